@@ -1,0 +1,117 @@
+"""Night Ferry's session: where everything stands, how the boat crosses, and the passages."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from demo.clock import BPM, LENGTH, RATE, seconds
+from demo.score import SCORE
+from needle.files.audio import write_audio
+from needle.files.bundle import ASSETS, write_session
+from needle.session import Document, empty_document, lane_key
+
+NAME = "Night Ferry"
+
+# id, name, level dB, pan, RMS of what sounds (dBFS).
+_SOURCES = (
+    ("ferry-engine", "Ferry engine", -9.0, -0.02, -16.0),
+    ("foghorn", "Foghorn", -6.0, -0.55, -15.0),
+    ("bell-buoy", "Bell buoy", -11.0, 0.72, -18.0),
+    ("gulls", "Gulls", -18.0, 0.0, -18.0),
+    ("oars", "Oars", -8.0, -0.9, -19.0),
+    ("deck-voices", "Deck voices", -10.0, 0.0, -17.0),
+    ("concertina-1", "Concertina I", -7.0, -0.8, -18.0),
+    ("concertina-2", "Concertina II", -5.5, 0.8, -18.0),
+    ("plucked-bass", "Plucked bass", -6.0, 0.0, -17.0),
+    ("hand-drum", "Hand drum", -8.0, 0.18, -17.0),
+    ("shaker", "Shaker", -14.0, -0.4, -20.0),
+    ("glass-mallets", "Glass mallets", -12.0, 0.1, -18.0),
+    ("wind-pad", "Wind pad", -16.0, 0.0, -16.0),
+)
+
+_STEREO = {"gulls", "deck-voices", "wind-pad"}
+
+_PASSAGES = (
+    ("dusk", "Dusk", 1, 9),
+    ("cast-off", "Cast off", 9, 17),
+    ("open-water", "Open water", 17, 29),
+    ("lights-ahead", "Lights ahead", 29, 41),
+    ("landing", "Landing", 41, 49),
+)
+
+# The boat: (bar, beat, pan, shape).
+_OARS = (
+    (12, 1, -0.9, "hold"),
+    (15, 1, -0.9, "ease"),
+    (17, 1, -0.2, "ease"),
+    (17, 3, 0.31, "ease"),
+    (19, 2, 0.95, "ease"),
+    (21, 1, 0.6, "straight"),
+    (23, 1, -0.3, "ease"),
+    (24, 1, -0.95, "ease"),
+    (27, 4, -1.0, "straight"),
+)
+_BELL = tuple((bar, 1, 0.84 if i % 2 else 0.62, "ease") for i, bar in enumerate(range(1, 49, 4)))
+_GULLS = (
+    (1, 1, 0.25, "ease"),
+    (11, 1, -0.3, "hold"),
+    (28, 1, -0.5, "ease"),
+    (41, 1, 0.5, "ease"),
+    (48, 1, -0.1, "ease"),
+)
+_SHAKER = tuple((bar, 1, -0.4 if (bar // 2) % 2 else -0.25, "hold") for bar in range(17, 45, 2))
+_LANES = {"oars": _OARS, "bell-buoy": _BELL, "gulls": _GULLS, "shaker": _SHAKER}
+
+
+def document() -> Document:
+    """The demo session's document; assets are named as ``make_bundle`` writes them."""
+    found = empty_document(NAME, RATE, LENGTH)
+    found["session"]["tempos"] = [[0.0, BPM]]
+    for order, (key, name, level, pan, _) in enumerate(_SOURCES):
+        found["sources"][key] = {
+            "id": key,
+            "name": name,
+            "ink": order % 10,
+            "order": order,
+            "asset": f"{key}.flac",
+            "channels": 2 if key in _STEREO else 1,
+            "start": 0.0,
+            "gain": 0.0,
+            "level": level,
+            "muted": False,
+            "mode": "balance" if key in _STEREO else "pan",
+            "pan": pan,
+        }
+    for key, points in _LANES.items():
+        found["lanes"][lane_key(key, "pan")] = {
+            "id": lane_key(key, "pan"),
+            "source": key,
+            "parameter": "pan",
+            "points": [
+                {"t": seconds(bar, beat), "value": value, "shape": shape, "tension": 0.0}
+                for bar, beat, value, shape in points
+            ],
+        }
+    for key, name, first, last in _PASSAGES:
+        found["passages"][key] = {
+            "id": key,
+            "name": name,
+            "start": (first - 1) * 4.0,
+            "end": (last - 1) * 4.0,
+        }
+    return found
+
+
+def make_bundle(folder: Path, said: Callable[[str], None] = lambda _: None) -> None:
+    """Synthesise every source and write the demo as a bundle folder; ``said`` is told each name."""
+    (folder / ASSETS).mkdir(parents=True, exist_ok=True)
+
+    def make(row: tuple[str, str, float, float, float]) -> str:
+        key, name, _, _, rms = row
+        write_audio(folder / ASSETS / f"{key}.flac", SCORE[key]().at_rms(rms), RATE, "flac-24")
+        return name
+
+    with ThreadPoolExecutor(2) as pool:
+        for name in pool.map(make, _SOURCES):
+            said(name)
+    write_session(folder, document())

@@ -1,0 +1,1 @@
+"""Wandering Needle's computation core: placing, moving, metering and rendering, with no interface in it."""

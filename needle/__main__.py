@@ -1,0 +1,153 @@
+"""The command line: ``python -m needle gains | measure | render``, for scripts and batch work.
+
+Results go to standard output, readable or as JSON with ``--json``; errors to standard error, exit code 2.
+"""
+
+import argparse
+import json
+import re
+import sys
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+from needle.conventions import TempoMap
+from needle.errors import NeedleError
+from needle.files.audio import FORMATS, AudioWriter, audio_info, read_stretches
+from needle.files.bundle import Bundle
+from needle.metering.measure import measure
+from needle.placing.laws import LAWS, law_named
+from needle.rendering.delivery import deliver
+from needle.rendering.mix import EVERYTHING, Listening, Mix
+from needle.session import tempo_map
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; the exit code."""
+    chosen = _parser().parse_args(arguments)
+    try:
+        chosen.command(chosen)
+    except (NeedleError, OSError) as error:
+        print(f"needle: {error}", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="python -m needle", description=__doc__.splitlines()[0])
+    commands = parser.add_subparsers(required=True, metavar="command")
+
+    gains = commands.add_parser("gains", help="the left and right gain of positions under a pan law")
+    gains.add_argument("--law", default="constant-power", choices=list(LAWS))
+    gains.add_argument("--pan", type=float, nargs="+", required=True, metavar="P", help="-1 left … 1 right")
+    gains.add_argument("--centre-zero", action="store_true", help="hold the centre at 0 dB")
+    gains.set_defaults(command=_gains)
+
+    measured = commands.add_parser("measure", help="loudness, peaks, lean, correlation of an audio file")
+    measured.add_argument("file", type=Path)
+    measured.set_defaults(command=_measure)
+
+    render = commands.add_parser("render", help="the mix of a session bundle as an audio file")
+    render.add_argument("bundle", type=Path)
+    render.add_argument("out", type=Path, help="a WAV file, or a folder with --stems")
+    render.add_argument("--stems", action="store_true", help="each source as it sounds in the mix")
+    render.add_argument("--from", dest="start", metavar="BAR", help="first bar, as 17 or 17.3")
+    render.add_argument("--to", dest="end", metavar="BAR", help="the bar to stop before")
+    render.add_argument("--format", default="wav-float", choices=list(FORMATS))
+    render.set_defaults(command=_render)
+
+    for command in (gains, measured, render):
+        command.add_argument("--json", action="store_true", help="print JSON")
+    return parser
+
+
+def _gains(chosen: argparse.Namespace) -> None:
+    if not all(-1.0 <= pan <= 1.0 for pan in chosen.pan):
+        raise NeedleError("Pan lies between -1 (left) and 1 (right).")
+    gains = law_named(chosen.law).gains(chosen.pan, chosen.centre_zero).T.tolist()
+    if chosen.json:
+        print(json.dumps({"gains": gains}))
+        return
+    print("   pan      left     right")
+    for pan, (left, right) in zip(chosen.pan, gains, strict=True):
+        print(f"{pan:6.2f}  {left:8.5f}  {right:8.5f}")
+
+
+_UNITS = {"lufs": "LUFS", "lu": "LU", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB"}
+
+
+def _measure(chosen: argparse.Namespace) -> None:
+    info = audio_info(chosen.file)
+    _print_measurement(measure(read_stretches(chosen.file), info.rate, info.channels), chosen.json)
+
+
+def _print_measurement(found: dict[str, Any], as_json: bool) -> None:
+    if as_json:
+        print(json.dumps(found))
+        return
+    for name, value in found.items():
+        if name == "stretches":
+            continue
+        words = name.split("_")
+        unit = _UNITS.get(words[-1], "")
+        title = " ".join(words[:-1] if unit else words)
+        print(f"{title:<16} {'-' if value is None else f'{value:.2f}':>8} {unit}")
+    for stretch in found["stretches"]:
+        side = "R" if stretch["mean_db"] > 0 else "L"
+        print(
+            f"leans {side} {abs(stretch['mean_db']):.1f} dB (worst {abs(stretch['worst_db']):.1f}) "
+            f"from {stretch['start']:.1f} s to {stretch['end']:.1f} s"
+        )
+
+
+def _render(chosen: argparse.Namespace) -> None:
+    with Bundle(chosen.bundle) as bundle:
+        mix = bundle.mix()
+        tempo = tempo_map(bundle.document)
+        start = _frame(tempo, mix, chosen.start, 0)
+        end = _frame(tempo, mix, chosen.end, mix.frames)
+        if start >= end:
+            raise NeedleError("--to must come after --from, within the piece.")
+        for path, listening in _outputs(chosen, bundle, mix):
+            with AudioWriter(path, mix.rate, 2, chosen.format, end - start) as writer:
+                for done, audio in deliver(mix, start, end, listening):
+                    writer.write(audio)
+                    _progress(path.name, done)
+            report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": writer.clipped}
+            print(
+                json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(writer)
+            )
+
+
+def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> Iterator[tuple[Path, Listening]]:
+    if not chosen.stems:
+        yield chosen.out, EVERYTHING
+        return
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    for number, source in enumerate((s for s in mix.sources if not s.muted), start=1):
+        name = re.sub(r"[^\w -]", "", bundle.document["sources"][source.id]["name"]).strip() or source.id
+        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}))
+
+
+def _clipped(writer: AudioWriter) -> str:
+    return f", {writer.clipped} samples over full scale: lower the levels" if writer.clipped else ""
+
+
+def _frame(tempo: TempoMap, mix: Mix, bar: str | None, default: int) -> int:
+    if bar is None:
+        return default
+    matched = re.fullmatch(r"(\d+)(?:\.(\d+(?:\.\d+)?))?", bar)
+    if not matched or int(matched[1]) < 1:
+        raise NeedleError(f"“{bar}” is not a bar. Write 17, or 17.3 for its third beat.")
+    beat = tempo.beat_of_bar(int(matched[1])) + float(matched[2] or 1) - 1.0
+    return min(round(tempo.seconds_at(beat) * mix.rate), mix.frames)
+
+
+def _progress(name: str, done: float) -> None:
+    if sys.stderr.isatty():
+        bar = "#" * round(done * 40)
+        print(f"\r{name} [{bar:<40}] {done:4.0%}", end="" if done < 1.0 else "\n", file=sys.stderr)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

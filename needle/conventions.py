@@ -1,0 +1,125 @@
+"""Units and time that every other part shares: decibels, the tempo map, session rates.
+
+Pan runs from -1 (left) to 1 (right). Levels are dB with 0 dB = gain 1; at or below ``OFF_DB`` a level
+is off (gain 0). Beats count quarter notes from 0; bars count from 1.
+"""
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from needle.errors import NeedleError
+
+OFF_DB = -96.0
+"""Levels at or below this are off: gain 0 (dB)."""
+
+RATES = (44100, 48000, 88200, 96000)
+"""Sampling rates a session may have (Hz). Each divides into whole 20 ms meter hops."""
+
+SILENT_DB = -120.0
+"""The lowest value a meter shows (dB); powers below it are drawn as silence."""
+
+
+_PER_DB = np.log(10.0) / 20.0
+
+
+def db_to_gain(level_db: ArrayLike) -> NDArray[np.float64]:
+    """Linear gain of a level in dB, any shape; exactly 0 at or below ``OFF_DB``."""
+    level = np.asarray(level_db, dtype=np.float64)
+    return np.exp(level * _PER_DB) * (level > OFF_DB)
+
+
+def power_to_db(power: ArrayLike, floor: float = SILENT_DB) -> NDArray[np.float64]:
+    """10 log10 of a mean square, any shape, not below ``floor`` (dB)."""
+    return np.maximum(10.0 * np.log10(np.maximum(power, 1e-30)), floor)
+
+
+def check_rate(rate: int) -> int:
+    """Return ``rate`` (Hz) if a session may have it; NeedleError otherwise."""
+    if rate not in RATES:
+        raise NeedleError(f"A session cannot run at {rate} Hz. Choose {', '.join(map(str, RATES))}.")
+    return rate
+
+
+@dataclass(frozen=True)
+class TempoMap:
+    """When each beat falls, and where the bars are; exact in both directions.
+
+    ``tempos``: steps (beat, bpm), the first at beat 0, beats rising, 10 to 400 bpm.
+    ``metres``: changes (bar, beats in a bar, beat unit), the first at bar 1, bars rising.
+    A bar of 6/8 is three quarter-note beats long.
+    """
+
+    tempos: tuple[tuple[float, float], ...] = ((0.0, 120.0),)
+    metres: tuple[tuple[int, int, int], ...] = ((1, 4, 4),)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "tempos", tuple((float(b), float(v)) for b, v in self.tempos))
+        object.__setattr__(self, "metres", tuple((int(b), int(n), int(u)) for b, n, u in self.metres))
+        if not self.tempos or self.tempos[0][0] != 0.0:
+            raise NeedleError("The first tempo must stand at beat 0.")
+        if not self.metres or self.metres[0][0] != 1:
+            raise NeedleError("The first metre must stand at bar 1.")
+        if any(not (10.0 <= bpm <= 400.0) for _, bpm in self.tempos):
+            raise NeedleError("Tempos lie between 10 and 400 bpm.")
+        if any(not (1 <= n <= 32) or u not in (1, 2, 4, 8, 16, 32) for _, n, u in self.metres):
+            raise NeedleError("A metre has 1 to 32 beats of a whole, half, quarter, 8th, 16th or 32nd note.")
+        if not (_rising([b for b, _ in self.tempos]) and _rising([b for b, _, _ in self.metres])):
+            raise NeedleError("Tempo and metre changes must each stand later than the one before.")
+
+    @cached_property
+    def _tempo_seconds(self) -> list[float]:
+        seconds = [0.0]
+        for (beat, bpm), (next_beat, _) in zip(self.tempos, self.tempos[1:], strict=False):
+            seconds.append(seconds[-1] + (next_beat - beat) * 60.0 / bpm)
+        return seconds
+
+    @cached_property
+    def _metre_beats(self) -> list[float]:
+        beats = [0.0]
+        for (bar, n, unit), (next_bar, _, _) in zip(self.metres, self.metres[1:], strict=False):
+            beats.append(beats[-1] + (next_bar - bar) * n * 4.0 / unit)
+        return beats
+
+    def seconds_at(self, beat: float) -> float:
+        """The time (s) at which ``beat`` falls; beats before 0 run at the first tempo."""
+        step = max(bisect_right([b for b, _ in self.tempos], beat) - 1, 0)
+        start, bpm = self.tempos[step]
+        return self._tempo_seconds[step] + (beat - start) * 60.0 / bpm
+
+    def beat_at(self, seconds: float) -> float:
+        """The beat sounding at a time (s): the inverse of ``seconds_at``."""
+        step = max(bisect_right(self._tempo_seconds, seconds) - 1, 0)
+        start, bpm = self.tempos[step]
+        return start + (seconds - self._tempo_seconds[step]) * bpm / 60.0
+
+    def beat_of_bar(self, bar: int) -> float:
+        """The beat on which ``bar`` (from 1) begins."""
+        step = max(bisect_right([b for b, _, _ in self.metres], bar) - 1, 0)
+        first, n, unit = self.metres[step]
+        return self._metre_beats[step] + (bar - first) * n * 4.0 / unit
+
+    def bar_at(self, beat: float) -> tuple[int, float]:
+        """The bar (from 1) that holds ``beat``, and how far into it (in beat units, from 1)."""
+        step = max(bisect_right(self._metre_beats, beat) - 1, 0)
+        first, n, unit = self.metres[step]
+        in_units = (beat - self._metre_beats[step]) * unit / 4.0
+        bars, rest = divmod(in_units, n)
+        return first + int(bars), rest + 1.0
+
+    def bars_until(self, seconds: float) -> list[tuple[int, float]]:
+        """Every bar that begins before a time (s): (bar, its start in seconds)."""
+        bars: list[tuple[int, float]] = []
+        bar = 1
+        while (start := self.seconds_at(self.beat_of_bar(bar))) < seconds:
+            bars.append((bar, start))
+            bar += 1
+        return bars
+
+
+def _rising(values: Sequence[float]) -> bool:
+    return all(a < b for a, b in zip(values, values[1:], strict=False))

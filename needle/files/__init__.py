@@ -1,0 +1,1 @@
+"""Files: audio in and out, and the session bundle."""

@@ -1,0 +1,141 @@
+"""Audio files: checked by libsndfile, read and written in stretches of any length."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+from needle.errors import NeedleError
+
+Audio = NDArray[np.float32]
+
+STRETCH_FRAMES = 1 << 16
+MAX_CHANNELS = 64
+
+
+@dataclass(frozen=True)
+class AudioInfo:
+    """What a file holds: ``rate`` in Hz, ``frames`` per channel."""
+
+    rate: int
+    channels: int
+    frames: int
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+
+def audio_info(path: Path) -> AudioInfo:
+    """What the file holds; NeedleError if it is not audio that can be read."""
+    with _opened(path) as file:
+        return AudioInfo(file.samplerate, file.channels, file.frames)
+
+
+def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
+    """The file's samples in order, each stretch float32 (channels, up to ``frames``).
+
+    NeedleError if the file cannot be read or holds samples that are not numbers.
+    """
+    with _opened(path) as file:
+        expected, read = file.frames, 0
+        while True:
+            try:
+                block = file.read(frames, dtype="float32", always_2d=True)
+            except soundfile.SoundFileError as error:
+                raise NeedleError(f"{path.name} is damaged after {read / file.samplerate:.2f} s.") from error
+            if not len(block):
+                break
+            if not np.isfinite(block).all():
+                raise NeedleError(f"{path.name} holds samples that are not numbers. Export it again.")
+            read += len(block)
+            yield np.ascontiguousarray(block.T)
+        if read < expected:
+            raise NeedleError(f"{path.name} breaks off after {read} of {expected} frames.")
+
+
+def read_audio(path: Path, rate: int) -> Audio:
+    """The whole file at ``rate`` (Hz), resampled if it has another: float32 (channels, frames)."""
+    info = audio_info(path)
+    stretches = list(read_stretches(path))
+    whole = np.concatenate(stretches, axis=1) if stretches else np.zeros((info.channels, 0), np.float32)
+    if info.rate == rate:
+        return whole
+    return np.ascontiguousarray(soxr.resample(whole.T, info.rate, rate, quality="VHQ").T, dtype=np.float32)
+
+
+FORMATS = {
+    "wav-float": ("WAV", "FLOAT", ".wav"),
+    "wav-24": ("WAV", "PCM_24", ".wav"),
+    "wav-16": ("WAV", "PCM_16", ".wav"),
+    "flac-24": ("FLAC", "PCM_24", ".flac"),
+}
+"""What audio can be written as, by name: container, sample format and file ending."""
+
+_STEP = {"PCM_16": 2.0**-15, "PCM_24": 2.0**-23}
+_RF64_FROM = 0xFFFF_0000
+
+
+class AudioWriter:
+    """Writes consecutive stretches of (channels, frames) to a file.
+
+    ``clipped`` counts the samples over full scale.
+
+    Integer formats get triangular dither of one step each way (TPDF), the same every time. RF64 takes over
+    where a WAV would pass 4 GB: ``frames`` is the length to expect.
+    """
+
+    def __init__(
+        self, path: Path, rate: int, channels: int, kind: str = "wav-float", frames: int = 0
+    ) -> None:
+        if kind not in FORMATS:
+            raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
+        container, self._subtype, _ = FORMATS[kind]
+        if frames * channels * 4 > _RF64_FROM:
+            container = "RF64"
+        self._file = soundfile.SoundFile(
+            path, "w", samplerate=rate, channels=channels, format=container, subtype=self._subtype
+        )
+        self._dither = np.random.Generator(np.random.PCG64(0x5EED))
+        self.clipped = 0
+
+    def __enter__(self) -> "AudioWriter":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._file.close()
+
+    def write(self, audio: Audio) -> None:
+        """Write the next stretch."""
+        self.clipped += int(np.count_nonzero(np.abs(audio) > 1.0))
+        step = _STEP.get(self._subtype)
+        if step is None:
+            self._file.write(audio.T)
+            return
+        noise = self._dither.random(audio.shape) - self._dither.random(audio.shape)
+        steps = np.round(audio / step + noise)
+        limit = round(1.0 / step)
+        # libsndfile takes 32-bit integers and keeps their upper bits.
+        whole = np.clip(steps, -limit, limit - 1).astype(np.int64) * round(2.0**31 * step)
+        self._file.write(whole.T.astype(np.int32))
+
+
+def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") -> None:
+    """Write ``audio`` (channels, frames) as one file."""
+    with AudioWriter(path, rate, audio.shape[0], kind, audio.shape[1]) as writer:
+        writer.write(audio)
+
+
+def _opened(path: Path) -> soundfile.SoundFile:
+    try:
+        file = soundfile.SoundFile(path)
+    except (soundfile.SoundFileError, OSError) as error:
+        raise NeedleError(f"{Path(path).name} is not an audio file that can be read.") from error
+    if file.channels > MAX_CHANNELS:
+        file.close()
+        raise NeedleError(f"{Path(path).name} has {file.channels} channels; {MAX_CHANNELS} is the most.")
+    return file

@@ -1,0 +1,1 @@
+"""Metering: what a mix measures, moment by moment and as a whole."""

@@ -1,0 +1,128 @@
+"""Everything that can be said of a finished stretch of audio, gathered in one pass of any length."""
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.metering.frames import mono_loss_db
+from needle.metering.kweighting import KWeighting
+from needle.metering.lean import Tolerance, lean_db, leaning_stretches
+from needle.metering.loudness import (
+    HOP_SECONDS,
+    MOMENTARY_HOPS,
+    SHORT_TERM_HOPS,
+    channel_weights,
+    integrated,
+    loudness_of,
+    loudness_range,
+    sliding_mean,
+)
+from needle.metering.truepeak import TruePeak
+
+# Which channels stand on the left and on the right, by the number of channels (BS.2051 orders).
+_SIDES = {
+    2: ([0], [1]),
+    4: ([0, 2], [1, 3]),
+    5: ([0, 3], [1, 4]),
+    6: ([0, 4], [1, 5]),
+    7: ([0, 3, 5], [1, 4, 6]),
+    8: ([0, 4, 6], [1, 5, 7]),
+}
+
+
+class Measurement:
+    """Takes in consecutive stretches of (channels, frames) and says what they measure together.
+
+    Memory grows with the length only by a few numbers per 100 ms.
+    """
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self.rate = rate
+        self.channels = channels
+        self._weighting = KWeighting(rate, channels)
+        self._true_peak = TruePeak(channels)
+        self._sample_peak = 0.0
+        self._hops: list[NDArray[np.float64]] = []
+        self._rest = np.zeros((channels, 0))
+        self._frames = 0
+        self._plain = np.zeros(3)
+        self._weighted = np.zeros(channels)
+        self._weighted_cross = 0.0
+        self._sides = _SIDES.get(channels)
+
+    def __call__(self, audio: NDArray) -> None:
+        """Take in the next stretch."""
+        if not audio.shape[1]:
+            return
+        self._sample_peak = max(self._sample_peak, float(np.abs(audio).max()))
+        self._true_peak(audio)
+        weighted = self._weighting(audio)
+        if self._sides:
+            left, right = (np.asarray(audio[side], np.float64).sum(axis=0) for side in self._sides)
+            self._plain += [left @ left, right @ right, left @ right]
+            self._weighted_cross += float(
+                weighted[self._sides[0]].sum(axis=0) @ weighted[self._sides[1]].sum(axis=0)
+            )
+        self._weighted += np.einsum("ct,ct->c", weighted, weighted)
+        self._gather(weighted)
+
+    def _gather(self, weighted: NDArray[np.float64]) -> None:
+        """Mean squares of each whole 100 ms; what is left waits for the next stretch."""
+        pending = np.concatenate([self._rest, weighted], axis=1)
+        at = self._frames - self._rest.shape[1]
+        self._frames += weighted.shape[1]
+        index = len(self._hops)
+        used = 0
+        while (end := round((index + 1) * HOP_SECONDS * self.rate)) <= self._frames:
+            hop = pending[:, used : end - at]
+            self._hops.append(np.einsum("ct,ct->c", hop, hop) / hop.shape[1])
+            used = end - at
+            index += 1
+        self._rest = pending[:, used:]
+
+    def results(self, tolerance: Tolerance = Tolerance()) -> dict[str, Any]:
+        """Every measurement by name; None where there is nothing to say (silence, or a single channel)."""
+        powers = np.array(self._hops).reshape(-1, self.channels)
+        weighed = powers @ channel_weights(self.channels)
+        momentary = loudness_of(sliding_mean(weighed, MOMENTARY_HOPS))
+        short = loudness_of(sliding_mean(weighed, SHORT_TERM_HOPS))
+        peak = max(float(self._true_peak.finish().max(initial=0.0)), self._sample_peak)
+        found: dict[str, Any] = {
+            "integrated_lufs": _finite(integrated(weighed)),
+            "momentary_max_lufs": _finite(momentary.max(initial=-np.inf)),
+            "short_term_max_lufs": _finite(short.max(initial=-np.inf)),
+            "loudness_range_lu": _finite(loudness_range(weighed)),
+            "true_peak_dbtp": _decibels(peak),
+            "sample_peak_dbfs": _decibels(self._sample_peak),
+            "lean_db": None,
+            "correlation": None,
+            "mono_loss_db": None,
+            "stretches": [],
+        }
+        if self._sides and self._frames:
+            sides = np.stack([powers[:, side].sum(axis=1) for side in self._sides])
+            mean = np.array([self._weighted[side].sum() for side in self._sides]) / self._frames
+            energy = np.sqrt(self._plain[0] * self._plain[1])
+            found["lean_db"] = _finite(lean_db(*mean))
+            found["correlation"] = _finite(self._plain[2] / energy) if energy > 0.0 else None
+            found["mono_loss_db"] = _finite(mono_loss_db(mean.sum(), self._weighted_cross / self._frames))
+            found["stretches"] = [s.as_dict() for s in leaning_stretches(sides, tolerance)]
+        return found
+
+
+def measure(stretches: Iterable[NDArray], rate: int, channels: int) -> dict[str, Any]:
+    """Measure consecutive stretches of (channels, frames) as one programme."""
+    measurement = Measurement(rate, channels)
+    for stretch in stretches:
+        measurement(stretch)
+    return measurement.results()
+
+
+def _finite(value: Any) -> float | None:
+    return float(value) if np.isfinite(value) else None
+
+
+def _decibels(peak: float) -> float | None:
+    return float(20.0 * np.log10(peak)) if peak > 0.0 else None

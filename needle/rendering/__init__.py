@@ -1,0 +1,1 @@
+"""Rendering: one engine for listening and for delivery."""

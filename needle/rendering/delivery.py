@@ -1,0 +1,25 @@
+"""Delivery: a stretch of the mix from the same segments that are heard, with its progress."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import EVERYTHING, Listening, Mix
+from needle.rendering.segments import segment_frames
+
+_SEGMENTS_AT_ONCE = 16
+
+
+def deliver(
+    mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING
+) -> Iterator[tuple[float, NDArray[np.float32]]]:
+    """The mix from frame ``start`` to ``stop`` in order: (share done so far, audio (2, frames)).
+
+    Memory does not grow with the length; who asks may stop between any two.
+    """
+    step = _SEGMENTS_AT_ONCE * segment_frames(mix.rate)
+    for low in range(start, stop, step):
+        high = min(low + step, stop)
+        yield (high - start) / (stop - start), render_audio(mix, low, high, listening)

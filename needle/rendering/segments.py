@@ -1,0 +1,69 @@
+"""Segments: the half-second pieces in which a mix is heard, measured and delivered.
+
+Listening and delivery both ask for segments of the same grid, so what is heard is what is delivered.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
+from needle.metering.lean import HOP_SECONDS
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import EVERYTHING, Listening, Mix, dependency_key
+
+PER_SECOND = 2
+METER_FRAMES = FRAMES_PER_SECOND // PER_SECOND
+PAST_SEGMENTS = 6
+"""How many segments before one hold the past that its 3 s windows reach into."""
+
+_BATCH = 16
+_FRAMES_PER_HOP = round(HOP_SECONDS * FRAMES_PER_SECOND)
+
+
+@dataclass(frozen=True)
+class Segment:
+    """Half a second: ``audio`` float32 (2, rate / 2) and its meter frames."""
+
+    audio: NDArray[np.float32]
+    frames: Frames
+
+
+def segment_frames(rate: int) -> int:
+    """Samples in a segment."""
+    return rate // PER_SECOND
+
+
+def segment_count(mix: Mix) -> int:
+    """How many segments cover the mix; the last may reach past its end."""
+    return -(-mix.frames // segment_frames(mix.rate))
+
+
+def segment_key(mix: Mix, index: int, listening: Listening = EVERYTHING) -> str:
+    """A hash of exactly what a segment, its meter frames included, depends on."""
+    length = segment_frames(mix.rate)
+    start = index * length
+    return dependency_key(mix, start - warm_up_frames(mix.rate), start + length, listening)
+
+
+def render_segments(mix: Mix, first: int, last: int, listening: Listening = EVERYTHING) -> Iterator[Segment]:
+    """The segments from index ``first`` up to ``last`` (not included), rendered in runs."""
+    length, past = segment_frames(mix.rate), warm_up_frames(mix.rate)
+    for low in range(first, last, _BATCH):
+        high = min(low + _BATCH, last)
+        audio = render_audio(mix, low * length - past, high * length, listening)
+        frames = measure_frames(audio, mix.rate, past)
+        for i in range(high - low):
+            at = past + i * length
+            columns = slice(i * METER_FRAMES, (i + 1) * METER_FRAMES)
+            yield Segment(
+                np.ascontiguousarray(audio[:, at : at + length]),
+                Frames(*(getattr(frames, name)[..., columns] for name in Frames.__dataclass_fields__)),
+            )
+
+
+def lean_powers(frames: Frames) -> NDArray[np.float64]:
+    """K-weighted mean squares per 100 ms, shape (2, n), of consecutive meter frames (whole hops of them)."""
+    return frames.weighted.reshape(2, -1, _FRAMES_PER_HOP).mean(axis=2)
