@@ -1,5 +1,7 @@
 """The instruments of Night Ferry: each gives one sound, the same samples every time."""
 
+from collections.abc import Iterable
+
 import numpy as np
 from scipy.signal import butter, fftconvolve, sosfilt
 
@@ -25,6 +27,16 @@ def partials(length: float, tones: list[tuple[float, float, float]]) -> Sound:
     """Decaying sines: (frequency Hz, amplitude, decay time constant s) each."""
     t = times(length)
     return sum(a * np.sin(2 * np.pi * f * t) * np.exp(-t / d) for f, a, d in tones)
+
+
+def harmonics(phase: Sound, weights: Iterable[complex]) -> Sound:
+    """Σ w_n sin(n × phase), from the first harmonic up; a weight's angle shifts its harmonic."""
+    turn = np.exp(1j * phase)
+    power, total = turn.copy(), np.zeros_like(phase)
+    for weight in weights:
+        total += (weight * power).imag
+        power *= turn
+    return total
 
 
 def engine(length: float, beat: float) -> Sound:
@@ -87,9 +99,7 @@ def oar(seed: int) -> Sound:
     creak = np.sign(np.sin(2 * np.pi * np.cumsum(creak_pitch) / RATE)) * np.exp(-(((t - 0.14) / 0.08) ** 2))
     splash = band(noise(seed, 1.25), 500, 5200) * np.exp(-(((t - 0.36) / 0.09) ** 2)) * 1.3
     pull = band(noise(seed + 1, 1.25), 220, 1500) * np.exp(-(((t - 0.62) / 0.2) ** 2))
-    drops = (
-        band(noise(seed + 2, 1.25), 2500, 9000) * (np.sin(2 * np.pi * 9 * t) > 0.93) * np.clip(t - 0.8, 0, 1)
-    )
+    drops = band(noise(seed + 2, 1.25), 2500, 9000) * (np.sin(2 * np.pi * 9 * t) > 0.93) * np.clip(t - 0.8, 0, 1)
     return fade(0.35 * band(creak, 250, 2600) + splash + 0.8 * pull + 2.0 * drops, 0.01, 0.1)
 
 
@@ -101,16 +111,14 @@ def voice(midi: float, length: float, seed: int) -> Sound:
     t = times(length)
     rng = np.random.Generator(np.random.PCG64(seed))
     depth, speed = rng.uniform(0.12, 0.28), rng.uniform(4.6, 5.6)
-    wander = rng.uniform(-0.08, 0.08) + depth * np.sin(2 * np.pi * speed * t + rng.uniform(0, 6)) * np.clip(
-        t, 0, 1
-    )
+    wander = rng.uniform(-0.08, 0.08) + depth * np.sin(2 * np.pi * speed * t + rng.uniform(0, 6)) * np.clip(t, 0, 1)
     f = hertz(midi + wander)
     phase = 2 * np.pi * np.cumsum(f) / RATE
-    tone = np.zeros_like(t)
-    for n in range(1, int(5000 / hertz(midi))):
-        weight = sum(a / (1 + ((n * hertz(midi) - centre) / 110) ** 2) for centre, a in _VOWEL)
-        tone += (weight + 0.02) * np.sin(n * phase)
-    return fade(tone, 0.25, 0.45)
+    formants = (
+        0.02 + sum(a / (1 + ((n * hertz(midi) - centre) / 110) ** 2) for centre, a in _VOWEL)
+        for n in range(1, int(5000 / hertz(midi)))
+    )
+    return fade(harmonics(phase, formants), 0.25, 0.45)
 
 
 def hall(seed: int, length: float) -> Sound:
@@ -133,9 +141,8 @@ def reed(midi: float, length: float, cents: float, breath: float = 1.0) -> Sound
     tone = np.zeros_like(t)
     for detune in (cents - 4.0, cents + 4.5):
         phase = 2 * np.pi * hertz(midi + detune / 100) * t
-        for n in range(1, 15):
-            if n * hertz(midi) < 9000:
-                tone += np.sin(n * phase + 0.4 * n) * (1.0 if n % 2 else 0.75) / n**0.9
+        count = min(14, int(9000 / hertz(midi)))
+        tone += harmonics(phase, ((1.0 if n % 2 else 0.75) / n**0.9 * np.exp(0.4j * n) for n in range(1, count + 1)))
     bellows = 0.75 + 0.25 * np.sin(np.pi * np.clip(t / max(length, 0.1), 0, 1)) * breath
     return fade(below(tone, 4500) * bellows, 0.035, 0.06)
 
@@ -170,9 +177,7 @@ def shake(seed: int) -> Sound:
 def glass(midi: float) -> Sound:
     """A glass bar under a soft mallet: nearly a pure tone, with two glints above it."""
     f = hertz(midi)
-    bar = partials(
-        2.4, [(f, 1.0, 0.75), (f * 3.93, 0.25, 0.22), (f * 9.2, 0.08, 0.06), (f * 1.003, 0.3, 0.9)]
-    )
+    bar = partials(2.4, [(f, 1.0, 0.75), (f * 3.93, 0.25, 0.22), (f * 9.2, 0.08, 0.06), (f * 1.003, 0.3, 0.9)])
     return fade(bar, 0.002, 0.3)
 
 
@@ -185,7 +190,7 @@ def wind_chord(notes: list[int], length: float, seed: int) -> Sound:
         for i, midi in enumerate(notes):
             detune = (-1) ** (i + side) * (3 + i) / 100
             phase = 2 * np.pi * hertz(midi + detune) * t + 1.7 * i + side
-            tone += np.sin(phase) + 0.4 * np.sin(2 * phase + side) + 0.16 * np.sin(3 * phase)
+            tone += harmonics(phase, (1.0, 0.4 * np.exp(1j * side), 0.16))
         air = band(noise(seed + side, length), 300, 2400) * 0.35
         sides.append(tone + air)
     return fade(np.array(sides), 0.3, 0.3)

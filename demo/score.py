@@ -88,9 +88,7 @@ def oars() -> Track:
     for bar in range(12, 28):
         for stroke in (1, 3):
             weight = 0.6 + 0.4 * np.sin(np.pi * (bar - 11) / 17)
-            track.lay(
-                play.oar(bar * 10 + stroke), seconds(bar, stroke) - 0.3, weight * (1.0, 0.8)[stroke // 3]
-            )
+            track.lay(play.oar(bar * 10 + stroke), seconds(bar, stroke) - 0.3, weight * (1.0, 0.8)[stroke // 3])
     return track
 
 

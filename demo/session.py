@@ -1,7 +1,8 @@
 """Night Ferry's session: where everything stands, how the boat crosses, and the passages."""
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
 
 from demo.clock import BPM, LENGTH, RATE, seconds
@@ -106,12 +107,14 @@ def make_bundle(folder: Path, said: Callable[[str], None] = lambda _: None) -> N
     """Synthesise every source and write the demo as a bundle folder; ``said`` is told each name."""
     (folder / ASSETS).mkdir(parents=True, exist_ok=True)
 
-    def make(row: tuple[str, str, float, float, float]) -> str:
-        key, name, _, _, rms = row
-        write_audio(folder / ASSETS / f"{key}.flac", SCORE[key]().at_rms(rms), RATE, "flac-24")
-        return name
-
-    with ThreadPoolExecutor(2) as pool:
-        for name in pool.map(make, _SOURCES):
+    work = partial(_make_stem, folder)
+    with ProcessPoolExecutor(2) as pool:
+        for name in pool.map(work, _SOURCES):
             said(name)
     write_session(folder, document())
+
+
+def _make_stem(folder: Path, row: tuple[str, str, float, float, float]) -> str:
+    key, name, _, _, rms = row
+    write_audio(folder / ASSETS / f"{key}.flac", SCORE[key]().at_rms(rms), RATE, "flac-24")
+    return name

@@ -114,9 +114,7 @@ def _render(chosen: argparse.Namespace) -> None:
                     writer.write(audio)
                     _progress(path.name, done)
             report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": writer.clipped}
-            print(
-                json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(writer)
-            )
+            print(json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(writer))
 
 
 def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> Iterator[tuple[Path, Listening]]:

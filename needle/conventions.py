@@ -4,6 +4,7 @@ Pan runs from -1 (left) to 1 (right). Levels are dB with 0 dB = gain 1; at or be
 is off (gain 0). Beats count quarter notes from 0; bars count from 1.
 """
 
+import itertools
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -111,6 +112,11 @@ class TempoMap:
         bars, rest = divmod(in_units, n)
         return first + int(bars), rest + 1.0
 
+    def metre_of_bar(self, bar: int) -> tuple[int, int]:
+        """The metre in force in ``bar``: beats in a bar, beat unit."""
+        step = max(bisect_right([b for b, _, _ in self.metres], bar) - 1, 0)
+        return self.metres[step][1:]
+
     def bars_until(self, seconds: float) -> list[tuple[int, float]]:
         """Every bar that begins before a time (s): (bar, its start in seconds)."""
         bars: list[tuple[int, float]] = []
@@ -122,4 +128,4 @@ class TempoMap:
 
 
 def _rising(values: Sequence[float]) -> bool:
-    return all(a < b for a, b in zip(values, values[1:], strict=False))
+    return all(a < b for a, b in itertools.pairwise(values))

@@ -75,9 +75,7 @@ def check_lane(parameter: str, lane: Lane) -> Lane:
 def check_gain(gain: float) -> float:
     """A source's gain (dB) if it is allowed; NeedleError otherwise."""
     if not (np.isfinite(gain) and abs(gain) <= GAIN_LIMIT_DB):
-        raise NeedleError(
-            f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB."
-        )
+        raise NeedleError(f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB.")
     return float(gain)
 
 

@@ -89,9 +89,7 @@ class AudioWriter:
     where a WAV would pass 4 GB: ``frames`` is the length to expect.
     """
 
-    def __init__(
-        self, path: Path, rate: int, channels: int, kind: str = "wav-float", frames: int = 0
-    ) -> None:
+    def __init__(self, path: Path, rate: int, channels: int, kind: str = "wav-float", frames: int = 0) -> None:
         if kind not in FORMATS:
             raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
         container, self._subtype, _ = FORMATS[kind]

@@ -80,9 +80,7 @@ def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> lis
                 worst = inside[np.nanargmax(inside * side)]
                 mean = 10.0 * np.log10(max(sums[1], 1e-30) / max(sums[0], 1e-30))
                 mean = float(np.clip(mean, -LEAN_LIMIT_DB, LEAN_LIMIT_DB))
-                found.append(
-                    Stretch(round(first * HOP_SECONDS, 6), round(last * HOP_SECONDS, 6), mean, float(worst))
-                )
+                found.append(Stretch(round(first * HOP_SECONDS, 6), round(last * HOP_SECONDS, 6), mean, float(worst)))
     return sorted(found, key=lambda stretch: stretch.start)
 
 

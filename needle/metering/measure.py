@@ -62,9 +62,7 @@ class Measurement:
         if self._sides:
             left, right = (np.asarray(audio[side], np.float64).sum(axis=0) for side in self._sides)
             self._plain += [left @ left, right @ right, left @ right]
-            self._weighted_cross += float(
-                weighted[self._sides[0]].sum(axis=0) @ weighted[self._sides[1]].sum(axis=0)
-            )
+            self._weighted_cross += float(weighted[self._sides[0]].sum(axis=0) @ weighted[self._sides[1]].sum(axis=0))
         self._weighted += np.einsum("ct,ct->c", weighted, weighted)
         self._gather(weighted)
 

@@ -107,9 +107,7 @@ def _sum(
         high = min(low + _STRETCH, blocks)
         here = signal[:, : (high - low) * BLOCK]
         for source, row in zip(heard, rows, strict=False):
-            read_padded(
-                source, (first + low) * BLOCK, (first + high) * BLOCK, here[row : row + source.channels]
-            )
+            read_padded(source, (first + low) * BLOCK, (first + high) * BLOCK, here[row : row + source.channels])
         in_blocks = here.reshape(rows[-1], -1, BLOCK)
         # One small matrix product a block: gains at its start, and their rise, times the samples.
         mixed = np.matmul(gains[low:high], in_blocks.transpose(1, 0, 2))
@@ -127,9 +125,7 @@ class _GainPlan:
     ``gains``: float32 (blocks, 2 × outputs, inputs), at each block's start and then their rise.
     """
 
-    def __init__(
-        self, source: MixSource, gains_of: GainsOf, outputs: int, rate: int, first: int, last: int
-    ) -> None:
+    def __init__(self, source: MixSource, gains_of: GainsOf, outputs: int, rate: int, first: int, last: int) -> None:
         self.source = source
         self.gains = np.zeros((last - first, 2 * outputs, source.channels), dtype=np.float32)
         self.crooked: NDArray[np.intp] | None = None
@@ -148,9 +144,7 @@ class _GainPlan:
             exact = gains_of(source, frames.ravel() / rate).astype(np.float32)
             self.exact = exact.reshape(outputs, source.channels, -1, BLOCK)
 
-    def add_crooked(
-        self, signal: NDArray[np.float32], total: NDArray[np.float32], low: int, high: int
-    ) -> None:
+    def add_crooked(self, signal: NDArray[np.float32], total: NDArray[np.float32], low: int, high: int) -> None:
         """Add the crooked blocks from ``low`` to ``high`` to ``total`` (blocks, outputs, BLOCK)."""
         if self.crooked is None:
             return

@@ -94,9 +94,7 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
             continue
         statics = {name: getattr(source, name) for name in ("pan", "level") if name not in source.lanes}
         lanes = {
-            name: [
-                (p.t, p.value, p.shape, p.tension) for p in lane.between(start / mix.rate, stop / mix.rate)
-            ]
+            name: [(p.t, p.value, p.shape, p.tension) for p in lane.between(start / mix.rate, stop / mix.rate)]
             for name, lane in sorted(source.lanes.items())
         }
         parts.append((source.asset or source.id, source.offset, source.gain, source.mode, statics, lanes))

@@ -1,0 +1,1 @@
+"""The server: accounts, sessions, the operations log, the live channel, and sound on request."""

@@ -1,0 +1,1 @@
+"""Sound: stored assets, segments to listen to, exports to take away."""

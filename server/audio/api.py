@@ -1,0 +1,202 @@
+"""Sound over HTTP: segments with their meter readings, the lean of the piece, exports."""
+
+import json
+import re
+import struct
+from typing import Annotated, Literal
+from uuid import UUID
+
+import numpy as np
+from django.http import FileResponse, HttpRequest, HttpResponse
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from needle.files.audio import FORMATS
+from needle.metering.frames import COLUMNS
+from needle.rendering.engine import render_before_placement
+from needle.rendering.mix import Listening
+from needle.rendering.segments import segment_count, segment_frames
+from server.audio import exports, segments
+from server.audio.mixes import mix_at
+from server.audio.models import Export
+from server.mixing.access import Refused, membership
+
+router = Router(tags=["sound"])
+
+
+class StretchOut(Schema):
+    """A stretch (s) through which the mix leans one way (dB, + right)."""
+
+    start: float
+    end: float
+    mean_db: float
+    worst_db: float
+
+
+class LeanOut(Schema):
+    """The lean over the piece per ``hop`` seconds (dB, + right; None where there is nothing to say)."""
+
+    revision: int
+    done: float
+    hop: float
+    short: list[float | None]
+    long: list[float | None]
+    stretches: list[StretchOut]
+
+
+class ExportIn(Schema):
+    """What to export: a format, and a stretch in seconds (the whole piece if none is given)."""
+
+    revision: Annotated[int, Field(ge=0)]
+    format: Literal["wav-float", "wav-24", "wav-16", "flac-24"] = "wav-float"
+    start: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    end: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
+
+
+class ExportOut(Schema):
+    """How an export stands; ``progress`` is 0…1, ``clipped`` counts samples over full scale."""
+
+    id: UUID
+    status: str
+    progress: float
+    clipped: int
+    message: str
+    format: str
+    revision: int
+
+
+class Heard(Schema):
+    """How one listens: ids separated by commas. ``solo`` alone sounds; ``without`` does not."""
+
+    solo: Annotated[str, Field(max_length=8000)] = ""
+    without: Annotated[str, Field(max_length=8000)] = ""
+
+    def listening(self) -> Listening:
+        return Listening(solo=_ids(self.solo), without=_ids(self.without))
+
+
+def _ids(text: str) -> frozenset[str]:
+    return frozenset(part for part in text.split(",") if part)
+
+
+@router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes})
+def segment(
+    request: HttpRequest, session_id: UUID, index: int, revision: int, heard: Query[Heard], hand: str = ""
+) -> HttpResponse:
+    """Half a second of the mix at a revision.
+
+    The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
+    by channel, the meter readings frame by frame, and, with ``hand``, that source before its placement,
+    channel by channel; the audio is without it then.
+    """
+    session = membership(request.user, session_id).session
+    mix = mix_at(session, revision)
+    if index >= segment_count(mix):
+        raise Refused("The piece ends before that segment.", 404)
+    listening = heard.listening()
+    before = np.zeros((0, 0), np.float32)
+    if hand:
+        source = next((s for s in mix.sources if s.id == hand), None)
+        if source is None:
+            raise Refused("That source is not in the session any more.", 404)
+        length = segment_frames(mix.rate)
+        if listening.hears(source):
+            before = render_before_placement(mix, hand, index * length, (index + 1) * length)
+        listening = Listening(listening.solo, listening.without | {hand})
+    audio, meters = segments.segment(mix, index, listening)
+    head = {
+        "revision": revision,
+        "index": index,
+        "rate": mix.rate,
+        "frames": audio.shape[1],
+        "channels": audio.shape[0],
+        "meters": meters.shape[0],
+        "columns": COLUMNS,
+        "hand": before.shape[0],
+    }
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    body = b"".join([struct.pack("<I", len(text)), text, _floats(audio), _floats(meters), _floats(before)])
+    response = HttpResponse(body, content_type="application/octet-stream")
+    response["Cache-Control"] = "private, no-store"
+    return response
+
+
+def _floats(values: np.ndarray) -> bytes:
+    return np.ascontiguousarray(values, dtype="<f4").tobytes()
+
+
+@router.get("/{uuid:session_id}/lean", response=LeanOut)
+def lean(request: HttpRequest, session_id: UUID, revision: int) -> LeanOut:
+    """The lean of the whole piece at a revision, as far as it is known: ask again while ``done`` < 1."""
+    mix = mix_at(membership(request.user, session_id).session, revision)
+    found = segments.leaning(mix)
+    return LeanOut(
+        revision=revision,
+        done=found.done,
+        hop=found.hop,
+        short=_numbers(found.short),
+        long=_numbers(found.long),
+        stretches=[StretchOut(**stretch.as_dict()) for stretch in found.stretches],
+    )
+
+
+def _numbers(values: np.ndarray) -> list[float | None]:
+    return [None if np.isnan(value) else round(float(value), 3) for value in values]
+
+
+@router.post("/{uuid:session_id}/exports", response=ExportOut)
+def start_export(request: HttpRequest, session_id: UUID, given: ExportIn) -> Export:
+    """Begin to write the mix to a file."""
+    session = membership(request.user, session_id, to_edit=True).session
+    mix = mix_at(session, given.revision)
+    start = round(given.start * mix.rate)
+    stop = min(round(given.end * mix.rate), mix.frames) if given.end else mix.frames
+    if start >= stop:
+        raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+    export = Export.objects.create(
+        session=session,
+        author=request.user,
+        revision=given.revision,
+        format=given.format,
+        start=start,
+        stop=stop,
+    )
+    exports.begin(export)
+    return export
+
+
+@router.get("/{uuid:session_id}/exports/{uuid:export_id}", response=ExportOut)
+def export_state(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
+    """How an export stands."""
+    return _export(request, session_id, export_id)
+
+
+@router.post("/{uuid:session_id}/exports/{uuid:export_id}/cancel", response=ExportOut)
+def cancel_export(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
+    """Stop an export; its file is not kept."""
+    export = _export(request, session_id, export_id)
+    open_ones = (Export.Status.WAITING, Export.Status.RUNNING)
+    Export.objects.filter(pk=export.pk, status__in=open_ones).update(status=Export.Status.CANCELLED)
+    export.refresh_from_db()
+    return export
+
+
+@router.get("/{uuid:session_id}/exports/{uuid:export_id}/file", response={200: bytes})
+def export_file(request: HttpRequest, session_id: UUID, export_id: UUID) -> FileResponse:
+    """The finished file."""
+    export = _export(request, session_id, export_id)
+    if export.status != Export.Status.DONE:
+        raise Refused("The export is not finished.", 409)
+    name = re.sub(r"[^\w -]", "", export.session.name).strip() or "mix"
+    ending = FORMATS[export.format][2]
+    path = exports.export_path(export)
+    return FileResponse(path.open("rb"), as_attachment=True, filename=f"{name} r{export.revision}{ending}")
+
+
+def _export(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
+    membership(request.user, session_id)
+    export = Export.objects.select_related("session").filter(session=session_id, pk=export_id).first()
+    if export is None:
+        raise Refused("There is no such export.", 404)
+    return export

@@ -1,0 +1,73 @@
+"""Mixes of sessions at their revisions, kept ready so that an edit costs only what it changed."""
+
+from collections.abc import Mapping
+from threading import Lock
+from typing import Any
+from uuid import UUID
+
+from cachetools import LRUCache
+
+from needle.moving.lane import Lane
+from needle.rendering.mix import Mix
+from needle.session import Document, mix_of
+from server.audio.assets import asset_audio
+from server.mixing.models import Session
+from server.mixing.revisions import document_at, since, steady
+from server.mixing.state import apply_changes, stored_document
+
+
+class _Follower:
+    """One session's latest document in memory, brought up to date from the log, with its lanes read."""
+
+    def __init__(self, session_id: UUID) -> None:
+        self.session_id = session_id
+        self.document: Document | None = None
+        self.revision = 0
+        self._lanes: dict[str, tuple[Mapping[str, Any], Lane]] = {}
+
+    def follow(self) -> None:
+        """Come to the latest revision."""
+        if self.document is None:
+            with steady(self.session_id) as session:
+                self.document, self.revision = stored_document(session), session.revision
+            return
+        for told in since(self.session_id, self.revision):
+            self.document = apply_changes(self.document, told["changes"])
+            self.revision = told["revision"]
+
+    def lane(self, stored: Mapping[str, Any]) -> Lane:
+        """A lane of the document, read once as long as it stays the same object."""
+        kept = self._lanes.get(stored["id"])
+        if kept is None or kept[0] is not stored:
+            kept = (stored, Lane.of(stored["points"]))
+            self._lanes[stored["id"]] = kept
+        return kept[1]
+
+    def mix(self) -> Mix:
+        rate = self.document["session"]["rate"]
+        return mix_of(self.document, lambda asset: asset_audio(asset, rate), self.lane)
+
+
+_lock = Lock()
+_followers: LRUCache[UUID, _Follower] = LRUCache(64)
+_mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(256)
+
+
+def mix_at(session: Session, revision: int) -> Mix:
+    """The session's mix at a revision. Refused if the session has not come to it."""
+    key = (session.id, revision)
+    with _lock:
+        mix = _mixes.get(key)
+        if mix is not None:
+            return mix
+        follower = _followers.setdefault(session.id, _Follower(session.id))
+        if follower.revision < revision or follower.document is None:
+            follower.follow()
+        if follower.revision == revision:
+            mix = follower.mix()
+    if mix is None:
+        document = document_at(session.id, revision)
+        rate = document["session"]["rate"]
+        mix = mix_of(document, lambda asset: asset_audio(asset, rate))
+    with _lock:
+        return _mixes.setdefault(key, mix)

@@ -1,0 +1,124 @@
+"""Segments and their meter readings, cached by exactly what they depend on.
+
+Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 where it is.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from threading import Lock
+from time import monotonic
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from needle.metering.frames import Frames, readings
+from needle.metering.lean import (
+    HOP_SECONDS,
+    LONG_HOPS,
+    SHORT_HOPS,
+    Stretch,
+    lean_curve,
+    leaning_stretches,
+)
+from needle.rendering.mix import Listening, Mix
+from needle.rendering.segments import (
+    METER_FRAMES,
+    PAST_SEGMENTS,
+    Segment,
+    lean_powers,
+    render_segments,
+    segment_count,
+    segment_key,
+)
+
+AUDIO_BYTES = 256 * 2**20
+FRAMES_KEPT = 40_000
+_RUN = 16
+
+_lock = Lock()
+_audio: LRUCache[str, NDArray[np.float32]] = LRUCache(AUDIO_BYTES, getsizeof=lambda audio: audio.nbytes)
+_frames: LRUCache[str, Frames] = LRUCache(FRAMES_KEPT)
+_at_work: dict[str, Lock] = defaultdict(Lock)
+
+
+def segment(mix: Mix, index: int, listening: Listening) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """A segment's audio (2, frames) and its meter readings (meter frames, columns)."""
+    key = segment_key(mix, index, listening)
+    with _lock:
+        audio, working = _audio.get(key), _at_work[key]
+    if audio is None:
+        with working:
+            with _lock:
+                audio = _audio.get(key)
+            if audio is None:
+                made = next(render_segments(mix, index, index + 1, listening))
+                _keep(key, made)
+                audio = made.audio
+    with _lock:
+        _at_work.pop(key, None)
+    past = range(max(index - PAST_SEGMENTS, 0), index + 1)
+    return audio, readings(Frames.joined(_frames_of(mix, past, listening)), METER_FRAMES)
+
+
+@dataclass(frozen=True)
+class Leaning:
+    """The lean of the whole piece, as far as it is known: per 100 ms (nan where there is nothing to say)."""
+
+    done: float
+    short: NDArray[np.float64]
+    long: NDArray[np.float64]
+    stretches: list[Stretch]
+    hop: float = HOP_SECONDS
+
+
+def leaning(mix: Mix, budget: float = 0.25) -> Leaning:
+    """The lean over the whole piece, working on it for ``budget`` seconds at the most.
+
+    ``done`` is the share that is measured; asking again goes on from there. Only segments that an edit
+    changed are measured again. Stretches are told once everything is known.
+    """
+    count = segment_count(mix)
+    keys = [segment_key(mix, index) for index in range(count)]
+    with _lock:
+        known = {index: _frames[key] for index, key in enumerate(keys) if key in _frames}
+    until = monotonic() + budget
+    missing = [index for index in range(count) if index not in known]
+    while missing and monotonic() < until:
+        first = missing[0]
+        run = [index for place, index in enumerate(missing[:_RUN]) if index == first + place]
+        for index, made in zip(run, render_segments(mix, first, first + len(run)), strict=True):
+            _keep(keys[index], made, with_audio=False)
+            known[index] = made.frames
+        del missing[: len(run)]
+    nothing = Frames.silence(METER_FRAMES)
+    powers = lean_powers(Frames.joined([known.get(index, nothing) for index in range(count)]))
+    return Leaning(
+        done=1.0 - len(missing) / max(count, 1),
+        short=lean_curve(powers, SHORT_HOPS),
+        long=lean_curve(powers, LONG_HOPS),
+        stretches=[] if missing else leaning_stretches(powers),
+    )
+
+
+def _frames_of(mix: Mix, indices: Sequence[int], listening: Listening) -> list[Frames]:
+    """Meter frames of segments, rendering those that are not known."""
+    found = []
+    for index in indices:
+        key = segment_key(mix, index, listening)
+        with _lock:
+            frames = _frames.get(key)
+        if frames is None:
+            made = next(render_segments(mix, index, index + 1, listening))
+            _keep(key, made)
+            frames = made.frames
+        found.append(frames)
+    return found
+
+
+def _keep(key: str, made: Segment, with_audio: bool = True) -> None:
+    with _lock:
+        _frames[key] = made.frames
+        if with_audio:
+            _audio[key] = made.audio

@@ -1,0 +1,1 @@
+"""Settings and the front doors: HTTP, WebSocket, pages."""

@@ -1,0 +1,38 @@
+"""The API as a whole: its parts, and how refusals are worded."""
+
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+from ninja.security import django_auth
+
+from needle.errors import NeedleError
+from server.accounts.api import router as accounts
+from server.audio.api import router as audio
+from server.mixing.access import Refused
+from server.mixing.api import router as mixing
+
+api = NinjaAPI(title="Wandering Needle", version="1", auth=django_auth, docs_url=None)
+api.add_router("", accounts)
+api.add_router("/sessions", mixing)
+api.add_router("/sessions", audio)
+
+
+@api.exception_handler(NeedleError)
+def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(Refused)
+def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=error.status)
+
+
+@api.exception_handler(ValidationError)
+def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    """Name each field that is wrong and say why; what was sent is not repeated (it may not be JSON)."""
+    problems = [
+        {"field": ".".join(str(part) for part in problem["loc"]), "problem": problem["msg"]}
+        for problem in error.errors
+    ]
+    told = "; ".join(f"{p['field']}: {p['problem']}" for p in problems)
+    return api.create_response(request, {"detail": told, "fields": problems}, status=422)

@@ -1,0 +1,27 @@
+"""Who may do what in a session: the one place that decides, for HTTP, WebSocket and media alike."""
+
+from uuid import UUID
+
+from server.mixing.models import Member
+
+
+class Refused(Exception):
+    """Something that is not allowed: a sentence for the person, and the HTTP status that goes with it."""
+
+    def __init__(self, reason: str, status: int) -> None:
+        super().__init__(reason)
+        self.status = status
+
+
+def membership(user, session_id: UUID, to_edit: bool = False) -> Member:
+    """The user's part in the session. Outsiders are told there is no such session; listeners may not edit."""
+    member = (
+        Member.objects.select_related("session", "user").filter(session=session_id, user=user).first()
+        if user.is_authenticated
+        else None
+    )
+    if member is None:
+        raise Refused("There is no such session, or you are not in it.", 404)
+    if to_edit and not member.may_edit:
+        raise Refused("You are here as a listener: you can hear everything and change nothing.", 403)
+    return member

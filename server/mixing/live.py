@@ -1,0 +1,170 @@
+"""The live channel: tells every member of each revision in order, who is here, and what is being held.
+
+The consumer only translates between the wire and the application. Nobody keeps a list of who is here: who
+arrives says so, everybody else answers, so it works across any number of server processes.
+"""
+
+from typing import Any
+from uuid import uuid4
+
+from channels.db import database_sync_to_async
+from channels.generic.websocket import AsyncJsonWebsocketConsumer
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from server.mixing.access import Refused, membership
+from server.mixing.operations.base import Finite
+from server.mixing.revisions import group_name, since
+
+NO_SUCH_SESSION = 4404
+MOST_BYTES = 4096
+
+
+class Preview(BaseModel):
+    """A held control's value as it moves; ``thing`` is for example ``oars.pan``. None lets it go."""
+
+    model_config = ConfigDict(extra="forbid")
+    thing: str = Field(min_length=1, max_length=120)
+    value: Finite | None
+
+
+class Presence(BaseModel):
+    """Where somebody is: their chosen source, playhead (s), and whether they play."""
+
+    model_config = ConfigDict(extra="forbid")
+    chosen: str | None = Field(default=None, max_length=64)
+    playhead: Finite = 0.0
+    playing: bool = False
+
+
+_PREVIEW = TypeAdapter(Preview)
+_PRESENCE = TypeAdapter(Presence)
+
+
+class LiveConsumer(AsyncJsonWebsocketConsumer):
+    """One browser tab in one session. ``?since=N`` asks for what came after revision N."""
+
+    group: str | None = None
+
+    async def connect(self) -> None:
+        self.session_id = self.scope["url_route"]["kwargs"]["session_id"]
+        await self.accept()
+        try:
+            member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
+        except Refused:
+            await self.close(NO_SUCH_SESSION)
+            return
+        self.may_edit = member.may_edit
+        self.sent = _revision_asked(self.scope["query_string"], member.session.revision)
+        self.held: set[str] = set()
+        self.presence = Presence()
+        self.who = {
+            "tab": uuid4().hex[:12],
+            "id": member.user_id,
+            "name": member.user.get_full_name() or member.user.username,
+            "role": member.role,
+            "colour": member.colour,
+        }
+        # Listen first, look back after: nothing can fall between the two.
+        self.group = group_name(self.session_id)
+        await self.channel_layer.group_add(self.group, self.channel_name)
+        await self.send_json({"type": "welcome", "you": self.who, "revision": member.session.revision})
+        await self._catch_up()
+        await self._tell_others("live.arrived", person=self._person(), back=self.channel_name)
+
+    async def disconnect(self, code: int) -> None:
+        if self.group:
+            await self._tell_others("live.gone", tab=self.who["tab"])
+            await self.channel_layer.group_discard(self.group, self.channel_name)
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
+        if text_data is None or len(text_data) > MOST_BYTES:
+            await self.send_json({"type": "refused", "detail": "That message is too long or not text."})
+            return
+        await super().receive(text_data=text_data)
+
+    @classmethod
+    async def decode_json(cls, text_data: str) -> Any:
+        try:
+            return await super().decode_json(text_data)
+        except ValueError:
+            return None
+
+    async def receive_json(self, content: Any, **_: Any) -> None:
+        if not self.group:
+            return
+        kind = content.get("type") if isinstance(content, dict) else None
+        body = {k: v for k, v in content.items() if k != "type"} if kind else {}
+        try:
+            if kind == "preview":
+                await self._preview(_PREVIEW.validate_python(body))
+            elif kind == "presence":
+                self.presence = _PRESENCE.validate_python(body)
+                await self._tell_others("live.presence", person=self._person())
+            elif kind == "ping":
+                await self.send_json({"type": "pong"})
+            else:
+                await self.send_json({"type": "refused", "detail": "That message has no known type."})
+        except ValidationError as error:
+            where = ".".join(str(part) for part in error.errors()[0]["loc"])
+            await self.send_json({"type": "refused", "detail": f"{where}: {error.errors()[0]['msg']}"})
+
+    async def _preview(self, preview: Preview) -> None:
+        if not self.may_edit:
+            await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
+            return
+        if preview.value is None:
+            self.held.discard(preview.thing)
+        else:
+            self.held.add(preview.thing)
+        await self._tell_others("live.preview", tab=self.who["tab"], thing=preview.thing, value=preview.value)
+
+    def _person(self) -> dict[str, Any]:
+        return {**self.who, **self.presence.model_dump()}
+
+    async def _tell_others(self, kind: str, **content: Any) -> None:
+        message = {"type": kind, "from": self.channel_name, **content}
+        await self.channel_layer.group_send(self.group, message)
+
+    async def _pass_on(self, message: dict[str, Any]) -> None:
+        """A colleague's message to this browser; one's own does not come back."""
+        if message.pop("from", None) != self.channel_name:
+            message["type"] = message["type"].removeprefix("live.")
+            await self.send_json(message)
+
+    async def live_preview(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_presence(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_gone(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_arrived(self, message: dict[str, Any]) -> None:
+        back = message.pop("back")
+        if back != self.channel_name:
+            answer = {"type": "live.presence", "from": self.channel_name, "person": self._person()}
+            await self.channel_layer.send(back, answer)
+            await self.send_json({"type": "presence", "person": message["person"]})
+
+    async def live_revision(self, message: dict[str, Any]) -> None:
+        told = message["told"]
+        if told["revision"] == self.sent + 1:
+            self.sent += 1
+            await self.send_json(told)
+        elif told["revision"] > self.sent:
+            await self._catch_up()
+
+    async def _catch_up(self) -> None:
+        for told in await database_sync_to_async(since)(self.session_id, self.sent):
+            if told["revision"] == self.sent + 1:
+                self.sent += 1
+                await self.send_json(told)
+
+
+def _revision_asked(query: bytes, present: int) -> int:
+    for part in query.decode(errors="replace").split("&"):
+        name, _, value = part.partition("=")
+        if name == "since" and value.isdigit():
+            return min(int(value), present)
+    return present

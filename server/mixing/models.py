@@ -1,0 +1,142 @@
+"""What a session holds, as rows: members, sources, lanes, passages, and the log of every operation.
+
+Rows mirror the core's session document field by field; ``key`` is the thing's id within its session.
+"""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+
+class Session(models.Model):
+    """A mix session. ``opened`` is the document it began as; replaying the log on it gives the present."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    revision = models.PositiveIntegerField(default=0)
+    opened = models.JSONField()
+    name = models.CharField(max_length=120)
+    rate = models.PositiveIntegerField()
+    length = models.FloatField()
+    layout = models.CharField(max_length=16)
+    tempos = models.JSONField()
+    metres = models.JSONField()
+    law = models.CharField(max_length=32)
+    centre_zero = models.BooleanField()
+    created_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    SETTINGS = ("name", "rate", "length", "layout", "tempos", "metres", "law", "centre_zero")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Member(models.Model):
+    """A person's part in a session; ``colour`` tells people apart, in the order in which they joined."""
+
+    class Role(models.TextChoices):
+        OWNER = "owner"
+        ENGINEER = "engineer"
+        LISTENER = "listener"
+
+    session = models.ForeignKey(Session, models.CASCADE, related_name="members")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=16, choices=Role)
+    colour = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["session", "user"], name="one_part_each")]
+
+    def __str__(self) -> str:
+        return f"{self.user} in {self.session}"
+
+    @property
+    def may_edit(self) -> bool:
+        return self.role in (self.Role.OWNER, self.Role.ENGINEER)
+
+
+class Thing(models.Model):
+    """Anything a session holds under an id of its own."""
+
+    session = models.ForeignKey(Session, models.CASCADE)
+    key = models.CharField(max_length=100)
+
+    class Meta:
+        abstract = True
+        constraints = [models.UniqueConstraint(fields=["session", "key"], name="one_%(class)s_a_key")]
+
+    def __str__(self) -> str:
+        return self.key
+
+
+class Source(Thing):
+    """A source and its static values (dB, pan -1…1, start in seconds)."""
+
+    name = models.CharField(max_length=120)
+    ink = models.PositiveSmallIntegerField()
+    order = models.IntegerField()
+    asset = models.CharField(max_length=64)
+    channels = models.PositiveSmallIntegerField()
+    start = models.FloatField()
+    gain = models.FloatField()
+    level = models.FloatField()
+    muted = models.BooleanField()
+    mode = models.CharField(max_length=16)
+    pan = models.FloatField()
+
+    FIELDS = (
+        "name", "ink", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan",
+    )  # fmt: skip
+
+
+class Lane(Thing):
+    """The automation of one parameter of one source; ``source`` is that source's key."""
+
+    source = models.CharField(max_length=64)
+    parameter = models.CharField(max_length=32)
+    points = models.JSONField()
+
+    FIELDS = ("source", "parameter", "points")
+
+
+class Passage(Thing):
+    """A named stretch, in beats."""
+
+    name = models.CharField(max_length=120)
+    start = models.FloatField()
+    end = models.FloatField()
+
+    FIELDS = ("name", "start", "end")
+
+
+class Operation(models.Model):
+    """One change to a session, with what undoes it. The log is the session's history.
+
+    ``changes`` are the things as they stood after it, ``touches`` what it depended on, ``said`` its
+    description in the engineer's words. An undo, or a redo, points at what it ``undoes``.
+    """
+
+    session = models.ForeignKey(Session, models.CASCADE, related_name="operations")
+    revision = models.PositiveIntegerField()
+    client_id = models.UUIDField()
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    made_on = models.PositiveIntegerField()
+    kind = models.CharField(max_length=32)
+    body = models.JSONField()
+    inverse = models.JSONField()
+    changes = models.JSONField()
+    touches = models.JSONField()
+    said = models.CharField(max_length=300)
+    undoes = models.ForeignKey("self", models.PROTECT, null=True, related_name="undone_by")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["revision"]
+        constraints = [
+            models.UniqueConstraint(fields=["session", "revision"], name="one_operation_a_revision"),
+            models.UniqueConstraint(fields=["session", "client_id"], name="applied_once"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.revision}: {self.said}"

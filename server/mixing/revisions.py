@@ -1,0 +1,194 @@
+"""The operations log: applying a change, undoing one's own, and looking back.
+
+Everything that changes a session goes through ``submit``, ``undo`` or ``redo``: one transaction each, one
+revision each, told to everybody once it is kept.
+"""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from asgiref.sync import async_to_sync
+from channels.layers import get_channel_layer
+from django.db import transaction
+
+from needle.session import Document
+from server.mixing.access import Refused, membership
+from server.mixing.models import Operation as Row
+from server.mixing.models import Session
+from server.mixing.operations import Operation, Touch, operation_from, overlap
+from server.mixing.state import DocumentState, StoredState, stored_document
+
+
+@dataclass(frozen=True)
+class Made:
+    """A kept operation, and what its author should be told besides."""
+
+    row: Row
+    notice: str = ""
+
+
+def submit(user, session_id: UUID, client_id: UUID, made_on: int, operation: Operation) -> Made:
+    """Apply an operation for a user. The same client id again gives the first answer again.
+
+    Refused if the user may not; NeedleError if the operation breaks a rule: nothing has changed then.
+    """
+    return _in_turn(user, session_id, client_id, lambda session: (operation, None, ""), made_on)
+
+
+def undo(user, session_id: UUID, client_id: UUID) -> Made:
+    """Take back the user's latest operation that still can be; what colleagues have changed since stays."""
+
+    def choose(session: Session) -> tuple[Operation, Row, str]:
+        passed_over = ""
+        mine = _live(session).filter(author=user, undoes=None).order_by("-revision")
+        for row in mine.iterator():
+            rival = _changed_since(session, row, user)
+            if rival is None:
+                return operation_from(row.inverse), row, passed_over
+            name = rival.author.get_full_name() or rival.author.username
+            passed_over = passed_over or f"{name} has changed “{row.said}” since; theirs stays."
+        raise Refused(passed_over or "There is nothing of yours to undo.", 409)
+
+    return _in_turn(user, session_id, client_id, choose)
+
+
+def redo(user, session_id: UUID, client_id: UUID) -> Made:
+    """Put back what the user's latest undo took away, unless they have gone on since."""
+
+    def choose(session: Session) -> tuple[Operation, Row, str]:
+        row = _live(session).filter(author=user).exclude(kind="redo").order_by("-revision").first()
+        if row is None or row.undoes_id is None:
+            raise Refused("There is nothing of yours to redo.", 409)
+        rival = _changed_since(session, row, user)
+        if rival is not None:
+            name = rival.author.get_full_name() or rival.author.username
+            raise Refused(f"{name} has changed the same since; theirs stays.", 409)
+        return operation_from(row.inverse), row, ""
+
+    return _in_turn(user, session_id, client_id, choose)
+
+
+Choice = Callable[[Session], tuple[Operation, Row | None, str]]
+
+
+def _in_turn(user, session_id: UUID, client_id: UUID, choose: Choice, made_on: int | None = None) -> Made:
+    membership(user, session_id, to_edit=True)
+    with steady(session_id) as session:
+        known = session.operations.filter(client_id=client_id).select_related("author").first()
+        if known is not None:
+            if known.author_id != user.pk:
+                raise Refused("That client id belongs to somebody else's operation. Use a fresh one.", 409)
+            return Made(known)
+        operation, undoes, notice = choose(session)
+        row = _keep(user, session, client_id, made_on, operation, undoes)
+        transaction.on_commit(lambda: _tell(session_id, row))
+    return Made(row, notice)
+
+
+def _keep(
+    user, session: Session, client_id: UUID, made_on: int | None, operation: Operation, undoes: Row | None
+) -> Row:
+    state = StoredState(session)
+    said = operation.describe(state)
+    inverse = operation.apply(state)
+    kind = operation.kind
+    if undoes is not None:
+        kind = "undo" if undoes.undoes_id is None else "redo"
+        said = f"{kind}: {undoes.said.removeprefix('undo: ')}"
+    session.revision += 1
+    session.save(update_fields=["revision", "changed_at"])
+    return Row.objects.create(
+        session=session,
+        revision=session.revision,
+        client_id=client_id,
+        author=user,
+        made_on=session.revision - 1 if made_on is None else made_on,
+        kind=kind,
+        body=operation.model_dump(),
+        inverse=inverse.model_dump(),
+        changes=state.changes,
+        touches=operation.touches(),
+        said=said[:300],
+        undoes=undoes,
+    )
+
+
+def _live(session: Session):
+    """Operations that have not been undone. An undo that was itself redone no longer counts."""
+    undone = Row.objects.filter(session=session, undoes__isnull=False)
+    redone = undone.filter(undone_by__isnull=False).values("pk")
+    return session.operations.exclude(pk__in=undone.exclude(pk__in=redone).values("undoes"))
+
+
+def _changed_since(session: Session, row: Row, user) -> Row | None:
+    """A colleague's operation after ``row`` that changed the same thing, if there is one."""
+    mine = [_touch(touch) for touch in row.touches]
+    later = _live(session).filter(revision__gt=row.revision, undoes=None).exclude(author=user)
+    later = later.select_related("author")
+    for other in later.iterator():
+        if any(overlap(a, _touch(b)) for a in mine for b in other.touches):
+            return other
+    return None
+
+
+def _touch(stored: list[Any]) -> Touch:
+    return (stored[0], stored[1], stored[2])
+
+
+def told(row: Row) -> dict[str, Any]:
+    """A revision as everybody in the session is told of it."""
+    return {
+        "type": "revision",
+        "revision": row.revision,
+        "client_id": str(row.client_id),
+        "author": {"id": row.author_id, "name": row.author.get_full_name() or row.author.username},
+        "kind": row.kind,
+        "said": row.said,
+        "changes": row.changes,
+    }
+
+
+def since(session_id: UUID, revision: int) -> list[dict[str, Any]]:
+    """What was changed after a revision, in order."""
+    rows = Row.objects.filter(session=session_id, revision__gt=revision).select_related("author")
+    return [told(row) for row in rows]
+
+
+def group_name(session_id: UUID) -> str:
+    """The channel group of everybody in a session."""
+    return f"session.{session_id}"
+
+
+def _tell(session_id: UUID, row: Row) -> None:
+    layer = get_channel_layer()
+    async_to_sync(layer.group_send)(group_name(session_id), {"type": "live.revision", "told": told(row)})
+
+
+@contextmanager
+def steady(session_id: UUID) -> Iterator[Session]:
+    """The session's row, read so that nothing changes until the block ends."""
+    with transaction.atomic():
+        yield Session.objects.select_for_update().get(pk=session_id)
+
+
+def document_at(session_id: UUID, revision: int) -> Document:
+    """The session's document as it stood after a revision. Refused if it has not come to that yet."""
+    with steady(session_id) as session:
+        if revision > session.revision:
+            raise Refused(f"The session has come to revision {session.revision}, not {revision}.", 409)
+        state = DocumentState(stored_document(session))
+        later = Row.objects.filter(session=session, revision__gt=revision).order_by("-revision")
+        for row in later.iterator():
+            operation_from(row.inverse).apply(state)
+        return state.document
+
+
+def replayed(session: Session) -> Document:
+    """The document that the whole log gives, from the session's beginning."""
+    state = DocumentState(session.opened)
+    for row in session.operations.all().iterator():
+        operation_from(row.body).apply(state)
+    return state.document
