@@ -1,6 +1,7 @@
 """The instruments of Night Ferry: each gives one sound, the same samples every time."""
 
 from collections.abc import Iterable
+from functools import cache
 
 import numpy as np
 from scipy.signal import butter, fftconvolve, sosfilt
@@ -61,6 +62,7 @@ def foghorn(length: float, midi: float) -> Sound:
     return fade(reed + 0.15 * band(noise(21, length), 200, 1500), 0.16, 0.3)
 
 
+@cache
 def bell(midi: float) -> Sound:
     """A buoy's bell: a minor-third partial over the hum note, and a clapper."""
     f = hertz(midi)
@@ -147,6 +149,7 @@ def reed(midi: float, length: float, cents: float, breath: float = 1.0) -> Sound
     return fade(below(tone, 4500) * bellows, 0.035, 0.06)
 
 
+@cache
 def pluck(midi: float, length: float) -> Sound:
     """A plucked bass string: harmonics that die the faster the higher, plucked a fifth along."""
     f = hertz(midi)
@@ -174,6 +177,7 @@ def shake(seed: int) -> Sound:
     return fade(band(noise(seed, 0.14), 4500, 13000) * np.exp(-(((t - 0.03) / 0.028) ** 2)), 0.004, 0.03)
 
 
+@cache
 def glass(midi: float) -> Sound:
     """A glass bar under a soft mallet: nearly a pure tone, with two glints above it."""
     f = hertz(midi)

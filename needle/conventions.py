@@ -117,12 +117,12 @@ class TempoMap:
         step = max(bisect_right([b for b, _, _ in self.metres], bar) - 1, 0)
         return self.metres[step][1:]
 
-    def bars_until(self, seconds: float) -> list[tuple[int, float]]:
-        """Every bar that begins before a time (s): (bar, its start in seconds)."""
-        bars: list[tuple[int, float]] = []
+    def bars_until(self, seconds: float) -> list[int]:
+        """Every bar that begins before a time (s)."""
+        bars = []
         bar = 1
-        while (start := self.seconds_at(self.beat_of_bar(bar))) < seconds:
-            bars.append((bar, start))
+        while self.seconds_at(self.beat_of_bar(bar)) < seconds - 1e-9:
+            bars.append(bar)
             bar += 1
         return bars
 

@@ -94,7 +94,6 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 
 STATIC_URL = "static/"
-STATIC_ROOT = DATA_DIR / "static"
 if WEB_DIST.is_dir():
     WHITENOISE_ROOT = WEB_DIST
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\."

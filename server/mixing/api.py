@@ -26,6 +26,13 @@ class Person(Schema):
     colour: int
 
 
+class Standing(Schema):
+    """Where a source stands, for a small picture of the session."""
+
+    ink: int
+    pan: float
+
+
 class SessionRow(Schema):
     """A session as the list shows it."""
 
@@ -39,6 +46,7 @@ class SessionRow(Schema):
     revision: int
     changed_at: str
     people: list[Person]
+    places: list[Standing]
 
 
 class PointOut(Schema):
@@ -98,12 +106,11 @@ class DocumentOut(Schema):
 
 
 class Bar(Schema):
-    """Where a bar begins: in seconds and in beats, and how many beats of which length it has."""
+    """Where a bar's beats fall (s), the beat of the piece it begins on, and its beats' note value."""
 
     bar: int
-    at: float
+    times: list[float]
     beat: float
-    beats: int
     unit: int
 
 
@@ -185,13 +192,14 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
                 id=session.id,
                 name=session.name,
                 role=member.role,
-                sources=session.source_set.count(),
+                sources=len(places := list(session.source_set.values("ink", "pan"))),
                 length=session.length,
                 layout=session.layout,
                 bpm=session.tempos[0][1],
                 revision=session.revision,
                 changed_at=session.changed_at.isoformat(),
                 people=_people(session.members.select_related("user").order_by("colour")),
+                places=places,
             )
         )
     return rows
@@ -217,9 +225,11 @@ def bars_of(document: dict[str, Any]) -> list[Bar]:
     """Every bar of a session, so that a page can draw and snap to them without knowing tempo."""
     tempo = tempo_map(document)
     found = []
-    for bar, at in tempo.bars_until(document["session"]["length"]):
+    for bar in tempo.bars_until(document["session"]["length"]):
         beats, unit = tempo.metre_of_bar(bar)
-        found.append(Bar(bar=bar, at=at, beat=tempo.beat_of_bar(bar), beats=beats, unit=unit))
+        first = tempo.beat_of_bar(bar)
+        times = [tempo.seconds_at(first + i * 4.0 / unit) for i in range(beats)]
+        found.append(Bar(bar=bar, times=times, beat=first, unit=unit))
     return found
 
 

@@ -1,0 +1,48 @@
+"""Serves the application on this machine and says where it is and who may come in."""
+
+import socket
+from typing import Any
+
+from daphne.endpoints import build_endpoint_description_strings
+from daphne.server import Server
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from server.audio.exports import fail_unfinished
+from server.config.asgi import application
+from server.mixing.demo import ACCOUNTS, PASSWORD
+
+
+class Command(BaseCommand):
+    help = "Serve the application over HTTP and WebSocket."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--host", default="127.0.0.1")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        self._check_free(options["host"], options["port"])
+        fail_unfinished()
+        address = f"http://{options['host']}:{options['port']}"
+        endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
+        server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
+        server.run()
+
+    @staticmethod
+    def _check_free(host: str, port: int) -> None:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind((host, port))
+            except OSError as error:
+                raise CommandError(f"Port {port} is taken ({error.strerror}). Choose another with --port.") from error
+
+    def _say(self, address: str) -> None:
+        self.stdout.write(f"\nWandering Needle is at {address}")
+        if settings.DEMO:
+            self.stdout.write("The demo, Night Ferry, has three accounts: one click each on that page, or with the")
+            self.stdout.write(f"password “{PASSWORD}”:")
+            for account in ACCOUNTS:
+                self.stdout.write(f"  {account.username:<8}{account.name}, {account.about}")
+        self.stdout.write("Stop with Ctrl+C.")
+        self.stdout.flush()

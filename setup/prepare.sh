@@ -1,0 +1,75 @@
+# What ./start and ./test share: Python packages, Node, the built interface, a browser. Each step is done once.
+
+step() { printf '\n== %s\n' "$1"; }
+
+fail() { echo "$1" >&2; exit 1; }
+
+# A step is done again only when what it depends on has changed.
+stamp_of() { cat "$@" | sha256sum | cut -d' ' -f1; }
+done_before() { [ -f ".venv/.$1" ] && [ "$(cat ".venv/.$1")" = "$2" ]; }
+mark_done() { printf '%s' "$2" > ".venv/.$1"; }
+
+prepare_python() {
+  local python
+  python="$(command -v python3 || true)"
+  [ -n "$python" ] || fail "Python 3.11 or newer is needed. Install it, then try again."
+  "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' ||
+    fail "Python 3.11 or newer is needed; $("$python" --version) is here."
+  if [ ! -x .venv/bin/python ]; then
+    step "Python environment"
+    "$python" -m venv .venv || fail "The environment could not be made. On Debian, install python3-venv, then try again."
+  fi
+  local file
+  for file in "$@"; do
+    done_before "$file" "$(stamp_of "$file")" && continue
+    step "Python packages of $file"
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r "$file"
+    mark_done "$file" "$(stamp_of "$file")"
+  done
+}
+
+node_will_do() {
+  command -v node >/dev/null && command -v npm >/dev/null &&
+    node -e 'const [a, b] = process.versions.node.split("."); process.exit(a > 20 || (a == 20 && b >= 19) ? 0 : 1)'
+}
+
+prepare_node() {
+  node_will_do && return
+  if [ ! -x .venv/bin/node ]; then
+    step "Node"
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r setup/node.txt
+  fi
+  PATH="$PWD/.venv/bin:$PATH"
+  export PATH
+  node_will_do || fail "Node 20.19 or newer could not be set up. Install it, then try again."
+}
+
+prepare_web() {
+  prepare_node
+  local packages sources
+  packages="$(stamp_of web/package.json web/package-lock.json)"
+  if [ ! -d web/node_modules ] || ! done_before web-packages "$packages"; then
+    step "Packages of the interface"
+    (cd web && npm ci --silent --no-audit --no-fund)
+    mark_done web-packages "$packages"
+  fi
+  sources="$(find web/src web/public web/index.html web/vite.config.ts web/package-lock.json -type f -print0 |
+    sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)"
+  if [ ! -f web/dist/index.html ] || ! done_before web-built "$sources"; then
+    step "The interface"
+    (cd web && npm run --silent build -- --logLevel warn)
+    .venv/bin/python -m whitenoise.compress --quiet web/dist
+    mark_done web-built "$sources"
+  fi
+}
+
+prepare_browser() {
+  local browser="${NEEDLE_CHROMIUM:-/usr/bin/chromium}"
+  [ -x "$browser" ] && return
+  step "Chromium, for the tests that drive the interface"
+  if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
+    apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium >/dev/null
+  fi
+  [ -x "$browser" ] || fail "The browser tests need Chromium, and it cannot be installed from here. Install Debian's \
+package chromium (apt-get install chromium), or name another with NEEDLE_CHROMIUM, then try again."
+}

@@ -1,0 +1,15 @@
+import prettier from "eslint-config-prettier";
+import vue from "eslint-plugin-vue";
+import ts from "typescript-eslint";
+
+export default ts.config(
+  { ignores: ["src/api/schema.d.ts"] },
+  ...ts.configs.recommended,
+  ...vue.configs["flat/recommended"],
+  {
+    files: ["src/**/*.vue"],
+    languageOptions: { parserOptions: { parser: ts.parser } },
+    rules: { "vue/multi-word-component-names": "off", "no-undef": "off" },
+  },
+  prettier,
+);

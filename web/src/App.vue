@@ -1,0 +1,11 @@
+<script setup lang="ts">
+/** The frame of everything: the theme that makes Ant Design Vue's parts ours, and the page. */
+import { ConfigProvider } from "ant-design-vue";
+import { theme } from "./ui/theme";
+</script>
+
+<template>
+  <ConfigProvider :theme="theme" :auto-insert-space-in-button="false">
+    <RouterView />
+  </ConfigProvider>
+</template>

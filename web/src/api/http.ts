@@ -1,0 +1,63 @@
+/** Requests to the server: typed by the schema, refused with the server's own sentence. */
+import type { components } from "./schema";
+
+export type Schemas = components["schemas"];
+
+/** A refusal: the sentence to show, and its HTTP status. */
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+/** The server could not be reached; what was to be sent is still to be sent. */
+export class Unreachable extends Error {
+  constructor() {
+    super("The server cannot be reached.");
+  }
+}
+
+const csrf = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(path, {
+      method,
+      signal,
+      headers: {
+        "X-CSRFToken": csrf(),
+        ...(body === undefined ? {} : { "Content-Type": "application/json" }),
+      },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+  } catch (error) {
+    if (signal?.aborted) throw error;
+    throw new Unreachable();
+  }
+  if (response.ok) return response;
+  if (response.status >= 502) throw new Unreachable();
+  let detail = `The server answered ${response.status}.`;
+  try {
+    detail = ((await response.json()) as { detail: string }).detail;
+  } catch {
+    /* the sentence above stands */
+  }
+  throw new Refusal(detail, response.status);
+}
+
+export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
+  return (await (await send("GET", path, undefined, signal)).json()) as T;
+}
+
+export async function post<T>(path: string, body: unknown = {}): Promise<T> {
+  const response = await send("POST", path, body);
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {
+  return (await send("GET", path, undefined, signal)).arrayBuffer();
+}

@@ -1,0 +1,325 @@
+<script setup lang="ts">
+/** The chart: time runs down, left is left. Every source's line, the lean behind them, the chosen one's points. */
+import { useEventListener, useRafFn } from "@vueuse/core";
+import { computed, ref, watch, watchEffect } from "vue";
+import { leanText, levelText, panText } from "@/geometry/pan";
+import { useEdits } from "@/session/edits";
+import { useLean } from "@/session/lean";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf, personColour } from "@/ui/theme";
+import { axisFor, MARGIN } from "./axis";
+import ChartPoints from "./ChartPoints.vue";
+import { leanX, paint, type Line } from "./paint";
+import { useChartView } from "./view";
+
+const props = defineProps<{ width: number; height: number }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const lean = useLean();
+
+const canvas = ref<HTMLCanvasElement>();
+const surface = ref<SVGSVGElement>();
+const axis = computed(() => axisFor(view.parameter, props.width));
+const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
+const y = (at: number): number => (at - view.top) * view.scale;
+
+const lines = computed<Line[]>(() =>
+  session.sources
+    .filter((source) => view.parameter === "pan" || source.id === player.chosen)
+    .map((source) => ({
+      colour: inkOf(source.ink),
+      chosen: source.id === player.chosen,
+      silent: session.muted(source),
+      points: session.points(source.id, view.parameter),
+      value: (
+        session.pending.get(`${source.id}.${view.parameter}`) ??
+        session.previews.get(`${source.id}.${view.parameter}`) ?? { value: source[view.parameter] }
+      ).value as number,
+    })),
+);
+
+const ribs = computed(() =>
+  session.passages.map((passage) => {
+    const from = session.grid.secondsOfBeat(passage.start);
+    const to = session.grid.secondsOfBeat(passage.end);
+    const [top, height] = [y(from), (to - from) * view.scale];
+    const [low, high] = [Math.max(top, 0), Math.min(top + height, props.height)];
+    return { passage, top, height, middle: (low + high) / 2 - top, shown: high - low > 20 };
+  }),
+);
+
+const flags = computed(() =>
+  view.parameter !== "pan"
+    ? []
+    : (lean.lean?.stretches ?? []).map((stretch) => {
+        const text = `leans ${leanText(stretch.mean_db)} · ${Math.round(stretch.end - stretch.start)} s`;
+        const right = stretch.mean_db > 0;
+        const x = leanX(axis.value, stretch.worst_db) + (right ? 10 : -10);
+        const width = text.length * 7 + 14;
+        const left = right ? Math.min(x, props.width - width - 4) : Math.max(x - width, MARGIN.left);
+        return { text, right, width, left, y: y((stretch.start + stretch.end) / 2) };
+      }),
+);
+
+/** The chosen source's name where its line meets the playhead. */
+const label = computed(() => {
+  const source = chosen.value;
+  if (!source) return null;
+  const value = session.valueAt(source, view.parameter, player.playhead);
+  const text = `${source.name} ${view.parameter === "pan" ? panText(value) : levelText(value)}`;
+  const x = axis.value.x(value);
+  const right = x + text.length * 7.5 + 20 < props.width;
+  const ink = inkOf(source.ink);
+  return { text, ink, x: x + (right ? 10 : -10), y: y(player.playhead) - 8, anchor: right ? "start" : "end" };
+});
+
+const colleagues = computed(() =>
+  [...session.people.values()]
+    .map((person) => ({ person, y: y(person.playhead) }))
+    .filter((one) => one.y > -10 && one.y < props.height + 10),
+);
+
+watchEffect(() => {
+  view.height = props.height;
+});
+
+let painted = "";
+watchEffect(
+  () => {
+    const element = canvas.value;
+    if (!element) return;
+    const ratio = window.devicePixelRatio || 1;
+    const size = `${props.width}×${props.height}×${ratio}`;
+    if (painted !== size) {
+      element.width = Math.round(props.width * ratio);
+      element.height = Math.round(props.height * ratio);
+      painted = size;
+    }
+    paint(element.getContext("2d")!, {
+      width: props.width,
+      height: props.height,
+      ratio,
+      top: view.top,
+      scale: view.scale,
+      axis: axis.value,
+      grid: session.grid,
+      length: session.length,
+      shapes: session.shapes,
+      lines: lines.value,
+      lean: lean.lean,
+    });
+  },
+  { flush: "post" },
+);
+
+useRafFn(() => {
+  if (player.playing) view.show(player.playhead);
+});
+watch(
+  () => player.playhead,
+  (at) => !player.playing && view.show(at),
+);
+
+useEventListener(
+  surface,
+  "wheel",
+  (event: WheelEvent) => {
+    event.preventDefault();
+    const box = surface.value!.getBoundingClientRect();
+    if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.002), event.clientY - box.top);
+    else view.scrollBy(event.deltaY);
+  },
+  { passive: false },
+);
+
+/** The source whose line passes nearest to a place on the chart, if one is near. */
+function lineAt(px: number, at: number): string | null {
+  let [nearest, distance] = [null as string | null, 9];
+  for (const source of session.sources) {
+    const away = Math.abs(axis.value.x(session.valueAt(source, "pan", at)) - px);
+    if (away < distance) [nearest, distance] = [source.id, away];
+  }
+  return nearest;
+}
+
+function onDown(event: PointerEvent): void {
+  const box = surface.value!.getBoundingClientRect();
+  const [px, at] = [event.clientX - box.left, view.top + (event.clientY - box.top) / view.scale];
+  if (px < MARGIN.left) {
+    player.seek(session.grid.snap(at, view.gridParts));
+    return;
+  }
+  const near = view.parameter === "pan" ? lineAt(px, at) : null;
+  if (near && event.detail < 2) view.choose(near);
+}
+
+function onDouble(event: MouseEvent): void {
+  if (!chosen.value || !session.mayEdit) return;
+  const box = surface.value!.getBoundingClientRect();
+  const px = event.clientX - box.left;
+  const at = Math.min(Math.max(view.top + (event.clientY - box.top) / view.scale, 0), session.length);
+  if (px < MARGIN.left) return;
+  const t = session.grid.snap(at, event.altKey ? 0 : view.gridParts);
+  const value = axis.value.value(px);
+  const unit = view.parameter === "pan" ? 0.01 : 0.5;
+  edits.addPoint(chosen.value.id, view.parameter, t, Math.round(value / unit) * unit);
+  view.point = session.points(chosen.value.id, view.parameter).findIndex((point) => point.t === t);
+}
+</script>
+
+<template>
+  <div class="chart" :style="{ height: `${height}px` }">
+    <canvas ref="canvas" :style="{ width: `${width}px`, height: `${height}px` }" />
+    <svg
+      ref="surface"
+      :width="width"
+      :height="height"
+      role="group"
+      aria-label="Chart: time runs down, left is left. The points table holds the same points."
+      @pointerdown="onDown"
+      @dblclick="onDouble"
+    >
+      <g v-for="(flag, i) in flags" :key="i" class="flag" :class="{ right: flag.right }">
+        <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
+        <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
+      </g>
+      <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
+        <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />
+        <rect
+          :x="width - person.name.split(' ')[0]!.length * 7 - 20"
+          :y="at - 9"
+          :width="person.name.split(' ')[0]!.length * 7 + 14"
+          height="18"
+          rx="3"
+          :fill="personColour(person.colour)"
+        />
+        <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
+      </g>
+      <text
+        v-if="label"
+        class="label number"
+        :x="label.x"
+        :y="label.y"
+        :text-anchor="label.anchor"
+        :fill="label.ink"
+      >
+        {{ label.text }}
+      </text>
+      <ChartPoints v-if="chosen" :source="chosen" :width="width" />
+    </svg>
+    <button
+      v-for="rib in ribs"
+      :key="rib.passage.id"
+      class="rib"
+      :class="{ round: player.round === rib.passage.id }"
+      :style="{ top: `${rib.top + 1}px`, height: `${Math.max(rib.height - 2, 4)}px` }"
+      :title="
+        player.round === rib.passage.id ? 'Stop going round' : `Go round ${rib.passage.name} (only you)`
+      "
+      :aria-pressed="player.round === rib.passage.id"
+      @click="player.round = player.round === rib.passage.id ? null : rib.passage.id"
+    >
+      <span v-show="rib.shown" :style="{ top: `${rib.middle}px` }">{{ rib.passage.name }}</span>
+    </button>
+    <div class="playhead" :style="{ transform: `translateY(${y(player.playhead)}px)` }" />
+  </div>
+</template>
+
+<style scoped>
+.chart {
+  position: relative;
+  overflow: hidden;
+  background: var(--paper);
+}
+canvas,
+svg {
+  position: absolute;
+  inset: 0;
+  display: block;
+}
+svg {
+  touch-action: none;
+  user-select: none;
+}
+.rib {
+  position: absolute;
+  left: 4px;
+  width: 16px;
+  padding: 0;
+  border: 0;
+  border-radius: 2px;
+  background: var(--rule);
+  opacity: 0.85;
+  cursor: pointer;
+  overflow: hidden;
+}
+.rib span {
+  position: absolute;
+  left: 0;
+  writing-mode: vertical-rl;
+  transform: translateY(-50%) rotate(180deg);
+  font-size: 11px;
+  line-height: 16px;
+  white-space: nowrap;
+}
+.rib.round {
+  background: #e3c58a;
+  opacity: 1;
+}
+.playhead {
+  position: absolute;
+  top: -1px;
+  left: 22px;
+  right: 0;
+  border-top: 2px solid var(--lamp);
+  pointer-events: none;
+}
+.playhead::before {
+  content: "";
+  position: absolute;
+  top: -6px;
+  left: -6px;
+  border: 5px solid transparent;
+  border-left: 8px solid var(--lamp);
+}
+.flag {
+  pointer-events: none;
+}
+.flag rect {
+  fill: var(--raised);
+  stroke: var(--left);
+}
+.flag text {
+  font-size: 12px;
+  font-weight: 600;
+  fill: var(--left);
+}
+.flag.right rect {
+  stroke: var(--right);
+}
+.flag.right text {
+  fill: var(--right);
+}
+.label {
+  font-size: 12px;
+  font-weight: 500;
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 4px;
+  pointer-events: none;
+}
+.colleague {
+  pointer-events: none;
+}
+.colleague line {
+  stroke-width: 1.5;
+  stroke-dasharray: 6 4;
+}
+.colleague text {
+  font-size: 11px;
+  font-weight: 600;
+}
+</style>

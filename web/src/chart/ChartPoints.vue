@@ -1,0 +1,167 @@
+<script setup lang="ts">
+/** The chosen source's points on the chart: drag them, nudge them with the keys, delete and reshape them. */
+import { computed, ref } from "vue";
+import { clamp, levelText, panText } from "@/geometry/pan";
+import type { Point } from "@/geometry/lanes";
+import { useEdits } from "@/session/edits";
+import { useSession, type Source } from "@/session/session";
+import { inkOf } from "@/ui/theme";
+import { axisFor } from "./axis";
+import { SHAPES } from "./shapes";
+import { useChartView } from "./view";
+
+const props = defineProps<{ source: Source; width: number }>();
+const session = useSession();
+const view = useChartView();
+const edits = useEdits();
+
+const axis = computed(() => axisFor(view.parameter, props.width));
+const points = computed(() => session.points(props.source.id, view.parameter));
+const dragging = ref<{ index: number; point: Point; pointer: number } | null>(null);
+const limits = computed(() =>
+  view.parameter === "pan" ? { low: -1, high: 1, unit: 0.01 } : { low: -96, high: 12, unit: 0.5 },
+);
+const text = (value: number): string => (view.parameter === "pan" ? panText(value) : levelText(value));
+
+const shown = computed(() =>
+  points.value
+    .map((point, index) => {
+      const at = dragging.value?.index === index ? dragging.value.point : point;
+      return { index, point: at, x: axis.value.x(at.value), y: (at.t - view.top) * view.scale };
+    })
+    .filter((one) => one.y > -30 && one.y < view.height + 30),
+);
+
+function tidy(value: number): number {
+  const { low, high, unit } = limits.value;
+  return clamp(Math.round(value / unit) * unit, low, high);
+}
+
+function onDown(event: PointerEvent, index: number): void {
+  view.point = index;
+  if (!session.mayEdit || event.button !== 0) return;
+  const target = event.currentTarget as SVGElement;
+  target.setPointerCapture(event.pointerId);
+  dragging.value = { index, point: { ...points.value[index]! }, pointer: event.pointerId };
+}
+
+function onMove(event: PointerEvent): void {
+  const held = dragging.value;
+  if (!held) return;
+  const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+  const at = clamp(view.top + (event.clientY - box.top) / view.scale, 0, session.length);
+  const t = event.shiftKey ? held.point.t : session.grid.snap(at, event.altKey ? 0 : view.gridParts);
+  const value = tidy(axis.value.value(event.clientX - box.left));
+  dragging.value = { ...held, point: { ...held.point, t, value } };
+  if (view.parameter === "pan") session.hold(`${props.source.id}.point`, value);
+}
+
+function onUp(): void {
+  const held = dragging.value;
+  if (!held) return;
+  dragging.value = null;
+  session.letGo(`${props.source.id}.point`);
+  const was = points.value[held.index];
+  if (was && (was.t !== held.point.t || was.value !== held.point.value)) place(held.index, held.point);
+}
+
+function place(index: number, point: Point): void {
+  edits.movePoint(props.source.id, view.parameter, index, point);
+  view.point = session
+    .points(props.source.id, view.parameter)
+    .findIndex((one) => one.t === point.t && one.value === point.value);
+}
+
+function onKey(event: KeyboardEvent, index: number): void {
+  const point = points.value[index];
+  if (!point || !session.mayEdit) return;
+  const big = event.shiftKey ? 10 : 1;
+  const by = limits.value.unit * big;
+  const step = (times: number): number => session.grid.step(point.t, times, view.gridParts);
+  const moves: Record<string, () => void> = {
+    ArrowLeft: () => place(index, { ...point, value: tidy(point.value - by) }),
+    ArrowRight: () => place(index, { ...point, value: tidy(point.value + by) }),
+    ArrowUp: () => place(index, { ...point, t: step(-big) }),
+    ArrowDown: () => place(index, { ...point, t: step(big) }),
+    "0": () => place(index, { ...point, value: 0 }),
+    s: () => place(index, { ...point, shape: SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]! }),
+    Delete: remove,
+    Backspace: remove,
+  };
+  function remove(): void {
+    view.point = null;
+    edits.deletePoint(props.source.id, view.parameter, index);
+  }
+  const move = moves[event.key];
+  if (!move) return;
+  event.preventDefault();
+  event.stopPropagation();
+  move();
+}
+</script>
+
+<template>
+  <g :style="{ '--source': inkOf(source.ink) }">
+    <g
+      v-for="one in shown"
+      :key="one.index"
+      class="point"
+      :class="{ chosen: view.point === one.index }"
+      tabindex="0"
+      role="button"
+      :data-point="one.index"
+      :aria-label="`${source.name}, ${session.grid.text(one.point.t)}: ${text(one.point.value)}, ${one.point.shape}`"
+      @pointerdown.stop.prevent="
+        onDown($event, one.index);
+        ($event.currentTarget as SVGGElement).focus();
+      "
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointercancel="onUp"
+      @keydown="onKey($event, one.index)"
+      @dblclick.stop
+    >
+      <circle class="reach" :cx="one.x" :cy="one.y" r="13" />
+      <circle class="dot" :cx="one.x" :cy="one.y" r="5" />
+    </g>
+    <text
+      v-if="dragging"
+      class="told number"
+      :x="axis.x(dragging.point.value) + (dragging.point.value > 0.7 ? -12 : 12)"
+      :y="(dragging.point.t - view.top) * view.scale - 10"
+      :text-anchor="dragging.point.value > 0.7 ? 'end' : 'start'"
+    >
+      {{ text(dragging.point.value) }} · {{ session.grid.text(dragging.point.t) }}
+    </text>
+  </g>
+</template>
+
+<style scoped>
+.point {
+  cursor: grab;
+  outline: none;
+}
+.reach {
+  fill: transparent;
+}
+.dot {
+  fill: var(--raised);
+  stroke: var(--source);
+  stroke-width: 2;
+}
+.chosen .dot {
+  fill: var(--source);
+}
+.point:focus-visible .reach {
+  stroke: var(--lamp);
+  stroke-width: 2;
+}
+.told {
+  fill: var(--source);
+  font-size: 12px;
+  font-weight: 500;
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 4px;
+}
+</style>

@@ -1,0 +1,68 @@
+/** Where a lane is at a moment, looked up in the shape tables that the core made. */
+import type { Schemas } from "@/api/http";
+
+export type Point = Schemas["PointOut"];
+
+export interface ShapeTables {
+  steps: number;
+  shapes: Record<string, number[][]>;
+}
+
+/** Progress 0…1 at a share of the way. */
+function progress(tables: ShapeTables, point: Point, share: number): number {
+  const rows = tables.shapes[point.shape];
+  if (!rows) return share;
+  const row = rows[Math.round(((point.tension + 1) / 2) * (rows.length - 1))] ?? rows[0]!;
+  const place = share * (tables.steps - 1);
+  const low = Math.min(Math.floor(place), tables.steps - 2);
+  return row[low]! + (row[low + 1]! - row[low]!) * (place - low);
+}
+
+/** The index of the last point at or before a time, -1 before the first. */
+export function pointBefore(points: Point[], at: number): number {
+  let low = -1;
+  let high = points.length - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (points[middle]!.t <= at) low = middle;
+    else high = middle - 1;
+  }
+  return low;
+}
+
+/** The lane's value at a time; it has at least one point. */
+export function laneValue(tables: ShapeTables, points: Point[], at: number): number {
+  const index = pointBefore(points, at);
+  const point = points[Math.max(index, 0)]!;
+  const next = points[index + 1];
+  if (index < 0 || !next) return point.value;
+  return (
+    point.value + (next.value - point.value) * progress(tables, point, (at - point.t) / (next.t - point.t))
+  );
+}
+
+/** The lane between two times as corner points of a line: [time, value], jumps as two at one time. */
+export function lanePath(
+  tables: ShapeTables,
+  points: Point[],
+  from: number,
+  to: number,
+  step: number,
+): [number, number][] {
+  const path: [number, number][] = [[from, laneValue(tables, points, from)]];
+  for (let i = Math.max(pointBefore(points, from), 0); i < points.length; i += 1) {
+    const point = points[i]!;
+    const next = points[i + 1];
+    if (point.t > to) break;
+    if (point.t >= from) path.push([point.t, point.value]);
+    if (!next) break;
+    if (point.shape === "hold") {
+      if (next.t > from) path.push([Math.min(next.t, to), point.value]);
+    } else if (point.shape !== "straight") {
+      for (let at = Math.max(point.t, from) + step; at < Math.min(next.t, to); at += step)
+        path.push([at, laneValue(tables, points, at)]);
+    }
+  }
+  path.push([to, laneValue(tables, points, to)]);
+  return path;
+}

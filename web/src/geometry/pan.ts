@@ -1,0 +1,59 @@
+/** Numbers as engineers write and type them. */
+
+/** L31, C, R31. */
+export function panText(pan: number): string {
+  const whole = Math.round(Math.abs(pan) * 100);
+  return whole === 0 ? "C" : `${pan < 0 ? "L" : "R"}${whole}`;
+}
+
+/** L30, 30L, -30, R30, 30, c all work; null for anything else. */
+export function parsePan(text: string): number | null {
+  const tidy = text.trim().toLowerCase();
+  if (tidy === "c") return 0;
+  const match = /^([lr])?\s*([+-]?\d+(?:\.\d+)?)\s*([lr])?$/.exec(tidy);
+  if (!match || (match[1] && match[3])) return null;
+  const side = match[1] ?? match[3];
+  const amount = Number(match[2]) / 100;
+  const pan = side === "l" ? -Math.abs(amount) : side === "r" ? Math.abs(amount) : amount;
+  return Math.abs(pan) <= 1 ? pan : null;
+}
+
+export const OFF_DB = -96;
+export const LEVEL_TOP = 12;
+
+/** −8.5 dB, +3 dB, or off. */
+export function levelText(level: number): string {
+  return level <= OFF_DB ? "off" : `${decibels(level).replace(".0", "").replace("+0", "0")} dB`;
+}
+
+/** −8.5 with a true minus sign. */
+export function decibels(value: number, digits = 1): string {
+  const text = Math.abs(value).toFixed(digits);
+  return Number(text) === 0 ? text : `${value < 0 ? "−" : "+"}${text}`;
+}
+
+/** -8.5, −8.5 dB, off; null for anything else. */
+export function parseLevel(text: string): number | null {
+  const tidy = text
+    .trim()
+    .toLowerCase()
+    .replace("−", "-")
+    .replace(/\s*db$/, "");
+  if (tidy === "off" || tidy === "-inf") return OFF_DB;
+  if (!/^[+-]?\d+(\.\d+)?$/.test(tidy)) return null;
+  const level = Number(tidy);
+  return level <= LEVEL_TOP && level >= OFF_DB ? level : null;
+}
+
+/** "R 1.7 dB" or "even": a lean in words. */
+export function leanText(lean: number | null | undefined): string {
+  if (lean === null || lean === undefined || Number.isNaN(lean)) return "–";
+  if (Math.abs(lean) < 0.05) return "even";
+  return `${lean < 0 ? "L" : "R"} ${Math.abs(lean).toFixed(1)} dB`;
+}
+
+export const sideClass = (value: number | null | undefined): string =>
+  !value || Math.abs(value) < 0.005 ? "" : value < 0 ? "side-left" : "side-right";
+
+export const clamp = (value: number, low: number, high: number): number =>
+  Math.min(Math.max(value, low), high);

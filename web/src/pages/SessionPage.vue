@@ -1,0 +1,157 @@
+<script setup lang="ts">
+/** A session: the dark bar, the roster, the chosen desk, and the details. */
+import { useElementSize } from "@vueuse/core";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+import Chart from "@/chart/Chart.vue";
+import NowStrip from "@/chart/NowStrip.vue";
+import { useChartView } from "@/chart/view";
+import Details from "@/details/Details.vue";
+import BalanceFoot from "@/foot/BalanceFoot.vue";
+import Roster from "@/roster/Roster.vue";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ExportDialog from "@/topbar/ExportDialog.vue";
+import HelpSheet from "@/topbar/HelpSheet.vue";
+import { useKeys } from "@/topbar/keys";
+import TopBar from "@/topbar/TopBar.vue";
+
+const props = defineProps<{ id: string }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+
+const problem = ref("");
+const exporting = ref(false);
+const helping = ref(false);
+const desk = ref<HTMLElement>();
+const { width, height } = useElementSize(desk);
+const chartHeight = computed(() => Math.max(height.value - 58 - 100, 120));
+useKeys(() => (helping.value = true));
+
+watch(
+  () => props.id,
+  async (id) => {
+    problem.value = "";
+    player.leave();
+    try {
+      await session.open(id);
+    } catch (error) {
+      problem.value = (error as Error).message;
+      return;
+    }
+    document.title = `${session.settings?.name} · Wandering Needle`;
+    view.top = -16 / view.scale;
+    const travel = (source: Source): number => {
+      const places = session.points(source.id, "pan").map((point) => point.value);
+      return places.length ? Math.max(...places) - Math.min(...places) : 0;
+    };
+    const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
+    view.choose(farthest?.id ?? null);
+  },
+  { immediate: true },
+);
+
+onBeforeUnmount(() => {
+  player.leave();
+  session.close();
+  document.title = "Wandering Needle";
+});
+</script>
+
+<template>
+  <div v-if="problem || session.lost" class="problem" role="alert">
+    <h1>{{ problem || session.lost }}</h1>
+    <RouterLink to="/">To your sessions</RouterLink>
+  </div>
+  <div v-else-if="session.settings" class="session">
+    <TopBar @export="exporting = true" @help="helping = true" />
+    <p v-if="player.trouble || (!session.connected && session.me)" class="trouble" role="status">
+      {{
+        session.connected
+          ? player.trouble
+          : "The connection is down. You can go on: what you change is kept here and sent when it is back."
+      }}
+    </p>
+    <main>
+      <Roster />
+      <div ref="desk" class="desk">
+        <template v-if="width > 0">
+          <NowStrip :width="width" />
+          <Chart :width="width" :height="chartHeight" />
+          <BalanceFoot :width="width" />
+        </template>
+      </div>
+      <Details />
+    </main>
+    <ExportDialog v-model:open="exporting" />
+    <HelpSheet v-model:open="helping" />
+  </div>
+  <p v-else class="opening quiet" role="status">Opening the session…</p>
+</template>
+
+<style scoped>
+.session {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
+main {
+  flex: 1;
+  display: grid;
+  grid-template-columns: 256px minmax(0, 1fr) 304px;
+  grid-template-rows: minmax(0, 1fr);
+  min-height: 0;
+}
+.desk {
+  min-width: 0;
+  min-height: 0;
+  overflow: hidden;
+}
+.trouble {
+  padding: 5px 16px;
+  background: #f0dfb4;
+  border-bottom: 1px solid var(--lamp);
+  font-weight: 600;
+}
+.problem,
+.opening {
+  display: grid;
+  gap: 12px;
+  place-content: center;
+  height: 100%;
+  text-align: center;
+}
+.problem h1 {
+  font-size: 20px;
+}
+@media (max-width: 1000px) {
+  main {
+    grid-template-columns: 230px minmax(0, 1fr);
+    grid-template-rows: minmax(0, 1fr) auto;
+  }
+  .details {
+    grid-column: 1 / -1;
+    max-height: 40vh;
+    border-top: 1px solid var(--rule-strong);
+  }
+}
+@media (max-width: 760px) {
+  .session {
+    height: auto;
+    min-height: 100%;
+  }
+  main {
+    grid-template: "desk" 460px "roster" auto "details" auto / minmax(0, 1fr);
+  }
+  .desk {
+    grid-area: desk;
+  }
+  .roster {
+    grid-area: roster;
+  }
+  .details {
+    grid-area: details;
+    max-height: none;
+  }
+}
+</style>

@@ -1,0 +1,180 @@
+<script setup lang="ts">
+/** One source: its ink, name, level, place, mute for all, and solo for oneself. */
+import { computed } from "vue";
+import { useChartView } from "@/chart/view";
+import { LEVEL_TOP, levelText, OFF_DB, parseLevel } from "@/geometry/pan";
+import { useEdits } from "@/session/edits";
+import { useHand } from "@/session/hand";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { initials, inkOf, personColour } from "@/ui/theme";
+import ValueField from "@/ui/ValueField.vue";
+import PositionRule from "./PositionRule.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const hand = useHand();
+
+const chosen = computed(() => player.chosen === props.source.id);
+const pan = computed(() => session.valueAt(props.source, "pan", player.playhead));
+const holder = computed(() => session.holder(`${props.source.id}.pan`));
+const level = computed(() => session.valueAt(props.source, "level", player.playhead));
+const muted = computed(() => session.muted(props.source));
+const soloed = computed(() => player.solo.includes(props.source.id));
+const unheard = computed(() => (player.solo.length ? !soloed.value : muted.value));
+const automated = computed(() => session.points(props.source.id, "pan").length > 0);
+const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
+</script>
+
+<template>
+  <li
+    class="row"
+    :class="{ chosen, unheard }"
+    :style="{ '--source': inkOf(source.ink) }"
+    :data-source="source.id"
+    @click="view.choose(source.id)"
+  >
+    <span class="ink" />
+    <div class="body">
+      <div class="top">
+        <button class="name" :aria-pressed="chosen" @click.stop="view.choose(source.id)">
+          {{ source.name }}
+        </button>
+        <span
+          v-for="person in watchers"
+          :key="person.tab"
+          class="watcher"
+          :style="{ background: personColour(person.colour) }"
+          :title="`${person.name} has this chosen`"
+          >{{ initials(person.name) }}</span
+        >
+        <ValueField
+          class="level"
+          :style="{ width: `${levelText(level).length + 1}ch` }"
+          :value="level"
+          :label="`Level of ${source.name}`"
+          :text="levelText"
+          :parse="parseLevel"
+          :step="0.5"
+          :big-step="3"
+          :low="OFF_DB"
+          :high="LEVEL_TOP"
+          :initial="0"
+          :disabled="!session.mayEdit"
+          hint="Type −8 or off; arrow keys for half a decibel"
+          @set="edits.setValue(source, 'level', $event, player.playhead)"
+        />
+      </div>
+      <PositionRule
+        :pan="pan"
+        :automated="automated"
+        :colour="inkOf(source.ink)"
+        :label="`Place of ${source.name}`"
+        :disabled="!session.mayEdit || !!holder"
+        :holder="holder?.name"
+        @grasp="hand.grasp(source)"
+        @move="hand.move(source, $event)"
+        @set="hand.set(source, $event)"
+        @drop="hand.drop(source)"
+      />
+    </div>
+    <button
+      class="small-button"
+      :aria-pressed="muted"
+      :disabled="!session.mayEdit"
+      :aria-label="`Mute ${source.name} for everybody`"
+      title="Mute, for everybody"
+      @click.stop="edits.setMuted(source, !muted)"
+    >
+      M
+    </button>
+    <button
+      class="small-button solo"
+      :aria-pressed="soloed"
+      :aria-label="`Solo ${source.name}, only you hear it`"
+      title="Solo, only for you (with Shift: several)"
+      @click.stop="player.soloOnly(source.id, $event.shiftKey || $event.metaKey)"
+    >
+      S
+    </button>
+  </li>
+</template>
+
+<style scoped>
+.row {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  padding: 4px 7px 3px 7px;
+  border: 1px solid transparent;
+  border-radius: 4px;
+  cursor: default;
+}
+.row.chosen {
+  background: var(--raised);
+  border-color: var(--source);
+}
+.ink {
+  width: 4px;
+  align-self: stretch;
+  margin: 3px 2px 3px 0;
+  background: var(--source);
+}
+.body {
+  flex: 1;
+  min-width: 0;
+}
+.top {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  cursor: pointer;
+}
+.chosen .name {
+  font-weight: 600;
+}
+.unheard .name,
+.unheard .level {
+  color: var(--quiet);
+  text-decoration: line-through;
+  text-decoration-thickness: 1px;
+}
+.unheard .ink {
+  opacity: 0.35;
+}
+.watcher {
+  padding: 0 3px;
+  border-radius: 7px;
+  color: var(--ink);
+  font-size: 9px;
+  font-weight: 600;
+  line-height: 14px;
+}
+.level {
+  height: 20px;
+  flex: none;
+  padding: 0 2px;
+  font-size: 11.5px;
+  text-align: right;
+  color: var(--quiet);
+}
+.solo[aria-pressed="true"] {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+}
+</style>

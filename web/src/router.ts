@@ -1,0 +1,26 @@
+/** Pages and who may see them: without an account there is only the door. */
+import { createRouter, createWebHistory } from "vue-router";
+import { useAccount } from "./session/account";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", name: "sessions", component: () => import("./pages/SessionList.vue") },
+    { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue") },
+    {
+      path: "/sessions/:id",
+      name: "session",
+      component: () => import("./pages/SessionPage.vue"),
+      props: true,
+    },
+    { path: "/:rest(.*)*", redirect: "/" },
+  ],
+});
+
+router.beforeEach(async (to) => {
+  const account = useAccount();
+  await account.arrive();
+  if (!account.me && to.name !== "sign-in") return { name: "sign-in", query: { next: to.fullPath } };
+  if (account.me && to.name === "sign-in") return { name: "sessions" };
+  return true;
+});

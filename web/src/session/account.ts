@@ -1,0 +1,33 @@
+/** Who is signed in, and the demo's accounts where there is a demo. */
+import { defineStore } from "pinia";
+import { ref } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+
+export const useAccount = defineStore("account", () => {
+  const me = ref<Schemas["Me"] | null>(null);
+  const demo = ref<Schemas["DemoAccount"][]>([]);
+  let asked: Promise<void> | undefined;
+
+  function arrive(): Promise<void> {
+    asked ??= get<Schemas["Doorstep"]>("/api/doorstep").then((found) => {
+      me.value = found.me;
+      demo.value = found.demo;
+    });
+    return asked;
+  }
+
+  async function signIn(username: string, password: string): Promise<void> {
+    me.value = await post<Schemas["Me"]>("/api/sign-in", { username, password });
+  }
+
+  async function signInToDemo(username: string): Promise<void> {
+    me.value = await post<Schemas["Me"]>("/api/demo/sign-in", { username });
+  }
+
+  async function signOut(): Promise<void> {
+    await post("/api/sign-out");
+    me.value = null;
+  }
+
+  return { me, demo, arrive, signIn, signInToDemo, signOut };
+});

@@ -1,0 +1,274 @@
+/**
+ * The browser as a loudspeaker: keeps segments about a second ahead of the playhead, hands them to the
+ * worklet, and knows which meter readings belong to what sounds now. Playhead, rounds and solo are personal.
+ */
+import { useRafFn } from "@vueuse/core";
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef, watch } from "vue";
+import { useSession, type Source } from "@/session/session";
+import { fetchSegment, type Fetched, type Heard, type Readings } from "./segments";
+import type { FromWorklet, ToWorklet } from "./worklet";
+import workletUrl from "./worklet.ts?worker&url";
+
+const PER_SECOND = 2;
+/** Segments to have ready: the one that sounds and those after it. */
+const AHEAD = 4;
+const AT_ONCE = 2;
+const READINGS_KEPT = 400;
+const TELL_EVERY = 100;
+
+export const usePlayer = defineStore("player", () => {
+  const session = useSession();
+  const playing = ref(false);
+  const starved = ref(false);
+  /** Where the playhead is (s): what is heard now. */
+  const playhead = ref(0);
+  /** The passage to go round, by id. */
+  const round = ref<string | null>(null);
+  const solo = ref<string[]>([]);
+  /** The meter readings of what sounds now, by column; null while nothing does. */
+  const now = shallowRef<Record<string, number> | null>(null);
+  const trouble = ref("");
+
+  let context: AudioContext | undefined;
+  let node: AudioWorkletNode | undefined;
+  let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false };
+  let generation = 0;
+  let hand = "";
+  let abort = new AbortController();
+  const asked = new Set<number>();
+  const readings = new Map<number, Readings>();
+  let told = 0;
+
+  const rate = computed(() => session.settings?.rate ?? 48000);
+  const segmentFrames = computed(() => rate.value / PER_SECOND);
+  const total = computed(() => Math.round(session.length * rate.value));
+  const count = computed(() => Math.ceil(total.value / segmentFrames.value));
+  const roundFrames = computed(() => {
+    const passage = session.passages.find((one) => one.id === round.value);
+    if (!passage) return null;
+    const [start, stop] = [passage.start, passage.end].map((beat) =>
+      Math.round(session.grid.secondsOfBeat(beat) * rate.value),
+    );
+    return { start: start!, stop: Math.min(stop!, total.value) };
+  });
+
+  const send = (wish: ToWorklet): void => node?.port.postMessage(wish);
+
+  async function wake(): Promise<void> {
+    if (!context) {
+      context = new AudioContext({ sampleRate: rate.value, latencyHint: "interactive" });
+      await context.audioWorklet.addModule(workletUrl);
+      node = new AudioWorkletNode(context, "needle-player", {
+        numberOfInputs: 0,
+        outputChannelCount: [2],
+        processorOptions: { segmentFrames: segmentFrames.value, total: total.value },
+      });
+      node.port.onmessage = (event: MessageEvent<FromWorklet>) => hear(event.data);
+      node.connect(context.destination);
+      send({ type: "seek", position: Math.round(playhead.value * rate.value) });
+      send({ type: "round", round: roundFrames.value });
+      report = { ...report, position: Math.round(playhead.value * rate.value) };
+    }
+    await context.resume();
+  }
+
+  async function play(): Promise<void> {
+    try {
+      await wake();
+    } catch {
+      trouble.value = "This browser gives no sound here. Check its sound settings, then play again.";
+      return;
+    }
+    if (playhead.value >= session.length) seek(0);
+    playing.value = true;
+    send({ type: "play", playing: true });
+    fill();
+  }
+
+  function pause(): void {
+    playing.value = false;
+    now.value = null;
+    send({ type: "play", playing: false });
+  }
+
+  function toggle(): void {
+    if (playing.value) pause();
+    else void play();
+  }
+
+  function seek(at: number): void {
+    playhead.value = Math.min(Math.max(at, 0), session.length);
+    const position = Math.round(playhead.value * rate.value);
+    report = { ...report, position, time: context?.currentTime ?? 0, ended: false };
+    send({ type: "seek", position });
+    fill();
+    tell(true);
+  }
+
+  /** Ask again for everything from here on: something that sounds has changed. */
+  function renew(): void {
+    generation += 1;
+    abort.abort();
+    abort = new AbortController();
+    asked.clear();
+    fill();
+  }
+
+  /** Indices of the segments that sound next, following the round. */
+  function upcoming(): number[] {
+    const found: number[] = [];
+    let position = report.position;
+    const going = roundFrames.value;
+    for (let i = 0; i < AHEAD; i += 1) {
+      const index = Math.floor(position / segmentFrames.value);
+      if (index >= count.value) break;
+      if (!found.includes(index)) found.push(index);
+      position = (index + 1) * segmentFrames.value;
+      if (going && report.position < going.stop && position >= going.stop) position = going.start;
+    }
+    return found;
+  }
+
+  let busy = 0;
+  function fill(): void {
+    if (!node || !session.id) return;
+    for (const index of upcoming()) {
+      if (busy >= AT_ONCE) return;
+      if (!asked.has(index)) void fetchOne(index);
+    }
+  }
+
+  async function fetchOne(index: number): Promise<void> {
+    const [mine, signal] = [generation, abort.signal];
+    const heard: Heard = { solo: solo.value, hand };
+    asked.add(index);
+    busy += 1;
+    try {
+      const found = await fetchSegment(session.id, index, session.revision, heard, signal);
+      if (mine === generation) keep(index, found);
+      trouble.value = "";
+    } catch (error) {
+      if (!signal.aborted) {
+        asked.delete(index);
+        trouble.value = `No sound from bar ${session.grid.text(index / PER_SECOND)}: ${(error as Error).message}`;
+        setTimeout(fill, 500);
+        return;
+      }
+    } finally {
+      busy -= 1;
+    }
+    fill();
+  }
+
+  function keep(index: number, found: Fetched): void {
+    readings.delete(index);
+    readings.set(index, found.readings);
+    if (readings.size > READINGS_KEPT) readings.delete(readings.keys().next().value!);
+    send({ type: "segment", generation, index, segment: found.played });
+  }
+
+  function hear(told: FromWorklet): void {
+    if (!playing.value) return;
+    report = told;
+    starved.value = told.starved;
+    const here = Math.floor(told.position / segmentFrames.value);
+    const first = Math.floor((roundFrames.value?.start ?? told.position) / segmentFrames.value);
+    const needed = (index: number): boolean =>
+      (index >= here - 1 && index <= here + AHEAD) || (index >= first && index <= first + AHEAD);
+    for (const index of asked) if (!needed(index)) asked.delete(index);
+    if (told.ended) {
+      pause();
+      playhead.value = session.length;
+    }
+    fill();
+  }
+
+  /** The meter readings that belong to a moment. */
+  function readingAt(at: number): Record<string, number> | null {
+    const index = Math.floor(at * PER_SECOND);
+    const found = readings.get(index);
+    if (!found) return null;
+    const frame = Math.min(Math.floor((at * PER_SECOND - index) * found.count), found.count - 1);
+    const width = found.columns.length;
+    return Object.fromEntries(found.columns.map((name, i) => [name, found.values[frame * width + i]!]));
+  }
+
+  useRafFn(() => {
+    if (!playing.value || !context) return;
+    const late = context.outputLatency || context.baseLatency || 0;
+    const passed = starved.value ? 0 : Math.max(context.currentTime - late - report.time, -late);
+    let at = report.position / rate.value + Math.min(passed, 0.1);
+    const going = roundFrames.value;
+    if (going && report.position < going.stop && at * rate.value >= going.stop)
+      at -= (going.stop - going.start) / rate.value;
+    playhead.value = Math.min(Math.max(at, 0), session.length);
+    now.value = readingAt(playhead.value);
+    tell(false);
+  });
+
+  function tell(atOnce: boolean): void {
+    const time = performance.now();
+    if (!atOnce && time - told < TELL_EVERY) return;
+    told = time;
+    session.tell(session.me ? chosen.value : null, playhead.value, playing.value);
+  }
+
+  /** The source that is worked on. */
+  const chosen = ref<string | null>(null);
+  watch([chosen, playing], () => tell(true));
+
+  /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
+  function grasp(source: Source, pan: number): void {
+    if (!node || !playing.value) return;
+    hand = source.id;
+    moveHand(source, pan, true);
+    renew();
+  }
+
+  function moveHand(source: Source, pan: number, atOnce = false): void {
+    const table = session.gains.modes[source.mode];
+    if (!table) return;
+    const row = table[Math.round(((pan + 1) / 2) * (session.gains.positions - 1))]!;
+    send({ type: "gains", gains: row, atOnce });
+  }
+
+  /** The hand lets go. What it changed is heard from the render as soon as that comes back as a revision. */
+  function release(changed: boolean): void {
+    if (!hand) return;
+    hand = "";
+    if (!changed) renew();
+  }
+
+  function soloOnly(id: string, among: boolean): void {
+    const has = solo.value.includes(id);
+    if (among) solo.value = has ? solo.value.filter((one) => one !== id) : [...solo.value, id];
+    else solo.value = has ? [] : [id];
+  }
+
+  function leave(): void {
+    pause();
+    abort.abort();
+    void context?.close();
+    context = node = undefined;
+    readings.clear();
+    asked.clear();
+    solo.value = [];
+    round.value = chosen.value = now.value = null;
+    playhead.value = generation = 0;
+    hand = "";
+    report = { position: 0, time: 0, starved: false, ended: false };
+  }
+
+  watch(() => session.revision, () => !hand && renew()); // prettier-ignore
+  watch(solo, renew);
+  watch(roundFrames, (going) => {
+    send({ type: "round", round: going });
+    fill();
+  });
+
+  return {
+    playing, starved, playhead, round, solo, now, trouble, chosen,
+    play, pause, toggle, seek, grasp, moveHand, release, soloOnly, leave,
+  }; // prettier-ignore
+});

@@ -1,0 +1,83 @@
+/** The audio thread's end of the player: takes segments and wishes, plays, and says where it is. */
+import { Voice, type PlayedSegment, type Round } from "./voice";
+
+declare const currentTime: number;
+declare class AudioWorkletProcessor {
+  readonly port: MessagePort;
+  constructor(options: { processorOptions: { segmentFrames: number; total: number } });
+}
+declare function registerProcessor(name: string, processor: typeof AudioWorkletProcessor): void;
+
+export type ToWorklet =
+  | { type: "segment"; generation: number; index: number; segment: PlayedSegment }
+  | { type: "play"; playing: boolean }
+  | { type: "seek"; position: number }
+  | { type: "round"; round: Round | null }
+  | { type: "gains"; gains: number[]; atOnce: boolean };
+
+export interface FromWorklet {
+  position: number;
+  time: number;
+  starved: boolean;
+  ended: boolean;
+}
+
+/** Blocks of 128 frames between two reports. */
+const REPORT_EVERY = 6;
+
+/** Frames over which starting and stopping fade, so that neither clicks. */
+const FADE = 240;
+
+class NeedlePlayer extends AudioWorkletProcessor {
+  private readonly voice: Voice;
+  private playing = false;
+  private fade = 0;
+  private blocks = 0;
+
+  constructor(options: { processorOptions: { segmentFrames: number; total: number } }) {
+    super(options);
+    const { segmentFrames, total } = options.processorOptions;
+    this.voice = new Voice(segmentFrames, total);
+    this.port.onmessage = (event: MessageEvent<ToWorklet>) => this.obey(event.data);
+  }
+
+  private obey(wish: ToWorklet): void {
+    if (wish.type === "segment") this.voice.put(wish.generation, wish.index, wish.segment);
+    else if (wish.type === "play") this.playing = wish.playing;
+    else if (wish.type === "seek") this.voice.seek(wish.position);
+    else if (wish.type === "round") this.voice.round = wish.round;
+    else this.voice.follow(wish.gains, wish.atOnce);
+  }
+
+  process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const [left, right] = outputs[0]!;
+    if (!this.playing && this.fade === 0) {
+      if ((this.blocks += 1) % REPORT_EVERY === 0) this.report(false);
+      return true;
+    }
+    const whole = this.voice.render(left!, right!);
+    const step = this.playing ? 1 : -1;
+    for (let i = 0; i < left!.length && (this.fade < FADE || !this.playing); i += 1) {
+      this.fade = Math.max(0, Math.min(FADE, this.fade + step));
+      left![i] = (left![i]! * this.fade) / FADE;
+      right![i] = (right![i]! * this.fade) / FADE;
+    }
+    if ((this.blocks += 1) % REPORT_EVERY === 0 || !whole) {
+      this.voice.tidy();
+      this.report(!whole);
+    }
+    return true;
+  }
+
+  private report(starved: boolean): void {
+    const told: FromWorklet = {
+      position: this.voice.position,
+      time: currentTime,
+      starved,
+      ended: this.voice.ended,
+    };
+    this.port.postMessage(told);
+  }
+}
+
+registerProcessor("needle-player", NeedlePlayer as unknown as typeof AudioWorkletProcessor);

@@ -1,0 +1,36 @@
+<script setup lang="ts">
+/** Every key, in one sheet. */
+import { Modal } from "ant-design-vue";
+import { KEYS } from "./keys";
+
+const open = defineModel<boolean>("open", { required: true });
+</script>
+
+<template>
+  <Modal v-model:open="open" title="Keys" :footer="null" :width="560">
+    <section v-for="group in KEYS" :key="group.title">
+      <h3 class="heading">{{ group.title }}</h3>
+      <dl>
+        <template v-for="[keys, what] in group.keys" :key="keys">
+          <dt class="number">{{ keys }}</dt>
+          <dd>{{ what }}</dd>
+        </template>
+      </dl>
+    </section>
+  </Modal>
+</template>
+
+<style scoped>
+h3 {
+  margin: 14px 0 4px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 190px 1fr;
+  gap: 3px 12px;
+  margin: 0;
+}
+dd {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,216 @@
+<script setup lang="ts">
+/** The dark bar: the session, its desks, what is personal (with its ear mark), who is here, and what is kept. */
+import { computed } from "vue";
+import { useSession } from "@/session/session";
+import { initials, personColour } from "@/ui/theme";
+import EarMark from "@/ui/EarMark.vue";
+import Transport from "./Transport.vue";
+
+defineEmits<{ export: []; help: [] }>();
+const session = useSession();
+const about = computed(() => {
+  const found = session.settings;
+  if (!found) return "";
+  const [, beats, unit] = found.metres[0]!;
+  return `${found.tempos[0]![1]} bpm · ${beats}/${unit} · stereo`;
+});
+const everyone = computed(() => [...(session.me ? [session.me] : []), ...session.people.values()]);
+const saved = computed(() => {
+  if (session.waiting)
+    return session.connected
+      ? `Saving ${session.waiting}…`
+      : `${session.waiting} change${session.waiting > 1 ? "s" : ""} waiting`;
+  return session.connected ? `Saved · r${session.revision}` : "Connecting…";
+});
+</script>
+
+<template>
+  <header class="bar">
+    <RouterLink to="/" class="home" title="All sessions">
+      <img src="/needle.svg" alt="All sessions" width="24" height="24" />
+    </RouterLink>
+    <div class="title">
+      <h1>{{ session.settings?.name }}</h1>
+      <span class="about">{{ about }}</span>
+    </div>
+    <nav aria-label="Desks"><span class="desk" aria-current="page">Move</span></nav>
+    <div class="personal">
+      <EarMark />
+      <Transport />
+    </div>
+    <div class="turns" role="group" aria-label="Your own changes">
+      <button
+        :disabled="!session.mayEdit"
+        aria-label="Undo your last change"
+        title="Undo your last change (Ctrl+Z)"
+        @click="session.turnBack('undo')"
+      >
+        <svg width="18" height="16"><path d="M7 3 3 7l4 4M3.5 7H11a4 4 0 0 1 0 8H8" /></svg>
+      </button>
+      <button
+        :disabled="!session.mayEdit"
+        aria-label="Redo your last change"
+        title="Redo your last change (Ctrl+Shift+Z)"
+        @click="session.turnBack('redo')"
+      >
+        <svg width="18" height="16"><path d="m11 3 4 4-4 4M14.5 7H7a4 4 0 0 0 0 8h3" /></svg>
+      </button>
+    </div>
+    <ul class="people" aria-label="Here now">
+      <li
+        v-for="person in everyone"
+        :key="person.tab"
+        :style="{ background: personColour(person.colour) }"
+        :title="`${person.name}, ${person.role}${person === session.me ? ' (you)' : ''}`"
+      >
+        {{ initials(person.name) }}
+      </li>
+    </ul>
+    <span class="saved number" role="status" :class="{ away: !session.connected }">{{ saved }}</span>
+    <button class="export" :disabled="!session.mayEdit" @click="$emit('export')">Export…</button>
+    <button class="help" aria-label="Keys and help" title="Keys (?)" @click="$emit('help')">?</button>
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  height: 46px;
+  padding: 0 12px;
+  background: var(--ink);
+  color: #f0ece0;
+  white-space: nowrap;
+}
+.home {
+  display: flex;
+}
+.title {
+  display: flex;
+  align-items: baseline;
+  gap: 9px;
+  min-width: 0;
+  overflow: hidden;
+}
+h1 {
+  font-size: 16px;
+}
+.about {
+  color: #a9b2ad;
+  font-size: 12px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+nav {
+  align-self: stretch;
+}
+.desk {
+  display: flex;
+  align-items: center;
+  height: 100%;
+  padding: 0 18px;
+  background: var(--paper);
+  color: var(--ink);
+  font-weight: 600;
+}
+.personal {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  margin-left: auto;
+}
+.turns {
+  display: flex;
+}
+.turns button,
+.help {
+  display: grid;
+  place-items: center;
+  width: 28px;
+  height: 28px;
+  padding: 0;
+  border: 0;
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+  cursor: pointer;
+}
+.turns button:hover:not(:disabled),
+.help:hover,
+.export:hover:not(:disabled) {
+  background: #3a4148;
+}
+.turns svg {
+  fill: none;
+  stroke: currentcolor;
+  stroke-width: 1.6;
+}
+button:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+.people {
+  display: flex;
+  gap: 4px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+.people li {
+  display: grid;
+  place-items: center;
+  width: 24px;
+  height: 24px;
+  border-radius: 50%;
+  color: var(--ink);
+  font-size: 10px;
+  font-weight: 600;
+}
+.saved {
+  min-width: 92px;
+  font-size: 12px;
+  color: #a9b2ad;
+}
+.saved.away {
+  color: #f0c36d;
+}
+.export {
+  height: 28px;
+  padding: 0 12px;
+  border: 1px solid #6d767a;
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+  cursor: pointer;
+}
+.help {
+  font-weight: 600;
+}
+@media (max-width: 1100px) {
+  .about {
+    display: none;
+  }
+}
+@media (max-width: 760px) {
+  .bar {
+    flex-wrap: wrap;
+    height: auto;
+    padding: 6px 8px;
+    gap: 8px;
+  }
+  nav,
+  .saved,
+  .help {
+    display: none;
+  }
+  .personal {
+    order: 9;
+    width: 100%;
+    margin: 0;
+  }
+  .title {
+    flex: 1;
+  }
+}
+</style>

@@ -1,0 +1,122 @@
+<script setup lang="ts">
+/** Play, stop, jump and go round: personal, in the dark bar. */
+import { computed } from "vue";
+import { clockText } from "@/geometry/time";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ValueField from "@/ui/ValueField.vue";
+
+const session = useSession();
+const player = usePlayer();
+const round = computed({
+  get: () => player.round ?? "",
+  set: (id: string) => (player.round = id || null),
+});
+</script>
+
+<template>
+  <div class="transport" role="group" aria-label="Transport, only for you">
+    <button class="jump" aria-label="To the start" title="To the start (Home)" @click="player.seek(0)">
+      <svg width="14" height="14"><path d="M2 2h2v10H2zM12 2v10L5 7z" /></svg>
+    </button>
+    <button
+      class="play"
+      :aria-label="player.playing ? 'Stop' : 'Play'"
+      :title="player.playing ? 'Stop (Space)' : 'Play (Space)'"
+      @click="player.toggle()"
+    >
+      <svg width="26" height="26">
+        <path v-if="player.playing" d="M8 7h4v12H8zM15 7h4v12h-4z" />
+        <path v-else d="M9 6v14l11-7z" />
+      </svg>
+    </button>
+    <div class="where">
+      <ValueField
+        class="bar"
+        :value="player.playhead"
+        label="Playhead, bar and beat"
+        :text="(at) => session.grid.text(at).split('.').slice(0, 2).join(' . ')"
+        :parse="(text) => session.grid.parse(text.replaceAll(' ', ''))"
+        hint="Type a bar and beat, such as 17.3"
+        @set="player.seek($event)"
+      />
+      <span class="clock number">{{ clockText(player.playhead) }}</span>
+    </div>
+    <label class="round" :class="{ on: player.round }">
+      <span class="hidden-label">Go round a passage, only for you</span>
+      <select v-model="round" title="Go round a passage (only you)">
+        <option value="">straight on</option>
+        <option v-for="passage in session.passages" :key="passage.id" :value="passage.id">
+          round: {{ passage.name }}
+        </option>
+      </select>
+    </label>
+  </div>
+</template>
+
+<style scoped>
+.transport {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.jump,
+.play {
+  display: grid;
+  place-items: center;
+  padding: 0;
+  border: 0;
+  border-radius: 50%;
+  background: none;
+  cursor: pointer;
+}
+.jump {
+  width: 26px;
+  height: 26px;
+  fill: #c9cfc8;
+}
+.play {
+  width: 30px;
+  height: 30px;
+  background: var(--lamp);
+  fill: var(--ink);
+}
+.where {
+  width: 66px;
+  line-height: 1.15;
+}
+.bar {
+  height: 20px;
+  padding: 0 2px;
+  font-size: 15px;
+  font-weight: 500;
+}
+.bar:focus,
+.bar:hover:not(:disabled) {
+  background: #3a4148;
+  border-color: #5b6469;
+}
+.clock {
+  display: block;
+  padding-left: 3px;
+  font-size: 11px;
+  color: #a9b2ad;
+}
+.round select {
+  width: 156px;
+  height: 26px;
+  padding: 0 8px;
+  border: 1px solid #6d767a;
+  border-radius: 13px;
+  background: transparent;
+  color: inherit;
+  font-size: 13px;
+}
+.round.on select {
+  border-color: var(--lamp);
+  color: #ecd9ae;
+}
+option {
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,12 @@
+import { fileURLToPath } from "node:url";
+import vue from "@vitejs/plugin-vue";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [vue()],
+  resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
+  build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 1200 },
+  server: {
+    proxy: { "/api": "http://127.0.0.1:8000", "/live": { target: "ws://127.0.0.1:8000", ws: true } },
+  },
+});
