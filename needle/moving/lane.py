@@ -138,7 +138,7 @@ class Lane:
         i = np.minimum(np.maximum(here, 0), len(at) - 2)
         start, low = at[i], value[i]
         span = at[i + 1] - start
-        x = np.minimum(np.maximum((t - start) / np.where(span > 0.0, span, 1.0), 0.0), 1.0)
+        x = np.minimum(np.maximum((t - start) / np.maximum(span, 1e-12), 0.0), 1.0)
         result = low + (value[i + 1] - low) * self._progress(x, i, tension, shape)
         return self._ramped(t, np.where(here >= len(at) - 1, value[-1], result))
 

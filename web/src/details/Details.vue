@@ -77,7 +77,7 @@ function choose(parameter: Parameter): void {
         />
         <p class="quiet">
           {{ levelText(level) }}<br />
-          {{ source.mode === "balance" ? "balance: turns the far side down" : "panned by constant power" }}
+          {{ source.mode === "balance" ? "balance: turns the far side down" : `panned by ${session.settings?.law.replace("-", " ")}` }}
         </p>
       </div>
       <p v-if="holder" class="held">{{ holder.name }} is moving it now.</p>
@@ -127,7 +127,7 @@ function choose(parameter: Parameter): void {
         </template>
       </dl>
       <p class="quiet note">
-        {{ stretch ? "Leaning too long here: over 1.5 dB for more than 4 s." : "Within tolerance here." }}
+        {{ stretch ? "Out of tolerance: over 1.5 dB for 4 s or more." : "Within tolerance here." }}
       </p>
     </template>
     <p v-else class="empty quiet">

@@ -9,7 +9,6 @@ const props = defineProps<{
   label: string;
   disabled?: boolean;
   holder?: string;
-  automated?: boolean;
 }>();
 const emit = defineEmits<{ grasp: []; move: [pan: number]; set: [pan: number]; drop: [] }>();
 
@@ -93,10 +92,6 @@ function onKey(event: KeyboardEvent): void {
     @dblclick="!disabled && emit('set', 0)"
     @keydown="onKey"
   >
-    <svg v-if="automated" class="moves" width="12" height="8" aria-hidden="true">
-      <title>Automated</title>
-      <path d="M1 4c1.700-4 3.300-4 5 0s3.300 4 5 0" :stroke="colour" />
-    </svg>
     <span class="centre" />
     <span class="pointer" :style="{ left, borderBottomColor: colour }" />
   </div>
@@ -118,13 +113,6 @@ function onKey(event: KeyboardEvent): void {
 }
 .disabled {
   cursor: default;
-}
-.moves {
-  position: absolute;
-  right: -6px;
-  top: -1px;
-  fill: none;
-  stroke-width: 1.5;
 }
 .centre {
   position: absolute;

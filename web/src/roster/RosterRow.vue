@@ -51,6 +51,10 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :title="`${person.name} has this chosen`"
           >{{ initials(person.name) }}</span
         >
+        <svg v-if="automated" class="moves" width="12" height="8" role="img" aria-label="automated">
+          <title>Its place is automated</title>
+          <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
+        </svg>
         <ValueField
           class="level"
           :style="{ width: `${levelText(level).length + 1}ch` }"
@@ -70,7 +74,6 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       </div>
       <PositionRule
         :pan="pan"
-        :automated="automated"
         :colour="inkOf(source.ink)"
         :label="`Place of ${source.name}`"
         :disabled="!session.mayEdit || !!holder"
@@ -155,6 +158,12 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
 }
 .unheard .ink {
   opacity: 0.35;
+}
+.moves {
+  flex: none;
+  fill: none;
+  stroke: var(--source);
+  stroke-width: 1.5;
 }
 .watcher {
   padding: 0 3px;

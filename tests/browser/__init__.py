@@ -1,0 +1,1 @@
+"""The interface as an engineer uses it, in Chromium."""

@@ -1,0 +1,132 @@
+"""The engine: against full evaluation, in any division, and what its caches depend on."""
+
+import dataclasses
+import itertools
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from needle.conventions import db_to_gain
+from needle.moving.lane import Lane, Point
+from needle.rendering.delivery import deliver
+from needle.rendering.engine import gains_at, render_audio, render_before_placement
+from needle.rendering.mix import Listening, Mix, MixSource, dependency_key
+from needle.rendering.segments import render_segments, segment_frames, segment_key
+from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
+
+SECONDS = 0.5
+FRAMES = round(SECONDS * RATE)
+
+
+def decibels(values: np.ndarray) -> float:
+    return 20 * np.log10(max(np.abs(values).max(), 1e-30))
+
+
+class Truth(SimpleTestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.builds(dict, pan=lanes(pans, SECONDS), level=lanes(levels.filter(lambda v: v <= 0.0), SECONDS)))
+    def test_full_scale_sine_within_80_db_of_every_sample_evaluated(self, moving: dict[str, Lane]) -> None:
+        source = MixSource("tone", tone(997.0, SECONDS), lanes=moving)
+        mix = Mix(RATE, SECONDS, (source,))
+        full = np.einsum("oit,it->ot", gains_at(mix, source, np.arange(FRAMES) / RATE), source.audio)
+        self.assertLess(decibels(render_audio(mix, 0, FRAMES) - full), -80.0)
+
+    @settings(max_examples=60, deadline=None)
+    @given(mixes(SECONDS), st.lists(st.integers(1, FRAMES - 1), max_size=6, unique=True))
+    def test_any_division_renders_the_same(self, mix: Mix, cuts: list[int]) -> None:
+        whole = render_audio(mix, 0, FRAMES)
+        edges = [0, *sorted(cuts), FRAMES]
+        parts = [render_audio(mix, a, b) for a, b in itertools.pairwise(edges)]
+        self.assertLess(decibels(np.concatenate(parts, axis=1) - whole), -100.0)
+
+    @settings(max_examples=40, deadline=None)
+    @given(mixes(SECONDS))
+    def test_a_hand_hears_the_mix(self, mix: Mix) -> None:
+        """The mix without a source, and that source through the gains of its place, are the mix."""
+        held = dataclasses.replace(
+            mix.sources[0], muted=False, lanes={k: v for k, v in mix.sources[0].lanes.items() if k == "level"}
+        )
+        mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
+        without = render_audio(mix, 0, FRAMES, Listening(without=frozenset({held.id})))
+        before = render_before_placement(mix, held.id, 0, FRAMES)
+        flat = dataclasses.replace(held, level=0.0, lanes={})
+        place = gains_at(mix, flat, np.zeros(1))[:, :, 0]
+        self.assertLess(decibels(without + place @ before - render_audio(mix, 0, FRAMES)), -90.0)
+
+
+class Placement(SimpleTestCase):
+    def test_sides_measured(self) -> None:
+        for pan, left, right in ((-1.0, 1.0, 0.0), (0.0, 0.5, 0.5), (1.0, 0.0, 1.0), (0.5, 0.14645, 0.85355)):
+            mix = Mix(RATE, SECONDS, (MixSource("tone", tone(1000.0, SECONDS), pan=pan),))
+            power = (render_audio(mix, 0, FRAMES).astype(float) ** 2).mean(axis=1) * 2
+            np.testing.assert_allclose(power, [left, right], atol=1e-4)
+
+    def test_balance_keeps_each_side_on_its_side(self) -> None:
+        audio = np.concatenate([tone(500.0, SECONDS), tone(900.0, SECONDS)])
+        mix = Mix(RATE, SECONDS, (MixSource("pair", audio, mode="balance", pan=0.5),))
+        np.testing.assert_allclose(render_audio(mix, 0, FRAMES), audio * [[0.5], [1.0]], atol=1e-6)
+
+    def test_gain_level_mute_solo_and_start(self) -> None:
+        loud = MixSource("loud", tone(440.0, 0.2), offset=4800, gain=6.0, level=-12.0)
+        quiet = MixSource("quiet", tone(660.0, 0.2), muted=True)
+        mix = Mix(RATE, SECONDS, (loud, quiet))
+        out = render_audio(mix, 0, FRAMES)
+        self.assertEqual(decibels(out[:, :4800]), decibels(np.zeros(1)))
+        self.assertAlmostEqual(float(np.abs(out).max()), float(db_to_gain(-6.0)) * np.sqrt(0.5), places=4)
+        soloed = render_audio(mix, 0, FRAMES, Listening(solo=frozenset({"quiet"})))
+        self.assertAlmostEqual(float(np.abs(soloed).max()), np.sqrt(0.5), places=4)
+        self.assertEqual(float(np.abs(render_audio(mix, -500, 0)).max()), 0.0)
+        off = dataclasses.replace(loud, level=-96.0)
+        self.assertEqual(float(np.abs(render_audio(Mix(RATE, 1.0, (off,)), 0, FRAMES)).max()), 0.0)
+
+    def test_a_move_arrives_on_time(self) -> None:
+        lane = Lane((Point(0.1, -1.0, "straight"), Point(0.3, 1.0)))
+        mix = Mix(RATE, SECONDS, (MixSource("steady", np.ones((1, FRAMES), np.float32), lanes={"pan": lane}),))
+        left, right = render_audio(mix, 0, FRAMES)
+        pan = np.arctan2(right, left) * 4 / np.pi - 1
+        at = np.arange(FRAMES) / RATE
+        np.testing.assert_allclose(pan, np.interp(at, [0.1, 0.3], [-1, 1]), atol=1e-3)
+
+
+class Segments(SimpleTestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(mixes(1.5))
+    def test_segments_are_what_is_delivered(self, mix: Mix) -> None:
+        heard = np.concatenate([s.audio for s in render_segments(mix, 0, 3)], axis=1)
+        delivered = np.concatenate([audio for _, audio in deliver(mix, 0, mix.frames)], axis=1)
+        np.testing.assert_array_equal(heard, delivered)
+        alone = next(render_segments(mix, 2, 3))
+        np.testing.assert_array_equal(alone.audio, heard[:, 2 * segment_frames(RATE) :])
+
+    def test_an_edit_elsewhere_leaves_the_key_alone(self) -> None:
+        def keys(value: float, at: float) -> list[str]:
+            points = (Point(0.0, 0.0, "hold"), Point(1.0, 0.5, "hold"), Point(at, value, "hold"))
+            source = MixSource("tone", tone(440.0, 4.0), lanes={"pan": Lane(points)})
+            mix = Mix(RATE, 4.0, (source, MixSource("other", tone(220.0, 4.0), asset="other")))
+            return [segment_key(mix, index) for index in range(8)]
+
+        before, after = keys(0.2, 3.2), keys(0.9, 3.2)
+        changed = [index for index in range(8) if before[index] != after[index]]
+        self.assertEqual([0, 1], [index for index in range(2) if index not in changed])
+        self.assertIn(6, changed)
+        self.assertTrue(all(index >= 2 for index in changed), changed)
+
+    @settings(max_examples=30, deadline=None)
+    @given(mixes(SECONDS), st.integers(0, 3), st.data())
+    def test_same_key_same_samples(self, mix: Mix, which: int, data: st.DataObject) -> None:
+        """Change anything of one source; where the key stays, so must the samples."""
+        source = mix.sources[which % len(mix.sources)]
+        changed = dataclasses.replace(
+            source,
+            pan=data.draw(pans),
+            level=data.draw(st.floats(-20, 0)),
+            lanes=data.draw(st.sampled_from([{}, source.lanes, {"pan": data.draw(lanes(pans, SECONDS))}])),
+        )
+        other = dataclasses.replace(mix, sources=tuple(changed if s is source else s for s in mix.sources))
+        for start in range(0, FRAMES, 4800):
+            if dependency_key(mix, start, start + 4800) == dependency_key(other, start, start + 4800):
+                np.testing.assert_array_equal(
+                    render_audio(mix, start, start + 4800), render_audio(other, start, start + 4800)
+                )

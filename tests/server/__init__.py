@@ -1,0 +1,1 @@
+"""The server through its API and its live channel."""
