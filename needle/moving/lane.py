@@ -179,6 +179,9 @@ class Lane:
         last = int(np.searchsorted(at, end, side="left")) + 1
         while 0 < last < len(at) and at[last] == at[last - 1]:
             last += 1
+        nearest = int(np.searchsorted(at, end, side="left"))
+        if 0 < nearest < len(at) and self.points[nearest - 1].shape == "hold":
+            last = nearest
         return self.points[first:last]
 
     def with_range(self, start: float, end: float, points: Iterable[Point]) -> "Lane":

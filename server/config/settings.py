@@ -73,6 +73,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA_DIR / "needle.sqlite3",
+        "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
@@ -88,6 +89,9 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+
+if TESTING:
+    PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"
@@ -114,5 +118,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
-    "root": {"handlers": ["console"], "level": "ERROR" if TESTING else "WARNING"},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"django": {"level": "ERROR" if TESTING else "WARNING"}},
 }

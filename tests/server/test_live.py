@@ -1,0 +1,122 @@
+"""The live channel: every revision in order, presence, held controls, and what is refused."""
+
+import json
+
+from asgiref.sync import async_to_sync, sync_to_async
+from channels.testing import WebsocketCommunicator
+from django.conf import settings
+
+from server.config.asgi import application
+from tests.server.sessions import SessionCase
+
+
+class Live(SessionCase):
+    async def connect(self, name: str | None, since: int | None = None, origin: str = "http://testserver"):
+        """A connected browser tab of somebody, and the first thing it was told."""
+        path = f"/live/{self.session.id}" + (f"?since={since}" if since is not None else "")
+        headers = [(b"origin", origin.encode()), (b"host", b"testserver")]
+        if name:
+            client = await sync_to_async(self.as_)(name)
+            cookie = client.cookies[settings.SESSION_COOKIE_NAME].value
+            headers.append((b"cookie", f"{settings.SESSION_COOKIE_NAME}={cookie}".encode()))
+        tab = WebsocketCommunicator(application, path, headers)
+        connected, _ = await tab.connect()
+        return tab, await self.heard(tab) if connected else None
+
+    async def heard(self, tab, kind: str | None = None) -> dict:
+        """The next message, or the next of a kind."""
+        while True:
+            message = await tab.receive_output(timeout=5)
+            if message["type"] == "websocket.close":
+                return message
+            found = json.loads(message["text"])
+            if kind in (None, found["type"]):
+                return found
+
+    async def edit(self, name: str, pan: float) -> int:
+        body = {"kind": "place-source", "source": "low", "pan": pan}
+        answer = await sync_to_async(lambda: self.operate(self.as_(name), body))()
+        return answer.json()["revision"]["revision"]
+
+    def test_everybody_hears_of_every_revision_in_order(self) -> None:
+        async def go() -> None:
+            olga, welcome = await self.connect("olga")
+            lisa, _ = await self.connect("lisa")
+            self.assertEqual(welcome["you"]["role"], "owner")
+            made = [await self.edit("emil", pan / 10) for pan in range(5)]
+            for tab in (olga, lisa):
+                told = [await self.heard(tab, "revision") for _ in made]
+                self.assertEqual([t["revision"] for t in told], made)
+                self.assertEqual(told[-1]["changes"][0]["value"]["pan"], 0.4)
+                self.assertEqual(told[-1]["author"]["name"], "Emil")
+                await tab.disconnect()
+
+        async_to_sync(go)()
+
+    def test_who_comes_back_is_told_what_was_missed_once(self) -> None:
+        async def go() -> None:
+            before = await sync_to_async(self.revision)()
+            made = [await self.edit("emil", pan / 10) for pan in range(4)]
+            tab, welcome = await self.connect("olga", since=before + 1)
+            self.assertEqual(welcome["revision"], made[-1])
+            told = [(await self.heard(tab, "revision"))["revision"] for _ in made[1:]]
+            self.assertEqual(told, made[1:])
+            later = await self.edit("emil", 0.9)
+            self.assertEqual((await self.heard(tab, "revision"))["revision"], later)
+            await tab.disconnect()
+
+        async_to_sync(go)()
+
+    def test_presence_and_held_controls(self) -> None:
+        async def go() -> None:
+            olga, _ = await self.connect("olga")
+            emil, _ = await self.connect("emil")
+            self.assertEqual((await self.heard(olga, "presence"))["person"]["name"], "Emil")
+            there = (await self.heard(emil, "presence"))["person"]
+            self.assertEqual(there["name"], "Olga")
+            await emil.send_json_to({"type": "presence", "chosen": "low", "playhead": 1.5, "playing": True})
+            self.assertEqual((await self.heard(olga, "presence"))["person"]["playhead"], 1.5)
+            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.3})
+            held = await self.heard(olga, "preview")
+            self.assertEqual((held["thing"], held["value"]), ("low.pan", 0.3))
+            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": None})
+            self.assertIsNone((await self.heard(olga, "preview"))["value"])
+            self.assertTrue(await emil.receive_nothing(timeout=0.05))
+            await emil.disconnect()
+            self.assertEqual((await self.heard(olga, "gone"))["tab"], held["tab"])
+            await olga.disconnect()
+
+        revision = self.revision()
+        async_to_sync(go)()
+        self.assertEqual(self.revision(), revision)
+
+    def test_outsiders_strangers_and_other_sites_stay_out(self) -> None:
+        async def go() -> None:
+            for name in ("uwe", None):
+                tab, told = await self.connect(name)
+                self.assertEqual(told["code"], 4404)
+                await tab.disconnect()
+            _, told = await self.connect("olga", origin="http://elsewhere.example")
+            self.assertIsNone(told)
+
+        async_to_sync(go)()
+
+    def test_nonsense_is_refused_with_a_sentence_and_the_line_stays_open(self) -> None:
+        async def go() -> None:
+            tab, _ = await self.connect("emil")
+            nonsense = (
+                "{", "[]", "7", '{"type":"dance"}', '{"type":"preview","thing":"x","value":NaN}',
+                '{"type":"preview","thing":"","value":1}', json.dumps({"type": "preview", "thing": "x" * 5000}),
+            )  # fmt: skip
+            for text in nonsense:
+                await tab.send_to(text_data=text)
+                self.assertTrue((await self.heard(tab, "refused"))["detail"], text)
+            await tab.send_json_to({"type": "ping"})
+            self.assertEqual((await self.heard(tab))["type"], "pong")
+            await tab.disconnect()
+            lisa, _ = await self.connect("lisa")
+            await lisa.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.5})
+            self.assertIn("listener", (await self.heard(lisa, "refused"))["detail"])
+            await lisa.disconnect()
+
+        async_to_sync(go)()

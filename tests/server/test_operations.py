@@ -1,0 +1,236 @@
+"""Operations: inverses, replay, undo of one's own, refusals, and applying once."""
+
+import copy
+import threading
+from uuid import uuid4
+
+from django.db import connection
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from needle.errors import NeedleError
+from needle.session import empty_document
+from server.mixing.models import Operation as Row
+from server.mixing.operations import Operation, operation_from, overlap
+from server.mixing.revisions import document_at, replayed
+from server.mixing.state import DocumentState, stored_document
+from tests.server.sessions import SessionCase, source
+
+KEYS = ("low", "high", "wide")
+keys = st.sampled_from(KEYS)
+numbers = st.floats(-1, 1)
+points = st.builds(
+    lambda t, value, shape, tension: {"t": t, "value": value, "shape": shape, "tension": tension},
+    st.floats(0, 4),
+    numbers,
+    st.sampled_from(["hold", "straight", "ease", "curve"]),
+    numbers,
+)
+
+
+@st.composite
+def writes(draw) -> dict:
+    start, end = sorted((draw(st.floats(0, 4)), draw(st.floats(0, 4))))
+    inside = [p for p in draw(st.lists(points, max_size=6)) if start <= p["t"] <= end]
+    parameter = draw(st.sampled_from(["pan", "level"]))
+    return {
+        "kind": "write-points", "source": draw(keys), "parameter": parameter, "start": start, "end": end,
+        "points": sorted(inside, key=lambda p: p["t"]),
+    }  # fmt: skip
+
+
+operations = st.one_of(
+    writes(),
+    st.builds(lambda s, v: {"kind": "place-source", "source": s, "pan": v}, keys, numbers),
+    st.builds(lambda s, v: {"kind": "set-level", "source": s, "level": v}, keys, st.floats(-96, 12)),
+    st.builds(lambda s, v: {"kind": "set-gain", "source": s, "gain": v}, keys, st.floats(-36, 36)),
+    st.builds(lambda s, v: {"kind": "mute-source", "source": s, "muted": v}, keys, st.booleans()),
+    st.builds(lambda s, v: {"kind": "rename-source", "source": s, "name": v}, keys, st.text(min_size=1, max_size=20)),
+    st.builds(lambda s: {"kind": "remove-source", "source": s}, keys),
+    st.builds(
+        lambda s, v: {"kind": "add-source", "source": source(s, "0" * 64, 1, 2 if s == "wide" else 1, pan=v)},
+        keys,
+        numbers,
+    ),
+    st.builds(
+        lambda v: {"kind": "add-passage", "id": "one", "name": "One", "start": 1.0, "end": 1.0 + abs(v)}, numbers
+    ),
+    st.just({"kind": "remove-passage", "id": "one"}),
+)
+
+
+class Inverses(SimpleTestCase):
+    @settings(max_examples=150, deadline=None)
+    @given(st.lists(operations, min_size=1, max_size=20))
+    def test_operations_then_their_inverses_restore_the_state_exactly(self, bodies: list[dict]) -> None:
+        opened = empty_document("Any")
+        for order, key in enumerate(KEYS):
+            opened["sources"][key] = source(key, "0" * 64, order, 2 if key == "wide" else 1)
+        before = copy.deepcopy(opened)
+        state = DocumentState(opened)
+        inverses: list[Operation] = []
+        for body in bodies:
+            held = copy.deepcopy(state.document)
+            try:
+                inverses.append(operation_from(body).apply(state))
+            except NeedleError:
+                self.assertEqual(state.document, held)
+        for inverse in reversed(inverses):
+            operation_from(inverse.model_dump()).apply(state)
+        self.assertEqual(state.document, before)
+
+    def test_overlap(self) -> None:
+        self.assertTrue(overlap(("a/pan", 1.0, 2.0), ("a/pan", 2.0, 3.0)))
+        self.assertFalse(overlap(("a/pan", 1.0, 2.0), ("a/pan", 2.1, 3.0)))
+        self.assertFalse(overlap(("a/pan", 1.0, 2.0), ("b/pan", 1.0, 2.0)))
+        self.assertTrue(overlap(("a/pan", None, None), ("a/pan", 2.1, 3.0)))
+
+
+class Log(SessionCase):
+    def test_replay_and_rewinding_give_the_state(self) -> None:
+        documents = {self.revision(): stored_document(self.session)}
+
+        @settings(max_examples=12, deadline=None)
+        @given(
+            st.lists(st.tuples(st.sampled_from(["olga", "emil"]), operations), min_size=1, max_size=5), st.booleans()
+        )
+        def go_on(made: list[tuple[str, dict]], back: bool) -> None:
+            for name, body in made:
+                self.operate(self.as_(name), body)
+                if back:
+                    self.turn(self.as_(name), "undo")
+                documents[self.revision()] = stored_document(self.session)
+            self.assertEqual(replayed(self.session), stored_document(self.session))
+
+        go_on()
+        self.assertGreater(len(documents), 5)
+        for revision, document in documents.items():
+            self.assertEqual(document_at(self.session.id, revision), document)
+
+    def test_same_client_id_is_applied_once(self) -> None:
+        client, once = self.as_("emil"), uuid4()
+        body = {"kind": "place-source", "source": "low", "pan": 0.25}
+        first = self.operate(client, body, once).json()
+        again = self.operate(client, {**body, "pan": 0.9}, once).json()
+        self.assertEqual(first, again)
+        self.assertEqual(self.state()["sources"]["low"]["pan"], 0.25)
+        self.assertEqual(Row.objects.filter(client_id=once).count(), 1)
+        self.assertEqual(self.operate(self.as_("olga"), body, once).status_code, 409)
+
+    def test_many_at_once_are_each_kept_once_and_in_order(self) -> None:
+        before = self.revision()
+
+        def work(name: str, key: str) -> None:
+            client = self.as_(name)
+            for i in range(8):
+                answer = self.operate(client, {"kind": "place-source", "source": key, "pan": i / 10})
+                assert answer.status_code == 200, answer.content
+            connection.close()
+
+        workers = [threading.Thread(target=work, args=pair) for pair in (("olga", "low"), ("emil", "high"))]
+        for worker in workers:
+            worker.start()
+        for worker in workers:
+            worker.join()
+        rows = list(Row.objects.filter(session=self.session, revision__gt=before).values_list("revision", flat=True))
+        self.assertEqual(rows, list(range(before + 1, before + 17)))
+        self.assertEqual(replayed(self.session), stored_document(self.session))
+
+
+class Undo(SessionCase):
+    def place(self, name: str, key: str, pan: float) -> None:
+        answer = self.operate(self.as_(name), {"kind": "place-source", "source": key, "pan": pan})
+        self.assertEqual(answer.status_code, 200, answer.content)
+
+    def pan(self, key: str) -> float:
+        return self.state()["sources"][key]["pan"]
+
+    def test_undo_is_ones_own_and_redo_puts_back(self) -> None:
+        emil = self.as_("emil")
+        self.place("emil", "low", 0.1)
+        self.place("emil", "low", 0.2)
+        self.place("olga", "high", 0.7)
+        self.assertEqual(self.turn(emil, "undo").status_code, 200)
+        self.assertEqual((self.pan("low"), self.pan("high")), (0.1, 0.7))
+        self.turn(emil, "undo")
+        self.assertEqual(self.pan("low"), 0.0)
+        self.assertEqual(self.turn(emil, "undo").status_code, 409)
+        self.turn(emil, "redo")
+        self.turn(emil, "redo")
+        self.assertEqual(self.pan("low"), 0.2)
+        self.assertEqual(self.turn(emil, "redo").status_code, 409)
+        self.turn(emil, "undo")
+        self.assertEqual(self.pan("low"), 0.1)
+        self.place("emil", "low", 0.5)
+        self.assertEqual(self.turn(emil, "redo").status_code, 409)
+
+    def test_what_a_colleague_changed_since_stays(self) -> None:
+        self.place("emil", "high", -0.3)
+        self.place("emil", "low", 0.1)
+        self.place("olga", "low", 0.9)
+        answer = self.turn(self.as_("emil"), "undo").json()
+        self.assertIn("Olga", answer["notice"])
+        self.assertEqual((self.pan("low"), self.pan("high")), (0.9, 0.0))
+        refused = self.turn(self.as_("emil"), "undo")
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("Olga has changed", refused.json()["detail"])
+
+    def test_different_ranges_of_one_lane_do_not_disturb(self) -> None:
+        def write(name: str, at: float, value: float) -> None:
+            body = {"kind": "write-points", "source": "low", "parameter": "pan", "start": at, "end": at}
+            points = [{"t": at, "value": value, "shape": "ease", "tension": 0.0}]
+            self.assertEqual(self.operate(self.as_(name), {**body, "points": points}).status_code, 200)
+
+        write("emil", 1.0, 0.5)
+        write("olga", 2.0, -0.5)
+        self.turn(self.as_("emil"), "undo")
+        left = self.state()["lanes"]["low/pan"]["points"]
+        self.assertEqual([(p["t"], p["value"]) for p in left], [(2.0, -0.5)])
+
+
+class Refusals(SessionCase):
+    def test_malformed_operations_name_the_field(self) -> None:
+        write = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 0, "end": 1}
+        cases = [
+            ({"kind": "place-source", "source": "low", "pan": 1.5}, "pan"),
+            ({"kind": "place-source", "source": "low", "pan": float("nan")}, "pan"),
+            ({"kind": "set-level", "source": "low", "level": float("inf")}, "level"),
+            ({"kind": "set-level", "source": "low", "level": float("-inf")}, "level"),
+            ({"kind": "place-source", "source": "low"}, "pan"),
+            ({"kind": "place-source", "source": "../low", "pan": 0}, "source"),
+            ({"kind": "place-source", "source": "low", "pan": 0, "also": 1}, "also"),
+            ({"kind": "dance"}, "operation"),
+            ({**write, "points": [{"t": float("nan"), "value": 0}]}, "t"),
+            ({**write, "points": [{"t": 0.5, "value": 0, "shape": "wobble"}]}, "shape"),
+            ({**write, "points": [{"t": 0.5, "value": float("inf")}]}, "value"),
+        ]
+        before = self.revision()
+        for body, field in cases:
+            with self.subTest(body=body):
+                answer = self.operate(self.as_("emil"), body)
+                self.assertEqual(answer.status_code, 422, answer.content)
+                self.assertTrue(
+                    any(p["field"].split(".")[-1] == field for p in answer.json()["fields"]), answer.json()
+                )
+        self.assertEqual(self.revision(), before)
+
+    def test_broken_rules_say_what_to_do(self) -> None:
+        write = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 0.0, "end": 1.0}
+        cases = [
+            ({"kind": "place-source", "source": "gone", "pan": 0}, "gone"),
+            ({**write, "parameter": "colour", "points": []}, "cannot be automated"),
+            ({**write, "points": [{"t": 2.0, "value": 0}]}, "inside the range"),
+            ({**write, "points": [{"t": 0.5, "value": 4.0}]}, "-1 to 1"),
+            ({**write, "points": [{"t": 0.5, "value": 0}, {"t": 0.4, "value": 0}]}, "order"),
+            ({**write, "start": 2.0, "points": []}, "end after"),
+            ({"kind": "add-passage", "id": "x", "name": "X", "start": 4, "end": 4}, "end after"),
+            ({"kind": "add-source", "source": source("low", "0" * 64, 1)}, "already"),
+        ]
+        before = self.state()
+        for body, told in cases:
+            with self.subTest(body=body):
+                answer = self.operate(self.as_("olga"), body)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(told, answer.json()["detail"])
+        self.assertEqual(self.state(), before)

@@ -1,0 +1,192 @@
+"""Segments, lean and exports through the API: what is heard is what is delivered."""
+
+import io
+import json
+import struct
+import time
+from unittest import mock
+
+import numpy as np
+import soundfile
+from django.test import Client
+
+from needle.metering.frames import COLUMNS
+from needle.rendering.segments import METER_FRAMES
+from server.audio import exports, segments
+from server.audio.models import Export
+from tests.server.sessions import LENGTH, RATE, SessionCase
+
+SEGMENTS = round(LENGTH * 2)
+
+
+def decode(body: bytes) -> tuple[dict, np.ndarray, np.ndarray, np.ndarray]:
+    """Header, audio, meter readings, and the held source of a segment."""
+    (size,) = struct.unpack_from("<I", body)
+    head = json.loads(body[4 : 4 + size])
+    floats = np.frombuffer(body, "<f4", offset=4 + size)
+    audio, rest = np.split(floats, [head["channels"] * head["frames"]])
+    meters, hand = np.split(rest, [head["meters"] * len(head["columns"])])
+    return (
+        head,
+        audio.reshape(head["channels"], -1),
+        meters.reshape(head["meters"], -1),
+        hand.reshape(head["hand"], -1) if head["hand"] else np.zeros((0, 0)),
+    )
+
+
+class Heard(SessionCase):
+    def hear(self, client: Client, index: int, **query: str) -> tuple[dict, np.ndarray, np.ndarray, np.ndarray]:
+        answer = client.get(self.url(f"/segments/{index}"), {"revision": self.revision(), **query})
+        self.assertEqual(answer.status_code, 200, answer.content[:200])
+        return decode(answer.content)
+
+    def whole(self, **query: str) -> np.ndarray:
+        client = self.as_("lisa")
+        return np.concatenate([self.hear(client, i, **query)[1] for i in range(SEGMENTS)], axis=1)
+
+    def wait_for(self, export: dict) -> dict:
+        client, until = self.as_("olga"), time.monotonic() + 30
+        while export["status"] in ("waiting", "running"):
+            self.assertLess(time.monotonic(), until, "the export does not end")
+            export = client.get(self.url(f"/exports/{export['id']}")).json()
+        return export
+
+
+class Segments(Heard):
+    def test_an_edit_is_heard_and_earlier_revisions_still_are(self) -> None:
+        before, revision = self.whole(solo="low"), self.revision()
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "low", "pan": -1.0})
+        left, right = self.whole(solo="low")
+        self.assertAlmostEqual(float(np.abs(left).max()), 0.25, places=3)
+        self.assertLess(float(np.abs(right).max()), 1e-6)
+        old = self.as_("olga").get(self.url("/segments/0"), {"revision": revision, "solo": "low"})
+        np.testing.assert_array_equal(decode(old.content)[1], before[:, : RATE // 2])
+
+    def test_solo_is_personal_and_mute_is_shared(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "mute-source", "source": "low", "muted": True})
+        mix = self.whole()
+        alone = [self.whole(solo=key) for key in ("high", "wide")]
+        np.testing.assert_allclose(mix, sum(alone), atol=1e-6)
+        self.assertGreater(np.abs(self.whole(solo="low")).max(), 0.1)
+
+    def test_a_hand_gets_the_source_before_its_place(self) -> None:
+        _, rest, _, before = self.hear(self.as_("emil"), 3, hand="low")
+        _, mix, _, none = self.hear(self.as_("emil"), 3)
+        self.assertEqual((before.shape, none.shape), ((1, RATE // 2), (0, 0)))
+        np.testing.assert_allclose(rest + np.sqrt(0.5) * before, mix, atol=1e-6)
+
+    def test_readings_belong_to_the_sound(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 0.6})
+        head, audio, meters, _ = self.hear(self.as_("lisa"), 7, solo="high")
+        shown = dict(zip(head["columns"], meters[-1], strict=True))
+        self.assertEqual((tuple(head["columns"]), meters.shape[0]), (COLUMNS, METER_FRAMES))
+        rms = 10 * np.log10((audio[:, -960:].astype(float) ** 2).mean(axis=1))
+        np.testing.assert_allclose([shown["rms_left"], shown["rms_right"]], rms, atol=0.01)
+        self.assertAlmostEqual(shown["lean_long"], rms[1] - rms[0], delta=0.05)
+
+    def test_beyond_the_piece_and_the_present(self) -> None:
+        client = self.as_("lisa")
+        answers = [
+            client.get(self.url(f"/segments/{SEGMENTS}"), {"revision": self.revision()}),
+            client.get(self.url("/segments/0"), {"revision": self.revision() + 1}),
+            client.get(self.url("/segments/0"), {"revision": self.revision(), "hand": "gone"}),
+        ]
+        self.assertEqual([a.status_code for a in answers], [404, 409, 404])
+
+    def test_colleagues_share_the_work_and_edits_elsewhere_cost_nothing(self) -> None:
+        point = {"t": 3.5, "value": 0.5, "shape": "hold", "tension": 0}
+        body = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 3.5, "end": 3.5}
+        first = {"t": 0.0, "value": -0.5, "shape": "hold", "tension": 0}
+        self.operate(self.as_("olga"), {**body, "start": 0, "end": 0, "points": [first]})
+        self.operate(self.as_("olga"), {**body, "points": [point]})
+        self.whole()
+        with mock.patch.object(segments, "render_segments", wraps=segments.render_segments) as rendered:
+            self.hear(self.as_("emil"), 2)
+            self.operate(self.as_("emil"), {**body, "points": [{**point, "value": -1.0}]})
+            self.hear(self.as_("olga"), 2)
+            self.assertEqual(rendered.call_count, 0)
+            self.hear(self.as_("olga"), 7)
+            self.assertEqual(rendered.call_count, 1)
+
+
+class Lean(Heard):
+    def test_lean_of_the_piece_follows_an_edit(self) -> None:
+        def lean() -> dict:
+            found = {"done": 0.0}
+            while found["done"] < 1.0:
+                found = self.as_("lisa").get(self.url("/lean"), {"revision": self.revision()}).json()
+            return found
+
+        even = lean()
+        self.assertEqual(len(even["long"]), round(LENGTH * 10))
+        np.testing.assert_allclose(even["long"], 0.0, atol=1e-3)
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 1.0})
+        leaning = lean()
+        self.assertGreater(min(leaning["long"]), 1.5)
+        (stretch,) = leaning["stretches"]
+        self.assertAlmostEqual(stretch["end"] - stretch["start"], LENGTH)
+
+    def test_a_piece_measured_in_steps_says_how_far_it_is(self) -> None:
+        mix = segments_mix(self)
+        first = segments.leaning(mix, budget=0.0)
+        self.assertLess(first.done, 1.0)
+        self.assertEqual(segments.leaning(mix).done, 1.0)
+
+
+def segments_mix(case: SessionCase):
+    from server.audio.mixes import mix_at
+
+    case.operate(case.as_("olga"), {"kind": "set-level", "source": "low", "level": -7.25})
+    revision = case.revision()
+    return mix_at(case.session, revision)
+
+
+class Exports(Heard):
+    def start(self, **body: object) -> dict:
+        answer = self.post(self.as_("emil"), "/exports", {"revision": self.revision(), **body})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def file(self, export: dict) -> np.ndarray:
+        answer = self.as_("lisa").get(self.url(f"/exports/{export['id']}/file"))
+        self.assertIn("Tones r", answer["Content-Disposition"])
+        audio, rate = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), dtype="float32", always_2d=True)
+        self.assertEqual(rate, RATE)
+        return audio.T
+
+    def test_the_file_is_exactly_what_was_heard(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 0.7})
+        done = self.wait_for(self.start())
+        self.assertEqual((done["status"], done["progress"], done["clipped"]), ("done", 1.0, 0))
+        np.testing.assert_array_equal(self.file(done), self.whole())
+
+    def test_a_passage_in_24_bit(self) -> None:
+        done = self.wait_for(self.start(format="wav-24", start=1.0, end=2.5))
+        np.testing.assert_allclose(self.file(done), self.whole()[:, RATE : RATE * 5 // 2], atol=3 * 2**-23)
+
+    def test_over_full_scale_is_counted(self) -> None:
+        for key in ("low", "high", "wide"):
+            self.operate(self.as_("emil"), {"kind": "set-level", "source": key, "level": 12.0})
+        self.assertGreater(self.wait_for(self.start(format="wav-16"))["clipped"], 0)
+
+    def test_stopped_exports_leave_no_file(self) -> None:
+        with mock.patch.object(exports, "begin"):
+            export = self.start()
+        stopped = self.post(self.as_("emil"), f"/exports/{export['id']}/cancel", {}).json()
+        self.assertEqual(stopped["status"], "cancelled")
+        exports._run(Export.objects.get().pk)
+        self.assertEqual(self.as_("emil").get(self.url(f"/exports/{export['id']}")).json()["status"], "cancelled")
+        self.assertEqual(list(self.data.glob("exports/*")), [])
+        self.assertEqual(self.as_("emil").get(self.url(f"/exports/{export['id']}/file")).status_code, 409)
+
+    def test_what_a_stopped_server_left_is_told(self) -> None:
+        with mock.patch.object(exports, "begin"):
+            export = self.start()
+        self.assertEqual(exports.fail_unfinished(), 1)
+        told = self.as_("emil").get(self.url(f"/exports/{export['id']}")).json()
+        self.assertEqual(told["status"], "failed")
+        self.assertIn("Start the export again", told["message"])
+
+    def test_empty_stretches_are_refused(self) -> None:
+        answer = self.post(self.as_("emil"), "/exports", {"revision": self.revision(), "start": 9.0, "end": 9.5})
+        self.assertEqual(answer.status_code, 422)
