@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 # Ant Design Vue writes its styles into the page as it runs, so inline styles must be allowed.
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self' ws: wss:; worker-src 'self' blob:; object-src 'none'; base-uri 'self'; "
+    "connect-src 'self' ws: wss:; worker-src 'self'; object-src 'none'; base-uri 'self'; "
     "form-action 'self'; frame-ancestors 'none'"
 )
 

@@ -1,0 +1,292 @@
+"""The stage of the browser tests: a real server with the demo, people in Chromium, and an ear on what they hear."""
+
+import atexit
+import base64
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.test import SimpleTestCase
+from playwright.sync_api import Locator, Page, WebSocketRoute, expect, sync_playwright
+
+from server.mixing.demo import ACCOUNTS
+from tests.server.test_sound import decode
+
+CHROMIUM = os.environ.get("NEEDLE_CHROMIUM", "/usr/bin/chromium")
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--autoplay-policy=no-user-gesture-required",
+]
+NAMES = {account.username: account.name for account in ACCOUNTS}
+RATE = 48000
+SEGMENT = RATE // 2
+PATIENCE = 15_000
+
+# Taps whatever is connected to the loudspeakers, with the frame at which it sounds.
+EAR = """
+(() => {
+  const connect = AudioNode.prototype.connect;
+  const code = `registerProcessor("ear", class extends AudioWorkletProcessor {
+    process([input]) {
+      if (input.length) this.port.postMessage({ frame: currentFrame, left: input[0].slice(),
+        right: input[1].slice() });
+      return true;
+    }
+  });`;
+  window.heard = [];
+  AudioNode.prototype.connect = function (target, ...rest) {
+    if (target instanceof AudioDestinationNode && !this.isEar) {
+      const context = this.context;
+      context.audioWorklet.addModule(URL.createObjectURL(new Blob([code], { type: "text/javascript" }))).then(() => {
+        const ear = new AudioWorkletNode(context, "ear", { channelCount: 2, channelCountMode: "explicit" });
+        ear.isEar = true;
+        ear.port.onmessage = (event) => window.heard.push(event.data);
+        connect.call(this, ear);
+        connect.call(ear, context.destination);
+      });
+    }
+    return connect.call(this, target, ...rest);
+  };
+  const packed = (blocks) => {
+    const bytes = new Uint8Array(new Float32Array(blocks.flatMap((block) => [...block])).buffer);
+    let text = "";
+    for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+    return btoa(text);
+  };
+  window.takeHeard = () => {
+    const blocks = window.heard.splice(0);
+    return [blocks.map((b) => b.frame), packed(blocks.map((b) => b.left)), packed(blocks.map((b) => b.right))];
+  };
+})();
+"""
+
+
+def _environment(data: Path) -> dict[str, str]:
+    return {**os.environ, "NEEDLE_LOCAL": "1", "NEEDLE_DATA": str(data), "NEEDLE_DEMO": "1"}
+
+
+def _manage(data: Path, *arguments: str) -> None:
+    command = [sys.executable, "manage.py", *arguments]
+    subprocess.run(command, cwd=settings.BASE_DIR, env=_environment(data), check=True, stdout=subprocess.DEVNULL)
+
+
+@cache
+def demo_data() -> Path:
+    """A data folder with the demo in it, made once a run."""
+    data = Path(tempfile.mkdtemp(prefix="needle-demo-"))
+    atexit.register(shutil.rmtree, data, ignore_errors=True)
+    _manage(data, "migrate", "--verbosity", "0")
+    _manage(data, "make_demo")
+    return data
+
+
+class Server:
+    """The application on a free port, over its own copy of the demo."""
+
+    def __init__(self) -> None:
+        self.data = Path(tempfile.mkdtemp(prefix="needle-run-"))
+        shutil.rmtree(self.data)
+        # Assets are linked, not copied: nothing ever writes into them.
+        shutil.copytree(
+            demo_data(),
+            self.data,
+            copy_function=lambda a, b: os.link(a, b) if a.endswith(".npy") else shutil.copy2(a, b),
+        )
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        command = [sys.executable, "manage.py", "serve", "--port", str(self.port)]
+        log = (self.data / "log").open("ab")
+        self.process = subprocess.Popen(
+            command, cwd=settings.BASE_DIR, env=_environment(self.data), stdout=log, stderr=log
+        )
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            try:
+                urllib.request.urlopen(self.address + "/api/doorstep", timeout=5).close()
+                return
+            except OSError:
+                if self.process.poll() is not None:
+                    break
+        raise RuntimeError(f"the server did not start: {(self.data / 'log').read_text()[-2000:]}")
+
+    def kill(self) -> None:
+        """Stop it without warning, as a power cut would."""
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def close(self) -> None:
+        self.kill()
+        shutil.rmtree(self.data, ignore_errors=True)
+
+
+class Engineer:
+    """Somebody at a browser, in the demo session."""
+
+    def __init__(self, case: "BrowserCase", username: str, width: int = 1280, height: int = 800) -> None:
+        self.case = case
+        self.context = case.browser.new_context(viewport={"width": width, "height": height}, bypass_csp=True)
+        self.context.set_default_timeout(PATIENCE)
+        self.context.add_init_script(EAR)
+        self.away = False
+        self._sockets: list[WebSocketRoute] = []
+        self.context.route_web_socket("**/live/**", self._socket)
+        self.page: Page = self.context.new_page()
+        self.errors: list[str] = []
+        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+        self.page.goto(case.server.address)
+        self.page.locator("button", has=self.page.get_by_text(NAMES[username], exact=True)).click()
+        self.page.get_by_role("link", name="Night Ferry").click()
+        expect(self.page.locator(".chart canvas")).to_be_visible(timeout=PATIENCE)
+        expect(self.page.locator(".saved")).to_contain_text("Saved", timeout=PATIENCE)
+        self.session = self.page.url.rsplit("/", 1)[1]
+
+    def _socket(self, route: WebSocketRoute) -> None:
+        if self.away:
+            route.close(code=1001)
+            return
+        route.connect_to_server()
+        self._sockets.append(route)
+
+    def go_away(self) -> None:
+        """Lose the connection, both ways."""
+        self.away = True
+        self.context.set_offline(True)
+        for route in self._sockets:
+            route.close(code=1001)
+        self._sockets.clear()
+
+    def come_back(self) -> None:
+        self.away = False
+        self.context.set_offline(False)
+
+    def row(self, source: str) -> Locator:
+        return self.page.locator(f".row[data-source='{source}']")
+
+    def place_of(self, source: str) -> Locator:
+        return self.row(source).get_by_role("slider")
+
+    def get(self, path: str, **query: Any) -> Any:
+        """What the server answers this person, as JSON or bytes."""
+        params = {name: str(value) for name, value in query.items()}
+        answer = self.context.request.get(
+            f"{self.case.server.address}/api/sessions/{self.session}{path}", params=params
+        )
+        assert answer.ok, answer.text()
+        return answer.json() if "json" in answer.headers["content-type"] else answer.body()
+
+    def revision(self) -> int:
+        return self.get("")["revision"]
+
+    def document(self) -> dict[str, Any]:
+        return self.get("")["document"]
+
+    def points(self, source: str, parameter: str = "pan") -> list[tuple[float, float, str]]:
+        lane = self.document()["lanes"].get(f"{source}/{parameter}", {"points": []})
+        return [(p["t"], p["value"], p["shape"]) for p in lane["points"]]
+
+    def rendered(self, first: int, count: int, **query: Any) -> np.ndarray:
+        """What the server renders for segments, (2, frames)."""
+        query = {"revision": self.revision(), **query}
+        return np.concatenate([decode(self.get(f"/segments/{first + i}", **query))[1] for i in range(count)], axis=1)
+
+    def drag(self, target: Locator, to_share: float, release: bool = True) -> None:
+        """Drag a control to a share of its width."""
+        box = target.bounding_box()
+        y = box["y"] + box["height"] / 2
+        self.page.mouse.move(box["x"] + box["width"] / 2, y)
+        self.page.mouse.down()
+        for step in range(1, 7):
+            share = 0.5 + (to_share - 0.5) * step / 6
+            self.page.mouse.move(box["x"] + box["width"] * share, y)
+        if release:
+            self.page.mouse.up()
+
+    def jump(self, bar: str) -> None:
+        field = self.page.get_by_label("Playhead, bar and beat")
+        field.fill(bar)
+        field.press("Enter")
+        field.blur()
+
+    def play(self) -> None:
+        self.page.get_by_role("button", name="Play").click()
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+
+    def stop(self) -> None:
+        self.page.get_by_role("button", name="Stop", exact=True).click()
+
+    def listen(self, seconds: float) -> np.ndarray:
+        """The next stretch that comes out of the loudspeakers, (2, frames), without a gap."""
+        self.page.evaluate("window.takeHeard()")
+        blocks = round(seconds * RATE / 128) + 1
+        self.page.wait_for_function(f"window.heard.length >= {blocks}", timeout=PATIENCE + seconds * 3000)
+        frames, *sides = self.page.evaluate("window.takeHeard()")
+        assert (np.diff(frames) == 128).all(), "the ear missed a block"
+        return np.array([np.frombuffer(base64.b64decode(side), "<f4") for side in sides])
+
+    def close(self) -> None:
+        self.context.close()
+        assert not self.errors, self.errors
+
+
+class BrowserCase(SimpleTestCase):
+    """A server and a browser a class; ``self.engineer(name)`` brings somebody in."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.server = Server()
+        cls.addClassCleanup(cls.server.close)
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def engineer(self, username: str, **size: int) -> Engineer:
+        person = Engineer(self, username, **size)
+        self.addCleanup(person.close)
+        return person
+
+    def until(self, page: Page, condition: Any, told: str) -> Any:
+        """What ``condition()`` gives as soon as it gives something; the page goes on meanwhile."""
+        until = time.monotonic() + PATIENCE / 1000
+        while time.monotonic() < until:
+            found = condition()
+            if found:
+                return found
+            page.evaluate("new Promise(requestAnimationFrame)")
+        self.fail(told)
+
+    def assert_heard(self, heard: np.ndarray, rendered: np.ndarray) -> int:
+        """That ``heard`` stands in ``rendered`` sample for sample; where it begins."""
+        probe = heard[:, :2048].astype(np.float64)
+        size = 1 << (rendered.shape[1] + 2048).bit_length()
+        match = sum(
+            np.fft.irfft(np.fft.rfft(rendered[c], size) * np.conj(np.fft.rfft(probe[c], size)), size) for c in (0, 1)
+        )
+        energy = np.concatenate([[0.0], np.cumsum((rendered.astype(np.float64) ** 2).sum(axis=0))])
+        places = np.arange(rendered.shape[1] - 2048)
+        distance = energy[places + 2048] - energy[places] - 2 * match[places]
+        at = int(places[np.argmin(distance)])
+        count = min(heard.shape[1], rendered.shape[1] - at)
+        wrong = np.flatnonzero(np.abs(heard[:, :count] - rendered[:, at : at + count]).max(axis=0) > 1e-6)
+        self.assertEqual(wrong.size, 0, f"heard at {at}: {wrong.size} of {count} frames differ from {wrong[:1]} on")
+        self.assertGreater(count, 2048)
+        return at

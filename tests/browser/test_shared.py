@@ -1,0 +1,109 @@
+"""Two people on one mix: each sees the other's work at once, and a lost connection loses nothing."""
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.stage import BrowserCase
+
+
+class Together(BrowserCase):
+    def test_a_drag_in_one_browser_moves_the_other(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        before = ines.rendered(96, 1, solo="foghorn")
+        self.assertNotEqual(before.any(), None)
+        ines.row("foghorn").get_by_role("button", name="Foghorn", exact=True).click()
+        painted = ines.page.locator(".chart canvas").screenshot()
+        strip = ines.page.get_by_label("Foghorn at L55")
+        expect(strip).to_have_count(1)
+        rowan.drag(rowan.place_of("foghorn"), 0.9, release=False)
+        expect(ines.place_of("foghorn")).to_have_attribute("aria-valuetext", "R80")
+        expect(ines.place_of("foghorn")).to_have_attribute("aria-disabled", "true")
+        expect(ines.page.get_by_text("Rowan Oake is moving it now.")).to_be_visible()
+        self.assertEqual(ines.document()["sources"]["foghorn"]["pan"], -0.55)
+        rowan.page.mouse.up()
+        expect(ines.place_of("foghorn")).to_have_attribute("aria-disabled", "false")
+        expect(ines.place_of("foghorn")).to_have_attribute("aria-valuetext", "R80")
+        expect(ines.page.get_by_label("Foghorn at R80")).to_have_count(1)
+        self.until(ines.page, lambda: ines.page.locator(".chart canvas").screenshot() != painted, "chart stays")
+        at = round(22 * 4 * 60 / 90 * 2) + 1
+        left, right = (ines.rendered(at, 2, solo="foghorn").astype(float) ** 2).mean(axis=1)
+        wanted = 10 * np.log10(np.tan(0.9 * np.pi / 2) ** 2)
+        self.assertAlmostEqual(10 * np.log10(right / left), wanted, places=2)
+
+    def test_undo_is_ones_own(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.place_of("wind-pad").press("ArrowRight")
+        ines.place_of("glass-mallets").press("Home")
+        for person in (rowan, ines):
+            expect(person.place_of("wind-pad")).to_have_attribute("aria-valuetext", "R1")
+            expect(person.place_of("glass-mallets")).to_have_attribute("aria-valuetext", "L100")
+        rowan.page.keyboard.press("Control+z")
+        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "C")
+        expect(rowan.place_of("glass-mallets")).to_have_attribute("aria-valuetext", "L100")
+        rowan.page.keyboard.press("Control+Shift+z")
+        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "R1")
+
+    def test_presence_playhead_and_choice_are_seen(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        expect(rowan.page.get_by_label("Here now").get_by_role("listitem")).to_have_count(2)
+        ines.row("shaker").get_by_role("button", name="Shaker", exact=True).click()
+        ines.jump("3.1")
+        expect(rowan.row("shaker").locator(".watcher")).to_have_text("IN")
+        expect(rowan.page.locator(".colleague")).to_contain_text("Ines")
+        expect(rowan.page.locator(".clock")).to_have_text("0:00.0")
+        ines.page.goto("about:blank")
+        expect(rowan.page.get_by_label("Here now").get_by_role("listitem")).to_have_count(1)
+
+    def test_a_listener_hears_and_changes_nothing(self) -> None:
+        tam = self.engineer("tam")
+        expect(tam.page.get_by_text("You are here as a listener")).to_be_visible()
+        expect(tam.place_of("oars")).to_have_attribute("aria-disabled", "true")
+        revision = tam.revision()
+        tam.drag(tam.place_of("oars"), 0.1)
+        tam.page.locator(".chart svg").dblclick(position={"x": 200, "y": 300})
+        tam.page.keyboard.press("Control+z")
+        expect(tam.row("oars").get_by_role("button", name="Mute")).to_be_disabled()
+        tam.play()
+        self.assertGreater(np.abs(tam.listen(0.5)).max(), 0.0)
+        self.assertEqual(tam.revision(), revision)
+
+
+class AwayAndBack(BrowserCase):
+    def test_who_was_away_catches_up_and_loses_nothing(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        revision = rowan.revision()
+        ines.go_away()
+        expect(ines.page.get_by_text("The connection is down.")).to_be_visible()
+        ines.place_of("shaker").press("End")
+        ines.row("hand-drum").get_by_role("button", name="Mute").click()
+        expect(ines.page.locator(".saved")).to_have_text("2 changes waiting")
+        expect(ines.row("hand-drum").get_by_role("button", name="Mute")).to_have_attribute("aria-pressed", "true")
+        for _ in range(3):
+            rowan.place_of("concertina-1").press("ArrowRight")
+        expect(rowan.page.locator(".saved")).to_have_text(f"Saved · r{revision + 3}")
+        expect(ines.place_of("concertina-1")).to_have_attribute("aria-valuetext", "L80")
+        ines.come_back()
+        for person in (rowan, ines):
+            expect(person.page.locator(".saved")).to_have_text(f"Saved · r{revision + 5}")
+            expect(person.place_of("concertina-1")).to_have_attribute("aria-valuetext", "L77")
+            expect(person.row("hand-drum").get_by_role("button", name="Mute")).to_have_attribute(
+                "aria-pressed", "true"
+            )
+        expect(ines.page.get_by_text("The connection is down.")).to_have_count(0)
+
+    def test_the_server_may_be_killed_at_any_moment(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.place_of("wind-pad").press("Home")
+        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "L100")
+        revision = rowan.revision()
+        self.server.kill()
+        expect(rowan.page.get_by_text("The connection is down.")).to_be_visible()
+        rowan.place_of("bell-buoy").press("0")
+        ines.place_of("plucked-bass").press("ArrowLeft")
+        expect(rowan.page.locator(".saved")).to_have_text("1 change waiting")
+        self.server.start()
+        for person in (rowan, ines):
+            expect(person.page.locator(".saved")).to_have_text(f"Saved · r{revision + 2}")
+            expect(person.place_of("wind-pad")).to_have_attribute("aria-valuetext", "L100")
+            expect(person.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "L1")
+        self.assertEqual(rowan.document(), ines.document())

@@ -1,0 +1,131 @@
+"""What comes out of the loudspeakers: the server's render, sample for sample, for each person their own."""
+
+import numpy as np
+import soundfile
+from playwright.sync_api import expect
+
+from tests.browser.stage import RATE, BrowserCase
+from tests.server.test_sound import decode
+
+BAR_17 = int(16 * 4 * 60 / 90 * 2)
+"""The segment in which bar 17 begins."""
+
+
+class Heard(BrowserCase):
+    def test_play_moves_the_playhead_and_the_meters_and_is_sample_exact(self) -> None:
+        rowan = self.engineer("rowan")
+        needle = rowan.page.locator(".foot .needle")
+        clock = rowan.page.locator(".clock")
+        expect(needle).to_have_count(0)
+        rowan.jump("17.1")
+        expect(clock).to_have_text("0:42.6")
+        rowan.play()
+        expect(needle).to_have_count(1)
+        before = rowan.page.locator(".foot .words").first.inner_text(), needle.get_attribute("transform")
+        heard = rowan.listen(1.6)
+        expect(clock).not_to_have_text("0:42.6")
+        after = rowan.page.locator(".foot .words").first.inner_text(), needle.get_attribute("transform")
+        self.assertNotEqual(before, after)
+        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 14))
+        rowan.stop()
+        expect(needle).to_have_count(0)
+
+    def test_the_meters_show_the_frames_of_what_sounds(self) -> None:
+        rowan = self.engineer("rowan")
+        rowan.jump("19.1")
+        rowan.play()
+        expect(rowan.page.locator(".foot .needle")).to_have_count(1)
+        shown = rowan.page.evaluate(
+            """() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(
+                 [".clock", ".foot .lean"].map((one) => document.querySelector(one).textContent)))))"""
+        )
+        minutes, seconds = shown[0].split(":")
+        at = int(minutes) * 60 + float(seconds)
+        self.assertIn("R", shown[1])
+        lean = float(shown[1].split("R")[1].split("dB")[0])
+        head, _, meters, _ = decode(rowan.get(f"/segments/{int(at * 2)}", revision=rowan.revision()))
+        column = meters[:, head["columns"].index("lean_long")]
+        self.assertTrue(column.min() - 0.15 <= lean <= column.max() + 0.15, (lean, column))
+
+    def test_solo_is_for_oneself(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        for person in (rowan, ines):
+            person.jump("17.1")
+        ines.play()
+        rowan.row("concertina-1").get_by_role("button", name="Solo").click()
+        rowan.play()
+        hers = ines.listen(1.2)
+        self.assert_heard(hers, ines.rendered(BAR_17 - 2, 24))
+        rowan.listen(0.2)
+        his = rowan.listen(0.6)
+        self.assert_heard(his, rowan.rendered(BAR_17 - 2, 24, solo="concertina-1"))
+        expect(ines.row("concertina-1").get_by_role("button", name="Solo")).to_have_attribute("aria-pressed", "false")
+
+    def test_a_passage_goes_round_without_a_gap(self) -> None:
+        rowan = self.engineer("rowan")
+        rowan.page.get_by_label("Go round a passage").select_option(label="round: Cast off")
+        rowan.jump("16.4")
+        rowan.play()
+        rowan.page.wait_for_function("document.querySelector('.clock').textContent.startsWith('0:21')")
+        heard = rowan.listen(0.6)
+        self.assert_heard(heard, rowan.rendered(42, 8))
+
+    def test_an_edit_is_heard_while_it_plays(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.jump("17.1")
+        rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
+        rowan.play()
+        left, right = rowan.listen(0.5)
+        self.assertAlmostEqual(float(np.abs(left).max()), float(np.abs(right).max()), places=6)
+        ines.place_of("plucked-bass").press("End")
+        expect(rowan.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "R100")
+
+        def only_right() -> bool:
+            left, right = rowan.listen(0.1)
+            return float(np.abs(left).max()) < 1e-6 < float(np.abs(right).max())
+
+        self.until(rowan.page, only_right, "the colleague's edit is not heard")
+        self.assert_heard(rowan.listen(0.5), rowan.rendered(BAR_17 - 2, 40, solo="plucked-bass"))
+        ines.place_of("plucked-bass").press("0")
+
+    def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:
+        rowan = self.engineer("rowan")
+        rowan.jump("17.1")
+        rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
+        rowan.play()
+        rowan.listen(0.3)
+        revision = rowan.revision()
+        rowan.drag(rowan.place_of("plucked-bass"), 0.0, release=False)
+
+        def only_left() -> bool:
+            left, right = rowan.listen(0.1)
+            return float(np.abs(right).max()) < 1e-6 < float(np.abs(left).max())
+
+        self.until(rowan.page, only_left, "the hand does not hear itself")
+        self.assertEqual(rowan.revision(), revision)
+        rowan.page.mouse.up()
+        self.until(rowan.page, lambda: rowan.revision() == revision + 1, "the hand's change was not kept")
+        self.until(rowan.page, only_left, "the render does not take over")
+        self.assert_heard(rowan.listen(0.4), rowan.rendered(BAR_17 - 2, 40, solo="plucked-bass"))
+        rowan.place_of("plucked-bass").press("0")
+
+
+class Export(BrowserCase):
+    def test_the_wav_is_what_is_heard(self) -> None:
+        rowan = self.engineer("rowan")
+        rowan.place_of("hand-drum").press("Home")
+        self.until(rowan.page, lambda: rowan.document()["sources"]["hand-drum"]["pan"] == -1.0, "not placed")
+        rowan.page.get_by_role("button", name="Export…").click()
+        rowan.page.get_by_role("dialog").get_by_role("combobox").first.select_option(label="Open water")
+        rowan.page.get_by_role("button", name="Export", exact=True).click()
+        with rowan.page.expect_download() as download:
+            rowan.page.get_by_role("link", name="Download").click()
+        self.assertTrue(download.value.suggested_filename.startswith("Night Ferry r"))
+        audio, rate = soundfile.read(download.value.path(), dtype="float32", always_2d=True)
+        start, stop = round(64 * 60 / 90 * RATE), round(112 * 60 / 90 * RATE)
+        first = start // (RATE // 2)
+        rendered = rowan.rendered(first, 12)
+        self.assertEqual((rate, len(audio)), (RATE, stop - start))
+        offset = start - first * RATE // 2
+        count = rendered.shape[1] - offset
+        np.testing.assert_array_equal(audio.T[:, :count], rendered[:, offset:])
