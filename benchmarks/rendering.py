@@ -51,12 +51,16 @@ def main() -> None:
         for _, _ in deliver(mix, 0, mix.frames):
             most = max(most, resident())
         wall, cpu = time.perf_counter() - start, time.process_time() - cpu
-        print(f"mix: {SECONDS / wall:.0f} times real time ({SECONDS / cpu:.0f} per core), {most - before:.0f} MB more")
+        print(
+            f"mix: {SECONDS / wall:.0f} times real time ({SECONDS / cpu:.0f} per core), {most - before:.0f} MB more"
+        )
         start = time.perf_counter()
         for _ in render_segments(mix, 0, segment_count(mix)):
             pass
         print(f"mix with meter frames: {SECONDS / (time.perf_counter() - start):.0f} times real time")
-    print(f"peak of the process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, mapped files included")
+    print(
+        f"peak of the process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, mapped files included"
+    )
 
 
 if __name__ == "__main__":

@@ -43,7 +43,9 @@ class Client:
 
 def told(name: str, times: list[float]) -> None:
     ordered = sorted(times)
-    print(f"{name}: median {statistics.median(ordered):.0f} ms, 95th percentile {ordered[int(len(ordered) * 0.95)]:.0f} ms")
+    print(
+        f"{name}: median {statistics.median(ordered):.0f} ms, 95th percentile {ordered[int(len(ordered) * 0.95)]:.0f} ms"
+    )
 
 
 def place(client: Client, pan: float) -> tuple[str, str, dict[str, Any]]:
