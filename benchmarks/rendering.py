@@ -58,9 +58,8 @@ def main() -> None:
         for _ in render_segments(mix, 0, segment_count(mix)):
             pass
         print(f"mix with meter frames: {SECONDS / (time.perf_counter() - start):.0f} times real time")
-    print(
-        f"peak of the process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, mapped files included"
-    )
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    print(f"peak of the process: {peak / 1024:.0f} MB, mapped files included")
 
 
 if __name__ == "__main__":

@@ -43,9 +43,8 @@ class Client:
 
 def told(name: str, times: list[float]) -> None:
     ordered = sorted(times)
-    print(
-        f"{name}: median {statistics.median(ordered):.0f} ms, 95th percentile {ordered[int(len(ordered) * 0.95)]:.0f} ms"
-    )
+    late = ordered[int(len(ordered) * 0.95)]
+    print(f"{name}: median {statistics.median(ordered):.0f} ms, 95th percentile {late:.0f} ms")
 
 
 def place(client: Client, pan: float) -> tuple[str, str, dict[str, Any]]:
