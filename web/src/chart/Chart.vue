@@ -154,6 +154,16 @@ function onDown(event: PointerEvent): void {
   }
   const near = view.parameter === "pan" ? lineAt(px, at) : null;
   if (near && event.detail < 2) view.choose(near);
+  if (event.pointerType === "touch") finger.value = event.clientY;
+}
+
+/** A finger on the paper moves the paper. */
+const finger = ref<number | null>(null);
+
+function onMove(event: PointerEvent): void {
+  if (finger.value === null) return;
+  view.scrollBy(finger.value - event.clientY);
+  finger.value = event.clientY;
 }
 
 function onDouble(event: MouseEvent): void {
@@ -180,6 +190,9 @@ function onDouble(event: MouseEvent): void {
       role="group"
       aria-label="Chart: time runs down, left is left. The points table holds the same points."
       @pointerdown="onDown"
+      @pointermove="onMove"
+      @pointerup="finger = null"
+      @pointercancel="finger = null"
       @dblclick="onDouble"
     >
       <g v-for="(flag, i) in flags" :key="i" class="flag" :class="{ right: flag.right }">

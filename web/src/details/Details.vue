@@ -77,7 +77,11 @@ function choose(parameter: Parameter): void {
         />
         <p class="quiet">
           {{ levelText(level) }}<br />
-          {{ source.mode === "balance" ? "balance: turns the far side down" : `panned by ${session.settings?.law.replace("-", " ")}` }}
+          {{
+            source.mode === "balance"
+              ? "balance: turns the far side down"
+              : `panned by ${session.settings?.law.replace("-", " ")}`
+          }}
         </p>
       </div>
       <p v-if="holder" class="held">{{ holder.name }} is moving it now.</p>

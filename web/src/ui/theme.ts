@@ -4,6 +4,7 @@ export const theme = {
     colorPrimary: "#20262b",
     colorInfo: "#20262b",
     colorLink: "#1f6f78",
+    colorSuccess: "#1f6f78",
     colorError: "#8f2d1d",
     colorWarning: "#8a6414",
     colorText: "#20262b",
