@@ -26,7 +26,7 @@ class Heard(BrowserCase):
         expect(clock).not_to_have_text("0:42.6")
         after = rowan.page.locator(".foot .words").first.inner_text(), needle.get_attribute("transform")
         self.assertNotEqual(before, after)
-        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 14))
+        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 20))
         rowan.stop()
         expect(needle).to_have_count(0)
 

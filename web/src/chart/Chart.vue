@@ -2,7 +2,7 @@
 /** The chart: time runs down, left is left. Every source's line, the lean behind them, the chosen one's points. */
 import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
-import { leanText, levelText, panText } from "@/geometry/pan";
+import { leanText } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useLean } from "@/session/lean";
 import { useSession } from "@/session/session";
@@ -11,6 +11,7 @@ import { inkOf, personColour } from "@/ui/theme";
 import { axisFor, MARGIN } from "./axis";
 import ChartPoints from "./ChartPoints.vue";
 import { leanX, paint, type Line } from "./paint";
+import Playhead from "./Playhead.vue";
 import { useChartView } from "./view";
 
 const props = defineProps<{ width: number; height: number }>();
@@ -63,18 +64,6 @@ const flags = computed(() =>
         return { text, right, width, left, y: y((stretch.start + stretch.end) / 2) };
       }),
 );
-
-/** The chosen source's name where its line meets the playhead. */
-const label = computed(() => {
-  const source = chosen.value;
-  if (!source) return null;
-  const value = session.valueAt(source, view.parameter, player.playhead);
-  const text = `${source.name} ${view.parameter === "pan" ? panText(value) : levelText(value)}`;
-  const x = axis.value.x(value);
-  const right = x + text.length * 7.5 + 20 < props.width;
-  const ink = inkOf(source.ink);
-  return { text, ink, x: x + (right ? 10 : -10), y: y(player.playhead) - 8, anchor: right ? "start" : "end" };
-});
 
 const colleagues = computed(() =>
   [...session.people.values()]
@@ -211,16 +200,6 @@ function onDouble(event: MouseEvent): void {
         />
         <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
       </g>
-      <text
-        v-if="label"
-        class="label number"
-        :x="label.x"
-        :y="label.y"
-        :text-anchor="label.anchor"
-        :fill="label.ink"
-      >
-        {{ label.text }}
-      </text>
       <ChartPoints v-if="chosen" :source="chosen" :width="width" />
     </svg>
     <button
@@ -237,7 +216,7 @@ function onDouble(event: MouseEvent): void {
     >
       <span v-show="rib.shown" :style="{ top: `${rib.middle}px` }">{{ rib.passage.name }}</span>
     </button>
-    <div class="playhead" :style="{ transform: `translateY(${y(player.playhead)}px)` }" />
+    <Playhead :source="chosen" :width="width" />
   </div>
 </template>
 
@@ -252,6 +231,7 @@ svg {
   position: absolute;
   inset: 0;
   display: block;
+  will-change: transform;
 }
 svg {
   touch-action: none;
@@ -282,22 +262,6 @@ svg {
   background: #e3c58a;
   opacity: 1;
 }
-.playhead {
-  position: absolute;
-  top: -1px;
-  left: 22px;
-  right: 0;
-  border-top: 2px solid var(--lamp);
-  pointer-events: none;
-}
-.playhead::before {
-  content: "";
-  position: absolute;
-  top: -6px;
-  left: -6px;
-  border: 5px solid transparent;
-  border-left: 8px solid var(--lamp);
-}
 .flag {
   pointer-events: none;
 }
@@ -315,14 +279,6 @@ svg {
 }
 .flag.right text {
   fill: var(--right);
-}
-.label {
-  font-size: 12px;
-  font-weight: 500;
-  paint-order: stroke;
-  stroke: var(--paper);
-  stroke-width: 4px;
-  pointer-events: none;
 }
 .colleague {
   pointer-events: none;

@@ -73,7 +73,7 @@ function onUp(event: PointerEvent, source: Source): void {
       class="pointer"
       tabindex="-1"
       :class="{ chosen: pointer.chosen, unheard: !pointer.heard }"
-      :style="{ left: `${pointer.x}px`, '--source': inkOf(pointer.source.ink) }"
+      :style="{ transform: `translateX(${pointer.x}px)`, '--source': inkOf(pointer.source.ink) }"
       :aria-label="`${pointer.source.name} at ${panText(pointer.pan)}`"
       :title="`${pointer.source.name} ${panText(pointer.pan)}`"
       @pointerdown.prevent="onDown($event, pointer.source)"
@@ -104,6 +104,7 @@ function onUp(event: PointerEvent, source: Source): void {
 .pointer {
   position: absolute;
   top: 30px;
+  left: 0;
   width: 24px;
   margin-left: -12px;
   padding: 0 4px;

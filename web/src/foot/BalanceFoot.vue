@@ -203,13 +203,6 @@ text.side-right {
   font-weight: 500;
   color: var(--ink);
 }
-.words p,
-.lean {
-  text-shadow:
-    0 0 3px var(--raised),
-    0 0 3px var(--raised),
-    0 0 2px var(--raised);
-}
 .start {
   left: 12px;
 }

@@ -16,6 +16,8 @@ const AHEAD = 4;
 const AT_ONCE = 2;
 const READINGS_KEPT = 400;
 const TELL_EVERY = 100;
+/** Meter frames are 50 a second; the eye is content with this, and so is a small machine. */
+const SHOWN = { fpsLimit: 30 };
 
 export const usePlayer = defineStore("player", () => {
   const session = useSession();
@@ -205,7 +207,7 @@ export const usePlayer = defineStore("player", () => {
     playhead.value = Math.min(Math.max(at, 0), session.length);
     now.value = readingAt(playhead.value);
     tell(false);
-  });
+  }, SHOWN);
 
   function tell(atOnce: boolean): void {
     const time = performance.now();

@@ -1,0 +1,78 @@
+<script setup lang="ts">
+/** The lamp's line at the playhead, and the chosen source's place where its own line meets it. */
+import { computed } from "vue";
+import { levelText, panText } from "@/geometry/pan";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+import { axisFor } from "./axis";
+import { useChartView } from "./view";
+
+const props = defineProps<{ source?: Source; width: number }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+
+const y = computed(() => Math.round((player.playhead - view.top) * view.scale));
+const axis = computed(() => axisFor(view.parameter, props.width));
+const label = computed(() => {
+  if (!props.source) return null;
+  const value = session.valueAt(props.source, view.parameter, player.playhead);
+  const text = `${props.source.name} ${view.parameter === "pan" ? panText(value) : levelText(value)}`;
+  const x = Math.round(axis.value.x(value));
+  return { text, x, right: x + text.length * 7.5 + 20 < props.width, ink: inkOf(props.source.ink) };
+});
+</script>
+
+<template>
+  <div class="playhead" :style="{ transform: `translateY(${y}px)` }">
+    <span
+      v-if="label"
+      class="label number"
+      :style="{
+        color: label.ink,
+        transform: label.right
+          ? `translateX(${label.x + 10}px)`
+          : `translateX(calc(${label.x - 10}px - 100%))`,
+      }"
+      >{{ label.text }}</span
+    >
+  </div>
+</template>
+
+<style scoped>
+.playhead {
+  position: absolute;
+  top: -1px;
+  left: 0;
+  right: 0;
+  height: 2px;
+  pointer-events: none;
+  will-change: transform;
+}
+.playhead::after {
+  content: "";
+  position: absolute;
+  inset: 0 0 0 22px;
+  background: var(--lamp);
+}
+.playhead::before {
+  content: "";
+  position: absolute;
+  top: -4px;
+  left: 16px;
+  border: 5px solid transparent;
+  border-left: 8px solid var(--lamp);
+}
+.label {
+  position: absolute;
+  left: 0;
+  bottom: 3px;
+  padding: 0 3px;
+  background: rgb(247 243 232 / 85%);
+  font-size: 12px;
+  font-weight: 500;
+  line-height: 15px;
+  white-space: nowrap;
+}
+</style>
