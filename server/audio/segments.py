@@ -4,7 +4,6 @@ Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Lock
 from time import monotonic
@@ -35,31 +34,36 @@ from needle.rendering.segments import (
 
 AUDIO_BYTES = 256 * 2**20
 FRAMES_KEPT = 40_000
-_RUN = 16
+_RUN = 8
 
 _lock = Lock()
 _audio: LRUCache[str, NDArray[np.float32]] = LRUCache(AUDIO_BYTES, getsizeof=lambda audio: audio.nbytes)
 _frames: LRUCache[str, Frames] = LRUCache(FRAMES_KEPT)
 _at_work: dict[str, Lock] = defaultdict(Lock)
+_lean_turn = Lock()
 
 
 def segment(mix: Mix, index: int, listening: Listening) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """A segment's audio (2, frames) and its meter readings (meter frames, columns)."""
-    key = segment_key(mix, index, listening)
+    first = max(index - PAST_SEGMENTS, 0)
+    keys = [segment_key(mix, i, listening) for i in range(first, index + 1)]
     with _lock:
-        audio, working = _audio.get(key), _at_work[key]
-    if audio is None:
-        with working:
-            with _lock:
-                audio = _audio.get(key)
-            if audio is None:
-                made = next(render_segments(mix, index, index + 1, listening))
-                _keep(key, made)
+        working = _at_work[keys[-1]]
+    with working:
+        with _lock:
+            audio = _audio.get(keys[-1])
+            frames = [_frames.get(key) for key in keys]
+        missing = [place for place, found in enumerate(frames) if found is None]
+        if audio is None or missing:
+            # One run from the earliest that is missing costs less than each by itself.
+            low = first + min(missing, default=index - first)
+            for place, made in enumerate(render_segments(mix, low, index + 1, listening), start=low - first):
+                _keep(keys[place], made)
+                frames[place] = made.frames
                 audio = made.audio
     with _lock:
-        _at_work.pop(key, None)
-    past = range(max(index - PAST_SEGMENTS, 0), index + 1)
-    return audio, readings(Frames.joined(_frames_of(mix, past, listening)), METER_FRAMES)
+        _at_work.pop(keys[-1], None)
+    return audio, readings(Frames.joined(frames), METER_FRAMES)
 
 
 @dataclass(frozen=True)
@@ -81,17 +85,14 @@ def leaning(mix: Mix, budget: float = 0.25) -> Leaning:
     """
     count = segment_count(mix)
     keys = [segment_key(mix, index) for index in range(count)]
-    with _lock:
-        known = {index: _frames[key] for index, key in enumerate(keys) if key in _frames}
     until = monotonic() + budget
-    missing = [index for index in range(count) if index not in known]
-    while missing and monotonic() < until:
-        first = missing[0]
-        run = [index for place, index in enumerate(missing[:_RUN]) if index == first + place]
-        for index, made in zip(run, render_segments(mix, first, first + len(run)), strict=True):
-            _keep(keys[index], made, with_audio=False)
-            known[index] = made.frames
-        del missing[: len(run)]
+    # One at a time: who waits for a turn finds done what the other did.
+    mine = _lean_turn.acquire(timeout=budget)
+    try:
+        known, missing = _measure_missing(mix, keys, until if mine else 0.0)
+    finally:
+        if mine:
+            _lean_turn.release()
     nothing = Frames.silence(METER_FRAMES)
     powers = lean_powers(Frames.joined([known.get(index, nothing) for index in range(count)]))
     return Leaning(
@@ -102,19 +103,19 @@ def leaning(mix: Mix, budget: float = 0.25) -> Leaning:
     )
 
 
-def _frames_of(mix: Mix, indices: Sequence[int], listening: Listening) -> list[Frames]:
-    """Meter frames of segments, rendering those that are not known."""
-    found = []
-    for index in indices:
-        key = segment_key(mix, index, listening)
-        with _lock:
-            frames = _frames.get(key)
-        if frames is None:
-            made = next(render_segments(mix, index, index + 1, listening))
-            _keep(key, made)
-            frames = made.frames
-        found.append(frames)
-    return found
+def _measure_missing(mix: Mix, keys: list[str], until: float) -> tuple[dict[int, Frames], list[int]]:
+    """Frames by segment index, after measuring what is missing until a moment; and what still is missing."""
+    with _lock:
+        known = {index: _frames[key] for index, key in enumerate(keys) if key in _frames}
+    missing = [index for index in range(len(keys)) if index not in known]
+    while missing and monotonic() < until:
+        first = missing[0]
+        run = [index for place, index in enumerate(missing[:_RUN]) if index == first + place]
+        for index, made in zip(run, render_segments(mix, first, first + len(run)), strict=True):
+            _keep(keys[index], made, with_audio=False)
+            known[index] = made.frames
+        del missing[: len(run)]
+    return known, missing
 
 
 def _keep(key: str, made: Segment, with_audio: bool = True) -> None:

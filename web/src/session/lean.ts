@@ -4,7 +4,8 @@ import { shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
 import { useSession } from "./session";
 
-const AFTER_CHANGE = 120;
+/** What is heard goes first (ms). */
+const AFTER_CHANGE = 250;
 
 export const useLean = defineStore("lean", () => {
   const session = useSession();

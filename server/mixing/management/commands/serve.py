@@ -1,6 +1,7 @@
 """Serves the application on this machine and says where it is and who may come in."""
 
 import socket
+import sys
 from typing import Any
 
 from daphne.endpoints import build_endpoint_description_strings
@@ -23,6 +24,8 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         self._check_free(options["host"], options["port"])
         fail_unfinished()
+        # Rendering shares the interpreter with requests: let them have their turn quickly.
+        sys.setswitchinterval(0.0005)
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
         server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
