@@ -3,6 +3,7 @@
 import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { leanText } from "@/geometry/pan";
+import { tidy } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useLean } from "@/session/lean";
 import { useSession } from "@/session/session";
@@ -162,9 +163,7 @@ function onDouble(event: MouseEvent): void {
   const at = Math.min(Math.max(view.top + (event.clientY - box.top) / view.scale, 0), session.length);
   if (px < MARGIN.left) return;
   const t = session.grid.snap(at, event.altKey ? 0 : view.gridParts);
-  const value = axis.value.value(px);
-  const unit = view.parameter === "pan" ? 0.01 : 0.5;
-  edits.addPoint(chosen.value.id, view.parameter, t, Math.round(value / unit) * unit);
+  edits.addPoint(chosen.value.id, view.parameter, t, tidy(view.parameter, axis.value.value(px)));
   view.point = session.points(chosen.value.id, view.parameter).findIndex((point) => point.t === t);
 }
 </script>

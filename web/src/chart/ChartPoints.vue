@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The chosen source's points on the chart: drag them, nudge them with the keys, delete and reshape them. */
 import { computed, ref } from "vue";
-import { clamp, levelText, panText } from "@/geometry/pan";
+import { clamp } from "@/geometry/pan";
+import { FACES, tidy } from "@/geometry/parameters";
 import type { Point } from "@/geometry/lanes";
 import { useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
@@ -18,10 +19,7 @@ const edits = useEdits();
 const axis = computed(() => axisFor(view.parameter, props.width));
 const points = computed(() => session.points(props.source.id, view.parameter));
 const dragging = ref<{ index: number; point: Point; pointer: number } | null>(null);
-const limits = computed(() =>
-  view.parameter === "pan" ? { low: -1, high: 1, unit: 0.01 } : { low: -96, high: 12, unit: 0.5 },
-);
-const text = (value: number): string => (view.parameter === "pan" ? panText(value) : levelText(value));
+const text = (value: number): string => FACES[view.parameter].text(value);
 
 const shown = computed(() =>
   points.value
@@ -31,11 +29,6 @@ const shown = computed(() =>
     })
     .filter((one) => one.y > -30 && one.y < view.height + 30),
 );
-
-function tidy(value: number): number {
-  const { low, high, unit } = limits.value;
-  return clamp(Math.round(value / unit) * unit, low, high);
-}
 
 function onDown(event: PointerEvent, index: number): void {
   view.point = index;
@@ -51,7 +44,7 @@ function onMove(event: PointerEvent): void {
   const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
   const at = clamp(view.top + (event.clientY - box.top) / view.scale, 0, session.length);
   const t = event.shiftKey ? held.point.t : session.grid.snap(at, event.altKey ? 0 : view.gridParts);
-  const value = tidy(axis.value.value(event.clientX - box.left));
+  const value = tidy(view.parameter, axis.value.value(event.clientX - box.left));
   dragging.value = { ...held, point: { ...held.point, t, value } };
   if (view.parameter === "pan") session.hold(`${props.source.id}.point`, value);
 }
@@ -76,11 +69,11 @@ function onKey(event: KeyboardEvent, index: number): void {
   const point = points.value[index];
   if (!point || !session.mayEdit) return;
   const big = event.shiftKey ? 10 : 1;
-  const by = limits.value.unit * big;
+  const by = FACES[view.parameter].unit * big;
   const step = (times: number): number => session.grid.step(point.t, times, view.gridParts);
   const moves: Record<string, () => void> = {
-    ArrowLeft: () => place(index, { ...point, value: tidy(point.value - by) }),
-    ArrowRight: () => place(index, { ...point, value: tidy(point.value + by) }),
+    ArrowLeft: () => place(index, { ...point, value: tidy(view.parameter, point.value - by) }),
+    ArrowRight: () => place(index, { ...point, value: tidy(view.parameter, point.value + by) }),
     ArrowUp: () => place(index, { ...point, t: step(-big) }),
     ArrowDown: () => place(index, { ...point, t: step(big) }),
     "0": () => place(index, { ...point, value: 0 }),

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** Every source's pointer at its place at the playhead, on the chart's own axis. A pointer may be dragged. */
 import { computed, ref } from "vue";
-import { clamp, panText } from "@/geometry/pan";
+import { panText } from "@/geometry/pan";
+import { tidy } from "@/geometry/parameters";
 import { useHand } from "@/session/hand";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
@@ -32,7 +33,7 @@ const ordered = computed(() => [...pointers.value].sort((a, b) => Number(a.chose
 
 function panAt(event: PointerEvent): number {
   const box = strip.value!.getBoundingClientRect();
-  return clamp(Math.round(axis.value.value(event.clientX - box.left) * 100) / 100, -1, 1);
+  return tidy("pan", axis.value.value(event.clientX - box.left));
 }
 
 function onDown(event: PointerEvent, source: Source): void {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The lamp's line at the playhead, and the chosen source's place where its own line meets it. */
 import { computed } from "vue";
-import { levelText, panText } from "@/geometry/pan";
+import { FACES } from "@/geometry/parameters";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
@@ -18,7 +18,7 @@ const axis = computed(() => axisFor(view.parameter, props.width));
 const label = computed(() => {
   if (!props.source) return null;
   const value = session.valueAt(props.source, view.parameter, player.playhead);
-  const text = `${props.source.name} ${view.parameter === "pan" ? panText(value) : levelText(value)}`;
+  const text = `${props.source.name} ${FACES[view.parameter].text(value)}`;
   const x = Math.round(axis.value.x(value));
   return { text, x, right: x + text.length * 7.5 + 20 < props.width, ink: inkOf(props.source.ink) };
 });

@@ -3,14 +3,14 @@
 import { Button } from "ant-design-vue";
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
-import { levelText, leanText, panText, parsePan, sideClass } from "@/geometry/pan";
+import { leanText, levelText, sideClass } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useLean } from "@/session/lean";
 import { useSession, type Parameter } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
-import ValueField from "@/ui/ValueField.vue";
+import ParameterField from "@/ui/ParameterField.vue";
 import PointsTable from "./PointsTable.vue";
 
 const session = useSession();
@@ -59,21 +59,14 @@ function choose(parameter: Parameter): void {
 
       <h3 class="heading">Now</h3>
       <div class="now">
-        <ValueField
+        <ParameterField
           class="place"
           :class="sideClass(pan)"
+          parameter="pan"
           :value="pan"
           label="Place now"
-          :text="panText"
-          :parse="parsePan"
-          :step="0.01"
-          :big-step="0.1"
-          :low="-1"
-          :high="1"
-          :initial="0"
           :disabled="!session.mayEdit || !!holder"
-          hint="Type L30, -30, 30R or c; arrow keys; double-click for the centre"
-          @set="hand.set(source, Math.round($event * 100) / 100)"
+          @set="hand.set(source, $event)"
         />
         <p class="quiet">
           {{ levelText(level) }}<br />

@@ -4,10 +4,11 @@ import { nextTick, ref, watch } from "vue";
 import { SHAPES } from "@/chart/shapes";
 import { useChartView } from "@/chart/view";
 import type { Point } from "@/geometry/lanes";
-import { LEVEL_TOP, levelText, OFF_DB, panText, parseLevel, parsePan, sideClass } from "@/geometry/pan";
+import { sideClass } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
+import ParameterField from "@/ui/ParameterField.vue";
 import ValueField from "@/ui/ValueField.vue";
 
 const props = defineProps<{ source: Source; points: Point[] }>();
@@ -68,34 +69,11 @@ watch(
             />
           </td>
           <td class="value" :class="view.parameter === 'pan' ? sideClass(point.value) : ''">
-            <ValueField
-              v-if="view.parameter === 'pan'"
+            <ParameterField
+              :parameter="view.parameter"
               :value="point.value"
-              :label="`Place of point ${index + 1}`"
-              :text="panText"
-              :parse="parsePan"
-              :step="0.01"
-              :big-step="0.1"
-              :low="-1"
-              :high="1"
-              :initial="0"
+              :label="`${view.parameter === 'pan' ? 'Place' : 'Level'} of point ${index + 1}`"
               :disabled="!session.mayEdit"
-              hint="Type L30, -30, 30R or c"
-              @set="move(index, { ...point, value: Math.round($event * 100) / 100 })"
-            />
-            <ValueField
-              v-else
-              :value="point.value"
-              :label="`Level of point ${index + 1}`"
-              :text="levelText"
-              :parse="parseLevel"
-              :step="0.5"
-              :big-step="3"
-              :low="OFF_DB"
-              :high="LEVEL_TOP"
-              :initial="0"
-              :disabled="!session.mayEdit"
-              hint="Type −8 or off"
               @set="move(index, { ...point, value: $event })"
             />
           </td>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** A source's place on a small rule from left to right, which is itself the control. */
 import { computed, ref } from "vue";
-import { clamp, panText } from "@/geometry/pan";
+import { panText } from "@/geometry/pan";
+import { tidy } from "@/geometry/parameters";
 
 const props = defineProps<{
   pan: number;
@@ -20,7 +21,7 @@ const left = computed(() => `${((props.pan + 1) / 2) * 100}%`);
 function panAt(event: PointerEvent): number {
   const box = rule.value!.getBoundingClientRect();
   const pan = ((event.clientX - box.left) / box.width) * 2 - 1;
-  return clamp(Math.round(pan * 100) / 100, -1, 1);
+  return tidy("pan", pan);
 }
 
 function onDown(event: PointerEvent): void {
@@ -62,7 +63,7 @@ function onKey(event: KeyboardEvent): void {
   if (wanted === undefined || props.disabled) return;
   event.preventDefault();
   event.stopPropagation();
-  emit("set", clamp(Math.round(wanted * 100) / 100, -1, 1));
+  emit("set", tidy("pan", wanted));
 }
 </script>
 

@@ -2,13 +2,13 @@
 /** One source: its ink, name, level, place, mute for all, and solo for oneself. */
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
-import { LEVEL_TOP, levelText, OFF_DB, parseLevel } from "@/geometry/pan";
+import { levelText } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
-import ValueField from "@/ui/ValueField.vue";
+import ParameterField from "@/ui/ParameterField.vue";
 import PositionRule from "./PositionRule.vue";
 
 const props = defineProps<{ source: Source }>();
@@ -55,20 +55,13 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           <title>Its place is automated</title>
           <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
         </svg>
-        <ValueField
+        <ParameterField
           class="level"
           :style="{ width: `${levelText(level).length + 1}ch` }"
+          parameter="level"
           :value="level"
           :label="`Level of ${source.name}`"
-          :text="levelText"
-          :parse="parseLevel"
-          :step="0.5"
-          :big-step="3"
-          :low="OFF_DB"
-          :high="LEVEL_TOP"
-          :initial="0"
           :disabled="!session.mayEdit"
-          hint="Type −8 or off; arrow keys for half a decibel"
           @set="edits.setValue(source, 'level', $event, player.playhead)"
         />
       </div>

@@ -48,7 +48,9 @@ function onKey(event: KeyboardEvent): void {
     drop();
     const by =
       (event.shiftKey ? (props.bigStep ?? props.step * 10) : props.step) * (event.key === "ArrowUp" ? 1 : -1);
-    const next = Math.min(Math.max(props.value + by, props.low ?? -Infinity), props.high ?? Infinity);
+    // Steps add up in decimals, not in binary fractions.
+    const stepped = Math.round((props.value + by) * 1e4) / 1e4;
+    const next = Math.min(Math.max(stepped, props.low ?? -Infinity), props.high ?? Infinity);
     if (next !== props.value) emit("set", next);
   }
 }

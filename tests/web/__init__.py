@@ -1,0 +1,1 @@
+"""The interface's pure parts: geometry, the player's arithmetic, the outbox."""

@@ -1,0 +1,96 @@
+/** The outbox and the reading of segments: nothing lost, nothing doubled, nothing out of order. */
+import { Outbox } from "@/live/outbox";
+import { decode } from "@/sound/segments";
+
+type Sent = { path: string; body: { client_id: string; operation?: { pan: number } } };
+const place = (pan: number) => ({ kind: "place-source", source: "oars", pan }) as never;
+const answer = (status: number, body: unknown): Response => new Response(JSON.stringify(body), { status });
+
+describe("the outbox", () => {
+  let sent: Sent[];
+  let line: "up" | "down" | "lost";
+
+  beforeEach(() => {
+    vi.useFakeTimers();
+    sent = [];
+    line = "up";
+    vi.stubGlobal("document", { cookie: "a=1; csrftoken=abc" });
+    vi.stubGlobal(
+      "fetch",
+      async (path: string, options: { body: string; headers: Record<string, string> }) => {
+        if (line === "down") throw new TypeError("no line");
+        expect(options.headers["X-CSRFToken"]).toBe("abc");
+        const body = JSON.parse(options.body) as Sent["body"];
+        sent.push({ path, body });
+        // The server has it, but its answer does not come back.
+        if (line === "lost") throw new TypeError("line lost");
+        return body.operation?.pan === 9
+          ? answer(422, { detail: "pan: too far" })
+          : answer(200, { revision: {}, notice: "" });
+      },
+    );
+  });
+  afterEach(() => {
+    vi.useRealTimers();
+    vi.unstubAllGlobals();
+  });
+
+  it("sends one after the other, in order, and counts what waits", async () => {
+    const counts: number[] = [];
+    const settled: number[] = [];
+    const outbox = new Outbox("s", (count) => counts.push(count));
+    for (const pan of [1, 2, 3]) outbox.submit(place(pan), 7, () => settled.push(pan));
+    await vi.runAllTimersAsync();
+    expect(sent.map((one) => one.body.operation?.pan)).toEqual([1, 2, 3]);
+    expect(settled).toEqual([1, 2, 3]);
+    expect(counts).toEqual([1, 2, 3, 2, 1, 0]);
+    expect(new Set(sent.map((one) => one.body.client_id)).size).toBe(3);
+  });
+
+  it("keeps what could not be sent, and sends it under the same id", async () => {
+    const settled = vi.fn();
+    const outbox = new Outbox("s", () => {});
+    line = "down";
+    const id = outbox.submit(place(0.5), 7, settled);
+    await vi.advanceTimersByTimeAsync(3500);
+    expect(settled).not.toHaveBeenCalled();
+    line = "lost";
+    outbox.hurry();
+    await vi.advanceTimersByTimeAsync(10);
+    line = "up";
+    await vi.runAllTimersAsync();
+    expect(settled).toHaveBeenCalledTimes(1);
+    expect(sent.map((one) => one.body.client_id)).toEqual([id, id]);
+  });
+
+  it("tells a refusal and goes on with the next", async () => {
+    const told: string[] = [];
+    const outbox = new Outbox("s", () => {});
+    outbox.submit(place(9), 7, (_, refusal) => told.push(refusal));
+    outbox.undo((found, refusal) => told.push(refusal || (found ? "done" : "")));
+    await vi.runAllTimersAsync();
+    expect(told).toEqual(["pan: too far", "done"]);
+    expect(sent[1]!.path).toBe("/api/sessions/s/undo");
+  });
+});
+
+describe("a segment", () => {
+  it("is read as the server writes it", () => {
+    const head = { frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1 };
+    let text = JSON.stringify(head);
+    text += " ".repeat((4 - (text.length % 4)) % 4);
+    const floats = [1, 2, 3, -1, -2, -3, 0.5, -20, Number.NaN, -21, 7, 8, 9];
+    const bytes = new ArrayBuffer(4 + text.length + 4 * floats.length);
+    new DataView(bytes).setUint32(0, text.length, true);
+    new Uint8Array(bytes).set(new TextEncoder().encode(text), 4);
+    new Float32Array(bytes, 4 + text.length).set(floats);
+    const found = decode(bytes);
+    expect(found.played.audio.map((side) => [...side])).toEqual([
+      [1, 2, 3],
+      [-1, -2, -3],
+    ]);
+    expect(found.played.hand.map((side) => [...side])).toEqual([[7, 8, 9]]);
+    expect(found.readings.count).toBe(2);
+    expect([...found.readings.values.slice(0, 2)]).toEqual([0.5, -20]);
+  });
+});

@@ -1,0 +1,139 @@
+/** The player's arithmetic: gapless, round and round, taking over softly, and following a hand. */
+import { CROSSFADE, Voice, type PlayedSegment } from "@/sound/voice";
+
+const LENGTH = 1024;
+const BLOCK = 128;
+
+/** A segment whose samples say where they belong: index × LENGTH + place, plus something. */
+const segment = (index: number, plus = 0, hand: Float32Array[] = []): PlayedSegment => {
+  const ramp = Float32Array.from({ length: LENGTH }, (_, i) => index * LENGTH + i + plus);
+  return { audio: [ramp, ramp.map((value) => -value)], hand };
+};
+
+const play = (voice: Voice, blocks: number): { left: number[]; right: number[]; whole: boolean } => {
+  const found = { left: [] as number[], right: [] as number[], whole: true };
+  for (let i = 0; i < blocks; i += 1) {
+    const [left, right] = [new Float32Array(BLOCK), new Float32Array(BLOCK)];
+    found.whole = voice.render(left, right) && found.whole;
+    found.left.push(...left);
+    found.right.push(...right);
+  }
+  return found;
+};
+
+const voiceWith = (count: number): Voice => {
+  const voice = new Voice(LENGTH, count * LENGTH);
+  for (let index = 0; index < count; index += 1) voice.put(0, index, segment(index));
+  return voice;
+};
+
+const from = (start: number, count: number): number[] => Array.from({ length: count }, (_, i) => start + i);
+
+describe("a voice", () => {
+  it("plays segments back to back, sample for sample", () => {
+    const { left, right, whole } = play(voiceWith(4), 24);
+    expect(whole).toBe(true);
+    expect(left).toEqual(from(0, 24 * BLOCK));
+    expect(right.slice(1)).toEqual(left.slice(1).map((value) => -value));
+  });
+
+  it("waits in silence for a segment that is late, and loses nothing", () => {
+    const voice = new Voice(LENGTH, 3 * LENGTH);
+    voice.put(0, 0, segment(0));
+    expect(play(voice, 8).whole).toBe(true);
+    const late = play(voice, 2);
+    expect(late.whole).toBe(false);
+    expect(late.left.every((value) => value === 0)).toBe(true);
+    voice.put(0, 1, segment(1));
+    expect(play(voice, 8).left).toEqual(from(LENGTH, LENGTH));
+  });
+
+  it("ends with the piece", () => {
+    const voice = voiceWith(1);
+    const { left } = play(voice, 9);
+    expect(left.slice(LENGTH).every((value) => value === 0)).toBe(true);
+    expect(voice.ended).toBe(true);
+  });
+
+  it("goes round exactly, wherever the passage begins and ends", () => {
+    const voice = voiceWith(4);
+    voice.round = { start: 700, stop: 2100 };
+    voice.position = 2000;
+    const { left } = play(voice, 20);
+    expect(left).toEqual([...from(2000, 100), ...from(700, 1400), ...from(700, 20 * BLOCK - 1500)]);
+  });
+
+  it("goes straight on when it is already behind the passage", () => {
+    const voice = voiceWith(4);
+    voice.round = { start: 0, stop: 1000 };
+    voice.position = 2000;
+    expect(play(voice, 4).left).toEqual(from(2000, 512));
+  });
+
+  it("lets a newer generation take over softly as soon as it reaches the playhead", () => {
+    const voice = voiceWith(4);
+    play(voice, 4);
+    voice.put(1, 1, segment(1, 5000));
+    expect(play(voice, 4).left).toEqual(from(512, 512));
+    const over = play(voice, 8).left.map((value, i) => value - (LENGTH + i));
+    expect(over[0]).toBeCloseTo(0);
+    expect(over[CROSSFADE / 2]).toBeCloseTo(2500, 0);
+    expect(over.slice(CROSSFADE).every((value) => Math.abs(value - 5000) < 0.01)).toBe(true);
+    const steps = over.slice(1).map((value, i) => Math.abs(value - over[i]!));
+    expect(Math.max(...steps)).toBeLessThan(5000 / CROSSFADE + 0.1);
+  });
+
+  it("takes no notice of an older generation", () => {
+    const voice = voiceWith(2);
+    voice.put(2, 0, segment(0, 100));
+    voice.put(1, 0, segment(0, 999));
+    play(voice, 5);
+    expect(play(voice, 1).left).toEqual(from(5 * BLOCK + 100, BLOCK));
+  });
+
+  it("jumps softly", () => {
+    const voice = voiceWith(4);
+    play(voice, 1);
+    voice.seek(3000);
+    const { left } = play(voice, 8);
+    expect(left[0]).toBeCloseTo(128, 0);
+    expect(left.slice(CROSSFADE)).toEqual(from(3000 + CROSSFADE, 8 * BLOCK - CROSSFADE));
+  });
+
+  it("follows a hand smoothly through the gains it is given", () => {
+    const held = [new Float32Array(LENGTH).fill(1)];
+    const silent: PlayedSegment = { audio: [new Float32Array(LENGTH), new Float32Array(LENGTH)], hand: held };
+    const voice = new Voice(LENGTH, 2 * LENGTH);
+    voice.put(0, 0, silent);
+    voice.follow([1, 0], true);
+    expect(play(voice, 1).left.every((value) => value === 1)).toBe(true);
+    voice.follow([0, 1], false);
+    const { left, right } = play(voice, 3);
+    expect(left.at(-1)).toBeCloseTo(0);
+    expect(right.at(-1)).toBeCloseTo(1);
+    left.forEach((value, i) => expect(value + right[i]!).toBeCloseTo(1, 5));
+    expect(Math.max(...left.slice(1).map((value, i) => Math.abs(value - left[i]!)))).toBeLessThan(0.01);
+  });
+
+  it("places both sides of a stereo source in the hand", () => {
+    const held = [new Float32Array(LENGTH).fill(0.5), new Float32Array(LENGTH).fill(0.25)];
+    const voice = new Voice(LENGTH, LENGTH);
+    voice.put(0, 0, { audio: [new Float32Array(LENGTH), new Float32Array(LENGTH)], hand: held });
+    voice.follow([1, 0, 0, 0.5], true);
+    const { left, right } = play(voice, 1);
+    expect([left[5], right[5]]).toEqual([0.5, 0.125]);
+  });
+
+  it("forgets what lies behind, but not the passage it goes round", () => {
+    const voice = voiceWith(8);
+    voice.position = 6 * LENGTH;
+    voice.tidy();
+    voice.seek(0);
+    expect(play(voice, 1).whole).toBe(false);
+    const rounds = voiceWith(8);
+    rounds.round = { start: LENGTH, stop: 7 * LENGTH };
+    rounds.position = 6 * LENGTH;
+    rounds.tidy();
+    expect(play(rounds, 24).left.slice(-1)).toEqual([3 * LENGTH - 1]);
+  });
+});

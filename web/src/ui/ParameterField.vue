@@ -1,0 +1,28 @@
+<script setup lang="ts">
+/** A parameter's value as a field: pan as L31, level as −8 dB, each stepped in its own way. */
+import { computed } from "vue";
+import { FACES } from "@/geometry/parameters";
+import type { Parameter } from "@/session/session";
+import ValueField from "./ValueField.vue";
+
+const props = defineProps<{ parameter: Parameter; value: number; label: string; disabled?: boolean }>();
+defineEmits<{ set: [value: number] }>();
+const face = computed(() => FACES[props.parameter]);
+</script>
+
+<template>
+  <ValueField
+    :value="value"
+    :label="label"
+    :text="face.text"
+    :parse="face.parse"
+    :step="face.unit"
+    :big-step="face.bigStep"
+    :low="face.low"
+    :high="face.high"
+    :initial="face.initial"
+    :hint="face.hint"
+    :disabled="disabled"
+    @set="$emit('set', $event)"
+  />
+</template>
