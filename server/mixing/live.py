@@ -55,7 +55,6 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             return
         self.may_edit = member.may_edit
         self.sent = _revision_asked(self.scope["query_string"], member.session.revision)
-        self.held: set[str] = set()
         self.presence = Presence()
         self.who = {
             "tab": uuid4().hex[:12],
@@ -112,10 +111,6 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         if not self.may_edit:
             await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
             return
-        if preview.value is None:
-            self.held.discard(preview.thing)
-        else:
-            self.held.add(preview.thing)
         await self._tell_others("live.preview", tab=self.who["tab"], thing=preview.thing, value=preview.value)
 
     def _person(self) -> dict[str, Any]:

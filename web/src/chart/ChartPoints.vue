@@ -46,14 +46,12 @@ function onMove(event: PointerEvent): void {
   const t = event.shiftKey ? held.point.t : session.grid.snap(at, event.altKey ? 0 : view.gridParts);
   const value = tidy(view.parameter, axis.value.value(event.clientX - box.left));
   dragging.value = { ...held, point: { ...held.point, t, value } };
-  if (view.parameter === "pan") session.hold(`${props.source.id}.point`, value);
 }
 
 function onUp(): void {
   const held = dragging.value;
   if (!held) return;
   dragging.value = null;
-  session.letGo(`${props.source.id}.point`);
   const was = points.value[held.index];
   if (was && (was.t !== held.point.t || was.value !== held.point.value)) place(held.index, held.point);
 }

@@ -14,29 +14,26 @@ export function useEdits() {
     start: number,
     end: number,
     fresh: Point[],
+    held?: string,
   ): void {
     const old = session.points(source, parameter);
     const kept = old.filter((point) => point.t < start || point.t > end);
     const before = kept.filter((point) => point.t < start);
     const after = kept.filter((point) => point.t > end);
-    session.change(session.laneKey(source, parameter), [...before, ...fresh, ...after], {
-      kind: "write-points",
-      source,
-      parameter,
-      start,
-      end,
-      points: fresh as never,
-    });
+    const lane = session.laneKey(source, parameter);
+    const points = fresh as never;
+    const operation = { kind: "write-points", source, parameter, start, end, points } as const;
+    session.change(lane, [...before, ...fresh, ...after], operation, held);
   }
 
   /** Put a point at a time, in place of one that is already there; it takes the shape of the one before. */
-  function addPoint(source: string, parameter: Parameter, at: number, value: number): void {
+  function addPoint(source: string, parameter: Parameter, at: number, value: number, held?: string): void {
     const old = session.points(source, parameter);
     const there = old.filter((point) => Math.abs(point.t - at) < SAME_MOMENT);
     const model = there.at(-1) ?? old.filter((point) => point.t < at).at(-1);
     const t = there[0]?.t ?? at;
     const fresh = { t, value, shape: model?.shape ?? "ease", tension: model?.tension ?? 0 };
-    writeRange(source, parameter, t, t, [fresh]);
+    writeRange(source, parameter, t, t, [fresh], held);
   }
 
   /** Put the point with an index where `point` says; points it passes stay. */
@@ -73,8 +70,7 @@ export function useEdits() {
   function setValue(source: Source, parameter: Parameter, value: number, at: number): void {
     const thing = `${source.id}.${parameter}`;
     if (session.points(source.id, parameter).length) {
-      addPoint(source.id, parameter, at, value);
-      session.letGo(thing);
+      addPoint(source.id, parameter, at, value, thing);
     } else if (parameter === "pan") {
       session.change(thing, value, { kind: "place-source", source: source.id, pan: value });
     } else {

@@ -147,8 +147,12 @@ export const useSession = defineStore("session", () => {
   }
 
   async function fetchMissing(): Promise<void> {
-    const found = await get<Revision[]>(`/api/sessions/${id.value}/operations?since=${revision.value}`);
-    found.forEach(take);
+    try {
+      const found = await get<Revision[]>(`/api/sessions/${id.value}/operations?since=${revision.value}`);
+      found.forEach(take);
+    } catch {
+      /* the connection is down: what is missing comes when it is back */
+    }
   }
 
   /** Show a value at once while a hand holds it, and tell colleagues. */
@@ -167,19 +171,24 @@ export const useSession = defineStore("session", () => {
     channel?.send({ type: "preview", thing, value: null });
   }
 
-  /** Make a change that shows at once as `value` of `thing` and is sent; it shows until it has come back. */
-  function change(thing: string, value: Pending["value"], operation: Operation): void {
+  /**
+   * Make a change that shows at once as `value` of `thing` and is sent; it shows until it has come back. Colleagues
+   * see what was `held` until then, so that nothing jumps back in between.
+   */
+  function change(thing: string, value: Pending["value"], operation: Operation, held = thing): void {
     const ids = pending.get(thing)?.ids ?? new Set<string>();
+    const wasHeld = pending.get(held)?.ids.size === 0;
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
       if (answer) take(answer.revision as unknown as Revision);
+      if (wasHeld) channel?.send({ type: "preview", thing: held, value: null });
       if (!refusal) return;
       void message.error(refusal);
       ids.delete(sent);
       if (!ids.size) pending.delete(thing);
     });
     ids.add(sent);
+    if (held !== thing) pending.delete(held);
     pending.set(thing, { value, ids });
-    channel?.send({ type: "preview", thing, value: null });
   }
 
   function turnBack(which: "undo" | "redo"): void {
