@@ -9,13 +9,21 @@ stamp_of() { cat "$@" | sha256sum | cut -d' ' -f1; }
 done_before() { [ -f ".venv/.$1" ] && [ "$(cat ".venv/.$1")" = "$2" ]; }
 mark_done() { printf '%s' "$2" > ".venv/.$1"; }
 
+newest_python() {
+  local name
+  for name in python3 python3.13 python3.12 python3.11; do
+    if command -v "$name" >/dev/null && "$name" -c 'import sys; sys.exit(sys.version_info < (3, 11))'; then
+      command -v "$name"
+      return
+    fi
+  done
+  return 1
+}
+
 prepare_python() {
   local python
-  python="$(command -v python3 || true)"
-  [ -n "$python" ] || fail "Python 3.11 or newer is needed. Install it, then try again."
-  "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' ||
-    fail "Python 3.11 or newer is needed; $("$python" --version) is here."
   if [ ! -x .venv/bin/python ]; then
+    python="$(newest_python)" || fail "Python 3.11 or newer is needed. Install it, then try again."
     step "Python environment"
     "$python" -m venv .venv || fail "The environment could not be made. On Debian, install python3-venv, then try again."
   fi

@@ -113,10 +113,10 @@ def readings(frames: Frames, count: int) -> NDArray[np.float32]:
 
 
 def mono_loss_db(both: Values, cross: Values) -> Values:
-    """How much weaker the mono fold (L + R)/√2 is than both sides' power together (dB, 0 or less … +3).
+    """How much weaker the mono fold (L + R)/√2 is than both sides' power together (dB, 0 or less).
 
-    ``both``: summed mean squares; ``cross``: mean of left times right. Two equal sides that are in phase lose
-    -3 dB, that is gain 3 dB, on two equal ones that have nothing in common; nan for silence.
+    ``both``: summed mean squares; ``cross``: mean of left times right. Two equal sides in phase lose nothing,
+    two that have nothing in common 3 dB, opposite ones everything (told as -60 dB); nan for silence.
     """
     folded = np.maximum(both / 2.0 + cross, 0.0)
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -49,7 +49,7 @@ class Measurement:
         self._frames = 0
         self._plain = np.zeros(3)
         self._weighted = np.zeros(channels)
-        self._weighted_cross = 0.0
+        self._folded = np.zeros(3)
         self._sides = _SIDES.get(channels)
 
     def __call__(self, audio: NDArray) -> None:
@@ -60,11 +60,15 @@ class Measurement:
         self._true_peak(audio)
         weighted = self._weighting(audio)
         if self._sides:
-            left, right = (np.asarray(audio[side], np.float64).sum(axis=0) for side in self._sides)
-            self._plain += [left @ left, right @ right, left @ right]
-            self._weighted_cross += float(weighted[self._sides[0]].sum(axis=0) @ weighted[self._sides[1]].sum(axis=0))
+            self._plain += self._products(np.asarray(audio, np.float64))
+            self._folded += self._products(weighted)
         self._weighted += np.einsum("ct,ct->c", weighted, weighted)
         self._gather(weighted)
+
+    def _products(self, audio: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Both sides' energies and their product, each side's channels summed."""
+        left, right = (audio[side].sum(axis=0) for side in self._sides)
+        return np.array([left @ left, right @ right, left @ right])
 
     def _gather(self, weighted: NDArray[np.float64]) -> None:
         """Mean squares of each whole 100 ms; what is left waits for the next stretch."""
@@ -105,7 +109,8 @@ class Measurement:
             energy = np.sqrt(self._plain[0] * self._plain[1])
             found["lean_db"] = _finite(lean_db(*mean))
             found["correlation"] = _finite(self._plain[2] / energy) if energy > 0.0 else None
-            found["mono_loss_db"] = _finite(mono_loss_db(mean.sum(), self._weighted_cross / self._frames))
+            folded = self._folded / self._frames
+            found["mono_loss_db"] = _finite(mono_loss_db(folded[:2].sum(), folded[2]))
             found["stretches"] = [s.as_dict() for s in leaning_stretches(sides, tolerance)]
         return found
 

@@ -104,6 +104,13 @@ class Balance(SimpleTestCase):
         self.assertAlmostEqual(unrelated["mono_loss_db"], -3.01, delta=0.1)
         self.assertAlmostEqual(measured(stereo(-20, -20, 5.0))["mono_loss_db"], 0.0, places=6)
 
+    def test_surround_sides_are_front_and_back_together(self) -> None:
+        six = np.tile(tone(1000.0, 5.0) * 0.1, (6, 1)).astype(np.float32)
+        found = measured(six)
+        self.assertAlmostEqual(found["mono_loss_db"], 0.0, places=6)
+        six[[1, 5]] = 0.0
+        self.assertEqual(measured(six)["lean_db"], -60.0)
+
     def test_nothing_to_say_is_none_and_json(self) -> None:
         for nothing in (np.zeros((2, RATE * 5)), np.zeros((2, 0)), np.zeros((1, 100)), np.zeros((6, 4800))):
             found = measured(nothing)
