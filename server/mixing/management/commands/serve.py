@@ -7,6 +7,7 @@ from typing import Any
 from daphne.endpoints import build_endpoint_description_strings
 from daphne.server import Server
 from django.conf import settings
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from server.audio.exports import fail_unfinished
@@ -20,9 +21,14 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--port", type=int, default=8000)
         parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--set-up", action="store_true", help="migrate, and make the demo if there is to be one")
 
     def handle(self, *args: Any, **options: Any) -> None:
         self._check_free(options["host"], options["port"])
+        if options["set_up"]:
+            call_command("migrate", verbosity=0)
+            if settings.DEMO:
+                call_command("make_demo", stdout=self.stdout)
         fail_unfinished()
         # Rendering shares the interpreter with requests: let them have their turn quickly.
         sys.setswitchinterval(0.0005)
