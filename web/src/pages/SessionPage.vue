@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
-import { useElementSize } from "@vueuse/core";
+import { useElementSize, useEventListener } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import Chart from "@/chart/Chart.vue";
 import NowStrip from "@/chart/NowStrip.vue";
@@ -27,6 +27,9 @@ const desk = ref<HTMLElement>();
 const { width, height } = useElementSize(desk);
 const chartHeight = computed(() => Math.max(height.value - 58 - 100, 120));
 useKeys(() => (helping.value = true));
+useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
+  if (session.waiting) event.preventDefault();
+});
 
 watch(
   () => props.id,

@@ -39,6 +39,8 @@ export const useSession = defineStore("session", () => {
   const connected = ref(false);
   const lost = ref("");
   const waiting = ref(0);
+  /** How many changes of this hand were refused: what showed or sounded of them is taken back. */
+  const refusals = ref(0);
   const me = ref<Person | null>(null);
   const people = reactive(new Map<string, Person>());
   /** What this hand holds or has let go but not yet seen come back, by thing. */
@@ -178,11 +180,15 @@ export const useSession = defineStore("session", () => {
   function change(thing: string, value: Pending["value"], operation: Operation, held = thing): void {
     const ids = pending.get(thing)?.ids ?? new Set<string>();
     const wasHeld = pending.get(held)?.ids.size === 0;
+    const mine = outbox;
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
+      // An answer that comes after another session was opened is kept there, and is not this one's.
+      if (mine !== outbox) return;
       if (answer) take(answer.revision as unknown as Revision);
       if (wasHeld) channel?.send({ type: "preview", thing: held, value: null });
       if (!refusal) return;
       void message.error(refusal);
+      refusals.value += 1;
       ids.delete(sent);
       if (!ids.size) pending.delete(thing);
     });
@@ -193,7 +199,9 @@ export const useSession = defineStore("session", () => {
 
   function turnBack(which: "undo" | "redo"): void {
     if (!mayEdit.value) return;
+    const mine = outbox;
     outbox[which]((answer, refusal) => {
+      if (mine !== outbox) return;
       if (answer) take(answer.revision as unknown as Revision);
       if (refusal || answer?.notice) void message.info(refusal || answer!.notice);
     });
@@ -232,7 +240,7 @@ export const useSession = defineStore("session", () => {
   }
 
   return {
-    id, revision, role, document, grid, shapes, gains, connected, lost, waiting, me, people, pending, previews,
+    id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
     mayEdit, sources, passages, settings, length,
     open, close, hold, letGo, change, turnBack, tell, points, valueAt, muted, holder, laneKey,
   }; // prettier-ignore

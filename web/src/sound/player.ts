@@ -263,6 +263,7 @@ export const usePlayer = defineStore("player", () => {
   }
 
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
+  watch(() => session.refusals, renew);
   watch(solo, renew);
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
