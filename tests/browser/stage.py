@@ -227,7 +227,7 @@ class Engineer:
         field.blur()
 
     def play(self) -> None:
-        self.page.get_by_role("button", name="Play").click()
+        self.page.get_by_role("button", name="Play", exact=True).click()
         expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
 
     def stop(self) -> None:

@@ -52,6 +52,7 @@ export const useSession = defineStore("session", () => {
   let outbox: Outbox;
   const early = new Map<number, Revision>();
   let lastPreview = 0;
+  let laterPreview: ReturnType<typeof setTimeout> | undefined;
 
   const mayEdit = computed(() => role.value !== "listener");
   const sources = computed(() =>
@@ -160,11 +161,15 @@ export const useSession = defineStore("session", () => {
   /** Show a value at once while a hand holds it, and tell colleagues. */
   function hold(thing: string, value: number): void {
     pending.set(thing, { value, ids: new Set() });
-    const now = performance.now();
-    if (now - lastPreview >= PREVIEW_EVERY) {
-      lastPreview = now;
-      channel?.send({ type: "preview", thing, value });
-    }
+    clearTimeout(laterPreview);
+    const wait = lastPreview + PREVIEW_EVERY - performance.now();
+    const send = (): void => {
+      lastPreview = performance.now();
+      if (pending.get(thing)?.ids.size === 0) channel?.send({ type: "preview", thing, value });
+    };
+    // A hand that rests is seen where it rests, however quickly it came there.
+    if (wait <= 0) send();
+    else laterPreview = setTimeout(send, wait);
   }
 
   /** Let go without changing anything. */
