@@ -26,7 +26,7 @@ class Heard(BrowserCase):
         expect(clock).not_to_have_text("0:42.6")
         after = rowan.page.locator(".foot .words").first.inner_text(), needle.get_attribute("transform")
         self.assertNotEqual(before, after)
-        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 20))
+        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 40))
         rowan.stop()
         expect(needle).to_have_count(0)
 
@@ -55,10 +55,10 @@ class Heard(BrowserCase):
         rowan.row("concertina-1").get_by_role("button", name="Solo").click()
         rowan.play()
         hers = ines.listen(1.2)
-        self.assert_heard(hers, ines.rendered(BAR_17 - 2, 24))
+        self.assert_heard(hers, ines.rendered(BAR_17 - 2, 60))
         rowan.listen(0.2)
         his = rowan.listen(0.6)
-        self.assert_heard(his, rowan.rendered(BAR_17 - 2, 24, solo="concertina-1"))
+        self.assert_heard(his, rowan.rendered(BAR_17 - 2, 60, solo="concertina-1"))
         expect(ines.row("concertina-1").get_by_role("button", name="Solo")).to_have_attribute("aria-pressed", "false")
 
     def test_a_passage_goes_round_without_a_gap(self) -> None:
@@ -85,7 +85,7 @@ class Heard(BrowserCase):
             return float(np.abs(left).max()) < 1e-6 < float(np.abs(right).max())
 
         self.until(rowan.page, only_right, "the colleague's edit is not heard")
-        self.assert_heard(rowan.listen(0.5), rowan.rendered(BAR_17 - 2, 40, solo="plucked-bass"))
+        self.assert_heard(rowan.listen(0.5), rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
         ines.place_of("plucked-bass").press("0")
 
     def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:
@@ -106,7 +106,7 @@ class Heard(BrowserCase):
         rowan.page.mouse.up()
         self.until(rowan.page, lambda: rowan.revision() == revision + 1, "the hand's change was not kept")
         self.until(rowan.page, only_left, "the render does not take over")
-        self.assert_heard(rowan.listen(0.4), rowan.rendered(BAR_17 - 2, 40, solo="plucked-bass"))
+        self.assert_heard(rowan.listen(0.4), rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
         rowan.place_of("plucked-bass").press("0")
 
 
