@@ -42,6 +42,8 @@ class LeanOut(Schema):
     short: list[float | None]
     long: list[float | None]
     stretches: list[StretchOut]
+    tolerance_db: float
+    tolerance_seconds: float
 
 
 class ExportIn(Schema):
@@ -138,6 +140,8 @@ def lean(request: HttpRequest, session_id: UUID, revision: int) -> LeanOut:
         short=_numbers(found.short),
         long=_numbers(found.long),
         stretches=[StretchOut(**stretch.as_dict()) for stretch in found.stretches],
+        tolerance_db=found.tolerance.db,
+        tolerance_seconds=found.tolerance.seconds,
     )
 
 

@@ -18,6 +18,7 @@ from needle.metering.lean import (
     LONG_HOPS,
     SHORT_HOPS,
     Stretch,
+    Tolerance,
     lean_curve,
     leaning_stretches,
 )
@@ -74,6 +75,7 @@ class Leaning:
     short: NDArray[np.float64]
     long: NDArray[np.float64]
     stretches: list[Stretch]
+    tolerance: Tolerance
     hop: float = HOP_SECONDS
 
 
@@ -93,13 +95,14 @@ def leaning(mix: Mix, budget: float = 0.25) -> Leaning:
     finally:
         if mine:
             _lean_turn.release()
-    nothing = Frames.silence(METER_FRAMES)
+    nothing, tolerance = Frames.silence(METER_FRAMES), Tolerance()
     powers = lean_powers(Frames.joined([known.get(index, nothing) for index in range(count)]))
     return Leaning(
         done=1.0 - len(missing) / max(count, 1),
         short=lean_curve(powers, SHORT_HOPS),
         long=lean_curve(powers, LONG_HOPS),
-        stretches=[] if missing else leaning_stretches(powers),
+        stretches=[] if missing else leaning_stretches(powers, tolerance),
+        tolerance=tolerance,
     )
 
 

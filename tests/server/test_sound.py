@@ -119,6 +119,7 @@ class Lean(Heard):
 
         even = lean()
         self.assertEqual(len(even["long"]), round(LENGTH * 10))
+        self.assertEqual((even["tolerance_db"], even["tolerance_seconds"]), (1.5, 4.0))
         np.testing.assert_allclose(even["long"], 0.0, atol=1e-3)
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 1.0})
         leaning = lean()

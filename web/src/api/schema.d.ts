@@ -544,6 +544,10 @@ export interface components {
             short: (number | null)[];
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
+            /** Tolerance Db */
+            tolerance_db: number;
+            /** Tolerance Seconds */
+            tolerance_seconds: number;
         };
         /**
          * Me

@@ -18,7 +18,7 @@ const edits = useEdits();
 
 const axis = computed(() => axisFor(view.parameter, props.width));
 const points = computed(() => session.points(props.source.id, view.parameter));
-const dragging = ref<{ index: number; point: Point; pointer: number } | null>(null);
+const dragging = ref<{ index: number; point: Point } | null>(null);
 const text = (value: number): string => FACES[view.parameter].text(value);
 
 const shown = computed(() =>
@@ -35,7 +35,7 @@ function onDown(event: PointerEvent, index: number): void {
   if (!session.mayEdit || event.button !== 0) return;
   const target = event.currentTarget as SVGElement;
   target.setPointerCapture(event.pointerId);
-  dragging.value = { index, point: { ...points.value[index]! }, pointer: event.pointerId };
+  dragging.value = { index, point: { ...points.value[index]! } };
 }
 
 function onMove(event: PointerEvent): void {

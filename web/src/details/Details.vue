@@ -124,7 +124,11 @@ function choose(parameter: Parameter): void {
         </template>
       </dl>
       <p class="quiet note">
-        {{ stretch ? "Out of tolerance: over 1.5 dB for 4 s or more." : "Within tolerance here." }}
+        {{
+          stretch
+            ? `Out of tolerance: over ${lean.lean?.tolerance_db} dB for ${lean.lean?.tolerance_seconds} s or more.`
+            : "Within tolerance here."
+        }}
       </p>
     </template>
     <p v-else class="empty quiet">

@@ -4,13 +4,14 @@ import { computed, ref, watch } from "vue";
 import { axisFor } from "@/chart/axis";
 import { LEAN_SCALE_DB, leanX } from "@/chart/paint";
 import { decibels, leanText, sideClass } from "@/geometry/pan";
+import { useLean } from "@/session/lean";
 import { usePlayer } from "@/sound/player";
 
 const props = defineProps<{ width: number }>();
 const player = usePlayer();
+const piece = useLean();
 
 const LOWEST_DB = -48;
-const TOLERANCE_DB = 1.5;
 const HOLD_FRAMES = 60;
 const SCALE = [-36, -24, -12, -6];
 
@@ -30,7 +31,7 @@ const lean = computed(() => number("lean_long"));
 const quick = computed(() => number("lean_short"));
 const needle = computed(() => (lean.value === null ? centre.value : leanX(axis.value, lean.value)));
 const quickNeedle = computed(() => (quick.value === null ? null : leanX(axis.value, quick.value)));
-const zone = computed(() => leanX(axis.value, TOLERANCE_DB) - centre.value);
+const zone = computed(() => leanX(axis.value, piece.lean?.tolerance_db ?? 0) - centre.value);
 const leanTicks = [-6, -3, 3, 6];
 
 /** The highest peak of either side, held for about a second. */
