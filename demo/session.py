@@ -7,17 +7,27 @@ from pathlib import Path
 
 from demo.clock import BPM, LENGTH, RATE, seconds
 from demo.score import SCORE
+from needle.checks import Document
+from needle.effects.chain import checked_effects
 from needle.files.audio import write_audio
 from needle.files.bundle import ASSETS, write_session
-from needle.session import Document, empty_document, lane_key
+from needle.session import (
+    GROUP_AT_FIRST,
+    RETURN_AT_FIRST,
+    SEND_AT_FIRST,
+    SOURCE_AT_FIRST,
+    empty_document,
+    lane_key,
+    send_key,
+)
 
 NAME = "Night Ferry"
 
 # id, name, level dB, pan, RMS of what sounds (dBFS).
 _SOURCES = (
     ("ferry-engine", "Ferry engine", -9.0, -0.02, -16.0),
-    ("foghorn", "Foghorn", -6.0, -0.55, -15.0),
-    ("bell-buoy", "Bell buoy", -11.0, 0.72, -18.0),
+    ("foghorn", "Foghorn", -8.0, -0.55, -15.0),
+    ("bell-buoy", "Bell buoy", -12.5, 0.72, -18.0),
     ("gulls", "Gulls", -18.0, 0.0, -18.0),
     ("oars", "Oars", -8.0, -0.9, -19.0),
     ("deck-voices", "Deck voices", -10.0, 0.0, -17.0),
@@ -30,7 +40,45 @@ _SOURCES = (
     ("wind-pad", "Wind pad", -16.0, 0.0, -16.0),
 )
 
-_STEREO = {"gulls", "deck-voices", "wind-pad"}
+# What placing a stereo source means, and its values.
+_STEREO: dict[str, dict[str, float | str]] = {
+    "gulls": {"mode": "span", "span": 0.5},
+    "deck-voices": {"mode": "sides", "pan_left": -0.5, "pan_right": 0.5},
+    "wind-pad": {"mode": "span", "span": 0.8},
+}
+
+# Spaces: a short, dark one, and a long, bright one.
+_RETURNS = (
+    ("hull", "Hull", 7, -4.0, (("room", {"length": 0.9, "pre_delay": 6.0, "damping": 0.85, "size": 0.3}),)),
+    (
+        "quay",
+        "Quay",
+        0,
+        -5.0,
+        (
+            ("high-pass", {"frequency": 220.0}),
+            ("room", {"length": 3.2, "pre_delay": 38.0, "damping": 0.25, "size": 0.85, "crossing": 0.35}),
+        ),
+    ),
+)
+
+# source, return, level dB, place, pan of a place of its own.
+_SENDS = (
+    ("hand-drum", "hull", -12.0, "same", 0.0),
+    ("plucked-bass", "hull", -20.0, "same", 0.0),
+    ("oars", "hull", -14.0, "same", 0.0),
+    ("foghorn", "quay", -9.0, "opposite", 0.0),
+    ("bell-buoy", "quay", -10.0, "own", -0.5),
+    ("gulls", "quay", -12.0, "same", 0.0),
+    ("concertina-1", "quay", -16.0, "opposite", 0.0),
+    ("concertina-2", "quay", -17.5, "opposite", 0.0),
+    ("glass-mallets", "quay", -12.0, "own", 0.6),
+)
+
+_GROUPS = (
+    ("concertinas", "Concertinas", ("concertina-1", "concertina-2")),
+    ("rhythm", "Rhythm", ("hand-drum", "shaker")),
+)
 
 _PASSAGES = (
     ("dusk", "Dusk", 1, 9),
@@ -54,10 +102,13 @@ _OARS = (
 )
 _BELL = tuple((bar, 1, 0.84 if i % 2 else 0.62, "ease") for i, bar in enumerate(range(1, 49, 4)))
 _GULLS = (
-    (1, 1, 0.25, "ease"),
+    (1, 1, -0.3, "ease"),
+    (3, 1, -0.1, "ease"),
+    (5, 1, -0.5, "ease"),
+    (7, 1, -0.4, "ease"),
     (11, 1, -0.3, "hold"),
     (28, 1, -0.5, "ease"),
-    (41, 1, 0.5, "ease"),
+    (41, 1, 0.3, "ease"),
     (48, 1, -0.1, "ease"),
 )
 _SHAKER = tuple((bar, 1, -0.4 if (bar // 2) % 2 else -0.25, "hold") for bar in range(17, 45, 2))
@@ -70,18 +121,18 @@ def document() -> Document:
     found["session"]["tempos"] = [[0.0, BPM]]
     for order, (key, name, level, pan, _) in enumerate(_SOURCES):
         found["sources"][key] = {
+            **SOURCE_AT_FIRST,
             "id": key,
             "name": name,
             "ink": order % 10,
             "order": order,
             "asset": f"{key}.flac",
             "channels": 2 if key in _STEREO else 1,
-            "start": 0.0,
-            "gain": 0.0,
+            "seconds": LENGTH,
             "level": level,
-            "muted": False,
-            "mode": "balance" if key in _STEREO else "pan",
+            "mode": "pan",
             "pan": pan,
+            **_STEREO.get(key, {}),
         }
     for key, points in _LANES.items():
         found["lanes"][lane_key(key, "pan")] = {
@@ -93,6 +144,20 @@ def document() -> Document:
                 for bar, beat, value, shape in points
             ],
         }
+    for order, (key, name, members) in enumerate(_GROUPS):
+        found["groups"][key] = {**GROUP_AT_FIRST, "id": key, "name": name, "order": order}
+        for member in members:
+            found["sources"][member]["group"] = key
+    for order, (key, name, ink, level, effects) in enumerate(_RETURNS):
+        kept = [
+            {"id": f"{kind}-{i}", "kind": kind, "on": True, "settings": settings}
+            for i, (kind, settings) in enumerate(effects)
+        ]
+        values = {"id": key, "name": name, "ink": ink, "order": order, "level": level}
+        found["returns"][key] = {**RETURN_AT_FIRST, **values, "effects": checked_effects(kept)}
+    for source, to, level, place, pan in _SENDS:
+        values = {"id": send_key(source, to), "source": source, "return": to}
+        found["sends"][values["id"]] = {**SEND_AT_FIRST, **values, "level": level, "place": place, "pan": pan}
     for key, name, first, last in _PASSAGES:
         found["passages"][key] = {
             "id": key,

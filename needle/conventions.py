@@ -127,5 +127,20 @@ class TempoMap:
         return bars
 
 
+def tempo_of_taps(times: Sequence[float]) -> float:
+    """The tempo (bpm, to a tenth) of taps on the beat at rising times (s).
+
+    The median of the last eight intervals, so that one slip of the hand does not count. NeedleError for fewer than
+    two taps, or a tempo that no session can have.
+    """
+    intervals = np.diff(np.asarray(times, dtype=np.float64))[-8:]
+    if not intervals.size or not (intervals > 0.0).all():
+        raise NeedleError("Tap at least twice, in time.")
+    bpm = 60.0 / float(np.median(intervals))
+    if not 10.0 <= bpm <= 400.0:
+        raise NeedleError(f"That is {bpm:.0f} bpm. Tempos lie between 10 and 400 bpm.")
+    return round(bpm, 1)
+
+
 def _rising(values: Sequence[float]) -> bool:
     return all(a < b for a, b in itertools.pairwise(values))

@@ -1,6 +1,6 @@
-"""A session as plain values: sources, lanes and passages, with the limits each number must keep.
+"""A session as plain values: its *document*, what each thing in it is at first, and the mix that it makes.
 
-The *document* is the session's whole state as JSON-ready dictionaries: what a bundle holds, what the
+The document is the session's whole state as JSON-ready dictionaries: what a bundle holds, what the
 server's operations change, and what ``mix_of`` turns into something that can be rendered.
 """
 
@@ -10,43 +10,95 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import TempoMap, check_rate
-from needle.errors import NeedleError
+from needle.checks import Document
+from needle.conventions import OFF_DB, TempoMap, check_rate
+from needle.effects.base import Around
+from needle.effects.chain import Chain
 from needle.moving.lane import Lane
-from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS, parameter_named
-from needle.placing.laws import law_named
-from needle.placing.modes import mode_for
-from needle.rendering.mix import Mix, MixSource
+from needle.moving.parameters import PARAMETERS
+from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
 
-Document = dict[str, Any]
 Audio = NDArray[np.float32]
 
-INKS = 10
-"""How many inks there are to draw sources with; ``ink`` is 0 to ``INKS`` - 1."""
+EMPTY_SECONDS = 30.0
+"""How long a session is that follows its sources and has none yet."""
+
+PARTS = ("sources", "lanes", "passages", "groups", "returns", "sends")
+"""What a document holds besides its settings, each a dictionary by id."""
+
+SOURCE_AT_FIRST: dict[str, Any] = {
+    "seconds": 0.0,
+    "first": 0,
+    "start": 0.0,
+    "gain": 0.0,
+    "muted": False,
+    "group": "",
+    "exchange": False,
+    "invert_left": False,
+    "invert_right": False,
+    "timing": "off",
+    "timing_ms": 0.7,
+    "timing_share": 0.0,
+    "double": False,
+    "double_ms": 0.0,
+    "double_trim": 0.0,
+    **{name: parameter.default for name, parameter in PARAMETERS.items()},
+}
+"""A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset."""
+
+GROUP_AT_FIRST: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shift": 0.0}
+
+RETURN_AT_FIRST: dict[str, Any] = {
+    "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0, "width": 1.0, "effects": [],
+}  # fmt: skip
+
+SEND_AT_FIRST: dict[str, Any] = {"level": OFF_DB, "before": False, "place": "same", "pan": 0.0}
+
+_AT_FIRST = {
+    "sources": SOURCE_AT_FIRST,
+    "groups": GROUP_AT_FIRST,
+    "returns": RETURN_AT_FIRST,
+    "sends": SEND_AT_FIRST,
+}
 
 
 def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Document:
-    """A session without sources: ``rate`` in Hz, ``length`` in seconds, 120 bpm in 4/4, constant power."""
-    return {
-        "session": {
-            "name": name,
-            "rate": check_rate(rate),
-            "length": length,
-            "layout": "0+2+0",
-            "tempos": [[0.0, 120.0]],
-            "metres": [[1, 4, 4]],
-            "law": "constant-power",
-            "centre_zero": False,
-        },
-        "sources": {},
-        "lanes": {},
-        "passages": {},
+    """A session without sources: ``rate`` in Hz, ``length`` in seconds, 120 bpm in 4/4, constant power.
+
+    A length of 0 follows the sources.
+    """
+    settings = {
+        "name": name,
+        "rate": check_rate(rate),
+        "length": length,
+        "layout": "0+2+0",
+        "tempos": [[0.0, 120.0]],
+        "metres": [[1, 4, 4]],
+        "law": "constant-power",
+        "centre_zero": False,
     }
+    return {"session": settings, **{part: {} for part in PARTS}}
+
+
+def upgraded(document: Document) -> Document:
+    """A document of any earlier version with everything that has been added since, as it is at first."""
+    found = {**document, **{part: document.get(part, {}) for part in PARTS}}
+    for part, at_first in _AT_FIRST.items():
+        if isinstance(found[part], dict):
+            found[part] = {
+                key: {**at_first, **thing} if isinstance(thing, dict) else thing for key, thing in found[part].items()
+            }
+    return found
 
 
 def lane_key(source: str, parameter: str) -> str:
     """The key of a lane in ``document["lanes"]``."""
     return f"{source}/{parameter}"
+
+
+def send_key(source: str, to: str) -> str:
+    """The key of a send in ``document["sends"]``."""
+    return f"{source}/{to}"
 
 
 def tempo_map(document: Document) -> TempoMap:
@@ -55,59 +107,23 @@ def tempo_map(document: Document) -> TempoMap:
     return TempoMap(tuple(map(tuple, session["tempos"])), tuple(map(tuple, session["metres"])))
 
 
-def check_value(parameter: str, value: float) -> float:
-    """``value`` if the parameter may have it; NeedleError names the limits otherwise."""
-    limits = parameter_named(parameter)
-    if not (np.isfinite(value) and limits.low <= value <= limits.high):
-        raise NeedleError(
-            f"{parameter} cannot be {value}. It runs from {limits.low:g} to {limits.high:g} ({limits.unit})."
-        )
-    return float(value)
-
-
-def check_lane(parameter: str, lane: Lane) -> Lane:
-    """``lane`` if every value lies within the parameter's limits; NeedleError otherwise."""
-    for point in lane.points:
-        check_value(parameter, point.value)
-    return lane
-
-
-def check_gain(gain: float) -> float:
-    """A source's gain (dB) if it is allowed; NeedleError otherwise."""
-    if not (np.isfinite(gain) and abs(gain) <= GAIN_LIMIT_DB):
-        raise NeedleError(f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB.")
-    return float(gain)
-
-
-def check_document(document: Document) -> Document:
-    """``document`` if every rule holds; NeedleError says which does not, and where."""
-    for part in ("session", "sources", "lanes", "passages"):
-        if not isinstance(document.get(part), dict):
-            raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
-    try:
-        session = document["session"]
-        check_rate(session["rate"])
-        law_named(session["law"])
-        tempo_map(document)
-        if not 0.0 < float(session["length"]) <= 24 * 3600.0:
-            raise NeedleError("A session is between 0 seconds and 24 hours long.")
-        for source in document["sources"].values():
-            mode_for(source["mode"], source["channels"])
-            check_gain(source["gain"])
-            for parameter in PARAMETERS:
-                check_value(parameter, source[parameter])
-        for lane in document["lanes"].values():
-            if lane["source"] not in document["sources"]:
-                raise NeedleError(f"A lane belongs to “{lane['source']}”, which is not a source here.")
-            check_lane(lane["parameter"], Lane.of(lane["points"]))
-        for passage in document["passages"].values():
-            if not 0.0 <= passage["start"] < passage["end"]:
-                raise NeedleError(f"The passage “{passage['name']}” must end after it starts.")
-    except KeyError as missing:
-        raise NeedleError(f"The session lacks {missing}.") from missing
-    except (TypeError, AttributeError) as error:
-        raise NeedleError("The session's parts are not of the right kind.") from error
-    return document
+def piece_length(document: Document) -> float:
+    """How long the piece is (s): as set, or until the last source and the tails of what it feeds have sounded."""
+    session = document["session"]
+    if session["length"] > 0.0:
+        return session["length"]
+    sources = document["sources"].values()
+    last = max((source["start"] + source["seconds"] for source in sources), default=0.0)
+    if last <= 0.0:
+        return EMPTY_SECONDS
+    fed = {send["return"] for send in document["sends"].values() if send["level"] > OFF_DB}
+    around = Around(session["rate"], tempo_map(document))
+    tails = [
+        Chain.of(one["effects"]).tail(around)
+        for key, one in document["returns"].items()
+        if key in fed and not one["muted"]
+    ]
+    return last + max(tails, default=0) / session["rate"]
 
 
 def mix_of(
@@ -122,31 +138,52 @@ def mix_of(
     """
     session = document["session"]
     rows = sorted(document["sources"].values(), key=lambda s: (s["order"], s["id"]))
-    sources = []
-    for row in rows:
-        lanes = {}
-        for parameter in PARAMETERS:
-            stored = document["lanes"].get(lane_key(row["id"], parameter))
-            if stored and stored["points"]:
-                lanes[parameter] = lane_of(stored)
-        sources.append(
-            MixSource(
-                id=row["id"],
-                asset=row["asset"],
-                audio=audio(row["asset"]),
-                offset=round(row["start"] * session["rate"]),
-                gain=row["gain"],
-                level=row["level"],
-                muted=row["muted"],
-                mode=row["mode"],
-                pan=row["pan"],
-                lanes=lanes,
-            )
-        )
+    returns = sorted(document["returns"].values(), key=lambda r: (r["order"], r["id"]))
     return Mix(
         rate=session["rate"],
-        length=session["length"],
+        length=piece_length(document),
         law=session["law"],
         centre_zero=session["centre_zero"],
-        sources=tuple(sources),
+        sources=tuple(_source(document, row, audio, lane_of) for row in rows),
+        returns=tuple(_return(row) for row in returns),
+        tempo=tempo_map(document),
     )
+
+
+_AS_STORED = (
+    "id", "asset", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share",
+    "double", "double_ms", "double_trim", *PARAMETERS,
+)  # fmt: skip
+
+
+def _source(
+    document: Document,
+    row: Mapping[str, Any],
+    audio: Callable[[str], Audio],
+    lane_of: Callable[[Mapping[str, Any]], Lane],
+) -> MixSource:
+    lanes = {}
+    for parameter in PARAMETERS:
+        stored = document["lanes"].get(lane_key(row["id"], parameter))
+        if stored and stored["points"]:
+            lanes[parameter] = lane_of(stored)
+    sends = {}
+    for to in document["returns"]:
+        send = document["sends"].get(send_key(row["id"], to))
+        if send and send["level"] > OFF_DB:
+            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"])
+    group = document["groups"].get(row["group"], GROUP_AT_FIRST)
+    return MixSource(
+        audio=audio(row["asset"])[row["first"] : row["first"] + row["channels"]],
+        offset=round(row["start"] * document["session"]["rate"]),
+        muted=row["muted"] or group["muted"],
+        shift=group["shift"],
+        group_level=group["level"],
+        lanes=lanes,
+        sends=sends,
+        **{name: row[name] for name in _AS_STORED},
+    )
+
+
+def _return(row: Mapping[str, Any]) -> MixReturn:
+    return MixReturn(row["id"], Chain.of(row["effects"]), row["level"], row["muted"], row["pan"], row["width"])

@@ -1,16 +1,20 @@
 """Takes the pictures of every main view with the demo's people (run by setup/take-screenshots)."""
 
 import os
+import tempfile
 from pathlib import Path
 from types import SimpleNamespace
 
 import django
+import numpy as np
+import soundfile
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 django.setup()
 
 from playwright.sync_api import sync_playwright  # noqa: E402 - needs Django to be set up
 
+from demo import instruments as play  # noqa: E402 - likewise
 from tests.browser.stage import ARGUMENTS, CHROMIUM, Engineer, Server  # noqa: E402
 
 HERE = Path(__file__).parent
@@ -20,6 +24,70 @@ SIZE = {"width": 1280, "height": 800}
 def take(page, name: str, **options: bool) -> None:
     page.evaluate("document.fonts.ready")
     page.screenshot(path=HERE / f"{name}.png", **options)
+
+
+def choose(person: Engineer, source: str) -> None:
+    person.row(source).locator("button.name").click()
+
+
+def take_place_desk(rowan: Engineer) -> None:
+    """The Place desk from several sides."""
+    page = rowan.page
+    choose(rowan, "glass-mallets")
+    rowan.jump("33.1")
+    rowan.play()
+    rowan.listen(2.0)
+    take(page, "place")
+    rowan.stop()
+    page.get_by_label("What the field shows").get_by_role("button", name="Quay").click()
+    take(page, "return")
+    page.get_by_role("button", name="Direct").click()
+    choose(rowan, "wind-pad")
+    page.get_by_role("radio", name="balance").click()
+    rowan.place_of("wind-pad").press("Shift+ArrowRight")
+    page.get_by_text("Thrown away now").wait_for()
+    take(page, "meaning")
+    choose(rowan, "foghorn")
+    page.get_by_role("button", name="Timing").click()
+    page.get_by_role("radio", name="both sides").click()
+    page.get_by_text("In mono this source loses").wait_for()
+    take(page, "timing")
+    for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
+        rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
+    page.get_by_role("button", name="Seat them…").click()
+    page.get_by_role("button", name="Seat Hats").filter(has_text="Shaker").wait_for()
+    take(page, "seating")
+    page.keyboard.press("Escape")
+    page.get_by_label("The session's settings").click()
+    page.get_by_role("tab", name="Pan law").click()
+    page.get_by_label("compromise").click()
+    page.get_by_text("What would change").wait_for()
+    page.locator(".changes li").first.wait_for()
+    take(page, "law")
+    page.keyboard.press("Escape")
+    with tempfile.TemporaryDirectory() as folder:
+        page.get_by_role("button", name="+ add").click()
+        page.get_by_label("Files to bring in").set_input_files(made_stems(Path(folder)))
+        page.get_by_text("Very quiet").wait_for()
+        page.get_by_text("breaks off").wait_for()
+        take(page, "bring-in")
+
+
+def made_stems(folder: Path) -> list[str]:
+    """Small files of several kinds from the demo's own instruments."""
+    bell, drum = play.bell(74), play.frame_drum(low=True, seed=1)
+    pair = play.in_hall(np.array([bell, 0.4 * bell]), 71, 1.6, 1.1)
+    kinds = (
+        ("01_Harbour bell.wav", 0.3 * bell[np.newaxis], 48000),
+        ("02_Bell in the hall.flac", 0.3 * pair / np.abs(pair).max(), 48000),
+        ("03_Quiet drum.wav", 0.004 * drum[np.newaxis], 44100),
+        ("04_Cut off.wav", 0.3 * bell[np.newaxis], 48000),
+    )
+    for name, audio, rate in kinds:
+        soundfile.write(folder / name, audio.T, rate, subtype="PCM_24")
+    cut = folder / "04_Cut off.wav"
+    cut.write_bytes(cut.read_bytes()[:200_000])
+    return [str(folder / name) for name, *_ in kinds]
 
 
 def main() -> None:
@@ -54,6 +122,7 @@ def main() -> None:
         rowan.page.get_by_role("link", name="Download").wait_for(timeout=60_000)
         take(rowan.page, "export")
         rowan.page.keyboard.press("Escape")
+        take_place_desk(Engineer(case, "rowan", desk="place"))
         rowan.page.goto(server.address)
         rowan.page.get_by_text("Your sessions").wait_for()
         take(rowan.page, "sessions")
@@ -61,6 +130,9 @@ def main() -> None:
         phone = Engineer(case, "rowan", width=390, height=844)
         phone.page.locator(".flag").first.wait_for(state="attached")
         take(phone.page, "phone")
+        phone.page.get_by_role("link", name="Place", exact=True).click()
+        phone.page.locator("svg.field").wait_for()
+        take(phone.page, "phone-place")
         browser.close()
     server.close()
 

@@ -10,11 +10,16 @@ import soxr
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
+from needle.files.containers import check_promise, promised
 
 Audio = NDArray[np.float32]
 
 STRETCH_FRAMES = 1 << 16
 MAX_CHANNELS = 64
+LOWEST_RATE, HIGHEST_RATE = 4000, 768_000
+MAX_SECONDS = 8 * 3600.0
+MAX_SAMPLES = 4 << 30
+"""Decoded audio beyond this (frames × channels at the session's rate, 16 GB as float) is refused."""
 
 
 @dataclass(frozen=True)
@@ -31,9 +36,25 @@ class AudioInfo:
 
 
 def audio_info(path: Path) -> AudioInfo:
-    """What the file holds; NeedleError if it is not audio that can be read."""
+    """What the file holds; NeedleError if it is not audio that can be read, breaks off, or is beyond all measure."""
     with _opened(path) as file:
-        return AudioInfo(file.samplerate, file.channels, file.frames)
+        info = AudioInfo(file.samplerate, file.channels, file.frames)
+    if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
+        raise NeedleError(f"{path.name} has a sampling rate of {info.rate} Hz. Export it at 44100 or 48000 Hz.")
+    if info.frames <= 0:
+        raise NeedleError(f"{path.name} holds no sound at all.")
+    if info.seconds > MAX_SECONDS or info.frames * info.channels > MAX_SAMPLES:
+        raise NeedleError(
+            f"{path.name} says that it lasts {info.seconds / 3600:.1f} hours in {info.channels} channel(s); "
+            f"{MAX_SECONDS / 3600:.0f} hours and {MAX_SAMPLES >> 30} thousand million samples are the most."
+        )
+    check_promise(path)
+    return info
+
+
+def frames_at(info: AudioInfo, rate: int) -> int:
+    """How many frames the file has when it is resampled to ``rate`` (Hz)."""
+    return info.frames if info.rate == rate else round(info.frames * rate / info.rate)
 
 
 def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
@@ -58,14 +79,28 @@ def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
             raise NeedleError(f"{path.name} breaks off after {read} of {expected} frames.")
 
 
+def read_at(path: Path, rate: int) -> Iterator[Audio]:
+    """The file's samples at ``rate`` (Hz) in order, resampled as it is read: ``frames_at`` frames in all.
+
+    Each stretch is float32 (channels, frames); memory does not grow with the file.
+    """
+    info = audio_info(path)
+    if info.rate == rate:
+        yield from read_stretches(path)
+        return
+    resampler = soxr.ResampleStream(info.rate, rate, info.channels, dtype="float32", quality="VHQ")
+    left = frames_at(info, rate)
+    for stretch in read_stretches(path):
+        made = np.ascontiguousarray(resampler.resample_chunk(stretch.T).T[:, :left])
+        left -= made.shape[1]
+        yield made
+    made = resampler.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).T[:, :left]
+    yield np.ascontiguousarray(np.pad(made, ((0, 0), (0, left - made.shape[1]))))
+
+
 def read_audio(path: Path, rate: int) -> Audio:
     """The whole file at ``rate`` (Hz), resampled if it has another: float32 (channels, frames)."""
-    info = audio_info(path)
-    stretches = list(read_stretches(path))
-    whole = np.concatenate(stretches, axis=1) if stretches else np.zeros((info.channels, 0), np.float32)
-    if info.rate == rate:
-        return whole
-    return np.ascontiguousarray(soxr.resample(whole.T, info.rate, rate, quality="VHQ").T, dtype=np.float32)
+    return np.concatenate(list(read_at(path, rate)), axis=1)
 
 
 FORMATS = {
@@ -129,6 +164,9 @@ def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") ->
 
 
 def _opened(path: Path) -> soundfile.SoundFile:
+    promise = promised(path)
+    if promise and promise.channels > MAX_CHANNELS:
+        raise NeedleError(f"{path.name} has {promise.channels} channels; {MAX_CHANNELS} is the most.")
     try:
         file = soundfile.SoundFile(path)
     except (soundfile.SoundFileError, OSError) as error:

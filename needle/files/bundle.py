@@ -7,12 +7,15 @@ from tempfile import TemporaryDirectory
 from types import TracebackType
 from typing import Any
 
+from needle.checks import Document, check_document
 from needle.errors import NeedleError
-from needle.files.audio import Audio, read_audio
+from needle.files.audio import Audio, audio_info, frames_at, read_audio
 from needle.rendering.mix import Mix
-from needle.session import Document, check_document, mix_of
+from needle.session import mix_of, upgraded
 
-VERSION = 1
+VERSION = 2
+"""What is written. Version 1 had no groups, returns and sends."""
+
 SESSION_FILE = "session.json"
 ASSETS = "assets"
 
@@ -53,9 +56,21 @@ class Bundle:
             raise NeedleError(f"The bundle has no {SESSION_FILE}.") from error
         except ValueError as error:
             raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: {error}.") from error
-        if stored.get("version") != VERSION:
-            raise NeedleError(f"The bundle is of version {stored.get('version')}; this reads {VERSION}.")
-        return check_document(stored["document"])
+        version = stored.get("version")
+        if not isinstance(version, int) or not 1 <= version <= VERSION:
+            raise NeedleError(f"The bundle is of version {version}; this reads 1 to {VERSION}.")
+        if not isinstance(stored.get("document"), dict):
+            raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
+        return self._with_lengths(check_document(upgraded(stored["document"])))
+
+    def _with_lengths(self, document: Document) -> Document:
+        """Version 1 did not say how long its sources sound; their files do."""
+        rate = document["session"]["rate"]
+        for source in document["sources"].values():
+            if not source["seconds"] and (self.folder / ASSETS / source["asset"]).is_file():
+                info = audio_info(self.asset_path(source["asset"]))
+                source["seconds"] = frames_at(info, rate) / rate
+        return document
 
     def asset_path(self, asset: str) -> Path:
         """Where an asset's file is; NeedleError if the bundle lacks it or its name leads elsewhere."""

@@ -170,19 +170,32 @@ class Lane:
 
     def between(self, start: float, end: float) -> tuple[Point, ...]:
         """The points that decide the lane's values from ``start`` to ``end`` (s): what a cache depends on."""
+        first, last = self._deciding(start, end)
+        return self.points[first:last]
+
+    def text_between(self, start: float, end: float) -> str:
+        """The same points as text."""
+        first, last = self._deciding(start, end)
+        return " ".join(self._texts[first:last])
+
+    @cached_property
+    def _texts(self) -> list[str]:
+        return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r}" for p in self.points]
+
+    def _deciding(self, start: float, end: float) -> tuple[int, int]:
         if not self.points:
-            return ()
+            return 0, 0
         at = self._arrays[0]
         first = max(int(np.searchsorted(at, start - RAMP_SECONDS, side="left")) - 1, 0)
         while first > 0 and at[first] - at[first - 1] < RAMP_SECONDS:
             first -= 1
-        last = int(np.searchsorted(at, end, side="left")) + 1
+        nearest = int(np.searchsorted(at, end, side="left"))
+        last = nearest + 1
         while 0 < last < len(at) and at[last] == at[last - 1]:
             last += 1
-        nearest = int(np.searchsorted(at, end, side="left"))
         if 0 < nearest < len(at) and self.points[nearest - 1].shape == "hold":
             last = nearest
-        return self.points[first:last]
+        return first, last
 
     def with_range(self, start: float, end: float, points: Iterable[Point]) -> "Lane":
         """The lane with everything from ``start`` to ``end`` (s, both included) replaced by ``points``.

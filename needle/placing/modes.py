@@ -1,42 +1,159 @@
-"""What panning means for a source: the gain matrix of a position, one small class a meaning."""
+"""What panning means for a source: where each of its channels stands and how strong it is, one small class a meaning.
 
-from collections.abc import Callable
+A meaning reads *values*: the source's parameters by name, each an array of the same shape.
+"""
+
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
+from needle.conventions import db_to_gain
 from needle.errors import NeedleError
 from needle.placing.laws import LAWS, Gains, PanLaw
+
+Values = Mapping[str, NDArray[np.float64]]
+PerChannel = Callable[[Values, int], Gains]
+
+MOST_INPUTS = 64
+"""No source has more channels."""
 
 
 @dataclass(frozen=True)
 class PlacementMode:
-    """A meaning of pan. ``matrix(law, pan, centre_zero)`` has shape (2, inputs, *pan.shape)."""
+    """A meaning of panning, for sources of ``fewest`` to ``most`` channels.
+
+    ``parameters`` are the values that it reads. ``positions(values, inputs)`` is where each channel stands and
+    ``weights(values, inputs)`` its gain, both (inputs, *shape). ``on_its_side``: each channel sounds on its own side
+    only, turned down by the balance law; otherwise the session's pan law places every channel on both.
+    """
 
     name: str
-    inputs: int
-    matrix: Callable[[PanLaw, Gains, bool], Gains]
+    title: str
+    sentence: str
+    fewest: int
+    most: int
+    parameters: tuple[str, ...]
+    positions: PerChannel
+    weights: PerChannel
+    on_its_side: bool = False
 
-    def gains(self, law: PanLaw, pan: ArrayLike, centre_zero: bool = False) -> Gains:
-        """The gains from each input to left and right, shape (2, inputs, *pan.shape)."""
-        return self.matrix(law, np.asarray(pan, dtype=np.float64), centre_zero)
+    def takes(self, inputs: int) -> bool:
+        """Whether a source of so many channels can be placed in this way."""
+        return self.fewest <= inputs <= self.most
+
+    def law(self, session: PanLaw) -> PanLaw:
+        """The law that it follows in a session."""
+        return LAWS["balance"] if self.on_its_side else session
+
+    def gains(
+        self,
+        law: PanLaw,
+        values: Mapping[str, ArrayLike],
+        inputs: int,
+        centre_zero: bool = False,
+        share: float = 1.0,
+    ) -> Gains:
+        """The gains from each channel to left and right, shape (2, inputs, *shape of the values).
+
+        ``share`` 0…1 is how much of each channel's position the levels tell; the rest is left to timing.
+        """
+        read = {name: np.asarray(values[name], dtype=np.float64) for name in self.parameters}
+        gains = self.law(law).gains(share * self.positions(read, inputs), centre_zero)
+        if self.on_its_side:
+            gains[0, 1] = gains[1, 0] = 0.0
+        return gains * self.weights(read, inputs)
 
 
-def _pan(law: PanLaw, pan: Gains, centre_zero: bool) -> Gains:
-    return law.gains(pan, centre_zero)[:, np.newaxis]
+def _one(values: Values, inputs: int) -> Gains:
+    return np.broadcast_to(_limited(values["pan"]), (inputs, *values["pan"].shape))
 
 
-def _balance(_law: PanLaw, pan: Gains, _centre_zero: bool) -> Gains:
-    """Each side stays on its side; moving away turns the far side down (the balance law)."""
-    left, right = LAWS["balance"].gains(pan)
-    matrix = np.zeros((2, 2, *pan.shape))
-    matrix[0, 0], matrix[1, 1] = left, right
-    return matrix
+def _each_side(values: Values, _inputs: int) -> Gains:
+    return _limited(np.array([values["pan_left"], values["pan_right"]]))
 
 
-MODES = {mode.name: mode for mode in (PlacementMode("pan", 1, _pan), PlacementMode("balance", 2, _balance))}
-"""Mono sources are panned by the session's law; stereo sources are balanced."""
+def _spread(values: Values, inputs: int) -> Gains:
+    """Channels evenly from centre - width to centre + width; a negative width turns their order round."""
+    across = np.linspace(-1.0, 1.0, inputs).reshape(-1, *[1] * values["pan"].ndim)
+    return _limited(values["pan"] + across * values["span"])
+
+
+def _limited(pan: Gains) -> Gains:
+    return np.minimum(np.maximum(pan, -1.0), 1.0)
+
+
+def _as_they_are(values: Values, inputs: int) -> Gains:
+    return np.ones((inputs, *next(iter(values.values())).shape))
+
+
+def _side_levels(values: Values, _inputs: int) -> Gains:
+    return db_to_gain([values["level_left"], values["level_right"]])
+
+
+def _in_equal_parts(values: Values, inputs: int) -> Gains:
+    """As one sound: (L + R) / 2."""
+    return _as_they_are(values, inputs) / inputs
+
+
+MODES = {
+    mode.name: mode
+    for mode in (
+        PlacementMode(
+            "pan",
+            "place",
+            "One sound at one place, by the session's pan law.",
+            1,
+            1,
+            ("pan",),
+            _one,
+            _as_they_are,
+        ),
+        PlacementMode(
+            "balance",
+            "balance",
+            "Each side stays on its side. Moving away turns the far side down: what is only there is lost.",
+            2,
+            2,
+            ("pan",),
+            _one,
+            _as_they_are,
+            on_its_side=True,
+        ),
+        PlacementMode(
+            "sides",
+            "sides",
+            "Each side has a place and a level of its own. Nothing is lost.",
+            2,
+            2,
+            ("pan_left", "pan_right", "level_left", "level_right"),
+            _each_side,
+            _side_levels,
+        ),
+        PlacementMode(
+            "span",
+            "span",
+            "The whole picture is moved and narrowed as one. A width below 0 exchanges its sides.",
+            2,
+            MOST_INPUTS,
+            ("pan", "span"),
+            _spread,
+            _as_they_are,
+        ),
+        PlacementMode(
+            "mono",
+            "mono",
+            "All channels are added to one sound at one place. What is opposite on the sides is lost.",
+            2,
+            MOST_INPUTS,
+            ("pan",),
+            _one,
+            _in_equal_parts,
+        ),
+    )
+}
+"""Every meaning by name, in the order in which they are offered."""
 
 
 def mode_for(name: str, channels: int) -> PlacementMode:
@@ -44,6 +161,26 @@ def mode_for(name: str, channels: int) -> PlacementMode:
     mode = MODES.get(name)
     if mode is None:
         raise NeedleError(f"There is no placement called “{name}”. Choose {', '.join(MODES)}.")
-    if mode.inputs != channels:
-        raise NeedleError(f"“{name}” places a source of {mode.inputs} channel(s); this one has {channels}.")
+    if not mode.takes(channels):
+        fitting = ", ".join(m.name for m in MODES.values() if m.takes(channels))
+        raise NeedleError(
+            f"“{name}” cannot place a source of this many channels: this one has {channels}. Choose {fitting}."
+        )
     return mode
+
+
+def before_placing(values: Values, exchange: bool, invert: tuple[bool, bool], inputs: int) -> Gains | None:
+    """Exchange of the sides, polarity and width, in this order: (inputs, inputs, *shape); None if nothing changes.
+
+    ``values["width"]`` is 0 (mono) to 2; 1 leaves the sides as they are: M = (L + R) / 2 and S = (L - R) / 2
+    become M ± width · S. ``invert`` turns the polarity of left and right; a mono source has only the first.
+    """
+    width = np.asarray(values["width"], dtype=np.float64)
+    if inputs == 1:
+        return -np.ones((1, 1, *width.shape)) if invert[0] else None
+    if inputs != 2 or (not exchange and not any(invert) and np.all(width == 1.0)):
+        return None
+    near, far = (1.0 + width) / 2.0, (1.0 - width) / 2.0
+    signs = np.where(invert, -1.0, 1.0)
+    matrix = np.array([[near * signs[0], far * signs[1]], [far * signs[0], near * signs[1]]])
+    return matrix[:, ::-1] if exchange else matrix

@@ -1,28 +1,56 @@
-"""What the engine renders: sources with their audio, places and lanes, and how one listens to them."""
+"""What the engine renders: sources with their places and sends, the returns they feed, and how one listens."""
 
 import hashlib
-import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.conventions import TempoMap
+from needle.effects.base import Around
+from needle.effects.chain import Chain
 from needle.errors import NeedleError
 from needle.moving.lane import Lane
 from needle.placing.laws import law_named
 from needle.placing.modes import mode_for
+from needle.placing.timing import REACH, timing_of
+
+Audio = NDArray[np.float32]
+
+BLOCK = 64
+"""Samples between two evaluations of a gain; the grid is fixed to the session's first frame."""
+
+SEND_PLACES = ("same", "opposite", "own")
+"""Where a source stands in a return: as it stands itself, mirrored, or at the send's own pan."""
+
+
+@dataclass(frozen=True)
+class MixSend:
+    """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it."""
+
+    level: float
+    before: bool = False
+    place: str = "same"
+    pan: float = 0.0
+
+    def __post_init__(self) -> None:
+        if self.place not in SEND_PLACES:
+            raise NeedleError(f"A send has no place “{self.place}”. Choose {', '.join(SEND_PLACES)}.")
 
 
 @dataclass(frozen=True)
 class MixSource:
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
-    ``gain`` and ``level`` in dB, ``pan`` in -1…1; a lane in ``lanes`` takes the place of its static value.
+    ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``shift`` and
+    ``group_level`` come from its group. With ``double`` a copy stands opposite, ``double_ms`` later, and both are
+    ``double_trim`` dB louder or softer.
     """
 
     id: str
-    audio: NDArray[np.float32]
+    audio: Audio
     asset: str = ""
     offset: int = 0
     gain: float = 0.0
@@ -30,20 +58,67 @@ class MixSource:
     muted: bool = False
     mode: str = "pan"
     pan: float = 0.0
+    pan_left: float = -1.0
+    pan_right: float = 1.0
+    level_left: float = 0.0
+    level_right: float = 0.0
+    span: float = 1.0
+    width: float = 1.0
+    exchange: bool = False
+    invert_left: bool = False
+    invert_right: bool = False
+    timing: str = "off"
+    timing_ms: float = 0.7
+    timing_share: float = 0.0
+    double: bool = False
+    double_ms: float = 0.0
+    double_trim: float = 0.0
+    shift: float = 0.0
+    group_level: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
+    sends: Mapping[str, MixSend] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.audio.ndim != 2:
             raise NeedleError("A source's audio must have the shape (channels, frames).")
         mode_for(self.mode, self.channels)
+        timing_of(self.timing, self.timing_ms, self.timing_share)
 
     @property
     def channels(self) -> int:
         return self.audio.shape[0]
 
-    def sounds_between(self, start: int, stop: int) -> bool:
-        """Whether any of its audio lies between two frames of the session."""
-        return self.offset < stop and start < self.offset + self.audio.shape[1]
+    @cached_property
+    def statics(self) -> str:
+        """Every value that is not automated, as text."""
+        values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
+        return f"{values} {self.id if not self.asset else ''}"
+
+    def longest_delay(self, rate: int) -> int:
+        """How many samples before a moment its placement may read; 0 if nothing of it is late."""
+        latest = self.timing_ms if self.timing != "off" else 0.0
+        if self.double:
+            latest += self.double_ms
+        return int(np.ceil(latest / 1000.0 * rate)) + REACH + BLOCK if latest else 0
+
+    def sounds_between(self, start: int, stop: int, late: int = 0) -> bool:
+        """Whether any of its audio lies between two frames of the session, or up to ``late`` frames earlier."""
+        return self.offset < stop and start < self.offset + self.audio.shape[1] + late
+
+
+_STATIC = tuple(f.name for f in fields(MixSource) if f.name not in ("audio", "lanes", "sends", "muted", "id"))
+
+
+@dataclass(frozen=True)
+class MixReturn:
+    """A stereo input that sends feed, its effects, and its place: ``level`` dB, balance ``pan``, ``width`` 0…2."""
+
+    id: str
+    chain: Chain = field(default_factory=Chain)
+    level: float = 0.0
+    muted: bool = False
+    pan: float = 0.0
+    width: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -55,6 +130,8 @@ class Mix:
     sources: tuple[MixSource, ...] = ()
     law: str = "constant-power"
     centre_zero: bool = False
+    returns: tuple[MixReturn, ...] = ()
+    tempo: TempoMap = field(default_factory=TempoMap)
 
     def __post_init__(self) -> None:
         law_named(self.law)
@@ -64,19 +141,36 @@ class Mix:
         """The length in frames."""
         return round(self.length * self.rate)
 
+    @cached_property
+    def around(self) -> Around:
+        """What the effects know of the session."""
+        return Around(self.rate, self.tempo)
+
 
 @dataclass(frozen=True)
 class Listening:
-    """What one person hears of a mix: only ``solo`` sources if there are any, never those in ``without``."""
+    """What one person hears of a mix: only ``solo`` sources and returns if there are any.
+
+    The direct sound of ``held`` sources is left out; what they send still sounds.
+    """
 
     solo: frozenset[str] = frozenset()
-    without: frozenset[str] = frozenset()
+    held: frozenset[str] = frozenset()
 
     def hears(self, source: MixSource) -> bool:
-        """Whether the source sounds: a solo overrides its mute for the one who listens."""
-        if source.id in self.without:
-            return False
+        """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
+        return source.id not in self.held and self.feeds(source)
+
+    def feeds(self, source: MixSource) -> bool:
+        """Whether the source sounds at all, so that what it sends does too."""
         return source.id in self.solo if self.solo else not source.muted
+
+    def sent(self, mix: Mix, to: MixReturn) -> list[MixSource]:
+        """The sources whose sends to a return are heard; a soloed return hears all that are not muted."""
+        if to.muted and to.id not in self.solo:
+            return []
+        alone = to.id in self.solo
+        return [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
 
 
 EVERYTHING = Listening()
@@ -88,14 +182,24 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     Two calls with the same key render the same samples: an edit elsewhere in time, or of a source that
     does not sound here, leaves it alone.
     """
-    parts: list[object] = [mix.rate, mix.law, mix.centre_zero, start, stop]
-    for source in mix.sources:
-        if not listening.hears(source) or not source.sounds_between(start, stop):
+    parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop}"]
+    parts += [_source_part(mix, s, start, stop) for s in mix.sources if listening.hears(s)]
+    for one in mix.returns:
+        sent = listening.sent(mix, one)
+        if not sent:
             continue
-        statics = {name: getattr(source, name) for name in ("pan", "level") if name not in source.lanes}
-        lanes = {
-            name: [(p.t, p.value, p.shape, p.tension) for p in lane.between(start / mix.rate, stop / mix.rate)]
-            for name, lane in sorted(source.lanes.items())
-        }
-        parts.append((source.asset or source.id, source.offset, source.gain, source.mode, statics, lanes))
-    return hashlib.blake2b(json.dumps(parts).encode(), digest_size=16).hexdigest()
+        past, ahead = one.chain.reach(mix.around)
+        low, high = start - BLOCK - past, stop + BLOCK + ahead
+        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width}")
+        parts += [f"{s.sends[one.id]} {part}" for s in sent if (part := _source_part(mix, s, low, high))]
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
+
+
+def _source_part(mix: Mix, source: MixSource, start: int, stop: int) -> str:
+    """What a source's sound depends on between two frames; empty if it has none there."""
+    late = source.longest_delay(mix.rate)
+    if not source.sounds_between(start, stop, late):
+        return ""
+    low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
+    lanes = [f"{name} {lane.text_between(low, high)}" for name, lane in sorted(source.lanes.items())]
+    return f"{source.statics} {lanes}"

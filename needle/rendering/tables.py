@@ -5,25 +5,62 @@ from typing import Any
 import numpy as np
 
 from needle.moving.lane import SHAPES
-from needle.placing.laws import law_named
-from needle.placing.modes import MODES
+from needle.placing.laws import LAWS, law_named
+from needle.placing.modes import mode_for
+from needle.placing.timing import timing_of
+from needle.rendering.feeds import doubled, values_at
+from needle.rendering.mix import Mix, MixSource
 
 PAN_STEPS = 401
+CURVE_STEPS = 81
 SHAPE_STEPS = 65
 TENSION_STEPS = 41
 
 
 def gain_table(law: str, centre_zero: bool = False) -> dict[str, Any]:
-    """Gains at ``PAN_STEPS`` even positions from left to right.
+    """Left and right gains at ``PAN_STEPS`` even positions from left to right, rows (left, right).
 
-    ``modes``: by placement mode, a matrix (positions, 2 × inputs): left from each input, then right.
+    ``law``: the session's; ``balance``: what a source follows whose sides stay on their sides.
     """
     positions = np.linspace(-1.0, 1.0, PAN_STEPS)
-    modes = {
-        name: mode.gains(law_named(law), positions, centre_zero).reshape(2 * mode.inputs, -1).T.tolist()
-        for name, mode in MODES.items()
+    return {
+        "positions": PAN_STEPS,
+        "law": law_named(law).gains(positions, centre_zero).T.tolist(),
+        "balance": LAWS["balance"].gains(positions).T.tolist(),
     }
-    return {"positions": PAN_STEPS, "modes": modes}
+
+
+def law_curves(centre_zero: bool = False) -> dict[str, list[float]]:
+    """The right side's gain of every law (dB, at least -60) at ``CURVE_STEPS`` even positions from left to right."""
+    positions = np.linspace(-1.0, 1.0, CURVE_STEPS)
+    curves = {}
+    for name, law in LAWS.items():
+        right = law.gains(positions, centre_zero)[1]
+        curves[name] = np.round(20.0 * np.log10(np.maximum(right, 1e-3)), 2).tolist()
+    return curves
+
+
+def hand_reading(mix: Mix, source: MixSource, at: float) -> dict[str, Any]:
+    """How a held source's channels become left and right at a time (s), whatever the hand does with their places.
+
+    Channel i at a place p sounds with ``weights[i]`` times the ``table``'s row at ``share`` × p; ``on_its_side``:
+    only on its own side. ``here`` and ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the
+    difference of arrival at either end, ``far`` whether only the far side is late.
+    """
+    mode = mode_for(source.mode, source.channels)
+    values = values_at(source, np.array([at]))
+    here, opposite = doubled(source)
+    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    return {
+        "weights": mode.weights(values, source.channels)[:, 0].tolist(),
+        "table": "balance" if mode.on_its_side else "law",
+        "on_its_side": mode.on_its_side,
+        "share": timing.share if timing else 1.0,
+        "here": here,
+        "opposite": opposite,
+        "most": timing.most if timing else 0.0,
+        "far": timing.far if timing else False,
+    }
 
 
 def shape_tables() -> dict[str, Any]:

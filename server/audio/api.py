@@ -14,12 +14,16 @@ from pydantic import Field
 from needle.files.audio import FORMATS
 from needle.metering.frames import COLUMNS
 from needle.rendering.engine import render_before_placement
-from needle.rendering.mix import Listening
+from needle.rendering.mix import Listening, Mix
+from needle.rendering.readings import without
 from needle.rendering.segments import segment_count, segment_frames
+from needle.rendering.tables import hand_reading
 from server.audio import exports, segments
-from server.audio.mixes import mix_at
+from server.audio.mixes import document_for, mix_at
 from server.audio.models import Export
+from server.audio.reading import source_of, spectrum_in
 from server.mixing.access import Refused, membership
+from server.mixing.models import Session
 
 router = Router(tags=["sound"])
 
@@ -68,13 +72,27 @@ class ExportOut(Schema):
 
 
 class Heard(Schema):
-    """How one listens: ids separated by commas. ``solo`` alone sounds; ``without`` does not."""
+    """How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+
+    ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s).
+    """
 
     solo: Annotated[str, Field(max_length=8000)] = ""
-    without: Annotated[str, Field(max_length=8000)] = ""
+    plain: Annotated[str, Field(max_length=120, pattern=r"^([\w-]+:[a-z]+)?$")] = ""
+    at: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
 
     def listening(self) -> Listening:
-        return Listening(solo=_ids(self.solo), without=_ids(self.without))
+        return Listening(solo=_ids(self.solo))
+
+    def mix(self, session: Session, revision: int) -> Mix:
+        """The mix at a revision, without the treatment that is to be heard away."""
+        mix = mix_at(session, revision)
+        if not self.plain:
+            return mix
+        source, treatment = self.plain.split(":")
+        source_of(mix, source)
+        spectrum = spectrum_in(document_for(session, revision), source)
+        return without(mix, source, treatment, spectrum, self.at)
 
 
 def _ids(text: str) -> frozenset[str]:
@@ -89,22 +107,23 @@ def segment(
 
     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
     by channel, the meter readings frame by frame, and, with ``hand``, that source before its placement,
-    channel by channel; the audio is without it then.
+    channel by channel; the audio is without its direct sound then, and
+    the header's ``reading`` says what its place makes of it.
     """
     session = membership(request.user, session_id).session
-    mix = mix_at(session, revision)
+    mix = heard.mix(session, revision)
     if index >= segment_count(mix):
         raise Refused("The piece ends before that segment.", 404)
     listening = heard.listening()
     before = np.zeros((0, 0), np.float32)
+    reading = None
     if hand:
-        source = next((s for s in mix.sources if s.id == hand), None)
-        if source is None:
-            raise Refused("That source is not in the session any more.", 404)
+        source = source_of(mix, hand)
         length = segment_frames(mix.rate)
         if listening.hears(source):
             before = render_before_placement(mix, hand, index * length, (index + 1) * length)
-        listening = Listening(listening.solo, listening.without | {hand})
+        reading = hand_reading(mix, source, index * length / mix.rate)
+        listening = Listening(listening.solo, held=frozenset({hand}))
     audio, meters = segments.segment(mix, index, listening)
     head = {
         "revision": revision,
@@ -115,6 +134,7 @@ def segment(
         "meters": meters.shape[0],
         "columns": COLUMNS,
         "hand": before.shape[0],
+        "reading": reading,
     }
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)

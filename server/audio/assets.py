@@ -2,44 +2,137 @@
 
 import hashlib
 import os
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import numpy as np
 from django.conf import settings
 from numpy.typing import NDArray
 
-from needle.files.audio import audio_info, read_audio
-from server.audio.models import Asset
+from needle.errors import NeedleError
+from needle.files.audio import STRETCH_FRAMES, audio_info, frames_at, read_at
+from needle.metering.character import Ear
+from needle.metering.spectra import Spectrum, spectrum_of
+from server.audio.models import Asset, Upload
+from server.mixing.models import Session, Thing
+from server.mixing.operations import Operation
+from server.mixing.revisions import bringing_back, removed_sources
+
+_HASH_BYTES = 1 << 20
+
+
+class Stopped(Exception):
+    """Whoever asked for a file to be taken in does not want it any more."""
 
 
 def _decoded_path(asset: str, rate: int) -> Path:
     return settings.DATA_DIR / "assets" / asset[:2] / f"{asset}-{rate}.npy"
 
 
-def store_asset(path: Path, rate: int) -> str:
-    """Take in an audio file for sessions at ``rate`` (Hz); its hash. NeedleError if it cannot be read."""
-    with path.open("rb") as file:
-        asset = hashlib.file_digest(file, "sha256").hexdigest()
+def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambda _: None) -> str:
+    """Take in an audio file for sessions at ``rate`` (Hz); its hash. NeedleError if it cannot be read.
+
+    ``progress`` is told the share that is done (0…1) and may stop it by raising ``Stopped``; nothing is left then.
+    Memory does not grow with the file.
+    """
     info = audio_info(path)
+    asset = _hash(path)
     target = _decoded_path(asset, rate)
-    if not target.exists():
-        target.parent.mkdir(parents=True, exist_ok=True)
-        # Written beside and renamed, so that a file with the right name is always whole.
-        partial = target.with_name(f"{uuid4().hex}.partial.npy")
-        try:
-            np.save(partial, read_audio(path, rate))
-            os.replace(partial, target)
-        finally:
-            partial.unlink(missing_ok=True)
-    Asset.objects.get_or_create(
-        sha256=asset, defaults={"channels": info.channels, "frames": info.frames, "rate": info.rate}
+    known = Asset.objects.filter(pk=asset).first()
+    if known and target.exists():
+        return asset
+    target.parent.mkdir(parents=True, exist_ok=True)
+    frames = frames_at(info, rate)
+    ear = Ear(info.channels)
+    # Written beside and renamed, so that a file with the right name is always whole.
+    partial = target.with_name(f"{uuid4().hex}.partial.npy")
+    try:
+        shape = (info.channels, frames)
+        decoded = np.lib.format.open_memmap(partial, mode="w+", dtype=np.float32, shape=shape)
+        done = 0
+        for stretch in read_at(path, rate):
+            ear.hear(stretch)
+            decoded[:, done : done + stretch.shape[1]] = stretch
+            done += stretch.shape[1]
+            progress(done / frames)
+        if done < frames:
+            raise NeedleError(
+                f"{path.name} breaks off after {done / rate:.2f} of {frames / rate:.2f} s. Export it again."
+            )
+        decoded.flush()
+        del decoded
+        os.replace(partial, target)
+    finally:
+        partial.unlink(missing_ok=True)
+    Asset.objects.update_or_create(
+        sha256=asset,
+        defaults={
+            "channels": info.channels,
+            "frames": info.frames,
+            "rate": info.rate,
+            "character": ear.character().as_dict(),
+        },
     )
     return asset
+
+
+def _hash(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 @lru_cache(maxsize=512)
 def asset_audio(asset: str, rate: int) -> NDArray[np.float32]:
     """An asset's samples at ``rate``, mapped from disk: float32 (channels, frames)."""
     return np.load(_decoded_path(asset, rate), mmap_mode="r")
+
+
+def asset_seconds(asset: Asset, rate: int) -> float:
+    """How long an asset sounds in a session at ``rate`` (Hz)."""
+    frames = asset.frames if asset.rate == rate else round(asset.frames * rate / asset.rate)
+    return frames / rate
+
+
+@lru_cache(maxsize=256)
+def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum:
+    """The spectrum of some of an asset's channels; measured once, then read from beside it."""
+    path = _decoded_path(asset, rate).with_suffix(f".{first}+{channels}.npz")
+    if path.exists():
+        with np.load(path) as kept:
+            return Spectrum(kept["frequencies"], kept["cross"], kept["weight"])
+    audio = asset_audio(asset, rate)[first : first + channels]
+    stretches = (audio[:, at : at + STRETCH_FRAMES] for at in range(0, audio.shape[1], STRETCH_FRAMES))
+    found = spectrum_of(stretches, channels, rate)
+    partial = path.with_name(f"{uuid4().hex}.partial.npz")
+    np.savez(partial, frequencies=found.frequencies, cross=found.cross, weight=found.weight)
+    os.replace(partial, path)
+    return found
+
+
+def check_assets(session_id: UUID, operation: Operation) -> None:
+    """NeedleError if an added source names audio that the session does not have, or says wrongly what it is."""
+    for part in operation.parts():
+        if part.kind != "add-source":
+            continue
+        source = part.source
+        asset = Asset.objects.filter(pk=source.asset).first()
+        if asset is None or not _belongs(session_id, source.asset):
+            raise NeedleError(f"The audio of “{source.name}” is not in this session. Bring the file in first.")
+        if source.first + source.channels > asset.channels:
+            raise NeedleError(f"The audio of “{source.name}” has only {asset.channels} channel(s).")
+        rate = Session.objects.values_list("rate", flat=True).get(pk=session_id)
+        if abs(source.seconds - asset_seconds(asset, rate)) > 1.0 / rate:
+            raise NeedleError(
+                f"“{source.name}” lasts {asset_seconds(asset, rate):.3f} s, not {source.seconds:.3f} s."
+            )
+
+
+def _belongs(session_id: UUID, asset: str) -> bool:
+    """Whether an asset was brought into the session, or is or was the audio of one of its sources."""
+    if Upload.objects.filter(session=session_id, asset=asset).exists():
+        return True
+    if Thing.objects.filter(session=session_id, part="sources", value__asset=asset).exists():
+        return True
+    return any(body["source"]["asset"] == asset for row in removed_sources(session_id) for body in bringing_back(row))

@@ -7,9 +7,10 @@ from uuid import UUID
 
 from cachetools import LRUCache
 
+from needle.checks import Document
 from needle.moving.lane import Lane
 from needle.rendering.mix import Mix
-from needle.session import Document, mix_of
+from needle.session import mix_of
 from server.audio.assets import asset_audio
 from server.mixing.models import Session
 from server.mixing.revisions import document_at, since, steady
@@ -50,24 +51,33 @@ class _Follower:
 
 _lock = Lock()
 _followers: LRUCache[UUID, _Follower] = LRUCache(64)
-_mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(256)
+_kept: LRUCache[tuple[UUID, int], tuple[Document, Mix]] = LRUCache(256)
 
 
 def mix_at(session: Session, revision: int) -> Mix:
     """The session's mix at a revision. Refused if the session has not come to it."""
+    return _at(session, revision)[1]
+
+
+def document_for(session: Session, revision: int) -> Document:
+    """The document that a mix was made of; nobody may change it."""
+    return _at(session, revision)[0]
+
+
+def _at(session: Session, revision: int) -> tuple[Document, Mix]:
     key = (session.id, revision)
+    found = None
     with _lock:
-        mix = _mixes.get(key)
-        if mix is not None:
-            return mix
+        if key in _kept:
+            return _kept[key]
         follower = _followers.setdefault(session.id, _Follower(session.id))
         if follower.revision < revision or follower.document is None:
             follower.follow()
         if follower.revision == revision:
-            mix = follower.mix()
-    if mix is None:
+            found = follower.document, follower.mix()
+    if found is None:
         document = document_at(session.id, revision)
         rate = document["session"]["rate"]
-        mix = mix_of(document, lambda asset: asset_audio(asset, rate))
+        found = document, mix_of(document, lambda asset: asset_audio(asset, rate))
     with _lock:
-        return _mixes.setdefault(key, mix)
+        return _kept.setdefault(key, found)

@@ -35,7 +35,7 @@ from needle.rendering.segments import (
 
 AUDIO_BYTES = 256 * 2**20
 FRAMES_KEPT = 40_000
-_RUN = 8
+_RUN = 16
 
 _lock = Lock()
 _audio: LRUCache[str, NDArray[np.float32]] = LRUCache(AUDIO_BYTES, getsizeof=lambda audio: audio.nbytes)

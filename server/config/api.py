@@ -8,13 +8,19 @@ from ninja.security import django_auth
 from needle.errors import NeedleError
 from server.accounts.api import router as accounts
 from server.audio.api import router as audio
+from server.audio.reading import router as readings
+from server.audio.sending import router as files
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
+from server.mixing.library import router as library
 
 api = NinjaAPI(title="Wandering Needle", version="1", auth=django_auth, docs_url=None)
 api.add_router("", accounts)
 api.add_router("/sessions", mixing)
 api.add_router("/sessions", audio)
+api.add_router("/sessions", files)
+api.add_router("/sessions", readings)
+api.add_router("", library)
 
 
 @api.exception_handler(NeedleError)

@@ -83,6 +83,9 @@ DATABASES = {
     }
 }
 
+# Files come in parts of this size at the most; nothing larger is ever held in memory.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 5 << 20
+
 CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
 
 AUTH_PASSWORD_VALIDATORS = [

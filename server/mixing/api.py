@@ -1,17 +1,30 @@
-"""Sessions over HTTP: the list, the whole state, operations, undo and redo."""
+"""Sessions over HTTP: the list, a new one, the whole state, operations, undo and redo."""
 
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
+from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
+from needle.checks import check_settings
 from needle.rendering.tables import gain_table, shape_tables
-from needle.session import tempo_map
+from needle.session import empty_document, piece_length, tempo_map
+from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
-from server.mixing.models import Member
+from server.mixing.models import Member, Session
 from server.mixing.operations import AnyOperation
+from server.mixing.operations.base import Name
+from server.mixing.operations.things import (
+    StoredGroup,
+    StoredPassage,
+    StoredPoint,
+    StoredReturn,
+    StoredSend,
+    StoredSource,
+)
 from server.mixing.state import stored_document
 
 router = Router(tags=["sessions"])
@@ -49,14 +62,9 @@ class SessionRow(Schema):
     places: list[Standing]
 
 
-class PointOut(Schema):
-    t: float
-    value: float
-    shape: str
-    tension: float
-
-
 class SettingsOut(Schema):
+    """The session's own settings; ``length`` (s) is 0 where it follows the sources."""
+
     name: str
     rate: int
     length: float
@@ -67,42 +75,23 @@ class SettingsOut(Schema):
     centre_zero: bool
 
 
-class SourceOut(Schema):
-    id: str
-    name: str
-    ink: int
-    order: int
-    asset: str
-    channels: int
-    start: float
-    gain: float
-    level: float
-    muted: bool
-    mode: str
-    pan: float
-
-
 class LaneOut(Schema):
     id: str
     source: str
     parameter: str
-    points: list[PointOut]
-
-
-class PassageOut(Schema):
-    id: str
-    name: str
-    start: float
-    end: float
+    points: list[StoredPoint]
 
 
 class DocumentOut(Schema):
     """A session's whole state."""
 
     session: SettingsOut
-    sources: dict[str, SourceOut]
+    sources: dict[str, StoredSource]
     lanes: dict[str, LaneOut]
-    passages: dict[str, PassageOut]
+    passages: dict[str, StoredPassage]
+    groups: dict[str, StoredGroup]
+    returns: dict[str, StoredReturn]
+    sends: dict[str, StoredSend]
 
 
 class Bar(Schema):
@@ -114,6 +103,16 @@ class Bar(Schema):
     unit: int
 
 
+class Frame(Schema):
+    """What a page measures by: how long the piece is (s), its bars, and the core's tables under its pan law."""
+
+    revision: int
+    length: float
+    bars: list[Bar]
+    gains: dict[str, Any]
+    shapes: dict[str, Any]
+
+
 class OpenSession(Schema):
     """Everything a browser needs to show a session."""
 
@@ -121,7 +120,7 @@ class OpenSession(Schema):
     revision: int
     role: str
     document: DocumentOut
-    bars: list[Bar]
+    frame: Frame
     people: list[Person]
 
 
@@ -166,11 +165,24 @@ class TurnIn(Schema):
     client_id: UUID
 
 
-class Tables(Schema):
-    """The core's tables for a held hand: gains by position, and the shapes between points."""
+class NewSession(Schema):
+    """A session to be made. A bar has ``beats`` of a ``unit`` note."""
 
-    gains: dict[str, Any]
-    shapes: dict[str, Any]
+    name: Name
+    rate: int = 48000
+    bpm: Annotated[float, Field(ge=10, le=400, allow_inf_nan=False)] = 120.0
+    beats: Annotated[int, Field(ge=1, le=32)] = 4
+    unit: int = 4
+    layout: Annotated[str, Field(max_length=16)] = "0+2+0"
+
+
+class Removed(Schema):
+    """Sources that were taken away together: by whom, when (ISO), and what brings each of them back."""
+
+    revision: int
+    author: str
+    made_at: str
+    back: list[dict[str, Any]]
 
 
 def _people(members) -> list[Person]:
@@ -192,8 +204,8 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
                 id=session.id,
                 name=session.name,
                 role=member.role,
-                sources=len(places := list(session.source_set.values("ink", "pan"))),
-                length=session.length,
+                sources=len(places := _places(session)),
+                length=piece_length(stored_document(session)),
                 layout=session.layout,
                 bpm=session.tempos[0][1],
                 revision=session.revision,
@@ -203,6 +215,23 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
             )
         )
     return rows
+
+
+def _places(session: Session) -> list[Standing]:
+    values = session.things.filter(part="sources").values_list("value", flat=True)
+    return [Standing(ink=value["ink"], pan=value["pan"]) for value in values]
+
+
+@router.post("", response=OpenSession)
+def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
+    """Make a session of one's own; its length follows its sources."""
+    opened = empty_document(given.name, given.rate, length=0.0)
+    opened["session"].update(tempos=[[0.0, given.bpm]], metres=[[1, given.beats, given.unit]], layout=given.layout)
+    check_settings(opened["session"])
+    with transaction.atomic():
+        session = Session.objects.create(opened=opened, **opened["session"])
+        Member.objects.create(session=session, user=request.user, role=Member.Role.OWNER)
+    return open_session(request, session.id)
 
 
 @router.get("/{uuid:session_id}", response=OpenSession)
@@ -216,8 +245,20 @@ def open_session(request: HttpRequest, session_id: UUID) -> OpenSession:
         revision=revision,
         role=member.role,
         document=document,
-        bars=bars_of(document),
+        frame=frame_of(document, revision),
         people=_people(session.members.select_related("user").order_by("colour")),
+    )
+
+
+def frame_of(document: dict[str, Any], revision: int) -> Frame:
+    """What a page measures by at a revision."""
+    settings = document["session"]
+    return Frame(
+        revision=revision,
+        length=piece_length(document),
+        bars=bars_of(document),
+        gains=gain_table(settings["law"], settings["centre_zero"]),
+        shapes=shape_tables(),
     )
 
 
@@ -225,7 +266,7 @@ def bars_of(document: dict[str, Any]) -> list[Bar]:
     """Every bar of a session, so that a page can draw and snap to them without knowing tempo."""
     tempo = tempo_map(document)
     found = []
-    for bar in tempo.bars_until(document["session"]["length"]):
+    for bar in tempo.bars_until(piece_length(document)):
         beats, unit = tempo.metre_of_bar(bar)
         first = tempo.beat_of_bar(bar)
         times = [tempo.seconds_at(first + i * 4.0 / unit) for i in range(beats)]
@@ -233,16 +274,35 @@ def bars_of(document: dict[str, Any]) -> list[Bar]:
     return found
 
 
-@router.get("/{uuid:session_id}/tables", response=Tables)
-def tables(request: HttpRequest, session_id: UUID) -> Tables:
-    """The core's tables under the session's pan law."""
-    session = membership(request.user, session_id).session
-    return Tables(gains=gain_table(session.law, session.centre_zero), shapes=shape_tables())
+@router.get("/{uuid:session_id}/frame", response=Frame)
+def frame(request: HttpRequest, session_id: UUID) -> Frame:
+    """What a page measures by, at the latest revision."""
+    membership(request.user, session_id)
+    with revisions.steady(session_id) as session:
+        return frame_of(stored_document(session), session.revision)
+
+
+@router.get("/{uuid:session_id}/removed", response=list[Removed])
+def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
+    """Sources that were taken away and can be brought back, latest first."""
+    membership(request.user, session_id)
+    return [
+        Removed(
+            revision=row.revision,
+            author=row.author.get_full_name() or row.author.username,
+            made_at=row.made_at.isoformat(),
+            back=back,
+        )
+        for row in revisions.removed_sources(session_id)
+        if (back := revisions.bringing_back(row))
+    ]
 
 
 @router.post("/{uuid:session_id}/operations", response=Answer)
 def operate(request: HttpRequest, session_id: UUID, given: OperationIn) -> Answer:
     """Make one change. The same client id again gives the first answer again."""
+    membership(request.user, session_id, to_edit=True)
+    check_assets(session_id, given.operation)
     made = revisions.submit(request.user, session_id, given.client_id, given.made_on, given.operation)
     return _answer(made)
 

@@ -9,7 +9,10 @@ from django.contrib.auth import get_user_model
 from needle.files.bundle import Bundle
 from needle.session import empty_document, lane_key
 from server.mixing.models import Member, Session
-from server.mixing.operations import AddPassage, AddSource
+from server.mixing.operations.groups import AddGroup
+from server.mixing.operations.passages import AddPassage
+from server.mixing.operations.returns import AddReturn
+from server.mixing.operations.sources import AddSource
 from server.mixing.revisions import submit
 
 PASSWORD = "crossing-at-dusk"
@@ -73,7 +76,15 @@ def take_in(bundle: Bundle, store_asset) -> Session:
             for lane in document["lanes"].values()
             if lane["id"] == lane_key(source["id"], lane["parameter"])
         }
-        operation = AddSource.model_validate({"source": {**source, "asset": asset}, "lanes": lanes})
+        operation = AddSource.model_validate({"source": {**source, "asset": asset, "group": ""}, "lanes": lanes})
+        submit(users[0], session.id, uuid4(), session.revision, operation)
+    for to in sorted(document["returns"].values(), key=lambda r: r["order"]):
+        sends = [send for send in document["sends"].values() if send["return"] == to["id"]]
+        operation = AddReturn.model_validate({"to": to, "sends": sends})
+        submit(users[0], session.id, uuid4(), session.revision, operation)
+    for group in document["groups"].values():
+        members = [source["id"] for source in document["sources"].values() if source["group"] == group["id"]]
+        operation = AddGroup.model_validate({"group": group, "members": members})
         submit(users[0], session.id, uuid4(), session.revision, operation)
     for passage in document["passages"].values():
         submit(users[0], session.id, uuid4(), session.revision, AddPassage(**passage))

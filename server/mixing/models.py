@@ -1,7 +1,4 @@
-"""What a session holds, as rows: members, sources, lanes, passages, and the log of every operation.
-
-Rows mirror the core's session document field by field; ``key`` is the thing's id within its session.
-"""
+"""What is kept: sessions with their members, the things they hold, the log of every operation, and presets."""
 
 import uuid
 
@@ -17,7 +14,7 @@ class Session(models.Model):
     opened = models.JSONField()
     name = models.CharField(max_length=120)
     rate = models.PositiveIntegerField()
-    length = models.FloatField()
+    length = models.FloatField(help_text="seconds; 0 follows the sources")
     layout = models.CharField(max_length=16)
     tempos = models.JSONField()
     metres = models.JSONField()
@@ -57,57 +54,43 @@ class Member(models.Model):
 
 
 class Thing(models.Model):
-    """Anything a session holds under an id of its own."""
+    """Anything a session holds under an id of its own: a source, a lane, a passage, a group, a return, a send.
 
-    session = models.ForeignKey(Session, models.CASCADE)
-    key = models.CharField(max_length=100)
+    ``value`` is the thing as the document has it; the core's rules say what may be in it.
+    """
+
+    session = models.ForeignKey(Session, models.CASCADE, related_name="things")
+    part = models.CharField(max_length=16)
+    key = models.CharField(max_length=130)
+    value = models.JSONField()
 
     class Meta:
-        abstract = True
-        constraints = [models.UniqueConstraint(fields=["session", "key"], name="one_%(class)s_a_key")]
+        constraints = [models.UniqueConstraint(fields=["session", "part", "key"], name="one_thing_a_key")]
 
     def __str__(self) -> str:
-        return self.key
+        return f"{self.part}: {self.key}"
 
 
-class Source(Thing):
-    """A source and its static values (dB, pan -1…1, start in seconds)."""
+class Preset(models.Model):
+    """A placement, a return or a seating kept by name, to be used in other sessions."""
 
+    class Kind(models.TextChoices):
+        PLACEMENT = "placement"
+        RETURN = "return"
+        SEATING = "seating"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    kind = models.CharField(max_length=16, choices=Kind)
     name = models.CharField(max_length=120)
-    ink = models.PositiveSmallIntegerField()
-    order = models.IntegerField()
-    asset = models.CharField(max_length=64)
-    channels = models.PositiveSmallIntegerField()
-    start = models.FloatField()
-    gain = models.FloatField()
-    level = models.FloatField()
-    muted = models.BooleanField()
-    mode = models.CharField(max_length=16)
-    pan = models.FloatField()
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="presets")
+    content = models.JSONField()
+    made_at = models.DateTimeField(auto_now_add=True)
 
-    FIELDS = (
-        "name", "ink", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan",
-    )  # fmt: skip
+    class Meta:
+        ordering = ["kind", "name", "made_at"]
 
-
-class Lane(Thing):
-    """The automation of one parameter of one source; ``source`` is that source's key."""
-
-    source = models.CharField(max_length=64)
-    parameter = models.CharField(max_length=32)
-    points = models.JSONField()
-
-    FIELDS = ("source", "parameter", "points")
-
-
-class Passage(Thing):
-    """A named stretch, in beats."""
-
-    name = models.CharField(max_length=120)
-    start = models.FloatField()
-    end = models.FloatField()
-
-    FIELDS = ("name", "start", "end")
+    def __str__(self) -> str:
+        return f"{self.kind}: {self.name}"
 
 
 class Operation(models.Model):

@@ -14,10 +14,10 @@ from asgiref.sync import async_to_sync
 from channels.layers import get_channel_layer
 from django.db import transaction
 
-from needle.session import Document
+from needle.checks import Document
 from server.mixing.access import Refused, membership
 from server.mixing.models import Operation as Row
-from server.mixing.models import Session
+from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation, Touch, operation_from, overlap
 from server.mixing.state import DocumentState, StoredState, stored_document
 
@@ -107,13 +107,18 @@ def _keep(
         author=user,
         made_on=session.revision - 1 if made_on is None else made_on,
         kind=kind,
-        body=operation.model_dump(),
-        inverse=inverse.model_dump(),
+        body=_written(operation),
+        inverse=_written(inverse),
         changes=state.changes,
         touches=operation.touches(),
         said=said[:300],
         undoes=undoes,
     )
+
+
+def _written(operation: Operation) -> dict[str, Any]:
+    """An operation as it is logged: what it does not set is left out."""
+    return operation.model_dump(by_alias=True, exclude_none=True)
 
 
 def _live(session: Session):
@@ -184,6 +189,25 @@ def document_at(session_id: UUID, revision: int) -> Document:
         for row in later.iterator():
             operation_from(row.inverse).apply(state)
         return state.document
+
+
+def removed_sources(session_id: UUID) -> list[Row]:
+    """The latest removal of each source that is not there now, latest first: what brings it back is its inverse."""
+    there = set(Thing.objects.filter(session=session_id, part="sources").values_list("key", flat=True))
+    found: dict[str, Row] = {}
+    rows = Row.objects.filter(session=session_id).select_related("author").order_by("-revision")
+    for row in rows.iterator():
+        for change in row.changes:
+            key = change["key"]
+            if change["part"] == "sources" and change["value"] is None and key not in there:
+                found.setdefault(key, row)
+    return list(dict.fromkeys(found.values()))
+
+
+def bringing_back(row: Row) -> list[dict[str, Any]]:
+    """What a logged removal took away, as ``add-source`` operations."""
+    parts = operation_from(row.inverse).parts()
+    return [_written(part) for part in parts if part.kind == "add-source"]
 
 
 def replayed(session: Session) -> Document:

@@ -3,13 +3,15 @@
 from copy import deepcopy
 from typing import Any, Protocol
 
+from needle.checks import Document
 from needle.errors import NeedleError
-from needle.session import Document
-from server.mixing.models import Lane, Passage, Session, Source, Thing
+from needle.session import PARTS
+from server.mixing.models import Session, Thing
 
 Value = dict[str, Any]
 
-MODELS: dict[str, type[Thing]] = {"sources": Source, "lanes": Lane, "passages": Passage}
+SETTINGS_KEY = "settings"
+"""The session's own settings are the one thing of the part ``session``, under this key."""
 
 
 class State(Protocol):
@@ -17,6 +19,9 @@ class State(Protocol):
 
     def get(self, part: str, key: str) -> Value | None:
         """The thing, or None."""
+
+    def all(self, part: str) -> list[Value]:
+        """Every thing of a part, by key."""
 
     def put(self, part: str, key: str, value: Value | None) -> None:
         """Put the thing in place; None takes it away."""
@@ -37,13 +42,19 @@ class DocumentState:
         self.document = document
 
     def get(self, part: str, key: str) -> Value | None:
-        return self.document[part].get(key)
+        return self.document[part] if part == "session" else self.document[part].get(key)
+
+    def all(self, part: str) -> list[Value]:
+        return [self.document[part][key] for key in sorted(self.document[part])]
 
     def put(self, part: str, key: str, value: Value | None) -> None:
         # Parts are replaced, never changed in place, so that who holds the old one keeps it whole.
-        things = {k: v for k, v in self.document[part].items() if k != key}
-        if value is not None:
-            things[key] = value
+        if part == "session":
+            things = value
+        else:
+            things = {k: v for k, v in self.document[part].items() if k != key}
+            if value is not None:
+                things[key] = value
         self.document = {**self.document, part: things}
 
 
@@ -55,25 +66,40 @@ class StoredState:
         self.changes: list[dict[str, Any]] = []
 
     def get(self, part: str, key: str) -> Value | None:
-        row = MODELS[part].objects.filter(session=self.session, key=key).first()
-        return row and _value(row)
+        if part == "session":
+            return _settings(self.session)
+        row = self._rows(part).filter(key=key).first()
+        return row and row.value
+
+    def all(self, part: str) -> list[Value]:
+        return [row.value for row in self._rows(part)]
 
     def put(self, part: str, key: str, value: Value | None) -> None:
-        model = MODELS[part]
-        if value is None:
-            model.objects.filter(session=self.session, key=key).delete()
+        if part == "session":
+            for name in Session.SETTINGS:
+                setattr(self.session, name, value[name])
+            self.session.save(update_fields=Session.SETTINGS)
+        elif value is None:
+            self._rows(part).filter(key=key).delete()
         else:
-            fields = {name: value[name] for name in model.FIELDS}
-            model.objects.update_or_create(session=self.session, key=key, defaults=fields)
+            found = {"session": self.session, "part": part, "key": key}
+            Thing.objects.update_or_create(**found, defaults={"value": value})
+        self.changes = [c for c in self.changes if (c["part"], c["key"]) != (part, key)]
         self.changes.append({"part": part, "key": key, "value": deepcopy(value)})
+
+    def _rows(self, part: str):
+        return Thing.objects.filter(session=self.session, part=part).order_by("key")
+
+
+def _settings(session: Session) -> Value:
+    return {name: getattr(session, name) for name in Session.SETTINGS}
 
 
 def stored_document(session: Session) -> Document:
     """The session's present state as a document."""
-    document: Document = {"session": {name: getattr(session, name) for name in Session.SETTINGS}}
-    for part, model in MODELS.items():
-        rows = model.objects.filter(session=session).order_by("key")
-        document[part] = {row.key: _value(row) for row in rows}
+    document: Document = {"session": _settings(session), **{part: {} for part in PARTS}}
+    for row in Thing.objects.filter(session=session).order_by("key"):
+        document[row.part][row.key] = row.value
     return document
 
 
@@ -83,7 +109,3 @@ def apply_changes(document: Document, changes: list[dict[str, Any]]) -> Document
     for change in changes:
         state.put(change["part"], change["key"], change["value"])
     return state.document
-
-
-def _value(row: Thing) -> Value:
-    return {"id": row.key, **{name: getattr(row, name) for name in row.FIELDS}}

@@ -14,6 +14,7 @@ import urllib.request
 from functools import cache
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 import numpy as np
 from django.conf import settings
@@ -141,7 +142,9 @@ class Server:
 class Engineer:
     """Somebody at a browser, in the demo session."""
 
-    def __init__(self, case: "BrowserCase", username: str, width: int = 1280, height: int = 800) -> None:
+    def __init__(
+        self, case: "BrowserCase", username: str, width: int = 1280, height: int = 800, desk: str = "move"
+    ) -> None:
         self.case = case
         self.context = case.browser.new_context(viewport={"width": width, "height": height}, bypass_csp=True)
         self.context.set_default_timeout(PATIENCE)
@@ -155,9 +158,11 @@ class Engineer:
         self.page.goto(case.server.address)
         self.page.locator("button", has=self.page.get_by_text(NAMES[username], exact=True)).click()
         self.page.get_by_role("link", name="Night Ferry").click()
-        expect(self.page.locator(".chart canvas")).to_be_visible(timeout=PATIENCE)
+        self.page.get_by_role("link", name=desk.title(), exact=True).click()
+        shown = ".chart canvas" if desk == "move" else "svg.field"
+        expect(self.page.locator(shown)).to_be_visible(timeout=PATIENCE)
         expect(self.page.locator(".saved")).to_contain_text("Saved", timeout=PATIENCE)
-        self.session = self.page.url.rsplit("/", 1)[1]
+        self.session = self.page.url.split("/sessions/")[1].split("/")[0]
 
     def _socket(self, route: WebSocketRoute) -> None:
         if self.away:
@@ -198,6 +203,19 @@ class Engineer:
 
     def document(self) -> dict[str, Any]:
         return self.get("")["document"]
+
+    def operate(self, kind: str, **fields: Any) -> None:
+        """Make a change as the page does."""
+        token = next(c["value"] for c in self.context.cookies() if c["name"] == "csrftoken")
+        body = {"client_id": str(uuid4()), "made_on": 0, "operation": {"kind": kind, **fields}}
+        address = f"{self.case.server.address}/api/sessions/{self.session}/operations"
+        answer = self.context.request.post(address, data=body, headers={"X-CSRFToken": token})
+        assert answer.ok, answer.text()
+
+    def dry(self) -> None:
+        """Mute every return, so that only direct sound is measured."""
+        for key in self.document()["returns"]:
+            self.operate("set-return", to=key, muted=True)
 
     def points(self, source: str, parameter: str = "pan") -> list[tuple[float, float, str]]:
         lane = self.document()["lanes"].get(f"{source}/{parameter}", {"points": []})
@@ -261,8 +279,8 @@ class BrowserCase(SimpleTestCase):
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         cls.addClassCleanup(cls.browser.close)
 
-    def engineer(self, username: str, **size: int) -> Engineer:
-        person = Engineer(self, username, **size)
+    def engineer(self, username: str, **how: Any) -> Engineer:
+        person = Engineer(self, username, **how)
         self.addCleanup(person.close)
         return person
 

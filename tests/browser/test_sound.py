@@ -72,6 +72,7 @@ class Heard(BrowserCase):
 
     def test_an_edit_is_heard_while_it_plays(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.dry()
         rowan.jump("17.1")
         rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
         rowan.play()
@@ -90,6 +91,7 @@ class Heard(BrowserCase):
 
     def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:
         rowan = self.engineer("rowan")
+        rowan.dry()
         rowan.jump("17.1")
         rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
         rowan.play()
@@ -128,4 +130,5 @@ class Export(BrowserCase):
         self.assertEqual((rate, len(audio)), (RATE, stop - start))
         offset = start - first * RATE // 2
         count = rendered.shape[1] - offset
-        np.testing.assert_array_equal(audio.T[:, :count], rendered[:, offset:])
+        # A tail is convolved in runs of another length; what differs is a rounding of the last bit.
+        np.testing.assert_allclose(audio.T[:, :count], rendered[:, offset:], atol=2.4e-7)

@@ -11,13 +11,20 @@ from hypothesis import strategies as st
 from needle.conventions import db_to_gain
 from needle.moving.lane import Lane, Point
 from needle.rendering.delivery import deliver
-from needle.rendering.engine import gains_at, render_audio, render_before_placement
+from needle.rendering.engine import render_audio, render_before_placement
+from needle.rendering.feeds import direct_feeds, placement, values_at
 from needle.rendering.mix import Listening, Mix, MixSource, dependency_key
 from needle.rendering.segments import render_segments, segment_frames, segment_key
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
 
 SECONDS = 0.5
 FRAMES = round(SECONDS * RATE)
+
+
+def gains_at(mix: Mix, source: MixSource, times: np.ndarray) -> np.ndarray:
+    """The gains of a source without delays, (2, inputs, times)."""
+    (feed,) = direct_feeds(mix, source, 0, FRAMES, None)
+    return feed.gains(times)
 
 
 def decibels(values: np.ndarray) -> float:
@@ -49,10 +56,9 @@ class Truth(SimpleTestCase):
             mix.sources[0], muted=False, lanes={k: v for k, v in mix.sources[0].lanes.items() if k == "level"}
         )
         mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
-        without = render_audio(mix, 0, FRAMES, Listening(without=frozenset({held.id})))
+        without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
         before = render_before_placement(mix, held.id, 0, FRAMES)
-        flat = dataclasses.replace(held, level=0.0, lanes={})
-        place = gains_at(mix, flat, np.zeros(1))[:, :, 0]
+        place = placement(mix, held, values_at(held, np.zeros(1)))[:, :, 0]
         self.assertLess(decibels(without + place @ before - render_audio(mix, 0, FRAMES)), -90.0)
 
 

@@ -11,10 +11,11 @@ from django.contrib.auth import get_user_model
 from django.test import Client, TransactionTestCase, override_settings
 
 from needle.files.audio import write_audio
-from needle.session import empty_document
+from needle.session import SOURCE_AT_FIRST, empty_document
 from server.audio.assets import asset_audio, store_asset
 from server.mixing.models import Member, Session
-from server.mixing.operations import AddPassage, AddSource
+from server.mixing.operations.passages import AddPassage
+from server.mixing.operations.sources import AddSource
 from server.mixing.revisions import submit
 
 RATE = 48000
@@ -29,6 +30,7 @@ def tone(frequency: float, channels: int = 1) -> np.ndarray:
 def source(key: str, asset: str, order: int, channels: int = 1, **values: Any) -> dict[str, Any]:
     """A source's stored values."""
     found = {
+        **SOURCE_AT_FIRST, "seconds": LENGTH,
         "id": key, "name": key.title(), "ink": order, "order": order, "asset": asset, "channels": channels,
         "start": 0.0, "gain": 0.0, "level": 0.0, "muted": False,
         "mode": "pan" if channels == 1 else "balance", "pan": 0.0,

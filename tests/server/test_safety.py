@@ -59,7 +59,7 @@ class Assets(SessionCase):
         one, other = self.data / "one.wav", self.data / "other name.wav"
         for path in (one, other):
             write_audio(path, tone(333.0), RATE)
-        with mock.patch.object(assets, "read_audio", wraps=assets.read_audio) as read:
+        with mock.patch.object(assets, "read_at", wraps=assets.read_at) as read:
             self.assertEqual(assets.store_asset(one, RATE), assets.store_asset(other, RATE))
             self.assertEqual(read.call_count, 1)
         kept = assets.asset_audio(assets.store_asset(one, RATE), RATE)

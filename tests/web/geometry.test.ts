@@ -148,6 +148,14 @@ describe("the grid", () => {
     expect(empty.snap(1, 4)).toBe(1);
   });
 
+  it("goes from seconds to quarter notes and back, and finds the nearest bar", () => {
+    [0, 0.7, 1.9, 2.3, 4.4].forEach((at) =>
+      expect(grid.secondsOfBeat(grid.quarterAt(at))).toBeCloseTo(at, 5),
+    );
+    expect(grid.nearestBar(1.2)).toBe(2);
+    expect(grid.nearestBar(5.4)).toBe(5.5);
+  });
+
   it("writes the clock", () => {
     expect([0, 43.66, 61.05, 599.99].map(clockText)).toEqual(["0:00.0", "0:43.6", "1:01.0", "9:59.9"]);
   });

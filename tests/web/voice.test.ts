@@ -1,5 +1,5 @@
 /** The player's arithmetic: gapless, round and round, taking over softly, and following a hand. */
-import { CROSSFADE, Voice, type PlayedSegment } from "@/sound/voice";
+import { CROSSFADE, Voice, type PlayedSegment, type Tap } from "@/sound/voice";
 
 const LENGTH = 1024;
 const BLOCK = 128;
@@ -20,6 +20,10 @@ const play = (voice: Voice, blocks: number): { left: number[]; right: number[]; 
   }
   return found;
 };
+
+/** Each held channel's gains to left and right, at once. */
+const taps = (...gains: [number, number][]): Tap[] =>
+  gains.flatMap((sides, input) => sides.map((gain, output) => ({ input, output, gain, delay: 0 })));
 
 const voiceWith = (count: number): Voice => {
   const voice = new Voice(LENGTH, count * LENGTH);
@@ -105,9 +109,9 @@ describe("a voice", () => {
     const silent: PlayedSegment = { audio: [new Float32Array(LENGTH), new Float32Array(LENGTH)], hand: held };
     const voice = new Voice(LENGTH, 2 * LENGTH);
     voice.put(0, 0, silent);
-    voice.follow([1, 0], true);
+    voice.follow(taps([1, 0]), true);
     expect(play(voice, 1).left.every((value) => value === 1)).toBe(true);
-    voice.follow([0, 1], false);
+    voice.follow(taps([0, 1]), false);
     const { left, right } = play(voice, 3);
     expect(left.at(-1)).toBeCloseTo(0);
     expect(right.at(-1)).toBeCloseTo(1);
@@ -119,9 +123,28 @@ describe("a voice", () => {
     const held = [new Float32Array(LENGTH).fill(0.5), new Float32Array(LENGTH).fill(0.25)];
     const voice = new Voice(LENGTH, LENGTH);
     voice.put(0, 0, { audio: [new Float32Array(LENGTH), new Float32Array(LENGTH)], hand: held });
-    voice.follow([1, 0, 0, 0.5], true);
+    voice.follow(taps([1, 0], [0, 0.5]), true);
     const { left, right } = play(voice, 1);
     expect([left[5], right[5]]).toEqual([0.5, 0.125]);
+  });
+
+  it("lets a held sound arrive later on one side, across the edge of a segment and between two frames", () => {
+    const voice = new Voice(LENGTH, 3 * LENGTH);
+    const empty = [new Float32Array(LENGTH), new Float32Array(LENGTH)];
+    for (let index = 0; index < 3; index += 1)
+      voice.put(0, index, { audio: empty, hand: [segment(index).audio[0]!] });
+    const late = (delay: number): Tap[] => [
+      { input: 0, output: 0, gain: 1, delay: 0 },
+      { input: 0, output: 1, gain: 1, delay },
+    ];
+    voice.follow(late(33.5), true);
+    const { left, right } = play(voice, 16);
+    left.slice(100).forEach((value, i) => expect(right[i + 100]).toBeCloseTo(value - 33.5, 2));
+    voice.follow(late(40), false);
+    const moved = play(voice, 2);
+    expect(moved.right.at(-1)).toBeCloseTo(moved.left.at(-1)! - 40, 2);
+    const steps = moved.right.slice(1).map((value, i) => Math.abs(value - moved.right[i]!));
+    expect(Math.max(...steps)).toBeLessThan(1.2);
   });
 
   it("forgets what lies behind, but not the passage it goes round", () => {

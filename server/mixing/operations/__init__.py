@@ -8,10 +8,24 @@ from typing import Annotated, Any
 from pydantic import Field, TypeAdapter
 
 from server.mixing.operations.base import Operation, Touch, overlap
+from server.mixing.operations.groups import AddGroup, RemoveGroup, SetGroup
 from server.mixing.operations.lanes import WritePoints
-from server.mixing.operations.passages import AddPassage, RemovePassage
+from server.mixing.operations.passages import AddPassage, RemovePassage, SetPassage
+from server.mixing.operations.returns import (
+    AddReturn,
+    ArrangeEffects,
+    RemoveReturn,
+    RemoveSend,
+    SetEffect,
+    SetReturn,
+    SetSend,
+)
+from server.mixing.operations.settings import SetSession
+from server.mixing.operations.several import FlipSources, RestoreLanes, SeatSources, ShiftValues, Together
 from server.mixing.operations.sources import (
     AddSource,
+    ArrangeSource,
+    JoinGroup,
     MuteSource,
     PlaceSource,
     RemoveSource,
@@ -20,19 +34,42 @@ from server.mixing.operations.sources import (
     SetLevel,
 )
 
-AnyOperation = Annotated[
+SingleOperation = Annotated[
     PlaceSource
     | SetLevel
     | SetGain
     | MuteSource
     | RenameSource
+    | ArrangeSource
+    | JoinGroup
     | AddSource
     | RemoveSource
     | WritePoints
+    | RestoreLanes
     | AddPassage
-    | RemovePassage,
+    | SetPassage
+    | RemovePassage
+    | AddGroup
+    | SetGroup
+    | RemoveGroup
+    | AddReturn
+    | SetReturn
+    | SetEffect
+    | ArrangeEffects
+    | RemoveReturn
+    | SetSend
+    | RemoveSend
+    | SetSession
+    | ShiftValues
+    | FlipSources
+    | SeatSources,
     Field(discriminator="kind"),
 ]
+
+# An inverse of several changes may hold such inverses itself.
+Together.model_rebuild(_types_namespace={"SingleOperation": SingleOperation | Together})
+
+AnyOperation = Annotated[SingleOperation | Together, Field(discriminator="kind")]
 
 _ADAPTER: TypeAdapter[Operation] = TypeAdapter(AnyOperation)
 

@@ -1,17 +1,30 @@
 """What every operation is: it applies itself, gives its inverse, says what it touches, and describes itself."""
 
-from typing import Annotated, ClassVar, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from needle.moving.parameters import PARAMETERS
-from server.mixing.state import State
+from needle.errors import NeedleError
+from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
+from server.mixing.state import State, existing
 
 Key = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[\w-]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
-Pan = Annotated[float, Field(ge=PARAMETERS["pan"].low, le=PARAMETERS["pan"].high, allow_inf_nan=False)]
-Level = Annotated[float, Field(ge=PARAMETERS["level"].low, le=PARAMETERS["level"].high, allow_inf_nan=False)]
+Order = Annotated[int, Field(ge=-100_000, le=100_000)]
+Gain = Annotated[float, Field(ge=-GAIN_LIMIT_DB, le=GAIN_LIMIT_DB, allow_inf_nan=False)]
+
+
+def _limited(name: str) -> Any:
+    parameter = PARAMETERS[name]
+    return Annotated[float, Field(ge=parameter.low, le=parameter.high, allow_inf_nan=False)]
+
+
+Pan = _limited("pan")
+Level = _limited("level")
+Span = _limited("span")
+Width = _limited("width")
 
 Touch = tuple[str, float | None, float | None]
 """What an operation changes: a name such as ``oars.level``, and for lanes the range of time (s)."""
@@ -35,9 +48,54 @@ class Operation(BaseModel):
         """What it does, in the engineer's words; told before it is applied."""
         raise NotImplementedError
 
+    def parts(self) -> "list[Operation]":
+        """The single operations that it is made of."""
+        return [self]
+
     def with_values(self, **values: object) -> Self:
         """The same operation with other values."""
         return self.model_copy(update=values)
+
+
+class SetSome(Operation):
+    """Sets some fields of one thing, those that are not None; the inverse sets the same fields back."""
+
+    _part: ClassVar[str]
+    _which: ClassVar[str]
+    """The field of the operation that names the thing."""
+    _prefix: ClassVar[str] = ""
+
+    def check(self, value: Mapping[str, Any]) -> None:
+        """NeedleError if the thing may not be as it would become."""
+
+    def given(self) -> dict[str, Any]:
+        """The fields that it sets."""
+        skipped = ("kind", self._which)
+        return {k: v for k, v in self.model_dump().items() if k not in skipped and v is not None}
+
+    def apply(self, state: State) -> Operation:
+        thing = existing(state, self._part, self._key)
+        given = self.given()
+        if not given:
+            raise NeedleError("There is nothing to change. Name at least one value.")
+        after = {**thing, **given}
+        self.check(after)
+        state.put(self._part, self._key, after)
+        return self.with_values(**{name: thing[name] for name in given})
+
+    def touches(self) -> list[Touch]:
+        return [(f"{self._prefix}{self._key}.{name}", None, None) for name in self.given()]
+
+    def describe(self, state: State) -> str:
+        words = ", ".join(self._word(name, value) for name, value in self.given().items())
+        return f"{existing(state, self._part, self._key)['name']}: {words or 'nothing'}"
+
+    @property
+    def _key(self) -> str:
+        return getattr(self, self._which)
+
+    def _word(self, name: str, value: Any) -> str:
+        return said(name, value)
 
 
 def overlap(one: Touch, other: Touch) -> bool:
@@ -47,3 +105,45 @@ def overlap(one: Touch, other: Touch) -> bool:
     if None in (one[1], other[1]):
         return True
     return one[1] <= other[2] and other[1] <= one[2]
+
+
+_WORDS = {
+    "pan": "", "pan_left": "left side", "pan_right": "right side", "level_left": "left side", "span": "width",
+    "level_right": "right side", "invert_left": "left polarity turned", "invert_right": "right polarity turned",
+    "exchange": "sides exchanged", "timing_ms": "arrival within", "timing_share": "told by level",
+    "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
+    "mode": "panned as",
+}  # fmt: skip
+_MS = {"timing_ms", "double_ms"}
+_DB = {"gain", "level", "level_left", "level_right", "double_trim"}
+_PLACES = {"pan", "pan_left", "pan_right", "shift"}
+_SHARES = {"span", "width", "timing_share"}
+
+
+def pan_words(pan: float) -> str:
+    """A position as engineers write it: L31, C, R31."""
+    number = round(abs(pan) * 100)
+    return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
+
+
+def level_words(level: float) -> str:
+    """A level as engineers write it: -6.0 dB, off."""
+    return "off" if level <= PARAMETERS["level"].low else f"{level:+.1f} dB"
+
+
+def said(name: str, value: Any) -> str:
+    """A field and its value in the engineer's words."""
+    title = _WORDS.get(name, name.replace("_", " "))
+    if name in _PLACES:
+        text = pan_words(value)
+    elif name in _DB:
+        text = level_words(value)
+    elif name in _MS:
+        text = f"{value:g} ms"
+    elif name in _SHARES:
+        text = f"{value:.0%}"
+    elif isinstance(value, bool):
+        return title if value else f"{title} off"
+    else:
+        text = f"{value}"
+    return f"{title} {text}".strip()

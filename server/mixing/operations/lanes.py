@@ -4,12 +4,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from needle.checks import check_lane
 from needle.errors import NeedleError
 from needle.moving.lane import Lane
 from needle.moving.parameters import parameter_named
-from needle.session import check_lane, lane_key
+from needle.session import lane_key
 from server.mixing.operations.base import Key, Operation, Touch
-from server.mixing.operations.points import StoredPoint, Time, stored
+from server.mixing.operations.things import StoredPoint, Time, stored
 from server.mixing.state import State, existing
 
 MOST_POINTS = 20_000

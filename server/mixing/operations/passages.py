@@ -1,14 +1,13 @@
-"""Operations on passages: naming a stretch of bars, and taking the name away."""
+"""Operations on passages: naming a stretch of bars, changing it, and taking the name away."""
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
 
-from pydantic import Field
-
+from needle.checks import check_passage
 from needle.errors import NeedleError
-from server.mixing.operations.base import Finite, Key, Name, Operation, Touch
+from server.mixing.operations.base import Key, Name, Operation, SetSome, Touch
+from server.mixing.operations.things import Beat
 from server.mixing.state import State, existing
-
-Beat = Annotated[Finite, Field(ge=0.0, le=1e6)]
 
 
 class AddPassage(Operation):
@@ -21,19 +20,34 @@ class AddPassage(Operation):
     end: Beat
 
     def apply(self, state: State) -> Operation:
-        if self.start >= self.end:
-            raise NeedleError("A passage must end after it starts.")
+        value = {"id": self.id, "name": self.name, "start": self.start, "end": self.end}
+        check_passage(value)
         if state.get("passages", self.id) is not None:
             raise NeedleError(f"There is already a passage with the id “{self.id}”.")
-        value = {"id": self.id, "name": self.name, "start": self.start, "end": self.end}
         state.put("passages", self.id, value)
         return RemovePassage(id=self.id)
 
     def touches(self) -> list[Touch]:
-        return [(f"passage:{self.id}", None, None)]
+        return _everything_of(self.id)
 
     def describe(self, state: State) -> str:
         return f"Passage {self.name} added"
+
+
+class SetPassage(SetSome):
+    """Gives a passage another name, start or end."""
+
+    kind: Literal["set-passage"] = "set-passage"
+    id: Key
+    name: Name | None = None
+    start: Beat | None = None
+    end: Beat | None = None
+    _part: ClassVar[str] = "passages"
+    _which: ClassVar[str] = "id"
+    _prefix: ClassVar[str] = "passage:"
+
+    def check(self, value: Mapping[str, Any]) -> None:
+        check_passage(value)
 
 
 class RemovePassage(Operation):
@@ -48,7 +62,11 @@ class RemovePassage(Operation):
         return AddPassage(**passage)
 
     def touches(self) -> list[Touch]:
-        return [(f"passage:{self.id}", None, None)]
+        return _everything_of(self.id)
 
     def describe(self, state: State) -> str:
         return f"Passage {existing(state, 'passages', self.id)['name']} removed"
+
+
+def _everything_of(passage: str) -> list[Touch]:
+    return [(f"passage:{passage}.{field}", None, None) for field in ("name", "start", "end")]

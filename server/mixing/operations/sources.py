@@ -1,143 +1,156 @@
-"""Operations on a source: its place, level, gain, mute, name, and its coming and going."""
+"""Operations on a source: its place, level, gain, mute, name and order, and its coming and going."""
 
-from typing import Annotated, Any, ClassVar, Literal
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
-
+from needle.checks import check_lane, check_send, check_source
 from needle.errors import NeedleError
-from needle.moving.lane import MAX_TIME, Lane
-from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
-from needle.placing.modes import mode_for
-from needle.session import INKS, check_lane, lane_key
-from server.mixing.operations.base import Finite, Key, Level, Name, Operation, Pan, Touch
-from server.mixing.operations.points import StoredPoint, stored
+from needle.moving.lane import Lane
+from needle.moving.parameters import PARAMETERS
+from needle.session import lane_key, send_key
+from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
+from server.mixing.operations.things import (
+    DoubleDelay,
+    GroupKey,
+    Ink,
+    Milliseconds,
+    Share,
+    StoredPoint,
+    StoredSend,
+    StoredSource,
+    Time,
+    Trim,
+    Word,
+    stored,
+)
 from server.mixing.state import State, existing
 
-Gain = Annotated[float, Field(ge=-GAIN_LIMIT_DB, le=GAIN_LIMIT_DB, allow_inf_nan=False)]
 
-
-def pan_words(pan: float) -> str:
-    """A position as engineers write it: L31, C, R31."""
-    number = round(abs(pan) * 100)
-    return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
-
-
-class _SetOne(Operation):
-    """Sets one field of a source; the inverse sets it back."""
+class _SetSource(SetSome):
+    """Sets fields of a source."""
 
     source: Key
+    _part: ClassVar[str] = "sources"
+    _which: ClassVar[str] = "source"
 
-    _field: ClassVar[str]
-
-    def apply(self, state: State) -> Operation:
-        source = existing(state, "sources", self.source)
-        before = source[self._field]
-        state.put("sources", self.source, {**source, self._field: getattr(self, self._field)})
-        return self.with_values(**{self._field: before})
-
-    def touches(self) -> list[Touch]:
-        return [(f"{self.source}.{self._field}", None, None)]
-
-    def describe(self, state: State) -> str:
-        return f"{existing(state, 'sources', self.source)['name']}: {self._field} {self._words()}"
-
-    def _words(self) -> str:
-        return f"{getattr(self, self._field):+.1f} dB"
+    def check(self, value: Mapping[str, Any]) -> None:
+        check_source(value)
 
 
-class PlaceSource(_SetOne):
-    """Puts a source at a position (pan -1…1)."""
+class PlaceSource(_SetSource):
+    """Puts a source at a place, or changes what placing it means."""
 
     kind: Literal["place-source"] = "place-source"
-    pan: Pan
-    _field: ClassVar[str] = "pan"
+    mode: Word | None = None
+    pan: Pan | None = None
+    pan_left: Pan | None = None
+    pan_right: Pan | None = None
+    level_left: Level | None = None
+    level_right: Level | None = None
+    span: Span | None = None
+    width: Width | None = None
+    exchange: bool | None = None
+    invert_left: bool | None = None
+    invert_right: bool | None = None
+    timing: Word | None = None
+    timing_ms: Milliseconds | None = None
+    timing_share: Share | None = None
+    double: bool | None = None
+    double_ms: DoubleDelay | None = None
+    double_trim: Trim | None = None
 
-    def _words(self) -> str:
-        return pan_words(self.pan)
 
-
-class SetLevel(_SetOne):
+class SetLevel(_SetSource):
     """Sets a source's level (dB; the lowest is off)."""
 
     kind: Literal["set-level"] = "set-level"
     level: Level
-    _field: ClassVar[str] = "level"
-
-    def _words(self) -> str:
-        return "off" if self.level <= PARAMETERS["level"].low else super()._words()
 
 
-class SetGain(_SetOne):
+class SetGain(_SetSource):
     """Sets a source's gain before everything else (dB)."""
 
     kind: Literal["set-gain"] = "set-gain"
     gain: Gain
-    _field: ClassVar[str] = "gain"
 
 
-class MuteSource(_SetOne):
+class MuteSource(_SetSource):
     """Mutes a source for everybody, or lets it sound again."""
 
     kind: Literal["mute-source"] = "mute-source"
     muted: bool
-    _field: ClassVar[str] = "muted"
-
-    def _words(self) -> str:
-        return "on" if self.muted else "off"
 
 
-class RenameSource(_SetOne):
+class RenameSource(_SetSource):
     """Gives a source another name."""
 
     kind: Literal["rename-source"] = "rename-source"
     name: Name
-    _field: ClassVar[str] = "name"
 
-    def _words(self) -> str:
-        return f"“{self.name}”"
+    def _word(self, name: str, value: Any) -> str:
+        return f"is now called “{value}”"
 
 
-class StoredSource(BaseModel):
-    """A source with all its static values."""
+class ArrangeSource(_SetSource):
+    """Changes how a source is drawn and listed, and when it starts."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
-    id: Key
-    name: Name
-    ink: Annotated[int, Field(ge=0, lt=INKS)]
-    order: Annotated[int, Field(ge=-100_000, le=100_000)]
-    asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-    channels: Annotated[int, Field(ge=1, le=2)]
-    start: Annotated[Finite, Field(ge=0.0, le=MAX_TIME)]
-    gain: Gain
-    level: Level
-    muted: bool
-    mode: Annotated[str, Field(max_length=16)]
-    pan: Pan
+    kind: Literal["arrange-source"] = "arrange-source"
+    ink: Ink | None = None
+    order: Order | None = None
+    start: Time | None = None
+
+    def _word(self, name: str, value: Any) -> str:
+        return {"ink": "another ink", "order": "moved in the list"}.get(name) or f"starts at {value:.3f} s"
+
+
+class JoinGroup(_SetSource):
+    """Puts a source in a group, or, with an empty name, in none."""
+
+    kind: Literal["join-group"] = "join-group"
+    group: GroupKey
+
+    def apply(self, state: State) -> Operation:
+        if self.group:
+            existing(state, "groups", self.group)
+        return super().apply(state)
+
+    def describe(self, state: State) -> str:
+        name = existing(state, "sources", self.source)["name"]
+        group = existing(state, "groups", self.group)["name"] if self.group else ""
+        return f"{name} joins {group}" if group else f"{name} leaves its group"
 
 
 class AddSource(Operation):
-    """Adds a source, with the lanes it comes with (parameter: points)."""
+    """Adds a source, with the lanes (parameter: points) and sends it comes with."""
 
     kind: Literal["add-source"] = "add-source"
     source: StoredSource
     lanes: dict[Key, list[StoredPoint]] = {}
+    sends: list[StoredSend] = []
 
     def apply(self, state: State) -> Operation:
-        mode_for(self.source.mode, self.source.channels)
-        if state.get("sources", self.source.id) is not None:
-            raise NeedleError(f"There is already a source with the id “{self.source.id}”.")
-        state.put("sources", self.source.id, self.source.model_dump())
+        key = self.source.id
+        value = self.source.model_dump()
+        check_source(value)
+        if state.get("sources", key) is not None:
+            raise NeedleError(f"There is already a source with the id “{key}”.")
+        lanes = {}
         for parameter, points in self.lanes.items():
-            key = lane_key(self.source.id, parameter)
             lane = check_lane(parameter, Lane.of(point.model_dump() for point in points))
-            value = {
-                "id": key,
-                "source": self.source.id,
-                "parameter": parameter,
-                "points": stored(lane.points),
-            }
-            state.put("lanes", key, value)
-        return RemoveSource(source=self.source.id)
+            lanes[parameter] = stored(lane.points)
+        if value["group"] and state.get("groups", value["group"]) is None:
+            value["group"] = ""
+        state.put("sources", key, value)
+        for parameter, points in lanes.items():
+            at = lane_key(key, parameter)
+            state.put("lanes", at, {"id": at, "source": key, "parameter": parameter, "points": points})
+        for send in self.sends:
+            # A return that has gone meanwhile takes nothing any more.
+            if send.source == key and state.get("returns", send.to) is not None:
+                found = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
+                check_send(found)
+                state.put("sends", found["id"], found)
+        return RemoveSource(source=key)
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.source.id)
@@ -147,7 +160,7 @@ class AddSource(Operation):
 
 
 class RemoveSource(Operation):
-    """Takes a source away; its inverse brings it back with its lanes."""
+    """Takes a source away; its inverse brings it back with its lanes and sends."""
 
     kind: Literal["remove-source"] = "remove-source"
     source: Key
@@ -161,8 +174,11 @@ class RemoveSource(Operation):
             if lane is not None:
                 lanes[parameter] = lane["points"]
                 state.put("lanes", key, None)
+        sends = [send for send in state.all("sends") if send["source"] == self.source]
+        for send in sends:
+            state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
-        return AddSource(source=source, lanes=lanes)
+        return AddSource.model_validate({"source": source, "lanes": lanes, "sends": sends})
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.source)
@@ -172,6 +188,5 @@ class RemoveSource(Operation):
 
 
 def _everything_of(source: str) -> list[Touch]:
-    fields = ("pan", "level", "gain", "muted", "name")
-    lanes = [(lane_key(source, parameter), None, None) for parameter in PARAMETERS]
-    return [(f"{source}.{field}", None, None) for field in fields] + lanes
+    fields = [(f"{source}.{field}", None, None) for field in StoredSource.model_fields if field != "id"]
+    return fields + [(lane_key(source, parameter), None, None) for parameter in PARAMETERS]

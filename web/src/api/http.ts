@@ -22,6 +22,14 @@ export class Unreachable extends Error {
 
 const csrf = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 
+const isRaw = (body: unknown): body is Blob | FormData => body instanceof Blob || body instanceof FormData;
+
+/** What the body is; a form says so itself, with the border between its parts. */
+function kindOf(body: unknown): Record<string, string> {
+  if (body === undefined || body instanceof FormData) return {};
+  return { "Content-Type": body instanceof Blob ? "application/octet-stream" : "application/json" };
+}
+
 async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
   let response: Response;
   try {
@@ -30,9 +38,9 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
       signal,
       headers: {
         "X-CSRFToken": csrf(),
-        ...(body === undefined ? {} : { "Content-Type": "application/json" }),
+        ...kindOf(body),
       },
-      body: body === undefined ? undefined : JSON.stringify(body),
+      body: body === undefined || isRaw(body) ? body : JSON.stringify(body),
     });
   } catch (error) {
     if (signal?.aborted) throw error;
@@ -56,6 +64,18 @@ export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
 export async function post<T>(path: string, body: unknown = {}): Promise<T> {
   const response = await send("POST", path, body);
   return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+/** Send bytes as they are; the answer as JSON. */
+export async function postBytes<T>(path: string, bytes: Blob, signal?: AbortSignal): Promise<T> {
+  return (await (await send("POST", path, bytes, signal)).json()) as T;
+}
+
+/** Send one file as a form does; the answer as JSON. */
+export async function postFile<T>(path: string, file: File): Promise<T> {
+  const form = new FormData();
+  form.append("file", file);
+  return (await (await send("POST", path, form)).json()) as T;
 }
 
 export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {

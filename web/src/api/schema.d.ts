@@ -44,6 +44,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library
+         * @description What there is to choose from.
+         */
+        get: operations["server_mixing_library_library"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Presets
+         * @description What has been kept by name, by oneself and by colleagues.
+         */
+        get: operations["server_mixing_library_presets"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a placement, a return or a seating by name. The same kind and name again takes the place of one's own.
+         */
+        post: operations["server_mixing_library_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget
+         * @description Take away something that one has kept; what was made with it stays.
+         */
+        post: operations["server_mixing_library_forget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seatings/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match
+         * @description A seat for each name that speaks for one: name → seat.
+         */
+        post: operations["server_mixing_library_match"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -57,7 +141,11 @@ export interface paths {
          */
         get: operations["server_mixing_api_sessions"];
         put?: never;
-        post?: never;
+        /**
+         * New Session
+         * @description Make a session of one's own; its length follows its sources.
+         */
+        post: operations["server_mixing_api_new_session"];
         delete?: never;
         options?: never;
         head?: never;
@@ -164,6 +252,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/frame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Frame
+         * @description What a page measures by, at the latest revision.
+         */
+        get: operations["server_mixing_api_frame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/law": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Law
+         * @description What another pan law would do to every source.
+         */
+        get: operations["server_audio_reading_law"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/lean": {
         parameters: {
             query?: never;
@@ -228,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Removed
+         * @description Sources that were taken away and can be brought back, latest first.
+         */
+        get: operations["server_mixing_api_removed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/segments/{index}": {
         parameters: {
             query?: never;
@@ -241,7 +389,8 @@ export interface paths {
          *
          *     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
          *     by channel, the meter readings frame by frame, and, with ``hand``, that source before its placement,
-         *     channel by channel; the audio is without it then.
+         *     channel by channel; the audio is without its direct sound then, and
+         *     the header's ``reading`` says what its place makes of it.
          */
         get: operations["server_audio_api_segment"];
         put?: never;
@@ -252,7 +401,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/tables": {
+    "/api/sessions/{session_id}/sources/{source}/placement": {
         parameters: {
             query?: never;
             header?: never;
@@ -260,10 +409,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Tables
-         * @description The core's tables under the session's pan law.
+         * Placement
+         * @description What the source's placement loses, what other ways of panning would change, what it costs in mono.
          */
-        get: operations["server_mixing_api_tables"];
+        get: operations["server_audio_reading_placement"];
         put?: never;
         post?: never;
         delete?: never;
@@ -286,6 +435,86 @@ export interface paths {
          * @description Take back one's own latest change that still can be.
          */
         post: operations["server_mixing_api_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Upload
+         * @description Announce a file.
+         */
+        post: operations["server_audio_sending_begin_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/uploads/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Upload State
+         * @description How a file stands.
+         */
+        get: operations["server_audio_sending_upload_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/uploads/{upload_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Upload
+         * @description Stop a file on its way; nothing of it is kept.
+         */
+        post: operations["server_audio_sending_cancel_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/uploads/{upload_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Part
+         * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
+         */
+        post: operations["server_audio_sending_upload_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -332,10 +561,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tempo/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tempo From Midi
+         * @description The tempo map of a Standard MIDI File.
+         */
+        post: operations["server_mixing_library_tempo_from_midi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tempo/taps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Taps
+         * @description The tempo of a few taps.
+         */
+        post: operations["server_mixing_library_taps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AddGroup
+         * @description Makes a group of sources, which leave the groups that they were in.
+         */
+        AddGroup: {
+            group: components["schemas"]["StoredGroup"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add-group";
+            /**
+             * Members
+             * @default []
+             */
+            members: string[];
+        };
         /**
          * AddPassage
          * @description Names a stretch (in beats).
@@ -356,8 +642,25 @@ export interface components {
             start: number;
         };
         /**
+         * AddReturn
+         * @description Adds a return, with the sends that feed it.
+         */
+        AddReturn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add-return";
+            /**
+             * Sends
+             * @default []
+             */
+            sends: components["schemas"]["StoredSend"][];
+            to: components["schemas"]["StoredReturn"];
+        };
+        /**
          * AddSource
-         * @description Adds a source, with the lanes it comes with (parameter: points).
+         * @description Adds a source, with the lanes (parameter: points) and sends it comes with.
          */
         AddSource: {
             /**
@@ -372,6 +675,11 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["StoredPoint"][];
             };
+            /**
+             * Sends
+             * @default []
+             */
+            sends: components["schemas"]["StoredSend"][];
             source: components["schemas"]["StoredSource"];
         };
         /**
@@ -385,6 +693,55 @@ export interface components {
              */
             notice: string;
             revision: components["schemas"]["RevisionOut"];
+        };
+        /**
+         * ArrangeEffects
+         * @description Gives a return another list of effects: added, taken away, or in another order.
+         */
+        ArrangeEffects: {
+            /** Effects */
+            effects: components["schemas"]["StoredEffect"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrange-effects";
+            /** To */
+            to: string;
+        };
+        /**
+         * ArrangeSource
+         * @description Changes how a source is drawn and listed, and when it starts.
+         */
+        ArrangeSource: {
+            /** Ink */
+            ink?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrange-source";
+            /** Order */
+            order?: number | null;
+            /** Source */
+            source: string;
+            /** Start */
+            start?: number | null;
+        };
+        /**
+         * AssetOut
+         * @description A file's audio as it stands in the session: ``seconds`` at its rate; ``rate`` is the file's own.
+         */
+        AssetOut: {
+            /** Channels */
+            channels: number;
+            character: components["schemas"]["CharacterOut"];
+            /** Id */
+            id: string;
+            /** Rate */
+            rate: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Bar
@@ -414,6 +771,26 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /**
+         * CharacterOut
+         * @description What was heard of a file (``needle.metering.character``).
+         */
+        CharacterOut: {
+            /** Clipped */
+            clipped: number;
+            /** Correlation */
+            correlation: number | null;
+            /** Gain */
+            gain: number;
+            /** Kind */
+            kind: string;
+            /** Peak Db */
+            peak_db: number;
+            /** Rms Db */
+            rms_db: number;
+            /** Sentence */
+            sentence: string;
+        };
         /** DemoAccount */
         DemoAccount: {
             /** About */
@@ -433,18 +810,30 @@ export interface components {
          * @description A session's whole state.
          */
         DocumentOut: {
+            /** Groups */
+            groups: {
+                [key: string]: components["schemas"]["StoredGroup"];
+            };
             /** Lanes */
             lanes: {
                 [key: string]: components["schemas"]["LaneOut"];
             };
             /** Passages */
             passages: {
-                [key: string]: components["schemas"]["PassageOut"];
+                [key: string]: components["schemas"]["StoredPassage"];
+            };
+            /** Returns */
+            returns: {
+                [key: string]: components["schemas"]["StoredReturn"];
+            };
+            /** Sends */
+            sends: {
+                [key: string]: components["schemas"]["StoredSend"];
             };
             session: components["schemas"]["SettingsOut"];
             /** Sources */
             sources: {
-                [key: string]: components["schemas"]["SourceOut"];
+                [key: string]: components["schemas"]["StoredSource"];
             };
         };
         /**
@@ -455,6 +844,17 @@ export interface components {
             /** Demo */
             demo: components["schemas"]["DemoAccount"][];
             me: components["schemas"]["Me"] | null;
+        };
+        /** EffectOut */
+        EffectOut: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Settings */
+            settings: components["schemas"]["SettingOut"][];
+            /** Title */
+            title: string;
         };
         /**
          * ExportIn
@@ -501,20 +901,75 @@ export interface components {
             status: string;
         };
         /**
+         * FlipSources
+         * @description Mirrors several sources' places, those of their lanes too; done twice, everything is as it was.
+         */
+        FlipSources: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flip-sources";
+            /** Sources */
+            sources: string[];
+        };
+        /**
+         * Frame
+         * @description What a page measures by: how long the piece is (s), its bars, and the core's tables under its pan law.
+         */
+        Frame: {
+            /** Bars */
+            bars: components["schemas"]["Bar"][];
+            /** Gains */
+            gains: {
+                [key: string]: unknown;
+            };
+            /** Length */
+            length: number;
+            /** Revision */
+            revision: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Heard
-         * @description How one listens: ids separated by commas. ``solo`` alone sounds; ``without`` does not.
+         * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+         *
+         *     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s).
          */
         Heard: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Plain
+             * @default
+             */
+            plain: string;
             /**
              * Solo
              * @default
              */
             solo: string;
+        };
+        /**
+         * JoinGroup
+         * @description Puts a source in a group, or, with an empty name, in none.
+         */
+        JoinGroup: {
+            /** Group */
+            group: string;
             /**
-             * Without
-             * @default
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            without: string;
+            kind: "join-group";
+            /** Source */
+            source: string;
         };
         /** LaneOut */
         LaneOut: {
@@ -523,9 +978,51 @@ export interface components {
             /** Parameter */
             parameter: string;
             /** Points */
-            points: components["schemas"]["PointOut"][];
+            points: components["schemas"]["StoredPoint"][];
             /** Source */
             source: string;
+        };
+        /**
+         * LawChange
+         * @description What another pan law does to a source (dB).
+         */
+        LawChange: {
+            /** Change */
+            change: number;
+            /** Source */
+            source: string;
+        };
+        /**
+         * LawIn
+         * @description A law to be tried.
+         */
+        LawIn: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Centre Zero
+             * @default false
+             */
+            centre_zero: boolean;
+            /** Law */
+            law: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * LawOut
+         * @description Every law's curve (dB of the right side at even positions), and what the asked one changes.
+         */
+        LawOut: {
+            /** Changes */
+            changes: components["schemas"]["LawChange"][];
+            /** Curves */
+            curves: {
+                [key: string]: number[];
+            };
         };
         /**
          * LeanOut
@@ -550,6 +1047,63 @@ export interface components {
             tolerance_seconds: number;
         };
         /**
+         * Library
+         * @description Everything that the core offers by name.
+         */
+        Library: {
+            /** Effects */
+            effects: components["schemas"]["EffectOut"][];
+            /** Gain Limit */
+            gain_limit: number;
+            /** Inks */
+            inks: number;
+            /** Laws */
+            laws: {
+                [key: string]: string;
+            };
+            /** Layouts */
+            layouts: string[];
+            /** Modes */
+            modes: components["schemas"]["ModeOut"][];
+            /** Parameters */
+            parameters: components["schemas"]["ParameterOut"][];
+            /** Rates */
+            rates: number[];
+            /** Seatings */
+            seatings: components["schemas"]["SeatingOut"][];
+            /** Send Places */
+            send_places: string[];
+            /** Timing Ms */
+            timing_ms: [
+                number,
+                number
+            ];
+            /** Timings */
+            timings: string[];
+            /** Treatments */
+            treatments: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * MatchIn
+         * @description A seating that comes with the application (by name) or one's own ``seats``, and the sources' names.
+         */
+        MatchIn: {
+            /** Names */
+            names: string[];
+            /**
+             * Seating
+             * @default
+             */
+            seating: string;
+            /**
+             * Seats
+             * @default []
+             */
+            seats: components["schemas"]["SeatIn"][];
+        };
+        /**
          * Me
          * @description Who is signed in.
          */
@@ -560,6 +1114,65 @@ export interface components {
             name: string;
             /** Username */
             username: string;
+        };
+        /**
+         * ModeChoice
+         * @description A way of panning: the ``values`` with which it stands where the source stands now, what it would do to the
+         *     level (dB), and the share of the source's power that it throws away (0…1).
+         */
+        ModeChoice: {
+            /** Change */
+            change: number;
+            /** Lost */
+            lost: number;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * ModeOut
+         * @description A way of panning, for sources of ``fewest`` to ``most`` channels.
+         */
+        ModeOut: {
+            /** Fewest */
+            fewest: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: string[];
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * MonoOut
+         * @description The mono reading (``needle.rendering.readings.MonoReading``); ``bands`` by the ``centres``.
+         */
+        MonoOut: {
+            /** Bands */
+            bands: (number | null)[];
+            /** Better */
+            better: number;
+            /** Better Loss */
+            better_loss: number;
+            /** Centres */
+            centres: number[];
+            /** Difference */
+            difference: number;
+            /** Loss */
+            loss: number;
+            /** Notches */
+            notches: number[];
         };
         /**
          * MuteSource
@@ -577,13 +1190,45 @@ export interface components {
             source: string;
         };
         /**
+         * NewSession
+         * @description A session to be made. A bar has ``beats`` of a ``unit`` note.
+         */
+        NewSession: {
+            /**
+             * Beats
+             * @default 4
+             */
+            beats: number;
+            /**
+             * Bpm
+             * @default 120
+             */
+            bpm: number;
+            /**
+             * Layout
+             * @default 0+2+0
+             */
+            layout: string;
+            /** Name */
+            name: string;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate: number;
+            /**
+             * Unit
+             * @default 4
+             */
+            unit: number;
+        };
+        /**
          * OpenSession
          * @description Everything a browser needs to show a session.
          */
         OpenSession: {
-            /** Bars */
-            bars: components["schemas"]["Bar"][];
             document: components["schemas"]["DocumentOut"];
+            frame: components["schemas"]["Frame"];
             /**
              * Id
              * Format: uuid
@@ -609,18 +1254,25 @@ export interface components {
             /** Made On */
             made_on: number;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["AddPassage"] | components["schemas"]["RemovePassage"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
         };
-        /** PassageOut */
-        PassageOut: {
-            /** End */
-            end: number;
-            /** Id */
-            id: string;
+        /**
+         * ParameterOut
+         * @description What can be automated, and between which limits; ``place`` ones are shifted with a group.
+         */
+        ParameterOut: {
+            /** Default */
+            default: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
             /** Name */
             name: string;
-            /** Start */
-            start: number;
+            /** Place */
+            place: boolean;
+            /** Unit */
+            unit: string;
         };
         /**
          * Person
@@ -638,29 +1290,123 @@ export interface components {
         };
         /**
          * PlaceSource
-         * @description Puts a source at a position (pan -1…1).
+         * @description Puts a source at a place, or changes what placing it means.
          */
         PlaceSource: {
+            /** Double */
+            double?: boolean | null;
+            /** Double Ms */
+            double_ms?: number | null;
+            /** Double Trim */
+            double_trim?: number | null;
+            /** Exchange */
+            exchange?: boolean | null;
+            /** Invert Left */
+            invert_left?: boolean | null;
+            /** Invert Right */
+            invert_right?: boolean | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "place-source";
+            /** Level Left */
+            level_left?: number | null;
+            /** Level Right */
+            level_right?: number | null;
+            /** Mode */
+            mode?: string | null;
             /** Pan */
-            pan: number;
+            pan?: number | null;
+            /** Pan Left */
+            pan_left?: number | null;
+            /** Pan Right */
+            pan_right?: number | null;
             /** Source */
             source: string;
+            /** Span */
+            span?: number | null;
+            /** Timing */
+            timing?: string | null;
+            /** Timing Ms */
+            timing_ms?: number | null;
+            /** Timing Share */
+            timing_share?: number | null;
+            /** Width */
+            width?: number | null;
         };
-        /** PointOut */
-        PointOut: {
-            /** Shape */
-            shape: string;
-            /** T */
-            t: number;
-            /** Tension */
-            tension: number;
-            /** Value */
-            value: number;
+        /**
+         * PlacementOut
+         * @description What a source's placement does at a moment: ``lost`` 0…1 of its power, and the choices there are.
+         */
+        PlacementOut: {
+            /** Double Change */
+            double_change: number;
+            /** Lost */
+            lost: number;
+            /** Modes */
+            modes: components["schemas"]["ModeChoice"][];
+            mono: components["schemas"]["MonoOut"];
+        };
+        /**
+         * PresetIn
+         * @description Something to be kept by name.
+         */
+        PresetIn: {
+            /** Content */
+            content: {
+                [key: string]: unknown;
+            };
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "placement" | "return" | "seating";
+            /** Name */
+            name: string;
+        };
+        /**
+         * PresetOut
+         * @description Something kept by name, and who kept it.
+         */
+        PresetOut: {
+            /** Author */
+            author: string;
+            /** Content */
+            content: {
+                [key: string]: unknown;
+            };
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Mine */
+            mine: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * RemoveGroup
+         * @description Takes a group apart; its members stay, in no group or ``back`` in those that are named.
+         */
+        RemoveGroup: {
+            /**
+             * Back
+             * @default {}
+             */
+            back: {
+                [key: string]: string;
+            };
+            /** Group */
+            group: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-group";
         };
         /**
          * RemovePassage
@@ -676,8 +1422,36 @@ export interface components {
             kind: "remove-passage";
         };
         /**
+         * RemoveReturn
+         * @description Takes a return away; its inverse brings it back with the sends that fed it.
+         */
+        RemoveReturn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-return";
+            /** To */
+            to: string;
+        };
+        /**
+         * RemoveSend
+         * @description Takes a send away.
+         */
+        RemoveSend: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-send";
+            /** Source */
+            source: string;
+            /** To */
+            to: string;
+        };
+        /**
          * RemoveSource
-         * @description Takes a source away; its inverse brings it back with its lanes.
+         * @description Takes a source away; its inverse brings it back with its lanes and sends.
          */
         RemoveSource: {
             /**
@@ -687,6 +1461,22 @@ export interface components {
             kind: "remove-source";
             /** Source */
             source: string;
+        };
+        /**
+         * Removed
+         * @description Sources that were taken away together: by whom, when (ISO), and what brings each of them back.
+         */
+        Removed: {
+            /** Author */
+            author: string;
+            /** Back */
+            back: {
+                [key: string]: unknown;
+            }[];
+            /** Made At */
+            made_at: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * RenameSource
@@ -702,6 +1492,21 @@ export interface components {
             name: string;
             /** Source */
             source: string;
+        };
+        /**
+         * RestoreLanes
+         * @description Puts whole lanes back as they were: the inverse of changes that move lanes bodily.
+         */
+        RestoreLanes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore-lanes";
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
         };
         /**
          * RevisionOut
@@ -727,6 +1532,61 @@ export interface components {
             said: string;
             /** Type */
             type: string;
+        };
+        /** SeatIn */
+        SeatIn: {
+            /** Name */
+            name: string;
+            /** Pan */
+            pan: number;
+            /**
+             * Span
+             * @default 0
+             */
+            span: number;
+        };
+        /**
+         * SeatOut
+         * @description A place with a name, as a listener sees it.
+         */
+        SeatOut: {
+            /** Name */
+            name: string;
+            /** Pan */
+            pan: number;
+            /** Span */
+            span: number;
+        };
+        /**
+         * SeatSources
+         * @description Puts sources down on the seats of a seating, seen from the listener's or the players' side.
+         */
+        SeatSources: {
+            /**
+             * From Players
+             * @default false
+             */
+            from_players: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seat-sources";
+            /** Seating */
+            seating: string;
+            /** Seats */
+            seats: {
+                [key: string]: components["schemas"]["SeatIn"];
+            };
+        };
+        /** SeatingOut */
+        SeatingOut: {
+            /** Name */
+            name: string;
+            /** Seats */
+            seats: components["schemas"]["SeatOut"][];
+            /** Title */
+            title: string;
         };
         /**
          * SessionRow
@@ -760,6 +1620,30 @@ export interface components {
             sources: number;
         };
         /**
+         * SetEffect
+         * @description Turns one effect of a return on or off, or changes some of its settings.
+         */
+        SetEffect: {
+            /** Effect */
+            effect: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-effect";
+            /** On */
+            on?: boolean | null;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: number | string;
+            };
+            /** To */
+            to: string;
+        };
+        /**
          * SetGain
          * @description Sets a source's gain before everything else (dB).
          */
@@ -773,6 +1657,29 @@ export interface components {
             kind: "set-gain";
             /** Source */
             source: string;
+        };
+        /**
+         * SetGroup
+         * @description Changes a group: its name, level, mute, the shift of its members' places, its order.
+         */
+        SetGroup: {
+            /** Group */
+            group: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-group";
+            /** Level */
+            level?: number | null;
+            /** Muted */
+            muted?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Order */
+            order?: number | null;
+            /** Shift */
+            shift?: number | null;
         };
         /**
          * SetLevel
@@ -789,7 +1696,124 @@ export interface components {
             /** Source */
             source: string;
         };
-        /** SettingsOut */
+        /**
+         * SetPassage
+         * @description Gives a passage another name, start or end.
+         */
+        SetPassage: {
+            /** End */
+            end?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-passage";
+            /** Name */
+            name?: string | null;
+            /** Start */
+            start?: number | null;
+        };
+        /**
+         * SetReturn
+         * @description Changes a return: its name, level, mute, balance, width, ink, order.
+         */
+        SetReturn: {
+            /** Ink */
+            ink?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-return";
+            /** Level */
+            level?: number | null;
+            /** Muted */
+            muted?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Order */
+            order?: number | null;
+            /** Pan */
+            pan?: number | null;
+            /** To */
+            to: string;
+            /** Width */
+            width?: number | null;
+        };
+        /**
+         * SetSend
+         * @description Changes what a source gives to a return; the send begins with the first change.
+         */
+        SetSend: {
+            /** Before */
+            before?: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-send";
+            /** Level */
+            level?: number | null;
+            /** Pan */
+            pan?: number | null;
+            /** Place */
+            place?: ("same" | "opposite" | "own") | null;
+            /** Source */
+            source: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * SetSession
+         * @description Changes the session's name, length (s; 0 follows the sources), tempo and metre changes, or pan law.
+         */
+        SetSession: {
+            /** Centre Zero */
+            centre_zero?: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-session";
+            /** Law */
+            law?: string | null;
+            /** Length */
+            length?: number | null;
+            /** Metres */
+            metres?: number[][] | null;
+            /** Name */
+            name?: string | null;
+            /** Tempos */
+            tempos?: number[][] | null;
+        };
+        /**
+         * SettingOut
+         * @description A setting of an effect: its limits, or its ``choices``.
+         */
+        SettingOut: {
+            /** Choices */
+            choices: string[];
+            /** Default */
+            default: number | string;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Step */
+            step: number;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * SettingsOut
+         * @description The session's own settings; ``length`` (s) is 0 where it follows the sources.
+         */
         SettingsOut: {
             /** Centre Zero */
             centre_zero: boolean;
@@ -815,39 +1839,31 @@ export interface components {
                 number
             ][];
         };
+        /**
+         * ShiftValues
+         * @description Adds the same to a parameter of several sources: to the static value, and to every point of a lane.
+         *
+         *     Each stays within the parameter's limits.
+         */
+        ShiftValues: {
+            /** By */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shift-values";
+            /** Parameter */
+            parameter: string;
+            /** Sources */
+            sources: string[];
+        };
         /** SignIn */
         SignIn: {
             /** Password */
             password: string;
             /** Username */
             username: string;
-        };
-        /** SourceOut */
-        SourceOut: {
-            /** Asset */
-            asset: string;
-            /** Channels */
-            channels: number;
-            /** Gain */
-            gain: number;
-            /** Id */
-            id: string;
-            /** Ink */
-            ink: number;
-            /** Level */
-            level: number;
-            /** Mode */
-            mode: string;
-            /** Muted */
-            muted: boolean;
-            /** Name */
-            name: string;
-            /** Order */
-            order: number;
-            /** Pan */
-            pan: number;
-            /** Start */
-            start: number;
         };
         /**
          * Standing
@@ -858,6 +1874,72 @@ export interface components {
             ink: number;
             /** Pan */
             pan: number;
+        };
+        /**
+         * StoredEffect
+         * @description One effect of a return; ``settings`` as its kind has them.
+         */
+        StoredEffect: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * StoredGroup
+         * @description A group of sources: its level, and how far it shifts its members' places.
+         */
+        StoredGroup: {
+            /** Id */
+            id: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Order
+             * @default 0
+             */
+            order: number;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift: number;
+        };
+        /**
+         * StoredPassage
+         * @description A named stretch (in beats).
+         */
+        StoredPassage: {
+            /** End */
+            end: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Start */
+            start: number;
         };
         /**
          * StoredPoint
@@ -881,22 +1963,147 @@ export interface components {
             value: number;
         };
         /**
+         * StoredReturn
+         * @description A return: its effects in order, its level, balance and width.
+         */
+        StoredReturn: {
+            /**
+             * Effects
+             * @default []
+             */
+            effects: components["schemas"]["StoredEffect"][];
+            /** Id */
+            id: string;
+            /**
+             * Ink
+             * @default 0
+             */
+            ink: number;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Order
+             * @default 0
+             */
+            order: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
+        /**
+         * StoredSend
+         * @description What a source gives to a return, tapped before or after its level, and where it stands in it.
+         */
+        StoredSend: {
+            /**
+             * Before
+             * @default false
+             */
+            before: boolean;
+            /** Id */
+            id: string;
+            /** Level */
+            level: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Place
+             * @default same
+             * @enum {string}
+             */
+            place: "same" | "opposite" | "own";
+            /** Return */
+            return: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * StoredSource
-         * @description A source with all its static values.
+         * @description A source with all its static values. It takes ``channels`` of its asset from the ``first`` (0) on.
          */
         StoredSource: {
             /** Asset */
             asset: string;
             /** Channels */
             channels: number;
+            /**
+             * Double
+             * @default false
+             */
+            double: boolean;
+            /**
+             * Double Ms
+             * @default 0
+             */
+            double_ms: number;
+            /**
+             * Double Trim
+             * @default 0
+             */
+            double_trim: number;
+            /**
+             * Exchange
+             * @default false
+             */
+            exchange: boolean;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
             /** Gain */
             gain: number;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
             /** Id */
             id: string;
             /** Ink */
             ink: number;
+            /**
+             * Invert Left
+             * @default false
+             */
+            invert_left: boolean;
+            /**
+             * Invert Right
+             * @default false
+             */
+            invert_right: boolean;
             /** Level */
             level: number;
+            /**
+             * Level Left
+             * @default 0
+             */
+            level_left: number;
+            /**
+             * Level Right
+             * @default 0
+             */
+            level_right: number;
             /** Mode */
             mode: string;
             /** Muted */
@@ -907,8 +2114,48 @@ export interface components {
             order: number;
             /** Pan */
             pan: number;
+            /**
+             * Pan Left
+             * @default -1
+             */
+            pan_left: number;
+            /**
+             * Pan Right
+             * @default 1
+             */
+            pan_right: number;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Span
+             * @default 1
+             */
+            span: number;
             /** Start */
             start: number;
+            /**
+             * Timing
+             * @default off
+             */
+            timing: string;
+            /**
+             * Timing Ms
+             * @default 0.7
+             */
+            timing_ms: number;
+            /**
+             * Timing Share
+             * @default 0
+             */
+            timing_share: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
         };
         /**
          * StretchOut
@@ -924,19 +2171,52 @@ export interface components {
             /** Worst Db */
             worst_db: number;
         };
+        /** TapTempo */
+        TapTempo: {
+            /** Bpm */
+            bpm: number;
+        };
         /**
-         * Tables
-         * @description The core's tables for a held hand: gains by position, and the shapes between points.
+         * Taps
+         * @description When somebody tapped (s, rising).
          */
-        Tables: {
-            /** Gains */
-            gains: {
-                [key: string]: unknown;
-            };
-            /** Shapes */
-            shapes: {
-                [key: string]: unknown;
-            };
+        Taps: {
+            /** Times */
+            times: number[];
+        };
+        /**
+         * TempoOut
+         * @description A tempo map, and what could not be taken as it stands.
+         */
+        TempoOut: {
+            /** Metres */
+            metres: [
+                number,
+                number,
+                number
+            ][];
+            /** Notes */
+            notes: string[];
+            /** Tempos */
+            tempos: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Together
+         * @description Several changes as one: all of them are made, or none is.
+         */
+        Together: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "together";
+            /** Operations */
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
+            /** What */
+            what: string;
         };
         /**
          * TurnIn
@@ -948,6 +2228,58 @@ export interface components {
              * Format: uuid
              */
             client_id: string;
+        };
+        /**
+         * UploadIn
+         * @description A file to come: what it is called and how many bytes it has.
+         */
+        UploadIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * UploadOut
+         * @description How a file stands; ``progress`` is 0…1 while it is read, ``asset`` what it has become.
+         */
+        UploadOut: {
+            asset?: components["schemas"]["AssetOut"] | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /**
+             * Part Bytes
+             * @default 4194304
+             */
+            part_bytes: number;
+            /** Progress */
+            progress: number;
+            /** Received */
+            received: number;
+            /** Size */
+            size: number;
+            /** Status */
+            status: string;
+        };
+        /**
+         * When
+         * @description The revision and the moment (s) at which something is read.
+         */
+        When: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /** Revision */
+            revision: number;
         };
         /**
          * WritePoints
@@ -1026,6 +2358,116 @@ export interface operations {
             };
         };
     };
+    server_mixing_library_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Library"];
+                };
+            };
+        };
+    };
+    server_mixing_library_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"][];
+                };
+            };
+        };
+    };
+    server_mixing_library_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+        };
+    };
+    server_mixing_library_forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_mixing_library_match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+    };
     server_mixing_api_sessions: {
         parameters: {
             query?: never;
@@ -1042,6 +2484,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionRow"][];
+                };
+            };
+        };
+    };
+    server_mixing_api_new_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSession"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenSession"];
                 };
             };
         };
@@ -1163,6 +2629,55 @@ export interface operations {
             };
         };
     };
+    server_mixing_api_frame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Frame"];
+                };
+            };
+        };
+    };
+    server_audio_reading_law: {
+        parameters: {
+            query: {
+                revision: number;
+                at?: number;
+                law: string;
+                centre_zero?: boolean;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LawOut"];
+                };
+            };
+        };
+    };
     server_audio_api_lean: {
         parameters: {
             query: {
@@ -1263,12 +2778,35 @@ export interface operations {
             };
         };
     };
+    server_mixing_api_removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removed"][];
+                };
+            };
+        };
+    };
     server_audio_api_segment: {
         parameters: {
             query: {
                 revision: number;
                 solo?: string;
-                without?: string;
+                plain?: string;
+                at?: number;
                 hand?: string;
             };
             header?: never;
@@ -1291,12 +2829,16 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_tables: {
+    server_audio_reading_placement: {
         parameters: {
-            query?: never;
+            query: {
+                revision: number;
+                at?: number;
+            };
             header?: never;
             path: {
                 session_id: string;
+                source: string;
             };
             cookie?: never;
         };
@@ -1308,7 +2850,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Tables"];
+                    "application/json": components["schemas"]["PlacementOut"];
                 };
             };
         };
@@ -1335,6 +2877,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Answer"];
+                };
+            };
+        };
+    };
+    server_audio_sending_begin_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UploadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    server_audio_sending_upload_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    server_audio_sending_cancel_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    server_audio_sending_upload_part: {
+        parameters: {
+            query: {
+                offset: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
                 };
             };
         };
@@ -1378,6 +3017,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_mixing_library_tempo_from_midi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TempoOut"];
+                };
+            };
+        };
+    };
+    server_mixing_library_taps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Taps"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TapTempo"];
+                };
             };
         };
     };

@@ -4,14 +4,16 @@ import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { leanText } from "@/geometry/pan";
 import { tidy } from "@/geometry/parameters";
-import { useEdits } from "@/session/edits";
+import { freshId, operation, useEdits } from "@/session/edits";
 import { useLean } from "@/session/lean";
-import { useSession } from "@/session/session";
+import { endsOf } from "@/geometry/ends";
+import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf, personColour } from "@/ui/theme";
 import { axisFor, MARGIN } from "./axis";
 import ChartPoints from "./ChartPoints.vue";
 import { leanX, paint, type Line } from "./paint";
+import PassageEdit from "./PassageEdit.vue";
 import Playhead from "./Playhead.vue";
 import { useChartView } from "./view";
 
@@ -28,19 +30,33 @@ const axis = computed(() => axisFor(view.parameter, props.width));
 const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
 const y = (at: number): number => (at - view.top) * view.scale;
 
+/** Whether the horizontal axis is the lateral field. */
+const isPlace = computed(() => view.parameter.startsWith("pan"));
+
+/** A source's lines: its place, both sides', or the ends of its span; bold the one that is worked on. */
+function linesOf(source: Source): Line[] {
+  const chosen = source.id === player.chosen;
+  const line = (parameter: Parameter, bold: boolean): Line => ({
+    colour: inkOf(source.ink),
+    chosen: bold,
+    silent: session.muted(source),
+    points: session.points(source.id, parameter),
+    shift: parameter.startsWith("pan") ? session.shiftOf(source) : 0,
+    value: session.shown(`${source.id}.${parameter}`, source[parameter]),
+  });
+  if (!isPlace.value) return [line(view.parameter, true)];
+  if (source.mode !== "sides") {
+    const found = line("pan", chosen);
+    const spread = source.mode === "span" ? line("span", false) : undefined;
+    return [{ ...found, spread }];
+  }
+  return (["pan_left", "pan_right"] as Parameter[]).map((one) => line(one, chosen && one === view.parameter));
+}
+
 const lines = computed<Line[]>(() =>
-  session.sources
-    .filter((source) => view.parameter === "pan" || source.id === player.chosen)
-    .map((source) => ({
-      colour: inkOf(source.ink),
-      chosen: source.id === player.chosen,
-      silent: session.muted(source),
-      points: session.points(source.id, view.parameter),
-      value: (
-        session.pending.get(`${source.id}.${view.parameter}`) ??
-        session.previews.get(`${source.id}.${view.parameter}`) ?? { value: source[view.parameter] }
-      ).value as number,
-    })),
+  view.shownSources
+    .filter((source) => isPlace.value || source.id === player.chosen)
+    .flatMap((source) => linesOf(source)),
 );
 
 const ribs = computed(() =>
@@ -54,7 +70,7 @@ const ribs = computed(() =>
 );
 
 const flags = computed(() =>
-  view.parameter !== "pan"
+  !isPlace.value
     ? []
     : (lean.lean?.stretches ?? []).map((stretch) => {
         const text = `leans ${leanText(stretch.mean_db)} · ${Math.round(stretch.end - stretch.start)} s`;
@@ -128,9 +144,11 @@ useEventListener(
 /** The source whose line passes nearest to a place on the chart, if one is near. */
 function lineAt(px: number, at: number): string | null {
   let [nearest, distance] = [null as string | null, 9];
-  for (const source of session.sources) {
-    const away = Math.abs(axis.value.x(session.valueAt(source, "pan", at)) - px);
-    if (away < distance) [nearest, distance] = [source.id, away];
+  for (const source of view.shownSources) {
+    for (const end of endsOf(source.mode, (parameter) => session.valueAt(source, parameter, at))) {
+      const away = Math.abs(axis.value.x(end.at) - px);
+      if (away < distance) [nearest, distance] = [source.id, away];
+    }
   }
   return nearest;
 }
@@ -139,10 +157,11 @@ function onDown(event: PointerEvent): void {
   const box = surface.value!.getBoundingClientRect();
   const [px, at] = [event.clientX - box.left, view.top + (event.clientY - box.top) / view.scale];
   if (px < MARGIN.left) {
-    player.seek(session.grid.snap(at, view.gridParts));
+    stretch.value = { from: at, to: at, y: event.clientY };
+    surface.value!.setPointerCapture(event.pointerId);
     return;
   }
-  const near = view.parameter === "pan" ? lineAt(px, at) : null;
+  const near = isPlace.value ? lineAt(px, at) : null;
   if (near && event.detail < 2) view.choose(near);
   if (event.pointerType === "touch") finger.value = event.clientY;
 }
@@ -150,7 +169,46 @@ function onDown(event: PointerEvent): void {
 /** A finger on the paper moves the paper. */
 const finger = ref<number | null>(null);
 
+/** A stretch of bars drawn on the margin: it becomes a passage. Without drawing, the playhead goes there. */
+const stretch = ref<{ from: number; to: number; y: number } | null>(null);
+const editing = ref<string | null>(null);
+const DRAWN = 8;
+const drawn = computed(() => {
+  const here = stretch.value;
+  if (!here || Math.abs(here.to - here.from) * view.scale < DRAWN) return null;
+  const edges = [here.from, here.to].map((at) => session.grid.nearestBar(at)).sort((a, b) => a - b);
+  return edges[0] === edges[1] ? null : { start: edges[0]!, end: edges[1]! };
+});
+const edited = computed(() => session.passages.find((one) => one.id === editing.value));
+
+function finishStretch(): void {
+  const [here, made] = [stretch.value, drawn.value];
+  stretch.value = null;
+  if (!here) return;
+  if (!made || !session.mayEdit) {
+    player.seek(session.grid.snap(here.from, view.gridParts));
+    return;
+  }
+  const id = freshId("passage");
+  const [start, end] = [session.grid.quarterAt(made.start), session.grid.quarterAt(made.end)];
+  edits.make(operation("add-passage", { id, name: `Passage ${session.passages.length + 1}`, start, end }));
+  editing.value = id;
+}
+
+function onUp(): void {
+  finger.value = null;
+  finishStretch();
+}
+
 function onMove(event: PointerEvent): void {
+  if (stretch.value) {
+    const box = surface.value!.getBoundingClientRect();
+    stretch.value.to = Math.min(
+      Math.max(view.top + (event.clientY - box.top) / view.scale, 0),
+      session.length,
+    );
+    return;
+  }
   if (finger.value === null) return;
   view.scrollBy(finger.value - event.clientY);
   finger.value = event.clientY;
@@ -163,7 +221,8 @@ function onDouble(event: MouseEvent): void {
   const at = Math.min(Math.max(view.top + (event.clientY - box.top) / view.scale, 0), session.length);
   if (px < MARGIN.left) return;
   const t = session.grid.snap(at, event.altKey ? 0 : view.gridParts);
-  edits.addPoint(chosen.value.id, view.parameter, t, tidy(view.parameter, axis.value.value(px)));
+  const value = edits.ownOf(chosen.value, view.parameter, tidy(view.parameter, axis.value.value(px)));
+  edits.addPoint(chosen.value.id, view.parameter, t, value);
   view.point = session.points(chosen.value.id, view.parameter).findIndex((point) => point.t === t);
 }
 </script>
@@ -179,10 +238,18 @@ function onDouble(event: MouseEvent): void {
       aria-label="Chart: time runs down, left is left. The points table holds the same points."
       @pointerdown="onDown"
       @pointermove="onMove"
-      @pointerup="finger = null"
+      @pointerup="onUp"
       @pointercancel="finger = null"
       @dblclick="onDouble"
     >
+      <rect
+        v-if="drawn"
+        class="drawn"
+        x="4"
+        :y="y(drawn.start)"
+        :width="width"
+        :height="(drawn.end - drawn.start) * view.scale"
+      />
       <g v-for="(flag, i) in flags" :key="i" class="flag" :class="{ right: flag.right }">
         <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
         <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
@@ -208,13 +275,24 @@ function onDouble(event: MouseEvent): void {
       :class="{ round: player.round === rib.passage.id }"
       :style="{ top: `${rib.top + 1}px`, height: `${Math.max(rib.height - 2, 4)}px` }"
       :title="
-        player.round === rib.passage.id ? 'Stop going round' : `Go round ${rib.passage.name} (only you)`
+        player.round === rib.passage.id
+          ? 'Stop going round'
+          : `Go round ${rib.passage.name} (only you); double-click to change it`
       "
       :aria-pressed="player.round === rib.passage.id"
       @click="player.round = player.round === rib.passage.id ? null : rib.passage.id"
+      @dblclick="session.mayEdit && (editing = rib.passage.id)"
+      @keydown.f2="session.mayEdit && (editing = rib.passage.id)"
     >
       <span v-show="rib.shown" :style="{ top: `${rib.middle}px` }">{{ rib.passage.name }}</span>
     </button>
+    <PassageEdit
+      v-if="edited"
+      :key="edited.id"
+      :passage="edited"
+      :top="Math.min(Math.max(y(session.grid.secondsOfBeat(edited.start)), 8), height - 140)"
+      @done="editing = null"
+    />
     <Playhead :source="chosen" :width="width" />
   </div>
 </template>
@@ -260,6 +338,10 @@ svg {
 .rib.round {
   background: #e3c58a;
   opacity: 1;
+}
+.drawn {
+  fill: var(--lamp-wash);
+  stroke: var(--lamp);
 }
 .flag {
   pointer-events: none;

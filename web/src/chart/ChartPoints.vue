@@ -16,7 +16,15 @@ const session = useSession();
 const view = useChartView();
 const edits = useEdits();
 
-const axis = computed(() => axisFor(view.parameter, props.width));
+/** A place is drawn where it results, shifted with its group. */
+const shift = computed(() => (view.parameter.startsWith("pan") ? session.shiftOf(props.source) : 0));
+const axis = computed(() => {
+  const found = axisFor(view.parameter, props.width);
+  return {
+    x: (value: number) => found.x(value + shift.value),
+    value: (x: number) => found.value(x) - shift.value,
+  };
+});
 const points = computed(() => session.points(props.source.id, view.parameter));
 const dragging = ref<{ index: number; point: Point } | null>(null);
 const text = (value: number): string => FACES[view.parameter].text(value);

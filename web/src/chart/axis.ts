@@ -1,6 +1,7 @@
 /** The one horizontal axis of the centre column: the lateral field, or a lane's own scale. */
 import { scaleLinear } from "d3-scale";
 import { computed, type Ref } from "vue";
+import { FACES } from "@/geometry/parameters";
 import type { Parameter } from "@/session/session";
 
 /** Room for the ribs and bar numbers at the left, and for the label of R100 at the right. */
@@ -17,7 +18,7 @@ const LEVEL_TICKS = [-96, -48, -24, -12, -6, 0, 6, 12];
 
 export function axisFor(parameter: Parameter, width: number): Axis {
   const range = [MARGIN.left, Math.max(width - MARGIN.right, MARGIN.left + 1)] as const;
-  if (parameter === "pan") {
+  if (parameter.startsWith("pan")) {
     const scale = scaleLinear().domain([-1, 1]).range(range).clamp(true);
     const ticks = PAN_TICKS.map((value) => ({
       value,
@@ -26,6 +27,7 @@ export function axisFor(parameter: Parameter, width: number): Axis {
     }));
     return { x: scale, value: (x) => scale.invert(x), ticks };
   }
+  if (parameter !== "level" && !parameter.startsWith("level")) return shareAxis(parameter, range);
   const at = (share: number): number => range[0] + share * (range[1] - range[0]);
   const scale = scaleLinear()
     .domain([-96, -48, -24, 12])
@@ -37,6 +39,32 @@ export function axisFor(parameter: Parameter, width: number): Axis {
     side: "",
   }));
   return { x: scale, value: (x) => scale.invert(x), ticks };
+}
+
+/** Span and width: their own scale, least at the left. */
+function shareAxis(parameter: Parameter, range: readonly [number, number]): Axis {
+  const { low, high, text } = FACES[parameter];
+  const scale = scaleLinear().domain([low, high]).range(range).clamp(true);
+  const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => {
+    const value = low + share * (high - low);
+    return { value, label: text(value), side: "" };
+  });
+  return { x: scale, value: (x) => scale.invert(x), ticks };
+}
+
+/** Levels from top to bottom: 12 dB above, off at the bottom, most room where mixing happens. */
+export function levelHeight(top: number, bottom: number): Axis {
+  const at = (share: number): number => bottom + share * (top - bottom);
+  const scale = scaleLinear()
+    .domain([-96, -60, -36, -24, -12, 0, 12])
+    .range([at(0), at(0.05), at(0.14), at(0.32), at(0.62), at(0.92), at(1)])
+    .clamp(true);
+  const ticks = [-96, -36, -24, -18, -12, -6, 0, 6].map((value) => ({
+    value,
+    label: value === -96 ? "off" : value > 0 ? `+${value}` : String(value).replace("-", "−"),
+    side: "",
+  }));
+  return { x: scale, value: (y) => scale.invert(y), ticks };
 }
 
 export const useAxis = (parameter: Ref<Parameter>, width: Ref<number>) =>

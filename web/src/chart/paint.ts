@@ -1,6 +1,6 @@
 /** Draws the chart's paper: grid, ribbon of the lean, and every source's line. */
 import type { Schemas } from "@/api/http";
-import { lanePath, type Point, type ShapeTables } from "@/geometry/lanes";
+import { lanePath, laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
 import type { Grid } from "@/geometry/time";
 import type { Axis } from "./axis";
 
@@ -10,7 +10,12 @@ export interface Line {
   /** Sounds for nobody: muted. */
   silent: boolean;
   points: Point[];
+  /** Where it stands without points. */
   value: number;
+  /** What its group adds to its place. */
+  shift: number;
+  /** Half the width that it covers, where it is spread over a span. */
+  spread?: Line;
 }
 
 export interface Scene {
@@ -146,12 +151,8 @@ function paintLine(
   const from = Math.max(scene.top, 0);
   const to = Math.min(scene.top + scene.height / scene.scale, scene.length);
   if (from >= to) return;
-  const path: [number, number][] = line.points.length
-    ? lanePath(scene.shapes, line.points, from, to, 2 / scene.scale)
-    : [
-        [from, line.value],
-        [to, line.value],
-      ];
+  const path = pathOf(scene, line, from, to);
+  if (line.spread) paintBand(canvas, scene, line, from, to, y);
   canvas.strokeStyle = line.colour;
   canvas.lineWidth = line.chosen ? 2.5 : 1.25;
   canvas.globalAlpha = line.chosen ? 1 : line.silent ? 0.2 : 0.5;
@@ -159,9 +160,46 @@ function paintLine(
   canvas.setLineDash(line.silent ? [4, 4] : []);
   stroke(
     canvas,
-    path.map(([at, value]) => [scene.axis.x(value), y(at)]),
+    path.map(([at, value]) => [scene.axis.x(value + line.shift), y(at)]),
   );
   canvas.setLineDash([]);
+  canvas.globalAlpha = 1;
+}
+
+function pathOf(scene: Scene, line: Line, from: number, to: number): [number, number][] {
+  return line.points.length
+    ? lanePath(scene.shapes, line.points, from, to, 2 / scene.scale)
+    : [
+        [from, line.value],
+        [to, line.value],
+      ];
+}
+
+/** The band that a spread source covers: strong for the chosen one, a breath for the others. */
+function paintBand(
+  canvas: CanvasRenderingContext2D,
+  scene: Scene,
+  line: Line,
+  from: number,
+  to: number,
+  y: (at: number) => number,
+): void {
+  const value = (one: Line, at: number): number =>
+    one.points.length ? laneValue(scene.shapes, one.points, at) : one.value;
+  const moving = line.points.length + line.spread!.points.length > 0;
+  const step = moving ? 3 / scene.scale : to - from;
+  const edges: [number, number, number][] = [];
+  for (let at = from; at < to + step; at += step) {
+    const here = Math.min(at, to);
+    const [centre, half] = [value(line, here) + line.shift, value(line.spread!, here)];
+    edges.push([y(here), scene.axis.x(centre - half), scene.axis.x(centre + half)]);
+  }
+  canvas.fillStyle = line.colour;
+  canvas.globalAlpha = line.chosen ? 0.13 : 0.035;
+  canvas.beginPath();
+  edges.forEach(([py, left], i) => (i ? canvas.lineTo(left, py) : canvas.moveTo(left, py)));
+  [...edges].reverse().forEach(([py, , right]) => canvas.lineTo(right, py));
+  canvas.fill();
   canvas.globalAlpha = 1;
 }
 

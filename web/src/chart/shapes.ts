@@ -1,2 +1,4 @@
 /** The shapes between points, in the order in which a key goes through them. */
-export const SHAPES = ["ease", "straight", "curve", "hold"];
+import type { Point } from "@/geometry/lanes";
+
+export const SHAPES: Point["shape"][] = ["ease", "straight", "curve", "hold"];

@@ -1,6 +1,6 @@
 /** Which stretch of time the chart shows, and what is chosen on it: personal, like a scroll position. */
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { clamp } from "@/geometry/pan";
 import { usePlayer } from "@/sound/player";
 import { useSession, type Parameter } from "@/session/session";
@@ -41,10 +41,51 @@ export const useChartView = defineStore("chart-view", () => {
     if (y < 0 || y > height.value - 24) top.value = limit(at - (height.value * 0.25) / scale.value);
   }
 
-  function choose(source: string | null): void {
+  /** The return whose room the Place desk shows ("" for the sources themselves), and what the details are of. */
+  const layer = ref("");
+  const focus = ref<"source" | "return">("source");
+  /** Sources chosen besides the one that is worked on. */
+  const others = ref<string[]>([]);
+  const selection = computed(() => [...(player.chosen ? [player.chosen] : []), ...others.value]);
+  /** Show only the sources that are chosen. */
+  const alone = ref(false);
+  const shownSources = computed(() =>
+    alone.value && selection.value.length
+      ? session.sources.filter((source) => selection.value.includes(source.id))
+      : session.sources,
+  );
+
+  /** Choose a source: it alone, or among those that are chosen already. */
+  function choose(source: string | null, among = false): void {
     if (player.chosen !== source) point.value = null;
-    player.chosen = source;
+    focus.value = "source";
+    if (!among || source === null) {
+      others.value = [];
+      player.chosen = source;
+    } else if (source === player.chosen) {
+      player.chosen = others.value[0] ?? source;
+      others.value = others.value.slice(1);
+    } else if (others.value.includes(source)) {
+      others.value = others.value.filter((one) => one !== source);
+    } else {
+      others.value = selection.value;
+      player.chosen = source;
+    }
   }
 
-  return { top, scale, height, parameter, point, gridParts, scrollBy, zoom, show, choose };
+  /** Look into a return; without one, at the sources themselves. */
+  function chooseReturn(id: string): void {
+    layer.value = id;
+    focus.value = id ? "return" : "source";
+  }
+
+  function chooseThese(sources: string[]): void {
+    choose(sources[0] ?? null);
+    others.value = sources.slice(1);
+  }
+
+  return {
+    top, scale, height, parameter, point, gridParts, selection, alone, shownSources, layer, focus,
+    scrollBy, zoom, show, choose, chooseThese, chooseReturn,
+  }; // prettier-ignore
 });

@@ -1,35 +1,50 @@
 <script setup lang="ts">
 /** The chosen source: where it is now, what its line follows, its points, and the lean it is heard against. */
 import { Button } from "ant-design-vue";
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import { useChartView } from "@/chart/view";
 import { leanText, levelText, sideClass } from "@/geometry/pan";
+import { FACES } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useLean } from "@/session/lean";
+import { useLibrary } from "@/session/library";
 import { useSession, type Parameter } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
-import ParameterField from "@/ui/ParameterField.vue";
+import PlacesNow from "./PlacesNow.vue";
+import PlaceDetails from "./place/PlaceDetails.vue";
+import ReturnDetails from "./place/ReturnDetails.vue";
+import SeveralDetails from "./place/SeveralDetails.vue";
 import PointsTable from "./PointsTable.vue";
 
+defineProps<{ desk: string }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
 const hand = useHand();
 const lean = useLean();
+const library = useLibrary();
 
+const shownReturn = computed(() =>
+  view.focus === "return" ? session.returns.find((one) => one.id === view.layer) : undefined,
+);
 const source = computed(() => session.sources.find((one) => one.id === player.chosen));
-const pan = computed(() => (source.value ? session.valueAt(source.value, "pan", player.playhead) : 0));
+const mode = computed(() => library.library?.modes.find((one) => one.name === source.value?.mode));
 const level = computed(() => (source.value ? session.valueAt(source.value, "level", player.playhead) : 0));
 const points = computed(() => (source.value ? session.points(source.value.id, view.parameter) : []));
 const automated = computed(() => !!source.value && session.points(source.value.id, "pan").length > 0);
-const holder = computed(() => source.value && session.holder(`${source.value.id}.pan`));
-const follows: { parameter: Parameter; title: string }[] = [
-  { parameter: "pan", title: "Left–right" },
-  { parameter: "level", title: "Level" },
-];
+const holder = computed(() => source.value && hand.holderOf(source.value));
+/** What the chosen source's way of panning can be automated in. */
+const follows = computed<{ parameter: Parameter; title: string }[]>(() => {
+  const found = [...((mode.value?.parameters ?? ["pan"]) as Parameter[]), "level" as Parameter];
+  if (source.value?.channels === 2) found.push("width");
+  return found.map((parameter) => ({ parameter, title: FACES[parameter].title }));
+});
+watch(follows, (offered) => {
+  if (!offered.some((one) => one.parameter === view.parameter)) choose(offered[0]!.parameter);
+});
 const snaps = [
   { parts: 1, title: "beat" },
   { parts: 2, title: "1/2 beat" },
@@ -50,7 +65,10 @@ function choose(parameter: Parameter): void {
 
 <template>
   <aside class="details" aria-label="Details">
-    <template v-if="source">
+    <ReturnDetails v-if="shownReturn" :to="shownReturn" />
+    <SeveralDetails v-else-if="view.selection.length > 1" />
+    <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />
+    <template v-else-if="source">
       <header>
         <span class="ink" :style="{ background: inkOf(source.ink) }" />
         <h2>{{ source.name }}</h2>
@@ -59,21 +77,13 @@ function choose(parameter: Parameter): void {
 
       <h3 class="heading">Now</h3>
       <div class="now">
-        <ParameterField
-          class="place"
-          :class="sideClass(pan)"
-          parameter="pan"
-          :value="pan"
-          label="Place now"
-          :disabled="!session.mayEdit || !!holder"
-          @set="hand.set(source, $event)"
-        />
+        <PlacesNow :source="source" />
         <p class="quiet">
           {{ levelText(level) }}<br />
           {{
-            source.mode === "balance"
-              ? "balance: turns the far side down"
-              : `panned by ${session.settings?.law.replace("-", " ")}`
+            source.mode === "pan"
+              ? `panned by ${session.settings?.law.replace("-", " ")}`
+              : `panned as ${mode?.title ?? source.mode}`
           }}
         </p>
       </div>
@@ -132,8 +142,7 @@ function choose(parameter: Parameter): void {
       </p>
     </template>
     <p v-else class="empty quiet">
-      Choose a source in the list or on the chart. Its place, its points and what the mix leans to appear
-      here.
+      Choose a source in the list or in the picture. What it is, where it stands and how it moves appear here.
     </p>
   </aside>
 </template>
@@ -173,14 +182,6 @@ h3 {
   font-size: 12px;
   line-height: 1.4;
 }
-.place {
-  width: 108px;
-  height: 44px;
-  flex: none;
-  margin-left: -6px;
-  font-size: 30px;
-  font-weight: 500;
-}
 .note,
 .held {
   margin-top: 4px;
@@ -190,8 +191,10 @@ h3 {
   font-weight: 600;
 }
 .choices {
-  display: flex;
-  gap: 4px;
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 5px;
+  margin-bottom: 6px;
 }
 .choices button {
   flex: 1;

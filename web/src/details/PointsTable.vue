@@ -5,6 +5,7 @@ import { SHAPES } from "@/chart/shapes";
 import { useChartView } from "@/chart/view";
 import type { Point } from "@/geometry/lanes";
 import { sideClass } from "@/geometry/pan";
+import { FACES } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
@@ -22,6 +23,8 @@ const move = (index: number, point: Point): void => {
   edits.movePoint(props.source.id, view.parameter, index, point);
   view.point = session.points(props.source.id, view.parameter).findIndex((one) => one.t === point.t);
 };
+
+const shapeIn = (event: Event): Point["shape"] => (event.target as HTMLSelectElement).value as Point["shape"];
 
 function remove(index: number): void {
   view.point = null;
@@ -68,11 +71,11 @@ watch(
               @set="move(index, { ...point, t: $event })"
             />
           </td>
-          <td class="value" :class="view.parameter === 'pan' ? sideClass(point.value) : ''">
+          <td class="value" :class="view.parameter.startsWith('pan') ? sideClass(point.value) : ''">
             <ParameterField
               :parameter="view.parameter"
               :value="point.value"
-              :label="`${view.parameter === 'pan' ? 'Place' : 'Level'} of point ${index + 1}`"
+              :label="`${FACES[view.parameter].point} of point ${index + 1}`"
               :disabled="!session.mayEdit"
               @set="move(index, { ...point, value: $event })"
             />
@@ -82,7 +85,7 @@ watch(
               :value="point.shape"
               :aria-label="`Shape after point ${index + 1}`"
               :disabled="!session.mayEdit"
-              @change="move(index, { ...point, shape: ($event.target as HTMLSelectElement).value })"
+              @change="move(index, { ...point, shape: shapeIn($event) })"
             >
               <option v-for="shape in SHAPES" :key="shape" :value="shape">{{ shape }}</option>
             </select>

@@ -1,7 +1,7 @@
 /** Where a lane is at a moment, looked up in the shape tables that the core made. */
 import type { Schemas } from "@/api/http";
 
-export type Point = Schemas["PointOut"];
+export type Point = Schemas["StoredPoint"];
 
 export interface ShapeTables {
   steps: number;

@@ -57,3 +57,14 @@ export const sideClass = (value: number | null | undefined): string =>
 
 export const clamp = (value: number, low: number, high: number): number =>
   Math.min(Math.max(value, low), high);
+
+/** 80 % */
+export const percentText = (share: number): string => `${Math.round(share * 100)} %`.replace("-", "−");
+
+/** 80, 80 %, -50; null beyond the limits or for anything else. */
+export function parsePercent(text: string, low: number, high: number): number | null {
+  const tidy = text.trim().replace("−", "-").replace(/\s*%$/, "");
+  if (!/^[+-]?\d+(\.\d+)?$/.test(tidy)) return null;
+  const share = Number(tidy) / 100;
+  return share >= low && share <= high ? share : null;
+}

@@ -1,8 +1,21 @@
 /** How each automatable parameter is written, typed, stepped and rounded on this page. */
 import type { Parameter } from "@/session/session";
-import { clamp, LEVEL_TOP, levelText, OFF_DB, panText, parseLevel, parsePan } from "./pan";
+import {
+  clamp,
+  LEVEL_TOP,
+  levelText,
+  OFF_DB,
+  panText,
+  parseLevel,
+  parsePan,
+  parsePercent,
+  percentText,
+} from "./pan";
 
 export interface ParameterFace {
+  title: string;
+  /** What a point's value is called in the table. */
+  point: string;
   low: number;
   high: number;
   /** What an arrow key adds, and with Shift; values set by hand are whole multiples of the unit. */
@@ -14,27 +27,54 @@ export interface ParameterFace {
   parse: (text: string) => number | null;
 }
 
+const place = (title: string, initial: number): ParameterFace => ({
+  title,
+  point: initial ? title : "Place",
+  low: -1,
+  high: 1,
+  unit: 0.01,
+  bigStep: 0.1,
+  initial,
+  hint: "Type L30, -30, 30R or c; arrow keys; double-click to reset",
+  text: panText,
+  parse: parsePan,
+});
+
+const level = (title: string): ParameterFace => ({
+  title,
+  point: title,
+  low: OFF_DB,
+  high: LEVEL_TOP,
+  unit: 0.5,
+  bigStep: 3,
+  initial: 0,
+  hint: "Type −8 or off; arrow keys for half a decibel; double-click for 0 dB",
+  text: levelText,
+  parse: parseLevel,
+});
+
+const share = (title: string, low: number, high: number): ParameterFace => ({
+  title,
+  point: title,
+  low,
+  high,
+  unit: 0.01,
+  bigStep: 0.1,
+  initial: 1,
+  hint: "Type a percentage; arrow keys; double-click for 100 %",
+  text: percentText,
+  parse: (text) => parsePercent(text, low, high),
+});
+
 export const FACES: Record<Parameter, ParameterFace> = {
-  pan: {
-    low: -1,
-    high: 1,
-    unit: 0.01,
-    bigStep: 0.1,
-    initial: 0,
-    hint: "Type L30, -30, 30R or c; arrow keys; double-click for the centre",
-    text: panText,
-    parse: parsePan,
-  },
-  level: {
-    low: OFF_DB,
-    high: LEVEL_TOP,
-    unit: 0.5,
-    bigStep: 3,
-    initial: 0,
-    hint: "Type −8 or off; arrow keys for half a decibel; double-click for 0 dB",
-    text: levelText,
-    parse: parseLevel,
-  },
+  pan: place("Left–right", 0),
+  level: level("Level"),
+  pan_left: place("Left side", -1),
+  pan_right: place("Right side", 1),
+  level_left: level("Left level"),
+  level_right: level("Right level"),
+  span: share("Span", -1, 1),
+  width: share("Width", 0, 2),
 };
 
 /** A value set by hand: within the limits, in whole units. */

@@ -102,6 +102,21 @@ export class Grid {
     return Math.min(Math.max(at, 0), this.length);
   }
 
+  /** The quarter-note beat of the piece that sounds at a time: the inverse of `secondsOfBeat`. */
+  quarterAt(at: number): number {
+    const index = this.indexAt(at);
+    const beat = this.beats[index];
+    if (!beat) return 0;
+    const quarter = beat.quarter + ((at - beat.at) / this.secondsOf(index)) * beat.quarters;
+    return Math.max(Math.round(quarter * 1e6) / 1e6, 0);
+  }
+
+  /** The nearest start of a bar, or the end of the piece. */
+  nearestBar(at: number): number {
+    const edges = [...this.bars.map((bar) => bar.times[0]!), this.length];
+    return edges.reduce((best, edge) => (Math.abs(edge - at) < Math.abs(best - at) ? edge : best), 0);
+  }
+
   /** The start of the bar `bars` away from the one at a time. */
   barFrom(at: number, bars: number): number {
     const here = this.beats[this.indexAt(at)]?.bar ?? 1;

@@ -18,7 +18,11 @@ export interface Revision {
   author: { id: number; name: string };
   kind: string;
   said: string;
-  changes: { part: "sources" | "lanes" | "passages"; key: string; value: unknown }[];
+  changes: {
+    part: "session" | "sources" | "lanes" | "passages" | "groups" | "returns" | "sends";
+    key: string;
+    value: unknown;
+  }[];
 }
 
 export type Incoming =

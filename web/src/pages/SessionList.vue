@@ -1,16 +1,19 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
+import { Button } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { get, type Schemas } from "@/api/http";
 import { clockText } from "@/geometry/time";
 import { useAccount } from "@/session/account";
 import { initials, inkOf, personColour } from "@/ui/theme";
+import NewSession from "./NewSession.vue";
 
 const account = useAccount();
 const router = useRouter();
 const sessions = ref<Schemas["SessionRow"][] | null>(null);
 const trouble = ref("");
+const making = ref(false);
 
 onMounted(async () => {
   try {
@@ -43,7 +46,10 @@ const when = (iso: string): string =>
       <button class="small-button" @click="leave">Sign out</button>
     </header>
     <main>
-      <h1>Your sessions</h1>
+      <div class="head">
+        <h1>Your sessions</h1>
+        <Button type="primary" @click="making = true">New session</Button>
+      </div>
       <p v-if="trouble" role="alert">{{ trouble }} Load the page again.</p>
       <table v-if="sessions?.length">
         <thead class="heading">
@@ -93,10 +99,12 @@ const when = (iso: string): string =>
         </tbody>
       </table>
       <p v-else-if="sessions" class="empty">
-        You are in no session yet. Ask an owner to take you in; its name appears here then.
+        You are in no session yet. Make one with “New session” and bring in your stems, or ask an owner to
+        take you in.
       </p>
       <p v-else-if="!trouble" class="quiet">Looking…</p>
     </main>
+    <NewSession v-model:open="making" />
   </div>
 </template>
 
@@ -121,8 +129,13 @@ main {
   margin: 0 auto;
   padding: 44px 24px;
 }
-h1 {
+.head {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
   margin-bottom: 20px;
+}
+h1 {
   font-size: 26px;
 }
 table {

@@ -1,21 +1,24 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
-import { useElementSize, useEventListener } from "@vueuse/core";
+import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
-import Chart from "@/chart/Chart.vue";
-import NowStrip from "@/chart/NowStrip.vue";
+import BringIn from "@/bringin/BringIn.vue";
+import { useArrivals } from "@/bringin/uploads";
 import { useChartView } from "@/chart/view";
+import MoveDesk from "@/desks/move/MoveDesk.vue";
+import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import Details from "@/details/Details.vue";
-import BalanceFoot from "@/foot/BalanceFoot.vue";
 import Roster from "@/roster/Roster.vue";
+import { useLibrary } from "@/session/library";
 import { useSession, type Source } from "@/session/session";
+import SessionSettings from "@/settings/SessionSettings.vue";
 import { usePlayer } from "@/sound/player";
 import ExportDialog from "@/topbar/ExportDialog.vue";
 import HelpSheet from "@/topbar/HelpSheet.vue";
 import { useKeys } from "@/topbar/keys";
 import TopBar from "@/topbar/TopBar.vue";
 
-const props = defineProps<{ id: string }>();
+const props = defineProps<{ id: string; desk?: string }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
@@ -23,12 +26,43 @@ const view = useChartView();
 const problem = ref("");
 const exporting = ref(false);
 const helping = ref(false);
-const desk = ref<HTMLElement>();
-const { width, height } = useElementSize(desk);
-const chartHeight = computed(() => Math.max(height.value - 58 - 100, 120));
+const bringing = ref(false);
+const setting = ref(false);
+const part = ref("general");
+const centre = ref<HTMLElement>();
+const { width, height } = useElementSize(centre);
+const library = useLibrary();
+const arrivals = useArrivals();
+
+/** The desk that was last worked at, unless the address names one. */
+const lastDesk = useLocalStorage("desk", "place");
+const desk = computed(() => props.desk || lastDesk.value);
+watch(desk, (now) => (lastDesk.value = now), { immediate: true });
+
+function openSettings(which: string): void {
+  part.value = which;
+  setting.value = true;
+}
+
+/** Files may be dropped anywhere on the session. */
+const over = ref(false);
+const hasFiles = (event: DragEvent): boolean =>
+  !!event.dataTransfer?.types.includes("Files") && session.mayEdit;
+function onDragOver(event: DragEvent): void {
+  if (!hasFiles(event) || bringing.value) return;
+  event.preventDefault();
+  over.value = true;
+}
+function onDrop(event: DragEvent): void {
+  over.value = false;
+  if (!hasFiles(event) || bringing.value) return;
+  event.preventDefault();
+  arrivals.take(event.dataTransfer!.files);
+  bringing.value = true;
+}
 useKeys(() => (helping.value = true));
 useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
-  if (session.waiting) event.preventDefault();
+  if (session.waiting || arrivals.open) event.preventDefault();
 });
 
 watch(
@@ -36,8 +70,10 @@ watch(
   async (id) => {
     problem.value = "";
     player.leave();
+    view.chooseReturn("");
+    void library.look().catch(() => undefined);
     try {
-      await session.open(id);
+      await Promise.all([session.open(id), library.arrive()]);
     } catch (error) {
       problem.value = (error as Error).message;
       return;
@@ -66,8 +102,14 @@ onBeforeUnmount(() => {
     <h1>{{ problem || session.lost }}</h1>
     <RouterLink to="/">To your sessions</RouterLink>
   </div>
-  <div v-else-if="session.settings" class="session">
-    <TopBar @export="exporting = true" @help="helping = true" />
+  <div
+    v-else-if="session.settings"
+    class="session"
+    @dragover="onDragOver"
+    @dragleave="over = false"
+    @drop="onDrop"
+  >
+    <TopBar :desk="desk" @export="exporting = true" @help="helping = true" @settings="openSettings" />
     <p v-if="player.trouble || (!session.connected && session.me)" class="trouble" role="status">
       {{
         session.connected
@@ -76,16 +118,17 @@ onBeforeUnmount(() => {
       }}
     </p>
     <main>
-      <Roster />
-      <div ref="desk" class="desk">
+      <Roster @bring-in="bringing = true" />
+      <div ref="centre" class="desk" :class="{ over }">
         <template v-if="width > 0">
-          <NowStrip :width="width" />
-          <Chart :width="width" :height="chartHeight" />
-          <BalanceFoot :width="width" />
+          <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
+          <MoveDesk v-else :width="width" :height="height" />
         </template>
       </div>
-      <Details />
+      <Details :desk="desk" />
     </main>
+    <BringIn v-model:open="bringing" />
+    <SessionSettings v-model:open="setting" :part="part" />
     <ExportDialog v-model:open="exporting" />
     <HelpSheet v-model:open="helping" />
   </div>
@@ -106,9 +149,14 @@ main {
   min-height: 0;
 }
 .desk {
+  position: relative;
   min-width: 0;
   min-height: 0;
   overflow: hidden;
+}
+.desk.over {
+  outline: 3px dashed var(--lamp);
+  outline-offset: -6px;
 }
 .trouble {
   padding: 5px 16px;

@@ -1,33 +1,60 @@
 <script setup lang="ts">
-/** A source's place on a small rule from left to right, which is itself the control. */
+/** A source's place on a small rule from left to right, which is itself the control; a spread one shows its band. */
 import { computed, ref } from "vue";
+import type { End } from "@/geometry/ends";
 import { panText } from "@/geometry/pan";
 import { tidy } from "@/geometry/parameters";
 
 const props = defineProps<{
-  pan: number;
+  ends: End[];
   colour: string;
   label: string;
   disabled?: boolean;
   holder?: string;
 }>();
-const emit = defineEmits<{ grasp: []; move: [pan: number]; set: [pan: number]; drop: [] }>();
+const emit = defineEmits<{
+  grasp: [];
+  move: [side: End["side"], pan: number];
+  set: [pan: number];
+  drop: [];
+  done: [];
+}>();
 
 const rule = ref<HTMLElement>();
 const moved = ref(false);
-const held = ref(false);
-const left = computed(() => `${((props.pan + 1) / 2) * 100}%`);
+const held = ref<End["side"] | null>(null);
+let offset = 0;
+
+const middle = computed(() => props.ends.reduce((sum, end) => sum + end.at, 0) / props.ends.length);
+const percent = (pan: number): string => `${((pan + 1) / 2) * 100}%`;
+const band = computed(() => {
+  if (props.ends.length < 2) return null;
+  const [a, b] = props.ends.map((end) => end.at) as [number, number];
+  return { left: percent(Math.min(a, b)), width: `${Math.abs(a - b) * 50}%` };
+});
+const said = computed(() =>
+  props.ends.length < 2 ? panText(middle.value) : `${props.ends.map((end) => panText(end.at)).join(" to ")}`,
+);
 
 function panAt(event: PointerEvent): number {
   const box = rule.value!.getBoundingClientRect();
-  const pan = ((event.clientX - box.left) / box.width) * 2 - 1;
-  return tidy("pan", pan);
+  return ((event.clientX - box.left) / box.width) * 2 - 1;
+}
+
+/** What the pointer takes: an end that is near, else the whole. */
+function sideAt(event: PointerEvent): End["side"] {
+  if (props.ends.length < 2) return "whole";
+  const near = 8 / (rule.value!.getBoundingClientRect().width / 2);
+  const at = panAt(event);
+  const [nearest] = [...props.ends].sort((a, b) => Math.abs(a.at - at) - Math.abs(b.at - at));
+  return nearest && Math.abs(nearest.at - at) < near ? nearest.side : "whole";
 }
 
 function onDown(event: PointerEvent): void {
   if (props.disabled || event.button !== 0) return;
   rule.value!.setPointerCapture(event.pointerId);
-  held.value = true;
+  held.value = sideAt(event);
+  offset = props.ends.length > 1 && held.value === "whole" ? middle.value - panAt(event) : 0;
   moved.value = false;
   emit("grasp");
 }
@@ -35,26 +62,26 @@ function onDown(event: PointerEvent): void {
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
   moved.value = true;
-  emit("move", panAt(event));
+  emit("move", held.value, tidy("pan", panAt(event) + offset));
 }
 
-function onUp(event: PointerEvent): void {
+function onUp(): void {
   if (!held.value) return;
-  held.value = false;
-  if (moved.value) emit("set", panAt(event));
+  held.value = null;
+  if (moved.value) emit("done");
   else emit("drop");
 }
 
 function onCancel(): void {
-  held.value = false;
+  held.value = null;
   emit("drop");
 }
 
 function onKey(event: KeyboardEvent): void {
   const by = event.shiftKey ? 0.1 : 0.01;
   const next: Record<string, number> = {
-    ArrowLeft: props.pan - by,
-    ArrowRight: props.pan + by,
+    ArrowLeft: middle.value - by,
+    ArrowRight: middle.value + by,
     Home: -1,
     End: 1,
     "0": 0,
@@ -77,8 +104,8 @@ function onKey(event: KeyboardEvent): void {
     :aria-label="label"
     aria-valuemin="-100"
     aria-valuemax="100"
-    :aria-valuenow="Math.round(pan * 100)"
-    :aria-valuetext="panText(pan)"
+    :aria-valuenow="Math.round(middle * 100)"
+    :aria-valuetext="said"
     :aria-disabled="disabled"
     :title="
       holder ? `${holder} is moving this` : disabled ? label : 'Drag, arrow keys, double-click for the centre'
@@ -94,7 +121,14 @@ function onKey(event: KeyboardEvent): void {
     @keydown="onKey"
   >
     <span class="centre" />
-    <span class="pointer" :style="{ left, borderBottomColor: colour }" />
+    <span v-if="band" class="band" :style="{ ...band, background: colour }" />
+    <span
+      v-for="end in ends"
+      :key="end.side"
+      class="pointer"
+      :class="end.side"
+      :style="{ left: percent(end.at), borderBottomColor: colour }"
+    />
   </div>
 </template>
 
@@ -129,6 +163,19 @@ function onKey(event: KeyboardEvent): void {
   border: 5px solid transparent;
   border-top-width: 0;
   border-bottom-width: 12px;
+}
+.pointer.left {
+  border-right-width: 0;
+}
+.pointer.right {
+  margin-left: 0;
+  border-left-width: 0;
+}
+.band {
+  position: absolute;
+  top: 7px;
+  height: 5px;
+  opacity: 0.4;
 }
 .held .pointer {
   filter: drop-shadow(0 0 0.5px var(--lamp)) drop-shadow(0 0 1px var(--lamp));

@@ -1,30 +1,99 @@
 <script setup lang="ts">
-/** Every source of the session, with its place in the list itself. */
-import { useSession } from "@/session/session";
+/** Every source of the session, in its groups, with its place in the list itself; and the returns below. */
+import { computed, ref } from "vue";
+import { useChartView } from "@/chart/view";
+import { useReturns } from "@/session/returns";
+import { usePlacing } from "@/session/placing";
+import { useSession, type Group, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
+import GroupRow from "./GroupRow.vue";
+import RemovedList from "./RemovedList.vue";
+import ReturnRow from "./ReturnRow.vue";
 import RosterRow from "./RosterRow.vue";
 
+defineEmits<{ bringIn: [] }>();
 const session = useSession();
 const player = usePlayer();
+const view = useChartView();
+const placing = usePlacing();
+const returns = useReturns();
+const showRemoved = ref(false);
+
+interface Entry {
+  group: Group | null;
+  sources: Source[];
+}
+
+/** Sources in order; a group stands where its first member stands, with all its members. */
+const entries = computed<Entry[]>(() => {
+  const found: Entry[] = [];
+  const groups = session.document?.groups ?? {};
+  for (const source of view.shownSources) {
+    const group = groups[source.group] ?? null;
+    const last = found.at(-1);
+    const there = group && found.find((entry) => entry.group?.id === group.id);
+    if (there) there.sources.push(source);
+    else if (!group && last && !last.group) last.sources.push(source);
+    else found.push({ group, sources: [source] });
+  }
+  return found;
+});
+
+const dragged = ref<string | null>(null);
+const over = ref<string | null>(null);
+
+function drop(before: Source): void {
+  const source = session.sources.find((one) => one.id === dragged.value);
+  dragged.value = over.value = null;
+  if (source && source.id !== before.id) placing.putBefore(source, before);
+}
 </script>
 
 <template>
   <aside class="roster" aria-label="Sources">
     <header>
       <h2 class="heading">Sources</h2>
-      <button v-if="player.solo.length" class="end-solo" @click="player.solo = []">
+      <button v-if="player.solo.length" class="link" @click="player.solo = []">
         <span aria-hidden="true">◖</span> hear all again
       </button>
+      <button v-else-if="view.alone" class="link" @click="view.alone = false">show all</button>
+      <button v-if="session.mayEdit" class="link add" @click="$emit('bringIn')">+ add</button>
     </header>
-    <ul>
-      <RosterRow v-for="source in session.sources" :key="source.id" :source="source" />
-    </ul>
-    <p v-if="!session.sources.length" class="empty quiet">
-      Sources appear here, each with its level and place.
-    </p>
-    <footer v-if="!session.mayEdit" class="quiet">
+    <div class="list">
+      <template v-for="(entry, i) in entries" :key="entry.group?.id ?? i">
+        <GroupRow v-if="entry.group" :group="entry.group" :members="entry.sources" />
+        <ul :class="{ grouped: entry.group }">
+          <RosterRow
+            v-for="source in entry.sources"
+            :key="source.id"
+            :source="source"
+            :class="{ over: over === source.id }"
+            @pick="dragged = source.id"
+            @dragend="dragged = over = null"
+            @dragover.prevent="dragged && (over = source.id)"
+            @drop.prevent="drop(source)"
+          />
+        </ul>
+      </template>
+      <p v-if="!session.sources.length" class="empty quiet">
+        Stems go here. “+ add”, or drop files anywhere on this page: WAV, FLAC, AIFF, Ogg or MP3.
+      </p>
+      <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">removed…</button>
+    </div>
+    <footer class="returns" aria-label="Returns">
+      <header>
+        <h2 class="heading">Returns</h2>
+        <button v-if="session.mayEdit" class="link add" @click="returns.add()">+ return</button>
+      </header>
+      <ul>
+        <ReturnRow v-for="one in session.returns" :key="one.id" :to="one" />
+      </ul>
+      <p v-if="!session.returns.length" class="quiet none">None yet: an effect that several sources share.</p>
+    </footer>
+    <footer v-if="!session.mayEdit" class="quiet listener">
       You are here as a listener: hear everything, change nothing.
     </footer>
+    <RemovedList v-if="session.mayEdit" v-model:open="showRemoved" />
   </aside>
 </template>
 
@@ -38,19 +107,33 @@ const player = usePlayer();
 }
 header {
   display: flex;
-  justify-content: space-between;
-  padding: 12px 16px 4px;
-  min-height: 36px;
+  gap: 10px;
+  align-items: center;
+  padding: 10px 14px 2px 16px;
+  min-height: 34px;
 }
-ul {
+header .heading {
+  flex: 1;
+}
+.list {
   flex: 1;
   min-height: 0;
-  margin: 0;
   padding: 0 5px 8px;
   overflow-y: auto;
+}
+ul {
+  margin: 0;
+  padding: 0;
   list-style: none;
 }
-.end-solo {
+.grouped {
+  margin-left: 8px;
+  border-left: 2px solid var(--rule-strong);
+}
+.over {
+  box-shadow: 0 -2px 0 var(--lamp);
+}
+.link {
   padding: 0;
   border: 0;
   background: none;
@@ -58,11 +141,27 @@ ul {
   font-size: 12px;
   cursor: pointer;
 }
-.empty,
-footer {
-  padding: 10px 16px;
+.removed {
+  margin: 4px 11px;
+  color: var(--quiet);
 }
-footer {
+.empty,
+.listener {
+  padding: 10px 11px;
+}
+.returns {
+  padding: 0 5px 6px;
+  border-top: 1px solid var(--rule-strong);
+}
+.returns header {
+  min-height: 28px;
+  padding: 6px 9px 0 11px;
+}
+.none {
+  padding: 2px 11px 6px;
+  font-size: 12px;
+}
+.listener {
   border-top: 1px solid var(--rule-strong);
   font-size: 13px;
 }

@@ -5,27 +5,47 @@ import { useChartView } from "@/chart/view";
 import { levelText } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
-import { useSession, type Source } from "@/session/session";
+import { endsOf, type End, type Values } from "@/geometry/ends";
+import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
 import ParameterField from "@/ui/ParameterField.vue";
 import PositionRule from "./PositionRule.vue";
 
 const props = defineProps<{ source: Source }>();
+defineEmits<{ pick: [] }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
 const hand = useHand();
 
-const chosen = computed(() => player.chosen === props.source.id);
-const pan = computed(() => session.valueAt(props.source, "pan", player.playhead));
-const holder = computed(() => session.holder(`${props.source.id}.pan`));
+const chosen = computed(() => view.selection.includes(props.source.id));
+const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const ends = computed(() => endsOf(props.source.mode, look));
+const holder = computed(() => hand.holderOf(props.source));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
 const muted = computed(() => session.muted(props.source));
 const soloed = computed(() => player.solo.includes(props.source.id));
 const unheard = computed(() => (player.solo.length ? !soloed.value : muted.value));
-const automated = computed(() => session.points(props.source.id, "pan").length > 0);
+const automated = computed(() =>
+  (["pan", "pan_left", "pan_right", "span"] as Parameter[]).some(
+    (parameter) => session.points(props.source.id, parameter).length > 0,
+  ),
+);
+let last: Values | null = null;
+
+function move(side: End["side"], pan: number): void {
+  last = hand.toEnd(props.source, side, pan);
+  hand.move(props.source, last);
+}
+
+function done(): void {
+  if (last) hand.set(props.source, last);
+  last = null;
+}
+
+const among = (event: MouseEvent): boolean => event.ctrlKey || event.metaKey || event.shiftKey;
 const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
 </script>
 
@@ -35,12 +55,17 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
     :class="{ chosen, unheard }"
     :style="{ '--source': inkOf(source.ink) }"
     :data-source="source.id"
-    @click="view.choose(source.id)"
+    @click="view.choose(source.id, among($event))"
   >
-    <span class="ink" />
+    <span
+      class="ink"
+      :draggable="session.mayEdit"
+      title="Drag to another place in the list"
+      @dragstart="$emit('pick')"
+    />
     <div class="body">
       <div class="top">
-        <button class="name" :aria-pressed="chosen" @click.stop="view.choose(source.id)">
+        <button class="name" :aria-pressed="chosen" @click.stop="view.choose(source.id, among($event))">
           {{ source.name }}
         </button>
         <span
@@ -66,14 +91,15 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         />
       </div>
       <PositionRule
-        :pan="pan"
+        :ends="ends"
         :colour="inkOf(source.ink)"
         :label="`Place of ${source.name}`"
         :disabled="!session.mayEdit || !!holder"
         :holder="holder?.name"
         @grasp="hand.grasp(source)"
-        @move="hand.move(source, $event)"
-        @set="hand.set(source, $event)"
+        @move="move"
+        @done="done"
+        @set="hand.set(source, hand.toEnd(source, 'whole', $event))"
         @drop="hand.drop(source)"
       />
     </div>
@@ -115,6 +141,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
 }
 .ink {
   width: 4px;
+  cursor: grab;
   align-self: stretch;
   margin: 3px 2px 3px 0;
   background: var(--source);

@@ -1,12 +1,71 @@
-/** An engineer's intents as operations: place, set the level, mute, and write points. */
+/** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
 import type { Point } from "@/geometry/lanes";
-import { useSession, type Parameter, type Source } from "./session";
+import { parametersOf, type Values } from "@/geometry/ends";
+import { clamp } from "@/geometry/pan";
+import { FACES } from "@/geometry/parameters";
+import type { Operation } from "@/live/outbox";
+import { useSession, type Group, type Parameter, type Return, type Send, type Source } from "./session";
 
 /** Two points nearer than this (s) are the same moment. */
 const SAME_MOMENT = 1e-6;
 
+type Kind = Operation["kind"];
+type Fields<K extends Kind> = Partial<Omit<Extract<Operation, { kind: K }>, "kind">>;
+
+/** An operation of a kind with the fields that it sets. */
+export function operation<K extends Kind>(kind: K, fields: Fields<K>): Operation {
+  return { kind, ...fields } as unknown as Operation;
+}
+
+/** Several operations as one change. */
+export function together(what: string, operations: Operation[]): Operation {
+  return operations.length === 1
+    ? operations[0]!
+    : operation("together", { what, operations: operations as never });
+}
+
+/** A fresh id for a thing, told by its name. */
+export function freshId(name: string): string {
+  const plain = name
+    .normalize("NFKD")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "")
+    .slice(0, 40);
+  return `${plain || "one"}-${crypto.randomUUID().slice(0, 8)}`;
+}
+
+/** What placing a source may set besides its parameters. */
+export type Placing = Values &
+  Partial<
+    Pick<
+      Source,
+      | "mode" | "exchange" | "invert_left" | "invert_right" | "timing" | "timing_ms" | "timing_share"
+      | "double" | "double_ms" | "double_trim"
+    >
+  >; // prettier-ignore
+
 export function useEdits() {
   const session = useSession();
+
+  function pointsWith(
+    source: string,
+    parameter: Parameter,
+    start: number,
+    end: number,
+    fresh: Point[],
+  ): Point[] {
+    const kept = session.points(source, parameter).filter((point) => point.t < start || point.t > end);
+    return [...kept.filter((point) => point.t < start), ...fresh, ...kept.filter((point) => point.t > end)];
+  }
+
+  const writing = (
+    source: string,
+    parameter: Parameter,
+    start: number,
+    end: number,
+    fresh: Point[],
+  ): Operation => operation("write-points", { source, parameter, start, end, points: fresh });
 
   function writeRange(
     source: string,
@@ -14,26 +73,25 @@ export function useEdits() {
     start: number,
     end: number,
     fresh: Point[],
-    held?: string,
+    held?: string[],
   ): void {
-    const old = session.points(source, parameter);
-    const kept = old.filter((point) => point.t < start || point.t > end);
-    const before = kept.filter((point) => point.t < start);
-    const after = kept.filter((point) => point.t > end);
     const lane = session.laneKey(source, parameter);
-    const points = fresh as never;
-    const operation = { kind: "write-points", source, parameter, start, end, points } as const;
-    session.change(lane, [...before, ...fresh, ...after], operation, held);
+    const points = pointsWith(source, parameter, start, end, fresh);
+    session.change({ [lane]: points }, writing(source, parameter, start, end, fresh), held);
   }
 
-  /** Put a point at a time, in place of one that is already there; it takes the shape of the one before. */
-  function addPoint(source: string, parameter: Parameter, at: number, value: number, held?: string): void {
+  /** A point at a time, in place of one that is already there; it takes the shape of the one before. */
+  function pointAt(source: string, parameter: Parameter, at: number, value: number): Point {
     const old = session.points(source, parameter);
     const there = old.filter((point) => Math.abs(point.t - at) < SAME_MOMENT);
     const model = there.at(-1) ?? old.filter((point) => point.t < at).at(-1);
     const t = there[0]?.t ?? at;
-    const fresh = { t, value, shape: model?.shape ?? "ease", tension: model?.tension ?? 0 };
-    writeRange(source, parameter, t, t, [fresh], held);
+    return { t, value, shape: model?.shape ?? "ease", tension: model?.tension ?? 0 };
+  }
+
+  function addPoint(source: string, parameter: Parameter, at: number, value: number): void {
+    const fresh = pointAt(source, parameter, at, value);
+    writeRange(source, parameter, fresh.t, fresh.t, [fresh]);
   }
 
   /** Put the point with an index where `point` says; points it passes stay. */
@@ -66,21 +124,123 @@ export function useEdits() {
     if (old.length) writeRange(source, parameter, 0, old.at(-1)!.t, []);
   }
 
-  /** Give a source a value: its static one, or, where it is automated, a point at the playhead. */
-  function setValue(source: Source, parameter: Parameter, value: number, at: number): void {
-    const thing = `${source.id}.${parameter}`;
-    if (session.points(source.id, parameter).length) {
-      addPoint(source.id, parameter, at, value, thing);
-    } else if (parameter === "pan") {
-      session.change(thing, value, { kind: "place-source", source: source.id, pan: value });
-    } else {
-      session.change(thing, value, { kind: "set-level", source: source.id, level: value });
+  /** A source's own value for a place that is to result: its group's shift is taken off again. */
+  function ownOf(source: Source, parameter: Parameter, result: number): number {
+    const shift = parameter.startsWith("pan") ? session.shiftOf(source) : 0;
+    return shift ? clamp(Math.round((result - shift) * 1e6) / 1e6, -1, 1) : result;
+  }
+
+  /**
+   * Give a source values that are to result: static ones, or, where it is automated, points at the playhead. All of
+   * them are one change.
+   */
+  function setValues(source: Source, values: Values, at: number): void {
+    const shown: Record<string, number | Point[]> = {};
+    const operations: Operation[] = [];
+    const fixed: Values = {};
+    const held: string[] = [];
+    for (const [name, result] of Object.entries(values)) {
+      const parameter = name as Parameter;
+      const value = ownOf(source, parameter, result);
+      held.push(`${source.id}.${parameter}`);
+      if (session.points(source.id, parameter).length) {
+        const fresh = pointAt(source.id, parameter, at, value);
+        operations.push(writing(source.id, parameter, fresh.t, fresh.t, [fresh]));
+        const lane = session.laneKey(source.id, parameter);
+        shown[lane] = pointsWith(source.id, parameter, fresh.t, fresh.t, [fresh]);
+      } else {
+        shown[`${source.id}.${parameter}`] = value;
+        if (parameter === "level")
+          operations.push(operation("set-level", { source: source.id, level: value }));
+        else fixed[parameter] = value;
+      }
     }
+    if (Object.keys(fixed).length)
+      operations.push(operation("place-source", { source: source.id, ...fixed }));
+    if (operations.length) session.change(shown, together(`${source.name} placed`, operations), held);
+  }
+
+  const setValue = (source: Source, parameter: Parameter, value: number, at: number): void =>
+    setValues(source, { [parameter]: value }, at);
+
+  /** Change what placing a source means, or how it is done; nothing here is automated. */
+  function place(source: Source, values: Placing): void {
+    const shown = Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [`${source.id}.${name}`, value as number]),
+    );
+    session.change(shown, operation("place-source", { source: source.id, ...values } as never));
   }
 
   function setMuted(source: Source, muted: boolean): void {
-    session.change(`${source.id}.muted`, muted, { kind: "mute-source", source: source.id, muted });
+    session.change({ [`${source.id}.muted`]: muted }, operation("mute-source", { source: source.id, muted }));
   }
 
-  return { addPoint, movePoint, deletePoint, clearLane, setValue, setMuted };
+  function setGain(source: Source, gain: number): void {
+    session.change({ [`${source.id}.gain`]: gain }, operation("set-gain", { source: source.id, gain }));
+  }
+
+  /** Add the same to a parameter of several sources, lanes bodily. */
+  function shift(sources: Source[], parameter: Parameter, by: number, held: string[] = []): void {
+    const shown: Record<string, number | Point[]> = {};
+    const { low, high } = FACES[parameter];
+    for (const source of sources) {
+      const lane = session.points(source.id, parameter);
+      if (lane.length)
+        shown[session.laneKey(source.id, parameter)] = lane.map((point) => ({
+          ...point,
+          value: clamp(point.value + by, low, high),
+        }));
+      else shown[`${source.id}.${parameter}`] = clamp(source[parameter] + by, low, high);
+    }
+    const ids = sources.map((source) => source.id);
+    session.change(shown, operation("shift-values", { sources: ids, parameter, by }), [
+      ...held,
+      ...Object.keys(shown),
+    ]);
+  }
+
+  /** Move several sources by the same, wherever each of them stands. */
+  function shiftPlaces(sources: Source[], by: number): void {
+    const operations = (["pan", "pan_left", "pan_right"] as Parameter[]).flatMap((parameter) => {
+      const ids = sources.filter((source) => parametersOf(source).includes(parameter)).map((one) => one.id);
+      return ids.length ? [operation("shift-values", { sources: ids, parameter, by })] : [];
+    });
+    if (operations.length) session.change({}, together(`${sources.length} sources moved`, operations));
+  }
+
+  const flip = (sources: Source[]): void =>
+    session.change({}, operation("flip-sources", { sources: sources.map((source) => source.id) }));
+
+  function setGroup(group: Group, values: Partial<Omit<Group, "id">>): void {
+    const shown = Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [`group:${group.id}.${name}`, value]),
+    );
+    session.change(shown, operation("set-group", { group: group.id, ...values } as never));
+  }
+
+  function setReturn(one: Return, values: Partial<Omit<Return, "id" | "effects">>): void {
+    const shown = Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [`return:${one.id}.${name}`, value]),
+    );
+    session.change(shown, operation("set-return", { to: one.id, ...values } as never));
+  }
+
+  function setSend(
+    source: string,
+    to: string,
+    values: Partial<Omit<Send, "id" | "source" | "return">>,
+  ): void {
+    const shown = Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [`send:${session.sendKey(source, to)}.${name}`, value]),
+    );
+    session.change(shown, operation("set-send", { source, to, ...values } as never));
+  }
+
+  /** Any change that shows only when it has come back. */
+  const make = (change: Operation): void => session.change({}, change);
+
+  return {
+    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, flip,
+    setGroup, setReturn, setSend, make, ownOf,
+  }; // prettier-ignore
 }

@@ -7,21 +7,32 @@ import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef } from "vue";
 import { get, type Schemas } from "@/api/http";
 import { laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
+import { clamp, OFF_DB } from "@/geometry/pan";
 import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Person, type Revision } from "@/live/channel";
 import { Outbox, type Operation } from "@/live/outbox";
 
-export type Source = Schemas["SourceOut"];
-export type Passage = Schemas["PassageOut"];
-export type Parameter = "pan" | "level";
+export type Source = Schemas["StoredSource"];
+export type Passage = Schemas["StoredPassage"];
+export type Group = Schemas["StoredGroup"];
+export type Return = Schemas["StoredReturn"];
+export type Send = Schemas["StoredSend"];
+export type Parameter =
+  "pan" | "level" | "pan_left" | "pan_right" | "level_left" | "level_right" | "span" | "width";
+
+/** Parameters that a group's shift moves. */
+const PLACES: Parameter[] = ["pan", "pan_left", "pan_right"];
 
 export interface GainTable {
   positions: number;
-  modes: Record<string, number[][]>;
+  law: number[][];
+  balance: number[][];
 }
 
+type Value = number | boolean | string | Point[];
+
 interface Pending {
-  value: number | boolean | Point[];
+  value: Value;
   /** Ids of the operations that carry it; none while the hand still holds it. */
   ids: Set<string>;
 }
@@ -35,7 +46,8 @@ export const useSession = defineStore("session", () => {
   const document = shallowRef<Schemas["DocumentOut"] | null>(null);
   const grid = shallowRef(new Grid([], 0));
   const shapes = shallowRef<ShapeTables>({ steps: 2, shapes: {} });
-  const gains = shallowRef<GainTable>({ positions: 2, modes: {} });
+  const gains = shallowRef<GainTable>({ positions: 2, law: [], balance: [] });
+  const length = ref(0);
   const connected = ref(false);
   const lost = ref("");
   const waiting = ref(0);
@@ -51,36 +63,31 @@ export const useSession = defineStore("session", () => {
   let channel: LiveChannel | undefined;
   let outbox: Outbox;
   const early = new Map<number, Revision>();
-  let lastPreview = 0;
-  let laterPreview: ReturnType<typeof setTimeout> | undefined;
+  const previewed = new Map<string, { at: number; later: ReturnType<typeof setTimeout> | undefined }>();
 
   const mayEdit = computed(() => role.value !== "listener");
-  const sources = computed(() =>
-    Object.values(document.value?.sources ?? {}).sort(
-      (a, b) => a.order - b.order || a.id.localeCompare(b.id),
-    ),
-  );
+  const sources = computed(() => inOrder(document.value?.sources));
   const passages = computed(() =>
     Object.values(document.value?.passages ?? {}).sort((a, b) => a.start - b.start),
   );
+  const groups = computed(() => inOrder(document.value?.groups));
+  const returns = computed(() => inOrder(document.value?.returns));
   const settings = computed(() => document.value?.session);
-  const length = computed(() => settings.value?.length ?? 0);
+
+  function inOrder<T extends { order: number; id: string }>(things: Record<string, T> | undefined): T[] {
+    return Object.values(things ?? {}).sort((a, b) => a.order - b.order || a.id.localeCompare(b.id));
+  }
 
   async function open(sessionId: string): Promise<void> {
     close();
     id.value = sessionId;
     const base = `/api/sessions/${sessionId}`;
-    const [found, tables] = await Promise.all([
-      get<Schemas["OpenSession"]>(base),
-      get<Schemas["Tables"]>(`${base}/tables`),
-    ]);
+    const found = await get<Schemas["OpenSession"]>(base);
     if (id.value !== sessionId) return;
     document.value = found.document;
     revision.value = found.revision;
     role.value = found.role;
-    grid.value = new Grid(found.bars, found.document.session.length);
-    shapes.value = tables.shapes as unknown as ShapeTables;
-    gains.value = tables.gains as unknown as GainTable;
+    measureBy(found.frame);
     outbox = new Outbox(sessionId, (count) => (waiting.value = count));
     channel = new LiveChannel(sessionId, {
       revision: () => revision.value,
@@ -95,6 +102,24 @@ export const useSession = defineStore("session", () => {
       },
       closedForGood: () => (lost.value = "You are not in this session any more."),
     });
+  }
+
+  /** Take what the page measures by from the core: length, bars, tables. */
+  function measureBy(frame: Schemas["Frame"]): void {
+    length.value = frame.length;
+    grid.value = new Grid(frame.bars, frame.length);
+    shapes.value = frame.shapes as unknown as ShapeTables;
+    gains.value = frame.gains as unknown as GainTable;
+  }
+
+  async function measureAgain(): Promise<void> {
+    try {
+      const frame = await get<Schemas["Frame"]>(`/api/sessions/${id.value}/frame`);
+      if (frame.revision >= revision.value) measureBy(frame);
+      else void measureAgain();
+    } catch {
+      /* the connection is down: the next change asks again */
+    }
   }
 
   function close(): void {
@@ -137,7 +162,14 @@ export const useSession = defineStore("session", () => {
     const current = document.value;
     if (!current) return;
     const next = { ...current };
+    let measures = false;
     for (const change of told.changes) {
+      if (change.part === "session") {
+        next.session = change.value as Schemas["SettingsOut"];
+        measures = true;
+        continue;
+      }
+      measures ||= current.session.length === 0 && !["lanes", "passages", "groups"].includes(change.part);
       const part = { ...(next[change.part] as Record<string, unknown>) };
       if (change.value === null) delete part[change.key];
       else part[change.key] = change.value;
@@ -145,6 +177,7 @@ export const useSession = defineStore("session", () => {
     }
     document.value = next;
     revision.value = told.revision;
+    if (measures) void measureAgain();
     for (const [thing, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(thing);
   }
@@ -161,15 +194,17 @@ export const useSession = defineStore("session", () => {
   /** Show a value at once while a hand holds it, and tell colleagues. */
   function hold(thing: string, value: number): void {
     pending.set(thing, { value, ids: new Set() });
-    clearTimeout(laterPreview);
-    const wait = lastPreview + PREVIEW_EVERY - performance.now();
+    const told = previewed.get(thing) ?? { at: 0, later: undefined };
+    clearTimeout(told.later);
+    const wait = told.at + PREVIEW_EVERY - performance.now();
     const send = (): void => {
-      lastPreview = performance.now();
+      told.at = performance.now();
       if (pending.get(thing)?.ids.size === 0) channel?.send({ type: "preview", thing, value });
     };
     // A hand that rests is seen where it rests, however quickly it came there.
     if (wait <= 0) send();
-    else laterPreview = setTimeout(send, wait);
+    else told.later = setTimeout(send, wait);
+    previewed.set(thing, told);
   }
 
   /** Let go without changing anything. */
@@ -179,27 +214,34 @@ export const useSession = defineStore("session", () => {
   }
 
   /**
-   * Make a change that shows at once as `value` of `thing` and is sent; it shows until it has come back. Colleagues
+   * Make a change that shows at once as the values of things and is sent; it shows until it has come back. Colleagues
    * see what was `held` until then, so that nothing jumps back in between.
    */
-  function change(thing: string, value: Pending["value"], operation: Operation, held = thing): void {
-    const ids = pending.get(thing)?.ids ?? new Set<string>();
-    const wasHeld = pending.get(held)?.ids.size === 0;
+  function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
+    const wereHeld = held.filter((thing) => pending.get(thing)?.ids.size === 0);
+    const carried = Object.keys(values).map((thing) => ({
+      thing,
+      ids: pending.get(thing)?.ids ?? new Set<string>(),
+    }));
     const mine = outbox;
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
       // An answer that comes after another session was opened is kept there, and is not this one's.
       if (mine !== outbox) return;
       if (answer) take(answer.revision as unknown as Revision);
-      if (wasHeld) channel?.send({ type: "preview", thing: held, value: null });
+      for (const thing of wereHeld) channel?.send({ type: "preview", thing, value: null });
       if (!refusal) return;
       void message.error(refusal);
       refusals.value += 1;
-      ids.delete(sent);
-      if (!ids.size) pending.delete(thing);
+      for (const { thing, ids } of carried) {
+        ids.delete(sent);
+        if (!ids.size) pending.delete(thing);
+      }
     });
-    ids.add(sent);
-    if (held !== thing) pending.delete(held);
-    pending.set(thing, { value, ids });
+    for (const thing of held) if (!(thing in values)) pending.delete(thing);
+    for (const { thing, ids } of carried) {
+      ids.add(sent);
+      pending.set(thing, { value: values[thing]!, ids });
+    }
   }
 
   function turnBack(which: "undo" | "redo"): void {
@@ -225,8 +267,19 @@ export const useSession = defineStore("session", () => {
     return held ? (held.value as Point[]) : (document.value?.lanes[key]?.points ?? []);
   }
 
-  /** A source's value at a time as it shows here: held by this hand, by a colleague's, automated, or static. */
-  function valueAt(source: Source, parameter: Parameter, at: number): number {
+  /** A thing's value as it shows here: held by this hand, by a colleague's, or as it stands. */
+  function shown<T extends Value>(thing: string, stands: T): T {
+    return ((pending.get(thing) ?? previews.get(thing))?.value as T | undefined) ?? stands;
+  }
+
+  /** How far a source's group shifts its place. */
+  function shiftOf(source: Source): number {
+    const group = document.value?.groups[source.group];
+    return group ? shown(`group:${group.id}.shift`, group.shift) : 0;
+  }
+
+  /** A source's own value at a time: held, automated, or static; its group's shift left out. */
+  function ownValueAt(source: Source, parameter: Parameter, at: number): number {
     const thing = `${source.id}.${parameter}`;
     const held = pending.get(thing) ?? previews.get(thing);
     if (held) return held.value as number;
@@ -234,8 +287,35 @@ export const useSession = defineStore("session", () => {
     return lane.length ? laneValue(shapes.value, lane, at) : source[parameter];
   }
 
+  /** The value that results and sounds: a place is shifted with its group, within the field. */
+  function valueAt(source: Source, parameter: Parameter, at: number): number {
+    const own = ownValueAt(source, parameter, at);
+    return PLACES.includes(parameter) ? clamp(own + shiftOf(source), -1, 1) : own;
+  }
+
+  /** Whether a source is muted for everybody, itself or with its group. */
   function muted(source: Source): boolean {
-    return (pending.get(`${source.id}.muted`)?.value as boolean | undefined) ?? source.muted;
+    const group = document.value?.groups[source.group];
+    const itself = shown(`${source.id}.muted`, source.muted);
+    return itself || (!!group && shown(`group:${group.id}.muted`, group.muted));
+  }
+
+  const sendKey = (source: string, to: string): string => `${source}/${to}`;
+
+  /** What a source gives to a return as it shows here. */
+  function send(source: string, to: string): Send {
+    const key = sendKey(source, to);
+    const found = document.value?.sends[key];
+    const stands = found ?? {
+      id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0,
+    }; // prettier-ignore
+    return {
+      ...stands,
+      level: shown(`send:${key}.level`, stands.level),
+      before: shown(`send:${key}.before`, stands.before),
+      place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
+      pan: shown(`send:${key}.pan`, stands.pan),
+    };
   }
 
   /** The colleague who holds a thing, if one does. */
@@ -246,7 +326,8 @@ export const useSession = defineStore("session", () => {
 
   return {
     id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
-    mayEdit, sources, passages, settings, length,
-    open, close, hold, letGo, change, turnBack, tell, points, valueAt, muted, holder, laneKey,
+    mayEdit, sources, passages, groups, returns, settings, length,
+    open, close, hold, letGo, change, turnBack, tell, points, shown, shiftOf, ownValueAt, valueAt, muted, send, sendKey,
+    holder, laneKey,
   }; // prettier-ignore
 });

@@ -5,8 +5,10 @@
 import { useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
-import { useSession, type Source } from "@/session/session";
-import { fetchSegment, type Fetched, type Heard, type Readings } from "./segments";
+import { channelPlaces } from "@/geometry/ends";
+import { useSession, type Parameter, type Source } from "@/session/session";
+import { handTaps, type HandReading } from "./hand";
+import { fetchSegment, type Fetched, type Heard, type Plain, type Readings } from "./segments";
 import type { FromWorklet, ToWorklet } from "./worklet";
 import workletUrl from "./worklet.ts?worker&url";
 
@@ -31,12 +33,16 @@ export const usePlayer = defineStore("player", () => {
   /** The meter readings of what sounds now, by column; null while nothing does. */
   const now = shallowRef<Record<string, number> | null>(null);
   const trouble = ref("");
+  /** What is heard away, for oneself: a treatment of a source, at the same loudness. */
+  const plain = shallowRef<Plain | null>(null);
 
   let context: AudioContext | undefined;
   let node: AudioWorkletNode | undefined;
   let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false };
   let generation = 0;
   let hand = "";
+  /** What the core says of the held source's place; it comes with the first segment that leaves it out. */
+  let reading: HandReading | null = null;
   let abort = new AbortController();
   const asked = new Set<number>();
   const readings = new Map<number, Readings>();
@@ -143,12 +149,19 @@ export const usePlayer = defineStore("player", () => {
 
   async function fetchOne(index: number): Promise<void> {
     const [mine, signal] = [generation, abort.signal];
-    const heard: Heard = { solo: solo.value, hand };
+    const heard: Heard = { solo: solo.value, hand, plain: plain.value };
     asked.add(index);
     busy += 1;
     try {
       const found = await fetchSegment(session.id, index, session.revision, heard, signal);
-      if (mine === generation) keep(index, found);
+      if (mine === generation) {
+        if (found.reading && heard.hand && !reading) {
+          reading = found.reading;
+          const held = session.sources.find((one) => one.id === heard.hand);
+          if (held) moveHand(held, true);
+        }
+        keep(index, found);
+      }
       trouble.value = "";
     } catch (error) {
       if (!signal.aborted) {
@@ -221,18 +234,18 @@ export const usePlayer = defineStore("player", () => {
   watch([chosen, playing], () => tell(true));
 
   /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
-  function grasp(source: Source, pan: number): void {
-    if (!node || !playing.value) return;
+  function grasp(source: Source): void {
+    if (!node || !playing.value || hand === source.id) return;
     hand = source.id;
-    moveHand(source, pan, true);
+    reading = null;
     renew();
   }
 
-  function moveHand(source: Source, pan: number, atOnce = false): void {
-    const table = session.gains.modes[source.mode];
-    if (!table) return;
-    const row = table[Math.round(((pan + 1) / 2) * (session.gains.positions - 1))]!;
-    send({ type: "gains", gains: row, atOnce });
+  function moveHand(source: Source, atOnce = false): void {
+    if (!reading || hand !== source.id) return;
+    const look = (parameter: Parameter): number => session.valueAt(source, parameter, playhead.value);
+    const places = channelPlaces(source.mode, source.channels, look);
+    send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value), atOnce });
   }
 
   /** The hand lets go. What it changed is heard from the render as soon as that comes back as a revision. */
@@ -240,6 +253,12 @@ export const usePlayer = defineStore("player", () => {
     if (!hand) return;
     hand = "";
     if (!changed) renew();
+  }
+
+  /** Solo several, or, if they are all that sounds already, hear everything again. */
+  function soloThese(ids: string[]): void {
+    const same = ids.length === solo.value.length && ids.every((id) => solo.value.includes(id));
+    solo.value = same ? [] : [...ids];
   }
 
   function soloOnly(id: string, among: boolean): void {
@@ -256,6 +275,7 @@ export const usePlayer = defineStore("player", () => {
     readings.clear();
     asked.clear();
     solo.value = [];
+    plain.value = null;
     round.value = chosen.value = now.value = null;
     playhead.value = generation = 0;
     hand = "";
@@ -265,13 +285,15 @@ export const usePlayer = defineStore("player", () => {
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
   watch(() => session.refusals, renew);
   watch(solo, renew);
+  watch(plain, renew);
+  watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
     fill();
   });
 
   return {
-    playing, starved, playhead, round, solo, now, trouble, chosen,
-    play, pause, toggle, seek, grasp, moveHand, release, soloOnly, leave,
+    playing, starved, playhead, round, solo, plain, now, trouble, chosen,
+    play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, leave,
   }; // prettier-ignore
 });

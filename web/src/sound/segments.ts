@@ -1,5 +1,6 @@
 /** Segments as the server sends them: a header, the audio, the meter readings, and a held source. */
 import { getBytes } from "@/api/http";
+import type { HandReading } from "./hand";
 import type { PlayedSegment } from "./voice";
 
 export interface Readings {
@@ -12,6 +13,7 @@ export interface Readings {
 export interface Fetched {
   played: PlayedSegment;
   readings: Readings;
+  reading: HandReading | null;
 }
 
 interface Head {
@@ -20,12 +22,21 @@ interface Head {
   meters: number;
   columns: string[];
   hand: number;
+  reading: HandReading | null;
 }
 
-/** How one listens: sources soloed for oneself, and the one that is held. */
+/** A treatment of a source that is heard away, matched in loudness at a moment. */
+export interface Plain {
+  source: string;
+  treatment: string;
+  at: number;
+}
+
+/** How one listens: sources soloed for oneself, the one that is held, and what is heard away. */
 export interface Heard {
   solo: string[];
   hand: string;
+  plain: Plain | null;
 }
 
 export async function fetchSegment(
@@ -38,6 +49,10 @@ export async function fetchSegment(
   const query = new URLSearchParams({ revision: String(revision) });
   if (heard.solo.length) query.set("solo", heard.solo.join(","));
   if (heard.hand) query.set("hand", heard.hand);
+  if (heard.plain) {
+    query.set("plain", `${heard.plain.source}:${heard.plain.treatment}`);
+    query.set("at", String(heard.plain.at));
+  }
   return decode(await getBytes(`/api/sessions/${session}/segments/${index}?${query}`, signal));
 }
 
@@ -53,5 +68,9 @@ export function decode(bytes: ArrayBuffer): Fetched {
   const audio = Array.from({ length: head.channels }, () => floats(head.frames));
   const values = floats(head.meters * head.columns.length);
   const hand = Array.from({ length: head.hand }, () => floats(head.frames));
-  return { played: { audio, hand }, readings: { columns: head.columns, count: head.meters, values } };
+  return {
+    played: { audio, hand },
+    readings: { columns: head.columns, count: head.meters, values },
+    reading: head.reading,
+  };
 }

@@ -14,6 +14,15 @@ export interface Round {
   stop: number;
 }
 
+/** One way of a held channel to a loudspeaker: how strong, and how many frames late. */
+export interface Tap {
+  input: number;
+  /** 0 left, 1 right. */
+  output: number;
+  gain: number;
+  delay: number;
+}
+
 /** Frames over which one generation gives way to the next. */
 export const CROSSFADE = 480;
 
@@ -37,12 +46,13 @@ export class Voice {
   private generation = 0;
   private leaving: Reader | null = null;
   private leavingLeft = 0;
-  private gains: Float32Array = new Float32Array(4);
-  private wanted: Float32Array = new Float32Array(4);
+  /** The held source's ways as they sound, and as the hand wants them. */
+  private taps: Tap[] = [];
+  private wanted: Tap[] = [];
 
   constructor(
     readonly segmentFrames: number,
-    private total: number,
+    public total: number,
   ) {}
 
   /** Put a segment in place. A newer generation takes over when it has the segment that sounds. */
@@ -60,10 +70,10 @@ export class Voice {
     this.position = position;
   }
 
-  /** Gains from each held input to left, then to right. */
-  follow(gains: number[], atOnce: boolean): void {
-    this.wanted.set(gains.slice(0, 4));
-    if (atOnce) this.gains.set(this.wanted);
+  /** Where the hand wants the held source; it is followed within a few milliseconds. */
+  follow(taps: Tap[], atOnce: boolean): void {
+    this.wanted = taps;
+    if (atOnce || this.taps.length !== taps.length) this.taps = taps.map((tap) => ({ ...tap }));
   }
 
   /** Forget what lies more than a segment behind, and far ahead. */
@@ -124,7 +134,7 @@ export class Voice {
       const count = Math.min(left.length - done, this.segmentFrames - at, end - reader.position);
       left.set(segment.audio[0]!.subarray(at, at + count), done);
       right.set(segment.audio[1]!.subarray(at, at + count), done);
-      if (segment.hand.length) this.addHand(segment.hand, at, count, left, right, done, moves);
+      if (segment.hand.length) this.addHand(reader, count, left, right, done, moves);
       done += count;
       reader.position += count;
       if (reader.round && reader.position === reader.round.stop) reader.position = reader.round.start;
@@ -133,27 +143,40 @@ export class Voice {
   }
 
   private addHand(
-    hand: Float32Array[],
-    at: number,
+    reader: Reader,
     count: number,
     left: Float32Array,
     right: Float32Array,
     done: number,
     moves: boolean,
   ): void {
-    const inputs = hand.length;
-    const gains = moves ? this.gains : this.gains.slice();
-    for (let i = 0; i < count; i += 1) {
-      for (let g = 0; g < 2 * inputs; g += 1) {
-        const difference = this.wanted[g]! - gains[g]!;
-        const step = 1 / FOLLOW;
-        gains[g] = gains[g]! + Math.max(-step, Math.min(step, difference));
+    const taps = moves ? this.taps : this.taps.map((tap) => ({ ...tap }));
+    const outputs = [left, right];
+    taps.forEach((tap, place) => {
+      const wanted = this.wanted[place]!;
+      const out = outputs[tap.output]!;
+      for (let i = 0; i < count; i += 1) {
+        tap.gain = toward(tap.gain, wanted.gain, 1 / FOLLOW);
+        // A moving delay bends the pitch for a moment; a frame in eight keeps that small.
+        tap.delay = toward(tap.delay, wanted.delay, 1 / 8);
+        out[done + i] = out[done + i]! + tap.gain * this.handAt(reader, tap, reader.position + i);
       }
-      for (let input = 0; input < inputs; input += 1) {
-        const sample = hand[input]![at + i]!;
-        left[done + i] = left[done + i]! + gains[input]! * sample;
-        right[done + i] = right[done + i]! + gains[inputs + input]! * sample;
-      }
-    }
+    });
+  }
+
+  /** The held channel's sample a tap's delay before a position, between two frames if need be. */
+  private handAt(reader: Reader, tap: Tap, position: number): number {
+    const at = position - tap.delay;
+    const whole = Math.floor(at);
+    const here = this.handFrame(reader, tap.input, whole);
+    return at === whole ? here : here + (this.handFrame(reader, tap.input, whole + 1) - here) * (at - whole);
+  }
+
+  private handFrame(reader: Reader, input: number, frame: number): number {
+    const index = Math.floor(frame / this.segmentFrames);
+    return reader.segments.get(index)?.hand[input]?.[frame - index * this.segmentFrames] ?? 0;
   }
 }
+
+const toward = (value: number, wanted: number, step: number): number =>
+  value + Math.max(-step, Math.min(step, wanted - value));

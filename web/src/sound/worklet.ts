@@ -1,5 +1,5 @@
 /** The audio thread's end of the player: takes segments and wishes, plays, and says where it is. */
-import { Voice, type PlayedSegment, type Round } from "./voice";
+import { Voice, type PlayedSegment, type Round, type Tap } from "./voice";
 
 declare const currentTime: number;
 declare class AudioWorkletProcessor {
@@ -13,7 +13,8 @@ export type ToWorklet =
   | { type: "play"; playing: boolean }
   | { type: "seek"; position: number }
   | { type: "round"; round: Round | null }
-  | { type: "gains"; gains: number[]; atOnce: boolean };
+  | { type: "hand"; taps: Tap[]; atOnce: boolean }
+  | { type: "total"; total: number };
 
 export interface FromWorklet {
   position: number;
@@ -46,7 +47,8 @@ class NeedlePlayer extends AudioWorkletProcessor {
     else if (wish.type === "play") this.playing = wish.playing;
     else if (wish.type === "seek") this.voice.seek(wish.position);
     else if (wish.type === "round") this.voice.round = wish.round;
-    else this.voice.follow(wish.gains, wish.atOnce);
+    else if (wish.type === "total") this.voice.total = wish.total;
+    else this.voice.follow(wish.taps, wish.atOnce);
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {

@@ -6,8 +6,13 @@ import { initials, personColour } from "@/ui/theme";
 import EarMark from "@/ui/EarMark.vue";
 import Transport from "./Transport.vue";
 
-defineEmits<{ export: []; help: [] }>();
+defineProps<{ desk: string }>();
+defineEmits<{ export: []; help: []; settings: [part: string] }>();
 const session = useSession();
+const DESKS = [
+  { name: "place", title: "Place" },
+  { name: "move", title: "Move" },
+];
 const about = computed(() => {
   const found = session.settings;
   if (!found) return "";
@@ -31,9 +36,26 @@ const saved = computed(() => {
     </RouterLink>
     <div class="title">
       <h1>{{ session.settings?.name }}</h1>
-      <span class="about">{{ about }}</span>
+      <button
+        class="about"
+        title="Name, tempo, metre, pan law"
+        aria-label="The session's settings"
+        @click="$emit('settings', 'general')"
+      >
+        {{ about }}
+      </button>
     </div>
-    <nav aria-label="Desks"><span class="desk" aria-current="page">Move</span></nav>
+    <nav aria-label="Desks">
+      <RouterLink
+        v-for="one in DESKS"
+        :key="one.name"
+        class="desk"
+        :to="`/sessions/${session.id}/${one.name}`"
+        :aria-current="desk === one.name ? 'page' : undefined"
+        replace
+        >{{ one.title }}</RouterLink
+      >
+    </nav>
     <div class="personal">
       <EarMark />
       <Transport />
@@ -97,19 +119,35 @@ h1 {
   font-size: 16px;
 }
 .about {
+  padding: 2px 4px;
+  border: 0;
+  border-radius: 3px;
+  background: none;
   color: #a9b2ad;
   font-size: 12px;
   overflow: hidden;
   text-overflow: ellipsis;
+  cursor: pointer;
+}
+.about:hover {
+  background: #3a4148;
 }
 nav {
+  display: flex;
   align-self: stretch;
 }
 .desk {
   display: flex;
   align-items: center;
   height: 100%;
-  padding: 0 18px;
+  padding: 0 16px;
+  color: inherit;
+  text-decoration: none;
+}
+.desk:hover {
+  background: #3a4148;
+}
+.desk[aria-current] {
   background: var(--paper);
   color: var(--ink);
   font-weight: 600;
@@ -199,10 +237,18 @@ button:disabled {
     padding: 6px 8px;
     gap: 8px;
   }
-  nav,
   .saved,
   .help {
     display: none;
+  }
+  nav {
+    order: 8;
+    width: 100%;
+    height: 34px;
+  }
+  .desk {
+    flex: 1;
+    justify-content: center;
   }
   .personal {
     order: 9;

@@ -1,6 +1,9 @@
 /** The keys of a session: what the help sheet lists, and what they do. */
 import { useEventListener } from "@vueuse/core";
+import { useRouter } from "vue-router";
+import { useChartView } from "@/chart/view";
 import { useSession } from "@/session/session";
+import { useWithout } from "@/session/without";
 import { usePlayer } from "@/sound/player";
 
 export const KEYS: { title: string; keys: [string, string][] }[] = [
@@ -11,7 +14,9 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["Home, End", "to the start, to the end"],
       [", and .", "one bar back, one bar on"],
       ["R", "go round the passage at the playhead, or stop going round"],
-      ["S", "solo the chosen source"],
+      ["S", "solo what is chosen"],
+      ["H", "show only what is chosen, or everything again"],
+      ["W, Shift+W", "hear the chosen source without a treatment, as loud: held, or to stay"],
     ],
   },
   {
@@ -19,6 +24,17 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     keys: [
       ["← →", "by 1 (with Shift by 10)"],
       ["0", "to the centre (also double-click)"],
+    ],
+  },
+  {
+    title: "Place: the picture",
+    keys: [
+      ["drag", "place and level at once; an end, or the band between"],
+      ["← → ↑ ↓", "place by 1, level by 0.5 dB (with Shift 10 and 3 dB)"],
+      ["Ctrl+click, Shift+click", "choose several; what you drag takes them all along"],
+      ["0, double-click", "to the centre; in a return: to the source's own place"],
+      ["[ and ]", "the source before, the next one"],
+      ["1 and 2", "the Place desk, the Move desk"],
     ],
   },
   {
@@ -31,6 +47,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["Delete on a point", "takes it away"],
       ["drag with Alt, Shift", "without the grid, without moving in time"],
       ["wheel, Ctrl+wheel", "along the time, nearer and farther"],
+      ["drag on the bar numbers", "a new passage; double-click (or F2 on) a rib to change it"],
     ],
   },
   {
@@ -49,6 +66,9 @@ const isField = (target: EventTarget | null): boolean =>
 export function useKeys(showHelp: () => void): void {
   const session = useSession();
   const player = usePlayer();
+  const view = useChartView();
+  const without = useWithout();
+  const router = useRouter();
 
   function goRound(): void {
     if (player.round) player.round = null;
@@ -60,6 +80,12 @@ export function useKeys(showHelp: () => void): void {
         })?.id ?? null;
   }
 
+  function neighbour(by: number): void {
+    const at = session.sources.findIndex((one) => one.id === player.chosen);
+    const next = session.sources[Math.min(Math.max(at + by, 0), session.sources.length - 1)];
+    if (next) view.choose(next.id);
+  }
+
   const actions: Record<string, () => void> = {
     " ": () => player.toggle(),
     Home: () => player.seek(0),
@@ -67,7 +93,13 @@ export function useKeys(showHelp: () => void): void {
     ",": () => player.seek(session.grid.barFrom(player.playhead, -1)),
     ".": () => player.seek(session.grid.barFrom(player.playhead, 1)),
     r: goRound,
-    s: () => player.chosen && player.soloOnly(player.chosen, false),
+    s: () => view.selection.length && player.soloThese(view.selection),
+    h: () => (view.alone = !view.alone),
+    W: () => (without.on ? without.stop() : without.start(true)),
+    "[": () => neighbour(-1),
+    "]": () => neighbour(1),
+    "1": () => void router.replace(`/sessions/${session.id}/place`),
+    "2": () => void router.replace(`/sessions/${session.id}/move`),
     "?": showHelp,
   };
 
@@ -78,9 +110,16 @@ export function useKeys(showHelp: () => void): void {
       session.turnBack(event.shiftKey ? "redo" : "undo");
       return;
     }
+    if (event.key === "w" && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      if (!event.repeat && !without.latched) without.start(false);
+      return;
+    }
     const action = event.ctrlKey || event.metaKey || event.altKey ? undefined : actions[event.key];
     if (!action) return;
     event.preventDefault();
     action();
+  });
+  useEventListener("keyup", (event: KeyboardEvent) => {
+    if (event.key.toLowerCase() === "w" && without.on && !without.latched) without.stop();
   });
 }

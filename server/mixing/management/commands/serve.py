@@ -10,6 +10,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from server.audio import uploads
 from server.audio.exports import fail_unfinished
 from server.config.asgi import application
 from server.mixing.demo import ACCOUNTS, PASSWORD
@@ -30,6 +31,7 @@ class Command(BaseCommand):
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
         fail_unfinished()
+        uploads.resume()
         # Rendering shares the interpreter with requests: let them have their turn quickly.
         sys.setswitchinterval(0.0005)
         address = f"http://{options['host']}:{options['port']}"

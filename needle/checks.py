@@ -1,0 +1,146 @@
+"""What every number and name of a session must keep to, with a sentence for what does not."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from needle.conventions import TempoMap, check_rate
+from needle.effects.chain import checked_effects
+from needle.errors import NeedleError
+from needle.moving.lane import MAX_TIME, Lane
+from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS, parameter_named
+from needle.placing.laws import law_named
+from needle.placing.modes import MOST_INPUTS, mode_for
+from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
+from needle.rendering.mix import SEND_PLACES
+
+INKS = 10
+"""How many inks there are to draw sources with; ``ink`` is 0 to ``INKS`` - 1."""
+
+LAYOUTS = ("0+2+0",)
+"""Loudspeaker layouts that can be mixed in (ITU-R BS.2051)."""
+
+DOUBLE_LATEST_MS = 50.0
+"""A double comes no later than this (ms)."""
+
+LONGEST_SECONDS = 24 * 3600.0
+
+Document = dict[str, Any]
+
+
+def _within(name: str, value: float, low: float, high: float, unit: str) -> float:
+    if not (np.isfinite(value) and low <= value <= high):
+        raise NeedleError(f"{name} cannot be {value}. It runs from {low:g} to {high:g} ({unit}).")
+    return float(value)
+
+
+def check_value(parameter: str, value: float) -> float:
+    """``value`` if the parameter may have it; NeedleError names the limits otherwise."""
+    limits = parameter_named(parameter)
+    return _within(parameter, value, limits.low, limits.high, limits.unit)
+
+
+def check_lane(parameter: str, lane: Lane) -> Lane:
+    """``lane`` if every value lies within the parameter's limits; NeedleError otherwise."""
+    for point in lane.points:
+        check_value(parameter, point.value)
+    return lane
+
+
+def check_gain(gain: float) -> float:
+    """A source's gain (dB) if it is allowed; NeedleError otherwise."""
+    if not (np.isfinite(gain) and abs(gain) <= GAIN_LIMIT_DB):
+        raise NeedleError(f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB.")
+    return float(gain)
+
+
+def check_source(source: Mapping[str, Any]) -> None:
+    """NeedleError if one of a source's values is not allowed."""
+    if not 1 <= source["channels"] <= MOST_INPUTS:
+        raise NeedleError(f"A source has 1 to {MOST_INPUTS} channels.")
+    mode_for(source["mode"], source["channels"])
+    timing_of(source["timing"], source["timing_ms"], source["timing_share"])
+    check_gain(source["gain"])
+    for parameter in PARAMETERS:
+        check_value(parameter, source[parameter])
+    _within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
+    _within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
+    _within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
+    _within("The double's level", source["double_trim"], -24.0, 12.0, "dB")
+    _within("The start", source["start"], 0.0, MAX_TIME, "s")
+
+
+def check_group(group: Mapping[str, Any]) -> None:
+    """NeedleError if one of a group's values is not allowed."""
+    check_value("level", group["level"])
+    _within("A group's shift", group["shift"], -1.0, 1.0, PARAMETERS["pan"].unit)
+
+
+def check_return(one: Mapping[str, Any]) -> None:
+    """NeedleError if one of a return's values, or a setting of its effects, is not allowed."""
+    check_value("level", one["level"])
+    check_value("pan", one["pan"])
+    check_value("width", one["width"])
+    checked_effects(one["effects"])
+
+
+def check_send(send: Mapping[str, Any]) -> None:
+    """NeedleError if one of a send's values is not allowed."""
+    check_value("level", send["level"])
+    check_value("pan", send["pan"])
+    if send["place"] not in SEND_PLACES:
+        raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")
+
+
+def check_settings(session: Mapping[str, Any]) -> None:
+    """NeedleError if one of the session's own settings is not allowed."""
+    check_rate(session["rate"])
+    law_named(session["law"])
+    TempoMap(tuple(map(tuple, session["tempos"])), tuple(map(tuple, session["metres"])))
+    if not 0.0 <= float(session["length"]) <= LONGEST_SECONDS:
+        raise NeedleError("A session is at most 24 hours long; a length of 0 follows its sources.")
+    if session["layout"] not in LAYOUTS:
+        raise NeedleError(f"There is no layout “{session['layout']}” here. Choose {', '.join(LAYOUTS)}.")
+
+
+def check_passage(passage: Mapping[str, Any]) -> None:
+    """NeedleError if a passage does not end after it starts."""
+    if not 0.0 <= passage["start"] < passage["end"]:
+        raise NeedleError("A passage must end after it starts.")
+
+
+def check_document(document: Document) -> Document:
+    """``document`` if every rule holds; NeedleError says which does not, and where."""
+    for part in ("session", "sources", "lanes", "passages", "groups", "returns", "sends"):
+        if not isinstance(document.get(part), dict):
+            raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
+    try:
+        check_settings(document["session"])
+        rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
+        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send)):
+            for thing in document[part].values():
+                _named(thing, rule)
+        for source in document["sources"].values():
+            if source["group"] and source["group"] not in document["groups"]:
+                raise NeedleError(f"“{source['name']}” is in a group that is not here.")
+        for lane in document["lanes"].values():
+            if lane["source"] not in document["sources"]:
+                raise NeedleError(f"A lane belongs to “{lane['source']}”, which is not a source here.")
+            check_lane(lane["parameter"], Lane.of(lane["points"]))
+        for send in document["sends"].values():
+            if send["source"] not in document["sources"] or send["return"] not in document["returns"]:
+                raise NeedleError("A send goes from or to something that is not here.")
+    except KeyError as missing:
+        raise NeedleError(f"The session lacks {missing}.") from missing
+    except (TypeError, AttributeError) as error:
+        raise NeedleError("The session's parts are not of the right kind.") from error
+    return document
+
+
+def _named(thing: Mapping[str, Any], rule: Any) -> None:
+    try:
+        rule(thing)
+    except NeedleError as error:
+        name = thing.get("name")
+        raise NeedleError(f"{name}: {error}" if name else str(error)) from error

@@ -1,0 +1,1 @@
+"""Effects: small stand-ins for outside devices, deterministic, each declaring how far round a moment it reads."""

@@ -1,0 +1,140 @@
+"""A return's ordered list of effects: checked, asked how far it reaches, and run. New effects are registered here."""
+
+import itertools
+import json
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from cachetools import LRUCache
+from scipy.signal import fftconvolve
+
+from needle.effects.base import Around, Audio, Effect
+from needle.effects.chorus import CHORUS
+from needle.effects.convolving import convolved, partitioned, past_of
+from needle.effects.drive import DRIVE
+from needle.effects.echo import ECHO
+from needle.effects.filters import HIGH_PASS, LOW_PASS
+from needle.effects.room import ROOM
+from needle.errors import NeedleError
+
+EFFECTS: dict[str, Effect] = {effect.name: effect for effect in (ROOM, ECHO, CHORUS, DRIVE, HIGH_PASS, LOW_PASS)}
+"""Every kind of effect by name, in the order in which they are offered."""
+
+MOST_EFFECTS = 12
+
+
+def effect_named(name: str) -> Effect:
+    """The effect of that name; NeedleError lists the names if there is none."""
+    try:
+        return EFFECTS[name]
+    except KeyError:
+        raise NeedleError(f"There is no effect called “{name}”. Choose {', '.join(EFFECTS)}.") from None
+
+
+def checked_effects(stored: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """A list of effects as it is stored, every setting in place; NeedleError says what is not allowed.
+
+    Each has an ``id`` that is its own in the list, a ``kind``, whether it is ``on``, and its ``settings``.
+    """
+    found = []
+    for one in stored:
+        effect = effect_named(one["kind"])
+        settings = effect.checked(one.get("settings", {}))
+        found.append({"id": str(one["id"]), "kind": effect.name, "on": bool(one["on"]), "settings": settings})
+    if len(found) > MOST_EFFECTS:
+        raise NeedleError(f"A return takes {MOST_EFFECTS} effects at the most.")
+    if len({one["id"] for one in found}) < len(found):
+        raise NeedleError("Two effects of one return have the same id.")
+    return found
+
+
+@dataclass(frozen=True)
+class _Stage:
+    """What runs in one go: a process of its own, or a response that several effects in a row make together."""
+
+    effect: Effect | None
+    settings: Mapping[str, Any]
+    parts: Any = None
+    taps: int = 0
+
+    def reach(self, around: Around) -> tuple[int, int]:
+        return (past_of(self.taps), 0) if self.effect is None else self.effect.reach(self.settings, around)
+
+    def process(self, audio: Audio, begins: int, around: Around) -> Audio:
+        if self.effect is None:
+            return convolved(audio, begins, self.parts, self.taps)
+        return self.effect.process(audio, begins, self.settings, around)
+
+
+@dataclass(frozen=True)
+class Chain:
+    """Effects in order, each with its settings; those that are off are left out."""
+
+    links: tuple[tuple[Effect, Mapping[str, Any]], ...] = ()
+
+    @classmethod
+    def of(cls, stored: Iterable[Mapping[str, Any]]) -> "Chain":
+        return cls(tuple((effect_named(one["kind"]), one["settings"]) for one in stored if one["on"]))
+
+    def reach(self, around: Around) -> tuple[int, int]:
+        """Frames before and after a stretch that the whole chain reads."""
+        reaches = [stage.reach(around) for stage in self._stages(around)]
+        return sum(past for past, _ in reaches), sum(ahead for _, ahead in reaches)
+
+    def tail(self, around: Around) -> int:
+        """Frames for which it goes on sounding after its input has ended."""
+        return sum(effect.tail(settings, around) for effect, settings in self.links)
+
+    def process(self, audio: Audio, begins: int, around: Around) -> Audio:
+        """``audio`` (2, frames) from frame ``begins`` on through every effect; ``reach`` frames are used up."""
+        for stage in self._stages(around):
+            past, _ = stage.reach(around)
+            audio = stage.process(audio, begins, around)
+            begins += past
+        return audio
+
+    @cached_property
+    def key(self) -> str:
+        """What its sound depends on, as text."""
+        return json.dumps([[effect.name, dict(settings)] for effect, settings in self.links], sort_keys=True)
+
+    def _stages(self, around: Around) -> tuple[_Stage, ...]:
+        key = (self.key, around)
+        with _lock:
+            found = _made.get(key)
+        if found is None:
+            found = tuple(self._make_stages(around))
+            with _lock:
+                _made[key] = found
+        return found
+
+    def _make_stages(self, around: Around) -> Iterator[_Stage]:
+        for steady, group in itertools.groupby(self.links, key=lambda link: link[0].response is not None):
+            if not steady:
+                yield from (_Stage(effect, settings) for effect, settings in group)
+                continue
+            whole = None
+            for effect, settings in group:
+                one = effect.response(settings, around)
+                whole = one if whole is None else _joined(whole, one)
+            yield _Stage(None, {}, partitioned(whole), whole.shape[-1])
+
+
+_lock = Lock()
+_made: LRUCache[tuple[str, Around], tuple[_Stage, ...]] = LRUCache(64)
+
+
+def _joined(first: Audio, then: Audio) -> Audio:
+    """One response (2, 2, taps) for two in a row."""
+    found = np.zeros((2, 2, first.shape[-1] + then.shape[-1] - 1), dtype=np.float32)
+    for output in (0, 1):
+        for source in (0, 1):
+            for between in (0, 1):
+                one, other = first[between, source], then[output, between]
+                if one.any() and other.any():
+                    found[output, source] += fftconvolve(one, other)
+    return found

@@ -1,0 +1,63 @@
+"""Standard MIDI Files (1.0, RP-001): the tempo map that one holds."""
+
+import itertools
+from dataclasses import dataclass
+from pathlib import Path
+
+import mido
+
+from needle.conventions import TempoMap
+from needle.errors import NeedleError
+
+_DEFAULT_TEMPO = 500_000
+
+
+@dataclass(frozen=True)
+class MidiTempo:
+    """The tempo map of a file, and what could not be taken as it stands (a sentence each)."""
+
+    tempo: TempoMap
+    notes: tuple[str, ...]
+
+
+def midi_tempo(path: Path) -> MidiTempo:
+    """The tempo and metre changes of a Standard MIDI File; NeedleError if it cannot be read.
+
+    A metre that changes inside a bar is taken from the next bar on, and said so.
+    """
+    try:
+        file = mido.MidiFile(path)
+    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
+        raise NeedleError(f"{path.name} is not a Standard MIDI File that can be read.") from error
+    if file.ticks_per_beat <= 0:
+        raise NeedleError(f"{path.name} counts in film frames, not in beats. Export it with a tempo map.")
+    tempos: dict[float, float] = {0.0: 60e6 / _DEFAULT_TEMPO}
+    metres: dict[float, tuple[int, int]] = {0.0: (4, 4)}
+    for track in file.tracks:
+        ticks = itertools.accumulate(message.time for message in track)
+        for tick, message in zip(ticks, track, strict=True):
+            beat = tick / file.ticks_per_beat
+            if message.type == "set_tempo" and message.tempo > 0:
+                tempos[beat] = 60e6 / message.tempo
+            elif message.type == "time_signature":
+                metres[beat] = (message.numerator, message.denominator)
+    return _as_map(tempos, metres)
+
+
+def _as_map(tempos: dict[float, float], metres: dict[float, tuple[int, int]]) -> MidiTempo:
+    notes = []
+    steps = [(beat, round(bpm, 6)) for beat, bpm in sorted(tempos.items())]
+    steps = [step for i, step in enumerate(steps) if i == 0 or step[1] != steps[i - 1][1]]
+    changes: list[tuple[int, int, int]] = []
+    for beat, (count, unit) in sorted(metres.items()):
+        if not changes:
+            changes.append((1, count, unit))
+            continue
+        bar, within = TempoMap(((0.0, 120.0),), tuple(changes)).bar_at(beat)
+        if within - 1.0 > 1e-6:
+            bar += 1
+            notes.append(f"The change to {count}/{unit} stands inside bar {bar - 1}; it is taken from bar {bar} on.")
+        if (count, unit) != changes[-1][1:]:
+            changes = [change for change in changes if change[0] != bar]
+            changes.append((bar, count, unit))
+    return MidiTempo(TempoMap(tuple(steps), tuple(changes)), tuple(notes))

@@ -1,0 +1,222 @@
+"""Feeds: what the engine adds up, each some audio and the gains with which it reaches the outputs.
+
+A source gives its direct sound; where a part of it is late (timing, a delayed double) that part is a feed of its own,
+already delayed. A source also feeds returns, and a return gives its effects' output.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.conventions import db_to_gain
+from needle.moving.lane import Lane, Values
+from needle.moving.parameters import PARAMETERS
+from needle.placing.laws import Gains, law_named
+from needle.placing.modes import MODES, before_placing, mode_for
+from needle.placing.timing import REACH, Timing, delayed, timing_of
+from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource
+
+OUTPUTS = 2
+
+Audio = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Feed:
+    """``audio`` (channels, frames) from frame ``offset`` of the session on; silent where it has none.
+
+    ``gains(times)``: (outputs, channels, times). ``lanes`` are what they follow.
+    """
+
+    audio: Audio
+    offset: int
+    gains: Callable[[Values], Gains]
+    lanes: tuple[Lane, ...] = ()
+
+    @property
+    def channels(self) -> int:
+        return self.audio.shape[0]
+
+    def sounds_between(self, start: int, stop: int) -> bool:
+        """Whether any of its audio lies between two frames of the session."""
+        return self.offset < stop and start < self.offset + self.audio.shape[1]
+
+    def read(self, start: int, stop: int, out: Audio) -> None:
+        """Put its samples between two frames into ``out`` (channels, stop - start), silence where it has none."""
+        low = max(start, self.offset, 0)
+        high = max(min(stop, self.offset + self.audio.shape[1]), low)
+        out[:, : low - start] = 0.0
+        out[:, low - start : high - start] = self.audio[:, low - self.offset : high - self.offset]
+        out[:, high - start :] = 0.0
+
+
+Render = Callable[[list[Feed], int, int, int], Audio]
+"""Adds feeds up: (feeds, outputs, first frame, last frame) → (outputs, frames)."""
+
+
+def values_at(source: MixSource, times: Values) -> dict[str, Values]:
+    """What the source's placement reads at each time (s): automated or static, shifted with its group."""
+    found = {}
+    for name in (*MODES[source.mode].parameters, "width", "level"):
+        lane = source.lanes.get(name)
+        value = lane.evaluate(times) if lane else np.full(times.shape, getattr(source, name))
+        place = PARAMETERS[name].place and source.shift
+        found[name] = np.clip(value + source.shift, -1.0, 1.0) if place else value
+    return found
+
+
+def placement(mix: Mix, source: MixSource, values: dict[str, Values], share: float = 1.0) -> Gains:
+    """The gains of its place alone, (2, channels, times)."""
+    mode = mode_for(source.mode, source.channels)
+    return mode.gains(law_named(mix.law), values, source.channels, mix.centre_zero, share)
+
+
+def prior(source: MixSource, values: dict[str, Values]) -> Gains | None:
+    """Exchange, polarity and width before it is placed, (channels, channels, times); None if nothing changes."""
+    return before_placing(values, source.exchange, (source.invert_left, source.invert_right), source.channels)
+
+
+def level_gain(source: MixSource, values: dict[str, Values]) -> Values:
+    """The linear gain of the source's gain, level and group level at each time."""
+    level = np.minimum(values["level"], PARAMETERS["level"].high)
+    return db_to_gain(level) * (db_to_gain(source.gain) * db_to_gain(source.group_level))
+
+
+def _after(matrix: Gains, first: Gains | None) -> Gains:
+    return matrix if first is None else np.einsum("oj...,ji...->oi...", matrix, first)
+
+
+def doubled(source: MixSource) -> tuple[float, float]:
+    """The gain of the source where it stands, and of its copy opposite (0 if there is none)."""
+    if not source.double:
+        return 1.0, 0.0
+    trim = float(db_to_gain(source.double_trim))
+    return trim, trim
+
+
+def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Render) -> Iterator[Feed]:
+    """The source's own sound from frame ``first`` to ``last`` (whole blocks), as feeds to left and right."""
+    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    here, copy = doubled(source)
+    late_copy = source.double_ms / 1000.0 * mix.rate if copy else 0.0
+
+    def at_once(times: Values) -> Gains:
+        values = values_at(source, times)
+        matrix = placement(mix, source, values)
+        if copy and not late_copy:
+            matrix = here * matrix + copy * matrix[::-1]
+        elif here != 1.0:
+            matrix = here * matrix
+        return _after(matrix, prior(source, values)) * level_gain(source, values)
+
+    if timing is None:
+        yield Feed(source.audio, source.offset, at_once, tuple(source.lanes.values()))
+        if not late_copy:
+            return
+    late = source.longest_delay(mix.rate)
+    if not source.sounds_between(first, last, late):
+        return
+    sound = render([before_placement(source)], source.channels, first - late, last + REACH + BLOCK)
+    delays = _Delays(mix, source, timing, first, last)
+    if timing is not None:
+        yield _late(mix, source, sound, first - late, delays, here, 0.0, mirrored=False)
+    if copy:
+        yield _late(mix, source, sound, first - late, delays, copy, late_copy, mirrored=True)
+
+
+def before_placement(source: MixSource) -> Feed:
+    """The source before its placement: exchange, polarity, width and level done, each channel to itself."""
+    straight = np.eye(source.channels)[:, :, np.newaxis]
+
+    def gains(times: Values) -> Gains:
+        values = values_at(source, times)
+        first = prior(source, values)
+        level = np.broadcast_to(level_gain(source, values), times.shape)
+        return (straight if first is None else first) * level
+
+    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()))
+
+
+@dataclass(frozen=True)
+class _Delays:
+    """How late each channel of a source is at either side, at the edges of the blocks of a stretch (samples)."""
+
+    mix: Mix
+    source: MixSource
+    timing: Timing | None
+    first: int
+    last: int
+
+    def samples(self) -> Values:
+        """(2, channels, edges)."""
+        edges = np.arange(self.first, self.last + 1, BLOCK) / self.mix.rate
+        source = self.source
+        if self.timing is None:
+            return np.zeros((OUTPUTS, source.channels, len(edges)))
+        positions = MODES[source.mode].positions(values_at(source, edges), source.channels)
+        return self.timing.delays(positions) * self.mix.rate
+
+
+def _late(
+    mix: Mix, source: MixSource, sound: Audio, begins: int, delays: _Delays, gain: float, more: float, mirrored: bool
+) -> Feed:
+    """A delayed part of a source as a feed of 2 × channels: what reaches the left, then what reaches the right."""
+    channels = source.channels
+    samples = delays.samples()[:: -1 if mirrored else 1] + more
+    late = [
+        delayed(sound[channel], begins, samples[output, channel], BLOCK, delays.first)
+        for output in range(OUTPUTS)
+        for channel in range(channels)
+    ]
+    share = delays.timing.share if delays.timing else 1.0
+
+    def gains(times: Values) -> Gains:
+        matrix = placement(mix, source, values_at(source, times), share) * gain
+        if mirrored:
+            matrix = matrix[::-1]
+        found = np.zeros((OUTPUTS, OUTPUTS * channels, matrix.shape[2]))
+        for output in range(OUTPUTS):
+            found[output, output * channels : (output + 1) * channels] = matrix[output]
+        return found
+
+    moving = tuple(lane for name, lane in source.lanes.items() if name in MODES[source.mode].parameters)
+    return Feed(np.stack(late), delays.first, gains, moving)
+
+
+def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
+    """What a source gives to a return's two inputs: by the pan law, wherever its own sound is told by timing."""
+    here, copy = doubled(source)
+    own = MODES["pan" if source.channels == 1 else "mono"]
+    strength = float(db_to_gain(send.level)) * float(db_to_gain(source.gain))
+
+    def gains(times: Values) -> Gains:
+        values = values_at(source, times)
+        if send.place == "own":
+            pan = {"pan": np.full(times.shape, send.pan)}
+            matrix = own.gains(law_named(mix.law), pan, source.channels, mix.centre_zero)
+        else:
+            matrix = placement(mix, source, values)
+            matrix = here * matrix + copy * matrix[::-1] if copy else matrix
+            matrix = matrix[::-1] if send.place == "opposite" else matrix
+        level = strength if send.before else level_gain(source, values) * float(db_to_gain(send.level))
+        return _after(matrix, prior(source, values)) * level
+
+    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()))
+
+
+def return_feed(
+    mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render
+) -> Feed | None:
+    """A return's output from frame ``first`` to ``last``; None if nothing reaches it."""
+    past, ahead = one.chain.reach(mix.around)
+    low, high = first - past, last + ahead
+    feeds = [send_feed(mix, s, s.sends[one.id]) for s in sent if s.sounds_between(low, high)]
+    if not feeds:
+        return None
+    wet = one.chain.process(render(feeds, OUTPUTS, low, high), low, mix.around)
+    place = MODES["balance"].gains(law_named(mix.law), {"pan": np.array([one.pan])}, OUTPUTS)
+    width = {"width": np.array([one.width])}
+    gains = _after(place, before_placing(width, False, (False, False), OUTPUTS)) * db_to_gain(one.level)
+    return Feed(wet, first, lambda _: gains)

@@ -1,0 +1,121 @@
+"""Readings over HTTP: what a placement loses and changes, and what a pan law would do to every source."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from needle.rendering import readings
+from needle.rendering.mix import Mix, MixSource
+from needle.rendering.tables import law_curves
+from server.audio.assets import asset_spectrum
+from server.audio.mixes import document_for, mix_at
+from server.mixing.access import Refused, membership
+
+router = Router(tags=["readings"])
+
+
+class When(Schema):
+    """The revision and the moment (s) at which something is read."""
+
+    revision: Annotated[int, Field(ge=0)]
+    at: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+
+
+class ModeChoice(Schema):
+    """A way of panning: the ``values`` with which it stands where the source stands now, what it would do to the
+    level (dB), and the share of the source's power that it throws away (0…1)."""
+
+    name: str
+    title: str
+    sentence: str
+    values: dict[str, float | str]
+    change: float
+    lost: float
+
+
+class MonoOut(Schema):
+    """The mono reading (``needle.rendering.readings.MonoReading``); ``bands`` by the ``centres``."""
+
+    difference: float
+    notches: list[float]
+    centres: list[float]
+    bands: list[float | None]
+    loss: float
+    better: float
+    better_loss: float
+
+
+class PlacementOut(Schema):
+    """What a source's placement does at a moment: ``lost`` 0…1 of its power, and the choices there are."""
+
+    lost: float
+    modes: list[ModeChoice]
+    double_change: float
+    mono: MonoOut
+
+
+class LawChange(Schema):
+    """What another pan law does to a source (dB)."""
+
+    source: str
+    change: float
+
+
+class LawOut(Schema):
+    """Every law's curve (dB of the right side at even positions), and what the asked one changes."""
+
+    curves: dict[str, list[float]]
+    changes: list[LawChange]
+
+
+class LawIn(When):
+    """A law to be tried."""
+
+    law: str
+    centre_zero: bool = False
+
+
+def source_of(mix: Mix, key: str) -> MixSource:
+    """A source of a mix; Refused if it is not there."""
+    found = next((source for source in mix.sources if source.id == key), None)
+    if found is None:
+        raise Refused("That source is not in the session any more.", 404)
+    return found
+
+
+def spectrum_in(document: dict[str, Any], key: str):
+    """The spectrum of a source's audio."""
+    row = document["sources"][key]
+    return asset_spectrum(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+
+
+@router.get("/{uuid:session_id}/sources/{source}/placement", response=PlacementOut)
+def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[When]) -> PlacementOut:
+    """What the source's placement loses, what other ways of panning would change, what it costs in mono."""
+    session = membership(request.user, session_id).session
+    mix = mix_at(session, when.revision)
+    one = source_of(mix, source)
+    spectrum = spectrum_in(document_for(session, when.revision), source)
+    mono = readings.mono_reading(mix, one, spectrum, when.at)
+    return PlacementOut(
+        lost=readings.lost(mix, one, spectrum, when.at),
+        modes=readings.mode_choices(mix, one, spectrum, when.at),
+        double_change=readings.double_change(mix, one, spectrum, when.at),
+        mono=MonoOut(centres=readings.BAND_NAMES, **vars(mono)),
+    )
+
+
+@router.get("/{uuid:session_id}/law", response=LawOut)
+def law(request: HttpRequest, session_id: UUID, wanted: Query[LawIn]) -> LawOut:
+    """What another pan law would do to every source."""
+    session = membership(request.user, session_id).session
+    mix, document = mix_at(session, wanted.revision), document_for(session, wanted.revision)
+    other = readings.replace(mix, law=wanted.law, centre_zero=wanted.centre_zero)
+    changes = [
+        LawChange(source=s.id, change=readings.law_change(mix, other, s, spectrum_in(document, s.id), wanted.at))
+        for s in mix.sources
+    ]
+    return LawOut(curves=law_curves(wanted.centre_zero), changes=changes)

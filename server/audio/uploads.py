@@ -1,0 +1,132 @@
+"""Uploads: a file received part by part, then read, heard and resampled in the background.
+
+Parts let a large file through without holding it in memory, and let it go on where a lost connection broke it off.
+"""
+
+import logging
+import os
+import shutil
+from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
+from pathlib import Path
+from uuid import UUID
+
+from django.conf import settings
+from django.db import close_old_connections, transaction
+from django.utils import timezone
+
+from needle.errors import NeedleError
+from server.audio.assets import Stopped, store_asset
+from server.audio.models import Upload
+from server.mixing.access import Refused
+
+log = logging.getLogger(__name__)
+_workers = ThreadPoolExecutor(1, thread_name_prefix="upload")
+
+MOST_BYTES = 2 << 30
+PART_BYTES = 4 << 20
+MOST_OPEN = 200
+_ROOM_TO_SPARE = 1 << 30
+_FORGOTTEN = timedelta(days=1)
+
+OPEN = (Upload.Status.RECEIVING, Upload.Status.READING)
+
+
+def upload_path(upload: Upload) -> Path:
+    """Where what has come of a file is kept; its name has no part in it."""
+    return settings.DATA_DIR / "uploads" / str(upload.id)
+
+
+def begin(session, user, name: str, size: int) -> Upload:
+    """Expect a file. Refused if it is too large, or there is no room for it."""
+    if not 0 < size <= MOST_BYTES:
+        raise Refused(
+            "That file is empty." if size <= 0 else f"A file may be {MOST_BYTES >> 30} GB at the most.", 413
+        )
+    if Upload.objects.filter(author=user, status__in=OPEN).count() >= MOST_OPEN:
+        raise Refused(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
+    folder = settings.DATA_DIR / "uploads"
+    folder.mkdir(parents=True, exist_ok=True)
+    # Decoded as floats it may be several times as large.
+    if shutil.disk_usage(folder).free < 4 * size + _ROOM_TO_SPARE:
+        raise Refused("The server has no room for that file. Ask whoever runs it to make some.", 413)
+    return Upload.objects.create(session=session, author=user, name=shown_name(name), size=size)
+
+
+def shown_name(name: str) -> str:
+    """The last part of a file's name, without anything that cannot be shown."""
+    last = name.replace("\\", "/").rsplit("/", 1)[-1]
+    return "".join(c for c in last if c.isprintable()).strip()[:255] or "unnamed"
+
+
+def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
+    """Put a part in place. Refused (409) unless it goes on where the last one ended."""
+    with transaction.atomic():
+        upload = Upload.objects.select_for_update().get(pk=upload_id)
+        if upload.status != Upload.Status.RECEIVING:
+            raise Refused(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
+        if offset != upload.received:
+            raise Refused(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
+        if len(part) > PART_BYTES or offset + len(part) > upload.size:
+            raise Refused("That part is larger than what was announced.", 413)
+        with upload_path(upload).open("r+b" if offset else "wb") as file:
+            file.seek(offset)
+            file.write(part)
+            file.truncate()
+            os.fsync(file.fileno())
+        upload.received = offset + len(part)
+        if upload.received == upload.size:
+            upload.status = Upload.Status.READING
+            transaction.on_commit(lambda: _workers.submit(_read, upload.id))
+        upload.save(update_fields=["received", "status"])
+    return upload
+
+
+def cancel(upload: Upload) -> None:
+    """Stop a file on its way; nothing of it is kept."""
+    Upload.objects.filter(pk=upload.pk, status__in=OPEN).update(status=Upload.Status.CANCELLED)
+    upload_path(upload).unlink(missing_ok=True)
+    upload.refresh_from_db()
+
+
+def resume() -> None:
+    """After a start: go on reading what had arrived, and forget what nobody has sent for a day."""
+    forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, made_at__lt=timezone.now() - _FORGOTTEN)
+    for upload in forgotten:
+        cancel(upload)
+    for upload in Upload.objects.filter(status=Upload.Status.READING):
+        _workers.submit(_read, upload.id)
+
+
+def _read(upload_id: UUID) -> None:
+    close_old_connections()
+    upload = Upload.objects.select_related("session").get(pk=upload_id)
+    path = upload_path(upload)
+    shown = -1.0
+
+    def progress(done: float) -> None:
+        nonlocal shown
+        if done - shown >= 0.02 or done >= 1.0:
+            shown = done
+            if not Upload.objects.filter(pk=upload_id, status=Upload.Status.READING).update(progress=done):
+                raise Stopped
+
+    try:
+        asset = store_asset(path, upload.session.rate, progress)
+        _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)
+    except Stopped:
+        pass
+    except NeedleError as error:
+        # The core calls the file what it is called on disk; its owner knows it by another name.
+        told = str(error).replace(path.name, upload.name)
+        _finish(upload_id, status=Upload.Status.FAILED, message=told[:400])
+    except Exception:
+        log.exception("upload %s failed", upload_id)
+        _finish(upload_id, status=Upload.Status.FAILED, message="Something went wrong here. Send the file again.")
+    finally:
+        path.unlink(missing_ok=True)
+        close_old_connections()
+
+
+def _finish(upload_id: UUID, **values: object) -> None:
+    Upload.objects.filter(pk=upload_id, status=Upload.Status.READING).update(**values)

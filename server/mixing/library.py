@@ -1,0 +1,271 @@
+"""What there is to choose from: ways of panning, effects, seatings, laws, and what people have kept by name."""
+
+import tempfile
+from pathlib import Path
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from django.db.models import Q
+from django.http import HttpRequest
+from ninja import File, Router, Schema, UploadedFile
+from pydantic import Field
+
+from needle.checks import INKS, LAYOUTS
+from needle.conventions import RATES, tempo_of_taps
+from needle.effects.chain import EFFECTS, checked_effects
+from needle.errors import NeedleError
+from needle.files.midi import midi_tempo
+from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
+from needle.placing.laws import LAWS
+from needle.placing.modes import MODES
+from needle.placing.seatings import SEATINGS, matched, seating_of
+from needle.placing.timing import LONGEST_MS, SHORTEST_MS, WAYS
+from needle.rendering.mix import SEND_PLACES
+from needle.rendering.readings import TREATMENTS
+from server.mixing.access import Refused
+from server.mixing.models import Preset
+from server.mixing.operations.base import Name
+from server.mixing.operations.sources import PlaceSource
+from server.mixing.operations.things import StoredReturn
+
+router = Router(tags=["library"])
+
+MOST_MIDI_BYTES = 4 << 20
+MOST_PRESETS = 500
+
+
+class SettingOut(Schema):
+    """A setting of an effect: its limits, or its ``choices``."""
+
+    name: str
+    title: str
+    low: float
+    high: float
+    default: float | str
+    unit: str
+    step: float
+    choices: list[str]
+
+
+class EffectOut(Schema):
+    name: str
+    title: str
+    sentence: str
+    settings: list[SettingOut]
+
+
+class ModeOut(Schema):
+    """A way of panning, for sources of ``fewest`` to ``most`` channels."""
+
+    name: str
+    title: str
+    sentence: str
+    fewest: int
+    most: int
+    parameters: list[str]
+
+
+class ParameterOut(Schema):
+    """What can be automated, and between which limits; ``place`` ones are shifted with a group."""
+
+    name: str
+    low: float
+    high: float
+    unit: str
+    default: float
+    place: bool
+
+
+class SeatOut(Schema):
+    """A place with a name, as a listener sees it."""
+
+    name: str
+    pan: float
+    span: float
+
+
+class SeatingOut(Schema):
+    name: str
+    title: str
+    seats: list[SeatOut]
+
+
+class Library(Schema):
+    """Everything that the core offers by name."""
+
+    modes: list[ModeOut]
+    parameters: list[ParameterOut]
+    effects: list[EffectOut]
+    seatings: list[SeatingOut]
+    laws: dict[str, str]
+    timings: list[str]
+    timing_ms: tuple[float, float]
+    send_places: list[str]
+    treatments: dict[str, str]
+    rates: list[int]
+    layouts: list[str]
+    gain_limit: float
+    inks: int
+
+
+@router.get("/library", response=Library)
+def library(request: HttpRequest) -> dict[str, Any]:
+    """What there is to choose from."""
+    return {
+        "modes": [vars(mode) for mode in MODES.values()],
+        "parameters": [vars(parameter) for parameter in PARAMETERS.values()],
+        "effects": [{**vars(e), "settings": [vars(s) for s in e.settings]} for e in EFFECTS.values()],
+        "seatings": [{**vars(s), "seats": [vars(seat) for seat in s.seats]} for s in SEATINGS.values()],
+        "laws": {law.name: law.title for law in LAWS.values()},
+        "timings": WAYS,
+        "timing_ms": (SHORTEST_MS, LONGEST_MS),
+        "send_places": SEND_PLACES,
+        "treatments": TREATMENTS,
+        "rates": RATES,
+        "layouts": LAYOUTS,
+        "gain_limit": GAIN_LIMIT_DB,
+        "inks": INKS,
+    }
+
+
+class SeatIn(Schema):
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    pan: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+    span: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)] = 0.0
+
+
+class MatchIn(Schema):
+    """A seating that comes with the application (by name) or one's own ``seats``, and the sources' names."""
+
+    seating: str = ""
+    seats: Annotated[list[SeatIn], Field(max_length=200)] = []
+    names: Annotated[list[str], Field(max_length=1000)]
+
+
+@router.post("/seatings/match", response=dict[str, str])
+def match(request: HttpRequest, given: MatchIn) -> dict[str, str]:
+    """A seat for each name that speaks for one: name → seat."""
+    found = SEATINGS.get(given.seating) or seating_of("", [seat.model_dump() for seat in given.seats])
+    return matched(found, given.names)
+
+
+class Taps(Schema):
+    """When somebody tapped (s, rising)."""
+
+    times: Annotated[list[Annotated[float, Field(allow_inf_nan=False)]], Field(min_length=2, max_length=64)]
+
+
+class TapTempo(Schema):
+    bpm: float
+
+
+@router.post("/tempo/taps", response=TapTempo)
+def taps(request: HttpRequest, given: Taps) -> TapTempo:
+    """The tempo of a few taps."""
+    return TapTempo(bpm=tempo_of_taps(given.times))
+
+
+class TempoOut(Schema):
+    """A tempo map, and what could not be taken as it stands."""
+
+    tempos: list[tuple[float, float]]
+    metres: list[tuple[int, int, int]]
+    notes: list[str]
+
+
+@router.post("/tempo/midi", response=TempoOut)
+def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
+    """The tempo map of a Standard MIDI File."""
+    if file.size > MOST_MIDI_BYTES:
+        raise Refused("That is too large for a MIDI file with a tempo map.", 413)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "tempo.mid"
+        path.write_bytes(file.read())
+        try:
+            found = midi_tempo(path)
+        except NeedleError as error:
+            raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
+    return TempoOut(tempos=found.tempo.tempos, metres=found.tempo.metres, notes=found.notes)
+
+
+Kind = Literal["placement", "return", "seating"]
+
+
+class PresetIn(Schema):
+    """Something to be kept by name."""
+
+    kind: Kind
+    name: Name
+    content: dict[str, Any]
+
+
+class PresetOut(Schema):
+    """Something kept by name, and who kept it."""
+
+    id: UUID
+    kind: str
+    name: str
+    author: str
+    mine: bool
+    content: dict[str, Any]
+
+
+def _visible(user):
+    """What a person has kept, and what those have kept with whom they share a session."""
+    together = Q(author__memberships__session__members__user=user)
+    return Preset.objects.filter(Q(author=user) | together).select_related("author").distinct()
+
+
+def _preset(preset: Preset, user) -> PresetOut:
+    return PresetOut(
+        id=preset.id,
+        kind=preset.kind,
+        name=preset.name,
+        author=preset.author.get_full_name() or preset.author.username,
+        mine=preset.author_id == user.pk,
+        content=preset.content,
+    )
+
+
+@router.get("/presets", response=list[PresetOut])
+def presets(request: HttpRequest) -> list[PresetOut]:
+    """What has been kept by name, by oneself and by colleagues."""
+    return [_preset(preset, request.user) for preset in _visible(request.user)]
+
+
+@router.post("/presets", response=PresetOut)
+def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
+    """Keep a placement, a return or a seating by name. The same kind and name again takes the place of one's own."""
+    if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
+        raise Refused(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
+    content = _checked(given.kind, given.name, given.content)
+    preset, _ = Preset.objects.update_or_create(
+        kind=given.kind, name=given.name, author=request.user, defaults={"content": content}
+    )
+    return _preset(preset, request.user)
+
+
+@router.post("/presets/{uuid:preset_id}/forget", response={204: None})
+def forget(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
+    """Take away something that one has kept; what was made with it stays."""
+    gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
+    if not gone:
+        raise Refused("There is no such thing among those that you have kept.", 404)
+    return 204, None
+
+
+def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
+    """The content if the core allows it; NeedleError otherwise."""
+    try:
+        if kind == "placement":
+            return PlaceSource.model_validate({"source": "any", **content}).given()
+        if kind == "return":
+            found = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()
+            found["effects"] = checked_effects(found["effects"])
+            return {key: value for key, value in found.items() if key not in ("id", "name", "order")}
+        seating = seating_of(name, content.get("seats", []))
+        return {"seats": [{"name": s.name, "pan": s.pan, "span": s.span} for s in seating.seats]}
+    except (KeyError, TypeError, ValueError) as error:
+        if isinstance(error, NeedleError):
+            raise
+        raise NeedleError("That cannot be kept: it is not a whole placement, return or seating.") from error

@@ -1,0 +1,108 @@
+"""One table for everything a session holds, and presets; what was in tables of its own moves over."""
+
+import uuid
+
+import django.db.models.deletion
+from django.conf import settings
+from django.db import migrations, models
+
+from needle.session import SOURCE_AT_FIRST
+
+_SOURCE = ("name", "ink", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan")
+_OLD = {
+    "sources": ("Source", _SOURCE),
+    "lanes": ("Lane", ("source", "parameter", "points")),
+    "passages": ("Passage", ("name", "start", "end")),
+}
+
+
+def _upgraded(part, value, seconds):
+    if part != "sources" or value is None:
+        return value
+    return {**SOURCE_AT_FIRST, "seconds": seconds.get(value.get("asset"), 0.0), **value}
+
+
+def move(apps, _editor):
+    thing, asset = apps.get_model("mixing", "Thing"), apps.get_model("audio", "Asset")
+    seconds = {a.sha256: a.frames / a.rate for a in asset.objects.all()}
+    for part, (name, fields) in _OLD.items():
+        for row in apps.get_model("mixing", name).objects.all().iterator():
+            value = {"id": row.key, **{field: getattr(row, field) for field in fields}}
+            thing.objects.create(
+                session_id=row.session_id, part=part, key=row.key, value=_upgraded(part, value, seconds)
+            )
+    for session in apps.get_model("mixing", "Session").objects.all():
+        opened = session.opened
+        opened.update({part: opened.get(part, {}) for part in ("groups", "returns", "sends")})
+        opened["sources"] = {key: _upgraded("sources", value, seconds) for key, value in opened["sources"].items()}
+        session.save(update_fields=["opened"])
+    for operation in apps.get_model("mixing", "Operation").objects.all().iterator():
+        for body in (operation.body, operation.inverse):
+            if body.get("kind") == "add-source":
+                body["source"] = _upgraded("sources", body["source"], seconds)
+        for change in operation.changes:
+            change["value"] = _upgraded(change["part"], change["value"], seconds)
+        operation.save(update_fields=["body", "inverse", "changes"])
+
+
+class Migration(migrations.Migration):
+    dependencies = [
+        ("mixing", "0001_initial"),
+        ("audio", "0001_initial"),
+        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
+    ]
+
+    operations = [
+        migrations.AlterField(
+            model_name="session",
+            name="length",
+            field=models.FloatField(help_text="seconds; 0 follows the sources"),
+        ),
+        migrations.CreateModel(
+            name="Thing",
+            fields=[
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("part", models.CharField(max_length=16)),
+                ("key", models.CharField(max_length=130)),
+                ("value", models.JSONField()),
+                (
+                    "session",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="things", to="mixing.session"
+                    ),
+                ),
+            ],
+            options={
+                "constraints": [models.UniqueConstraint(fields=("session", "part", "key"), name="one_thing_a_key")]
+            },
+        ),
+        migrations.CreateModel(
+            name="Preset",
+            fields=[
+                ("id", models.UUIDField(default=uuid.uuid4, editable=False, primary_key=True, serialize=False)),
+                (
+                    "kind",
+                    models.CharField(
+                        choices=[("placement", "Placement"), ("return", "Return"), ("seating", "Seating")],
+                        max_length=16,
+                    ),
+                ),
+                ("name", models.CharField(max_length=120)),
+                ("content", models.JSONField()),
+                ("made_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "author",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="presets",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+            ],
+            options={"ordering": ["kind", "name", "made_at"]},
+        ),
+        migrations.RunPython(move, migrations.RunPython.noop),
+        migrations.DeleteModel(name="Lane"),
+        migrations.DeleteModel(name="Passage"),
+        migrations.DeleteModel(name="Source"),
+    ]

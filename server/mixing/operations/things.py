@@ -1,0 +1,134 @@
+"""Things as they are sent and stored: points, sources, groups, returns with their effects, sends."""
+
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from needle.checks import DOUBLE_LATEST_MS, INKS
+from needle.moving.lane import MAX_TIME, Point
+from needle.placing.modes import MOST_INPUTS
+from needle.placing.timing import LONGEST_MS, SHORTEST_MS
+from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width
+
+Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
+Beat = Annotated[Finite, Field(ge=0.0, le=1e6)]
+Ink = Annotated[int, Field(ge=0, lt=INKS)]
+Word = Annotated[str, Field(max_length=24, pattern=r"^[\w-]+$")]
+Milliseconds = Annotated[float, Field(ge=SHORTEST_MS, le=LONGEST_MS, allow_inf_nan=False)]
+DoubleDelay = Annotated[float, Field(ge=0.0, le=DOUBLE_LATEST_MS, allow_inf_nan=False)]
+Trim = Annotated[float, Field(ge=-24.0, le=12.0, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
+GroupKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
+SendPlace = Literal["same", "opposite", "own"]
+
+
+class Stored(BaseModel):
+    """Base of what is stored: nothing else may be in it, and nothing changes it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class StoredPoint(Stored):
+    """A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1)."""
+
+    t: Time
+    value: Finite
+    shape: Literal["hold", "straight", "ease", "curve"] = "straight"
+    tension: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
+
+
+def stored(points: Iterable[Point]) -> list[dict[str, Any]]:
+    """Points as plain dictionaries."""
+    return [asdict(point) for point in points]
+
+
+class StoredSource(Stored):
+    """A source with all its static values. It takes ``channels`` of its asset from the ``first`` (0) on."""
+
+    id: Key
+    name: Name
+    ink: Ink
+    order: Order
+    asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+    channels: Annotated[int, Field(ge=1, le=MOST_INPUTS)]
+    first: Annotated[int, Field(ge=0, lt=MOST_INPUTS)] = 0
+    seconds: Time = 0.0
+    start: Time
+    gain: Gain
+    level: Level
+    muted: bool
+    group: GroupKey = ""
+    mode: Word
+    pan: Pan
+    pan_left: Pan = -1.0
+    pan_right: Pan = 1.0
+    level_left: Level = 0.0
+    level_right: Level = 0.0
+    span: Span = 1.0
+    width: Width = 1.0
+    exchange: bool = False
+    invert_left: bool = False
+    invert_right: bool = False
+    timing: Word = "off"
+    timing_ms: Milliseconds = 0.7
+    timing_share: Share = 0.0
+    double: bool = False
+    double_ms: DoubleDelay = 0.0
+    double_trim: Trim = 0.0
+
+
+class StoredGroup(Stored):
+    """A group of sources: its level, and how far it shifts its members' places."""
+
+    id: Key
+    name: Name
+    order: Order = 0
+    level: Level = 0.0
+    muted: bool = False
+    shift: Pan = 0.0
+
+
+class StoredEffect(Stored):
+    """One effect of a return; ``settings`` as its kind has them."""
+
+    id: Key
+    kind: Word
+    on: bool = True
+    settings: dict[str, float | str] = {}
+
+
+class StoredReturn(Stored):
+    """A return: its effects in order, its level, balance and width."""
+
+    id: Key
+    name: Name
+    ink: Ink = 0
+    order: Order = 0
+    level: Level = 0.0
+    muted: bool = False
+    pan: Pan = 0.0
+    width: Width = 1.0
+    effects: list[StoredEffect] = []
+
+
+class StoredSend(Stored):
+    """What a source gives to a return, tapped before or after its level, and where it stands in it."""
+
+    id: Annotated[str, Field(max_length=130)]
+    source: Key
+    to: Annotated[Key, Field(alias="return")]
+    level: Level
+    before: bool = False
+    place: SendPlace = "same"
+    pan: Pan = 0.0
+
+
+class StoredPassage(Stored):
+    """A named stretch (in beats)."""
+
+    id: Key
+    name: Name
+    start: Beat
+    end: Beat

@@ -1,0 +1,129 @@
+"""Random operations for property tests of the log."""
+
+from hypothesis import strategies as st
+
+from tests.server.sessions import source
+
+KEYS = ("low", "high", "wide")
+keys = st.sampled_from(KEYS)
+numbers = st.floats(-1, 1)
+points = st.builds(
+    lambda t, value, shape, tension: {"t": t, "value": value, "shape": shape, "tension": tension},
+    st.floats(0, 4),
+    numbers,
+    st.sampled_from(["hold", "straight", "ease", "curve"]),
+    numbers,
+)
+
+
+@st.composite
+def writes(draw) -> dict:
+    start, end = sorted((draw(st.floats(0, 4)), draw(st.floats(0, 4))))
+    inside = [p for p in draw(st.lists(points, max_size=6)) if start <= p["t"] <= end]
+    parameter = draw(st.sampled_from(["pan", "level"]))
+    return {
+        "kind": "write-points", "source": draw(keys), "parameter": parameter, "start": start, "end": end,
+        "points": sorted(inside, key=lambda p: p["t"]),
+    }  # fmt: skip
+
+
+levels = st.floats(-96, 12)
+flags = st.booleans()
+places = st.fixed_dictionaries(
+    {},
+    optional={
+        "pan": numbers, "pan_left": numbers, "pan_right": numbers, "span": numbers, "level_left": levels,
+        "level_right": levels, "width": st.floats(0, 2),
+        "exchange": flags, "invert_left": flags, "invert_right": flags,
+        "timing": st.sampled_from(["off", "symmetric", "far-side"]), "timing_ms": st.floats(0.1, 30),
+        "timing_share": st.floats(0, 1), "double": flags,
+        "double_ms": st.floats(0, 50), "double_trim": st.floats(-24, 12),
+        "mode": st.sampled_from(["pan", "balance", "sides", "span", "mono"]),
+    },
+)  # fmt: skip
+several = st.lists(keys, min_size=1, max_size=3, unique=True)
+returns = st.sampled_from(["hall", "alley"])
+groups = st.sampled_from(["all", "some"])
+effects = st.lists(
+    st.builds(
+        lambda kind, on: {"kind": kind, "on": on},
+        st.sampled_from(["room", "echo", "chorus", "drive", "high-pass", "low-pass"]),
+        flags,
+    ),
+    max_size=3,
+).map(lambda found: [{**one, "id": f"e{i}"} for i, one in enumerate(found)])
+
+alone = st.one_of(
+    writes(),
+    st.builds(lambda s, v: {"kind": "place-source", "source": s, **v}, keys, places),
+    st.builds(
+        lambda s, v: {"kind": "arrange-source", "source": s, "order": v, "ink": abs(v) % 10}, keys, st.integers(-9, 9)
+    ),
+    st.builds(lambda g, m: {"kind": "add-group", "group": {"id": g, "name": g}, "members": m}, groups, several),
+    st.builds(lambda g, v, m: {"kind": "set-group", "group": g, "shift": v, "muted": m}, groups, numbers, flags),
+    st.builds(lambda g: {"kind": "remove-group", "group": g}, groups),
+    st.builds(lambda s, g: {"kind": "join-group", "source": s, "group": g}, keys, st.one_of(groups, st.just(""))),
+    st.builds(lambda r, e: {"kind": "add-return", "to": {"id": r, "name": r, "effects": e}}, returns, effects),
+    st.builds(lambda r, v: {"kind": "set-return", "to": r, "level": v, "width": 0.5}, returns, levels),
+    st.builds(lambda r, e: {"kind": "arrange-effects", "to": r, "effects": e}, returns, effects),
+    st.builds(lambda r, on: {"kind": "set-effect", "to": r, "effect": "e0", "on": on}, returns, flags),
+    st.builds(
+        lambda r, v: {"kind": "set-effect", "to": r, "effect": "e0", "settings": {"length": v}},
+        returns,
+        st.floats(0.1, 8),
+    ),
+    st.builds(lambda r: {"kind": "remove-return", "to": r}, returns),
+    st.builds(
+        lambda s, r, v, p: {"kind": "set-send", "source": s, "to": r, "level": v, "place": p},
+        keys,
+        returns,
+        levels,
+        st.sampled_from(["same", "opposite", "own"]),
+    ),
+    st.builds(lambda s, r: {"kind": "remove-send", "source": s, "to": r}, keys, returns),
+    st.builds(
+        lambda v: {"kind": "set-session", "tempos": [[0.0, v], [8.0, 90.0]], "name": "Other"}, st.floats(10, 400)
+    ),
+    st.builds(
+        lambda v: {"kind": "set-session", "law": v, "centre_zero": True}, st.sampled_from(["compromise", "balance"])
+    ),
+    st.builds(lambda v: {"kind": "set-passage", "id": "one", "name": "Two", "end": 2.0 + abs(v)}, numbers),
+    st.builds(lambda s, v: {"kind": "shift-values", "sources": s, "parameter": "pan", "by": v}, several, numbers),
+    st.builds(lambda s, v: {"kind": "shift-values", "sources": s, "parameter": "level", "by": v}, several, levels),
+    st.builds(lambda s: {"kind": "flip-sources", "sources": s}, several),
+    st.builds(
+        lambda s, v, back: {
+            "kind": "seat-sources",
+            "seating": "Kit",
+            "from_players": back,
+            "seats": {key: {"name": key, "pan": v, "span": 0.3} for key in s},
+        },
+        several,
+        numbers,
+        flags,
+    ),
+    st.builds(lambda s, v: {"kind": "place-source", "source": s, "pan": v}, keys, numbers),
+    st.builds(lambda s, v: {"kind": "set-level", "source": s, "level": v}, keys, st.floats(-96, 12)),
+    st.builds(lambda s, v: {"kind": "set-gain", "source": s, "gain": v}, keys, st.floats(-36, 36)),
+    st.builds(lambda s, v: {"kind": "mute-source", "source": s, "muted": v}, keys, st.booleans()),
+    st.builds(lambda s, v: {"kind": "rename-source", "source": s, "name": v}, keys, st.text(min_size=1, max_size=20)),
+    st.builds(lambda s: {"kind": "remove-source", "source": s}, keys),
+    st.builds(
+        lambda s, v: {"kind": "add-source", "source": source(s, "0" * 64, 1, 2 if s == "wide" else 1, pan=v)},
+        keys,
+        numbers,
+    ),
+    st.builds(
+        lambda v: {"kind": "add-passage", "id": "one", "name": "One", "start": 1.0, "end": 1.0 + abs(v)}, numbers
+    ),
+    st.just({"kind": "remove-passage", "id": "one"}),
+)
+
+operations = st.one_of(
+    alone,
+    st.builds(
+        lambda found: {"kind": "together", "what": "several", "operations": found},
+        st.lists(alone, min_size=1, max_size=4),
+    ),
+)
+"""Any operation on a session with three sources, whether it can be applied or not."""

@@ -1,0 +1,208 @@
+"""Files that come in over HTTP: in parts, gone on with, stopped, refused with a sentence, and nothing left behind."""
+
+import io
+import json
+import struct
+from typing import Any
+from unittest import mock
+
+import numpy as np
+import soundfile
+from django.conf import settings
+from django.test import Client
+
+from server.audio import uploads
+from server.audio.assets import asset_audio
+from server.audio.models import Asset, Upload
+from tests.server.sessions import RATE, SessionCase, source
+
+
+def wave(audio: np.ndarray, rate: int = RATE, **how: str) -> bytes:
+    """A file's bytes."""
+    file = io.BytesIO()
+    soundfile.write(file, audio.T, rate, **{"format": "WAV", "subtype": "PCM_24", **how})
+    return file.getvalue()
+
+
+def noise(channels: int = 2, frames: int = RATE, level: float = 0.1) -> np.ndarray:
+    rng = np.random.Generator(np.random.PCG64(8))
+    return level * rng.standard_normal((channels, frames))
+
+
+class Uploads(SessionCase):
+    def setUp(self) -> None:
+        super().setUp()
+        # Parts small enough for several of them, and reading done before the answer is given.
+        for name, value in (("PART_BYTES", 100_000), ("_workers", mock.Mock(submit=lambda work, *a: work(*a)))):
+            patched = mock.patch.object(uploads, name, value)
+            patched.start()
+            self.addCleanup(patched.stop)
+
+    def begin(self, size: int, name: str = "stem.wav", client: Client | None = None) -> Any:
+        body = {"name": name, "size": size}
+        return self.post(client or self.as_("emil"), "/uploads", body)
+
+    def part(self, upload: str, offset: int, content: bytes, client: Client | None = None) -> Any:
+        path = self.url(f"/uploads/{upload}/parts?offset={offset}")
+        return (client or self.as_("emil")).post(path, content, content_type="application/octet-stream")
+
+    def send(self, content: bytes, name: str = "stem.wav") -> dict[str, Any]:
+        """Send a file whole; how it stands after that."""
+        upload = self.begin(len(content), name).json()["id"]
+        for at in range(0, len(content), uploads.PART_BYTES):
+            answer = self.part(upload, at, content[at : at + uploads.PART_BYTES])
+            self.assertEqual(answer.status_code, 200, answer.content)
+        return self.as_("olga").get(self.url(f"/uploads/{upload}")).json()
+
+    def left_behind(self) -> list[str]:
+        """Whatever is in the folders of uploads and assets besides what the session has."""
+        known = {f"{asset.sha256}-{RATE}.npy" for asset in Asset.objects.all()}
+        found = []
+        for folder in ("uploads", "assets"):
+            path = settings.DATA_DIR / folder
+            found += [p.name for p in path.rglob("*") if p.is_file() and p.name not in known]
+        return found
+
+    def test_a_stem_at_another_rate_becomes_a_source(self) -> None:
+        audio = noise(frames=44100)
+        found = self.send(wave(audio, 44100))
+        self.assertEqual(found["status"], "ready", found)
+        self.assertEqual(found["asset"]["character"]["kind"], "different")
+        self.assertEqual((found["asset"]["seconds"], found["asset"]["rate"]), (1.0, 44100))
+        values = source("new", found["asset"]["id"], 9, 2, seconds=found["asset"]["seconds"])
+        answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        kept = asset_audio(found["asset"]["id"], RATE)
+        self.assertEqual(kept.shape, (2, RATE))
+        self.assertAlmostEqual(float(np.sqrt((kept.astype(float) ** 2).mean())), 0.1, delta=0.005)
+        self.assertEqual(self.left_behind(), [])
+
+    def test_channels_can_be_taken_apart(self) -> None:
+        found = self.send(wave(noise(6, 4800), subtype="FLOAT"))
+        asset, seconds = found["asset"]["id"], found["asset"]["seconds"]
+        for first, channels, status in ((5, 1, 200), (2, 4, 200), (5, 2, 422)):
+            mode = "pan" if channels == 1 else "span"
+            values = source(f"part-{first}-{channels}", asset, 9, channels, seconds=seconds, first=first, mode=mode)
+            answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})
+            self.assertEqual(answer.status_code, status, answer.content)
+
+    def test_what_a_source_says_of_its_audio_must_be_so(self) -> None:
+        found = self.send(wave(noise(1, 4800)))["asset"]
+        for wrong in ({"seconds": 3.0}, {"asset": "f" * 64}, {"channels": 2, "mode": "balance"}):
+            values = {**source("new", found["id"], 9, 1, seconds=found["seconds"]), **wrong}
+            answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})
+            self.assertEqual(answer.status_code, 422, wrong)
+        inside = {"kind": "add-source", "source": source("new", "f" * 64, 9)}
+        together = {"kind": "together", "what": "two", "operations": [inside]}
+        self.assertEqual(self.operate(self.as_("emil"), together).status_code, 422)
+
+    def test_a_removed_source_can_be_brought_back_by_anybody_who_edits(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "set-send", "source": "low", "to": "none", "level": -6})
+        before = self.state()
+        self.operate(self.as_("emil"), {"kind": "remove-source", "source": "low"})
+        (removed,) = self.as_("olga").get(self.url("/removed")).json()
+        self.assertEqual((removed["author"], removed["back"][0]["source"]["name"]), ("Emil", "Low"))
+        answer = self.operate(self.as_("olga"), removed["back"][0])
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual(self.state(), before)
+        self.assertEqual(self.as_("olga").get(self.url("/removed")).json(), [])
+
+    def test_parts_go_on_where_they_were_broken_off(self) -> None:
+        content = wave(noise())
+        upload = self.begin(len(content)).json()["id"]
+        self.part(upload, 0, content[:70_000])
+        for wrong in (0, 50_000, 80_000):
+            answer = self.part(upload, wrong, content[wrong : wrong + 1000])
+            self.assertEqual(answer.status_code, 409)
+            self.assertIn("begins at 70000", answer.json()["detail"])
+        for at in range(70_000, len(content), 90_000):
+            answer = self.part(upload, at, content[at : at + 90_000])
+        self.assertEqual((answer.json()["received"], Upload.objects.get(pk=upload).status), (len(content), "ready"))
+        self.assertEqual(self.part(upload, len(content), b"x").status_code, 409)
+
+    def test_only_who_announced_it_sends_it_and_anybody_who_edits_may_stop_it(self) -> None:
+        upload = self.begin(1000).json()["id"]
+        self.assertEqual(self.part(upload, 0, b"abc", self.as_("olga")).status_code, 403)
+        self.assertEqual(self.part(upload, 0, b"abc", self.as_("lisa")).status_code, 403)
+        self.part(upload, 0, b"abc")
+        answer = self.post(self.as_("olga"), f"/uploads/{upload}/cancel", {})
+        self.assertEqual(answer.json()["status"], "cancelled")
+        self.assertEqual(self.part(upload, 3, b"def").status_code, 409)
+        self.assertEqual(self.left_behind(), [])
+
+    def test_reading_can_be_stopped_and_leaves_nothing(self) -> None:
+        content = wave(noise(2, 10 * RATE))
+
+        def stop_at_once(*_: Any) -> Any:
+            Upload.objects.update(status=Upload.Status.CANCELLED)
+            return original(*_)
+
+        original = uploads.store_asset
+        with mock.patch.object(uploads, "store_asset", stop_at_once):
+            self.assertEqual(self.send(content)["status"], "cancelled")
+        self.assertEqual(self.left_behind(), [])
+
+    def test_after_a_restart_reading_goes_on(self) -> None:
+        content = wave(noise())
+        with mock.patch.object(uploads, "_workers", mock.Mock()):
+            found = self.send(content)
+        self.assertEqual(found["status"], "reading")
+        uploads.resume()
+        self.assertEqual(Upload.objects.get(pk=found["id"]).status, "ready")
+
+    def test_hostile_files_are_refused_with_a_sentence_and_leave_nothing(self) -> None:
+        good = wave(noise())
+        many = bytearray(good)
+        many[22:24] = struct.pack("<H", 65_535)
+        lies = bytearray(good)
+        lies[lies.index(b"data") + 4 :][:4] = b""
+        at = lies.index(b"data") + 4
+        lies[at : at + 4] = struct.pack("<I", 50_000_000)
+        bad = noise(1, 4800)
+        bad[0, 100] = np.nan
+        bomb = io.BytesIO()
+        with soundfile.SoundFile(bomb, "w", 8000, 1, format="FLAC", subtype="PCM_16") as file:
+            for _ in range(31):
+                file.write(np.zeros(8000 * 1000, np.int16))
+        cases = {
+            "a picture": (b"\x89PNG\r\n\x1a\n" + b"\0" * 5000, "is not an audio file"),
+            "a text": (b"just words, nothing to hear", "is not an audio file"),
+            "cut off": (good[: len(good) // 2], "breaks off"),
+            "a length that lies": (bytes(lies), "breaks off"),
+            "a million channels": (bytes(many), "channels; 64 is the most"),
+            "samples that are no numbers": (wave(bad, subtype="FLOAT"), "not numbers"),
+            "unpacks to days": (bomb.getvalue(), "hours"),
+            "no sound": (wave(np.zeros((1, 0))), "no sound"),
+            "a damaged pack": (wave(noise(), format="FLAC")[:40_000], "damaged|breaks off|not an audio file"),
+        }
+        for what, (content, told) in cases.items():
+            with self.subTest(what):
+                found = self.send(content, f"{what}.wav")
+                self.assertEqual(found["status"], "failed")
+                self.assertRegex(found["message"], told)
+                self.assertIn(f"{what}.wav", found["message"])
+                self.assertIsNone(found["asset"])
+                self.assertEqual(self.left_behind(), [])
+
+    def test_sizes_and_names_are_checked_before_anything_is_sent(self) -> None:
+        for size, told in ((0, "empty"), (-5, "empty"), (3 << 30, "2 GB")):
+            answer = self.begin(size)
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn(told, answer.json()["detail"])
+        with mock.patch.object(uploads.shutil, "disk_usage", return_value=mock.Mock(free=1000)):
+            answer = self.begin(1000)
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn("no room", answer.json()["detail"])
+        for name, shown in (
+            ("../../etc/passwd", "passwd"), ("C:\\stems\\kick.wav", "kick.wav"), ("a\x00b\n.wav", "ab.wav"),
+            ("///", "unnamed"),
+        ):  # fmt: skip
+            found = self.begin(10, name).json()
+            self.assertEqual(found["name"], shown)
+            self.part(found["id"], 0, b"0123456789")
+        self.assertEqual(self.left_behind(), [])
+        upload = self.begin(10).json()["id"]
+        self.assertEqual(self.part(upload, 0, b"more than ten bytes").status_code, 413)
+        body = json.dumps({"name": "x", "size": "many"})
+        answer = self.as_("emil").post(self.url("/uploads"), body, content_type="application/json")
+        self.assertEqual(answer.status_code, 422)

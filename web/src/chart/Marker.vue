@@ -1,0 +1,139 @@
+<script setup lang="ts">
+/** A source on the now strip: one pointer, or two ends and the band between them. Each end may be dragged. */
+import { computed, ref } from "vue";
+import { endsOf, type End, type Values } from "@/geometry/ends";
+import { panText } from "@/geometry/pan";
+import { useHand } from "@/session/hand";
+import { useSession, type Parameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+
+const props = defineProps<{
+  source: Source;
+  x: (pan: number) => number;
+  panAt: (clientX: number) => number;
+  chosen: boolean;
+  heard: boolean;
+}>();
+const session = useSession();
+const player = usePlayer();
+const hand = useHand();
+
+const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const ends = computed(() => endsOf(props.source.mode, look));
+const band = computed(() => {
+  if (ends.value.length < 2) return null;
+  const [a, b] = ends.value.map((end) => props.x(end.at)) as [number, number];
+  return { left: Math.min(a, b), width: Math.abs(a - b) };
+});
+const said = (end: End): string =>
+  end.side === "whole"
+    ? `${props.source.name} at ${panText(end.at)}`
+    : `${props.source.name}, ${end.side} side at ${panText(end.at)}`;
+
+const held = ref<End["side"] | null>(null);
+let last: Values | null = null;
+/** A band is taken where the hand takes it, not at its middle. */
+let offset = 0;
+
+function onDown(event: PointerEvent, side: End["side"]): void {
+  if (event.button !== 0) return;
+  if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return;
+  (event.currentTarget as Element).setPointerCapture(event.pointerId);
+  held.value = side;
+  last = null;
+  const here = ends.value.find((end) => end.side === side)?.at;
+  const middle = ends.value.reduce((sum, end) => sum + end.at, 0) / ends.value.length;
+  offset = here === undefined ? middle - props.panAt(event.clientX) : 0;
+}
+
+function onMove(event: PointerEvent): void {
+  if (held.value === null) return;
+  last = hand.toEnd(props.source, held.value, props.panAt(event.clientX) + offset);
+  hand.move(props.source, last);
+}
+
+function onUp(): void {
+  if (held.value === null) return;
+  held.value = null;
+  if (last) hand.set(props.source, last);
+  else hand.drop(props.source);
+}
+</script>
+
+<template>
+  <div class="marker" :class="{ chosen, unheard: !heard }" :style="{ '--source': inkOf(source.ink) }">
+    <span
+      v-if="band"
+      class="band"
+      :style="{ left: `${band.left}px`, width: `${band.width}px` }"
+      :title="`${source.name}: drag to move both sides`"
+      @pointerdown.prevent="onDown($event, 'whole')"
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointercancel="onUp"
+    />
+    <button
+      v-for="end in ends"
+      :key="end.side"
+      class="pointer"
+      tabindex="-1"
+      :class="end.side"
+      :style="{ transform: `translateX(${x(end.at)}px)` }"
+      :aria-label="said(end)"
+      :title="said(end)"
+      @pointerdown.prevent="onDown($event, end.side)"
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointercancel="onUp"
+    >
+      <svg width="16" height="20" aria-hidden="true">
+        <path v-if="end.side === 'whole'" d="M8 2 13 18 H3 Z" />
+        <path v-else-if="end.side === 'left'" d="M8 2V18H2Z" />
+        <path v-else d="M8 2V18H14Z" />
+      </svg>
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.pointer {
+  position: absolute;
+  top: 30px;
+  left: 0;
+  width: 24px;
+  margin-left: -12px;
+  padding: 0 4px;
+  border: 0;
+  background: none;
+  cursor: ew-resize;
+  touch-action: none;
+}
+.pointer svg {
+  display: block;
+  fill: var(--source);
+  opacity: 0.7;
+}
+.band {
+  position: absolute;
+  top: 43px;
+  height: 7px;
+  background: var(--source);
+  opacity: 0.22;
+  cursor: ew-resize;
+  touch-action: none;
+}
+.chosen .pointer svg {
+  opacity: 1;
+  stroke: var(--lamp);
+  stroke-width: 2;
+  paint-order: stroke;
+}
+.chosen .band {
+  opacity: 0.45;
+}
+.unheard .pointer svg,
+.unheard .band {
+  opacity: 0.2;
+}
+</style>

@@ -1,0 +1,56 @@
+<script setup lang="ts">
+/** Where a source is now in large figures: one place, or both ends of it. */
+import { computed } from "vue";
+import { endsOf } from "@/geometry/ends";
+import { sideClass } from "@/geometry/pan";
+import { useHand } from "@/session/hand";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ParameterField from "@/ui/ParameterField.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const hand = useHand();
+const ends = computed(() =>
+  endsOf(props.source.mode, (parameter) => session.valueAt(props.source, parameter, player.playhead)),
+);
+const locked = computed(() => !session.mayEdit || !!hand.holderOf(props.source));
+const named = { whole: "Place now", left: "Left side now", right: "Right side now" };
+</script>
+
+<template>
+  <div class="places">
+    <ParameterField
+      v-for="end in ends"
+      :key="end.side"
+      class="place"
+      :class="[sideClass(end.at), { half: ends.length > 1 }]"
+      parameter="pan"
+      :value="end.at"
+      :label="named[end.side]"
+      :disabled="locked"
+      @set="hand.set(source, hand.toEnd(source, end.side, $event))"
+    />
+  </div>
+</template>
+
+<style scoped>
+.places {
+  display: flex;
+  flex: 1;
+  min-width: 0;
+  margin-left: -6px;
+}
+.place {
+  width: 112px;
+  height: 42px;
+  padding: 0 6px;
+  font-size: 30px;
+  font-weight: 500;
+}
+.place.half {
+  width: 80px;
+  font-size: 22px;
+}
+</style>

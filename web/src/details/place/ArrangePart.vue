@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** Where the source stands in the list and in time, its group, what is kept of it by name, and taking it away. */
+import { message } from "ant-design-vue";
+import { computed } from "vue";
+import { usePlacing } from "@/session/placing";
+import { useLibrary, type Preset } from "@/session/library";
+import { operation, useEdits } from "@/session/edits";
+import { useSession, type Source } from "@/session/session";
+import KeepForm from "@/ui/KeepForm.vue";
+import KeptPick from "@/ui/KeptPick.vue";
+import NumberField from "@/ui/NumberField.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const edits = useEdits();
+const library = useLibrary();
+const placing = usePlacing();
+
+const fitting = computed(() => {
+  const modes = library.library?.modes ?? [];
+  return library.kept("placement").filter((preset) => {
+    const mode = modes.find((one) => one.name === preset.content.mode);
+    return mode && mode.fewest <= props.source.channels && props.source.channels <= mode.most;
+  });
+});
+
+function join(group: string): void {
+  edits.make(operation("join-group", { source: props.source.id, group }));
+}
+
+const use = (preset: Preset): void => edits.place(props.source, preset.content as never);
+
+const keep = (name: string): Promise<void> =>
+  library.keep("placement", name, placing.placementOf(props.source));
+
+function remove(): void {
+  placing.remove([props.source]);
+  void message.info(`${props.source.name} is removed. Undo, or “removed” in the list, brings it back.`);
+}
+</script>
+
+<template>
+  <label class="field">
+    <span>Starts at</span>
+    <NumberField
+      :value="source.start"
+      label="Start in seconds"
+      :low="0"
+      :high="86400"
+      :step="0.001"
+      :initial="0"
+      unit="s"
+      :disabled="!session.mayEdit"
+      @set="edits.make(operation('arrange-source', { source: source.id, start: $event }))"
+    />
+  </label>
+  <label class="field">
+    <span>Group</span>
+    <select
+      :value="source.group"
+      aria-label="Group"
+      :disabled="!session.mayEdit"
+      @change="join(($event.target as HTMLSelectElement).value)"
+    >
+      <option value="">none</option>
+      <option v-for="group in session.groups" :key="group.id" :value="group.id">{{ group.name }}</option>
+    </select>
+  </label>
+  <div class="buttons">
+    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, -1)">
+      earlier in list
+    </button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, 1)">later</button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="placing.duplicate(source)">
+      duplicate
+    </button>
+    <button
+      v-if="source.channels > 1"
+      class="small-button"
+      :disabled="!session.mayEdit"
+      title="Every channel becomes a mono source where it stands"
+      @click="placing.split(source)"
+    >
+      split
+    </button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="remove">remove</button>
+  </div>
+  <div class="field">
+    <span>Kept placements</span>
+    <KeptPick :presets="fitting" label="Use a kept placement" :disabled="!session.mayEdit" @use="use" />
+  </div>
+  <KeepForm placeholder="keep this placement as…" label="Name to keep this placement by" @keep="keep" />
+</template>
+
+<style scoped>
+.field {
+  display: grid;
+  grid-template-columns: 1fr 110px;
+  align-items: center;
+  gap: 6px;
+  min-height: 28px;
+  font-size: 13px;
+}
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  margin: 5px 0;
+}
+select {
+  width: 100%;
+  height: 25px;
+  padding: 0 5px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  font-size: 12.5px;
+}
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** A copy of the source on the other side, a little later if wished, and the level that it adds taken back. */
+import { computed } from "vue";
+import { decibels } from "@/geometry/pan";
+import { useEdits } from "@/session/edits";
+import type { PlacementReading } from "@/session/reading";
+import { useSession, type Source } from "@/session/session";
+import Slide from "@/ui/Slide.vue";
+
+const props = defineProps<{ source: Source; reading: PlacementReading | null }>();
+const session = useSession();
+const edits = useEdits();
+const change = computed(() => props.reading?.double_change ?? 0);
+const total = computed(() => change.value + props.source.double_trim);
+const evening = computed(() => Math.max(Math.round(-change.value * 10) / 10, -24));
+</script>
+
+<template>
+  <button
+    class="small-button wide"
+    :aria-pressed="source.double"
+    :disabled="!session.mayEdit"
+    @click="edits.place(source, { double: !source.double })"
+  >
+    {{ source.double ? "Doubled opposite" : "Double it opposite" }}
+  </button>
+  <template v-if="source.double">
+    <Slide
+      title="Later by"
+      label="Delay of the double"
+      :value="source.double_ms"
+      :low="0"
+      :high="50"
+      :step="0.5"
+      :initial="0"
+      unit="ms"
+      :disabled="!session.mayEdit"
+      @set="edits.place(source, { double_ms: $event })"
+    />
+    <Slide
+      title="Both by"
+      label="Level of both copies"
+      :value="source.double_trim"
+      :low="-24"
+      :high="12"
+      :step="0.1"
+      :initial="0"
+      unit="dB"
+      :disabled="!session.mayEdit"
+      @set="edits.place(source, { double_trim: $event })"
+    />
+    <p class="note" role="status">
+      The double makes it <b class="number">{{ decibels(change) }} dB</b
+      >{{ source.double_trim ? `; with its level taken back ${decibels(total)} dB` : "" }}.
+    </p>
+    <button
+      v-if="reading && Math.abs(total) >= 0.1"
+      class="small-button wide"
+      :disabled="!session.mayEdit"
+      @click="edits.place(source, { double_trim: evening })"
+    >
+      Take the level back ({{ decibels(evening) }} dB)
+    </button>
+  </template>
+  <p v-else class="quiet note">
+    A second copy stands as far on the other side. It would make the source {{ decibels(change) }} dB.
+  </p>
+</template>
+
+<style scoped>
+.wide {
+  width: 100%;
+  margin: 2px 0 4px;
+}
+.note {
+  margin-top: 4px;
+  font-size: 12px;
+}
+</style>

@@ -1,0 +1,157 @@
+<script setup lang="ts">
+/** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
+import { useLocalStorage } from "@vueuse/core";
+import { computed } from "vue";
+import { clamp, decibels } from "@/geometry/pan";
+import { operation, together, useEdits } from "@/session/edits";
+import { useLibrary } from "@/session/library";
+import type { PlacementReading } from "@/session/reading";
+import { useSession, type Parameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ParameterField from "@/ui/ParameterField.vue";
+import ModePicture from "./ModePicture.vue";
+
+const props = defineProps<{ source: Source; reading: PlacementReading | null }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const library = useLibrary();
+
+const modes = computed(() => props.reading?.modes ?? []);
+const chosen = computed(() => modes.value.find((mode) => mode.name === props.source.mode));
+const own = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+
+/** What each way would look like: as it stands now, or as it would stand. */
+function valuesOf(mode: PlacementReading["modes"][number]): (parameter: Parameter) => number {
+  if (mode.name === props.source.mode) return own;
+  return (parameter) => (mode.values[parameter] as number | undefined) ?? own(parameter);
+}
+
+const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
+  props.source.mode === "sides"
+    ? [
+        { parameter: "level_left", title: "Left side's level" },
+        { parameter: "level_right", title: "Right side's level" },
+      ]
+    : props.source.mode === "span"
+      ? [
+          { parameter: "pan", title: "Centre" },
+          { parameter: "span", title: "Span to either side" },
+        ]
+      : [],
+);
+
+const thrown = computed(() => {
+  const share = props.reading?.lost ?? 0;
+  if (!props.reading || !["balance", "mono"].includes(props.source.mode)) return null;
+  if (share < 0.0005) return "Nothing is thrown away where it stands now.";
+  const db = decibels(10 * Math.log10(share)).replace("+", "");
+  const kept = decibels(10 * Math.log10(Math.max(1 - share, 1e-6)));
+  return `Thrown away now: ${Math.max(Math.round(share * 100), 1)} % of its power (${db} dB of the source). It is ${kept} dB for it.`;
+});
+
+const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level" : `${decibels(value)} dB`);
+
+/** Whether the gain makes up for what another way of panning does to the level. */
+const even = useLocalStorage("meaning-keeps-level", true);
+const STEP = 0.1;
+const LEAST = 0.05;
+
+function choose(mode: PlacementReading["modes"][number]): void {
+  if (mode.name === props.source.mode) return;
+  const placing = operation("place-source", { source: props.source.id, ...mode.values } as never);
+  const limit = library.library?.gain_limit ?? 36;
+  const gain = clamp(Math.round((props.source.gain - mode.change) / STEP) * STEP, -limit, limit);
+  const evening = operation("set-gain", { source: props.source.id, gain: Math.round(gain * 10) / 10 });
+  const both = even.value && Math.abs(mode.change) >= LEAST;
+  edits.make(together(`${props.source.name} panned as ${mode.title}`, both ? [placing, evening] : [placing]));
+}
+</script>
+
+<template>
+  <div class="modes" role="radiogroup" aria-label="What panning means">
+    <button
+      v-for="mode in modes"
+      :key="mode.name"
+      role="radio"
+      :aria-checked="mode.name === source.mode"
+      :disabled="!session.mayEdit"
+      :title="mode.sentence"
+      @click="choose(mode)"
+    >
+      <ModePicture :mode="mode.name" :value="valuesOf(mode)" :ink="source.ink" />
+      <span>{{ mode.title }}</span>
+      <small class="number">{{ mode.name === source.mode ? "now" : change(mode.change) }}</small>
+    </button>
+  </div>
+  <p v-if="!modes.length" class="quiet note">Reading the source…</p>
+  <p class="note">{{ chosen?.sentence }}</p>
+  <p v-if="thrown" class="note" :class="{ lost: (reading?.lost ?? 0) > 0.05 }" role="status">{{ thrown }}</p>
+  <label class="even">
+    <input v-model="even" type="checkbox" /> the gain makes up for a change of level
+  </label>
+  <label v-for="field in fields" :key="field.parameter" class="field">
+    <span>{{ field.title }}</span>
+    <ParameterField
+      :parameter="field.parameter"
+      :value="own(field.parameter)"
+      :label="field.title"
+      :disabled="!session.mayEdit"
+      @set="edits.setValue(source, field.parameter, $event, player.playhead)"
+    />
+  </label>
+</template>
+
+<style scoped>
+.modes {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 4px;
+}
+.modes button {
+  display: grid;
+  justify-items: center;
+  padding: 4px 2px 3px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  font-size: 12px;
+  cursor: pointer;
+}
+.modes button[aria-checked="true"] {
+  border-color: var(--ink);
+  box-shadow: inset 0 0 0 1px var(--ink);
+  font-weight: 600;
+}
+.modes button:disabled {
+  cursor: default;
+}
+small {
+  color: var(--quiet);
+  font-size: 10px;
+  font-weight: 400;
+}
+.note {
+  margin-top: 6px;
+  font-size: 12px;
+  line-height: 1.4;
+}
+.lost {
+  font-weight: 600;
+}
+.even {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-top: 5px;
+  color: var(--quiet);
+  font-size: 12px;
+}
+.field {
+  display: grid;
+  grid-template-columns: 1fr 90px;
+  align-items: center;
+  margin-top: 4px;
+  font-size: 13px;
+}
+</style>

@@ -1,0 +1,138 @@
+<script setup lang="ts">
+/** Where the source is now, in large figures, its level and gain, and the places of habit. */
+import { computed } from "vue";
+import type { Values } from "@/geometry/ends";
+import { tidy } from "@/geometry/parameters";
+import { useEdits } from "@/session/edits";
+import { useHand } from "@/session/hand";
+import { useLibrary } from "@/session/library";
+import { useSession, type Parameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import NumberField from "@/ui/NumberField.vue";
+import PlacesNow from "@/details/PlacesNow.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const hand = useHand();
+const library = useLibrary();
+
+const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const holder = computed(() => hand.holderOf(props.source));
+const locked = computed(() => !session.mayEdit || !!holder.value);
+const shift = computed(() => session.shiftOf(props.source));
+const automated = computed(() =>
+  (["pan", "pan_left", "pan_right", "span", "level"] as Parameter[]).some(
+    (parameter) => session.points(props.source.id, parameter).length,
+  ),
+);
+
+function quick(to: number): void {
+  const values: Values =
+    props.source.mode === "sides"
+      ? { pan_left: to, pan_right: to }
+      : props.source.mode === "span" && to !== 0
+        ? { pan: to, span: 0 }
+        : { pan: to };
+  hand.set(props.source, values);
+}
+</script>
+
+<template>
+  <div class="now">
+    <PlacesNow :source="source" />
+    <dl>
+      <dt>Level</dt>
+      <dd>
+        <ParameterField
+          parameter="level"
+          :value="look('level')"
+          label="Level now"
+          :disabled="!session.mayEdit"
+          @set="edits.setValue(source, 'level', tidy('level', $event), player.playhead)"
+        />
+      </dd>
+      <dt title="Before everything else, for a stem that is too quiet">Gain</dt>
+      <dd>
+        <NumberField
+          :value="session.shown(`${source.id}.gain`, source.gain)"
+          label="Gain before everything"
+          :low="-(library.library?.gain_limit ?? 36)"
+          :high="library.library?.gain_limit ?? 36"
+          :step="0.5"
+          :initial="0"
+          unit="dB"
+          sign
+          :disabled="!session.mayEdit"
+          @set="edits.setGain(source, $event)"
+        />
+      </dd>
+    </dl>
+  </div>
+  <div class="quick" role="group" aria-label="Places of habit">
+    <button class="small-button side-left" :disabled="locked" title="Hard left" @click="quick(-1)">
+      L100
+    </button>
+    <button class="small-button" :disabled="locked" title="Centre" @click="quick(0)">C</button>
+    <button class="small-button side-right" :disabled="locked" title="Hard right" @click="quick(1)">
+      R100
+    </button>
+    <button
+      class="small-button"
+      :disabled="locked"
+      title="Exchange left and right, its moves too"
+      @click="edits.flip([source])"
+    >
+      mirror
+    </button>
+  </div>
+  <p v-if="holder" class="held">{{ holder.name }} is moving it now.</p>
+  <p v-else-if="shift" class="quiet note">
+    Its group shifts it {{ shift < 0 ? "left" : "right" }} by {{ Math.round(Math.abs(shift) * 100) }}: what
+    you see is where it sounds.
+  </p>
+  <p v-else-if="automated && session.mayEdit" class="quiet note">
+    It moves: moving it here puts a point at the playhead, {{ session.grid.text(player.playhead) }}.
+  </p>
+</template>
+
+<style scoped>
+.now {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  margin-top: 8px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 78px;
+  align-items: center;
+  gap: 0 4px;
+  margin: 0;
+  font-size: 12px;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+}
+.quick {
+  display: flex;
+  gap: 5px;
+  margin: 6px 0 9px;
+}
+.quick button {
+  flex: 1;
+}
+.note,
+.held {
+  margin: -2px 0 8px;
+  font-size: 12px;
+}
+.held {
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,69 @@
+<script setup lang="ts">
+/** The chosen source on the Place desk: where it is, what panning means for it, and everything done on the way. */
+import { computed } from "vue";
+import { levelText, percentText } from "@/geometry/pan";
+import { usePlacementReading } from "@/session/reading";
+import { useSession, type Source } from "@/session/session";
+import Fold from "@/ui/Fold.vue";
+import ArrangePart from "./ArrangePart.vue";
+import DoublePart from "./DoublePart.vue";
+import MeaningPart from "./MeaningPart.vue";
+import NowPart from "./NowPart.vue";
+import PriorPart from "./PriorPart.vue";
+import SendsPart from "./SendsPart.vue";
+import SourceHead from "./SourceHead.vue";
+import TimingPart from "./TimingPart.vue";
+import WithoutPart from "./WithoutPart.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const reading = usePlacementReading();
+
+const prior = computed(() => {
+  const { width, exchange, invert_left, invert_right } = props.source;
+  const said = [];
+  if (width !== 1) said.push(percentText(width));
+  if (exchange) said.push("exchanged");
+  if (invert_left || invert_right) said.push("polarity");
+  return said.join(", ");
+});
+const timing = computed(() =>
+  props.source.timing === "off"
+    ? ""
+    : `${props.source.timing_ms} ms, mono ${reading.value?.mono.loss.toFixed(1) ?? "–"} dB`.replace("-", "−"),
+);
+const double = computed(() =>
+  props.source.double ? `opposite${props.source.double_ms ? `, ${props.source.double_ms} ms` : ""}` : "",
+);
+const sends = computed(() =>
+  session.returns
+    .map((one) => ({ name: one.name, level: session.send(props.source.id, one.id).level }))
+    .filter((one) => one.level > -96)
+    .map((one) => `${one.name} ${levelText(one.level).replace(" dB", "")}`)
+    .join(", "),
+);
+</script>
+
+<template>
+  <SourceHead :source="source" />
+  <NowPart :source="source" />
+  <Fold v-if="source.channels > 1" title="What panning means" :summary="source.mode" open>
+    <MeaningPart :source="source" :reading="reading" />
+  </Fold>
+  <Fold title="Before placing" :summary="prior || 'as it is'" :changed="!!prior">
+    <PriorPart :source="source" />
+  </Fold>
+  <Fold title="Timing" :summary="timing || 'off'" :changed="!!timing">
+    <TimingPart :source="source" :reading="reading" />
+  </Fold>
+  <Fold title="Double" :summary="double || 'off'" :changed="!!double">
+    <DoublePart :source="source" :reading="reading" />
+  </Fold>
+  <Fold title="Sends" :summary="sends || 'none'" :changed="!!sends" :open="source.channels === 1">
+    <SendsPart :source="source" />
+  </Fold>
+  <Fold title="List and group" :summary="session.document?.groups[source.group]?.name ?? 'no group'">
+    <ArrangePart :source="source" />
+  </Fold>
+  <WithoutPart :source="source" />
+</template>

@@ -1,0 +1,77 @@
+<script setup lang="ts">
+/** What happens to a source's sides before it is placed: width, exchange, polarity. */
+import { useEdits } from "@/session/edits";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import Slide from "@/ui/Slide.vue";
+
+defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+</script>
+
+<template>
+  <Slide
+    v-if="source.channels === 2"
+    title="Width"
+    :value="Math.round(session.valueAt(source, 'width', player.playhead) * 100)"
+    :low="0"
+    :high="200"
+    :step="1"
+    :initial="100"
+    unit="%"
+    :disabled="!session.mayEdit"
+    @set="edits.setValue(source, 'width', $event / 100, player.playhead)"
+  />
+  <div class="switches" role="group" aria-label="Sides">
+    <button
+      v-if="source.channels === 2"
+      class="small-button"
+      :aria-pressed="source.exchange"
+      :disabled="!session.mayEdit"
+      title="What was left comes in right, and the other way round"
+      @click="edits.place(source, { exchange: !source.exchange })"
+    >
+      sides exchanged
+    </button>
+    <button
+      v-if="source.channels <= 2"
+      class="small-button"
+      :aria-pressed="source.invert_left"
+      :disabled="!session.mayEdit"
+      title="Turns the polarity over"
+      @click="edits.place(source, { invert_left: !source.invert_left })"
+    >
+      polarity{{ source.channels === 2 ? " L" : "" }}
+    </button>
+    <button
+      v-if="source.channels === 2"
+      class="small-button"
+      :aria-pressed="source.invert_right"
+      :disabled="!session.mayEdit"
+      title="Turns the right side's polarity over"
+      @click="edits.place(source, { invert_right: !source.invert_right })"
+    >
+      polarity R
+    </button>
+  </div>
+  <p v-if="source.channels === 2" class="quiet">
+    0 % is mono, 100 % as it is; above that, what differs between the sides is stronger.
+  </p>
+</template>
+
+<style scoped>
+.switches {
+  display: flex;
+  gap: 5px;
+  margin: 5px 0;
+}
+.switches button {
+  flex: 1;
+  white-space: nowrap;
+}
+p {
+  font-size: 12px;
+}
+</style>

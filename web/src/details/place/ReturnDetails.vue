@@ -1,0 +1,207 @@
+<script setup lang="ts">
+/** A return: its effects in order with all their settings, its level, balance and width. */
+import { computed } from "vue";
+import { useChartView } from "@/chart/view";
+import type { Operation } from "@/live/outbox";
+import { freshId, operation, together, useEdits } from "@/session/edits";
+import { useLibrary, type Preset } from "@/session/library";
+import { useSession, type Return } from "@/session/session";
+import { inkOf } from "@/ui/theme";
+import Fold from "@/ui/Fold.vue";
+import KeepForm from "@/ui/KeepForm.vue";
+import KeptPick from "@/ui/KeptPick.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+import Slide from "@/ui/Slide.vue";
+import EffectPart from "./EffectPart.vue";
+
+const props = defineProps<{ to: Return }>();
+const session = useSession();
+const edits = useEdits();
+const library = useLibrary();
+const view = useChartView();
+
+type Effects = Return["effects"];
+const arrange = (effects: Effects): void =>
+  edits.make(operation("arrange-effects", { to: props.to.id, effects } as never) as Operation);
+
+function add(kind: string): void {
+  if (kind) arrange([...props.to.effects, { id: freshId(kind), kind, on: true, settings: {} }]);
+}
+
+function move(index: number, by: number): void {
+  const effects = [...props.to.effects];
+  const [moved] = effects.splice(index, 1);
+  effects.splice(index + by, 0, moved!);
+  arrange(effects);
+}
+
+function rename(event: Event): void {
+  const typed = (event.target as HTMLInputElement).value.trim();
+  if (typed && typed !== props.to.name) edits.setReturn(props.to, { name: typed });
+}
+
+function remove(): void {
+  edits.make(operation("remove-return", { to: props.to.id }));
+  view.chooseReturn("");
+}
+
+const kept = computed(() => library.kept("return"));
+
+/** Another return's effects, level and place, in the place of these. */
+function use(preset: Preset): void {
+  const { effects, level, pan, width } = preset.content as unknown as Return;
+  const fresh = effects.map((effect) => ({ ...effect, id: freshId(effect.kind) }));
+  edits.make(
+    together(`${props.to.name} as “${preset.name}”`, [
+      operation("arrange-effects", { to: props.to.id, effects: fresh } as never),
+      operation("set-return", { to: props.to.id, level, pan, width }),
+    ]),
+  );
+}
+
+function keep(name: string): Promise<void> {
+  const { ink, level, pan, width, effects } = props.to;
+  return library.keep("return", name, { ink, level, muted: false, pan, width, effects });
+}
+
+const shown = <T extends number | boolean>(field: string, stands: T): T =>
+  session.shown(`return:${props.to.id}.${field}`, stands);
+</script>
+
+<template>
+  <header>
+    <span class="ink" :style="{ borderColor: inkOf(to.ink) }" />
+    <input
+      class="name"
+      :value="to.name"
+      aria-label="Name of the return"
+      maxlength="120"
+      :disabled="!session.mayEdit"
+      @change="rename"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+      @keydown.stop
+    />
+    <span class="quiet">return</span>
+  </header>
+  <div class="levels">
+    <label
+      >Level
+      <ParameterField
+        parameter="level"
+        :value="shown('level', to.level)"
+        :label="`Level of ${to.name}`"
+        :disabled="!session.mayEdit"
+        @set="edits.setReturn(to, { level: $event })"
+    /></label>
+    <label
+      >Balance
+      <ParameterField
+        parameter="pan"
+        :value="shown('pan', to.pan)"
+        :label="`Balance of ${to.name}`"
+        :disabled="!session.mayEdit"
+        @set="edits.setReturn(to, { pan: $event })"
+    /></label>
+  </div>
+  <Slide
+    title="Width"
+    :label="`Width of ${to.name}`"
+    :value="Math.round(shown('width', to.width) * 100)"
+    :low="0"
+    :high="200"
+    :step="1"
+    :initial="100"
+    unit="%"
+    :disabled="!session.mayEdit"
+    @set="edits.setReturn(to, { width: $event / 100 })"
+  />
+  <h3 class="heading">Effects, in order</h3>
+  <EffectPart
+    v-for="(effect, index) in to.effects"
+    :key="effect.id"
+    :to="to"
+    :effect="effect"
+    :first="index === 0"
+    :last="index === to.effects.length - 1"
+    @move="move(index, $event)"
+    @remove="arrange(to.effects.filter((one) => one.id !== effect.id))"
+  />
+  <p v-if="!to.effects.length" class="quiet note">
+    Nothing yet: what is sent here comes back as it is. Add a room, an echo…
+  </p>
+  <select
+    class="add"
+    value=""
+    aria-label="Add an effect"
+    :disabled="!session.mayEdit"
+    @change="
+      add(($event.target as HTMLSelectElement).value);
+      ($event.target as HTMLSelectElement).value = '';
+    "
+  >
+    <option value="">+ effect</option>
+    <option v-for="effect in library.library?.effects" :key="effect.name" :value="effect.name">
+      {{ effect.title }}: {{ effect.sentence }}
+    </option>
+  </select>
+  <Fold title="Kept returns" :summary="`${kept.length}`">
+    <KeptPick :presets="kept" label="Use a kept return" :disabled="!session.mayEdit" @use="use" />
+    <KeepForm placeholder="keep this return as…" label="Name to keep this return by" @keep="keep" />
+  </Fold>
+  <button class="small-button" :disabled="!session.mayEdit" @click="remove">Remove this return</button>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.ink {
+  width: 9px;
+  height: 24px;
+  border: 2px solid;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  height: 28px;
+  padding: 0 4px;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  background: none;
+  font-size: 17px;
+  font-weight: 600;
+}
+.name:hover:not(:disabled),
+.name:focus {
+  border-color: var(--rule-strong);
+  background: var(--raised);
+}
+.levels {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin: 8px 0 4px;
+}
+.levels label {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  align-items: center;
+  font-size: 13px;
+}
+h3 {
+  margin: 12px 0 5px;
+}
+.note {
+  font-size: 12px;
+}
+.add {
+  width: 100%;
+  height: 28px;
+  margin: 6px 0;
+  border: 1px dashed var(--rule-strong);
+  border-radius: 3px;
+  background: none;
+}
+</style>

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+/** What the source gives to each return, tapped before or after its level, and where it stands in it. */
+import { sideClass } from "@/geometry/pan";
+import { useEdits } from "@/session/edits";
+import { useSession, type Send, type Source } from "@/session/session";
+import ParameterField from "@/ui/ParameterField.vue";
+
+defineProps<{ source: Source }>();
+const session = useSession();
+const edits = useEdits();
+const places: { value: Send["place"]; title: string }[] = [
+  { value: "same", title: "same" },
+  { value: "opposite", title: "opposite" },
+  { value: "own", title: "own" },
+];
+</script>
+
+<template>
+  <ul v-if="session.returns.length">
+    <li v-for="one in session.returns" :key="one.id" :data-send="one.id">
+      <span class="name">{{ one.name }}</span>
+      <ParameterField
+        class="level"
+        parameter="level"
+        :value="session.send(source.id, one.id).level"
+        :label="`Send of ${source.name} to ${one.name}`"
+        :disabled="!session.mayEdit"
+        @set="edits.setSend(source.id, one.id, { level: $event })"
+      />
+      <select
+        :value="session.send(source.id, one.id).place"
+        :aria-label="`Place of ${source.name} in ${one.name}`"
+        :disabled="!session.mayEdit"
+        @change="
+          edits.setSend(source.id, one.id, {
+            place: ($event.target as HTMLSelectElement).value as Send['place'],
+          })
+        "
+      >
+        <option v-for="place in places" :key="place.value" :value="place.value">{{ place.title }}</option>
+      </select>
+      <ParameterField
+        v-if="session.send(source.id, one.id).place === 'own'"
+        class="pan"
+        :class="sideClass(session.send(source.id, one.id).pan)"
+        parameter="pan"
+        :value="session.send(source.id, one.id).pan"
+        :label="`Own place of ${source.name} in ${one.name}`"
+        :disabled="!session.mayEdit"
+        @set="edits.setSend(source.id, one.id, { pan: $event })"
+      />
+      <span v-else />
+      <button
+        class="small-button tap"
+        :aria-pressed="session.send(source.id, one.id).before"
+        :disabled="!session.mayEdit"
+        :title="
+          session.send(source.id, one.id).before
+            ? 'Tapped before the level: it stays when the level goes down'
+            : 'Tapped after the level: it follows the level'
+        "
+        @click="edits.setSend(source.id, one.id, { before: !session.send(source.id, one.id).before })"
+      >
+        {{ session.send(source.id, one.id).before ? "before" : "after" }}
+      </button>
+    </li>
+  </ul>
+  <p v-else class="quiet">
+    A return is an effect that several sources share, each with a place of its own in it. Make one in the list
+    at the left.
+  </p>
+</template>
+
+<style scoped>
+ul {
+  display: grid;
+  gap: 3px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 62px 74px 40px 46px;
+  align-items: center;
+  font-size: 12.5px;
+}
+.name {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.level,
+.pan {
+  padding: 0 3px;
+  font-size: 12px;
+}
+select {
+  height: 24px;
+  padding: 0;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  background: transparent;
+  font-size: 12px;
+  color: var(--quiet);
+}
+select:hover:not(:disabled) {
+  border-color: var(--rule-strong);
+}
+.tap {
+  padding: 0 2px;
+  font-size: 11px;
+}
+p {
+  font-size: 12px;
+}
+</style>

@@ -1,0 +1,73 @@
+<script setup lang="ts">
+/** Hearing the source without one of its treatments, at the same loudness: only for oneself, held or latched. */
+import { computed, watch } from "vue";
+import { useWithout } from "@/session/without";
+import { useLibrary } from "@/session/library";
+import type { Source } from "@/session/session";
+import EarMark from "@/ui/EarMark.vue";
+
+const props = defineProps<{ source: Source }>();
+const without = useWithout();
+const library = useLibrary();
+const treatments = computed(() => Object.entries(library.library?.treatments ?? {}));
+watch(
+  () => props.source.id,
+  () => without.stop(),
+);
+</script>
+
+<template>
+  <div class="without" :class="{ on: without.on }">
+    <EarMark />
+    <label>
+      <span class="hidden-label">What to hear away</span>
+      <select v-model="without.treatment">
+        <option v-for="[name, title] in treatments" :key="name" :value="name">without {{ title }}</option>
+      </select>
+    </label>
+    <button
+      class="small-button"
+      :aria-pressed="without.on"
+      title="Hear it without, at the same loudness. Hold W, or Shift+W to stay"
+      @click="without.on ? without.stop() : without.start(true)"
+    >
+      {{ without.on ? "hearing it without" : "hear (hold W)" }}
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.without {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  margin: auto -16px -12px;
+  padding: 7px 12px;
+  background: var(--ink);
+  color: #f0ece0;
+}
+.without.on {
+  box-shadow: inset 0 3px 0 var(--lamp);
+}
+label {
+  flex: 1;
+  min-width: 0;
+}
+select {
+  width: 100%;
+  height: 26px;
+  border: 1px solid #6d767a;
+  border-radius: 3px;
+  background: var(--ink);
+  color: inherit;
+  font-size: 12.5px;
+}
+.small-button {
+  color: var(--ink);
+}
+.without.on .small-button {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+}
+</style>

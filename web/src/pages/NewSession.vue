@@ -1,0 +1,134 @@
+<script setup lang="ts">
+/** A new session: what it is called, its sampling rate, tempo, metre and layout. */
+import { Button, Modal } from "ant-design-vue";
+import { reactive, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { post, type Schemas } from "@/api/http";
+import { useLibrary } from "@/session/library";
+
+const open = defineModel<boolean>("open", { required: true });
+const router = useRouter();
+const library = useLibrary();
+const given = reactive({ name: "", rate: 48000, bpm: 120, beats: 4, unit: 4, layout: "0+2+0" });
+const trouble = ref("");
+const busy = ref(false);
+const layouts: Record<string, string> = { "0+2+0": "stereo" };
+
+watch(open, (now) => now && void library.arrive());
+
+async function make(): Promise<void> {
+  busy.value = true;
+  trouble.value = "";
+  try {
+    const made = await post<Schemas["OpenSession"]>("/api/sessions", given);
+    await router.push(`/sessions/${made.id}`);
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <Modal v-model:open="open" title="A new session" :footer="null" :width="440">
+    <form @submit.prevent="make">
+      <label
+        ><span>Name</span
+        ><input v-model="given.name" required maxlength="120" placeholder="what the piece is called"
+      /></label>
+      <label
+        ><span>Sampling rate</span>
+        <select v-model="given.rate">
+          <option v-for="rate in library.library?.rates" :key="rate" :value="rate">
+            {{ rate / 1000 }} kHz
+          </option>
+        </select></label
+      >
+      <label
+        ><span>Tempo</span
+        ><span class="pair"
+          ><input
+            v-model.number="given.bpm"
+            type="number"
+            min="10"
+            max="400"
+            step="0.1"
+            required
+            aria-label="Tempo in bpm"
+          />
+          bpm</span
+        ></label
+      >
+      <label
+        ><span>Metre</span>
+        <span class="pair"
+          ><input
+            v-model.number="given.beats"
+            type="number"
+            min="1"
+            max="32"
+            required
+            aria-label="Beats in a bar"
+          />
+          /
+          <select v-model="given.unit" aria-label="Beat unit">
+            <option v-for="unit in [1, 2, 4, 8, 16, 32]" :key="unit" :value="unit">{{ unit }}</option>
+          </select></span
+        ></label
+      >
+      <label
+        ><span>Layout</span>
+        <select v-model="given.layout">
+          <option v-for="one in library.library?.layouts" :key="one" :value="one">
+            {{ layouts[one] ?? one }} ({{ one }})
+          </option>
+        </select></label
+      >
+      <p class="quiet">
+        Stems at other rates are resampled as they come in. Tempo and metre can change later, and within the
+        piece.
+      </p>
+      <p v-if="trouble" role="alert" class="trouble">{{ trouble }}</p>
+      <Button type="primary" html-type="submit" :loading="busy" :disabled="!given.name.trim()"
+        >Make it</Button
+      >
+    </form>
+  </Modal>
+</template>
+
+<style scoped>
+form {
+  display: grid;
+  gap: 10px;
+  margin-top: 12px;
+}
+label {
+  display: grid;
+  grid-template-columns: 120px 1fr;
+  align-items: center;
+}
+.pair {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.pair input {
+  width: 84px;
+}
+input,
+select {
+  height: 30px;
+  padding: 0 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.trouble {
+  color: var(--wrong);
+  font-weight: 600;
+}
+form button {
+  justify-self: end;
+}
+</style>

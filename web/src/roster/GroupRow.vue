@@ -1,0 +1,167 @@
+<script setup lang="ts">
+/** A group: its level and mute for all its members, the shift of their places, and hearing it alone. */
+import { computed } from "vue";
+import { useChartView } from "@/chart/view";
+import { sideClass } from "@/geometry/pan";
+import { operation, useEdits } from "@/session/edits";
+import { useSession, type Group, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ParameterField from "@/ui/ParameterField.vue";
+
+const props = defineProps<{ group: Group; members: Source[] }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+
+const thing = (field: string): string => `group:${props.group.id}.${field}`;
+const level = computed(() => session.shown(thing("level"), props.group.level));
+const shift = computed(() => session.shown(thing("shift"), props.group.shift));
+const muted = computed(() => session.shown(thing("muted"), props.group.muted));
+const ids = computed(() => props.members.map((one) => one.id));
+const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)));
+
+function rename(event: Event): void {
+  const name = (event.target as HTMLInputElement).value.trim();
+  if (name && name !== props.group.name) edits.setGroup(props.group, { name });
+}
+</script>
+
+<template>
+  <div class="group" :data-group="group.id">
+    <button
+      class="all"
+      :title="`Choose all of ${group.name}`"
+      :aria-label="`Choose all of ${group.name}`"
+      @click="view.chooseThese(ids)"
+    >
+      <svg width="12" height="12" aria-hidden="true">
+        <path d="M3.500 1H1v10h2.500M8.500 1H11v10H8.500" />
+      </svg>
+    </button>
+    <input
+      class="name"
+      :value="group.name"
+      aria-label="Name of the group"
+      :disabled="!session.mayEdit"
+      maxlength="120"
+      @change="rename"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+      @keydown.stop
+    />
+    <ParameterField
+      class="shift"
+      :class="sideClass(shift)"
+      parameter="pan"
+      :value="shift"
+      :label="`Shift of ${group.name}`"
+      :title="`Shifts the places of all of ${group.name}`"
+      :disabled="!session.mayEdit"
+      @set="edits.setGroup(group, { shift: $event })"
+    />
+    <ParameterField
+      class="level"
+      parameter="level"
+      :value="level"
+      :label="`Level of the group ${group.name}`"
+      :disabled="!session.mayEdit"
+      @set="edits.setGroup(group, { level: $event })"
+    />
+    <button
+      class="small-button"
+      :aria-pressed="muted"
+      :aria-label="`Mute ${group.name} for everybody`"
+      title="Mute, for everybody"
+      :disabled="!session.mayEdit"
+      @click="edits.setGroup(group, { muted: !muted })"
+    >
+      M
+    </button>
+    <button
+      class="small-button solo"
+      :aria-pressed="soloed"
+      :aria-label="`Solo ${group.name}, only you hear it`"
+      title="Solo, only for you"
+      @click="player.soloThese(ids)"
+    >
+      S
+    </button>
+    <button
+      v-if="session.mayEdit"
+      class="apart"
+      title="Take the group apart; its sources stay"
+      :aria-label="`Take ${group.name} apart`"
+      @click="edits.make(operation('remove-group', { group: group.id }))"
+    >
+      ×
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.group {
+  display: flex;
+  align-items: center;
+  gap: 3px;
+  margin-top: 3px;
+  padding: 2px 7px 2px 4px;
+}
+.all,
+.apart {
+  padding: 2px;
+  border: 0;
+  background: none;
+  color: var(--quiet);
+  cursor: pointer;
+}
+.apart {
+  width: 0;
+  margin-left: -5px;
+  overflow: hidden;
+  opacity: 0;
+}
+.group:hover .apart,
+.apart:focus-visible {
+  width: auto;
+  margin: 0;
+  opacity: 1;
+}
+svg {
+  display: block;
+  fill: none;
+  stroke: var(--quiet);
+  stroke-width: 1.4;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  height: 22px;
+  padding: 0 2px;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  background: none;
+  font-size: 12.5px;
+  font-weight: 600;
+  text-overflow: ellipsis;
+}
+.name:focus {
+  border-color: var(--rule-strong);
+}
+.level,
+.shift {
+  flex: none;
+  width: 44px;
+  height: 20px;
+  padding: 0 2px;
+  font-size: 11px;
+  text-align: right;
+}
+.shift {
+  width: 30px;
+}
+.solo[aria-pressed="true"] {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,69 @@
+<script setup lang="ts">
+/** Sources that were taken away: by whom, when, and a button that brings each of them back as it was. */
+import { Modal } from "ant-design-vue";
+import { ref, watch } from "vue";
+import { get, type Schemas } from "@/api/http";
+import type { Operation } from "@/live/outbox";
+import { useEdits } from "@/session/edits";
+import { useSession } from "@/session/session";
+
+const open = defineModel<boolean>("open", { required: true });
+const session = useSession();
+const edits = useEdits();
+const removed = ref<Schemas["Removed"][] | null>(null);
+const trouble = ref("");
+
+async function look(): Promise<void> {
+  trouble.value = "";
+  try {
+    removed.value = await get<Schemas["Removed"][]>(`/api/sessions/${session.id}/removed`);
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  }
+}
+
+watch([open, () => session.revision], () => open.value && void look());
+
+const nameOf = (back: Record<string, unknown>): string => (back.source as { name: string }).name;
+const when = (iso: string): string =>
+  new Date(iso).toLocaleString("en-GB", {
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });
+</script>
+
+<template>
+  <Modal v-model:open="open" title="Removed sources" :footer="null" :width="460">
+    <p v-if="trouble" role="alert">{{ trouble }}</p>
+    <ul v-else-if="removed?.length">
+      <li v-for="one in removed" :key="one.revision">
+        <template v-for="back in one.back" :key="nameOf(back)">
+          <b>{{ nameOf(back) }}</b>
+          <span class="quiet">{{ one.author }}, {{ when(one.made_at) }}</span>
+          <button class="small-button" @click="edits.make(back as unknown as Operation)">bring back</button>
+        </template>
+      </li>
+    </ul>
+    <p v-else class="quiet">
+      Nothing has been removed. What is removed stays here, with its places, moves and sends.
+    </p>
+  </Modal>
+</template>
+
+<style scoped>
+ul {
+  margin: 12px 0 0;
+  padding: 0;
+  list-style: none;
+}
+li {
+  display: grid;
+  grid-template-columns: 1fr auto auto;
+  gap: 6px 12px;
+  align-items: center;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--rule);
+}
+</style>

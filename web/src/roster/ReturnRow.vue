@@ -1,0 +1,104 @@
+<script setup lang="ts">
+/** A return in the list: press its name to look into it; its level, mute, and hearing it alone. */
+import { computed } from "vue";
+import { useChartView } from "@/chart/view";
+import { useEdits } from "@/session/edits";
+import { useSession, type Return } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+import ParameterField from "@/ui/ParameterField.vue";
+
+const props = defineProps<{ to: Return }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const muted = computed(() => session.shown(`return:${props.to.id}.muted`, props.to.muted));
+const soloed = computed(() => player.solo.includes(props.to.id));
+</script>
+
+<template>
+  <li
+    :class="{ chosen: view.focus === 'return' && view.layer === to.id, unheard: muted }"
+    :data-return="to.id"
+  >
+    <span class="ink" :style="{ borderColor: inkOf(to.ink) }" />
+    <button class="name" @click="view.chooseReturn(to.id)">{{ to.name }}</button>
+    <ParameterField
+      class="level"
+      parameter="level"
+      :value="session.shown(`return:${to.id}.level`, to.level)"
+      :label="`Level of the return ${to.name}`"
+      :disabled="!session.mayEdit"
+      @set="edits.setReturn(to, { level: $event })"
+    />
+    <button
+      class="small-button"
+      :aria-pressed="muted"
+      :aria-label="`Mute ${to.name} for everybody`"
+      title="Mute, for everybody"
+      :disabled="!session.mayEdit"
+      @click="edits.setReturn(to, { muted: !muted })"
+    >
+      M
+    </button>
+    <button
+      class="small-button solo"
+      :aria-pressed="soloed"
+      :aria-label="`Solo ${to.name}, only you hear it`"
+      title="Solo, only for you (with Shift: several)"
+      @click="player.soloOnly(to.id, $event.shiftKey || $event.metaKey)"
+    >
+      S
+    </button>
+  </li>
+</template>
+
+<style scoped>
+li {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  padding: 2px 7px;
+  border: 1px solid transparent;
+  border-radius: 4px;
+}
+li.chosen {
+  background: var(--raised);
+  border-color: var(--rule-strong);
+}
+.ink {
+  width: 4px;
+  height: 20px;
+  margin: 0 2px;
+  border: 1.5px solid;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+  cursor: pointer;
+}
+.chosen .name {
+  font-weight: 600;
+}
+.unheard .name {
+  color: var(--quiet);
+  text-decoration: line-through;
+}
+.level {
+  width: 62px;
+  height: 20px;
+  padding: 0 2px;
+  font-size: 11.5px;
+  text-align: right;
+}
+.solo[aria-pressed="true"] {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,51 @@
+/** What the core offers by name (ways of panning, effects, seatings), and what people have kept by name. */
+import { message } from "ant-design-vue";
+import { defineStore } from "pinia";
+import { ref, shallowRef } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+
+export type Preset = Schemas["PresetOut"];
+export type Effect = Schemas["EffectOut"];
+
+export const useLibrary = defineStore("library", () => {
+  const library = shallowRef<Schemas["Library"] | null>(null);
+  const presets = ref<Preset[]>([]);
+  let asked: Promise<void> | undefined;
+
+  function arrive(): Promise<void> {
+    asked ??= get<Schemas["Library"]>("/api/library").then((found) => {
+      library.value = found;
+    });
+    return asked;
+  }
+
+  async function look(): Promise<void> {
+    presets.value = await get<Preset[]>("/api/presets");
+  }
+
+  const kept = (kind: string): Preset[] => presets.value.filter((preset) => preset.kind === kind);
+
+  async function keep(kind: Preset["kind"], name: string, content: Record<string, unknown>): Promise<void> {
+    try {
+      await post("/api/presets", { kind, name, content });
+      void message.success(`“${name}” is kept. It can be used in every session of yours.`);
+      await look();
+    } catch (error) {
+      void message.error((error as Error).message);
+    }
+  }
+
+  async function forget(preset: Preset): Promise<void> {
+    try {
+      await post(`/api/presets/${preset.id}/forget`);
+    } catch (error) {
+      void message.error((error as Error).message);
+    }
+    await look();
+  }
+
+  const effect = (kind: string): Effect | undefined =>
+    library.value?.effects.find((one) => one.name === kind);
+
+  return { library, presets, arrive, look, kept, keep, forget, effect };
+});

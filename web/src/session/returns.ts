@@ -1,0 +1,26 @@
+/** Making a return: a room to begin with, which every source may be sent to. */
+import { useChartView } from "@/chart/view";
+import { freshId, operation, useEdits } from "./edits";
+import { useSession } from "./session";
+
+export function useReturns() {
+  const session = useSession();
+  const edits = useEdits();
+  const view = useChartView();
+
+  function add(): void {
+    const count = session.returns.length + 1;
+    const id = freshId("return");
+    edits.make(
+      operation("add-return", {
+        to: {
+          id, name: `Return ${count}`, ink: (count + 4) % 10, order: count, level: 0, muted: false, pan: 0, width: 1,
+          effects: [{ id: freshId("room"), kind: "room", on: true, settings: {} }],
+        },
+      }),
+    ); // prettier-ignore
+    view.chooseReturn(id);
+  }
+
+  return { add };
+}

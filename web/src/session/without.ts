@@ -1,0 +1,26 @@
+/** Hearing the chosen source without a treatment: personal, at the same loudness, while a key is held or latched. */
+import { defineStore } from "pinia";
+import { computed, ref, watch } from "vue";
+import { usePlayer } from "@/sound/player";
+
+export const useWithout = defineStore("without", () => {
+  const player = usePlayer();
+  const treatment = ref("all");
+  const latched = ref(false);
+  const on = computed(() => player.plain !== null);
+
+  function start(stay: boolean): void {
+    if (!player.chosen) return;
+    latched.value = stay;
+    player.plain = { source: player.chosen, treatment: treatment.value, at: player.playhead };
+  }
+
+  function stop(): void {
+    latched.value = false;
+    if (player.plain) player.plain = null;
+  }
+
+  watch(treatment, () => player.plain && start(latched.value));
+
+  return { treatment, latched, on, start, stop };
+});

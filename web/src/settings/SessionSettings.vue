@@ -1,0 +1,23 @@
+<script setup lang="ts">
+/** The session's own settings: name and length, tempo and metre with their changes, the pan law with what it does. */
+import { Modal, TabPane, Tabs } from "ant-design-vue";
+import { ref, watch } from "vue";
+import GeneralPart from "./GeneralPart.vue";
+import LawPart from "./LawPart.vue";
+import TempoPart from "./TempoPart.vue";
+
+const open = defineModel<boolean>("open", { required: true });
+const props = defineProps<{ part?: string }>();
+const tab = ref("general");
+watch(open, (now) => now && (tab.value = props.part ?? "general"));
+</script>
+
+<template>
+  <Modal v-model:open="open" title="The session" :footer="null" :width="640">
+    <Tabs v-model:active-key="tab" size="small">
+      <TabPane key="general" tab="Name and length"><GeneralPart /></TabPane>
+      <TabPane key="tempo" tab="Tempo and metre"><TempoPart v-if="open" /></TabPane>
+      <TabPane key="law" tab="Pan law"><LawPart v-if="open" /></TabPane>
+    </Tabs>
+  </Modal>
+</template>

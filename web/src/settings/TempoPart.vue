@@ -1,0 +1,215 @@
+<script setup lang="ts">
+/** The tempo map: steps of tempo and changes of metre, typed, tapped, or taken from a MIDI file. */
+import { Button, message } from "ant-design-vue";
+import { computed, ref, watch } from "vue";
+import { post, postFile, type Schemas } from "@/api/http";
+import { operation, useEdits } from "@/session/edits";
+import { useSession } from "@/session/session";
+import NumberField from "@/ui/NumberField.vue";
+
+const session = useSession();
+const edits = useEdits();
+
+type Tempos = [number, number][];
+type Metres = [number, number, number][];
+const tempos = ref<Tempos>([]);
+const metres = ref<Metres>([]);
+const notes = ref<string[]>([]);
+const picker = ref<HTMLInputElement>();
+
+function reset(): void {
+  tempos.value = (session.settings?.tempos ?? []).map((step) => [...step] as [number, number]);
+  metres.value = (session.settings?.metres ?? []).map((step) => [...step] as [number, number, number]);
+  notes.value = [];
+}
+watch(() => [session.settings?.tempos, session.settings?.metres], reset, { immediate: true });
+
+const changed = computed(
+  () =>
+    JSON.stringify([tempos.value, metres.value]) !==
+    JSON.stringify([session.settings?.tempos, session.settings?.metres]),
+);
+
+function addTempo(): void {
+  const [beat, bpm] = tempos.value.at(-1)!;
+  tempos.value.push([beat + 16, bpm]);
+}
+
+function addMetre(): void {
+  const [bar, count, unit] = metres.value.at(-1)!;
+  metres.value.push([bar + 4, count, unit]);
+}
+
+function apply(): void {
+  edits.make(operation("set-session", { tempos: tempos.value, metres: metres.value }));
+}
+
+/** Taps on the first tempo; the core says what they make. */
+const taps = ref<number[]>([]);
+const PAUSE = 2.5;
+async function tap(): Promise<void> {
+  const now = performance.now() / 1000;
+  const last = taps.value.at(-1);
+  taps.value = last !== undefined && now - last < PAUSE ? [...taps.value.slice(-15), now] : [now];
+  if (taps.value.length < 2) return;
+  try {
+    const found = await post<Schemas["TapTempo"]>("/api/tempo/taps", { times: taps.value });
+    tempos.value[0]![1] = found.bpm;
+  } catch (error) {
+    void message.info((error as Error).message);
+  }
+}
+
+async function fromFile(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement;
+  const file = input.files?.[0];
+  input.value = "";
+  if (!file) return;
+  try {
+    const found = await postFile<Schemas["TempoOut"]>("/api/tempo/midi", file);
+    tempos.value = found.tempos as Tempos;
+    metres.value = found.metres as Metres;
+    notes.value = [`Taken from ${file.name}; look it over, then apply it.`, ...found.notes];
+  } catch (error) {
+    void message.error((error as Error).message);
+  }
+}
+</script>
+
+<template>
+  <div class="part">
+    <section>
+      <h3 class="heading">Tempo</h3>
+      <div v-for="(step, i) in tempos" :key="i" class="step">
+        <span v-if="i === 0" class="quiet">from the start</span>
+        <label v-else
+          >from beat
+          <NumberField
+            v-model:value="step[0]"
+            :label="`Beat of tempo ${i + 1}`"
+            :low="0.001"
+            :high="1000000"
+            :step="1"
+            @set="step[0] = $event"
+        /></label>
+        <NumberField
+          :value="step[1]"
+          :label="`Tempo ${i + 1}`"
+          :low="10"
+          :high="400"
+          :step="0.1"
+          unit="bpm"
+          :disabled="!session.mayEdit"
+          @set="step[1] = $event"
+        />
+        <button v-if="i" class="small-button" aria-label="Take this tempo away" @click="tempos.splice(i, 1)">
+          ×
+        </button>
+        <button v-else class="small-button tap" :disabled="!session.mayEdit" @click="tap">tap</button>
+      </div>
+      <button class="small-button" :disabled="!session.mayEdit" @click="addTempo">+ tempo</button>
+    </section>
+    <section>
+      <h3 class="heading">Metre</h3>
+      <div v-for="(step, i) in metres" :key="i" class="step">
+        <span v-if="i === 0" class="quiet">from the start</span>
+        <label v-else
+          >from bar
+          <NumberField
+            :value="step[0]"
+            :label="`Bar of metre ${i + 1}`"
+            :low="2"
+            :high="100000"
+            :step="1"
+            @set="step[0] = $event"
+        /></label>
+        <span class="metre">
+          <NumberField
+            :value="step[1]"
+            :label="`Beats in a bar ${i + 1}`"
+            :low="1"
+            :high="32"
+            :step="1"
+            :disabled="!session.mayEdit"
+            @set="step[1] = $event"
+          />
+          /
+          <select v-model="step[2]" :aria-label="`Beat unit ${i + 1}`" :disabled="!session.mayEdit">
+            <option v-for="unit in [1, 2, 4, 8, 16, 32]" :key="unit" :value="unit">{{ unit }}</option>
+          </select>
+        </span>
+        <button v-if="i" class="small-button" aria-label="Take this metre away" @click="metres.splice(i, 1)">
+          ×
+        </button>
+      </div>
+      <button class="small-button" :disabled="!session.mayEdit" @click="addMetre">+ metre</button>
+    </section>
+    <p v-for="note in notes" :key="note" role="status">{{ note }}</p>
+    <p class="quiet">
+      Stems stay where they are in time; bars and passages move over them. Beats count quarter notes from 0.
+    </p>
+    <div class="buttons">
+      <input
+        ref="picker"
+        type="file"
+        accept=".mid,.midi"
+        class="hidden-label"
+        aria-label="MIDI file with a tempo map"
+        @change="fromFile"
+      />
+      <Button :disabled="!session.mayEdit" @click="picker?.click()">From a MIDI file…</Button>
+      <Button :disabled="!changed" @click="reset">As it was</Button>
+      <Button type="primary" :disabled="!changed || !session.mayEdit" @click="apply">Apply</Button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.part {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 10px 32px;
+}
+.part > p,
+.buttons {
+  grid-column: 1 / -1;
+}
+section {
+  max-height: 300px;
+  overflow-y: auto;
+}
+.step {
+  display: grid;
+  grid-template-columns: 1fr 96px 40px;
+  align-items: center;
+  gap: 6px;
+  min-height: 30px;
+}
+.step label {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  align-items: center;
+  gap: 4px;
+}
+.metre {
+  display: grid;
+  grid-template-columns: 40px 8px 1fr;
+  align-items: center;
+}
+select {
+  height: 26px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.buttons {
+  display: flex;
+  justify-content: flex-end;
+  gap: 8px;
+}
+@media (max-width: 560px) {
+  .part {
+    grid-template-columns: 1fr;
+  }
+}
+</style>
