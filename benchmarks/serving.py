@@ -22,7 +22,8 @@ class Client:
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
         self.call("GET", "/")
         self.call("POST", "/api/demo/sign-in", {"username": "rowan"})
-        self.base = f"/api/sessions/{json.loads(self.call('GET', '/api/sessions'))[0]['id']}"
+        sessions = json.loads(self.call("GET", "/api/sessions"))
+        self.base = f"/api/sessions/{next(one['id'] for one in sessions if one['name'] == 'Night Ferry')}"
 
     def call(self, method: str, path: str, body: Any = None) -> bytes:
         token = next((cookie.value for cookie in self.jar if cookie.name == "csrftoken"), "")

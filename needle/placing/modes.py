@@ -1,6 +1,6 @@
 """What panning means for a source: where each of its channels stands and how strong it is, one small class a meaning.
 
-A meaning reads *values*: the source's parameters by name, each an array of the same shape.
+A meaning reads *values*: the source's parameters by name, arrays of one shape, or of length 1 where they do not move.
 """
 
 from collections.abc import Callable, Mapping
@@ -71,7 +71,7 @@ def _one(values: Values, inputs: int) -> Gains:
 
 
 def _each_side(values: Values, _inputs: int) -> Gains:
-    return _limited(np.array([values["pan_left"], values["pan_right"]]))
+    return _limited(np.array(np.broadcast_arrays(values["pan_left"], values["pan_right"])))
 
 
 def _spread(values: Values, inputs: int) -> Gains:
@@ -85,11 +85,11 @@ def _limited(pan: Gains) -> Gains:
 
 
 def _as_they_are(values: Values, inputs: int) -> Gains:
-    return np.ones((inputs, *next(iter(values.values())).shape))
+    return np.ones((inputs, *[1] * next(iter(values.values())).ndim))
 
 
 def _side_levels(values: Values, _inputs: int) -> Gains:
-    return db_to_gain([values["level_left"], values["level_right"]])
+    return db_to_gain(np.array(np.broadcast_arrays(values["level_left"], values["level_right"])))
 
 
 def _in_equal_parts(values: Values, inputs: int) -> Gains:

@@ -5,10 +5,12 @@ delay"): flat within 0.1 dB to 0.45 of the sampling rate. See Blauert, *Spatial 
 """
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import ArrayLike, NDArray
+from scipy.fft import irfft, rfft
 from scipy.special import i0
 
 from needle.errors import NeedleError
@@ -97,9 +99,31 @@ def _in_blocks(audio: Audio, starts: NDArray[np.int_], delays: Numbers, block: i
     """Blocks that begin at ``starts`` (indices of ``audio``), each at its own delay: (blocks, block)."""
     whole = np.floor(delays).astype(int)
     low = starts - whole - REACH
-    pieces = np.stack([_piece(audio, at, at + block + 2 * REACH - 1) for at in low])
-    reversed_taps = taps(delays - whole)[:, ::-1]
-    return np.einsum("bnt,bt->bn", sliding_window_view(pieces, 2 * REACH, axis=1), reversed_taps)
+    length = block + 2 * REACH - 1
+    first, last = min(int(low.min()), 0), max(int(low.max()) + length, len(audio))
+    reached = _piece(audio, first, last)
+    pieces = sliding_window_view(reached, length)[low - first]
+    place = (delays - whole) * _STEPS
+    step = np.minimum(place.astype(int), _STEPS - 1)
+    table = _spectra(_fft_size(block))
+    share = (place - step).astype(np.float32)[:, np.newaxis]
+    between = table[step] + (table[step + 1] - table[step]) * share
+    size = _fft_size(block)
+    return irfft(rfft(pieces, size, axis=1) * between, size, axis=1)[:, 2 * REACH - 1 : length]
+
+
+def _fft_size(block: int) -> int:
+    """The transform that convolves a block with the interpolator without wrapping round."""
+    return 1 << (block + 2 * REACH - 2).bit_length()
+
+
+_STEPS = 1024
+"""Fractions of a sample at which the interpolator's spectrum is kept; between them it is linear, within -120 dB."""
+
+
+@cache
+def _spectra(size: int) -> NDArray[np.complex64]:
+    return rfft(taps(np.linspace(0.0, 1.0, _STEPS + 1)), size, axis=1).astype(np.complex64)
 
 
 def _piece(audio: Audio, low: int, high: int) -> Audio:

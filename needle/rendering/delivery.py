@@ -9,7 +9,7 @@ from needle.rendering.engine import render_audio
 from needle.rendering.mix import EVERYTHING, Listening, Mix
 from needle.rendering.segments import segment_frames
 
-_SEGMENTS_AT_ONCE = 16
+_SEGMENTS_AT_ONCE = 32
 
 
 def deliver(

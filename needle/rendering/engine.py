@@ -109,15 +109,20 @@ class _GainPlan:
             return
         # One node more on each side, so that a block's bend is told the same in every division.
         nodes = np.arange(first - 1, last + 2) * BLOCK
-        at_nodes = feed.gains(nodes / rate)
+        at_nodes = self._at(nodes / rate)
         self.gains[:, :outputs] = at_nodes[:, :, 1:-2].transpose(2, 0, 1)
         self.gains[:, outputs:] = (at_nodes[:, :, 2:-1] - at_nodes[:, :, 1:-2]).transpose(2, 0, 1)
         self.crooked = _crooked_blocks(feed.lanes, at_nodes, nodes, rate)
         if self.crooked is not None:
             self.gains[self.crooked] = 0.0
             frames = (self.crooked[:, np.newaxis] + first) * BLOCK + np.arange(BLOCK)
-            exact = feed.gains(frames.ravel() / rate).astype(np.float32)
+            exact = self._at(frames.ravel() / rate).astype(np.float32)
             self.exact = exact.reshape(outputs, feed.channels, -1, BLOCK)
+
+    def _at(self, times: Values) -> Values:
+        """The feed's gains at each time; what does not move it tells only once."""
+        gains = self.feed.gains(times)
+        return np.broadcast_to(gains, (*gains.shape[:2], len(times)))
 
     def add_crooked(self, signal: NDArray[np.float32], total: NDArray[np.float32], low: int, high: int) -> None:
         """Add the crooked blocks from ``low`` to ``high`` to ``total`` (blocks, outputs, BLOCK)."""

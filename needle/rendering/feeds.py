@@ -16,7 +16,8 @@ from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import Gains, law_named
 from needle.placing.modes import MODES, before_placing, mode_for
 from needle.placing.timing import REACH, Timing, delayed, timing_of
-from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource
+from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource, source_text
+from needle.rendering.pieces import assembled, digest, piece_frames
 
 OUTPUTS = 2
 
@@ -27,7 +28,7 @@ Audio = NDArray[np.float32]
 class Feed:
     """``audio`` (channels, frames) from frame ``offset`` of the session on; silent where it has none.
 
-    ``gains(times)``: (outputs, channels, times). ``lanes`` are what they follow.
+    ``gains(times)``: (outputs, channels, times), or of length 1 where nothing moves. ``lanes`` are what they follow.
     """
 
     audio: Audio
@@ -57,11 +58,11 @@ Render = Callable[[list[Feed], int, int, int], Audio]
 
 
 def values_at(source: MixSource, times: Values) -> dict[str, Values]:
-    """What the source's placement reads at each time (s): automated or static, shifted with its group."""
+    """What the source's placement reads at each time (s), shifted with its group; what does not move is told once."""
     found = {}
     for name in (*MODES[source.mode].parameters, "width", "level"):
         lane = source.lanes.get(name)
-        value = lane.evaluate(times) if lane else np.full(times.shape, getattr(source, name))
+        value = lane.evaluate(times) if lane else np.array([getattr(source, name)])
         place = PARAMETERS[name].place and source.shift
         found[name] = np.clip(value + source.shift, -1.0, 1.0) if place else value
     return found
@@ -133,8 +134,7 @@ def before_placement(source: MixSource) -> Feed:
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
         first = prior(source, values)
-        level = np.broadcast_to(level_gain(source, values), times.shape)
-        return (straight if first is None else first) * level
+        return (straight if first is None else first) * level_gain(source, values)
 
     return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()))
 
@@ -156,7 +156,8 @@ class _Delays:
         if self.timing is None:
             return np.zeros((OUTPUTS, source.channels, len(edges)))
         positions = MODES[source.mode].positions(values_at(source, edges), source.channels)
-        return self.timing.delays(positions) * self.mix.rate
+        late = self.timing.delays(positions) * self.mix.rate
+        return np.broadcast_to(late, (OUTPUTS, source.channels, len(edges)))
 
 
 def _late(
@@ -194,7 +195,7 @@ def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
         if send.place == "own":
-            pan = {"pan": np.full(times.shape, send.pan)}
+            pan = {"pan": np.array([send.pan])}
             matrix = own.gains(law_named(mix.law), pan, source.channels, mix.centre_zero)
         else:
             matrix = placement(mix, source, values)
@@ -211,12 +212,47 @@ def return_feed(
 ) -> Feed | None:
     """A return's output from frame ``first`` to ``last``; None if nothing reaches it."""
     past, ahead = one.chain.reach(mix.around)
-    low, high = first - past, last + ahead
-    feeds = [send_feed(mix, s, s.sends[one.id]) for s in sent if s.sounds_between(low, high)]
-    if not feeds:
+    if not any(s.sounds_between(first - past, last + ahead) for s in sent):
         return None
-    wet = one.chain.process(render(feeds, OUTPUTS, low, high), low, mix.around)
+    wet = _Wet(mix, one, sent, render).between(first, last)
     place = MODES["balance"].gains(law_named(mix.law), {"pan": np.array([one.pan])}, OUTPUTS)
     width = {"width": np.array([one.width])}
     gains = _after(place, before_placing(width, False, (False, False), OUTPUTS)) * db_to_gain(one.level)
     return Feed(wet, first, lambda _: gains)
+
+
+class _Wet:
+    """What comes out of a return's effects, and what goes into them, piece by piece."""
+
+    def __init__(self, mix: Mix, one: MixReturn, sent: list[MixSource], render: Render) -> None:
+        self.mix, self.one, self.sent, self.render = mix, one, sent, render
+        self.size = piece_frames(mix.rate)
+        self.past, self.ahead = one.chain.reach(mix.around)
+        self._keys: dict[int, str] = {}
+
+    def between(self, first: int, last: int) -> Audio:
+        """The output from frame ``first`` to ``last``."""
+        return assembled(self.size, first, last, self._key, self._make)
+
+    def _make(self, low: int, high: int) -> Audio:
+        start, stop = low * self.size - self.past, high * self.size + self.ahead
+        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry)
+        return self.one.chain.process(dry, start, self.mix.around)
+
+    def _key(self, piece: int) -> str:
+        first = (piece * self.size - self.past) // self.size
+        last = -(-((piece + 1) * self.size + self.ahead) // self.size)
+        inputs = " ".join(self._dry_key(i) for i in range(first, last))
+        return digest(f"wet {self.one.chain.key} {self.mix.rate} {self.mix.tempo.tempos} {inputs}")
+
+    def _make_dry(self, low: int, high: int) -> Audio:
+        start, stop = low * self.size, high * self.size
+        feeds = [send_feed(self.mix, s, s.sends[self.one.id]) for s in self.sent if s.sounds_between(start, stop)]
+        return self.render(feeds, OUTPUTS, start, stop)
+
+    def _dry_key(self, piece: int) -> str:
+        if piece not in self._keys:
+            start, stop = piece * self.size, (piece + 1) * self.size
+            parts = [f"{s.sends[self.one.id]} {source_text(self.mix, s, start, stop)}" for s in self.sent]
+            self._keys[piece] = digest(f"dry {self.mix.rate} {self.mix.law} {self.mix.centre_zero} {start} {parts}")
+        return self._keys[piece]

@@ -1,6 +1,7 @@
 """What the engine renders: sources with their places and sends, the returns they feed, and how one listens."""
 
 import hashlib
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from functools import cached_property
@@ -92,7 +93,15 @@ class MixSource:
     def statics(self) -> str:
         """Every value that is not automated, as text."""
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
-        return f"{values} {self.id if not self.asset else ''}"
+        return f"{self._sound} {values}"
+
+    @cached_property
+    def _sound(self) -> str:
+        """Which audio it is: an asset that is named by its content, or else the content itself."""
+        if re.fullmatch(r"[0-9a-f]{64}", self.asset):
+            return f"{self.asset} {self.audio.shape}"
+        content = np.ascontiguousarray(self.audio)
+        return f"{hashlib.blake2b(content, digest_size=16).hexdigest()} {content.shape}"
 
     def longest_delay(self, rate: int) -> int:
         """How many samples before a moment its placement may read; 0 if nothing of it is late."""
@@ -106,7 +115,9 @@ class MixSource:
         return self.offset < stop and start < self.offset + self.audio.shape[1] + late
 
 
-_STATIC = tuple(f.name for f in fields(MixSource) if f.name not in ("audio", "lanes", "sends", "muted", "id"))
+_STATIC = tuple(
+    f.name for f in fields(MixSource) if f.name not in ("audio", "asset", "lanes", "sends", "muted", "id")
+)
 
 
 @dataclass(frozen=True)
@@ -183,7 +194,7 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     does not sound here, leaves it alone.
     """
     parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop}"]
-    parts += [_source_part(mix, s, start, stop) for s in mix.sources if listening.hears(s)]
+    parts += [source_text(mix, s, start, stop) for s in mix.sources if listening.hears(s)]
     for one in mix.returns:
         sent = listening.sent(mix, one)
         if not sent:
@@ -191,11 +202,11 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
         past, ahead = one.chain.reach(mix.around)
         low, high = start - BLOCK - past, stop + BLOCK + ahead
         parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width}")
-        parts += [f"{s.sends[one.id]} {part}" for s in sent if (part := _source_part(mix, s, low, high))]
+        parts += [f"{s.sends[one.id]} {part}" for s in sent if (part := source_text(mix, s, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
-def _source_part(mix: Mix, source: MixSource, start: int, stop: int) -> str:
+def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     """What a source's sound depends on between two frames; empty if it has none there."""
     late = source.longest_delay(mix.rate)
     if not source.sounds_between(start, stop, late):

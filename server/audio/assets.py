@@ -41,7 +41,7 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     asset = _hash(path)
     target = _decoded_path(asset, rate)
     known = Asset.objects.filter(pk=asset).first()
-    if known and target.exists():
+    if known and known.character and target.exists():
         return asset
     target.parent.mkdir(parents=True, exist_ok=True)
     frames = frames_at(info, rate)
