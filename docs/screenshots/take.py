@@ -121,8 +121,11 @@ def main() -> None:
         rowan.page.get_by_role("button", name="Export", exact=True).click()
         rowan.page.get_by_role("link", name="Download").wait_for(timeout=60_000)
         take(rowan.page, "export")
-        rowan.page.keyboard.press("Escape")
-        take_place_desk(Engineer(case, "rowan", desk="place"))
+        rowan.context.close()
+        ines.context.close()
+
+        rowan = Engineer(case, "rowan", desk="place")
+        take_place_desk(rowan)
         rowan.page.goto(server.address)
         rowan.page.get_by_text("Your sessions").wait_for()
         take(rowan.page, "sessions")

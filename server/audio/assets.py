@@ -20,7 +20,8 @@ from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation
 from server.mixing.revisions import bringing_back, removed_sources
 
-_HASH_BYTES = 1 << 20
+_MEASURED_AT_ONCE = 2
+"""Sources of so many channels have their spectrum measured as they arrive; wider ones when it is first asked for."""
 
 
 class Stopped(Exception):
@@ -66,6 +67,8 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
         os.replace(partial, target)
     finally:
         partial.unlink(missing_ok=True)
+    if info.channels <= _MEASURED_AT_ONCE:
+        asset_spectrum(asset, rate, 0, info.channels)
     Asset.objects.update_or_create(
         sha256=asset,
         defaults={

@@ -56,11 +56,11 @@ class Uploads(SessionCase):
 
     def left_behind(self) -> list[str]:
         """Whatever is in the folders of uploads and assets besides what the session has."""
-        known = {f"{asset.sha256}-{RATE}.npy" for asset in Asset.objects.all()}
+        known = {asset.sha256 for asset in Asset.objects.all()}
         found = []
         for folder in ("uploads", "assets"):
             path = settings.DATA_DIR / folder
-            found += [p.name for p in path.rglob("*") if p.is_file() and p.name not in known]
+            found += [p.name for p in path.rglob("*") if p.is_file() and p.name.split("-")[0] not in known]
         return found
 
     def test_a_stem_at_another_rate_becomes_a_source(self) -> None:

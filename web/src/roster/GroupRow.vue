@@ -140,7 +140,7 @@ svg {
   border: 1px solid transparent;
   border-radius: 3px;
   background: none;
-  font-size: 12.5px;
+  font-size: 12px;
   font-weight: 600;
   text-overflow: ellipsis;
 }
@@ -150,14 +150,14 @@ svg {
 .level,
 .shift {
   flex: none;
-  width: 44px;
+  width: 40px;
   height: 20px;
   padding: 0 2px;
   font-size: 11px;
   text-align: right;
 }
 .shift {
-  width: 30px;
+  width: 27px;
 }
 .solo[aria-pressed="true"] {
   background: var(--lamp);

@@ -1,8 +1,8 @@
 /** What the core offers by name (ways of panning, effects, seatings), and what people have kept by name. */
-import { message } from "ant-design-vue";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import { get, post, type Schemas } from "@/api/http";
+import { say } from "@/ui/say";
 
 export type Preset = Schemas["PresetOut"];
 export type Effect = Schemas["EffectOut"];
@@ -28,10 +28,10 @@ export const useLibrary = defineStore("library", () => {
   async function keep(kind: Preset["kind"], name: string, content: Record<string, unknown>): Promise<void> {
     try {
       await post("/api/presets", { kind, name, content });
-      void message.success(`“${name}” is kept. It can be used in every session of yours.`);
+      say.done(`“${name}” is kept. It can be used in every session of yours.`);
       await look();
     } catch (error) {
-      void message.error((error as Error).message);
+      say.wrong((error as Error).message);
     }
   }
 
@@ -39,7 +39,7 @@ export const useLibrary = defineStore("library", () => {
     try {
       await post(`/api/presets/${preset.id}/forget`);
     } catch (error) {
-      void message.error((error as Error).message);
+      say.wrong((error as Error).message);
     }
     await look();
   }

@@ -2,7 +2,6 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
-import { message } from "ant-design-vue";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef } from "vue";
 import { get, type Schemas } from "@/api/http";
@@ -11,6 +10,7 @@ import { clamp, OFF_DB } from "@/geometry/pan";
 import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Person, type Revision } from "@/live/channel";
 import { Outbox, type Operation } from "@/live/outbox";
+import { say } from "@/ui/say";
 
 export type Source = Schemas["StoredSource"];
 export type Passage = Schemas["StoredPassage"];
@@ -137,7 +137,7 @@ export const useSession = defineStore("session", () => {
     if (incoming.type === "revision") take(incoming);
     else if (incoming.type === "welcome") me.value = incoming.you;
     else if (incoming.type === "presence") people.set(incoming.person.tab, incoming.person);
-    else if (incoming.type === "refused") void message.warning(incoming.detail);
+    else if (incoming.type === "refused") say.careful(incoming.detail);
     else if (incoming.type === "gone") {
       people.delete(incoming.tab);
       for (const [thing, preview] of previews) if (preview.tab === incoming.tab) previews.delete(thing);
@@ -230,7 +230,7 @@ export const useSession = defineStore("session", () => {
       if (answer) take(answer.revision as unknown as Revision);
       for (const thing of wereHeld) channel?.send({ type: "preview", thing, value: null });
       if (!refusal) return;
-      void message.error(refusal);
+      say.wrong(refusal);
       refusals.value += 1;
       for (const { thing, ids } of carried) {
         ids.delete(sent);
@@ -250,7 +250,7 @@ export const useSession = defineStore("session", () => {
     outbox[which]((answer, refusal) => {
       if (mine !== outbox) return;
       if (answer) take(answer.revision as unknown as Revision);
-      if (refusal || answer?.notice) void message.info(refusal || answer!.notice);
+      if (refusal || answer?.notice) say.know(refusal || answer!.notice);
     });
   }
 

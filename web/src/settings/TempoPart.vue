@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** The tempo map: steps of tempo and changes of metre, typed, tapped, or taken from a MIDI file. */
-import { Button, message } from "ant-design-vue";
+import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post, postFile, type Schemas } from "@/api/http";
 import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import NumberField from "@/ui/NumberField.vue";
+import { say } from "@/ui/say";
 
 const session = useSession();
 const edits = useEdits();
@@ -56,7 +57,7 @@ async function tap(): Promise<void> {
     const found = await post<Schemas["TapTempo"]>("/api/tempo/taps", { times: taps.value });
     tempos.value[0]![1] = found.bpm;
   } catch (error) {
-    void message.info((error as Error).message);
+    say.know((error as Error).message);
   }
 }
 
@@ -71,7 +72,7 @@ async function fromFile(event: Event): Promise<void> {
     metres.value = found.metres as Metres;
     notes.value = [`Taken from ${file.name}; look it over, then apply it.`, ...found.notes];
   } catch (error) {
-    void message.error((error as Error).message);
+    say.wrong((error as Error).message);
   }
 }
 </script>

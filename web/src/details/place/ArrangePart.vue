@@ -1,6 +1,5 @@
 <script setup lang="ts">
 /** Where the source stands in the list and in time, its group, what is kept of it by name, and taking it away. */
-import { message } from "ant-design-vue";
 import { computed } from "vue";
 import { usePlacing } from "@/session/placing";
 import { useLibrary, type Preset } from "@/session/library";
@@ -9,6 +8,7 @@ import { useSession, type Source } from "@/session/session";
 import KeepForm from "@/ui/KeepForm.vue";
 import KeptPick from "@/ui/KeptPick.vue";
 import NumberField from "@/ui/NumberField.vue";
+import { say } from "@/ui/say";
 
 const props = defineProps<{ source: Source }>();
 const session = useSession();
@@ -35,7 +35,7 @@ const keep = (name: string): Promise<void> =>
 
 function remove(): void {
   placing.remove([props.source]);
-  void message.info(`${props.source.name} is removed. Undo, or “removed” in the list, brings it back.`);
+  say.know(`${props.source.name} is removed. Undo, or “removed” in the list, brings it back.`);
 }
 </script>
 

@@ -1,0 +1,141 @@
+/** A session without a server: a document, a wire that remembers what was said on it, and answers as they are wanted. */
+import { createPinia, setActivePinia } from "pinia";
+import { useSession, type Source } from "@/session/session";
+
+export const source = (id: string, order: number, values: Partial<Source> = {}): Source => ({
+  id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
+  muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, span: 1, width: 1,
+  exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
+  double_ms: 0, double_trim: 0, ...values,
+}); // prettier-ignore
+
+type Change = { part: string; key: string; value: unknown };
+type Posted = { path: string; body: { client_id: string; operation: Record<string, unknown> } };
+
+class Wire {
+  static readonly OPEN = 1;
+  static latest: Wire;
+  readyState = 1;
+  onopen?: () => void;
+  onclose?: (event: { code: number }) => void;
+  onmessage?: (event: { data: string }) => void;
+  said: Record<string, unknown>[] = [];
+
+  constructor(readonly address: string) {
+    Wire.latest = this;
+    queueMicrotask(() => this.onopen?.());
+  }
+  send(text: string): void {
+    this.said.push(JSON.parse(text) as Record<string, unknown>);
+  }
+  close(): void {
+    this.onclose?.({ code: 1000 });
+  }
+}
+
+export class Desk {
+  posted: Posted[] = [];
+  asked: string[] = [];
+  revision = 5;
+  /** What a post is answered with: the changes it makes, or a sentence that refuses it. */
+  answers: (Change[] | string)[] = [];
+  /** Whether posts are answered; otherwise they wait as on a slow line. */
+  quick = true;
+  private waiting: (() => void)[] = [];
+
+  constructor(
+    private readonly parts: Record<string, Record<string, unknown>>,
+    private readonly length = 0,
+  ) {
+    vi.stubGlobal("document", { cookie: "csrftoken=abc" });
+    vi.stubGlobal("window", { addEventListener: vi.fn(), removeEventListener: vi.fn() });
+    vi.stubGlobal("location", { protocol: "http:", host: "here" });
+    vi.stubGlobal("WebSocket", Wire);
+    vi.stubGlobal("fetch", (path: string, options?: { body?: string }) => this.answer(path, options?.body));
+    setActivePinia(createPinia());
+  }
+
+  get wire(): Wire {
+    return Wire.latest;
+  }
+
+  private frame() {
+    const bars = [0, 1, 2, 3].map((i) => ({
+      bar: i + 1, times: [0, 0.5, 1, 1.5].map((at) => i * 2 + at), beat: i * 4, unit: 4,
+    })); // prettier-ignore
+    const shapes = {
+      steps: 2,
+      shapes: { straight: [[0, 1]], ease: [[0, 1]], hold: [[0, 0]], curve: [[0, 1]] },
+    };
+    const gains = { positions: 3, law: [[1, 0], [0.7, 0.7], [0, 1]], balance: [[1, 0], [1, 1], [0, 1]] }; // prettier-ignore
+    return { revision: this.revision, length: 8, bars, gains, shapes };
+  }
+
+  private async answer(path: string, body?: string): Promise<Response> {
+    this.asked.push(path);
+    const json = (found: unknown, status = 200): Response => new Response(JSON.stringify(found), { status });
+    if (path.endsWith("/frame")) return json(this.frame());
+    if (path.includes("operations?since")) return json([]);
+    if (!body) {
+      const settings = {
+        name: "Test", rate: 48000, length: this.length, layout: "0+2+0", tempos: [[0, 120]], metres: [[1, 4, 4]],
+        law: "constant-power", centre_zero: false,
+      }; // prettier-ignore
+      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {} };
+      const document = { session: settings, ...empty, ...this.parts };
+      return json({
+        id: "s",
+        revision: this.revision,
+        role: "engineer",
+        document,
+        frame: this.frame(),
+        people: [],
+      });
+    }
+    const sent = JSON.parse(body) as Posted["body"];
+    this.posted.push({ path, body: sent });
+    const answer = this.answers.shift() ?? [];
+    if (!this.quick) await new Promise<void>((go) => this.waiting.push(go));
+    if (typeof answer === "string") return json({ detail: answer }, 422);
+    return json({ revision: this.told(answer, sent.client_id), notice: "" });
+  }
+
+  /** A revision as everybody is told of it. */
+  told(changes: Change[], client_id = "theirs") {
+    this.revision += 1;
+    return {
+      type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Ines" }, kind: "any", said: "",
+      changes,
+    }; // prettier-ignore
+  }
+
+  /** Something comes in over the wire. */
+  hear(message: unknown): void {
+    this.wire.onmessage?.({ data: JSON.stringify(message) });
+  }
+
+  release(): void {
+    this.quick = true;
+    this.waiting.splice(0).forEach((go) => go());
+  }
+
+  async open() {
+    const session = useSession();
+    await session.open("s");
+    await settle();
+    return session;
+  }
+
+  get operations(): Record<string, unknown>[] {
+    return this.posted.map((one) => one.body.operation);
+  }
+
+  get previews(): Record<string, unknown>[] {
+    return this.wire.said.filter((one) => one.type === "preview");
+  }
+}
+
+export async function settle(): Promise<void> {
+  for (let i = 0; i < 12; i += 1) await Promise.resolve();
+  await new Promise((resolve) => setImmediate(resolve));
+}
