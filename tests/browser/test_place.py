@@ -1,5 +1,6 @@
 """The Place desk as an engineer uses it: files brought in, placed in every way, sent to a return, and measured."""
 
+import base64
 import itertools
 import tempfile
 from pathlib import Path
@@ -176,6 +177,26 @@ class OwnFiles(BrowserCase):
         self.settled(lambda: len(self.rowan.document()["sources"]) == 2, "the good ones are missing")
         self.assertGreater(self.source("quiet")["gain"], 20.0)
 
+    def test_files_may_be_dropped_anywhere(self) -> None:
+        self.new_session("Dropped")
+        good, *_ = self.stems()
+        content = base64.b64encode(good.read_bytes()).decode()
+        transfer = self.page.evaluate_handle(
+            """(text) => {
+              const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+              const transfer = new DataTransfer();
+              transfer.items.add(new File([bytes], "Dropped voice.wav", { type: "audio/wav" }));
+              return transfer;
+            }""",
+            content,
+        )
+        for event in ("dragover", "drop"):
+            self.page.dispatch_event("svg.field", event, {"dataTransfer": transfer})
+        expect(self.page.get_by_role("dialog").get_by_text("Mono.")).to_be_visible()
+        self.page.get_by_role("button", name="Bring in 1 source").click()
+        self.settled(lambda: bool(self.rowan.document()["sources"]), "not brought in")
+        self.assertAlmostEqual(self.source("Dropped voice")["seconds"], 2.0, places=3)
+
     def test_sending_goes_on_after_the_connection_was_lost(self) -> None:
         self.new_session("Far away")
         path = self.folder / "long.wav"
@@ -268,6 +289,53 @@ class Desk(BrowserCase):
         dialog.get_by_role("button", name="Seat 3 sources").click()
         self.until(rowan.page, lambda: rowan.document()["sources"]["plucked-bass"]["pan"] == -0.55, "not seated")
         self.assertEqual(rowan.document()["sources"]["concertina-1"]["pan"], 0.55)
+
+    def test_a_colleague_sees_and_hears_what_is_brought_in_and_sent(self) -> None:
+        rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines", desk="place")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "Ship's clock.wav"
+            soundfile.write(path, noise(11, 1, 3.0), RATE, subtype="PCM_24")
+            rowan.page.get_by_role("button", name="+ add").click()
+            rowan.page.get_by_label("Files to bring in").set_input_files(str(path))
+            rowan.page.get_by_role("button", name="Bring in 1 source").click()
+        row = ines.page.locator(".row", has_text="Ship's clock")
+        expect(row).to_be_visible()
+        key = row.get_attribute("data-source")
+        rowan.operate("place-source", source=key, pan=0.7)
+        rowan.operate("set-send", source=key, to="quay", level=0.0, before=True, place="opposite")
+        expect(ines.place_of(key)).to_have_attribute("aria-valuetext", "R70")
+        row.get_by_role("button", name="Ship's clock", exact=True).click()
+        send = ines.page.get_by_label("Send of Ship's clock to Quay")
+        expect(send).to_have_value("0 dB")
+        self.assertGreater(lean(ines.rendered(1, 1, solo=key).astype(float)), 3.0)
+        # When the clock has stopped, only its echo from the other side is left.
+        self.assertLess(lean(ines.rendered(7, 1, solo=key).astype(float)), -3.0)
+        ines.page.get_by_role("button", name="Solo Ship's clock, only you hear it").click()
+        ines.play()
+        self.until(ines.page, lambda: np.abs(ines.listen(0.1)).max() > 1e-4, "nothing is heard")
+        self.assert_heard(ines.listen(0.5), ines.rendered(0, 16, solo=key))
+        rowan.operate("remove-source", source=key)
+        expect(row).to_have_count(0)
+
+    def test_what_is_chosen_goes_along_with_the_hand(self) -> None:
+        rowan = self.engineer("rowan", desk="place")
+        rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
+        rowan.row("ferry-engine").get_by_role("button", name="Ferry engine", exact=True).click(
+            modifiers=["ControlOrMeta"]
+        )
+        before = rowan.document()["sources"]
+        self.drag(rowan, "ferry-engine", -100.0, 50.0)
+        self.until(rowan.page, lambda: rowan.document()["sources"] != before, "not dragged")
+        after = rowan.document()["sources"]
+        by = after["ferry-engine"]["pan"] - before["ferry-engine"]["pan"]
+        self.assertLess(by, -0.2)
+        for side in ("pan_left", "pan_right"):
+            self.assertAlmostEqual(after["deck-voices"][side] - before["deck-voices"][side], by, places=6)
+        levels = [after[key]["level"] - before[key]["level"] for key in ("ferry-engine", "deck-voices")]
+        self.assertLess(levels[0], -0.9)
+        self.assertAlmostEqual(levels[0], levels[1], places=6)
+        rowan.page.keyboard.press("Control+z")
+        self.until(rowan.page, lambda: rowan.document()["sources"] == before, "not one change")
 
     def test_a_group_shifts_what_is_drawn_and_heard(self) -> None:
         rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines")

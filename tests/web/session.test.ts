@@ -215,6 +215,31 @@ describe("several sources", () => {
     ]);
   });
 
+  it("dragged together are one change, and show what the hand holds until it is back", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    desk.quick = false;
+    session.hold("oars.pan", 0.3);
+    session.hold("oars.level", -3);
+    session.hold("gulls.pan_left", -0.2);
+    useEdits().shiftAll(session.sources.slice(0, 2), 0.2, 3);
+    expect(session.valueAt(session.sources[0]!, "pan", 0)).toBe(0.3);
+    await settle();
+    const sent = desk.operations[0] as { kind: string; operations: { parameter: string; by: number }[] };
+    expect(sent.operations.map((one) => [one.parameter, one.by])).toEqual([
+      ["pan", 0.2],
+      ["pan_left", 0.2],
+      ["pan_right", 0.2],
+      ["level", 3],
+    ]);
+    desk.release();
+    await settle();
+    expect(session.pending.size).toBe(0);
+    session.hold("oars.pan", 0.3);
+    useEdits().shiftAll([session.sources[0]!], 0, 0);
+    expect(session.pending.size).toBe(0);
+  });
+
   it("are put elsewhere in the list as one change", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();

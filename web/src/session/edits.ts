@@ -199,13 +199,33 @@ export function useEdits() {
     ]);
   }
 
-  /** Move several sources by the same, wherever each of them stands. */
-  function shiftPlaces(sources: Source[], by: number): void {
-    const operations = (["pan", "pan_left", "pan_right"] as Parameter[]).flatMap((parameter) => {
+  function shiftingPlaces(sources: Source[], by: number): Operation[] {
+    return (["pan", "pan_left", "pan_right"] as Parameter[]).flatMap((parameter) => {
       const ids = sources.filter((source) => parametersOf(source).includes(parameter)).map((one) => one.id);
       return ids.length ? [operation("shift-values", { sources: ids, parameter, by })] : [];
     });
+  }
+
+  /** Move several sources by the same, wherever each of them stands. */
+  function shiftPlaces(sources: Source[], by: number): void {
+    const operations = shiftingPlaces(sources, by);
     if (operations.length) session.change({}, together(`${sources.length} sources moved`, operations));
+  }
+
+  /** Move and level several sources by the same, as one change; what a hand holds of them shows until it is back. */
+  function shiftAll(sources: Source[], pan: number, level: number): void {
+    const ids = sources.map((source) => source.id);
+    const operations = pan ? shiftingPlaces(sources, pan) : [];
+    if (level) operations.push(operation("shift-values", { sources: ids, parameter: "level", by: level }));
+    const held = [...session.pending].filter(
+      ([thing, { ids: sent }]) => !sent.size && ids.includes(thing.split(".")[0]!),
+    );
+    if (operations.length)
+      session.change(
+        Object.fromEntries(held.map(([thing, { value }]) => [thing, value])),
+        together(`${sources.length} sources moved`, operations),
+      );
+    else for (const [thing] of held) session.letGo(thing);
   }
 
   const flip = (sources: Source[]): void =>
@@ -240,7 +260,7 @@ export function useEdits() {
   const make = (change: Operation): void => session.change({}, change);
 
   return {
-    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, flip,
+    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, flip,
     setGroup, setReturn, setSend, make, ownOf,
   }; // prettier-ignore
 }

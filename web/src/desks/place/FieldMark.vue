@@ -43,7 +43,9 @@ interface Held {
   from: { pan: number; level: number; x: number; y: number };
   pan: number;
   level: number;
-  axis: "" | "pan" | "level";
+  /** Whether the hand has left the line on which it would change only the other of the two; it stays so. */
+  across: boolean;
+  along: boolean;
   moved: boolean;
 }
 const held = ref<Held | null>(null);
@@ -64,7 +66,8 @@ function onDown(event: PointerEvent, side: End["side"]): void {
     from: { ...from, x: event.clientX, y: event.clientY },
     pan: stands,
     level: props.mark.level,
-    axis: "",
+    across: false,
+    along: false,
     moved: false,
   };
   values = {};
@@ -82,8 +85,8 @@ function onMove(event: PointerEvent): void {
   const here = props.at(event);
   const pan = tidy("pan", now.pan + here.pan - now.from.pan);
   const level = tidy("level", here.level + (now.level <= -96 ? 0 : now.level - now.from.level));
-  const across = dx >= FREE || now.axis === "pan";
-  const along = dy >= FREE || now.axis === "level";
+  const across = (now.across ||= dx >= FREE);
+  const along = (now.along ||= dy >= FREE);
   if (props.to) return showSend(across ? pan : null, along ? level : null);
   values = { ...(across ? hand.toEnd(source.value, now.side, pan) : {}), ...(along ? { level } : {}) };
   if (others().length) return showAll(pan - now.pan, along ? level - now.level : 0, across);
@@ -94,8 +97,9 @@ function onMove(event: PointerEvent): void {
 
 const others = (): string[] => view.selection.filter((id) => id !== source.value.id);
 
+/** All that the hand takes along; what a colleague holds stays. */
 function chosenSources() {
-  return session.sources.filter((one) => view.selection.includes(one.id));
+  return session.sources.filter((one) => view.selection.includes(one.id) && !hand.holderOf(one));
 }
 
 let together = { pan: 0, level: 0 };
@@ -142,12 +146,7 @@ function onUp(): void {
 }
 
 function finishAll(): void {
-  const chosen = chosenSources();
-  for (const one of chosen)
-    for (const parameter of ["pan", "pan_left", "pan_right", "level"])
-      session.letGo(`${one.id}.${parameter}`);
-  if (together.pan) edits.shiftPlaces(chosen, together.pan);
-  if (together.level) edits.shift(chosen, "level", together.level);
+  edits.shiftAll(chosenSources(), together.pan, together.level);
   together = { pan: 0, level: 0 };
 }
 
