@@ -22,7 +22,9 @@ SIZE = {"width": 1280, "height": 800}
 
 
 def take(page, name: str, **options: bool) -> None:
-    page.evaluate("document.fonts.ready")
+    # Dialogs fade in; nothing is to be caught on its way.
+    page.emulate_media(reduced_motion="reduce")
+    page.evaluate("Promise.all([document.fonts.ready, ...document.getAnimations().map((one) => one.finished)])")
     page.screenshot(path=HERE / f"{name}.png", **options)
 
 

@@ -91,6 +91,11 @@ def lost(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
     return float(np.clip(1.0 - kept / there, 0.0, 1.0))
 
 
+def share_db(share: float) -> float:
+    """A share of a power (0…1) in dB, not below ``LOWEST_DB``."""
+    return float(np.clip(10.0 * np.log10(max(share, _FLOOR)), LOWEST_DB, 0.0))
+
+
 def mono_loss(spectrum: Spectrum, through: Complex) -> float:
     """How much weaker one loudspeaker is than two (dB, K-weighted): (L + R)/√2 against both sides' power."""
     both = powers(spectrum, through).sum()

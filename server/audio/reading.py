@@ -49,9 +49,14 @@ class MonoOut(Schema):
 
 
 class PlacementOut(Schema):
-    """What a source's placement does at a moment: ``lost`` 0…1 of its power, and the choices there are."""
+    """What a source's placement does at a moment: ``lost`` 0…1 of its power, and the choices there are.
+
+    ``lost_db``: the part that leaves, in dB of the source; ``kept_db``: how much weaker the source is without it.
+    """
 
     lost: float
+    lost_db: float
+    kept_db: float
     modes: list[ModeChoice]
     double_change: float
     mono: MonoOut
@@ -100,8 +105,11 @@ def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[W
     one = source_of(mix, source)
     spectrum = spectrum_in(document_for(session, when.revision), source)
     mono = readings.mono_reading(mix, one, spectrum, when.at)
+    lost = readings.lost(mix, one, spectrum, when.at)
     return PlacementOut(
-        lost=readings.lost(mix, one, spectrum, when.at),
+        lost=lost,
+        lost_db=readings.share_db(lost),
+        kept_db=readings.share_db(1.0 - lost),
         modes=readings.mode_choices(mix, one, spectrum, when.at),
         double_change=readings.double_change(mix, one, spectrum, when.at),
         mono=MonoOut(centres=readings.BAND_NAMES, **vars(mono)),

@@ -140,6 +140,8 @@ class Readings(SessionCase):
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", "pan": 1.0})
         found = self.reading("wide")
         self.assertAlmostEqual(found["lost"], 0.5, delta=0.01)
+        self.assertAlmostEqual(found["lost_db"], -3.01, delta=0.1)
+        self.assertAlmostEqual(found["kept_db"], -3.01, delta=0.1)
         self.assertEqual([m["name"] for m in found["modes"]], ["balance", "sides", "span", "mono"])
         before = self.power(solo="wide")
         for mode in found["modes"][1:]:

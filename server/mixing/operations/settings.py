@@ -42,7 +42,8 @@ class SetSession(SetSome):
 
     def _word(self, name: str, value: Any) -> str:
         if name == "tempos":
-            changes = f", {len(value) - 1} changes" if len(value) > 1 else ""
+            more = len(value) - 1
+            changes = f", {more} change{'s' if more > 1 else ''}" if more else ""
             return f"Tempo {value[0][1]:g} bpm{changes}"
         if name == "metres":
             return f"Metre {value[0][1]}/{value[0][2]}"

@@ -1338,12 +1338,18 @@ export interface components {
         /**
          * PlacementOut
          * @description What a source's placement does at a moment: ``lost`` 0…1 of its power, and the choices there are.
+         *
+         *     ``lost_db``: the part that leaves, in dB of the source; ``kept_db``: how much weaker the source is without it.
          */
         PlacementOut: {
             /** Double Change */
             double_change: number;
+            /** Kept Db */
+            kept_db: number;
             /** Lost */
             lost: number;
+            /** Lost Db */
+            lost_db: number;
             /** Modes */
             modes: components["schemas"]["ModeChoice"][];
             mono: components["schemas"]["MonoOut"];

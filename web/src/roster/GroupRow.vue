@@ -7,6 +7,7 @@ import { operation, useEdits } from "@/session/edits";
 import { useSession, type Group, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import ParameterField from "@/ui/ParameterField.vue";
+import NameField from "@/ui/NameField.vue";
 
 const props = defineProps<{ group: Group; members: Source[] }>();
 const session = useSession();
@@ -20,11 +21,6 @@ const shift = computed(() => session.shown(thing("shift"), props.group.shift));
 const muted = computed(() => session.shown(thing("muted"), props.group.muted));
 const ids = computed(() => props.members.map((one) => one.id));
 const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)));
-
-function rename(event: Event): void {
-  const name = (event.target as HTMLInputElement).value.trim();
-  if (name && name !== props.group.name) edits.setGroup(props.group, { name });
-}
 </script>
 
 <template>
@@ -39,15 +35,12 @@ function rename(event: Event): void {
         <path d="M3.500 1H1v10h2.500M8.500 1H11v10H8.500" />
       </svg>
     </button>
-    <input
+    <NameField
       class="name"
-      :value="group.name"
-      aria-label="Name of the group"
+      :name="group.name"
+      label="Name of the group"
       :disabled="!session.mayEdit"
-      maxlength="120"
-      @change="rename"
-      @keydown.enter="($event.target as HTMLInputElement).blur()"
-      @keydown.stop
+      @rename="edits.setGroup(group, { name: $event })"
     />
     <ParameterField
       class="shift"
@@ -133,19 +126,9 @@ svg {
   stroke-width: 1.4;
 }
 .name {
-  flex: 1;
-  min-width: 0;
   height: 22px;
   padding: 0 2px;
-  border: 1px solid transparent;
-  border-radius: 3px;
-  background: none;
   font-size: 12px;
-  font-weight: 600;
-  text-overflow: ellipsis;
-}
-.name:focus {
-  border-color: var(--rule-strong);
 }
 .level,
 .shift {

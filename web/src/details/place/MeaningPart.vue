@@ -42,12 +42,11 @@ const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
 );
 
 const thrown = computed(() => {
-  const share = props.reading?.lost ?? 0;
   if (!props.reading || !["balance", "mono"].includes(props.source.mode)) return null;
-  if (share < 0.0005) return "Nothing is thrown away where it stands now.";
-  const db = decibels(10 * Math.log10(share)).replace("+", "");
-  const kept = decibels(10 * Math.log10(Math.max(1 - share, 1e-6)));
-  return `Thrown away now: ${Math.max(Math.round(share * 100), 1)} % of its power (${db} dB of the source). It is ${kept} dB for it.`;
+  const { lost, lost_db, kept_db } = props.reading;
+  if (lost < 0.0005) return "Nothing is thrown away where it stands now.";
+  const percent = Math.max(Math.round(lost * 100), 1);
+  return `Thrown away now: ${percent} % of its power (${decibels(lost_db)} dB of the source). It is ${decibels(kept_db)} dB for it.`;
 });
 
 const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level" : `${decibels(value)} dB`);

@@ -13,6 +13,7 @@ import KeptPick from "@/ui/KeptPick.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import Slide from "@/ui/Slide.vue";
 import EffectPart from "./EffectPart.vue";
+import NameField from "@/ui/NameField.vue";
 
 const props = defineProps<{ to: Return }>();
 const session = useSession();
@@ -33,11 +34,6 @@ function move(index: number, by: number): void {
   const [moved] = effects.splice(index, 1);
   effects.splice(index + by, 0, moved!);
   arrange(effects);
-}
-
-function rename(event: Event): void {
-  const typed = (event.target as HTMLInputElement).value.trim();
-  if (typed && typed !== props.to.name) edits.setReturn(props.to, { name: typed });
 }
 
 function remove(): void {
@@ -71,15 +67,11 @@ const shown = <T extends number | boolean>(field: string, stands: T): T =>
 <template>
   <header>
     <span class="ink" :style="{ borderColor: inkOf(to.ink) }" />
-    <input
-      class="name"
-      :value="to.name"
-      aria-label="Name of the return"
-      maxlength="120"
+    <NameField
+      :name="to.name"
+      label="Name of the return"
       :disabled="!session.mayEdit"
-      @change="rename"
-      @keydown.enter="($event.target as HTMLInputElement).blur()"
-      @keydown.stop
+      @rename="edits.setReturn(to, { name: $event })"
     />
     <span class="quiet">return</span>
   </header>
@@ -161,22 +153,6 @@ header {
   width: 9px;
   height: 24px;
   border: 2px solid;
-}
-.name {
-  flex: 1;
-  min-width: 0;
-  height: 28px;
-  padding: 0 4px;
-  border: 1px solid transparent;
-  border-radius: 3px;
-  background: none;
-  font-size: 17px;
-  font-weight: 600;
-}
-.name:hover:not(:disabled),
-.name:focus {
-  border-color: var(--rule-strong);
-  background: var(--raised);
 }
 .levels {
   display: grid;

@@ -5,6 +5,7 @@ import { clockText } from "@/geometry/time";
 import { operation, useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
 import { INKS, inkOf } from "@/ui/theme";
+import NameField from "@/ui/NameField.vue";
 
 const props = defineProps<{ source: Source }>();
 const session = useSession();
@@ -14,13 +15,6 @@ const about = computed(() => {
   const kind = channels === 1 ? "mono" : channels === 2 ? "stereo" : `${channels} channels`;
   return seconds ? `${kind} · ${clockText(seconds).slice(0, -2)}` : kind;
 });
-
-function rename(event: Event): void {
-  const name = (event.target as HTMLInputElement).value.trim();
-  if (name && name !== props.source.name)
-    edits.make(operation("rename-source", { source: props.source.id, name }));
-  else (event.target as HTMLInputElement).value = props.source.name;
-}
 
 function nextInk(): void {
   edits.make(
@@ -39,16 +33,11 @@ function nextInk(): void {
       title="Another ink"
       @click="nextInk"
     />
-    <input
-      class="name"
-      :value="source.name"
+    <NameField
+      :name="source.name"
+      label="Name of the source"
       :disabled="!session.mayEdit"
-      aria-label="Name of the source"
-      maxlength="120"
-      spellcheck="false"
-      @change="rename"
-      @keydown.enter="($event.target as HTMLInputElement).blur()"
-      @keydown.stop
+      @rename="edits.make(operation('rename-source', { source: source.id, name: $event }))"
     />
     <span class="quiet">{{ about }}</span>
   </header>
@@ -67,23 +56,6 @@ header {
   border: 0;
   border-radius: 1px;
   cursor: pointer;
-}
-.name {
-  flex: 1;
-  min-width: 0;
-  height: 28px;
-  padding: 0 4px;
-  border: 1px solid transparent;
-  border-radius: 3px;
-  background: none;
-  font-size: 17px;
-  font-weight: 600;
-  text-overflow: ellipsis;
-}
-.name:hover:not(:disabled),
-.name:focus {
-  border-color: var(--rule-strong);
-  background: var(--raised);
 }
 .quiet {
   font-size: 12px;
