@@ -52,7 +52,7 @@ def take_place_desk(rowan: Engineer) -> None:
     choose(rowan, "foghorn")
     page.get_by_role("button", name="Timing").click()
     page.get_by_role("radio", name="both sides").click()
-    page.get_by_text("In mono this source loses").wait_for()
+    page.get_by_text("First gap at").wait_for()
     take(page, "timing")
     for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])

@@ -123,6 +123,18 @@ describe("a file on its way", () => {
   });
 });
 
+describe("leaving a session", () => {
+  it("stops what is on its way and takes nothing along", async () => {
+    const { server, arrivals } = await bring(34, (taking) => (taking.line = "down"));
+    await vi.advanceTimersByTimeAsync(500);
+    server.line = "up";
+    arrivals.leave();
+    await vi.runAllTimersAsync();
+    expect(arrivals.arrivals).toHaveLength(0);
+    expect(server.parts).toEqual([]);
+  });
+});
+
 describe("what has arrived", () => {
   it("becomes sources as one change, with the gain that it wants", async () => {
     const { desk, arrivals } = await bring(12);

@@ -8,6 +8,8 @@ import { INKS } from "@/ui/theme";
 
 export interface Arrival {
   key: number;
+  /** Where its session takes files; a file stays with the session that it was given to. */
+  base: string;
   file: File;
   name: string;
   /** From "waiting" on it follows the server's own words. */
@@ -47,7 +49,7 @@ export const useArrivals = defineStore("arrivals", () => {
   function take(files: Iterable<File>): void {
     for (const file of files)
       arrivals.push({
-        key: (key += 1), file, name: sourceName(file.name), status: "waiting", share: 0, trouble: "", upload: null,
+        key: (key += 1), base: `/api/sessions/${session.id}/uploads`, file, name: sourceName(file.name), status: "waiting", share: 0, trouble: "", upload: null,
         asset: null, split: false, start: 0, gain: true,
       }); // prettier-ignore
     next();
@@ -60,14 +62,12 @@ export const useArrivals = defineStore("arrivals", () => {
     }
   }
 
-  const base = (): string => `/api/sessions/${session.id}/uploads`;
-
   async function bring(one: Arrival): Promise<void> {
     running += 1;
     one.status = "receiving";
     try {
       one.upload ??= await patiently(one, () =>
-        post<Schemas["UploadOut"]>(base(), { name: one.file.name, size: one.file.size }),
+        post<Schemas["UploadOut"]>(one.base, { name: one.file.name, size: one.file.size }),
       );
       await sendParts(one);
       await follow(one);
@@ -106,7 +106,7 @@ export const useArrivals = defineStore("arrivals", () => {
       if (cancelled(one)) throw new Error("Stopped.");
       const at = one.upload!.received;
       const part = one.file.slice(at, at + one.upload!.part_bytes);
-      const path = `${base()}/${one.upload!.id}`;
+      const path = `${one.base}/${one.upload!.id}`;
       try {
         one.upload = await patiently(one, () =>
           postBytes<Schemas["UploadOut"]>(`${path}/parts?offset=${at}`, part),
@@ -124,7 +124,7 @@ export const useArrivals = defineStore("arrivals", () => {
 
   async function follow(one: Arrival): Promise<void> {
     for (;;) {
-      const found = await patiently(one, () => get<Schemas["UploadOut"]>(`${base()}/${one.upload!.id}`));
+      const found = await patiently(one, () => get<Schemas["UploadOut"]>(`${one.base}/${one.upload!.id}`));
       if (cancelled(one)) return;
       one.upload = found;
       one.status = found.status;
@@ -140,7 +140,7 @@ export const useArrivals = defineStore("arrivals", () => {
 
   async function stop(one: Arrival): Promise<void> {
     one.status = "cancelled";
-    if (one.upload) await post(`${base()}/${one.upload.id}/cancel`).catch(() => undefined);
+    if (one.upload) await post(`${one.base}/${one.upload.id}/cancel`).catch(() => undefined);
   }
 
   function again(one: Arrival): void {
@@ -150,6 +150,12 @@ export const useArrivals = defineStore("arrivals", () => {
 
   function drop(one: Arrival): void {
     arrivals.splice(arrivals.indexOf(one), 1);
+  }
+
+  /** The session is left: what is still on its way is stopped, and nothing is taken along. */
+  function leave(): void {
+    for (const one of arrivals.splice(0))
+      if (!["ready", "failed", "cancelled"].includes(one.status)) void stop(one);
   }
 
   /** Everything that is ready becomes sources, as one change. */
@@ -182,5 +188,5 @@ export const useArrivals = defineStore("arrivals", () => {
   const partName = (index: number, channels: number): string =>
     channels === 2 ? ["left", "right"][index]! : String(index + 1);
 
-  return { arrivals, ready, open, take, stop, again, drop, intoSession };
+  return { arrivals, ready, open, take, stop, again, drop, intoSession, leave };
 });

@@ -70,6 +70,7 @@ watch(
   async (id) => {
     problem.value = "";
     player.leave();
+    arrivals.leave();
     view.chooseReturn("");
     void library.look().catch(() => undefined);
     try {
@@ -92,6 +93,7 @@ watch(
 
 onBeforeUnmount(() => {
   player.leave();
+  arrivals.leave();
   session.close();
   document.title = "Wandering Needle";
 });

@@ -5,7 +5,8 @@ import { get, type Schemas } from "@/api/http";
 import { usePlayer } from "@/sound/player";
 import { useSession } from "./session";
 
-export type PlacementReading = Schemas["PlacementOut"];
+/** A reading, and the revision that it was made at. */
+export type PlacementReading = Schemas["PlacementOut"] & { revision: number };
 
 const AFTER_CHANGE = 120;
 /** While it plays the reading follows the playhead in steps of this (s). */
@@ -23,10 +24,12 @@ export function usePlacementReading() {
     abort.abort();
     if (!source || !session.id || !session.document?.sources[source]) return;
     abort = new AbortController();
-    const query = `revision=${session.revision}&at=${(Math.floor(player.playhead / STEP) * STEP).toFixed(2)}`;
+    const revision = session.revision;
+    const query = `revision=${revision}&at=${(Math.floor(player.playhead / STEP) * STEP).toFixed(2)}`;
     try {
       const path = `/api/sessions/${session.id}/sources/${source}/placement?${query}`;
-      reading.value = await get<PlacementReading>(path, abort.signal);
+      const found = await get<Schemas["PlacementOut"]>(path, abort.signal);
+      reading.value = { ...found, revision };
       of = source;
     } catch {
       /* aborted, or away: the next change asks again */

@@ -86,7 +86,7 @@ async function fromFile(event: Event): Promise<void> {
         <label v-else
           >from beat
           <NumberField
-            v-model:value="step[0]"
+            :value="step[0]"
             :label="`Beat of tempo ${i + 1}`"
             :low="0.001"
             :high="1000000"

@@ -18,6 +18,8 @@ import WithoutPart from "./WithoutPart.vue";
 const props = defineProps<{ source: Source }>();
 const session = useSession();
 const reading = usePlacementReading();
+/** What is read is of an earlier revision: it stays, but does not pass for the present. */
+const stale = computed(() => !!reading.value && reading.value.revision !== session.revision);
 
 const prior = computed(() => {
   const { width, exchange, invert_left, invert_right } = props.source;
@@ -48,16 +50,16 @@ const sends = computed(() =>
   <SourceHead :source="source" />
   <NowPart :source="source" />
   <Fold v-if="source.channels > 1" title="What panning means" :summary="source.mode" open>
-    <MeaningPart :source="source" :reading="reading" />
+    <div class="read" :class="{ stale }"><MeaningPart :source="source" :reading="reading" /></div>
   </Fold>
   <Fold title="Before placing" :summary="prior || 'as it is'" :changed="!!prior">
     <PriorPart :source="source" />
   </Fold>
   <Fold title="Timing" :summary="timing || 'off'" :changed="!!timing">
-    <TimingPart :source="source" :reading="reading" />
+    <div class="read" :class="{ stale }"><TimingPart :source="source" :reading="reading" /></div>
   </Fold>
   <Fold title="Double" :summary="double || 'off'" :changed="!!double">
-    <DoublePart :source="source" :reading="reading" />
+    <div class="read" :class="{ stale }"><DoublePart :source="source" :reading="reading" /></div>
   </Fold>
   <Fold title="Sends" :summary="sends || 'none'" :changed="!!sends" :open="source.channels === 1">
     <SendsPart :source="source" />
@@ -67,3 +69,13 @@ const sends = computed(() =>
   </Fold>
   <WithoutPart :source="source" />
 </template>
+
+<style scoped>
+.read {
+  transition: opacity 0.15s;
+}
+.read.stale {
+  opacity: 0.5;
+  transition-delay: 0.2s;
+}
+</style>
