@@ -8,6 +8,7 @@ import numpy as np
 import soundfile
 from playwright.sync_api import expect
 
+from server.mixing.operations.base import pan_words
 from tests.browser.measuring import lean, noise
 from tests.browser.stage import RATE, BrowserCase, Engineer
 
@@ -116,6 +117,37 @@ class Desk(BrowserCase):
         self.assert_heard(ines.listen(0.5), ines.rendered(0, 16, solo=key))
         rowan.operate("remove-source", source=key)
         expect(row).to_have_count(0)
+
+    def test_what_is_placed_while_away_is_kept_and_joined_with_the_colleagues_work(self) -> None:
+        rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines", desk="place")
+        ines.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
+        rowan.row("foghorn").get_by_role("button", name="Foghorn", exact=True).click()
+        expect(rowan.page.get_by_label("Send of Foghorn to Hull")).to_be_visible()
+        before = rowan.document()["sources"]
+        shifted = pan_words(before["concertina-1"]["pan"] - 0.1)
+        right = pan_words(before["deck-voices"]["pan_right"])
+        rowan.go_away()
+        expect(rowan.page.get_by_text("The connection is down.")).to_be_visible()
+        rowan.page.get_by_label("Send of Foghorn to Hull").fill("-10")
+        rowan.page.get_by_label("Send of Foghorn to Hull").press("Enter")
+        rowan.page.get_by_label("Shift of Concertinas").fill("L10")
+        rowan.page.get_by_label("Shift of Concertinas").press("Enter")
+        self.mark(rowan, "foghorn").press("ArrowUp")
+        expect(rowan.place_of("concertina-1")).to_have_attribute("aria-valuetext", shifted)
+        expect(rowan.page.locator(".saved")).to_have_text("3 changes waiting")
+        ines.page.get_by_label("Left side now").fill("L70")
+        ines.page.get_by_label("Left side now").press("Enter")
+        self.until(ines.page, lambda: ines.document()["sources"]["deck-voices"]["pan_left"] == -0.7, "not placed")
+        rowan.come_back()
+        for person in (rowan, ines):
+            expect(person.place_of("deck-voices")).to_have_attribute("aria-valuetext", f"L70 to {right}")
+            expect(person.place_of("concertina-1")).to_have_attribute("aria-valuetext", shifted)
+            expect(person.page.locator("[data-mark='foghorn']")).to_have_attribute(
+                "aria-label", "Foghorn: L55, −7.5 dB"
+            )
+        found = rowan.document()
+        self.assertEqual(found["sends"]["foghorn/hull"]["level"], -10.0)
+        self.assertEqual(found, ines.document())
 
     def test_what_is_chosen_goes_along_with_the_hand(self) -> None:
         rowan = self.engineer("rowan", desk="place")
