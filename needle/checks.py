@@ -24,6 +24,9 @@ LAYOUTS = ("0+2+0",)
 DOUBLE_LATEST_MS = 50.0
 """A double comes no later than this (ms)."""
 
+TRIM_DB = (-24.0, 12.0)
+"""Between which a double may change both copies (dB)."""
+
 LONGEST_SECONDS = 24 * 3600.0
 
 Document = dict[str, Any]
@@ -67,7 +70,7 @@ def check_source(source: Mapping[str, Any]) -> None:
     _within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
     _within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
     _within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
-    _within("The double's level", source["double_trim"], -24.0, 12.0, "dB")
+    _within("The double's level", source["double_trim"], *TRIM_DB, "dB")
     _within("The start", source["start"], 0.0, MAX_TIME, "s")
 
 

@@ -127,14 +127,6 @@ SEATINGS = {
 """The seatings that come with the application, by name."""
 
 
-def seating_named(name: str) -> Seating:
-    """The seating of that name; NeedleError lists the names if there is none."""
-    try:
-        return SEATINGS[name]
-    except KeyError:
-        raise NeedleError(f"There is no seating “{name}”. Choose {', '.join(SEATINGS)}.") from None
-
-
 def seating_of(title: str, seats: Iterable[Mapping[str, object]]) -> Seating:
     """A seating of the user's own from plain values; NeedleError for a place out of the field or a name twice."""
     found = []

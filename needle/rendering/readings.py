@@ -10,9 +10,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.checks import check_value
+from needle.checks import TRIM_DB, check_value
 from needle.errors import NeedleError
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
+from needle.moving.parameters import GAIN_LIMIT_DB
 from needle.placing.modes import MODES
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.rendering.feeds import doubled, placement, prior, values_at
@@ -206,7 +207,8 @@ def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, floa
 
 
 def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> list[dict[str, Any]]:
-    """Every way in which the source may be panned: its ``values`` and the ``change`` of level it brings (dB)."""
+    """Every way in which the source may be panned: its ``values``, the ``change`` of level it brings (dB), what is
+    ``lost``, and the source's ``gain`` (dB) with which it is as loud as now."""
     now = level_db(mix, source, spectrum, at)
     found = []
     for mode in MODES.values():
@@ -221,7 +223,8 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
                     "title": mode.title,
                     "sentence": mode.sentence,
                     "values": values,
-                    "change": _change(now, after),
+                    "change": (change := _change(now, after)),
+                    "gain": _evened(source.gain, change, -GAIN_LIMIT_DB, GAIN_LIMIT_DB),
                     "lost": lost(mix, there if mode.name != source.mode else source, spectrum, at),
                 }
             )
@@ -232,6 +235,16 @@ def double_change(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) ->
     """What the double does to the level, its trim left out (dB, K-weighted)."""
     alone = level_db(mix, replace(source, double=False), spectrum, at)
     return _change(alone, level_db(mix, replace(source, double=True, double_trim=0.0), spectrum, at))
+
+
+def double_evened(change: float) -> float:
+    """The trim (dB) that takes back what a double does to the level."""
+    return _evened(0.0, change, *TRIM_DB)
+
+
+def _evened(now: float, change: float, low: float, high: float) -> float:
+    """A level that makes up for a change, to a tenth of a dB, as far as it may go."""
+    return round(float(np.clip(now - change, low, high)), 1)
 
 
 def law_change(mix: Mix, other: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:

@@ -12,7 +12,7 @@ from django.conf import settings
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
-from needle.files.audio import STRETCH_FRAMES, audio_info, frames_at, read_at
+from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, frames_at, read_at
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
 from server.audio.models import Asset, Upload
@@ -94,8 +94,7 @@ def asset_audio(asset: str, rate: int) -> NDArray[np.float32]:
 
 def asset_seconds(asset: Asset, rate: int) -> float:
     """How long an asset sounds in a session at ``rate`` (Hz)."""
-    frames = asset.frames if asset.rate == rate else round(asset.frames * rate / asset.rate)
-    return frames / rate
+    return frames_at(AudioInfo(asset.rate, asset.channels, asset.frames), rate) / rate
 
 
 @lru_cache(maxsize=256)

@@ -26,13 +26,14 @@ class When(Schema):
 
 class ModeChoice(Schema):
     """A way of panning: the ``values`` with which it stands where the source stands now, what it would do to the
-    level (dB), and the share of the source's power that it throws away (0…1)."""
+    level (dB), the ``gain`` with which it is as loud, and the share of its power that it throws away (0…1)."""
 
     name: str
     title: str
     sentence: str
     values: dict[str, float | str]
     change: float
+    gain: float
     lost: float
 
 
@@ -59,6 +60,7 @@ class PlacementOut(Schema):
     kept_db: float
     modes: list[ModeChoice]
     double_change: float
+    double_evened: float
     mono: MonoOut
 
 
@@ -106,12 +108,14 @@ def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[W
     spectrum = spectrum_in(document_for(session, when.revision), source)
     mono = readings.mono_reading(mix, one, spectrum, when.at)
     lost = readings.lost(mix, one, spectrum, when.at)
+    double = readings.double_change(mix, one, spectrum, when.at)
     return PlacementOut(
         lost=lost,
         lost_db=readings.share_db(lost),
         kept_db=readings.share_db(1.0 - lost),
         modes=readings.mode_choices(mix, one, spectrum, when.at),
-        double_change=readings.double_change(mix, one, spectrum, when.at),
+        double_change=double,
+        double_evened=readings.double_evened(double),
         mono=MonoOut(centres=readings.BAND_NAMES, **vars(mono)),
     )
 

@@ -148,7 +148,18 @@ class Readings(SessionCase):
             self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", **mode["values"]})
             after = self.power(solo="wide")
             self.assertAlmostEqual(mode["change"], 10 * np.log10(after / before), delta=0.1, msg=mode["name"])
+            self.operate(self.as_("emil"), {"kind": "set-gain", "source": "wide", "gain": mode["gain"]})
+            self.assertAlmostEqual(10 * np.log10(self.power(solo="wide") / before), 0.0, delta=0.15)
             self.turn(self.as_("emil"), "undo")
+            self.turn(self.as_("emil"), "undo")
+
+    def test_a_double_says_what_it_adds_and_how_to_take_it_back(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "low", "pan": -0.6})
+        before, found = self.power(solo="low"), self.reading("low")
+        for trim, wanted in ((0.0, found["double_change"]), (found["double_evened"], 0.0)):
+            change = {"kind": "place-source", "source": "low", "double": True, "double_trim": trim}
+            self.operate(self.as_("emil"), change)
+            self.assertAlmostEqual(10 * np.log10(self.power(solo="low") / before), wanted, delta=0.15)
 
     def test_a_law_says_what_it_changes_before_it_is_taken(self) -> None:
         query = {"revision": self.revision(), "law": "constant-gain"}

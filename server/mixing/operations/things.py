@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from needle.checks import DOUBLE_LATEST_MS, INKS
+from needle.checks import DOUBLE_LATEST_MS, INKS, TRIM_DB
 from needle.moving.lane import MAX_TIME, Point
 from needle.placing.modes import MOST_INPUTS
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS
@@ -18,7 +18,7 @@ Ink = Annotated[int, Field(ge=0, lt=INKS)]
 Word = Annotated[str, Field(max_length=24, pattern=r"^[\w-]+$")]
 Milliseconds = Annotated[float, Field(ge=SHORTEST_MS, le=LONGEST_MS, allow_inf_nan=False)]
 DoubleDelay = Annotated[float, Field(ge=0.0, le=DOUBLE_LATEST_MS, allow_inf_nan=False)]
-Trim = Annotated[float, Field(ge=-24.0, le=12.0, allow_inf_nan=False)]
+Trim = Annotated[float, Field(ge=TRIM_DB[0], le=TRIM_DB[1], allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
 GroupKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
 SendPlace = Literal["same", "opposite", "own"]

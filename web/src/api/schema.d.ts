@@ -1118,11 +1118,13 @@ export interface components {
         /**
          * ModeChoice
          * @description A way of panning: the ``values`` with which it stands where the source stands now, what it would do to the
-         *     level (dB), and the share of the source's power that it throws away (0…1).
+         *     level (dB), the ``gain`` with which it is as loud, and the share of its power that it throws away (0…1).
          */
         ModeChoice: {
             /** Change */
             change: number;
+            /** Gain */
+            gain: number;
             /** Lost */
             lost: number;
             /** Name */
@@ -1344,6 +1346,8 @@ export interface components {
         PlacementOut: {
             /** Double Change */
             double_change: number;
+            /** Double Evened */
+            double_evened: number;
             /** Kept Db */
             kept_db: number;
             /** Lost */

@@ -1,6 +1,5 @@
 /** The one horizontal axis of the centre column: the lateral field, or a lane's own scale. */
 import { scaleLinear } from "d3-scale";
-import { computed, type Ref } from "vue";
 import { FACES } from "@/geometry/parameters";
 import type { Parameter } from "@/session/session";
 
@@ -66,9 +65,6 @@ export function levelHeight(top: number, bottom: number): Axis {
   }));
   return { x: scale, value: (y) => scale.invert(y), ticks };
 }
-
-export const useAxis = (parameter: Ref<Parameter>, width: Ref<number>) =>
-  computed(() => axisFor(parameter.value, width.value));
 
 /** Fewer labels where there is no room for all. */
 export const labelled = (width: number, index: number): boolean => width > 520 || index % 2 === 0;

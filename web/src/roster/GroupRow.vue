@@ -6,6 +6,7 @@ import { sideClass } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
 import { useSession, type Group, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
+import MuteSolo from "./MuteSolo.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import NameField from "@/ui/NameField.vue";
 
@@ -60,25 +61,14 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       :disabled="!session.mayEdit"
       @set="edits.setGroup(group, { level: $event })"
     />
-    <button
-      class="small-button"
-      :aria-pressed="muted"
-      :aria-label="`Mute ${group.name} for everybody`"
-      title="Mute, for everybody"
+    <MuteSolo
+      :name="group.name"
+      :muted="muted"
+      :soloed="soloed"
       :disabled="!session.mayEdit"
-      @click="edits.setGroup(group, { muted: !muted })"
-    >
-      M
-    </button>
-    <button
-      class="small-button solo"
-      :aria-pressed="soloed"
-      :aria-label="`Solo ${group.name}, only you hear it`"
-      title="Solo, only for you"
-      @click="player.soloThese(ids)"
-    >
-      S
-    </button>
+      @mute="edits.setGroup(group, { muted: !muted })"
+      @solo="player.soloThese(ids)"
+    />
     <button
       v-if="session.mayEdit"
       class="apart"
@@ -141,10 +131,5 @@ svg {
 }
 .shift {
   width: 27px;
-}
-.solo[aria-pressed="true"] {
-  background: var(--lamp);
-  border-color: var(--lamp);
-  color: var(--ink);
 }
 </style>

@@ -6,6 +6,7 @@ import { useEdits } from "@/session/edits";
 import { useSession, type Return } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
+import MuteSolo from "./MuteSolo.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 
 const props = defineProps<{ to: Return }>();
@@ -32,25 +33,14 @@ const soloed = computed(() => player.solo.includes(props.to.id));
       :disabled="!session.mayEdit"
       @set="edits.setReturn(to, { level: $event })"
     />
-    <button
-      class="small-button"
-      :aria-pressed="muted"
-      :aria-label="`Mute ${to.name} for everybody`"
-      title="Mute, for everybody"
+    <MuteSolo
+      :name="to.name"
+      :muted="muted"
+      :soloed="soloed"
       :disabled="!session.mayEdit"
-      @click="edits.setReturn(to, { muted: !muted })"
-    >
-      M
-    </button>
-    <button
-      class="small-button solo"
-      :aria-pressed="soloed"
-      :aria-label="`Solo ${to.name}, only you hear it`"
-      title="Solo, only for you (with Shift: several)"
-      @click="player.soloOnly(to.id, $event.shiftKey || $event.metaKey)"
-    >
-      S
-    </button>
+      @mute="edits.setReturn(to, { muted: !muted })"
+      @solo="player.soloOnly(to.id, $event)"
+    />
   </li>
 </template>
 
@@ -95,10 +85,5 @@ li.chosen {
   padding: 0 2px;
   font-size: 11.5px;
   text-align: right;
-}
-.solo[aria-pressed="true"] {
-  background: var(--lamp);
-  border-color: var(--lamp);
-  color: var(--ink);
 }
 </style>

@@ -9,6 +9,7 @@ import { endsOf, type End, type Values } from "@/geometry/ends";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
+import MuteSolo from "./MuteSolo.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import PositionRule from "./PositionRule.vue";
 
@@ -103,25 +104,14 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         @drop="hand.drop(source)"
       />
     </div>
-    <button
-      class="small-button"
-      :aria-pressed="muted"
+    <MuteSolo
+      :name="source.name"
+      :muted="muted"
+      :soloed="soloed"
       :disabled="!session.mayEdit"
-      :aria-label="`Mute ${source.name} for everybody`"
-      title="Mute, for everybody"
-      @click.stop="edits.setMuted(source, !muted)"
-    >
-      M
-    </button>
-    <button
-      class="small-button solo"
-      :aria-pressed="soloed"
-      :aria-label="`Solo ${source.name}, only you hear it`"
-      title="Solo, only for you (with Shift: several)"
-      @click.stop="player.soloOnly(source.id, $event.shiftKey || $event.metaKey)"
-    >
-      S
-    </button>
+      @mute="edits.setMuted(source, !muted)"
+      @solo="player.soloOnly(source.id, $event)"
+    />
   </li>
 </template>
 
@@ -200,10 +190,5 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
   font-size: 11.5px;
   text-align: right;
   color: var(--quiet);
-}
-.solo[aria-pressed="true"] {
-  background: var(--lamp);
-  border-color: var(--lamp);
-  color: var(--ink);
 }
 </style>

@@ -3,7 +3,7 @@
 import { computed, ref } from "vue";
 import { useChartView } from "@/chart/view";
 import type { End, Values } from "@/geometry/ends";
-import { levelText, panText } from "@/geometry/pan";
+import { levelText, OFF_DB, panText } from "@/geometry/pan";
 import { tidy } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
@@ -84,7 +84,7 @@ function onMove(event: PointerEvent): void {
   now.moved = true;
   const here = props.at(event);
   const pan = tidy("pan", now.pan + here.pan - now.from.pan);
-  const level = tidy("level", here.level + (now.level <= -96 ? 0 : now.level - now.from.level));
+  const level = tidy("level", here.level + (now.level <= OFF_DB ? 0 : now.level - now.from.level));
   const across = (now.across ||= dx >= FREE);
   const along = (now.along ||= dy >= FREE);
   if (props.to) return showSend(across ? pan : null, along ? level : null);
@@ -156,7 +156,7 @@ function onKey(event: KeyboardEvent): void {
   const pan: Record<string, number> = { ArrowLeft: at - 0.01 * big, ArrowRight: at + 0.01 * big, "0": 0 };
   const by = event.shiftKey ? 3 : 0.5;
   const level: Record<string, number> = {
-    ArrowUp: props.mark.level <= -96 ? -36 : props.mark.level + by,
+    ArrowUp: props.mark.level <= OFF_DB ? -36 : props.mark.level + by,
     ArrowDown: props.mark.level - by,
   };
   const [toPan, toLevel] = [pan[event.key], level[event.key]];

@@ -12,7 +12,7 @@ const session = useSession();
 const edits = useEdits();
 const change = computed(() => props.reading?.double_change ?? 0);
 const total = computed(() => change.value + props.source.double_trim);
-const evening = computed(() => Math.max(Math.round(-change.value * 10) / 10, -24));
+const evening = computed(() => props.reading?.double_evened ?? 0);
 </script>
 
 <template>

@@ -2,9 +2,8 @@
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
 import { useLocalStorage } from "@vueuse/core";
 import { computed } from "vue";
-import { clamp, decibels } from "@/geometry/pan";
+import { decibels } from "@/geometry/pan";
 import { operation, together, useEdits } from "@/session/edits";
-import { useLibrary } from "@/session/library";
 import type { PlacementReading } from "@/session/reading";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
@@ -15,7 +14,6 @@ const props = defineProps<{ source: Source; reading: PlacementReading | null }>(
 const session = useSession();
 const player = usePlayer();
 const edits = useEdits();
-const library = useLibrary();
 
 const modes = computed(() => props.reading?.modes ?? []);
 const chosen = computed(() => modes.value.find((mode) => mode.name === props.source.mode));
@@ -53,15 +51,12 @@ const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level"
 
 /** Whether the gain makes up for what another way of panning does to the level. */
 const even = useLocalStorage("meaning-keeps-level", true);
-const STEP = 0.1;
 const LEAST = 0.05;
 
 function choose(mode: PlacementReading["modes"][number]): void {
   if (mode.name === props.source.mode) return;
   const placing = operation("place-source", { source: props.source.id, ...mode.values } as never);
-  const limit = library.library?.gain_limit ?? 36;
-  const gain = clamp(Math.round((props.source.gain - mode.change) / STEP) * STEP, -limit, limit);
-  const evening = operation("set-gain", { source: props.source.id, gain: Math.round(gain * 10) / 10 });
+  const evening = operation("set-gain", { source: props.source.id, gain: mode.gain });
   const both = even.value && Math.abs(mode.change) >= LEAST;
   edits.make(together(`${props.source.name} panned as ${mode.title}`, both ? [placing, evening] : [placing]));
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The chosen source on the Place desk: where it is, what panning means for it, and everything done on the way. */
 import { computed } from "vue";
-import { levelText, percentText } from "@/geometry/pan";
+import { levelText, OFF_DB, percentText } from "@/geometry/pan";
 import { usePlacementReading } from "@/session/reading";
 import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
@@ -40,7 +40,7 @@ const double = computed(() =>
 const sends = computed(() =>
   session.returns
     .map((one) => ({ name: one.name, level: session.send(props.source.id, one.id).level }))
-    .filter((one) => one.level > -96)
+    .filter((one) => one.level > OFF_DB)
     .map((one) => `${one.name} ${levelText(one.level).replace(" dB", "")}`)
     .join(", "),
 );

@@ -1,0 +1,35 @@
+<script setup lang="ts">
+/** Mute for everybody, and solo for oneself. */
+defineProps<{ name: string; muted: boolean; soloed: boolean; disabled?: boolean }>();
+defineEmits<{ mute: []; solo: [among: boolean] }>();
+</script>
+
+<template>
+  <button
+    class="small-button"
+    :aria-pressed="muted"
+    :disabled="disabled"
+    :aria-label="`Mute ${name} for everybody`"
+    title="Mute, for everybody"
+    @click.stop="$emit('mute')"
+  >
+    M
+  </button>
+  <button
+    class="small-button solo"
+    :aria-pressed="soloed"
+    :aria-label="`Solo ${name}, only you hear it`"
+    title="Solo, only for you (with Shift: several)"
+    @click.stop="$emit('solo', $event.shiftKey || $event.metaKey)"
+  >
+    S
+  </button>
+</template>
+
+<style scoped>
+.solo[aria-pressed="true"] {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+}
+</style>
