@@ -1,4 +1,4 @@
-"""The command line: ``python -m needle gains | measure | render``, for scripts and batch work.
+"""The command line: ``python -m needle gains | measure | render | thin``, for scripts and batch work.
 
 Results go to standard output, readable or as JSON with ``--json``; errors to standard error, exit code 2.
 """
@@ -8,6 +8,7 @@ import json
 import re
 import sys
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +16,14 @@ from needle.conventions import TempoMap
 from needle.errors import NeedleError
 from needle.files.audio import FORMATS, AudioWriter, audio_info, read_stretches
 from needle.files.bundle import Bundle
+from needle.files.lanes import lane_rows, read_lane
 from needle.metering.measure import measure
+from needle.moving.parameters import PARAMETERS
+from needle.moving.thinning import thinned
 from needle.placing.laws import LAWS, law_named
 from needle.rendering.delivery import deliver
 from needle.rendering.mix import EVERYTHING, Listening, Mix
+from needle.rendering.monitor import MONITORS
 from needle.session import tempo_map
 
 
@@ -53,10 +58,19 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--stems", action="store_true", help="each source as it sounds in the mix")
     render.add_argument("--from", dest="start", metavar="BAR", help="first bar, as 17 or 17.3")
     render.add_argument("--to", dest="end", metavar="BAR", help="the bar to stop before")
+    render.add_argument("--listen", default="stereo", choices=list(MONITORS), help="as somebody would hear it")
     render.add_argument("--format", default="wav-float", choices=list(FORMATS))
     render.set_defaults(command=_render)
 
-    for command in (gains, measured, render):
+    thin = commands.add_parser("thin", help="fewer points for the same move: a lane as CSV lines time,value")
+    thin.add_argument("file", type=Path)
+    thin.add_argument(
+        "--parameter", default="pan", choices=list(PARAMETERS), help="whose range the grain is a share of"
+    )
+    thin.add_argument("--grain", type=float, metavar="G", help="how far the thinned line may be off")
+    thin.set_defaults(command=_thin)
+
+    for command in (gains, measured, render, thin):
         command.add_argument("--json", action="store_true", help="print JSON")
     return parser
 
@@ -71,6 +85,19 @@ def _gains(chosen: argparse.Namespace) -> None:
     print("   pan      left     right")
     for pan, (left, right) in zip(chosen.pan, gains, strict=True):
         print(f"{pan:6.2f}  {left:8.5f}  {right:8.5f}")
+
+
+def _thin(chosen: argparse.Namespace) -> None:
+    grain = PARAMETERS[chosen.parameter].grain if chosen.grain is None else chosen.grain
+    if not 0.0 < grain < float("inf"):
+        raise NeedleError("A move is thinned within a number greater than 0.")
+    before = read_lane(chosen.file).points
+    after = thinned(before, grain)
+    if chosen.json:
+        points = [{"time": p.t, "value": p.value, "shape": p.shape, "tension": p.tension} for p in after]
+        print(json.dumps({"before": len(before), "after": len(after), "points": points}))
+        return
+    print("\n".join(lane_rows(after)))
 
 
 _UNITS = {"lufs": "LUFS", "lu": "LU", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB"}
@@ -119,12 +146,12 @@ def _render(chosen: argparse.Namespace) -> None:
 
 def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> Iterator[tuple[Path, Listening]]:
     if not chosen.stems:
-        yield chosen.out, EVERYTHING
+        yield chosen.out, replace(EVERYTHING, monitor=chosen.listen)
         return
     chosen.out.mkdir(parents=True, exist_ok=True)
     for number, source in enumerate((s for s in mix.sources if not s.muted), start=1):
         name = re.sub(r"[^\w -]", "", bundle.document["sources"][source.id]["name"]).strip() or source.id
-        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}))
+        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}), monitor=chosen.listen)
 
 
 def _clipped(writer: AudioWriter) -> str:

@@ -10,6 +10,7 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.moving.lane import MAX_TIME, Lane
 from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS, parameter_named
+from needle.owners import owned_parameter, owner_in
 from needle.placing.laws import law_named
 from needle.placing.modes import MOST_INPUTS, mode_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
@@ -128,8 +129,8 @@ def check_document(document: Document) -> Document:
             if source["group"] and source["group"] not in document["groups"]:
                 raise NeedleError(f"“{source['name']}” is in a group that is not here.")
         for lane in document["lanes"].values():
-            if lane["source"] not in document["sources"]:
-                raise NeedleError(f"A lane belongs to “{lane['source']}”, which is not a source here.")
+            owned_parameter(lane["source"], lane["parameter"])
+            owner_in(document, lane["source"])
             check_lane(lane["parameter"], Lane.of(lane["points"]))
         for send in document["sends"].values():
             if send["source"] not in document["sources"] or send["return"] not in document["returns"]:

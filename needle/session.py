@@ -15,7 +15,8 @@ from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.moving.lane import Lane
-from needle.moving.parameters import PARAMETERS
+from needle.moving.parameters import PARAMETERS, parameters_of
+from needle.owners import kind_and_id, lane_key
 from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
 
 Audio = NDArray[np.float32]
@@ -91,11 +92,6 @@ def upgraded(document: Document) -> Document:
     return found
 
 
-def lane_key(source: str, parameter: str) -> str:
-    """The key of a lane in ``document["lanes"]``."""
-    return f"{source}/{parameter}"
-
-
 def send_key(source: str, to: str) -> str:
     """The key of a send in ``document["sends"]``."""
     return f"{source}/{to}"
@@ -116,7 +112,11 @@ def piece_length(document: Document) -> float:
     last = max((source["start"] + source["seconds"] for source in sources), default=0.0)
     if last <= 0.0:
         return EMPTY_SECONDS
-    fed = {send["return"] for send in document["sends"].values() if send["level"] > OFF_DB}
+    fed = {
+        send["return"]
+        for key, send in document["sends"].items()
+        if send["level"] > OFF_DB or lane_key(f"send:{key}", "level") in document["lanes"]
+    }
     around = Around(session["rate"], tempo_map(document))
     tails = [
         Chain.of(one["effects"]).tail(around)
@@ -145,14 +145,14 @@ def mix_of(
         law=session["law"],
         centre_zero=session["centre_zero"],
         sources=tuple(_source(document, row, audio, lane_of) for row in rows),
-        returns=tuple(_return(row) for row in returns),
+        returns=tuple(_return(document, row, lane_of) for row in returns),
         tempo=tempo_map(document),
     )
 
 
 _AS_STORED = (
-    "id", "asset", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share",
-    "double", "double_ms", "double_trim", *PARAMETERS,
+    "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
+    "timing_share", "double", "double_ms", "double_trim", *PARAMETERS,
 )  # fmt: skip
 
 
@@ -162,17 +162,18 @@ def _source(
     audio: Callable[[str], Audio],
     lane_of: Callable[[Mapping[str, Any]], Lane],
 ) -> MixSource:
-    lanes = {}
-    for parameter in PARAMETERS:
-        stored = document["lanes"].get(lane_key(row["id"], parameter))
-        if stored and stored["points"]:
-            lanes[parameter] = lane_of(stored)
     sends = {}
     for to in document["returns"]:
-        send = document["sends"].get(send_key(row["id"], to))
-        if send and send["level"] > OFF_DB:
-            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"])
+        key = send_key(row["id"], to)
+        send = document["sends"].get(key)
+        moves = _lanes(document, f"send:{key}", lane_of) if send else {}
+        if send and (send["level"] > OFF_DB or "level" in moves):
+            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"], moves)
     group = document["groups"].get(row["group"], GROUP_AT_FIRST)
+    lanes = _lanes(document, row["id"], lane_of)
+    governed = _lanes(document, f"group:{row['group']}", lane_of)
+    if "level" in governed:
+        lanes["group_level"] = governed["level"]
     return MixSource(
         audio=audio(row["asset"])[row["first"] : row["first"] + row["channels"]],
         offset=round(row["start"] * document["session"]["rate"]),
@@ -185,5 +186,17 @@ def _source(
     )
 
 
-def _return(row: Mapping[str, Any]) -> MixReturn:
-    return MixReturn(row["id"], Chain.of(row["effects"]), row["level"], row["muted"], row["pan"], row["width"])
+def _return(document: Document, row: Mapping[str, Any], lane_of: Callable[[Mapping[str, Any]], Lane]) -> MixReturn:
+    lanes = _lanes(document, f"return:{row['id']}", lane_of)
+    chain = Chain.of(row["effects"])
+    return MixReturn(row["id"], chain, row["level"], row["muted"], row["pan"], row["width"], lanes)
+
+
+def _lanes(document: Document, owner: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> dict[str, Lane]:
+    """What a thing's parameters follow: its lanes that have points and are not switched off."""
+    found = {}
+    for parameter in parameters_of(kind_and_id(owner)[0]):
+        stored = document["lanes"].get(lane_key(owner, parameter))
+        if stored and stored["points"] and not stored.get("off"):
+            found[parameter] = lane_of(stored)
+    return found

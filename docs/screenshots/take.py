@@ -75,6 +75,67 @@ def take_place_desk(rowan: Engineer) -> None:
         take(page, "bring-in")
 
 
+def take_move_desk(rowan: Engineer) -> None:
+    """The Move desk: a stretch of both sides that cross, looked at; and a take that waits to be kept."""
+    page = rowan.page
+    choose(rowan, "deck-voices")
+    page.keyboard.press("Shift+Z")
+    page.get_by_role("button", name="Lights ahead").click(modifiers=["Shift"])
+    page.keyboard.press("z")
+    stretch = page.get_by_label("Picked stretch")
+    stretch.get_by_role("button", name="Sweep", exact=True).click()
+    for label, value in (("Sweep to", "R80"), ("Crossings", "6")):
+        page.get_by_label(label).fill(value)
+        page.get_by_label(label).press("Enter")
+    stretch.get_by_text("14 points").wait_for()
+    take(page, "stretch")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    choose(rowan, "ferry-engine")
+    page.get_by_role("button", name="Touch", exact=True).click()
+    rowan.jump("17.1")
+    rowan.play()
+    rowan.listen(0.5)
+    hand = page.get_by_role("slider", name="Ferry engine: Left–right, by hand").bounding_box()
+    middle = hand["y"] + hand["height"] / 2
+    page.mouse.move(hand["x"] + hand["width"] / 2, middle)
+    page.mouse.down()
+    for step in range(30):
+        page.mouse.move(hand["x"] + hand["width"] * (0.5 + 0.35 * np.sin(step / 5)), middle)
+        rowan.listen(0.1)
+    page.mouse.up()
+    rowan.listen(0.5)
+    rowan.stop()
+    page.get_by_label("Recorded take").wait_for()
+    take(page, "recording")
+    page.keyboard.press("Backspace")
+
+
+def take_balance_desk(rowan: Engineer) -> None:
+    """The Balance desk with a counterweight on trial, and the printed report."""
+    page = rowan.page
+    page.locator("[data-cause]").first.wait_for(timeout=60_000)
+    rowan.row("concertina-1").locator("button.name").click()
+    rowan.row("concertina-2").locator("button.name").click(modifiers=["Control"])
+    page.get_by_role("button", name="Work it out").click()
+    page.get_by_role("button", name="Hear as B").wait_for(timeout=60_000)
+    page.get_by_text("dB hotter here").wait_for(timeout=60_000)
+    rowan.jump("17.3")
+    rowan.play()
+    page.get_by_role("button", name="Hear as B").click()
+    rowan.listen(3.0)
+    take(page, "balance")
+    rowan.stop()
+    page.get_by_role("button", name="Not now").click()
+    page.get_by_role("button", name="Balance report…").click()
+    page.get_by_role("button", name="Make the report").click()
+    link = page.get_by_role("link", name="Open the page")
+    link.wait_for(timeout=120_000)
+    page.goto(rowan.case.server.address + link.get_attribute("href"))
+    page.get_by_text("Leaning stretches").wait_for()
+    take(page, "report", full_page=True)
+
+
 def made_stems(folder: Path) -> list[str]:
     """Small files of several kinds from the demo's own instruments."""
     bell, drum = play.bell(74), play.frame_drum(low=True, seed=1)
@@ -103,6 +164,14 @@ def main() -> None:
         door.get_by_text("Rowan Oake").wait_for()
         take(door, "sign-in")
 
+        rowan = Engineer(case, "rowan", desk="balance")
+        take_balance_desk(rowan)
+        rowan.context.close()
+        phone = Engineer(case, "rowan", width=390, height=844, desk="balance")
+        phone.page.locator("[data-cause]").first.wait_for(timeout=60_000)
+        take(phone.page, "phone-balance")
+        phone.context.close()
+
         rowan = Engineer(case, "rowan")
         rowan.page.locator(".flag").first.wait_for(state="attached")
         rowan.jump("17.3")
@@ -110,6 +179,8 @@ def main() -> None:
         rowan.listen(3.5)
         take(rowan.page, "session")
         rowan.stop()
+
+        take_move_desk(rowan)
 
         ines = Engineer(case, "ines")
         ines.jump("23.3")

@@ -70,7 +70,8 @@ class Effect:
     after a stretch that ``process`` reads. ``process(audio, begins, settings, around)``: from ``audio`` (2, frames),
     whose first frame is ``begins`` of the session, all frames but those it reaches before the first and after the
     last.
-    ``tail(settings, around)``: frames for which it is still heard after its input has ended.
+    ``tail(settings, around)``: frames for which it is still heard after its input has ended. ``linear``: what
+    comes of several sources together is the sum of what comes of each.
     """
 
     name: str
@@ -81,6 +82,7 @@ class Effect:
     reach: Reach = lambda _settings, _around: (0, 0)
     process: Process = lambda audio, _begins, _settings, _around: audio
     tail: Tail = lambda _settings, _around: 0
+    linear: bool = True
 
     def defaults(self) -> dict[str, Any]:
         """Every setting as it is at first."""

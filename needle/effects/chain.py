@@ -89,6 +89,11 @@ class Chain:
         """Frames for which it goes on sounding after its input has ended."""
         return sum(effect.tail(settings, around) for effect, settings in self.links)
 
+    @property
+    def linear(self) -> bool:
+        """Whether several sources together come out as the sum of each by itself."""
+        return all(effect.linear for effect, _ in self.links)
+
     def process(self, audio: Audio, begins: int, around: Around) -> Audio:
         """``audio`` (2, frames) from frame ``begins`` on through every effect; ``reach`` frames are used up."""
         for stage in self._stages(around):

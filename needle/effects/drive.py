@@ -55,4 +55,5 @@ DRIVE = Effect(
     _SETTINGS,
     reach=_reach,
     process=_process,
+    linear=False,
 )

@@ -7,9 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.conventions import power_to_db
+from needle.metering.bands import CENTRES, band_powers
 from needle.metering.kweighting import WARM_UP_SECONDS, KWeighting
 from needle.metering.lean import lean_db
 from needle.metering.loudness import loudness_of, sliding_mean
+from needle.metering.truepeak import PAST, true_peaks
 
 Values = NDArray[np.float64]
 
@@ -18,13 +20,18 @@ SHORT_FRAMES = 20
 LONG_FRAMES = 150
 """Frames in the 400 ms and the 3 s window that end with the frame they are read at."""
 
+FRAMES_PER_HOP = 5
+"""Frames in a tenth of a second, the step in which loudness, lean and bands are gathered."""
+
 COLUMNS = (
-    "peak_left", "peak_right", "rms_left", "rms_right", "k_left", "k_right", "lean_short", "lean_long",
-    "correlation", "mono_loss", "momentary", "short_term",
+    "peak_left", "peak_right", "true_peak_left", "true_peak_right", "rms_left", "rms_right", "k_left", "k_right",
+    "lean_short", "lean_long", "correlation", "mono_loss", "momentary", "short_term",
 )  # fmt: skip
 """What ``readings`` gives, in order: dB, LUFS, and the correlation (-1…1)."""
 
 _FLOOR = 1e-12
+_FRAMES_AT_ONCE = 50
+_MEANS = ("power", "weighted", "cross", "weighted_cross")
 
 
 def hop_frames(rate: int) -> int:
@@ -41,20 +48,24 @@ def warm_up_frames(rate: int) -> int:
 class Frames:
     """Sums over n consecutive meter frames. Two-row arrays are left and right.
 
-    ``peak`` (2, n): highest magnitude. ``power``, ``weighted`` (2, n): mean square, plain and K-weighted.
-    ``cross``, ``weighted_cross`` (n,): mean of left times right, plain and K-weighted.
+    ``peak``, ``true_peak`` (2, n): highest magnitude, of the samples and between them. ``power``, ``weighted``
+    (2, n): mean square, plain and K-weighted. ``cross``, ``weighted_cross`` (n,): mean of left times right, plain
+    and K-weighted. ``bands`` (3, bands, n / 5): ``band_powers`` of each whole tenth of a second.
     """
 
     peak: Values
+    true_peak: Values
     power: Values
     weighted: Values
     cross: Values
     weighted_cross: Values
+    bands: NDArray[np.float32]
 
     @classmethod
     def silence(cls, count: int) -> "Frames":
         pair, one = np.zeros((2, count)), np.zeros(count)
-        return cls(pair, pair, pair, one, one)
+        bands = np.zeros((3, len(CENTRES), count // FRAMES_PER_HOP), np.float32)
+        return cls(pair, pair, pair, pair, one, one, bands)
 
     @classmethod
     def joined(cls, parts: Sequence["Frames"]) -> "Frames":
@@ -64,22 +75,53 @@ class Frames:
     def count(self) -> int:
         return self.peak.shape[1]
 
+    @property
+    def nbytes(self) -> int:
+        """How much memory they take."""
+        return sum(getattr(self, f.name).nbytes for f in fields(self))
+
+    def between(self, first: int, last: int) -> "Frames":
+        """The frames from ``first`` up to ``last`` (not included), both at a whole tenth of a second."""
+        frames, hops = slice(first, last), slice(first // FRAMES_PER_HOP, last // FRAMES_PER_HOP)
+        parts = (getattr(self, f.name)[..., hops if f.name == "bands" else frames] for f in fields(self))
+        return Frames(*(part.copy() for part in parts))
+
+    def in_hops(self, name: str) -> Values:
+        """One of the means over each whole tenth of a second, along the last axis."""
+        values = getattr(self, name)
+        whole = values.shape[-1] // FRAMES_PER_HOP
+        return values[..., : whole * FRAMES_PER_HOP].reshape(*values.shape[:-1], whole, FRAMES_PER_HOP).mean(axis=-1)
+
 
 def measure_frames(audio: NDArray[np.float32], rate: int, warm_up: int = 0) -> Frames:
     """The frames of stereo ``audio`` (2, frames).
 
     The first ``warm_up`` samples only set the filter; what is left must be a whole number of meter frames.
     """
-    weighted = KWeighting(rate, 2)(audio)[:, warm_up:]
-    plain = np.asarray(audio[:, warm_up:], dtype=np.float64)
-    hop = hop_frames(rate)
-    plain, weighted = plain.reshape(2, -1, hop), weighted.reshape(2, -1, hop)
+    audio = np.asarray(audio, dtype=np.float32)
+    weighting, hop = KWeighting(rate, 2), hop_frames(rate)
+    weighting(audio[:, :warm_up])
+    step = _FRAMES_AT_ONCE * hop
+    parts = [
+        _measured(audio[:, max(low - PAST, 0) : low + step], audio[:, low : low + step], weighting, hop)
+        for low in range(warm_up, audio.shape[1], step)
+    ]
+    return Frames.joined(parts) if parts else Frames.silence(0)
+
+
+def _measured(with_past: NDArray[np.float32], plain: NDArray[np.float32], weighting: KWeighting, hop: int) -> Frames:
+    """The frames of a stretch that is short enough to stay in the processor's cache."""
+    count = plain.shape[1] // hop
+    whole = count // FRAMES_PER_HOP * FRAMES_PER_HOP * hop
+    in_frames, weighted = plain.reshape(2, -1, hop), weighting(plain).reshape(2, -1, hop)
     return Frames(
-        peak=np.maximum(plain.max(axis=2), -plain.min(axis=2)),
-        power=np.einsum("cnt,cnt->cn", plain, plain) / hop,
+        peak=np.maximum(in_frames.max(axis=2), -in_frames.min(axis=2)),
+        true_peak=true_peaks(with_past, hop, count),
+        power=np.einsum("cnt,cnt->cn", in_frames, in_frames) / hop,
         weighted=np.einsum("cnt,cnt->cn", weighted, weighted) / hop,
-        cross=np.einsum("nt,nt->n", plain[0], plain[1]) / hop,
+        cross=np.einsum("nt,nt->n", in_frames[0], in_frames[1]) / hop,
         weighted_cross=np.einsum("nt,nt->n", weighted[0], weighted[1]) / hop,
+        bands=band_powers(plain[:, :whole], FRAMES_PER_HOP * hop),
     )
 
 
@@ -91,25 +133,30 @@ def readings(frames: Frames, count: int) -> NDArray[np.float32]:
     """
     missing = max(count + LONG_FRAMES - 1 - frames.count, 0)
     frames = Frames.joined([Frames.silence(missing), frames])
-    short = {f.name: _window(getattr(frames, f.name), SHORT_FRAMES, count) for f in fields(Frames)[1:]}
+    short = {name: _window(getattr(frames, name), SHORT_FRAMES, count) for name in _MEANS}
     long = _window(frames.weighted, LONG_FRAMES, count)
     both = short["weighted"].sum(axis=0)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        energy = np.sqrt(short["power"][0] * short["power"][1])
-        correlation = np.where(energy > _FLOOR, np.clip(short["cross"] / energy, -1.0, 1.0), np.nan)
-        loss = mono_loss_db(both, short["weighted_cross"])
+    loss = mono_loss_db(both, short["weighted_cross"])
     columns = [
         *power_to_db(np.square(frames.peak[:, -count:])),
+        *power_to_db(np.square(frames.true_peak[:, -count:])),
         *power_to_db(frames.power[:, -count:]),
         *power_to_db(frames.weighted[:, -count:]),
         lean_db(*short["weighted"]),
         lean_db(*long),
-        correlation,
+        correlation(short["power"], short["cross"]),
         loss,
         np.maximum(loudness_of(np.maximum(both, _FLOOR)), -120.0),
         np.maximum(loudness_of(np.maximum(long.sum(axis=0), _FLOOR)), -120.0),
     ]
     return np.stack(columns, axis=1).astype(np.float32)
+
+
+def correlation(power: Values, cross: Values) -> Values:
+    """How alike both sides are, -1…1, of their mean squares (2, n) and the mean of their product; nan for silence."""
+    energy = np.sqrt(power[0] * power[1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(energy > _FLOOR, np.clip(cross / energy, -1.0, 1.0), np.nan)
 
 
 def mono_loss_db(both: Values, cross: Values) -> Values:

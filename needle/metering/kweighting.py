@@ -47,5 +47,7 @@ class KWeighting:
 
     def __call__(self, audio: NDArray) -> NDArray[np.float64]:
         """The next stretch, weighted: float64 of the same shape."""
+        if not audio.shape[-1]:
+            return np.zeros(audio.shape)
         weighted, self._state = sosfilt(self._sections, np.asarray(audio, dtype=np.float64), axis=-1, zi=self._state)
         return weighted

@@ -5,6 +5,8 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.errors import NeedleError
+
 Values = NDArray[np.float64]
 
 HOP_SECONDS = 0.1
@@ -33,12 +35,17 @@ def lean_curve(powers: Values, hops: int) -> Values:
     ends of the piece. Drawn against time, the middle of a window is where the lean is; the needle, which
     cannot know what follows, reads the window that has just ended.
     """
-    n = powers.shape[1]
-    summed = np.concatenate([np.zeros((2, 1)), np.cumsum(powers, axis=1)], axis=1)
+    means = np.maximum(centred_mean(powers, hops), 0.0)
+    return lean_db(means[0], means[1])
+
+
+def centred_mean(values: Values, hops: int) -> Values:
+    """Means over ``hops`` values about each along the last axis; windows are cut off at both ends."""
+    n = values.shape[-1]
+    summed = np.concatenate([np.zeros((*values.shape[:-1], 1)), np.cumsum(values, axis=-1)], axis=-1)
     low = np.maximum(np.arange(n) - hops // 2, 0)
     high = np.minimum(np.arange(n) + hops - hops // 2, n)
-    means = np.maximum(summed[:, high] - summed[:, low], 0.0) / (high - low)
-    return lean_db(means[0], means[1])
+    return (summed[..., high] - summed[..., low]) / np.maximum(high - low, 1)
 
 
 @dataclass(frozen=True)
@@ -56,11 +63,20 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Tolerance:
-    """What counts as leaning: more than ``db`` for at least ``seconds``, gaps below ``gap`` s bridged."""
+    """What counts as leaning: more than ``db`` for at least ``seconds``, gaps below ``gap`` s bridged.
+
+    NeedleError where ``db`` lies outside 0.1…12 or ``seconds`` outside 0.5…60.
+    """
 
     db: float = 1.5
     seconds: float = 4.0
     gap: float = 1.0
+
+    def __post_init__(self) -> None:
+        if not 0.1 <= self.db <= 12.0:
+            raise NeedleError("A tolerance lies between 0.1 and 12 dB.")
+        if not 0.5 <= self.seconds <= 60.0:
+            raise NeedleError("A lean may be told from half a second up to a minute.")
 
 
 def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> list[Stretch]:

@@ -6,13 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.metering.frames import mono_loss_db
+from needle.metering.frames import FRAMES_PER_HOP, FRAMES_PER_SECOND, LONG_FRAMES, SHORT_FRAMES, mono_loss_db
 from needle.metering.kweighting import KWeighting
 from needle.metering.lean import Tolerance, lean_db, leaning_stretches
 from needle.metering.loudness import (
-    HOP_SECONDS,
-    MOMENTARY_HOPS,
-    SHORT_TERM_HOPS,
     channel_weights,
     integrated,
     loudness_of,
@@ -44,7 +41,7 @@ class Measurement:
         self._weighting = KWeighting(rate, channels)
         self._true_peak = TruePeak(channels)
         self._sample_peak = 0.0
-        self._hops: list[NDArray[np.float64]] = []
+        self._steps: list[NDArray[np.float64]] = []
         self._rest = np.zeros((channels, 0))
         self._frames = 0
         self._plain = np.zeros(3)
@@ -71,25 +68,28 @@ class Measurement:
         return np.array([left @ left, right @ right, left @ right])
 
     def _gather(self, weighted: NDArray[np.float64]) -> None:
-        """Mean squares of each whole 100 ms; what is left waits for the next stretch."""
+        """Mean squares of each whole 20 ms; what is left waits for the next stretch."""
         pending = np.concatenate([self._rest, weighted], axis=1)
         at = self._frames - self._rest.shape[1]
         self._frames += weighted.shape[1]
-        index = len(self._hops)
+        index = len(self._steps)
         used = 0
-        while (end := round((index + 1) * HOP_SECONDS * self.rate)) <= self._frames:
+        while (end := round((index + 1) / FRAMES_PER_SECOND * self.rate)) <= self._frames:
             hop = pending[:, used : end - at]
-            self._hops.append(np.einsum("ct,ct->c", hop, hop) / hop.shape[1])
+            self._steps.append(np.einsum("ct,ct->c", hop, hop) / hop.shape[1])
             used = end - at
             index += 1
         self._rest = pending[:, used:]
 
     def results(self, tolerance: Tolerance = Tolerance()) -> dict[str, Any]:
         """Every measurement by name; None where there is nothing to say (silence, or a single channel)."""
-        powers = np.array(self._hops).reshape(-1, self.channels)
+        steps = np.array(self._steps).reshape(-1, self.channels)
+        fine = steps @ channel_weights(self.channels)
+        whole = len(steps) // FRAMES_PER_HOP
+        powers = steps[: whole * FRAMES_PER_HOP].reshape(whole, FRAMES_PER_HOP, self.channels).mean(axis=1)
         weighed = powers @ channel_weights(self.channels)
-        momentary = loudness_of(sliding_mean(weighed, MOMENTARY_HOPS))
-        short = loudness_of(sliding_mean(weighed, SHORT_TERM_HOPS))
+        momentary = loudness_of(sliding_mean(fine, SHORT_FRAMES))
+        short = loudness_of(sliding_mean(fine, LONG_FRAMES))
         peak = max(float(self._true_peak.finish().max(initial=0.0)), self._sample_peak)
         found: dict[str, Any] = {
             "integrated_lufs": _finite(integrated(weighed)),

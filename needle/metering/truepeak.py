@@ -1,5 +1,7 @@
 """True peak (ITU-R BS.1770-5, Annex 2): the highest value between the samples, at four times the rate."""
 
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter
@@ -38,3 +40,44 @@ class TruePeak:
 
     def _raise(self, audio: NDArray[np.float64]) -> None:
         self.peak = np.maximum(self.peak, np.abs(audio).max(axis=1))
+
+
+_TAPS = PHASES.shape[1]
+PAST = _TAPS - 1
+"""Samples before a stretch that its true peaks read."""
+
+_LONGEST_STEP = 24
+
+
+@cache
+def _banded(step: int) -> NDArray[np.float32]:
+    """The filter as a matrix from ``step`` samples and the 11 before them to 4 × ``step`` values between them."""
+    matrix = np.zeros((step + PAST, step, len(PHASES)), dtype=np.float32)
+    for at in range(step):
+        matrix[at : at + _TAPS, at] = PHASES[:, ::-1].T
+    return matrix.reshape(step + PAST, -1)
+
+
+def true_peaks(audio: NDArray[np.float32], hop: int, count: int) -> NDArray[np.float64]:
+    """The true peak in each of the last ``count`` hops of ``hop`` samples: linear, (channels, count).
+
+    ``audio`` (channels, frames) may begin earlier: 11 samples of past are read, silence where there are none.
+    """
+    channels, length = audio.shape[0], hop * count
+    if not length:
+        return np.zeros((channels, count))
+    step = max(width for width in range(1, _LONGEST_STEP + 1) if hop % width == 0)
+    known = min(audio.shape[1], length + PAST)
+    padded = np.zeros((channels, length + PAST), dtype=np.float32)
+    padded[:, length + PAST - known :] = audio[:, audio.shape[1] - known :]
+    strides = (padded.strides[0], padded.strides[1] * step, padded.strides[1])
+    shape = (channels, length // step, step + PAST)
+    windows = np.lib.stride_tricks.as_strided(padded, shape, strides, writeable=False)
+    between = (np.ascontiguousarray(windows) @ _banded(step)).reshape(channels, count, -1)
+    samples = padded[:, PAST:].reshape(channels, count, hop)
+    return np.maximum(_highest(between), _highest(samples)).astype(np.float64)
+
+
+def _highest(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The highest magnitude along the last axis."""
+    return np.maximum(values.max(axis=-1), -values.min(axis=-1))

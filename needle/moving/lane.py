@@ -5,7 +5,7 @@ Where the value jumps (two points at one time, or the end of a *hold*), it ramps
 """
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -16,6 +16,9 @@ from needle.errors import NeedleError
 
 RAMP_SECONDS = 0.005
 """How long a jump takes (s), so that it does not click."""
+
+SAME_VALUE = 1e-9
+"""Values nearer than this are the same: between them nothing jumps."""
 
 MAX_TIME = 24 * 3600.0
 """No point stands later than this (s)."""
@@ -60,12 +63,18 @@ _SHAPE_LIST = list(SHAPES)
 
 @dataclass(frozen=True)
 class Point:
-    """A value at a time (s), and the shape that leads on to the next point."""
+    """A value at a time (s), and the shape that leads on to the next point.
+
+    Of an *ease* only the part from ``begins`` to ``ends`` (0…1 of its way) may be used: what is left of one that was
+    cut, so that cutting changes nothing.
+    """
 
     t: float
     value: float
     shape: str = "straight"
     tension: float = 0.0
+    begins: float = 0.0
+    ends: float = 1.0
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.t <= MAX_TIME:
@@ -76,6 +85,8 @@ class Point:
             raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
         if not -1.0 <= self.tension <= 1.0:
             raise NeedleError("Tension lies between -1 and 1.")
+        if not 0.0 <= self.begins < self.ends <= 1.0:
+            raise NeedleError("The part of a shape that is used begins before it ends, within 0 and 1.")
 
 
 @dataclass(frozen=True)
@@ -115,13 +126,18 @@ class Lane:
                 i += 1
             stays = before.t == first.t or before.shape == "hold"
             left = before.value if stays else first.value
-            if left != self.points[i].value:
+            if abs(left - self.points[i].value) > SAME_VALUE:
                 if times and first.t - times[-1] < RAMP_SECONDS:
                     left = lefts[-1] + (left - lefts[-1]) * (first.t - times[-1]) / RAMP_SECONDS
                 times.append(first.t)
                 lefts.append(left)
             i += 1
         return np.array(times), np.array(lefts)
+
+    @property
+    def jumps(self) -> Values:
+        """Times (s) at which the lane jumps, ascending."""
+        return self._jumps[0]
 
     def evaluate(self, times: ArrayLike) -> Values:
         """The lane's value at each time (s), jumps ramped; the same shape as ``times``.
@@ -142,8 +158,25 @@ class Lane:
         result = low + (value[i + 1] - low) * self._progress(x, i, tension, shape)
         return self._ramped(t, np.where(here >= len(at) - 1, value[-1], result))
 
+    @cached_property
+    def _parts(self) -> tuple[Values, Values] | None:
+        """Where the used part of every point's shape begins and ends; None if all are whole."""
+        parts = np.array([(p.begins, p.ends) if p.shape == "ease" else (0.0, 1.0) for p in self.points]).T
+        return None if (parts[0] == 0.0).all() and (parts[1] == 1.0).all() else (parts[0], parts[1])
+
+    def _progress(self, x: Values, i: NDArray[np.int64], tension: Values, shape: NDArray[np.int64]) -> Values:
+        if self._parts is None:
+            return self._whole_progress(x, i, tension, shape)
+        begins, ends = (edge[i] for edge in self._parts)
+        low, here, high = (
+            self._whole_progress(share, i, tension, shape) for share in (begins, begins + (ends - begins) * x, ends)
+        )
+        cut = ends - begins < 1.0
+        span = np.where(cut & (high - low > 1e-12), high - low, 1.0)
+        return np.where(cut, np.where(high - low > 1e-12, (here - low) / span, x), here)
+
     @staticmethod
-    def _progress(x: Values, i: NDArray[np.int64], tension: Values, shape: NDArray[np.int64]) -> Values:
+    def _whole_progress(x: Values, i: NDArray[np.int64], tension: Values, shape: NDArray[np.int64]) -> Values:
         kinds = shape[i]
         lowest, highest = (kinds.min(), kinds.max()) if kinds.size else (0, 0)
         if lowest == highest:
@@ -180,7 +213,7 @@ class Lane:
 
     @cached_property
     def _texts(self) -> list[str]:
-        return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r}" for p in self.points]
+        return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r} {p.begins!r} {p.ends!r}" for p in self.points]
 
     def _deciding(self, start: float, end: float) -> tuple[int, int]:
         if not self.points:
@@ -212,3 +245,7 @@ class Lane:
     def in_range(self, start: float, end: float) -> tuple[Point, ...]:
         """The points from ``start`` to ``end`` (s), both included."""
         return tuple(p for p in self.points if start <= p.t <= end)
+
+    def shifted(self, by: float, low: float, high: float) -> "Lane":
+        """The lane with ``by`` added to every point, none beyond ``low`` and ``high``."""
+        return Lane(tuple(replace(p, value=min(max(p.value + by, low), high)) for p in self.points))

@@ -17,6 +17,16 @@ class Parameter:
     default: float
     place: bool = False
 
+    @property
+    def mirrors(self) -> bool:
+        """Whether exchanging left and right turns the number over."""
+        return self.place or self.name == "span"
+
+    @property
+    def grain(self) -> float:
+        """How far a thinned lane may be off: 0.5 % of the range, for levels a fifth of a decibel."""
+        return 0.2 if self.unit == "dB" else 0.005 * (self.high - self.low)
+
     def limited(self, value: float) -> float:
         """``value``, or the limit that it passes."""
         return min(max(value, self.low), self.high)
@@ -29,6 +39,7 @@ PARAMETERS = {
     for parameter in (
         Parameter("pan", -1.0, 1.0, _LEFT_TO_RIGHT, 0.0, place=True),
         Parameter("level", OFF_DB, 12.0, "dB", 0.0),
+        Parameter("trim", OFF_DB, 12.0, "dB", 0.0),
         Parameter("pan_left", -1.0, 1.0, _LEFT_TO_RIGHT, -1.0, place=True),
         Parameter("pan_right", -1.0, 1.0, _LEFT_TO_RIGHT, 1.0, place=True),
         Parameter("level_left", OFF_DB, 12.0, "dB", 0.0),
@@ -37,7 +48,16 @@ PARAMETERS = {
         Parameter("width", 0.0, 2.0, "times the source's own", 1.0),
     )
 }
-"""Every automatable parameter by name."""
+"""Every automatable parameter of a source by name. ``trim`` moves the level and leaves ``level`` to be set."""
+
+OF_OTHERS = {"send": ("level", "pan"), "return": ("level", "pan", "width"), "group": ("level",)}
+"""What can be automated of the other things, with the limits of a source's parameter of that name."""
+
+
+def parameters_of(kind: str) -> tuple[str, ...]:
+    """The names of what can be automated of a kind of thing: source, send, return or group."""
+    return OF_OTHERS.get(kind, tuple(PARAMETERS))
+
 
 GAIN_LIMIT_DB = 36.0
 """A source's gain before everything else lies within plus or minus this (dB)."""

@@ -6,6 +6,7 @@ move) are evaluated at every sample, so that the result stays within -80 dB of f
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,11 +33,13 @@ Linear interpolation over a block is off by an eighth of it: 2e-5, or -94 dB.
 _SLOPE = np.arange(BLOCK, dtype=np.float32) / BLOCK
 
 
-def render_audio(mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING) -> NDArray[np.float32]:
+def render_audio(
+    mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING, keep: bool = True
+) -> NDArray[np.float32]:
     """The mix from frame ``start`` to ``stop``: float32 (2, stop - start), left first.
 
     Frames before 0 and after the end of the sources and their tails are silent. Any division of a stretch into
-    calls gives the same samples.
+    calls gives the same samples. Without ``keep`` what comes out of returns is not kept for later calls.
     """
     first, last = start // BLOCK * BLOCK, -(-stop // BLOCK) * BLOCK
 
@@ -50,19 +53,26 @@ def render_audio(mix: Mix, start: int, stop: int, listening: Listening = EVERYTH
         for feed in direct_feeds(mix, source, first, last, render)
     ]
     for one in mix.returns:
-        wet = return_feed(mix, one, listening.sent(mix, one), first, last, render)
+        wet = return_feed(mix, one, listening.sent(mix, one), first, last, render, keep)
         if wet is not None:
             feeds.append(wet)
-    return _sum(feeds, OUTPUTS, mix.rate, start, stop)
+    both = _sum(feeds, OUTPUTS, mix.rate, start, stop)
+    matrix = listening.matrix()
+    return both if matrix is None else matrix @ both
 
 
-def render_before_placement(mix: Mix, source_id: str, start: int, stop: int) -> NDArray[np.float32]:
+def render_before_placement(
+    mix: Mix, source_id: str, start: int, stop: int, with_level: bool = True
+) -> NDArray[np.float32]:
     """One source after gain, level, width, exchange and polarity, before its place: float32 (its channels, frames).
 
-    What a hand that moves the source needs: the placement's gains applied to this, added to the mix
-    without its direct sound, are the mix.
+    Without ``with_level`` its level and trim are left out, for a hand that holds those. What a hand that moves the
+    source needs: the placement's gains applied to this, added to the mix without its direct sound, are the mix.
     """
     source = next(s for s in mix.sources if s.id == source_id)
+    if not with_level:
+        kept = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
+        source = replace(source, level=0.0, trim=0.0, lanes=kept)
     return _sum([before_placement(source)], source.channels, mix.rate, start, stop)
 
 

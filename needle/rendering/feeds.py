@@ -16,7 +16,7 @@ from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import Gains, law_named
 from needle.placing.modes import MODES, before_placing, mode_for
 from needle.placing.timing import REACH, Timing, delayed, timing_of
-from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource, source_text
+from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource, sent_text
 from needle.rendering.pieces import assembled, digest, piece_frames
 
 OUTPUTS = 2
@@ -60,12 +60,17 @@ Render = Callable[[list[Feed], int, int, int], Audio]
 def values_at(source: MixSource, times: Values) -> dict[str, Values]:
     """What the source's placement reads at each time (s), shifted with its group; what does not move is told once."""
     found = {}
-    for name in (*MODES[source.mode].parameters, "width", "level"):
-        lane = source.lanes.get(name)
-        value = lane.evaluate(times) if lane else np.array([getattr(source, name)])
-        place = PARAMETERS[name].place and source.shift
+    for name in (*MODES[source.mode].parameters, "width", "level", "trim", "group_level"):
+        value = _value(source, name, times)
+        place = source.shift and name in PARAMETERS and PARAMETERS[name].place
         found[name] = np.clip(value + source.shift, -1.0, 1.0) if place else value
     return found
+
+
+def _value(thing: MixSource | MixSend | MixReturn, name: str, times: Values) -> Values:
+    """A number of a thing at each time (s): by its lane, or told once."""
+    lane = thing.lanes.get(name)
+    return lane.evaluate(times) if lane else np.array([getattr(thing, name)])
 
 
 def placement(mix: Mix, source: MixSource, values: dict[str, Values], share: float = 1.0) -> Gains:
@@ -80,9 +85,9 @@ def prior(source: MixSource, values: dict[str, Values]) -> Gains | None:
 
 
 def level_gain(source: MixSource, values: dict[str, Values]) -> Values:
-    """The linear gain of the source's gain, level and group level at each time."""
-    level = np.minimum(values["level"], PARAMETERS["level"].high)
-    return db_to_gain(level) * (db_to_gain(source.gain) * db_to_gain(source.group_level))
+    """The linear gain of the source's gain, level, trim and group level at each time."""
+    level = db_to_gain(np.minimum(values["level"], PARAMETERS["level"].high))
+    return level * (db_to_gain(source.gain) * db_to_gain(values["trim"]) * db_to_gain(values["group_level"]))
 
 
 def _after(matrix: Gains, first: Gains | None) -> Gains:
@@ -190,53 +195,57 @@ def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
     """What a source gives to a return's two inputs: by the pan law, wherever its own sound is told by timing."""
     here, copy = doubled(source)
     own = MODES["pan" if source.channels == 1 else "mono"]
-    strength = float(db_to_gain(send.level)) * float(db_to_gain(source.gain))
+    gain = float(db_to_gain(source.gain))
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
         if send.place == "own":
-            pan = {"pan": np.array([send.pan])}
+            pan = {"pan": _value(send, "pan", times)}
             matrix = own.gains(law_named(mix.law), pan, source.channels, mix.centre_zero)
         else:
             matrix = placement(mix, source, values)
             matrix = here * matrix + copy * matrix[::-1] if copy else matrix
             matrix = matrix[::-1] if send.place == "opposite" else matrix
-        level = strength if send.before else level_gain(source, values) * float(db_to_gain(send.level))
+        level = db_to_gain(_value(send, "level", times)) * (gain if send.before else level_gain(source, values))
         return _after(matrix, prior(source, values)) * level
 
-    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()))
+    return Feed(source.audio, source.offset, gains, (*source.lanes.values(), *send.lanes.values()))
 
 
 def return_feed(
-    mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render
+    mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render, keep: bool = True
 ) -> Feed | None:
-    """A return's output from frame ``first`` to ``last``; None if nothing reaches it."""
+    """A return's output from frame ``first`` to ``last``, kept for later if wished; None if there is none."""
     past, ahead = one.chain.reach(mix.around)
     if not any(s.sounds_between(first - past, last + ahead) for s in sent):
         return None
-    wet = _Wet(mix, one, sent, render).between(first, last)
-    place = MODES["balance"].gains(law_named(mix.law), {"pan": np.array([one.pan])}, OUTPUTS)
-    width = {"width": np.array([one.width])}
-    gains = _after(place, before_placing(width, False, (False, False), OUTPUTS)) * db_to_gain(one.level)
-    return Feed(wet, first, lambda _: gains)
+    wet = _Wet(mix, one, sent, render, keep).between(first, last)
+
+    def gains(times: Values) -> Gains:
+        place = MODES["balance"].gains(law_named(mix.law), {"pan": _value(one, "pan", times)}, OUTPUTS)
+        width = {"width": _value(one, "width", times)}
+        turned = _after(place, before_placing(width, False, (False, False), OUTPUTS))
+        return turned * db_to_gain(_value(one, "level", times))
+
+    return Feed(wet, first, gains, tuple(one.lanes.values()))
 
 
 class _Wet:
     """What comes out of a return's effects, and what goes into them, piece by piece."""
 
-    def __init__(self, mix: Mix, one: MixReturn, sent: list[MixSource], render: Render) -> None:
-        self.mix, self.one, self.sent, self.render = mix, one, sent, render
+    def __init__(self, mix: Mix, one: MixReturn, sent: list[MixSource], render: Render, keep: bool) -> None:
+        self.mix, self.one, self.sent, self.render, self.keep = mix, one, sent, render, keep
         self.size = piece_frames(mix.rate)
         self.past, self.ahead = one.chain.reach(mix.around)
         self._keys: dict[int, str] = {}
 
     def between(self, first: int, last: int) -> Audio:
         """The output from frame ``first`` to ``last``."""
-        return assembled(self.size, first, last, self._key, self._make)
+        return assembled(self.size, first, last, self._key, self._make, self.keep)
 
     def _make(self, low: int, high: int) -> Audio:
         start, stop = low * self.size - self.past, high * self.size + self.ahead
-        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry)
+        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep)
         return self.one.chain.process(dry, start, self.mix.around)
 
     def _key(self, piece: int) -> str:
@@ -253,6 +262,6 @@ class _Wet:
     def _dry_key(self, piece: int) -> str:
         if piece not in self._keys:
             start, stop = piece * self.size, (piece + 1) * self.size
-            parts = [f"{s.sends[self.one.id]} {source_text(self.mix, s, start, stop)}" for s in self.sent]
+            parts = [sent_text(self.mix, s, self.one.id, start, stop) for s in self.sent]
             self._keys[piece] = digest(f"dry {self.mix.rate} {self.mix.law} {self.mix.centre_zero} {start} {parts}")
         return self._keys[piece]

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import TempoMap
+from needle.conventions import TempoMap, db_to_gain
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.errors import NeedleError
@@ -17,6 +17,7 @@ from needle.moving.lane import Lane
 from needle.placing.laws import law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import REACH, timing_of
+from needle.rendering.monitor import monitor_named
 
 Audio = NDArray[np.float32]
 
@@ -29,33 +30,45 @@ SEND_PLACES = ("same", "opposite", "own")
 
 @dataclass(frozen=True)
 class MixSend:
-    """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it."""
+    """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
+
+    Lanes may take the place of ``level`` and ``pan``.
+    """
 
     level: float
     before: bool = False
     place: str = "same"
     pan: float = 0.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
             raise NeedleError(f"A send has no place “{self.place}”. Choose {', '.join(SEND_PLACES)}.")
+
+    def text_between(self, low: float, high: float) -> str:
+        """What it depends on between two times (s), as text."""
+        return f"{self.level} {self.before} {self.place} {self.pan} {lanes_text(self.lanes, low, high)}"
 
 
 @dataclass(frozen=True)
 class MixSource:
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
-    ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``shift`` and
-    ``group_level`` come from its group. With ``double`` a copy stands opposite, ``double_ms`` later, and both are
-    ``double_trim`` dB louder or softer.
+    An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
+
+    ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``trim`` (dB)
+    is added to ``level``. ``shift`` and ``group_level`` come from its group. With ``double`` a copy stands opposite,
+    ``double_ms`` later, and both are ``double_trim`` dB louder or softer.
     """
 
     id: str
     audio: Audio
     asset: str = ""
+    first: int = 0
     offset: int = 0
     gain: float = 0.0
     level: float = 0.0
+    trim: float = 0.0
     muted: bool = False
     mode: str = "pan"
     pan: float = 0.0
@@ -99,7 +112,7 @@ class MixSource:
     def _sound(self) -> str:
         """Which audio it is: an asset that is named by its content, or else the content itself."""
         if re.fullmatch(r"[0-9a-f]{64}", self.asset):
-            return f"{self.asset} {self.audio.shape}"
+            return f"{self.asset} {self.first} {self.audio.shape}"
         content = np.ascontiguousarray(self.audio)
         return f"{hashlib.blake2b(content, digest_size=16).hexdigest()} {content.shape}"
 
@@ -122,7 +135,10 @@ _STATIC = tuple(
 
 @dataclass(frozen=True)
 class MixReturn:
-    """A stereo input that sends feed, its effects, and its place: ``level`` dB, balance ``pan``, ``width`` 0…2."""
+    """A stereo input that sends feed, its effects, and its place: ``level`` dB, balance ``pan``, ``width`` 0…2.
+
+    Lanes may take the place of those three.
+    """
 
     id: str
     chain: Chain = field(default_factory=Chain)
@@ -130,6 +146,7 @@ class MixReturn:
     muted: bool = False
     pan: float = 0.0
     width: float = 1.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -162,11 +179,23 @@ class Mix:
 class Listening:
     """What one person hears of a mix: only ``solo`` sources and returns if there are any.
 
-    The direct sound of ``held`` sources is left out; what they send still sounds.
+    The direct sound of ``held`` sources is left out; what they send still sounds. ``monitor`` names a way of
+    listening (``needle.rendering.monitor``); ``trim`` (dB) makes all of it louder or softer.
     """
 
     solo: frozenset[str] = frozenset()
     held: frozenset[str] = frozenset()
+    monitor: str = "stereo"
+    trim: float = 0.0
+
+    def __post_init__(self) -> None:
+        monitor_named(self.monitor)
+
+    def matrix(self) -> Audio | None:
+        """What reaches the ears of left and right, (2, 2); None if that is simply both."""
+        if self.monitor == "stereo" and not self.trim:
+            return None
+        return monitor_named(self.monitor).matrix * np.float32(db_to_gain(self.trim))
 
     def hears(self, source: MixSource) -> bool:
         """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
@@ -193,7 +222,7 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     Two calls with the same key render the same samples: an edit elsewhere in time, or of a source that
     does not sound here, leaves it alone.
     """
-    parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop}"]
+    parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop} {listening.monitor} {listening.trim}"]
     parts += [source_text(mix, s, start, stop) for s in mix.sources if listening.hears(s)]
     for one in mix.returns:
         sent = listening.sent(mix, one)
@@ -201,8 +230,9 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
             continue
         past, ahead = one.chain.reach(mix.around)
         low, high = start - BLOCK - past, stop + BLOCK + ahead
-        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width}")
-        parts += [f"{s.sends[one.id]} {part}" for s in sent if (part := source_text(mix, s, low, high))]
+        lanes = lanes_text(one.lanes, (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate)
+        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {lanes}")
+        parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
@@ -212,5 +242,16 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     if not source.sounds_between(start, stop, late):
         return ""
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
-    lanes = [f"{name} {lane.text_between(low, high)}" for name, lane in sorted(source.lanes.items())]
-    return f"{source.statics} {lanes}"
+    return f"{source.statics} {lanes_text(source.lanes, low, high)}"
+
+
+def sent_text(mix: Mix, source: MixSource, to: str, start: int, stop: int) -> str:
+    """What the sound that a source sends to a return depends on between two frames; empty if there is none."""
+    text = source_text(mix, source, start, stop)
+    low, high = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+    return text and f"{source.sends[to].text_between(low, high)} {text}"
+
+
+def lanes_text(lanes: Mapping[str, Lane], low: float, high: float) -> str:
+    """The points that decide lanes' values between two times (s), as text."""
+    return " ".join(f"{name} {lane.text_between(low, high)}" for name, lane in sorted(lanes.items()))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 Audio = NDArray[np.float32]
 
-_KEPT_BYTES = 96 << 20
+_KEPT_BYTES = 512 << 20
 
 _lock = Lock()
 _kept: LRUCache[str, Audio] = LRUCache(_KEPT_BYTES, getsizeof=lambda audio: audio.nbytes)
@@ -31,12 +31,18 @@ def digest(text: str) -> str:
 
 
 def assembled(
-    size: int, first: int, last: int, key_of: Callable[[int], str], make: Callable[[int, int], Audio]
+    size: int,
+    first: int,
+    last: int,
+    key_of: Callable[[int], str],
+    make: Callable[[int, int], Audio],
+    keep: bool = True,
 ) -> Audio:
     """Frames ``first`` to ``last`` (2, last - first) put together from pieces of ``size`` frames.
 
     ``key_of(piece)`` says what a piece depends on; ``make(low, high)`` renders the pieces from ``low`` up to
-    ``high``, (2, (high - low) × size). Only what is not kept is rendered, neighbours in one run.
+    ``high``, (2, (high - low) × size). Only what is not kept is rendered, neighbours in one run. Without ``keep`` it
+    is not kept then, so that what is heard once does not drive out what is heard again.
     """
     low, high = first // size, -(-last // size)
     keys = {piece: key_of(piece) for piece in range(low, high)}
@@ -48,9 +54,10 @@ def assembled(
         made = make(run[0], run[-1] + 1)
         for place, piece in enumerate(run):
             found[piece] = np.ascontiguousarray(made[:, place * size : (place + 1) * size])
-        with _lock:
-            for piece in run:
-                _kept[keys[piece]] = found[piece]
+        if keep:
+            with _lock:
+                for piece in run:
+                    _kept[keys[piece]] = found[piece]
         del missing[: len(run)]
     whole = np.concatenate([found[piece] for piece in range(low, high)], axis=1)
     return whole[:, first - low * size : last - low * size]

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
-from needle.metering.lean import HOP_SECONDS
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import EVERYTHING, Listening, Mix, dependency_key
 
@@ -19,8 +18,7 @@ METER_FRAMES = FRAMES_PER_SECOND // PER_SECOND
 PAST_SEGMENTS = 6
 """How many segments before one hold the past that its 3 s windows reach into."""
 
-_BATCH = 16
-_FRAMES_PER_HOP = round(HOP_SECONDS * FRAMES_PER_SECOND)
+_BATCH = 64
 
 
 @dataclass(frozen=True)
@@ -57,13 +55,5 @@ def render_segments(mix: Mix, first: int, last: int, listening: Listening = EVER
         frames = measure_frames(audio, mix.rate, past)
         for i in range(high - low):
             at = past + i * length
-            columns = slice(i * METER_FRAMES, (i + 1) * METER_FRAMES)
-            yield Segment(
-                np.ascontiguousarray(audio[:, at : at + length]),
-                Frames(*(getattr(frames, name)[..., columns] for name in Frames.__dataclass_fields__)),
-            )
-
-
-def lean_powers(frames: Frames) -> NDArray[np.float64]:
-    """K-weighted mean squares per 100 ms, shape (2, n), of consecutive meter frames (whole hops of them)."""
-    return frames.weighted.reshape(2, -1, _FRAMES_PER_HOP).mean(axis=2)
+            here = np.ascontiguousarray(audio[:, at : at + length])
+            yield Segment(here, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))

@@ -4,14 +4,17 @@ from typing import Any
 
 import numpy as np
 
+from needle.conventions import db_to_gain
 from needle.moving.lane import SHAPES
+from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import LAWS, law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import timing_of
 from needle.rendering.feeds import doubled, values_at
-from needle.rendering.mix import Mix, MixSource
+from needle.rendering.mix import EVERYTHING, Listening, Mix, MixSource
 
 PAN_STEPS = 401
+LEVEL_STEP_DB = 0.1
 CURVE_STEPS = 81
 SHAPE_STEPS = 65
 TENSION_STEPS = 41
@@ -20,11 +23,15 @@ TENSION_STEPS = 41
 def gain_table(law: str, centre_zero: bool = False) -> dict[str, Any]:
     """Left and right gains at ``PAN_STEPS`` even positions from left to right, rows (left, right).
 
-    ``law``: the session's; ``balance``: what a source follows whose sides stay on their sides.
+    ``law``: the session's; ``balance``: what a source follows whose sides stay on their sides. ``levels``: the gains
+    of all levels from off to the highest, in steps of ``LEVEL_STEP_DB``.
     """
     positions = np.linspace(-1.0, 1.0, PAN_STEPS)
+    levels = PARAMETERS["level"]
+    count = round((levels.high - levels.low) / LEVEL_STEP_DB) + 1
     return {
         "positions": PAN_STEPS,
+        "levels": db_to_gain(np.linspace(levels.low, levels.high, count)).tolist(),
         "law": law_named(law).gains(positions, centre_zero).T.tolist(),
         "balance": LAWS["balance"].gains(positions).T.tolist(),
     }
@@ -40,12 +47,13 @@ def law_curves(centre_zero: bool = False) -> dict[str, list[float]]:
     return curves
 
 
-def hand_reading(mix: Mix, source: MixSource, at: float) -> dict[str, Any]:
+def hand_reading(mix: Mix, source: MixSource, at: float, listening: Listening = EVERYTHING) -> dict[str, Any]:
     """How a held source's channels become left and right at a time (s), whatever the hand does with their places.
 
     Channel i at a place p sounds with ``weights[i]`` times the ``table``'s row at ``share`` × p; ``on_its_side``:
     only on its own side. ``here`` and ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the
-    difference of arrival at either end, ``far`` whether only the far side is late.
+    difference of arrival at either end, ``far`` whether only the far side is late. ``monitor`` (2, 2) is what reaches
+    either ear of left and right in that way of listening.
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
@@ -60,6 +68,7 @@ def hand_reading(mix: Mix, source: MixSource, at: float) -> dict[str, Any]:
         "opposite": opposite,
         "most": timing.most if timing else 0.0,
         "far": timing.far if timing else False,
+        "monitor": (np.eye(2) if (matrix := listening.matrix()) is None else matrix).tolist(),
     }
 
 

@@ -1,8 +1,9 @@
-"""Sound over HTTP: segments with their meter readings, the lean of the piece, exports."""
+"""Sound over HTTP: segments with their meter readings, and exports."""
 
 import json
 import re
 import struct
+from dataclasses import replace
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -14,40 +15,16 @@ from pydantic import Field
 from needle.files.audio import FORMATS
 from needle.metering.frames import COLUMNS
 from needle.rendering.engine import render_before_placement
-from needle.rendering.mix import Listening, Mix
-from needle.rendering.readings import without
 from needle.rendering.segments import segment_count, segment_frames
 from needle.rendering.tables import hand_reading
-from server.audio import exports, segments
-from server.audio.mixes import document_for, mix_at
+from server.audio import exports, segments, tasks
+from server.audio.hearing import Heard
+from server.audio.mixes import mix_at
 from server.audio.models import Export
-from server.audio.reading import source_of, spectrum_in
+from server.audio.reading import source_of
 from server.mixing.access import Refused, membership
-from server.mixing.models import Session
 
 router = Router(tags=["sound"])
-
-
-class StretchOut(Schema):
-    """A stretch (s) through which the mix leans one way (dB, + right)."""
-
-    start: float
-    end: float
-    mean_db: float
-    worst_db: float
-
-
-class LeanOut(Schema):
-    """The lean over the piece per ``hop`` seconds (dB, + right; None where there is nothing to say)."""
-
-    revision: int
-    done: float
-    hop: float
-    short: list[float | None]
-    long: list[float | None]
-    stretches: list[StretchOut]
-    tolerance_db: float
-    tolerance_seconds: float
 
 
 class ExportIn(Schema):
@@ -71,44 +48,23 @@ class ExportOut(Schema):
     revision: int
 
 
-class Heard(Schema):
-    """How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
-
-    ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s).
-    """
-
-    solo: Annotated[str, Field(max_length=8000)] = ""
-    plain: Annotated[str, Field(max_length=120, pattern=r"^([\w-]+:[a-z]+)?$")] = ""
-    at: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
-
-    def listening(self) -> Listening:
-        return Listening(solo=_ids(self.solo))
-
-    def mix(self, session: Session, revision: int) -> Mix:
-        """The mix at a revision, without the treatment that is to be heard away."""
-        mix = mix_at(session, revision)
-        if not self.plain:
-            return mix
-        source, treatment = self.plain.split(":")
-        source_of(mix, source)
-        spectrum = spectrum_in(document_for(session, revision), source)
-        return without(mix, source, treatment, spectrum, self.at)
-
-
-def _ids(text: str) -> frozenset[str]:
-    return frozenset(part for part in text.split(",") if part)
-
-
 @router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes})
 def segment(
-    request: HttpRequest, session_id: UUID, index: int, revision: int, heard: Query[Heard], hand: str = ""
+    request: HttpRequest,
+    session_id: UUID,
+    index: int,
+    revision: int,
+    heard: Query[Heard],
+    hand: str = "",
+    free: bool = False,
 ) -> HttpResponse:
     """Half a second of the mix at a revision.
 
     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
-    by channel, the meter readings frame by frame, and, with ``hand``, that source before its placement,
-    channel by channel; the audio is without its direct sound then, and
-    the header's ``reading`` says what its place makes of it.
+    by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
+    of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
+    without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
+    level too is ``free``: the source comes without its level and trim.
     """
     session = membership(request.user, session_id).session
     mix = heard.mix(session, revision)
@@ -121,10 +77,12 @@ def segment(
         source = source_of(mix, hand)
         length = segment_frames(mix.rate)
         if listening.hears(source):
-            before = render_before_placement(mix, hand, index * length, (index + 1) * length)
-        reading = hand_reading(mix, source, index * length / mix.rate)
-        listening = Listening(listening.solo, held=frozenset({hand}))
-    audio, meters = segments.segment(mix, index, listening)
+            before = render_before_placement(mix, hand, index * length, (index + 1) * length, with_level=not free)
+        reading = hand_reading(mix, source, index * length / mix.rate, listening)
+        listening = replace(listening, held=frozenset({hand}))
+    found = segments.segment(mix, index, listening)
+    audio, meters = found.audio, found.readings
+    rows = np.array([[one.left, one.right, one.mono] for one in found.spectra])
     head = {
         "revision": revision,
         "index": index,
@@ -133,12 +91,17 @@ def segment(
         "channels": audio.shape[0],
         "meters": meters.shape[0],
         "columns": COLUMNS,
+        "pairs": found.points.shape[1],
+        "spectra": rows.shape[0],
+        "bands": rows.shape[2],
+        "notches": [one.notches for one in found.spectra],
         "hand": before.shape[0],
         "reading": reading,
     }
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)
-    body = b"".join([struct.pack("<I", len(text)), text, _floats(audio), _floats(meters), _floats(before)])
+    parts = [_floats(part) for part in (audio, meters, found.points, rows, before)]
+    body = b"".join([struct.pack("<I", len(text)), text, *parts])
     response = HttpResponse(body, content_type="application/octet-stream")
     response["Cache-Control"] = "private, no-store"
     return response
@@ -146,27 +109,6 @@ def segment(
 
 def _floats(values: np.ndarray) -> bytes:
     return np.ascontiguousarray(values, dtype="<f4").tobytes()
-
-
-@router.get("/{uuid:session_id}/lean", response=LeanOut)
-def lean(request: HttpRequest, session_id: UUID, revision: int) -> LeanOut:
-    """The lean of the whole piece at a revision, as far as it is known: ask again while ``done`` < 1."""
-    mix = mix_at(membership(request.user, session_id).session, revision)
-    found = segments.leaning(mix)
-    return LeanOut(
-        revision=revision,
-        done=found.done,
-        hop=found.hop,
-        short=_numbers(found.short),
-        long=_numbers(found.long),
-        stretches=[StretchOut(**stretch.as_dict()) for stretch in found.stretches],
-        tolerance_db=found.tolerance.db,
-        tolerance_seconds=found.tolerance.seconds,
-    )
-
-
-def _numbers(values: np.ndarray) -> list[float | None]:
-    return [None if np.isnan(value) else round(float(value), 3) for value in values]
 
 
 @router.post("/{uuid:session_id}/exports", response=ExportOut)
@@ -186,7 +128,7 @@ def start_export(request: HttpRequest, session_id: UUID, given: ExportIn) -> Exp
         start=start,
         stop=stop,
     )
-    exports.begin(export)
+    tasks.begin(export, exports.write)
     return export
 
 
@@ -199,11 +141,7 @@ def export_state(request: HttpRequest, session_id: UUID, export_id: UUID) -> Exp
 @router.post("/{uuid:session_id}/exports/{uuid:export_id}/cancel", response=ExportOut)
 def cancel_export(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
     """Stop an export; its file is not kept."""
-    export = _export(request, session_id, export_id)
-    open_ones = (Export.Status.WAITING, Export.Status.RUNNING)
-    Export.objects.filter(pk=export.pk, status__in=open_ones).update(status=Export.Status.CANCELLED)
-    export.refresh_from_db()
-    return export
+    return tasks.cancel(_export(request, session_id, export_id))
 
 
 @router.get("/{uuid:session_id}/exports/{uuid:export_id}/file", response={200: bytes})

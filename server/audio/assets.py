@@ -15,6 +15,7 @@ from needle.errors import NeedleError
 from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, frames_at, read_at
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
+from needle.metering.waveform import PER_SECOND, waveform
 from server.audio.models import Asset, Upload
 from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation
@@ -111,6 +112,14 @@ def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum
     np.savez(partial, frequencies=found.frequencies, cross=found.cross, weight=found.weight)
     os.replace(partial, path)
     return found
+
+
+@lru_cache(maxsize=128)
+def asset_waveform(asset: str, rate: int, first: int, channels: int) -> tuple[int, list[list[int]]]:
+    """What to draw of some of an asset's channels: stretches a second, and 0…255 of their peak for each."""
+    found = waveform(asset_audio(asset, rate)[first : first + channels], rate)
+    scaled = found * (255.0 / max(float(found.max(initial=0.0)), 1e-6))
+    return PER_SECOND, np.round(scaled).astype(int).tolist()
 
 
 def check_assets(session_id: UUID, operation: Operation) -> None:

@@ -9,9 +9,11 @@ from cachetools import LRUCache
 
 from needle.checks import Document
 from needle.moving.lane import Lane
+from needle.owners import lane_key
 from needle.rendering.mix import Mix
 from needle.session import mix_of
 from server.audio.assets import asset_audio
+from server.audio.drafting import with_moves
 from server.mixing.models import Session
 from server.mixing.revisions import document_at, since, steady
 from server.mixing.state import apply_changes, stored_document
@@ -51,6 +53,7 @@ class _Follower:
 
 _lock = Lock()
 _followers: LRUCache[UUID, _Follower] = LRUCache(64)
+_tried: LRUCache[tuple[UUID, int, tuple[str, ...]], Mix] = LRUCache(16)
 _kept: LRUCache[tuple[UUID, int], tuple[Document, Mix]] = LRUCache(256)
 
 
@@ -62,6 +65,29 @@ def mix_at(session: Session, revision: int) -> Mix:
 def document_for(session: Session, revision: int) -> Document:
     """The document that a mix was made of; nobody may change it."""
     return _at(session, revision)[0]
+
+
+def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
+    """The mix at a revision with other moves on trial (``server.audio.drafting.with_moves``)."""
+    if not moves:
+        return mix_at(session, revision)
+    key = (session.id, revision, moves)
+    with _lock:
+        found = _tried.get(key)
+    if found is None:
+        document, mix = _at(session, revision)
+        moved = with_moves(session, document, moves, lambda earlier: document_for(session, earlier))
+        rate = document["session"]["rate"]
+        known = {lane_key(source.id, name): lane for source in mix.sources for name, lane in source.lanes.items()}
+
+        def lane(stored: Mapping[str, Any]) -> Lane:
+            same = document["lanes"].get(stored["id"]) is stored and known.get(stored["id"])
+            return same or Lane.of(stored["points"])
+
+        found = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
+        with _lock:
+            _tried[key] = found
+    return found
 
 
 def _at(session: Session, revision: int) -> tuple[Document, Mix]:

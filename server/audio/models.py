@@ -1,4 +1,4 @@
-"""Assets by what they contain, and exports in the making."""
+"""Assets by what they contain, files on their way in, and what is made in the background: exports, reports."""
 
 import uuid
 
@@ -25,7 +25,10 @@ class Asset(models.Model):
 
 
 class Upload(models.Model):
-    """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset."""
+    """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
+
+    One that comes with a ``report`` is measured for that instead, and not kept.
+    """
 
     class Status(models.TextChoices):
         RECEIVING = "receiving"
@@ -44,14 +47,15 @@ class Upload(models.Model):
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=400, blank=True)
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="uploads")
+    report = models.ForeignKey("Report", models.CASCADE, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
         return f"{self.name} ({self.status})"
 
 
-class Export(models.Model):
-    """One mix on its way to a file: of a revision, with its progress (0…1)."""
+class Task(models.Model):
+    """Something a session's member has ordered and that is made in the background: how it stands, progress 0…1."""
 
     class Status(models.TextChoices):
         WAITING = "waiting"
@@ -60,18 +64,39 @@ class Export(models.Model):
         CANCELLED = "cancelled"
         FAILED = "failed"
 
+    OPEN = (Status.WAITING, Status.RUNNING)
+
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    session = models.ForeignKey(Session, models.CASCADE, related_name="exports")
+    session = models.ForeignKey(Session, models.CASCADE, related_name="%(class)ss")
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    status = models.CharField(max_length=16, choices=Status, default=Status.WAITING)
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=300, blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return f"{type(self).__name__} {self.id} ({self.status})"
+
+
+class Export(Task):
+    """One mix on its way to a file: of a revision, from one frame to another."""
+
     revision = models.PositiveIntegerField()
     format = models.CharField(max_length=16)
     start = models.PositiveBigIntegerField()
     stop = models.PositiveBigIntegerField()
-    status = models.CharField(max_length=16, choices=Status, default=Status.WAITING)
-    progress = models.FloatField(default=0.0)
     clipped = models.PositiveBigIntegerField(default=0)
-    message = models.CharField(max_length=300, blank=True)
-    made_at = models.DateTimeField(auto_now_add=True)
 
-    def __str__(self) -> str:
-        return f"{self.session} r{self.revision} ({self.status})"
+
+class Report(Task):
+    """A balance report: of a revision (``start`` to ``end`` s, to the end of the piece where ``end`` is 0), or of a
+    file that was sent in, which has no revision. ``options`` are the tolerance and the target."""
+
+    title = models.CharField(max_length=255)
+    revision = models.PositiveIntegerField(null=True)
+    start = models.FloatField(default=0.0)
+    end = models.FloatField(default=0.0)
+    options = models.JSONField(default=dict)

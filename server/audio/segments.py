@@ -3,49 +3,60 @@
 Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 where it is.
 """
 
+import hashlib
+import itertools
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass
 from threading import Lock
-from time import monotonic
+from uuid import UUID
 
 import numpy as np
-from cachetools import LRUCache
+from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from needle.metering.frames import Frames, readings
-from needle.metering.lean import (
-    HOP_SECONDS,
-    LONG_HOPS,
-    SHORT_HOPS,
-    Stretch,
-    Tolerance,
-    lean_curve,
-    leaning_stretches,
-)
-from needle.rendering.mix import Listening, Mix
+from needle.balancing.causes import HOPS_AT_ONCE, Shares, gathered, parts_of
+from needle.balancing.steps import Steps, stretches
+from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
+from needle.metering.lean import SHORT_HOPS
+from needle.metering.picture import Spectra, phase_points
+from needle.rendering.mix import EVERYTHING, Listening, Mix
 from needle.rendering.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
     Segment,
-    lean_powers,
     render_segments,
     segment_count,
     segment_key,
 )
+from server.audio import workers
 
 AUDIO_BYTES = 256 * 2**20
-FRAMES_KEPT = 40_000
-_RUN = 16
+FRAME_BYTES = 192 * 2**20
+_RUN = 64
 
 _lock = Lock()
 _audio: LRUCache[str, NDArray[np.float32]] = LRUCache(AUDIO_BYTES, getsizeof=lambda audio: audio.nbytes)
-_frames: LRUCache[str, Frames] = LRUCache(FRAMES_KEPT)
+_frames: LRUCache[str, Frames] = LRUCache(FRAME_BYTES, getsizeof=lambda frames: frames.nbytes)
 _at_work: dict[str, Lock] = defaultdict(Lock)
-_lean_turn = Lock()
 
 
-def segment(mix: Mix, index: int, listening: Listening) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """A segment's audio (2, frames) and its meter readings (meter frames, columns)."""
+@dataclass(frozen=True)
+class Sounding:
+    """A segment to be heard: ``audio`` (2, frames), its meter ``readings`` (meter frames, columns).
+
+    ``points`` (meter frames, pairs, 2) of the phase picture; ``spectra``, one a tenth of a second, each over the
+    400 ms that it ends.
+    """
+
+    audio: NDArray[np.float32]
+    readings: NDArray[np.float32]
+    points: NDArray[np.float32]
+    spectra: list[Spectra]
+
+
+def segment(mix: Mix, index: int, listening: Listening) -> Sounding:
+    """A segment and what the meters show through it."""
     first = max(index - PAST_SEGMENTS, 0)
     keys = [segment_key(mix, i, listening) for i in range(first, index + 1)]
     with _lock:
@@ -64,65 +75,92 @@ def segment(mix: Mix, index: int, listening: Listening) -> tuple[NDArray[np.floa
                 audio = made.audio
     with _lock:
         _at_work.pop(keys[-1], None)
-    return audio, readings(Frames.joined(frames), METER_FRAMES)
-
-
-@dataclass(frozen=True)
-class Leaning:
-    """The lean of the whole piece, as far as it is known: per 100 ms (nan where there is nothing to say)."""
-
-    done: float
-    short: NDArray[np.float64]
-    long: NDArray[np.float64]
-    stretches: list[Stretch]
-    tolerance: Tolerance
-    hop: float = HOP_SECONDS
-
-
-def leaning(mix: Mix, budget: float = 0.25) -> Leaning:
-    """The lean over the whole piece, working on it for ``budget`` seconds at the most.
-
-    ``done`` is the share that is measured; asking again goes on from there. Only segments that an edit
-    changed are measured again. Stretches are told once everything is known.
-    """
-    count = segment_count(mix)
-    keys = [segment_key(mix, index) for index in range(count)]
-    until = monotonic() + budget
-    # One at a time: who waits for a turn finds done what the other did.
-    mine = _lean_turn.acquire(timeout=budget)
-    try:
-        known, missing = _measure_missing(mix, keys, until if mine else 0.0)
-    finally:
-        if mine:
-            _lean_turn.release()
-    nothing, tolerance = Frames.silence(METER_FRAMES), Tolerance()
-    powers = lean_powers(Frames.joined([known.get(index, nothing) for index in range(count)]))
-    return Leaning(
-        done=1.0 - len(missing) / max(count, 1),
-        short=lean_curve(powers, SHORT_HOPS),
-        long=lean_curve(powers, LONG_HOPS),
-        stretches=[] if missing else leaning_stretches(powers, tolerance),
-        tolerance=tolerance,
+    past = Frames.joined(frames)
+    hops = METER_FRAMES // FRAMES_PER_HOP
+    ends = range(past.bands.shape[2] - hops + 1, past.bands.shape[2] + 1)
+    return Sounding(
+        audio=audio,
+        readings=readings(past, METER_FRAMES),
+        points=phase_points(audio, hop_frames(mix.rate)),
+        spectra=[Spectra.of(past.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
     )
 
 
-def _measure_missing(mix: Mix, keys: list[str], until: float) -> tuple[dict[int, Frames], list[int]]:
-    """Frames by segment index, after measuring what is missing until a moment; and what still is missing."""
+def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
+    """The meter frames of the whole piece: those that are kept, and those that an edit changed measured again.
+
+    Workers measure several runs at a time; whoever gives up leaves those that have not begun.
+    """
+    keys = [segment_key(mix, index, listening) for index in range(segment_count(mix))]
     with _lock:
         known = {index: _frames[key] for index, key in enumerate(keys) if key in _frames}
-    missing = [index for index in range(len(keys)) if index not in known]
-    while missing and monotonic() < until:
-        first = missing[0]
-        run = [index for place, index in enumerate(missing[:_RUN]) if index == first + place]
-        for index, made in zip(run, render_segments(mix, first, first + len(run)), strict=True):
-            _keep(keys[index], made, with_audio=False)
-            known[index] = made.frames
-        del missing[: len(run)]
-    return known, missing
+    runs = list(_runs([index for index in range(len(keys)) if index not in known]))
+    packed = workers.Packed(mix) if runs else None
+    waiting = [
+        workers.submit(workers.MEASURING, first // _RUN, frames_between, packed, first, last, listening)
+        for first, last in runs
+    ]
+    try:
+        for (first, last), future in zip(runs, waiting, strict=True):
+            for index, frames in zip(range(first, last), future.result(), strict=True):
+                known[index] = frames
+                with _lock:
+                    _frames[keys[index]] = frames
+            yield len(known) / len(keys)
+    finally:
+        for future in waiting:
+            future.cancel()
+    return Frames.joined([known[index] for index in range(len(keys))]) if keys else Frames.silence(0)
 
 
-def _keep(key: str, made: Segment, with_audio: bool = True) -> None:
+def frames_between(mix: Mix, first: int, last: int, listening: Listening) -> list[Frames]:
+    """The meter frames of some segments in a row, as a worker measures them."""
+    return [made.frames for made in render_segments(mix, first, last, listening)]
+
+
+@cached(LRUCache(512), key=lambda session, revision, first, last, _mix: (session, revision, first, last), lock=Lock())
+def content_between(session: UUID, revision: int, first: int, last: int, mix: Mix) -> str:
+    """A key for exactly what a session's mix sounds like from one tenth of a second up to another."""
+    hops = METER_FRAMES // FRAMES_PER_HOP
+    parts = [segment_key(mix, index) for index in range(first // hops, -(-last // hops))]
+    return hashlib.blake2b(f"{first} {last} {parts}".encode(), digest_size=16).hexdigest()
+
+
+def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
+    """The shares of all that sounds from one tenth of a second up to another, gathered by the workers."""
+    parts, packed = parts_of(mix), workers.Packed(mix)
+    cuts = list(stretches(first, last, HOPS_AT_ONCE))
+    waiting = [
+        [
+            workers.submit(workers.GATHERING, group, gathered, packed, parts[group :: workers.COUNT], low, high)
+            for group in range(workers.COUNT)
+        ]
+        for low, high, _ in cuts
+    ]
+    found = []
+    try:
+        for futures, (_, _, done) in zip(waiting, cuts, strict=True):
+            found.append(Shares.side_by_side([future.result() for future in futures]))
+            yield done
+    finally:
+        for future in itertools.chain(*waiting):
+            future.cancel()
+    return Shares.joined(found)
+
+
+def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:
+    """Neighbours among indices, so that a run's past is rendered once: (first, last + 1).
+
+    None reaches over an edge between two workers' stretches.
+    """
+    first = 0
+    for place in range(1, len(missing) + 1):
+        if place == len(missing) or missing[place] != missing[place - 1] + 1 or missing[place] % _RUN == 0:
+            yield missing[first], missing[place - 1] + 1
+            first = place
+
+
+def _keep(key: str, made: Segment) -> None:
     with _lock:
         _frames[key] = made.frames
-        if with_audio:
-            _audio[key] = made.audio
+        _audio[key] = made.audio

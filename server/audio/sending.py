@@ -11,16 +11,21 @@ from pydantic import Field
 from server.audio import uploads
 from server.audio.assets import asset_seconds
 from server.audio.models import Upload
+from server.audio.reporting import ReportOptions
 from server.mixing.access import Refused, membership
 
 router = Router(tags=["files"])
 
 
 class UploadIn(Schema):
-    """A file to come: what it is called and how many bytes it has."""
+    """A file to come: what it is called and how many bytes it has.
+
+    With the options of a ``report`` its balance is measured and it is not kept.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=1000)]
     size: int
+    report: ReportOptions | None = None
 
 
 class CharacterOut(Schema):
@@ -57,6 +62,7 @@ class UploadOut(Schema):
     message: str
     part_bytes: int = uploads.PART_BYTES
     asset: AssetOut | None = None
+    report: UUID | None = None
 
 
 def _out(upload: Upload) -> UploadOut:
@@ -69,6 +75,7 @@ def _out(upload: Upload) -> UploadOut:
         seconds=asset_seconds(asset, upload.session.rate),
         character=CharacterOut(**asset.character),
     )
+    found["report"] = upload.report_id
     return UploadOut(**found)
 
 
@@ -76,7 +83,7 @@ def _out(upload: Upload) -> UploadOut:
 def begin_upload(request: HttpRequest, session_id: UUID, given: UploadIn) -> UploadOut:
     """Announce a file."""
     session = membership(request.user, session_id, to_edit=True).session
-    return _out(uploads.begin(session, request.user, given.name, given.size))
+    return _out(uploads.begin(session, request.user, given.name, given.size, given.report and given.report.checked()))
 
 
 @router.get("/{uuid:session_id}/uploads/{uuid:upload_id}", response=UploadOut)

@@ -9,6 +9,7 @@ import shutil
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings
@@ -16,8 +17,9 @@ from django.db import close_old_connections, transaction
 from django.utils import timezone
 
 from needle.errors import NeedleError
+from server.audio import reports, tasks
 from server.audio.assets import Stopped, store_asset
-from server.audio.models import Upload
+from server.audio.models import Report, Upload
 from server.mixing.access import Refused
 
 log = logging.getLogger(__name__)
@@ -37,8 +39,11 @@ def upload_path(upload: Upload) -> Path:
     return settings.DATA_DIR / "uploads" / str(upload.id)
 
 
-def begin(session, user, name: str, size: int) -> Upload:
-    """Expect a file. Refused if it is too large, or there is no room for it."""
+def begin(session, user, name: str, size: int, report: dict[str, Any] | None = None) -> Upload:
+    """Expect a file; one that comes with the options of a ``report`` is measured for that, and not kept.
+
+    Refused if it is too large, or there is no room for it.
+    """
     if not 0 < size <= MOST_BYTES:
         raise Refused(
             "That file is empty." if size <= 0 else f"A file may be {MOST_BYTES >> 30} GB at the most.", 413
@@ -50,7 +55,9 @@ def begin(session, user, name: str, size: int) -> Upload:
     # Decoded as floats it may be several times as large.
     if shutil.disk_usage(folder).free < 4 * size + _ROOM_TO_SPARE:
         raise Refused("The server has no room for that file. Ask whoever runs it to make some.", 413)
-    return Upload.objects.create(session=session, author=user, name=shown_name(name), size=size)
+    name = shown_name(name)
+    made = report and Report.objects.create(session=session, author=user, title=name, options=report)
+    return Upload.objects.create(session=session, author=user, name=name, size=size, report=made or None)
 
 
 def shown_name(name: str) -> str:
@@ -86,6 +93,8 @@ def cancel(upload: Upload) -> None:
     """Stop a file on its way; nothing of it is kept."""
     Upload.objects.filter(pk=upload.pk, status__in=OPEN).update(status=Upload.Status.CANCELLED)
     upload_path(upload).unlink(missing_ok=True)
+    if upload.report:
+        tasks.cancel(upload.report)
     upload.refresh_from_db()
 
 
@@ -112,6 +121,10 @@ def _read(upload_id: UUID) -> None:
                 raise Stopped
 
     try:
+        if upload.report_id:
+            tasks.run(Report, upload.report_id, lambda report: reports.measure_file(report, path))
+            _finish(upload_id, status=Upload.Status.READY, progress=1.0)
+            return
         asset = store_asset(path, upload.session.rate, progress)
         _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)
     except Stopped:

@@ -8,7 +8,10 @@ from ninja.security import django_auth
 from needle.errors import NeedleError
 from server.accounts.api import router as accounts
 from server.audio.api import router as audio
+from server.audio.balance import router as balance
+from server.audio.moves import router as moves
 from server.audio.reading import router as readings
+from server.audio.reporting import router as reports
 from server.audio.sending import router as files
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
@@ -20,6 +23,9 @@ api.add_router("/sessions", mixing)
 api.add_router("/sessions", audio)
 api.add_router("/sessions", files)
 api.add_router("/sessions", readings)
+api.add_router("/sessions", balance)
+api.add_router("/sessions", moves)
+api.add_router("/sessions", reports)
 api.add_router("", library)
 
 

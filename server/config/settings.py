@@ -66,7 +66,7 @@ ASGI_APPLICATION = "server.config.asgi.application"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 TEMPLATES = [
-    {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST], "OPTIONS": {}},
+    {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST], "APP_DIRS": True},
 ]
 
 DATABASES = {

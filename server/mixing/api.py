@@ -76,10 +76,13 @@ class SettingsOut(Schema):
 
 
 class LaneOut(Schema):
+    """A lane; ``source`` is what it belongs to. Switched ``off``, the static value holds."""
+
     id: str
     source: str
     parameter: str
     points: list[StoredPoint]
+    off: bool = False
 
 
 class DocumentOut(Schema):
@@ -222,7 +225,7 @@ def _places(session: Session) -> list[Standing]:
     return [Standing(ink=value["ink"], pan=value["pan"]) for value in values]
 
 
-@router.post("", response=OpenSession)
+@router.post("", response=OpenSession, by_alias=True)
 def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
     """Make a session of one's own; its length follows its sources."""
     opened = empty_document(given.name, given.rate, length=0.0)
@@ -234,7 +237,7 @@ def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
     return open_session(request, session.id)
 
 
-@router.get("/{uuid:session_id}", response=OpenSession)
+@router.get("/{uuid:session_id}", response=OpenSession, by_alias=True)
 def open_session(request: HttpRequest, session_id: UUID) -> OpenSession:
     """The session's state at its latest revision."""
     member = membership(request.user, session_id)

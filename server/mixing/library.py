@@ -10,17 +10,22 @@ from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 from pydantic import Field
 
+from needle.balancing.counterweight import MOST_GIVERS
+from needle.balancing.weighing import MOST_LEVEL_DB, MOST_PLACE
 from needle.checks import INKS, LAYOUTS
 from needle.conventions import RATES, tempo_of_taps
 from needle.effects.chain import EFFECTS, checked_effects
 from needle.errors import NeedleError
 from needle.files.midi import midi_tempo
+from needle.metering.bands import CENTRES
+from needle.metering.targets import TARGETS
 from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
 from needle.placing.laws import LAWS
 from needle.placing.modes import MODES
 from needle.placing.seatings import SEATINGS, matched, seating_of
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, WAYS
 from needle.rendering.mix import SEND_PLACES
+from needle.rendering.monitor import MONITORS
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.models import Preset
@@ -90,8 +95,34 @@ class SeatingOut(Schema):
     seats: list[SeatOut]
 
 
+class TargetOut(Schema):
+    """A delivery target (``needle.metering.targets``)."""
+
+    name: str
+    title: str
+    lufs: float
+    dbtp: float
+    within: float
+
+
+class MonitorOut(Schema):
+    """A way of listening (``needle.rendering.monitor``)."""
+
+    name: str
+    title: str
+    sentence: str
+
+
+class GivingOut(Schema):
+    """How far a source gives way at first, and how many may (``needle.balancing.weighing``)."""
+
+    level: float
+    place: float
+    most: int
+
+
 class Library(Schema):
-    """Everything that the core offers by name."""
+    """Everything that the core offers by name; ``bands`` are the centres that spectra go by (Hz)."""
 
     modes: list[ModeOut]
     parameters: list[ParameterOut]
@@ -106,6 +137,10 @@ class Library(Schema):
     layouts: list[str]
     gain_limit: float
     inks: int
+    targets: list[TargetOut]
+    monitors: list[MonitorOut]
+    bands: list[float]
+    giving: GivingOut
 
 
 @router.get("/library", response=Library)
@@ -125,6 +160,10 @@ def library(request: HttpRequest) -> dict[str, Any]:
         "layouts": LAYOUTS,
         "gain_limit": GAIN_LIMIT_DB,
         "inks": INKS,
+        "targets": [vars(target) for target in TARGETS.values()],
+        "monitors": [vars(monitor) for monitor in MONITORS.values()],
+        "bands": [round(float(centre), 1) for centre in CENTRES],
+        "giving": {"level": MOST_LEVEL_DB, "place": MOST_PLACE, "most": MOST_GIVERS},
     }
 
 

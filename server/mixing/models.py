@@ -123,3 +123,30 @@ class Operation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.said}"
+
+
+class Draft(models.Model):
+    """Moves that somebody may hear and then apply: a range operation looked at beforehand, or a recorded take.
+
+    ``writes`` are the bodies of the ``write-points`` that would apply it, made on a ``revision``; ``about`` is what
+    it says of itself (the lanes, the stretch, for a take its pass and how it was recorded).
+    """
+
+    class Kind(models.TextChoices):
+        PREVIEW = "preview"
+        TAKE = "take"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    session = models.ForeignKey(Session, models.CASCADE, related_name="drafts")
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    kind = models.CharField(max_length=16, choices=Kind)
+    revision = models.PositiveIntegerField()
+    writes = models.JSONField()
+    about = models.JSONField(default=dict)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-made_at"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} of {self.author} on {self.revision}"

@@ -35,6 +35,14 @@ def existing(state: State, part: str, key: str) -> Value:
     return found
 
 
+def taken_away(state: State, part: str, key: str) -> Value | None:
+    """Take a thing away if it is there; what it was."""
+    found = state.get(part, key)
+    if found is not None:
+        state.put(part, key, None)
+    return found
+
+
 class DocumentState:
     """State over a document in memory: for replaying the log and for hearing earlier revisions."""
 

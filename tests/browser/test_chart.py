@@ -37,7 +37,7 @@ class Drawing(BrowserCase):
         np.testing.assert_allclose([t for t, _, _ in drawn], [8 * BEAT, 24 * BEAT], atol=1e-9)
         self.assertEqual([value for _, value, _ in drawn], [-1.0, 1.0])
 
-        before = ines.page.locator(".chart canvas").screenshot()
+        before = ines.page.locator(".chart").screenshot()
         left, right = np.abs(rowan.rendered(11, 1, solo="ferry-engine")).max(axis=1)
         self.assertLess(right, left * 0.5)
         left, right = np.abs(rowan.rendered(32, 1, solo="ferry-engine")).max(axis=1)
@@ -53,7 +53,7 @@ class Drawing(BrowserCase):
         page.mouse.up()
         self.until(page, lambda: rowan.points("ferry-engine")[1][1] == 0.0, "the point was not moved")
         self.assertAlmostEqual(rowan.points("ferry-engine")[1][0], 32 * BEAT)
-        self.until(ines.page, lambda: ines.page.locator(".chart canvas").screenshot() != before, "not seen elsewhere")
+        self.until(ines.page, lambda: ines.page.locator(".chart").screenshot() != before, "not seen elsewhere")
 
         page.get_by_label("Shape after point 1").select_option("hold")
         self.until(page, lambda: rowan.points("ferry-engine")[0][2] == "hold", "the shape was not changed")
@@ -95,7 +95,7 @@ class Drawing(BrowserCase):
     def test_level_has_a_scale_of_its_own(self) -> None:
         page, rowan = self.rowan.page, self.rowan
         self.choose(rowan, "foghorn", "Foghorn")
-        page.get_by_role("button", name="Level", exact=True).click()
+        page.get_by_label("What the line follows").select_option("foghorn/level")
         page.locator(".chart svg").dblclick(position=self.spot(1.0, 8 * BEAT))
         self.until(page, lambda: rowan.points("foghorn", "level"), "no level point")
         self.assertEqual(rowan.points("foghorn", "level")[0][1], 12.0)
@@ -129,6 +129,8 @@ class Drawing(BrowserCase):
         width = phone.page.evaluate("document.documentElement.scrollWidth")
         self.assertLessEqual(width, 390)
         phone.play()
+        # The meters move with the first sound.
+        expect(phone.page.locator(".foot .needle")).to_have_count(1)
         self.assertGreater(np.abs(phone.listen(0.3)).max(), 0.0)
         phone.place_of("ferry-engine").press("ArrowLeft")
         self.until(phone.page, lambda: phone.document()["sources"]["ferry-engine"]["pan"] == -0.03, "not placed")

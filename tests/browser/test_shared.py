@@ -13,7 +13,7 @@ class Together(BrowserCase):
         before = ines.rendered(96, 1, solo="foghorn")
         self.assertNotEqual(before.any(), None)
         ines.row("foghorn").get_by_role("button", name="Foghorn", exact=True).click()
-        painted = ines.page.locator(".chart canvas").screenshot()
+        painted = ines.page.locator(".chart").screenshot()
         strip = ines.page.get_by_label("Foghorn at L55")
         expect(strip).to_have_count(1)
         rowan.drag(rowan.place_of("foghorn"), 0.9, release=False)
@@ -25,7 +25,7 @@ class Together(BrowserCase):
         expect(ines.place_of("foghorn")).to_have_attribute("aria-disabled", "false")
         expect(ines.place_of("foghorn")).to_have_attribute("aria-valuetext", "R80")
         expect(ines.page.get_by_label("Foghorn at R80")).to_have_count(1)
-        self.until(ines.page, lambda: ines.page.locator(".chart canvas").screenshot() != painted, "chart stays")
+        self.until(ines.page, lambda: ines.page.locator(".chart").screenshot() != painted, "chart stays")
         at = round(22 * 4 * 60 / 90 * 2) + 1
         left, right = (ines.rendered(at, 2, solo="foghorn").astype(float) ** 2).mean(axis=1)
         wanted = 10 * np.log10(np.tan(0.9 * np.pi / 2) ** 2)

@@ -29,6 +29,11 @@ def lanes(values: st.SearchStrategy[float], last: float = 1.0, most: int = 8) ->
     )
 
 
+def outside_of(times: np.ndarray, start: float, end: float) -> np.ndarray:
+    """Those of ``times`` (s) that lie before ``start`` or from ``end`` on."""
+    return times[(times < start) | (times >= end + 1e-9)]
+
+
 def tone(frequency: float, seconds: float, channels: int = 1, amplitude: float = 1.0) -> np.ndarray:
     """A sine, float32 (channels, frames)."""
     t = np.arange(round(seconds * RATE)) / RATE

@@ -4,7 +4,7 @@ import itertools
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from needle.errors import NeedleError
@@ -30,7 +30,6 @@ def mirrored(mode: str, given_values: dict[str, float]) -> dict[str, float]:
 
 
 class Placements(SimpleTestCase):
-    @settings(deadline=None)
     @given(modes, laws, values(), st.sampled_from(["pan", "pan_left", "pan_right", "span"]), st.booleans())
     def test_continuous(self, how, law: str, at: dict[str, float], which: str, zero: bool) -> None:
         """A thousandth of the field changes no gain by more than the law's steepest slope allows."""
@@ -43,7 +42,6 @@ class Placements(SimpleTestCase):
         loudest = max(1.0, float(np.abs(here).max()))
         self.assertLess(change.max(), 0.01 * loudest**2 + 1e-9)
 
-    @settings(deadline=None)
     @given(modes, laws, values(), st.booleans())
     def test_mirrors_exactly_under_exchange_of_the_outputs(self, how, law: str, at, zero: bool) -> None:
         mode, inputs = how
@@ -53,7 +51,6 @@ class Placements(SimpleTestCase):
             there = there[:, ::-1]
         np.testing.assert_allclose(here[::-1], there, atol=1e-12)
 
-    @settings(deadline=None)
     @given(modes, values())
     def test_constant_power_keeps_the_power_of_every_channel(self, how, at: dict[str, float]) -> None:
         mode, inputs = how
@@ -62,7 +59,6 @@ class Placements(SimpleTestCase):
         weights = mode.weights({name: np.asarray(at[name]) for name in mode.parameters}, inputs)
         np.testing.assert_allclose((gains**2).sum(axis=0), weights**2, atol=1e-12)
 
-    @settings(deadline=None)
     @given(modes, laws, values(), st.floats(0.0, 1.0))
     def test_a_share_told_by_level_narrows_towards_the_centre(self, how, law: str, at, share: float) -> None:
         mode, inputs = how
@@ -88,7 +84,6 @@ class Placements(SimpleTestCase):
 
 
 class BeforePlacing(SimpleTestCase):
-    @settings(deadline=None)
     @given(st.floats(0.0, 2.0), st.booleans(), st.booleans(), st.booleans())
     def test_order_exchange_polarity_width(self, width: float, exchange: bool, left: bool, right: bool) -> None:
         rng = np.random.Generator(np.random.PCG64(1))
@@ -127,14 +122,12 @@ class Seatings(SimpleTestCase):
         strings = matched(SEATINGS["strings"], ["Violins II", "Violins I", "Vc"])
         self.assertEqual(strings, {"Violins II": "Violins II", "Violins I": "Violins I", "Vc": "Cellos"})
 
-    @settings(deadline=None)
     @given(st.lists(st.text(max_size=20), max_size=12, unique=True), st.sampled_from(sorted(SEATINGS)))
     def test_matching_gives_every_seat_once(self, names: list[str], which: str) -> None:
         found = matched(SEATINGS[which], names)
         self.assertEqual(len(set(found.values())), len(found))
         self.assertLessEqual(set(found), set(names))
 
-    @settings(deadline=None)
     @given(st.sampled_from(sorted(SEATINGS)), st.sampled_from(["pan", "sides", "span", "mono"]), st.data())
     def test_the_players_side_mirrors_the_listeners(self, which: str, mode: str, data: st.DataObject) -> None:
         seat = data.draw(st.sampled_from(SEATINGS[which].seats))
@@ -146,7 +139,6 @@ class Seatings(SimpleTestCase):
         )
         np.testing.assert_allclose(listener[::-1], players, atol=1e-12)
 
-    @settings(deadline=None)
     @given(
         st.sampled_from(["balance", "sides", "span", "mono"]), values(), st.booleans(), st.booleans(), st.booleans()
     )

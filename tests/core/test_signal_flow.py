@@ -8,6 +8,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from needle.checks import check_document
 from needle.effects.chain import EFFECTS, Chain
 from needle.errors import NeedleError
 from needle.moving.lane import Lane, Point
@@ -50,6 +51,12 @@ def lean(audio: np.ndarray) -> float:
     return 10 * np.log10(right / left)
 
 
+def moves(draw, **limits: tuple[float, float]) -> dict[str, Lane]:
+    """Lanes for some of the parameters, each within its limits."""
+    wanted = [name for name in limits if draw(st.booleans()) and draw(st.booleans())]
+    return {name: draw(lanes(st.floats(*limits[name]), SECONDS, 4)) for name in wanted}
+
+
 @st.composite
 def whole_mixes(draw) -> Mix:
     """Sources of every kind of placement, some moving, sent to two returns with any effects."""
@@ -57,13 +64,18 @@ def whole_mixes(draw) -> Mix:
     for number in range(draw(st.integers(1, 3))):
         channels = draw(st.sampled_from([1, 2, 3]))
         modes = {1: ["pan"], 2: ["balance", "sides", "span", "mono"], 3: ["span", "mono"]}[channels]
-        moving = {}
-        for name in ("pan", "pan_left", "span", "width", "level"):
-            if draw(st.booleans()) and draw(st.booleans()):
-                low, high = {"width": (0.0, 2.0), "level": (-30.0, 0.0)}.get(name, (-1.0, 1.0))
-                moving[name] = draw(lanes(st.floats(low, high), SECONDS, 4))
+        field, loud = (-1.0, 1.0), (-30.0, 0.0)
+        moving = moves(
+            draw, pan=field, pan_left=field, span=field, width=(0.0, 2.0), level=loud, trim=loud, group_level=loud
+        )
         sends = {
-            key: MixSend(draw(st.floats(-20.0, 0.0)), draw(st.booleans()), place, draw(pans))
+            key: MixSend(
+                draw(st.floats(-20.0, 0.0)),
+                draw(st.booleans()),
+                place,
+                draw(pans),
+                moves(draw, level=loud, pan=field),
+            )
             for key, place in (("one", "opposite"), ("two", draw(st.sampled_from(["same", "own"]))))
             if draw(st.booleans())
         }
@@ -90,14 +102,20 @@ def whole_mixes(draw) -> Mix:
         )
     kinds = draw(st.lists(st.sampled_from(["echo", "chorus", "drive", "low-pass"]), max_size=2))
     returns = (
-        MixReturn("one", chain("room", length=0.3), pan=draw(pans), width=draw(st.floats(0.0, 2.0))),
+        MixReturn(
+            "one",
+            chain("room", length=0.3),
+            pan=draw(pans),
+            width=draw(st.floats(0.0, 2.0)),
+            lanes=moves(draw, pan=field, width=(0.0, 2.0), level=loud),
+        ),
         MixReturn("two", chain(*kinds), level=-3.0, muted=draw(st.booleans())),
     )
     return Mix(RATE, SECONDS, tuple(sources), returns=returns)
 
 
 class Exactness(SimpleTestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(whole_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=4, unique=True))
     def test_any_division_renders_the_same(self, mix: Mix, cuts: list[int]) -> None:
         whole = render_audio(mix, 0, FRAMES)
@@ -106,7 +124,7 @@ class Exactness(SimpleTestCase):
         self.assertTrue(np.isfinite(whole).all())
         self.assertLess(np.abs(parts - whole).max(), 1e-5)
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(whole_mixes(), pans, st.floats(-20.0, 0.0), st.booleans())
     def test_same_key_same_samples(self, mix: Mix, pan: float, level: float, silent: bool) -> None:
         """Change a source; wherever the key stays, so must the samples."""
@@ -119,10 +137,10 @@ class Exactness(SimpleTestCase):
                     render_audio(mix, start, start + 4800), render_audio(other, start, start + 4800), atol=1e-6
                 )
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(whole_mixes())
     def test_a_hand_hears_the_mix_with_its_sends(self, mix: Mix) -> None:
-        still = {k: v for k, v in mix.sources[0].lanes.items() if k in ("level", "width")}
+        still = {k: v for k, v in mix.sources[0].lanes.items() if k not in ("pan", "pan_left", "span")}
         held = dataclasses.replace(mix.sources[0], timing="off", double=False, lanes=still)
         mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
         without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
@@ -184,6 +202,78 @@ class Sends(SimpleTestCase):
             MixSend(0.0, place="elsewhere")
 
 
+class Moving(SimpleTestCase):
+    """What follows a line other than a source's own place."""
+
+    STEP = Lane((Point(0.0, -96.0, "hold"), Point(0.25, 0.0)))
+
+    def test_a_send_opens_where_its_line_does(self) -> None:
+        source = MixSource("hit", burst(1), pan=-1.0, sends={"hall": MixSend(-96.0, lanes={"level": self.STEP})})
+        mix = Mix(RATE, SECONDS, (source,), returns=(MixReturn("hall"),))
+        dry = render_audio(dataclasses.replace(mix, returns=()), 0, FRAMES)
+        wet = render_audio(mix, 0, FRAMES) - dry
+        middle = round(0.25 * RATE)
+        self.assertEqual(float(np.abs(wet[:, :middle]).max()), 0.0)
+        self.assertGreater(float(power(wet[:, middle + 480 :])[0]), 1e-4)
+
+    def test_a_send_travels_in_its_room_and_the_source_stays(self) -> None:
+        across = Lane((Point(0.1, -1.0), Point(0.3, 1.0)))
+        send = MixSend(0.0, place="own", lanes={"pan": across})
+        source = MixSource("hit", burst(2), pan=0.0, sends={"hall": send})
+        mix = Mix(RATE, SECONDS, (source,), returns=(MixReturn("hall"),))
+        wet = render_audio(mix, 0, FRAMES) - render_audio(dataclasses.replace(mix, returns=()), 0, FRAMES)
+        early, late = wet[:, : round(0.09 * RATE)], wet[:, round(0.31 * RATE) : round(0.39 * RATE)]
+        self.assertLess(float(power(early)[1]), 1e-9)
+        self.assertLess(float(power(late)[0]), 1e-9)
+
+    def test_a_return_turns_with_its_balance_and_narrows(self) -> None:
+        audio = np.concatenate([burst(3), burst(4)])
+        source = MixSource("pair", audio, mode="sides", level=-96.0, sends={"hall": MixSend(0.0, before=True)})
+        to = MixReturn("hall", lanes={"pan": Lane((Point(0.0, -1.0, "hold"), Point(0.2, 1.0)))})
+        heard = render_audio(Mix(RATE, SECONDS, (source,), returns=(to,)), 0, FRAMES)
+        first, second = heard[:, : round(0.19 * RATE)], heard[:, round(0.21 * RATE) : round(0.39 * RATE)]
+        self.assertLess(float(power(first)[1]), 1e-9)
+        self.assertLess(float(power(second)[0]), 1e-9)
+        narrow = MixReturn("hall", lanes={"width": Lane((Point(0.0, 0.0),))})
+        both = render_audio(Mix(RATE, SECONDS, (source,), returns=(narrow,)), 0, FRAMES)
+        np.testing.assert_allclose(both[0], both[1], atol=1e-7)
+
+    def test_level_trim_and_group_add_up(self) -> None:
+        down = Lane((Point(0.0, -6.0),))
+        plain = MixSource("hit", burst(5))
+        for names in (("level",), ("trim",), ("group_level",), ("level", "trim", "group_level")):
+            moved = dataclasses.replace(plain, lanes=dict.fromkeys(names, down))
+            heard = render_audio(Mix(RATE, SECONDS, (moved,)), 0, FRAMES)
+            wanted = render_audio(Mix(RATE, SECONDS, (plain,)), 0, FRAMES) * 10 ** (-6.0 * len(names) / 20.0)
+            np.testing.assert_allclose(heard, wanted, atol=1e-6)
+
+    @settings(max_examples=25)
+    @given(whole_mixes(), st.sampled_from(["level", "pan", "width"]), st.floats(0.3, 0.45))
+    def test_what_a_line_does_later_leaves_earlier_caches(self, mix: Mix, name: str, at: float) -> None:
+        """A point put behind everything that sounds so far changes no key and no sample before it."""
+
+        def later(lanes_of: dict[str, Lane]) -> dict[str, Lane]:
+            static = Point(0.0, 0.5, "hold")
+            return {**lanes_of, name: Lane((static, Point(at, 0.5, "hold"), Point(SECONDS, 0.25)))}
+
+        def before(lanes_of: dict[str, Lane]) -> dict[str, Lane]:
+            return {**lanes_of, name: Lane((Point(0.0, 0.5, "hold"), Point(at, 0.5, "hold")))}
+
+        for change in ("source", "return"):
+            mixes_of = []
+            for make in (before, later):
+                if change == "source":
+                    moved = dataclasses.replace(mix.sources[0], lanes=make(mix.sources[0].lanes))
+                    mixes_of.append(dataclasses.replace(mix, sources=(moved, *mix.sources[1:])))
+                else:
+                    moved = dataclasses.replace(mix.returns[0], lanes=make(mix.returns[0].lanes))
+                    mixes_of.append(dataclasses.replace(mix, returns=(moved, *mix.returns[1:])))
+            one, other = mixes_of
+            stop = round((at - 0.25) * RATE)
+            self.assertEqual(dependency_key(one, 0, stop), dependency_key(other, 0, stop))
+            np.testing.assert_allclose(render_audio(one, 0, stop), render_audio(other, 0, stop), atol=1e-6)
+
+
 class Documents(SimpleTestCase):
     def document(self) -> dict:
         found = empty_document("Flow", RATE, 0.0)
@@ -231,6 +321,42 @@ class Documents(SimpleTestCase):
         self.assertEqual(piece_length(document), 0.7)
         self.assertGreater(piece_length(empty_document("None", RATE, 0.0)), 1.0)
 
+    def sent(self) -> dict:
+        """The document with a return, and a send to it."""
+        found = self.document()
+        found["returns"]["hall"] = {**RETURN_AT_FIRST, "id": "hall", "name": "Hall"}
+        key = send_key("low", "hall")
+        found["sends"][key] = {**SEND_AT_FIRST, "id": key, "source": "low", "return": "hall"}
+        return found
+
+    def test_lanes_of_groups_returns_and_sends_reach_the_mix_unless_they_are_off(self) -> None:
+        document = self.sent()
+        points = [{"t": 0.0, "value": -6.0}]
+        for owner in ("low", "send:low/hall", "return:hall", "group:both"):
+            key = f"{owner}/level"
+            document["lanes"][key] = {"id": key, "source": owner, "parameter": "level", "points": points}
+        check_document(document)
+        mix = self.mix(document)
+        one = next(source for source in mix.sources if source.id == "low")
+        self.assertEqual(sorted(one.lanes), ["group_level", "level"])
+        self.assertEqual((sorted(one.sends["hall"].lanes), sorted(mix.returns[0].lanes)), (["level"], ["level"]))
+        for lane in document["lanes"].values():
+            lane["off"] = True
+        still = self.mix(document)
+        one = next(source for source in still.sources if source.id == "low")
+        self.assertEqual((dict(one.lanes), dict(still.returns[0].lanes)), ({}, {}))
+
+    def test_lanes_of_nothing_are_told(self) -> None:
+        for owner, parameter in (
+            ("gone", "pan"), ("send:low/gone", "level"), ("return:gone", "pan"), ("group:gone", "level"),
+            ("low", "ink"), ("return:hall", "span"), ("source:low", "pan"), ("rack:low", "pan"),
+        ):  # fmt: skip
+            document = self.sent()
+            key = f"{owner}/{parameter}"
+            document["lanes"][key] = {"id": key, "source": owner, "parameter": parameter, "points": []}
+            with self.assertRaises(NeedleError, msg=key):
+                check_document(document)
+
     def test_an_older_document_opens_as_it_was(self) -> None:
         old = empty_document("Old", RATE, 2.0)
         for part in ("groups", "returns", "sends"):
@@ -244,3 +370,17 @@ class Documents(SimpleTestCase):
             render_audio(mix, 0, 4800),
             render_audio(Mix(RATE, 2.0, (MixSource("a", tone(300.0, 1.0), level=-3.0, pan=0.4),)), 0, 4800),
         )
+
+
+class Keys(SimpleTestCase):
+    def test_channels_split_from_one_file_are_told_apart(self) -> None:
+        """A mute of the one is not answered with what was kept of the other."""
+        audio = np.stack([tone(300.0, SECONDS)[0], tone(500.0, SECONDS)[0]])
+        halves = [MixSource(f"s{i}", audio[i : i + 1], asset="ab" * 32, first=i) for i in (0, 1)]
+        left, right = (Mix(RATE, SECONDS, (half,)) for half in halves)
+        self.assertNotEqual(segment_key(left, 0), segment_key(right, 0))
+
+    def test_ways_of_listening_are_told_apart(self) -> None:
+        mix = Mix(RATE, SECONDS, (MixSource("s", burst(1)),))
+        ways = [Listening(), Listening(monitor="mono"), Listening(monitor="mono", trim=-1.0), Listening(trim=-1.0)]
+        self.assertEqual(len({segment_key(mix, 0, way) for way in ways}), 4)

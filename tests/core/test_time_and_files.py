@@ -151,9 +151,32 @@ class Bundles(InFolder):
         self.assertEqual((code, json.loads(out)["lean_db"]), (0, 60.0))
         self.assertIn("sample peak", self.run_command("measure", stem)[1])
 
+    def test_render_as_somebody_listens(self) -> None:
+        found = {}
+        for way in ("stereo", "mono", "swap"):
+            path = self.folder / f"{way}.wav"
+            code, _, _ = self.run_command("render", self.folder, path, "--listen", way)
+            self.assertEqual(code, 0)
+            found[way] = read_audio(path, RATE)
+        np.testing.assert_allclose(found["mono"], np.tile(found["stereo"].mean(axis=0), (2, 1)), atol=1e-7)
+        np.testing.assert_array_equal(found["swap"], found["stereo"][::-1])
+
     def test_gains(self) -> None:
         code, out, _ = self.run_command("gains", "--law", "constant-gain", "--pan", "-1", "0.5", "--json")
         self.assertEqual((code, json.loads(out)), (0, {"gains": [[1.0, 0.0], [0.25, 0.75]]}))
+
+    def test_thin_keeps_what_the_line_needs(self) -> None:
+        path = self.folder / "lane.csv"
+        path.write_text("time,value\n0,0\n0.5,0.251\n1,0.5\n2,-0.5,hold\n3,-0.5\n")
+        found = json.loads(self.run_command("thin", path, "--json")[1])
+        self.assertEqual((found["before"], found["after"]), (5, 4))
+        self.assertEqual([p["time"] for p in found["points"]], [0.0, 1.0, 2.0, 3.0])
+        self.assertIn("2.000000,-0.500000,hold,0", self.run_command("thin", path)[1])
+        for text, word in (("", "no points"), ("0,x\n", "line 1"), ("0,0\n1\n", "line 2"), ("1,0\n0,0\n", "order")):
+            path.write_text(text)
+            code, out, err = self.run_command("thin", path)
+            self.assertEqual((code, out), (2, ""))
+            self.assertIn(word, err)
 
     def test_refusals_name_what_is_wrong(self) -> None:
         damaged = json.loads(json.dumps(self.document))

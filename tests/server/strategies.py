@@ -16,13 +16,19 @@ points = st.builds(
 )
 
 
+owners = st.one_of(
+    keys,
+    st.sampled_from(["group:all", "return:hall", "return:alley", "send:low/hall", "send:wide/alley"]),
+)
+
+
 @st.composite
 def writes(draw) -> dict:
     start, end = sorted((draw(st.floats(0, 4)), draw(st.floats(0, 4))))
     inside = [p for p in draw(st.lists(points, max_size=6)) if start <= p["t"] <= end]
     parameter = draw(st.sampled_from(["pan", "level"]))
     return {
-        "kind": "write-points", "source": draw(keys), "parameter": parameter, "start": start, "end": end,
+        "kind": "write-points", "source": draw(owners), "parameter": parameter, "start": start, "end": end,
         "points": sorted(inside, key=lambda p: p["t"]),
     }  # fmt: skip
 
@@ -55,6 +61,18 @@ effects = st.lists(
 
 alone = st.one_of(
     writes(),
+    st.builds(
+        lambda s, p, on: {"kind": "switch-lane", "source": s, "parameter": p, "on": on},
+        owners,
+        st.sampled_from(["pan", "level"]),
+        flags,
+    ),
+    st.builds(
+        lambda s, p, at: {"kind": "make-static", "source": s, "parameter": p, "at": at},
+        owners,
+        st.sampled_from(["pan", "level"]),
+        st.floats(0, 4),
+    ),
     st.builds(lambda s, v: {"kind": "place-source", "source": s, **v}, keys, places),
     st.builds(
         lambda s, v: {"kind": "arrange-source", "source": s, "order": v, "ink": abs(v) % 10}, keys, st.integers(-9, 9)

@@ -1,5 +1,6 @@
 """Who may do what: every address of the API × everybody, and the door."""
 
+from urllib.parse import urlencode
 from uuid import uuid4
 
 from django.conf import settings
@@ -20,21 +21,43 @@ class Matrix(SessionCase):
         for path, methods in api.get_openapi_schema()["paths"].items():
             if "{session_id}" in path:
                 filled = path.replace("{session_id}", str(self.session.id)).replace("{index}", "0")
-                for name in ("export_id", "upload_id"):
+                for name in ("export_id", "upload_id", "report_id", "take_id"):
                     filled = filled.replace(f"{{{name}}}", str(uuid4()))
-                filled = filled.replace("{source}", "low")
+                filled = filled.replace("{source}", "low").replace("{form}", "page")
                 found += [(method, filled) for method in methods]
         self.assertGreater(len(found), 8)
         return found
 
     def ask(self, client: Client, method: str, path: str) -> int:
-        asks_when = any(word in path for word in ("segments", "lean", "placement", "law"))
-        query = f"?revision={self.revision()}&law=compromise" if asks_when else ""
+        reads = ("segments", "balance", "causes", "pair", "counterweight", "mono", "placement", "law")
+        reads += ("places", "history", "lane", "waveform")
+        wanted = {"law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25", "end": 3.0}
+        wanted |= {"source": "low", "parameter": "pan", "kind": "bars", "start": 0.0}
+        asks_when = method == "get" and any(word in path for word in reads)
+        query = "?" + urlencode({"revision": self.revision(), **wanted}) if asks_when else ""
         query = "?offset=0" if path.endswith("/parts") else query
+        lane = {"source": "low", "parameter": "pan"}
+        stretch = {"revision": self.revision(), "lanes": [lane], "start": 0.5, "end": 1.5}
+        points = [{"t": t, "value": 0.0} for t in (0.0, 1.0)]
         bodies = {
+            "edit": {**stretch, "edit": {"kind": "mirror"}},
+            "clip": stretch,
+            "paste": {
+                "revision": self.revision(),
+                "clip": {"start": 0.0, "seconds": 1.0, "lanes": {"pan": points}},
+                "targets": [{"source": "low", "at": 1.0}],
+            },
+            "takes": {
+                "revision": self.revision(),
+                "start": 0.0,
+                "end": 2.0,
+                "mode": "touch",
+                "controls": [{**lane, "holds": [{"samples": [[0.5, 0.1]], "end": 0.6}]}],
+            },
             "uploads": {"name": "a.wav", "size": 100},
             "operations": {"client_id": str(uuid4()), "made_on": 0, "operation": PLACE},
             "exports": {"revision": self.revision()},
+            "reports": {"revision": self.revision()},
         }
         body = bodies.get(path.split("/")[-1], {"client_id": str(uuid4())})
         kwargs = {"data": body, "content_type": "application/json"} if method == "post" else {}

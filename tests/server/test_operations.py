@@ -20,7 +20,7 @@ from tests.server.strategies import KEYS, operations
 
 
 class Inverses(SimpleTestCase):
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.lists(operations, min_size=1, max_size=20))
     def test_operations_then_their_inverses_restore_the_state_exactly(self, bodies: list[dict]) -> None:
         opened = empty_document("Any")
@@ -54,7 +54,7 @@ class Log(SessionCase):
     def test_replay_and_rewinding_give_the_state(self) -> None:
         documents = dict([self.now()])
 
-        @settings(max_examples=12, deadline=None)
+        @settings(max_examples=12)
         @given(
             st.lists(st.tuples(st.sampled_from(["olga", "emil"]), operations), min_size=1, max_size=5), st.booleans()
         )

@@ -76,10 +76,14 @@ describe("the outbox", () => {
 
 describe("a segment", () => {
   it("is read as the server writes it", () => {
-    const head = { frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1 };
+    const head = {
+      frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1,
+      pairs: 1, spectra: 1, bands: 2, notches: [[[714, -30]]],
+    }; // prettier-ignore
     let text = JSON.stringify(head);
     text += " ".repeat((4 - (text.length % 4)) % 4);
-    const floats = [1, 2, 3, -1, -2, -3, 0.5, -20, Number.NaN, -21, 7, 8, 9];
+    const floats = [1, 2, 3, -1, -2, -3, 0.5, -20, Number.NaN, -21];
+    floats.push(0, 0.25, 0.5, 0.75, -10, -11, -20, -21, -30, -31, 7, 8, 9);
     const bytes = new ArrayBuffer(4 + text.length + 4 * floats.length);
     new DataView(bytes).setUint32(0, text.length, true);
     new Uint8Array(bytes).set(new TextEncoder().encode(text), 4);
@@ -92,5 +96,13 @@ describe("a segment", () => {
     expect(found.played.hand.map((side) => [...side])).toEqual([[7, 8, 9]]);
     expect(found.readings.count).toBe(2);
     expect([...found.readings.values.slice(0, 2)]).toEqual([0.5, -20]);
+    expect([...found.pictures.points]).toEqual([0, 0.25, 0.5, 0.75]);
+    const [spectrum] = found.pictures.spectra;
+    expect([spectrum!.left, spectrum!.right, spectrum!.mono].map((row) => [...row])).toEqual([
+      [-10, -11],
+      [-20, -21],
+      [-30, -31],
+    ]);
+    expect(spectrum!.notches).toEqual([[714, -30]]);
   });
 });

@@ -68,6 +68,7 @@ describe("a held source", () => {
   };
   const reading: HandReading = {
     weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
+    monitor: [[1, 0], [0, 1]],
   }; // prettier-ignore
 
   it("is as strong as the core's table says, on both sides", () => {
@@ -93,6 +94,15 @@ describe("a held source", () => {
     expect([left!.gain, right!.gain]).toEqual([0.7, 0.7]);
     const both = handTaps({ ...timing, far: false }, gains, [-1], 48000);
     expect(both.map((tap) => tap.delay)).toEqual([0, 48]);
+  });
+
+  it("reaches the ears as this person listens: in mono half of each side on both", () => {
+    const mono = [[0.5, 0.5], [0.5, 0.5]]; // prettier-ignore
+    const taps = handTaps({ ...reading, share: 0, most: 0.001, far: true, monitor: mono }, gains, [1], 48000);
+    const at = (output: number) => taps.filter((tap) => tap.output === output && tap.gain);
+    expect(at(0).map((tap) => [tap.gain, tap.delay])).toEqual(at(1).map((tap) => [tap.gain, tap.delay]));
+    expect(at(0).map((tap) => tap.delay)).toEqual([48, 0]);
+    expect(at(0).reduce((sum, tap) => sum + tap.gain, 0)).toBeCloseTo(0.7);
   });
 });
 

@@ -9,7 +9,7 @@ from pydantic import Field, TypeAdapter
 
 from server.mixing.operations.base import Operation, Touch, overlap
 from server.mixing.operations.groups import AddGroup, RemoveGroup, SetGroup
-from server.mixing.operations.lanes import WritePoints
+from server.mixing.operations.lanes import RestoreLanes, SwitchLane, WritePoints
 from server.mixing.operations.passages import AddPassage, RemovePassage, SetPassage
 from server.mixing.operations.returns import (
     AddReturn,
@@ -21,7 +21,7 @@ from server.mixing.operations.returns import (
     SetSend,
 )
 from server.mixing.operations.settings import SetSession
-from server.mixing.operations.several import FlipSources, RestoreLanes, SeatSources, ShiftValues, Together
+from server.mixing.operations.several import FlipSources, SeatSources, ShiftValues, Together
 from server.mixing.operations.sources import (
     AddSource,
     ArrangeSource,
@@ -33,6 +33,7 @@ from server.mixing.operations.sources import (
     SetGain,
     SetLevel,
 )
+from server.mixing.operations.statics import MakeStatic
 
 SingleOperation = Annotated[
     PlaceSource
@@ -45,6 +46,8 @@ SingleOperation = Annotated[
     | AddSource
     | RemoveSource
     | WritePoints
+    | SwitchLane
+    | MakeStatic
     | RestoreLanes
     | AddPassage
     | SetPassage

@@ -115,7 +115,7 @@ _WORDS = {
     "mode": "panned as",
 }  # fmt: skip
 _MS = {"timing_ms", "double_ms"}
-_DB = {"gain", "level", "level_left", "level_right", "double_trim"}
+_DB = {"gain", "level", "trim", "level_left", "level_right", "double_trim"}
 _PLACES = {"pan", "pan_left", "pan_right", "shift"}
 _SHARES = {"span", "width", "timing_share"}
 

@@ -20,6 +20,8 @@ from server.mixing.operations.base import (
     level_words,
     said,
 )
+from server.mixing.operations.lanes import send_owner, sends_of, without_lanes
+from server.mixing.operations.several import Together
 from server.mixing.operations.things import Ink, SendPlace, StoredEffect, StoredReturn, StoredSend
 from server.mixing.state import State, existing
 
@@ -137,11 +139,13 @@ class RemoveReturn(Operation):
 
     def apply(self, state: State) -> Operation:
         one = existing(state, "returns", self.to)
-        sends = [send for send in state.all("sends") if send["return"] == self.to]
+        sends = sends_of(state, "return", self.to)
+        lanes = without_lanes(state, [f"return:{self.to}", *map(send_owner, sends)])
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("returns", self.to, None)
-        return AddReturn.model_validate({"to": one, "sends": sends})
+        back = AddReturn.model_validate({"to": one, "sends": sends})
+        return Together.of("Put back", [back, *([lanes] if lanes else [])])
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.to)
@@ -204,9 +208,11 @@ class RemoveSend(Operation):
     def apply(self, state: State) -> Operation:
         key = send_key(self.source, self.to)
         send = existing(state, "sends", key)
+        lanes = without_lanes(state, [send_owner(send)])
         state.put("sends", key, None)
         values = {name: send[name] for name in SEND_AT_FIRST}
-        return SetSend.model_validate({"source": self.source, "to": self.to, **values})
+        back = SetSend.model_validate({"source": self.source, "to": self.to, **values})
+        return Together.of("Put back", [back, *([lanes] if lanes else [])])
 
     def touches(self) -> list[Touch]:
         key = send_key(self.source, self.to)

@@ -4,38 +4,17 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from needle.moving.lane import Point
 from needle.moving.parameters import parameter_named
 from needle.placing.modes import MODES
 from needle.placing.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
 from needle.session import lane_key
 from server.mixing.operations.base import Finite, Key, Name, Operation, Pan, Touch, said
+from server.mixing.operations.lanes import RestoreLanes
 from server.mixing.operations.sources import PlaceSource, SetLevel
-from server.mixing.operations.things import Stored, StoredPoint, stored
+from server.mixing.operations.things import Stored
 from server.mixing.state import State, existing
 
 Several = Annotated[list[Key], Field(min_length=1, max_length=512)]
-
-
-class RestoreLanes(Operation):
-    """Puts whole lanes back as they were: the inverse of changes that move lanes bodily."""
-
-    kind: Literal["restore-lanes"] = "restore-lanes"
-    lanes: dict[str, list[StoredPoint]]
-
-    def apply(self, state: State) -> Operation:
-        before = {}
-        for key, points in self.lanes.items():
-            lane = existing(state, "lanes", key)
-            before[key] = lane["points"]
-            state.put("lanes", key, {**lane, "points": stored(Point(**p.model_dump()) for p in points)})
-        return RestoreLanes.model_validate({"lanes": before})
-
-    def touches(self) -> list[Touch]:
-        return [(key, None, None) for key in self.lanes]
-
-    def describe(self, state: State) -> str:
-        return "Lanes put back"
 
 
 def _several(state: State, keys: list[str]) -> str:
@@ -61,13 +40,13 @@ class ShiftValues(Operation):
         for key in dict.fromkeys(self.sources):
             source = existing(state, "sources", key)
             lane = state.get("lanes", lane_key(key, self.parameter))
-            if lane is not None:
+            if lane is not None and not lane.get("off"):
                 lanes[lane["id"]] = lane["points"]
                 moved = [{**p, "value": limits.limited(p["value"] + self.by)} for p in lane["points"]]
                 state.put("lanes", lane["id"], {**lane, "points": moved})
             else:
                 value = limits.limited(source[self.parameter] + self.by)
-                put_back = SetLevel if self.parameter == "level" else PlaceSource
+                put_back = SetLevel if self.parameter in ("level", "trim") else PlaceSource
                 body = {"source": key, self.parameter: value}
                 inverses.append(put_back.model_validate(body).apply(state))
         if lanes:

@@ -3,12 +3,13 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.checks import check_lane, check_send, check_source
+from needle.checks import check_send, check_source
 from needle.errors import NeedleError
-from needle.moving.lane import Lane
 from needle.moving.parameters import PARAMETERS
-from needle.session import lane_key, send_key
+from needle.owners import kind_and_id, lane_key
+from needle.session import send_key
 from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
+from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
 from server.mixing.operations.things import (
     DoubleDelay,
     GroupKey,
@@ -21,7 +22,6 @@ from server.mixing.operations.things import (
     Time,
     Trim,
     Word,
-    stored,
 )
 from server.mixing.state import State, existing
 
@@ -61,10 +61,11 @@ class PlaceSource(_SetSource):
 
 
 class SetLevel(_SetSource):
-    """Sets a source's level (dB; the lowest is off)."""
+    """Sets a source's level, or the trim that is added to it (dB; the lowest is off)."""
 
     kind: Literal["set-level"] = "set-level"
-    level: Level
+    level: Level | None = None
+    trim: Level | None = None
 
 
 class SetGain(_SetSource):
@@ -121,11 +122,15 @@ class JoinGroup(_SetSource):
 
 
 class AddSource(Operation):
-    """Adds a source, with the lanes (parameter: points) and sends it comes with."""
+    """Adds a source, with the lanes and sends it comes with.
+
+    ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
+    """
 
     kind: Literal["add-source"] = "add-source"
     source: StoredSource
-    lanes: dict[Key, list[StoredPoint]] = {}
+    lanes: dict[LaneKey, list[StoredPoint]] = {}
+    off: list[LaneKey] = []
     sends: list[StoredSend] = []
 
     def apply(self, state: State) -> Operation:
@@ -134,22 +139,18 @@ class AddSource(Operation):
         check_source(value)
         if state.get("sources", key) is not None:
             raise NeedleError(f"There is already a source with the id “{key}”.")
-        lanes = {}
-        for parameter, points in self.lanes.items():
-            lane = check_lane(parameter, Lane.of(point.model_dump() for point in points))
-            lanes[parameter] = stored(lane.points)
         if value["group"] and state.get("groups", value["group"]) is None:
             value["group"] = ""
         state.put("sources", key, value)
-        for parameter, points in lanes.items():
-            at = lane_key(key, parameter)
-            state.put("lanes", at, {"id": at, "source": key, "parameter": parameter, "points": points})
         for send in self.sends:
             # A return that has gone meanwhile takes nothing any more.
             if send.source == key and state.get("returns", send.to) is not None:
                 found = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
                 check_send(found)
                 state.put("sends", found["id"], found)
+        whole = {name: name if "/" in name else lane_key(key, name) for name in self.lanes}
+        there = {whole[name]: points for name, points in self.lanes.items() if _belongs(state, key, whole[name])}
+        RestoreLanes(lanes=there, off=[whole.get(name, name) for name in self.off]).apply(state)
         return RemoveSource(source=key)
 
     def touches(self) -> list[Touch]:
@@ -167,24 +168,28 @@ class RemoveSource(Operation):
 
     def apply(self, state: State) -> Operation:
         source = existing(state, "sources", self.source)
-        lanes: dict[str, Any] = {}
-        for parameter in PARAMETERS:
-            key = lane_key(self.source, parameter)
-            lane = state.get("lanes", key)
-            if lane is not None:
-                lanes[parameter] = lane["points"]
-                state.put("lanes", key, None)
-        sends = [send for send in state.all("sends") if send["source"] == self.source]
+        sends = sends_of(state, "source", self.source)
+        gone = without_lanes(state, [self.source, *map(send_owner, sends)])
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
-        return AddSource.model_validate({"source": source, "lanes": lanes, "sends": sends})
+        lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
+        return AddSource.model_validate({"source": source, "sends": sends, **lanes})
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.source)
 
     def describe(self, state: State) -> str:
         return f"{existing(state, 'sources', self.source)['name']} removed"
+
+
+def _belongs(state: State, source: str, key: str) -> bool:
+    """Whether a lane's owner is the source or one of its sends, and is there."""
+    owner, _, _ = key.rpartition("/")
+    kind, thing = kind_and_id(owner)
+    if kind == "source":
+        return owner == source
+    return kind == "send" and thing.startswith(f"{source}/") and state.get("sends", thing) is not None
 
 
 def _everything_of(source: str) -> list[Touch]:

@@ -1,7 +1,6 @@
 """Things as they are sent and stored: points, sources, groups, returns with their effects, sends."""
 
 from collections.abc import Iterable
-from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -31,17 +30,25 @@ class Stored(BaseModel):
 
 
 class StoredPoint(Stored):
-    """A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1)."""
+    """A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1).
+
+    Of an *ease* that was cut only the part from ``begins`` to ``ends`` (0…1) is used.
+    """
 
     t: Time
     value: Finite
     shape: Literal["hold", "straight", "ease", "curve"] = "straight"
     tension: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
+    begins: Share = 0.0
+    ends: Share = 1.0
+
+
+_WHOLE = {"begins": 0.0, "ends": 1.0}
 
 
 def stored(points: Iterable[Point]) -> list[dict[str, Any]]:
-    """Points as plain dictionaries."""
-    return [asdict(point) for point in points]
+    """Points as plain dictionaries; that a shape is whole goes without saying."""
+    return [{k: v for k, v in vars(point).items() if k not in _WHOLE or v != _WHOLE[k]} for point in points]
 
 
 class StoredSource(Stored):
@@ -58,6 +65,7 @@ class StoredSource(Stored):
     start: Time
     gain: Gain
     level: Level
+    trim: Level = 0.0
     muted: bool
     group: GroupKey = ""
     mode: Word

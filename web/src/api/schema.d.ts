@@ -172,6 +172,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Balance
+         * @description The overview of what one hears; the lean of the whole piece, the figures of a stretch of it.
+         */
+        get: operations["server_audio_balance_balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Causes Of A Stretch
+         * @description What every source and return adds to the lean of a stretch.
+         */
+        get: operations["server_audio_balance_causes_of_a_stretch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/counterweight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Counterweight
+         * @description The least change of level and place that evens a stretch, or every stretch where none is named.
+         *
+         *     ``givers``: the sources that may give way and how far, source:dB:place separated by commas.
+         */
+        get: operations["server_audio_balance_find_counterweight"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/exports": {
         parameters: {
             query?: never;
@@ -292,7 +354,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/lean": {
+    "/api/sessions/{session_id}/mono": {
         parameters: {
             query?: never;
             header?: never;
@@ -300,12 +362,176 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lean
-         * @description The lean of the whole piece at a revision, as far as it is known: ask again while ``done`` < 1.
+         * Mono
+         * @description Which sources lose in mono where they stand at a moment (s), and in which band.
          */
-        get: operations["server_audio_api_lean"];
+        get: operations["server_audio_balance_mono"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/clip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clip
+         * @description A stretch of one thing's lanes to be taken along.
+         */
+        post: operations["server_audio_moves_clip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit
+         * @description A range operation on one or several lanes, as a draft.
+         */
+        post: operations["server_audio_moves_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description The revisions that changed a lane, latest first.
+         */
+        get: operations["server_audio_moves_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/lane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lane
+         * @description A lane's points as they were at a revision.
+         */
+        get: operations["server_audio_moves_lane"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Paste
+         * @description A clip put down on other places, other sources, as a draft.
+         */
+        post: operations["server_audio_moves_paste"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places
+         * @description Where a copied stretch may be put down, to be confirmed.
+         */
+        get: operations["server_audio_moves_places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Takes
+         * @description One's own takes in a session, latest first.
+         */
+        get: operations["server_audio_moves_takes"];
+        put?: never;
+        /**
+         * Take
+         * @description A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet.
+         */
+        post: operations["server_audio_moves_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/takes/{take_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Take
+         * @description Drop a take of one's own.
+         */
+        post: operations["server_audio_moves_forget_take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -330,6 +556,26 @@ export interface paths {
          * @description Make one change. The same client id again gives the first answer again.
          */
         post: operations["server_mixing_api_operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pair
+         * @description Two sources, or two sets of them, side by side over a stretch.
+         */
+        get: operations["server_audio_balance_pair"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -376,6 +622,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reports
+         * @description The session's latest reports, newest first.
+         */
+        get: operations["server_audio_reporting_list_reports"];
+        put?: never;
+        /**
+         * Start Report
+         * @description Begin to make a report.
+         */
+        post: operations["server_audio_reporting_start_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/reports/{report_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report State
+         * @description How a report stands.
+         */
+        get: operations["server_audio_reporting_report_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/reports/{report_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Report
+         * @description Stop a report; nothing of it is kept.
+         */
+        post: operations["server_audio_reporting_cancel_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/reports/{report_id}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report As
+         * @description The finished report as a page to read and print, as JSON, or its curves or sources as CSV.
+         */
+        get: operations["server_audio_reporting_report_as"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/segments/{index}": {
         parameters: {
             query?: never;
@@ -388,9 +718,10 @@ export interface paths {
          * @description Half a second of the mix at a revision.
          *
          *     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
-         *     by channel, the meter readings frame by frame, and, with ``hand``, that source before its placement,
-         *     channel by channel; the audio is without its direct sound then, and
-         *     the header's ``reading`` says what its place makes of it.
+         *     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
+         *     of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
+         *     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
+         *     level too is ``free``: the source comes without its level and trim.
          */
         get: operations["server_audio_api_segment"];
         put?: never;
@@ -413,6 +744,26 @@ export interface paths {
          * @description What the source's placement loses, what other ways of panning would change, what it costs in mono.
          */
         get: operations["server_audio_reading_placement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source}/waveform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waveform
+         * @description A source's waveform; its first stretch begins at ``start`` (s).
+         */
+        get: operations["server_audio_moves_waveform"];
         put?: never;
         post?: never;
         delete?: never;
@@ -660,7 +1011,9 @@ export interface components {
         };
         /**
          * AddSource
-         * @description Adds a source, with the lanes (parameter: points) and sends it comes with.
+         * @description Adds a source, with the lanes and sends it comes with.
+         *
+         *     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
          */
         AddSource: {
             /**
@@ -675,6 +1028,11 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["StoredPoint"][];
             };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
             /**
              * Sends
              * @default []
@@ -744,6 +1102,33 @@ export interface components {
             seconds: number;
         };
         /**
+         * BalanceOut
+         * @description The overview at a revision, once ``done`` is 1.
+         */
+        BalanceOut: {
+            /** Done */
+            done: number;
+            overview: components["schemas"]["OverviewOut"] | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * BandsOut
+         * @description By thirds of an octave about the ``centres`` (Hz): dB of both sides and the fold, and what mono loses.
+         */
+        BandsOut: {
+            /** Centres */
+            centres: number[];
+            /** Left */
+            left: number[];
+            /** Loss */
+            loss: (number | null)[];
+            /** Mono */
+            mono: number[];
+            /** Right */
+            right: number[];
+        };
+        /**
          * Bar
          * @description Where a bar's beats fall (s), the beat of the piece it begins on, and its beats' note value.
          */
@@ -758,18 +1143,50 @@ export interface components {
             unit: number;
         };
         /**
+         * CauseOut
+         * @description What a source or a return adds to a lean (``needle.balancing.causes.Cause``).
+         */
+        CauseOut: {
+            /** Adds */
+            adds: number;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Lean */
+            lean: number | null;
+            /** Loudness */
+            loudness: number | null;
+            /** Share */
+            share: number;
+            /** Without */
+            without: number | null;
+        };
+        /**
+         * CausesOut
+         * @description What pulls a stretch to the side that it leans to, most first: all that is not silent there.
+         */
+        CausesOut: {
+            /** Causes */
+            causes: components["schemas"]["CauseOut"][];
+            /** Done */
+            done: number;
+            /** Lean */
+            lean: number | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
          * ChangeOut
-         * @description A thing as it stands after a revision; ``value`` is None where it was taken away.
+         * @description What a counterweight would add to a source's level (dB) and place.
          */
         ChangeOut: {
-            /** Key */
-            key: string;
-            /** Part */
-            part: string;
-            /** Value */
-            value: {
-                [key: string]: unknown;
-            } | null;
+            /** Level */
+            level: number;
+            /** Place */
+            place: number;
+            /** Source */
+            source: string;
         };
         /**
          * CharacterOut
@@ -790,6 +1207,63 @@ export interface components {
             rms_db: number;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * ClipIn
+         * @description What was copied: from ``start`` (s), ``seconds`` long, points by parameter from 0 s on.
+         */
+        ClipIn: {
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
+            /** Seconds */
+            seconds: number;
+            /** Start */
+            start: number;
+        };
+        /**
+         * ControlIn
+         * @description What was done with one control in one pass.
+         */
+        ControlIn: {
+            /** Holds */
+            holds: components["schemas"]["HoldOfHand"][];
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * CounterweightFound
+         * @description A counterweight (``needle.balancing.counterweight.Counterweight``) with the lean as it would be.
+         */
+        CounterweightFound: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Long */
+            long: (number | null)[];
+            /** Reached */
+            reached: boolean;
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Trim */
+            trim: number;
+        };
+        /**
+         * CounterweightOut
+         * @description A counterweight at a revision, once ``done`` is 1.
+         */
+        CounterweightOut: {
+            counterweight: components["schemas"]["CounterweightFound"] | null;
+            /** Done */
+            done: number;
+            /** Revision */
+            revision: number;
         };
         /** DemoAccount */
         DemoAccount: {
@@ -844,6 +1318,102 @@ export interface components {
             /** Demo */
             demo: components["schemas"]["DemoAccount"][];
             me: components["schemas"]["Me"] | null;
+        };
+        /**
+         * DraftOut
+         * @description What a change would write: to be looked at, heard by its id, and applied as ``write-points``.
+         */
+        DraftOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
+            /** Writes */
+            writes: components["schemas"]["Write"][];
+        };
+        /**
+         * DrawIn
+         * @description A line drawn by hand: (s, value) at rising times.
+         */
+        DrawIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "draw";
+            /** Samples */
+            samples: [
+                number,
+                number
+            ][];
+            /**
+             * Shape
+             * @default straight
+             * @enum {string}
+             */
+            shape: "straight" | "hold";
+        };
+        /**
+         * During
+         * @description A stretch of the piece (s); to its end where ``end`` is 0.
+         */
+        During: {
+            /**
+             * End
+             * @default 0
+             */
+            end: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /**
+         * EditIn
+         * @description A range operation: ``glide`` (s) leads there and back, or what it arrives with is to ``stay``.
+         */
+        EditIn: {
+            /** Edit */
+            edit: components["schemas"]["ShiftIn"] | components["schemas"]["WidenIn"] | components["schemas"]["MirrorIn"] | components["schemas"]["PlainIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SmoothIn"] | components["schemas"]["ThinIn"] | components["schemas"]["QuantiseIn"] | components["schemas"]["HoldIn"] | components["schemas"]["SweepIn"] | components["schemas"]["DrawIn"];
+            /** End */
+            end: number;
+            /**
+             * Glide
+             * @default 0
+             */
+            glide: number;
+            /** Lanes */
+            lanes: components["schemas"]["EditedLane"][];
+            /** Revision */
+            revision: number;
+            /** Start */
+            start: number;
+            /**
+             * Stay
+             * @default false
+             */
+            stay: boolean;
+        };
+        /**
+         * EditedLane
+         * @description A lane that is edited; ``mirrored``: places that the edit names lie opposite for it.
+         */
+        EditedLane: {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
         };
         /** EffectOut */
         EffectOut: {
@@ -901,6 +1471,30 @@ export interface components {
             status: string;
         };
         /**
+         * FiguresOut
+         * @description What is measured over a stretch as one number each (``Overview.figures``); None where there is nothing.
+         */
+        FiguresOut: {
+            /** Correlation */
+            correlation: number | null;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Lean Db */
+            lean_db: number | null;
+            /** Loudness Range Lu */
+            loudness_range_lu: number | null;
+            /** Momentary Max Lufs */
+            momentary_max_lufs: number | null;
+            /** Mono Loss Db */
+            mono_loss_db: number | null;
+            /** Sample Peak Dbfs */
+            sample_peak_dbfs: number | null;
+            /** Short Term Max Lufs */
+            short_term_max_lufs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+        };
+        /**
          * FlipSources
          * @description Mirrors several sources' places, those of their lanes too; done twice, everything is as it was.
          */
@@ -934,10 +1528,25 @@ export interface components {
             };
         };
         /**
+         * GivingOut
+         * @description How far a source gives way at first, and how many may (``needle.balancing.weighing``).
+         */
+        GivingOut: {
+            /** Level */
+            level: number;
+            /** Most */
+            most: number;
+            /** Place */
+            place: number;
+        };
+        /**
          * Heard
          * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
          *
-         *     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s).
+         *     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
+         *     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+         *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
+         *     revision, as ``oars/pan=none`` or ``oars/pan=12``.
          */
         Heard: {
             /**
@@ -945,6 +1554,16 @@ export interface components {
              * @default 0
              */
             at: number;
+            /**
+             * Monitor
+             * @default stereo
+             */
+            monitor: string;
+            /**
+             * Moves
+             * @default
+             */
+            moves: string;
             /**
              * Plain
              * @default
@@ -955,6 +1574,39 @@ export interface components {
              * @default
              */
             solo: string;
+            /**
+             * Trial
+             * @default
+             */
+            trial: string;
+            /**
+             * Trim
+             * @default 0
+             */
+            trim: number;
+        };
+        /** HoldIn */
+        HoldIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold";
+            /** Value */
+            value: number;
+        };
+        /**
+         * HoldOfHand
+         * @description Values (in trim: what is added) at rising times (s), held until ``end``.
+         */
+        HoldOfHand: {
+            /** End */
+            end: number;
+            /** Samples */
+            samples: [
+                number,
+                number
+            ][];
         };
         /**
          * JoinGroup
@@ -971,10 +1623,42 @@ export interface components {
             /** Source */
             source: string;
         };
-        /** LaneOut */
+        /**
+         * LaneChange
+         * @description A revision that changed a lane.
+         */
+        LaneChange: {
+            /** Author */
+            author: string;
+            /** Made At */
+            made_at: string;
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
+        };
+        /**
+         * LaneName
+         * @description A lane: what it belongs to, and the parameter.
+         */
+        LaneName: {
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * LaneOut
+         * @description A lane; ``source`` is what it belongs to. Switched ``off``, the static value holds.
+         */
         LaneOut: {
             /** Id */
             id: string;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
             /** Parameter */
             parameter: string;
             /** Points */
@@ -1025,36 +1709,17 @@ export interface components {
             };
         };
         /**
-         * LeanOut
-         * @description The lean over the piece per ``hop`` seconds (dB, + right; None where there is nothing to say).
-         */
-        LeanOut: {
-            /** Done */
-            done: number;
-            /** Hop */
-            hop: number;
-            /** Long */
-            long: (number | null)[];
-            /** Revision */
-            revision: number;
-            /** Short */
-            short: (number | null)[];
-            /** Stretches */
-            stretches: components["schemas"]["StretchOut"][];
-            /** Tolerance Db */
-            tolerance_db: number;
-            /** Tolerance Seconds */
-            tolerance_seconds: number;
-        };
-        /**
          * Library
-         * @description Everything that the core offers by name.
+         * @description Everything that the core offers by name; ``bands`` are the centres that spectra go by (Hz).
          */
         Library: {
+            /** Bands */
+            bands: number[];
             /** Effects */
             effects: components["schemas"]["EffectOut"][];
             /** Gain Limit */
             gain_limit: number;
+            giving: components["schemas"]["GivingOut"];
             /** Inks */
             inks: number;
             /** Laws */
@@ -1065,6 +1730,8 @@ export interface components {
             layouts: string[];
             /** Modes */
             modes: components["schemas"]["ModeOut"][];
+            /** Monitors */
+            monitors: components["schemas"]["MonitorOut"][];
             /** Parameters */
             parameters: components["schemas"]["ParameterOut"][];
             /** Rates */
@@ -1073,6 +1740,8 @@ export interface components {
             seatings: components["schemas"]["SeatingOut"][];
             /** Send Places */
             send_places: string[];
+            /** Targets */
+            targets: components["schemas"]["TargetOut"][];
             /** Timing Ms */
             timing_ms: [
                 number,
@@ -1084,6 +1753,23 @@ export interface components {
             treatments: {
                 [key: string]: string;
             };
+        };
+        /**
+         * MakeStatic
+         * @description Takes a lane away and leaves the value that it has ``at`` a time (s) as the static one.
+         */
+        MakeStatic: {
+            /** At */
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "make-static";
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
         };
         /**
          * MatchIn
@@ -1114,6 +1800,19 @@ export interface components {
             name: string;
             /** Username */
             username: string;
+        };
+        /** MirrorIn */
+        MirrorIn: {
+            /**
+             * Centre
+             * @default 0
+             */
+            centre: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
         };
         /**
          * ModeChoice
@@ -1151,6 +1850,18 @@ export interface components {
             name: string;
             /** Parameters */
             parameters: string[];
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * MonitorOut
+         * @description A way of listening (``needle.rendering.monitor``).
+         */
+        MonitorOut: {
+            /** Name */
+            name: string;
             /** Sentence */
             sentence: string;
             /** Title */
@@ -1256,7 +1967,57 @@ export interface components {
             /** Made On */
             made_on: number;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+        };
+        /**
+         * OverviewOut
+         * @description The lean over the piece per ``hop`` seconds (dB, + right; None where there is none), its stretches, and
+         *     the figures and bands of the stretch that was asked for.
+         */
+        OverviewOut: {
+            bands: components["schemas"]["BandsOut"];
+            figures: components["schemas"]["FiguresOut"];
+            /**
+             * Hop
+             * @default 0.1
+             */
+            hop: number;
+            /** Long */
+            long: (number | null)[];
+            /** Short */
+            short: (number | null)[];
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Tolerance Db */
+            tolerance_db: number;
+            /** Tolerance Seconds */
+            tolerance_seconds: number;
+        };
+        /**
+         * PairFound
+         * @description A pair side by side (``needle.balancing.pairs.Pair``).
+         */
+        PairFound: {
+            /** Difference */
+            difference: number | null;
+            first: components["schemas"]["SideOut"];
+            second: components["schemas"]["SideOut"];
+            /** Trims */
+            trims: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * PairOut
+         * @description A pair at a revision, once ``done`` is 1.
+         */
+        PairOut: {
+            /** Done */
+            done: number;
+            pair: components["schemas"]["PairFound"] | null;
+            /** Revision */
+            revision: number;
         };
         /**
          * ParameterOut
@@ -1277,6 +2038,32 @@ export interface components {
             unit: string;
         };
         /**
+         * PasteIn
+         * @description Puts a clip down on targets, ``mirrored`` if wished, as many beats or as many seconds long as it was.
+         */
+        PasteIn: {
+            /**
+             * By Beats
+             * @default true
+             */
+            by_beats: boolean;
+            clip: components["schemas"]["ClipIn"];
+            /**
+             * Glide
+             * @default 0
+             */
+            glide: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Revision */
+            revision: number;
+            /** Targets */
+            targets: components["schemas"]["Target"][];
+        };
+        /**
          * Person
          * @description Somebody in a session.
          */
@@ -1289,6 +2076,18 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * PlaceOut
+         * @description A time (s) at which a clip may be put down, why there, and how alike the sound is (0…1).
+         */
+        PlaceOut: {
+            /** Alike */
+            alike: number;
+            /** At */
+            at: number;
+            /** Why */
+            why: string;
         };
         /**
          * PlaceSource
@@ -1359,6 +2158,46 @@ export interface components {
             mono: components["schemas"]["MonoOut"];
         };
         /**
+         * PlacesIn
+         * @description Which places are asked for: passages of a ``name``, ``every`` so many bars, or where a ``source`` returns.
+         */
+        PlacesIn: {
+            /** End */
+            end: number;
+            /**
+             * Every
+             * @default 4
+             */
+            every: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "passages" | "bars" | "sound";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Start */
+            start: number;
+        };
+        /** PlainIn */
+        PlainIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "delete" | "reverse";
+        };
+        /**
          * PresetIn
          * @description Something to be kept by name.
          */
@@ -1397,6 +2236,27 @@ export interface components {
             mine: boolean;
             /** Name */
             name: string;
+        };
+        /**
+         * QuantiseIn
+         * @description ``parts`` of a beat, 0 for bars; ``strength`` 0…1.
+         */
+        QuantiseIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "quantise";
+            /**
+             * Parts
+             * @default 4
+             */
+            parts: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * RemoveGroup
@@ -1504,8 +2364,94 @@ export interface components {
             source: string;
         };
         /**
+         * ReportIn
+         * @description What to report on: a revision, and a stretch in seconds (the whole piece where ``end`` is 0).
+         */
+        ReportIn: {
+            /**
+             * End
+             * @default 0
+             */
+            end: number;
+            /** Revision */
+            revision: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Target
+             * @default
+             */
+            target: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
+        };
+        /**
+         * ReportOptions
+         * @description The tolerance that a report goes by, and the name of the target that it measures against (none if empty).
+         */
+        ReportOptions: {
+            /**
+             * Target
+             * @default
+             */
+            target: string;
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
+        };
+        /**
+         * ReportOut
+         * @description How a report stands; ``progress`` is 0…1. One of a file has no revision.
+         */
+        ReportOut: {
+            /** End */
+            end: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Message */
+            message: string;
+            /** Progress */
+            progress: number;
+            /** Revision */
+            revision: number | null;
+            /** Start */
+            start: number;
+            /** Status */
+            status: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * RestoreLanes
-         * @description Puts whole lanes back as they were: the inverse of changes that move lanes bodily.
+         * @description Puts whole lanes as they were: the inverse of changes that move lanes bodily or take their owner away.
+         *
+         *     A lane without points is taken away; those named in ``off`` are switched off.
          */
         RestoreLanes: {
             /**
@@ -1517,6 +2463,11 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["StoredPoint"][];
             };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
         };
         /**
          * RevisionOut
@@ -1693,7 +2644,7 @@ export interface components {
         };
         /**
          * SetLevel
-         * @description Sets a source's level (dB; the lowest is off).
+         * @description Sets a source's level, or the trim that is added to it (dB; the lowest is off).
          */
         SetLevel: {
             /**
@@ -1702,9 +2653,11 @@ export interface components {
              */
             kind: "set-level";
             /** Level */
-            level: number;
+            level?: number | null;
             /** Source */
             source: string;
+            /** Trim */
+            trim?: number | null;
         };
         /**
          * SetPassage
@@ -1849,6 +2802,16 @@ export interface components {
                 number
             ][];
         };
+        /** ShiftIn */
+        ShiftIn: {
+            /** By */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shift";
+        };
         /**
          * ShiftValues
          * @description Adds the same to a parameter of several sources: to the static value, and to every point of a lane.
@@ -1868,12 +2831,35 @@ export interface components {
             /** Sources */
             sources: string[];
         };
+        /**
+         * SideOut
+         * @description One side of a pair: loudness (LUFS) and lean (dB) by itself.
+         */
+        SideOut: {
+            /** Lean */
+            lean: number | null;
+            /** Loudness */
+            loudness: number | null;
+        };
         /** SignIn */
         SignIn: {
             /** Password */
             password: string;
             /** Username */
             username: string;
+        };
+        /** SmoothIn */
+        SmoothIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "smooth";
+            /**
+             * Seconds
+             * @default 0.25
+             */
+            seconds: number;
         };
         /**
          * Standing
@@ -1954,8 +2940,20 @@ export interface components {
         /**
          * StoredPoint
          * @description A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1).
+         *
+         *     Of an *ease* that was cut only the part from ``begins`` to ``ends`` (0…1) is used.
          */
         StoredPoint: {
+            /**
+             * Begins
+             * @default 0
+             */
+            begins: number;
+            /**
+             * Ends
+             * @default 1
+             */
+            ends: number;
             /**
              * Shape
              * @default straight
@@ -2162,10 +3160,39 @@ export interface components {
              */
             timing_share: number;
             /**
+             * Trim
+             * @default 0
+             */
+            trim: number;
+            /**
              * Width
              * @default 1
              */
             width: number;
+        };
+        /**
+         * Stretch
+         * @description A stretch (s) of some lanes at a revision.
+         */
+        Stretch: {
+            /** End */
+            end: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneName"][];
+            /** Revision */
+            revision: number;
+            /** Start */
+            start: number;
+        };
+        /** StretchIn */
+        StretchIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stretch";
+            /** Seconds */
+            seconds: number;
         };
         /**
          * StretchOut
@@ -2181,6 +3208,105 @@ export interface components {
             /** Worst Db */
             worst_db: number;
         };
+        /**
+         * SweepIn
+         * @description A ramp is a sweep of one crossing.
+         */
+        SweepIn: {
+            /**
+             * Crossings
+             * @default 1
+             */
+            crossings: number;
+            /** From Value */
+            from_value: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ramp" | "sweep";
+            /**
+             * Shape
+             * @default ease
+             * @enum {string}
+             */
+            shape: "hold" | "straight" | "ease" | "curve";
+            /**
+             * Tension
+             * @default 0
+             */
+            tension: number;
+            /** To Value */
+            to_value: number;
+        };
+        /**
+         * SwitchLane
+         * @description Switches a lane's automation off, so that the static value holds, or on again; its points stay.
+         */
+        SwitchLane: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "switch-lane";
+            /** On */
+            on: boolean;
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * TakeIn
+         * @description A pass of the playhead while controls were recorded.
+         */
+        TakeIn: {
+            /** Controls */
+            controls: components["schemas"]["ControlIn"][];
+            /** End */
+            end: number;
+            /**
+             * Glide
+             * @default 0.25
+             */
+            glide: number;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "touch" | "latch" | "write" | "trim";
+            /** Revision */
+            revision: number;
+            /** Start */
+            start: number;
+        };
+        /**
+         * TakeOut
+         * @description A recorded take: when it was made (ISO), its stretch (s), and how many points the hand gave.
+         */
+        TakeOut: {
+            /** End */
+            end: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Mode */
+            mode: string;
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
+            /** Samples */
+            samples: number;
+            /** Start */
+            start: number;
+            /** Writes */
+            writes: components["schemas"]["Write"][];
+        };
         /** TapTempo */
         TapTempo: {
             /** Bpm */
@@ -2193,6 +3319,32 @@ export interface components {
         Taps: {
             /** Times */
             times: number[];
+        };
+        /**
+         * Target
+         * @description Where a clip is put down: on whose lanes, and at which time (s).
+         */
+        Target: {
+            /** At */
+            at: number;
+            /** Source */
+            source: string;
+        };
+        /**
+         * TargetOut
+         * @description A delivery target (``needle.metering.targets``).
+         */
+        TargetOut: {
+            /** Dbtp */
+            dbtp: number;
+            /** Lufs */
+            lufs: number;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Within */
+            within: number;
         };
         /**
          * TempoOut
@@ -2213,6 +3365,32 @@ export interface components {
                 number
             ][];
         };
+        /** ThinIn */
+        ThinIn: {
+            /** Grain */
+            grain?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "thin";
+        };
+        /**
+         * ThinnedOut
+         * @description What a source loses in mono (``needle.balancing.mono.Thinned``).
+         */
+        ThinnedOut: {
+            /** Band */
+            band: number;
+            /** Band Loss */
+            band_loss: number;
+            /** Loss */
+            loss: number;
+            /** Source */
+            source: string;
+            /** Weight */
+            weight: number;
+        };
         /**
          * Together
          * @description Several changes as one: all of them are made, or none is.
@@ -2224,9 +3402,25 @@ export interface components {
              */
             kind: "together";
             /** Operations */
-            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
             /** What */
             what: string;
+        };
+        /**
+         * Tolerant
+         * @description What counts as leaning: more than ``tolerance_db`` for at least ``tolerance_seconds``.
+         */
+        Tolerant: {
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
         };
         /**
          * TurnIn
@@ -2242,10 +3436,13 @@ export interface components {
         /**
          * UploadIn
          * @description A file to come: what it is called and how many bytes it has.
+         *
+         *     With the options of a ``report`` its balance is measured and it is not kept.
          */
         UploadIn: {
             /** Name */
             name: string;
+            report?: components["schemas"]["ReportOptions"] | null;
             /** Size */
             size: number;
         };
@@ -2273,10 +3470,24 @@ export interface components {
             progress: number;
             /** Received */
             received: number;
+            /** Report */
+            report?: string | null;
             /** Size */
             size: number;
             /** Status */
             status: string;
+        };
+        /**
+         * Waveform
+         * @description The largest sample of each stretch, channel by channel, 0…255 of the source's own peak.
+         */
+        Waveform: {
+            /** Channels */
+            channels: number[][];
+            /** Per Second */
+            per_second: number;
+            /** Start */
+            start: number;
         };
         /**
          * When
@@ -2291,12 +3502,44 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** WidenIn */
+        WidenIn: {
+            /**
+             * Centre
+             * @default 0
+             */
+            centre: number;
+            /** Factor */
+            factor: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "widen";
+        };
+        /**
+         * Write
+         * @description A stretch of a lane that is written, as ``write-points`` has it.
+         */
+        Write: {
+            /** End */
+            end: number;
+            /** Parameter */
+            parameter: string;
+            /** Points */
+            points: components["schemas"]["StoredPoint"][];
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
+        };
         /**
          * WritePoints
          * @description Replaces everything from ``start`` to ``end`` (s, both included) of a lane with ``points``.
          *
          *     Outside the range nothing changes, so that two people can write on different stretches of one lane.
-         *     Without points it clears the range; a lane that is left without points is gone.
+         *     Without points it clears the range; a lane that is left without points is gone. ``source`` is what the lane
+         *     belongs to: a source, a send, a return or a group.
          */
         WritePoints: {
             /** End */
@@ -2544,6 +3787,96 @@ export interface operations {
             };
         };
     };
+    server_audio_balance_balance: {
+        parameters: {
+            query: {
+                revision: number;
+                solo?: string;
+                plain?: string;
+                at?: number;
+                trial?: string;
+                monitor?: string;
+                trim?: number;
+                moves?: string;
+                tolerance_db?: number;
+                tolerance_seconds?: number;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceOut"];
+                };
+            };
+        };
+    };
+    server_audio_balance_causes_of_a_stretch: {
+        parameters: {
+            query: {
+                revision: number;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CausesOut"];
+                };
+            };
+        };
+    };
+    server_audio_balance_find_counterweight: {
+        parameters: {
+            query: {
+                revision: number;
+                givers: string;
+                tolerance_db?: number;
+                tolerance_seconds?: number;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterweightOut"];
+                };
+            };
+        };
+    };
     server_audio_api_start_export: {
         parameters: {
             query?: never;
@@ -2688,10 +4021,11 @@ export interface operations {
             };
         };
     };
-    server_audio_api_lean: {
+    server_audio_balance_mono: {
         parameters: {
             query: {
                 revision: number;
+                at?: number;
             };
             header?: never;
             path: {
@@ -2707,7 +4041,239 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LeanOut"];
+                    "application/json": components["schemas"]["ThinnedOut"][];
+                };
+            };
+        };
+    };
+    server_audio_moves_clip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipIn"];
+                };
+            };
+        };
+    };
+    server_audio_moves_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_audio_moves_history: {
+        parameters: {
+            query: {
+                source: string;
+                parameter: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneChange"][];
+                };
+            };
+        };
+    };
+    server_audio_moves_lane: {
+        parameters: {
+            query: {
+                revision: number;
+                source: string;
+                parameter: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredPoint"][];
+                };
+            };
+        };
+    };
+    server_audio_moves_paste: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_audio_moves_places: {
+        parameters: {
+            query: {
+                revision: number;
+                start: number;
+                end: number;
+                kind: "passages" | "bars" | "sound";
+                name?: string;
+                every?: number;
+                source?: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
+                };
+            };
+        };
+    };
+    server_audio_moves_takes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"][];
+                };
+            };
+        };
+    };
+    server_audio_moves_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+        };
+    };
+    server_audio_moves_forget_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
         };
@@ -2762,6 +4328,34 @@ export interface operations {
             };
         };
     };
+    server_audio_balance_pair: {
+        parameters: {
+            query: {
+                revision: number;
+                first: string;
+                second: string;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairOut"];
+                };
+            };
+        };
+    };
     server_mixing_api_redo: {
         parameters: {
             query?: never;
@@ -2810,6 +4404,124 @@ export interface operations {
             };
         };
     };
+    server_audio_reporting_list_reports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"][];
+                };
+            };
+        };
+    };
+    server_audio_reporting_start_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+        };
+    };
+    server_audio_reporting_report_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                report_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+        };
+    };
+    server_audio_reporting_cancel_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                report_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+        };
+    };
+    server_audio_reporting_report_as: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                report_id: string;
+                form: "page" | "json" | "curves" | "sources";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     server_audio_api_segment: {
         parameters: {
             query: {
@@ -2817,7 +4529,12 @@ export interface operations {
                 solo?: string;
                 plain?: string;
                 at?: number;
+                trial?: string;
+                monitor?: string;
+                trim?: number;
+                moves?: string;
                 hand?: string;
+                free?: boolean;
             };
             header?: never;
             path: {
@@ -2861,6 +4578,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacementOut"];
+                };
+            };
+        };
+    };
+    server_audio_moves_waveform: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waveform"];
                 };
             };
         };

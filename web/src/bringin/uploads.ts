@@ -1,22 +1,15 @@
-/** Files on their way in: sent part by part, gone on with after a lost connection, followed while they are read. */
+/** Files on their way in, and the sources that become of them. */
 import { defineStore } from "pinia";
 import { computed, reactive } from "vue";
-import { get, post, postBytes, Refusal, Unreachable, type Schemas } from "@/api/http";
+import { post, type Schemas } from "@/api/http";
 import { freshId, operation, together, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import { INKS } from "@/ui/theme";
+import { sendFile, type Sent } from "./sending";
 
-export interface Arrival {
+export interface Arrival extends Sent {
   key: number;
-  /** Where its session takes files; a file stays with the session that it was given to. */
-  base: string;
-  file: File;
   name: string;
-  /** From "waiting" on it follows the server's own words. */
-  status: string;
-  share: number;
-  trouble: string;
-  upload: Schemas["UploadOut"] | null;
   asset: Schemas["AssetOut"] | null;
   /** Channels kept together, or each a mono source of its own. */
   split: boolean;
@@ -25,8 +18,6 @@ export interface Arrival {
 }
 
 const AT_ONCE = 2;
-const AGAIN_AFTER = 1000;
-const LOOK_EVERY = 200;
 
 /** "03_Lead Vox.L.wav" → "Lead Vox.L". */
 export const sourceName = (file: string): string => {
@@ -66,11 +57,8 @@ export const useArrivals = defineStore("arrivals", () => {
     running += 1;
     one.status = "receiving";
     try {
-      one.upload ??= await patiently(one, () =>
-        post<Schemas["UploadOut"]>(one.base, { name: one.file.name, size: one.file.size }),
-      );
-      await sendParts(one);
-      await follow(one);
+      await sendFile(one);
+      one.asset = one.upload!.asset ?? null;
     } catch (error) {
       if (one.status !== "cancelled") fail(one, error as Error);
     } finally {
@@ -82,60 +70,6 @@ export const useArrivals = defineStore("arrivals", () => {
   function fail(one: Arrival, error: Error): void {
     one.status = "failed";
     one.trouble = error.message;
-  }
-
-  /** Ask again for as long as the server cannot be reached. */
-  async function patiently<T>(one: Arrival, ask: () => Promise<T>): Promise<T> {
-    for (;;) {
-      try {
-        const found = await ask();
-        if (one.status === "away") one.status = "receiving";
-        return found;
-      } catch (error) {
-        if (!(error instanceof Unreachable) || cancelled(one)) throw error;
-        one.status = "away";
-        await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER));
-      }
-    }
-  }
-
-  const cancelled = (one: Arrival): boolean => one.status === "cancelled";
-
-  async function sendParts(one: Arrival): Promise<void> {
-    while (one.upload!.received < one.file.size && one.upload!.status === "receiving") {
-      if (cancelled(one)) throw new Error("Stopped.");
-      const at = one.upload!.received;
-      const part = one.file.slice(at, at + one.upload!.part_bytes);
-      const path = `${one.base}/${one.upload!.id}`;
-      try {
-        one.upload = await patiently(one, () =>
-          postBytes<Schemas["UploadOut"]>(`${path}/parts?offset=${at}`, part),
-        );
-      } catch (error) {
-        // The part had arrived and only its answer was lost: go on from where the server is.
-        if (!(error instanceof Refusal) || error.status !== 409) throw error;
-        const there = await patiently(one, () => get<Schemas["UploadOut"]>(path));
-        if (there.received === at && there.status === "receiving") throw error;
-        one.upload = there;
-      }
-      one.share = one.upload!.received / one.file.size;
-    }
-  }
-
-  async function follow(one: Arrival): Promise<void> {
-    for (;;) {
-      const found = await patiently(one, () => get<Schemas["UploadOut"]>(`${one.base}/${one.upload!.id}`));
-      if (cancelled(one)) return;
-      one.upload = found;
-      one.status = found.status;
-      one.share = found.progress;
-      one.trouble = found.message;
-      if (found.status !== "reading") {
-        one.asset = found.asset ?? null;
-        return;
-      }
-      await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
-    }
   }
 
   async function stop(one: Arrival): Promise<void> {

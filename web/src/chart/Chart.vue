@@ -1,20 +1,27 @@
 <script setup lang="ts">
-/** The chart: time runs down, left is left. Every source's line, the lean behind them, the chosen one's points. */
+/** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
 import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
+import { endsOf } from "@/geometry/ends";
 import { leanText } from "@/geometry/pan";
-import { tidy } from "@/geometry/parameters";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLean } from "@/session/lean";
-import { endsOf } from "@/geometry/ends";
-import { useSession, type Parameter, type Source } from "@/session/session";
+import { useMoves } from "@/session/moves";
+import { useSession } from "@/session/session";
 import { usePlayer } from "@/sound/player";
-import { inkOf, personColour } from "@/ui/theme";
+import { personColour } from "@/ui/theme";
 import { axisFor, MARGIN } from "./axis";
+import ChartPaper from "./ChartPaper.vue";
 import ChartPoints from "./ChartPoints.vue";
-import { leanX, paint, type Line } from "./paint";
+import ChartRange from "./ChartRange.vue";
+import { useDrawing } from "./drawing";
+import { useLines } from "./lines";
+import { leanX } from "./paint";
 import PassageEdit from "./PassageEdit.vue";
+import { usePinch } from "./pinch";
 import Playhead from "./Playhead.vue";
+import Ribs from "./Ribs.vue";
+import { useTools } from "./tools";
 import { useChartView } from "./view";
 
 const props = defineProps<{ width: number; height: number }>();
@@ -23,54 +30,18 @@ const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
 const lean = useLean();
+const tools = useTools();
+const moves = useMoves();
+const lines = useLines();
+const pinch = usePinch();
+const { drawing, ...draw } = useDrawing();
 
-const canvas = ref<HTMLCanvasElement>();
 const surface = ref<SVGSVGElement>();
 const axis = computed(() => axisFor(view.parameter, props.width));
-const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
 const y = (at: number): number => (at - view.top) * view.scale;
 
-/** Whether the horizontal axis is the lateral field. */
-const isPlace = computed(() => view.parameter.startsWith("pan"));
-
-/** A source's lines: its place, both sides', or the ends of its span; bold the one that is worked on. */
-function linesOf(source: Source): Line[] {
-  const chosen = source.id === player.chosen;
-  const line = (parameter: Parameter, bold: boolean): Line => ({
-    colour: inkOf(source.ink),
-    chosen: bold,
-    silent: session.muted(source),
-    points: session.points(source.id, parameter),
-    shift: parameter.startsWith("pan") ? session.shiftOf(source) : 0,
-    value: session.shown(`${source.id}.${parameter}`, source[parameter]),
-  });
-  if (!isPlace.value) return [line(view.parameter, true)];
-  if (source.mode !== "sides") {
-    const found = line("pan", chosen);
-    const spread = source.mode === "span" ? line("span", false) : undefined;
-    return [{ ...found, spread }];
-  }
-  return (["pan_left", "pan_right"] as Parameter[]).map((one) => line(one, chosen && one === view.parameter));
-}
-
-const lines = computed<Line[]>(() =>
-  view.shownSources
-    .filter((source) => isPlace.value || source.id === player.chosen)
-    .flatMap((source) => linesOf(source)),
-);
-
-const ribs = computed(() =>
-  session.passages.map((passage) => {
-    const from = session.grid.secondsOfBeat(passage.start);
-    const to = session.grid.secondsOfBeat(passage.end);
-    const [top, height] = [y(from), (to - from) * view.scale];
-    const [low, high] = [Math.max(top, 0), Math.min(top + height, props.height)];
-    return { passage, top, height, middle: (low + high) / 2 - top, shown: high - low > 20 };
-  }),
-);
-
 const flags = computed(() =>
-  !isPlace.value
+  !lines.isField.value
     ? []
     : (lean.lean?.stretches ?? []).map((stretch) => {
         const text = `leans ${leanText(stretch.mean_db)} · ${Math.round(stretch.end - stretch.start)} s`;
@@ -92,35 +63,6 @@ watchEffect(() => {
   view.height = props.height;
 });
 
-let painted = "";
-watchEffect(
-  () => {
-    const element = canvas.value;
-    if (!element) return;
-    const ratio = window.devicePixelRatio || 1;
-    const size = `${props.width}×${props.height}×${ratio}`;
-    if (painted !== size) {
-      element.width = Math.round(props.width * ratio);
-      element.height = Math.round(props.height * ratio);
-      painted = size;
-    }
-    paint(element.getContext("2d")!, {
-      width: props.width,
-      height: props.height,
-      ratio,
-      top: view.top,
-      scale: view.scale,
-      axis: axis.value,
-      grid: session.grid,
-      length: session.length,
-      shapes: session.shapes,
-      lines: lines.value,
-      lean: lean.lean,
-    });
-  },
-  { flush: "post" },
-);
-
 useRafFn(() => {
   if (player.playing) view.show(player.playhead);
 });
@@ -141,6 +83,20 @@ useEventListener(
   { passive: false },
 );
 
+/** Where an event is on the paper: from the left (px), and in the piece (s). */
+function placeOf(event: MouseEvent): { px: number; at: number } {
+  const box = surface.value!.getBoundingClientRect();
+  const at = view.top + (event.clientY - box.top) / view.scale;
+  return { px: event.clientX - box.left, at: Math.min(Math.max(at, 0), session.length) };
+}
+
+/** What the lane that is worked on would have at a place on the paper. */
+function valueAt(px: number, free: boolean): number {
+  const value = tools.toValue(view.parameter, axis.value.value(px), free);
+  const source = session.sources.find((one) => one.id === view.lane?.source);
+  return source ? edits.ownOf(source, view.parameter, value) : value;
+}
+
 /** The source whose line passes nearest to a place on the chart, if one is near. */
 function lineAt(px: number, at: number): string | null {
   let [nearest, distance] = [null as string | null, 9];
@@ -153,40 +109,97 @@ function lineAt(px: number, at: number): string | null {
   return nearest;
 }
 
-function onDown(event: PointerEvent): void {
-  const box = surface.value!.getBoundingClientRect();
-  const [px, at] = [event.clientX - box.left, view.top + (event.clientY - box.top) / view.scale];
-  if (px < MARGIN.left) {
-    stretch.value = { from: at, to: at, y: event.clientY };
-    surface.value!.setPointerCapture(event.pointerId);
-    return;
-  }
-  const near = isPlace.value ? lineAt(px, at) : null;
-  if (near && event.detail < 2) view.choose(near);
-  if (event.pointerType === "touch") finger.value = event.clientY;
+/** What a press on the paper has begun. */
+type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
+const gesture = ref<Gesture | null>(null);
+const from = ref({ px: 0, at: 0, value: 0, y: 0 });
+
+function gestureAt(event: PointerEvent, px: number, at: number): Gesture | null {
+  if (px < MARGIN.left) return "passage";
+  if (event.pointerType === "touch" && (tools.tool === "points" || !session.mayEdit)) return "finger";
+  if (tools.tool === "range" || event.shiftKey) return isOnLine(px, at) ? "shift" : "pick";
+  return tools.tool !== "points" && session.mayEdit && view.lane ? "draw" : null;
 }
 
-/** A finger on the paper moves the paper. */
-const finger = ref<number | null>(null);
+/** Whether a place is on the line of the lane that is worked on, inside the stretch. */
+function isOnLine(px: number, at: number): boolean {
+  const [span, lane] = [moves.span, view.lane];
+  if (!span || !lane || !session.mayEdit || at < span.start || at > span.end) return false;
+  return Math.abs(axis.value.x(session.laneValueAt(lane, at) + lines.shiftOf(lane)) - px) < 10;
+}
+
+function onDown(event: PointerEvent): void {
+  pinch.down(event);
+  if (event.button !== 0 || pinch.two()) return stop();
+  const { px, at } = placeOf(event);
+  gesture.value = gestureAt(event, px, at);
+  from.value = { px, at, value: axis.value.value(px), y: event.clientY };
+  if (gesture.value && gesture.value !== "finger") surface.value!.setPointerCapture(event.pointerId);
+  if (gesture.value === "passage") drawnTo.value = at;
+  if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
+  if (gesture.value && gesture.value !== "finger") return;
+  const near = lines.isField.value ? lineAt(px, at) : null;
+  if (near && near !== player.chosen && event.detail < 2) view.choose(near);
+}
+
+function onMove(event: PointerEvent): void {
+  if (pinch.move(event, surface.value!.getBoundingClientRect().top)) return stop();
+  if (!gesture.value) return;
+  const { px, at } = placeOf(event);
+  if (gesture.value === "passage") drawnTo.value = at;
+  if (gesture.value === "draw") draw.go(at, valueAt(px, event.altKey), event.altKey);
+  if (gesture.value === "pick" && Math.abs(event.clientY - from.value.y) > 3) {
+    const parts = event.altKey ? 0 : view.gridParts;
+    moves.pick(session.grid.snap(from.value.at, parts), session.grid.snap(at, parts));
+  }
+  if (gesture.value === "shift" && Math.abs(px - from.value.px) > 2)
+    void moves.look({ kind: "shift", by: Math.round((axis.value.value(px) - from.value.value) * 100) / 100 });
+  if (gesture.value === "finger") {
+    view.scrollBy(from.value.y - event.clientY);
+    from.value = { ...from.value, y: event.clientY };
+  }
+}
+
+function onUp(event: PointerEvent): void {
+  pinch.up(event);
+  const was = gesture.value;
+  const still =
+    Math.abs(event.clientY - from.value.y) <= 3 && Math.abs(placeOf(event).px - from.value.px) <= 2;
+  if (was === "passage") finishPassage();
+  if (was === "draw") void draw.end();
+  if (was === "pick" && still) moves.letGo();
+  if (was === "shift" && !still) void finishShift(placeOf(event).px);
+  stop();
+}
+
+/** The stretch stays where its line was dragged to. */
+async function finishShift(px: number): Promise<void> {
+  const by = Math.round((axis.value.value(px) - from.value.value) * 100) / 100;
+  await moves.look({ kind: "shift", by });
+  moves.apply();
+}
+
+function stop(): void {
+  gesture.value = null;
+  draw.leave();
+}
 
 /** A stretch of bars drawn on the margin: it becomes a passage. Without drawing, the playhead goes there. */
-const stretch = ref<{ from: number; to: number; y: number } | null>(null);
+const drawnTo = ref(0);
 const editing = ref<string | null>(null);
 const DRAWN = 8;
 const drawn = computed(() => {
-  const here = stretch.value;
-  if (!here || Math.abs(here.to - here.from) * view.scale < DRAWN) return null;
-  const edges = [here.from, here.to].map((at) => session.grid.nearestBar(at)).sort((a, b) => a - b);
+  if (gesture.value !== "passage" || Math.abs(drawnTo.value - from.value.at) * view.scale < DRAWN)
+    return null;
+  const edges = [from.value.at, drawnTo.value].map((at) => session.grid.nearestBar(at)).sort((a, b) => a - b);
   return edges[0] === edges[1] ? null : { start: edges[0]!, end: edges[1]! };
 });
 const edited = computed(() => session.passages.find((one) => one.id === editing.value));
 
-function finishStretch(): void {
-  const [here, made] = [stretch.value, drawn.value];
-  stretch.value = null;
-  if (!here) return;
+function finishPassage(): void {
+  const made = drawn.value;
   if (!made || !session.mayEdit) {
-    player.seek(session.grid.snap(here.from, view.gridParts));
+    player.seek(session.grid.snap(from.value.at, view.gridParts));
     return;
   }
   const id = freshId("passage");
@@ -195,43 +208,29 @@ function finishStretch(): void {
   editing.value = id;
 }
 
-function onUp(): void {
-  finger.value = null;
-  finishStretch();
-}
-
-function onMove(event: PointerEvent): void {
-  if (stretch.value) {
-    const box = surface.value!.getBoundingClientRect();
-    stretch.value.to = Math.min(
-      Math.max(view.top + (event.clientY - box.top) / view.scale, 0),
-      session.length,
-    );
-    return;
-  }
-  if (finger.value === null) return;
-  view.scrollBy(finger.value - event.clientY);
-  finger.value = event.clientY;
-}
-
 function onDouble(event: MouseEvent): void {
-  if (!chosen.value || !session.mayEdit) return;
-  const box = surface.value!.getBoundingClientRect();
-  const px = event.clientX - box.left;
-  const at = Math.min(Math.max(view.top + (event.clientY - box.top) / view.scale, 0), session.length);
-  if (px < MARGIN.left) return;
+  const { px, at } = placeOf(event);
+  if (!view.lane || !session.mayEdit || px < MARGIN.left) return;
+  const { source } = view.lane;
+  const { span } = moves;
+  if (span && at > span.start && at < span.end) {
+    // One place all through the stretch: a passage has its place in two presses.
+    const value = valueAt(px, event.altKey);
+    return void moves.atOnce([view.lane], span, { kind: "hold", value });
+  }
+  if (tools.tool !== "points") return;
   const t = session.grid.snap(at, event.altKey ? 0 : view.gridParts);
-  const value = edits.ownOf(chosen.value, view.parameter, tidy(view.parameter, axis.value.value(px)));
-  edits.addPoint(chosen.value.id, view.parameter, t, value);
-  view.point = session.points(chosen.value.id, view.parameter).findIndex((point) => point.t === t);
+  edits.addPoint(source, view.parameter, t, valueAt(px, event.altKey));
+  view.point = session.points(source, view.parameter).findIndex((point) => point.t === t);
 }
 </script>
 
 <template>
   <div class="chart" :style="{ height: `${height}px` }">
-    <canvas ref="canvas" :style="{ width: `${width}px`, height: `${height}px` }" />
+    <ChartPaper :width="width" :height="height" :axis="axis" :drawing="drawing" />
     <svg
       ref="surface"
+      :class="tools.tool"
       :width="width"
       :height="height"
       role="group"
@@ -239,7 +238,7 @@ function onDouble(event: MouseEvent): void {
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerup="onUp"
-      @pointercancel="finger = null"
+      @pointercancel="onUp"
       @dblclick="onDouble"
     >
       <rect
@@ -266,26 +265,10 @@ function onDouble(event: MouseEvent): void {
         />
         <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
       </g>
-      <ChartPoints v-if="chosen" :source="chosen" :width="width" />
+      <ChartRange :width="width" />
+      <ChartPoints v-if="view.lane && tools.tool === 'points'" :lane="view.lane" :width="width" />
     </svg>
-    <button
-      v-for="rib in ribs"
-      :key="rib.passage.id"
-      class="rib"
-      :class="{ round: player.round === rib.passage.id }"
-      :style="{ top: `${rib.top + 1}px`, height: `${Math.max(rib.height - 2, 4)}px` }"
-      :title="
-        player.round === rib.passage.id
-          ? 'Stop going round'
-          : `Go round ${rib.passage.name} (only you); double-click to change it`
-      "
-      :aria-pressed="player.round === rib.passage.id"
-      @click="player.round = player.round === rib.passage.id ? null : rib.passage.id"
-      @dblclick="session.mayEdit && (editing = rib.passage.id)"
-      @keydown.f2="session.mayEdit && (editing = rib.passage.id)"
-    >
-      <span v-show="rib.shown" :style="{ top: `${rib.middle}px` }">{{ rib.passage.name }}</span>
-    </button>
+    <Ribs :top="view.top" :scale="view.scale" :height="height" @edit="editing = $event" />
     <PassageEdit
       v-if="edited"
       :key="edited.id"
@@ -293,17 +276,17 @@ function onDouble(event: MouseEvent): void {
       :top="Math.min(Math.max(y(session.grid.secondsOfBeat(edited.start)), 8), height - 140)"
       @done="editing = null"
     />
-    <Playhead :source="chosen" :width="width" />
+    <Playhead :width="width" />
   </div>
 </template>
 
 <style scoped>
 .chart {
   position: relative;
-  overflow: hidden;
+  /* Not hidden: what has the focus out of sight must not scroll the paper away. */
+  overflow: clip;
   background: var(--paper);
 }
-canvas,
 svg {
   position: absolute;
   inset: 0;
@@ -314,30 +297,13 @@ svg {
   touch-action: none;
   user-select: none;
 }
-.rib {
-  position: absolute;
-  left: 4px;
-  width: 16px;
-  padding: 0;
-  border: 0;
-  border-radius: 2px;
-  background: var(--rule);
-  opacity: 0.85;
-  cursor: pointer;
-  overflow: hidden;
+svg.free,
+svg.straight,
+svg.steps {
+  cursor: crosshair;
 }
-.rib span {
-  position: absolute;
-  left: 0;
-  writing-mode: vertical-rl;
-  transform: translateY(-50%) rotate(180deg);
-  font-size: 11px;
-  line-height: 16px;
-  white-space: nowrap;
-}
-.rib.round {
-  background: #e3c58a;
-  opacity: 1;
+svg.range {
+  cursor: row-resize;
 }
 .drawn {
   fill: var(--lamp-wash);

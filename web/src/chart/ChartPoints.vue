@@ -1,23 +1,34 @@
 <script setup lang="ts">
-/** The chosen source's points on the chart: drag them, nudge them with the keys, delete and reshape them. */
+/** The points of the lane that is worked on: drag them, nudge them with the keys, delete and reshape them. */
 import { computed, ref } from "vue";
 import { clamp } from "@/geometry/pan";
 import { FACES, tidy } from "@/geometry/parameters";
 import type { Point } from "@/geometry/lanes";
 import { useEdits } from "@/session/edits";
-import { useSession, type Source } from "@/session/session";
+import { useSession, type LaneName } from "@/session/session";
+import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
 import { axisFor } from "./axis";
-import { SHAPES } from "./shapes";
+import { bent, reshaped, SHAPES } from "./shapes";
+import { useTools } from "./tools";
 import { useChartView } from "./view";
 
-const props = defineProps<{ source: Source; width: number }>();
+const props = defineProps<{ lane: LaneName; width: number }>();
 const session = useSession();
 const view = useChartView();
 const edits = useEdits();
+const tools = useTools();
+const player = usePlayer();
 
 /** A place is drawn where it results, shifted with its group. */
-const shift = computed(() => (view.parameter.startsWith("pan") ? session.shiftOf(props.source) : 0));
+const source = computed(() => session.sources.find((one) => one.id === props.lane.source));
+const shift = computed(() =>
+  source.value && view.parameter.startsWith("pan") ? session.shiftOf(source.value) : 0,
+);
+const name = computed(() => view.nameOf(props.lane.source));
+const ink = computed(() =>
+  inkOf(source.value?.ink ?? session.sources.find((one) => one.id === player.chosen)?.ink ?? 0),
+);
 const axis = computed(() => {
   const found = axisFor(view.parameter, props.width);
   return {
@@ -25,7 +36,7 @@ const axis = computed(() => {
     value: (x: number) => found.value(x) - shift.value,
   };
 });
-const points = computed(() => session.points(props.source.id, view.parameter));
+const points = computed(() => session.points(props.lane.source, view.parameter));
 const dragging = ref<{ index: number; point: Point } | null>(null);
 const text = (value: number): string => FACES[view.parameter].text(value);
 
@@ -37,6 +48,13 @@ const shown = computed(() =>
     })
     .filter((one) => one.y > -30 && one.y < view.height + 30),
 );
+/** Where points crowd, only those are marked that have room: nearer, the others appear. */
+const MOST_MARKED = 240;
+const marked = computed(() => {
+  if (shown.value.length <= MOST_MARKED) return shown.value;
+  const every = Math.ceil(shown.value.length / MOST_MARKED);
+  return shown.value.filter((one, i) => i % every === 0 || one.index === view.point);
+});
 
 function onDown(event: PointerEvent, index: number): void {
   view.point = index;
@@ -52,22 +70,29 @@ function onMove(event: PointerEvent): void {
   const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
   const at = clamp(view.top + (event.clientY - box.top) / view.scale, 0, session.length);
   const t = event.shiftKey ? held.point.t : session.grid.snap(at, event.altKey ? 0 : view.gridParts);
-  const value = tidy(view.parameter, axis.value.value(event.clientX - box.left));
-  dragging.value = { ...held, point: { ...held.point, t, value } };
+  const value = tools.toValue(view.parameter, axis.value.value(event.clientX - box.left), event.altKey);
+  const point = { ...held.point, t, value };
+  dragging.value = { ...held, point };
+  const rest = points.value.filter((_, i) => i !== held.index);
+  const earlier = rest.filter((one, i) => one.t < t || (one.t === t && i < held.index));
+  view.dragged = {
+    key: session.laneKey(props.lane.source, view.parameter),
+    points: [...earlier, point, ...rest.filter((one) => !earlier.includes(one))],
+  };
 }
 
 function onUp(): void {
   const held = dragging.value;
   if (!held) return;
-  dragging.value = null;
+  dragging.value = view.dragged = null;
   const was = points.value[held.index];
   if (was && (was.t !== held.point.t || was.value !== held.point.value)) place(held.index, held.point);
 }
 
 function place(index: number, point: Point): void {
-  edits.movePoint(props.source.id, view.parameter, index, point);
+  edits.movePoint(props.lane.source, view.parameter, index, point);
   view.point = session
-    .points(props.source.id, view.parameter)
+    .points(props.lane.source, view.parameter)
     .findIndex((one) => one.t === point.t && one.value === point.value);
 }
 
@@ -83,13 +108,16 @@ function onKey(event: KeyboardEvent, index: number): void {
     ArrowUp: () => place(index, { ...point, t: step(-big) }),
     ArrowDown: () => place(index, { ...point, t: step(big) }),
     "0": () => place(index, { ...point, value: 0 }),
-    s: () => place(index, { ...point, shape: SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]! }),
+    s: () => place(index, reshaped(point, SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]!)),
+    "-": () => place(index, bent(point, -0.1)),
+    "+": () => place(index, bent(point, 0.1)),
+    "=": () => place(index, bent(point, 0.1)),
     Delete: remove,
     Backspace: remove,
   };
   function remove(): void {
     view.point = null;
-    edits.deletePoint(props.source.id, view.parameter, index);
+    edits.deletePoint(props.lane.source, view.parameter, index);
   }
   const move = moves[event.key];
   if (!move) return;
@@ -100,16 +128,16 @@ function onKey(event: KeyboardEvent, index: number): void {
 </script>
 
 <template>
-  <g :style="{ '--source': inkOf(source.ink) }">
+  <g :style="{ '--source': ink }" :class="{ off: session.isOff(lane.source, lane.parameter) }">
     <g
-      v-for="one in shown"
+      v-for="one in marked"
       :key="one.index"
       class="point"
       :class="{ chosen: view.point === one.index }"
       tabindex="0"
       role="button"
       :data-point="one.index"
-      :aria-label="`${source.name}, ${session.grid.text(one.point.t)}: ${text(one.point.value)}, ${one.point.shape}`"
+      :aria-label="`${name}, ${session.grid.text(one.point.t)}: ${text(one.point.value)}, ${one.point.shape}`"
       @pointerdown.stop.prevent="
         onDown($event, one.index);
         ($event.currentTarget as SVGGElement).focus();
@@ -147,6 +175,10 @@ function onKey(event: KeyboardEvent, index: number): void {
   fill: var(--raised);
   stroke: var(--source);
   stroke-width: 2;
+}
+.off .dot {
+  stroke-dasharray: 2 2;
+  opacity: 0.6;
 }
 .chosen .dot {
   fill: var(--source);

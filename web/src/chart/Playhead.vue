@@ -2,25 +2,35 @@
 /** The lamp's line at the playhead, and the chosen source's place where its own line meets it. */
 import { computed } from "vue";
 import { FACES } from "@/geometry/parameters";
-import { useSession, type Source } from "@/session/session";
+import { useSession } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
 import { axisFor } from "./axis";
 import { useChartView } from "./view";
 
-const props = defineProps<{ source?: Source; width: number }>();
+const props = defineProps<{ width: number }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
 
 const y = computed(() => Math.round((player.playhead - view.top) * view.scale));
 const axis = computed(() => axisFor(view.parameter, props.width));
+const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
 const label = computed(() => {
-  if (!props.source) return null;
-  const value = session.valueAt(props.source, view.parameter, player.playhead);
-  const text = `${props.source.name} ${FACES[view.parameter].text(value)}`;
+  const lane = view.lane;
+  if (!lane) return null;
+  const source = session.sources.find((one) => one.id === lane.source);
+  const value = source
+    ? session.valueAt(source, view.parameter, player.playhead)
+    : session.laneValueAt(lane, player.playhead);
+  const text = `${view.nameOf(lane.source)} ${FACES[view.parameter].text(value)}`;
   const x = Math.round(axis.value.x(value));
-  return { text, x, right: x + text.length * 7.5 + 20 < props.width, ink: inkOf(props.source.ink) };
+  return {
+    text,
+    x,
+    right: x + text.length * 7.5 + 20 < props.width,
+    ink: inkOf((source ?? chosen.value)?.ink ?? 0),
+  };
 });
 </script>
 

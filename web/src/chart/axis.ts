@@ -26,7 +26,7 @@ export function axisFor(parameter: Parameter, width: number): Axis {
     }));
     return { x: scale, value: (x) => scale.invert(x), ticks };
   }
-  if (parameter !== "level" && !parameter.startsWith("level")) return shareAxis(parameter, range);
+  if (parameter !== "trim" && !parameter.startsWith("level")) return shareAxis(parameter, range);
   const at = (share: number): number => range[0] + share * (range[1] - range[0]);
   const scale = scaleLinear()
     .domain([-96, -48, -24, 12])

@@ -1,35 +1,21 @@
-/** Draws the chart's paper: grid, ribbon of the lean, and every source's line. */
-import type { Schemas } from "@/api/http";
-import { lanePath, laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
+/** Draws the chart's paper: its grid, and the ribbon of the lean. */
 import type { Grid } from "@/geometry/time";
+import type { Overview } from "@/session/lean";
 import type { Axis } from "./axis";
 
-export interface Line {
-  colour: string;
-  chosen: boolean;
-  /** Sounds for nobody: muted. */
-  silent: boolean;
-  points: Point[];
-  /** Where it stands without points. */
-  value: number;
-  /** What its group adds to its place. */
-  shift: number;
-  /** Half the width that it covers, where it is spread over a span. */
-  spread?: Line;
-}
-
-export interface Scene {
+/** What lies under everything: where on the time and on the axis, and the lean. */
+export interface Paper {
   width: number;
   height: number;
-  ratio: number;
   top: number;
   scale: number;
   axis: Axis;
   grid: Grid;
   length: number;
-  shapes: ShapeTables;
-  lines: Line[];
-  lean: Schemas["LeanOut"] | null;
+  lean: Overview | null;
+  /** Parts of a beat that points snap to, to be seen where there is room; and how a time is written. */
+  parts?: number;
+  clock?: (at: number) => string;
 }
 
 const COLOURS = {
@@ -48,17 +34,20 @@ export const LEAN_SCALE_DB = 6;
 export const leanX = (axis: Axis, lean: number): number =>
   axis.x(Math.max(-1, Math.min(1, lean / LEAN_SCALE_DB)));
 
-export function paint(canvas: CanvasRenderingContext2D, scene: Scene): void {
-  canvas.setTransform(scene.ratio, 0, 0, scene.ratio, 0, 0);
-  canvas.clearRect(0, 0, scene.width, scene.height);
-  const y = (at: number): number => (at - scene.top) * scene.scale;
+/** The paper itself: the grid, and on the lateral field the ribbon of the lean. */
+export function paintPaper(canvas: CanvasRenderingContext2D, scene: Paper): void {
+  const y = placing(scene);
   paintGrid(canvas, scene, y);
   if (scene.axis.ticks[0]!.value === -1) paintLean(canvas, scene, y);
-  const order = [...scene.lines].sort((a, b) => Number(a.chosen) - Number(b.chosen));
-  for (const line of order) paintLine(canvas, scene, line, y);
 }
 
-function paintGrid(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: number) => number): void {
+/** The place of a time on the paper. */
+export const placing =
+  (scene: Paper): ((at: number) => number) =>
+  (at) =>
+    (at - scene.top) * scene.scale;
+
+export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at: number) => number): void {
   const [from, to] = [scene.axis.ticks[0]!, scene.axis.ticks.at(-1)!].map((tick) => scene.axis.x(tick.value));
   const bottom = Math.min(scene.height, y(scene.length));
   canvas.lineWidth = 1;
@@ -69,12 +58,12 @@ function paintGrid(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: numbe
       [scene.axis.x(tick.value), bottom],
     ]);
   }
-  const beatPixels = scene.scale * 0.6;
-  const barPixels = beatPixels * 4;
-  const every = barPixels > 16 ? 1 : barPixels > 8 ? 2 : barPixels > 4 ? 4 : 8;
+  const beatPixels = scene.scale * beatSeconds(scene.grid);
+  const barPixels = beatPixels * (scene.grid.bars[0]?.times.length ?? 4);
+  const every = [1, 2, 4, 8, 16].find((bars) => bars * barPixels > 16) ?? 32;
   canvas.font = '11px "IBM Plex Mono", monospace';
-  canvas.textAlign = "right";
   canvas.textBaseline = "middle";
+  if (scene.parts && beatPixels / scene.parts > 7) paintParts(canvas, scene, y, from!, to!);
   for (const beat of scene.grid.beats) {
     const at = y(beat.at);
     if (at < -20 || at > scene.height + 20) continue;
@@ -87,7 +76,12 @@ function paintGrid(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: numbe
     ]);
     if (!first) continue;
     canvas.fillStyle = COLOURS.quiet;
+    canvas.textAlign = "right";
     canvas.fillText(String(beat.bar), from! - 6, at);
+    if (!scene.clock || every * barPixels < 30) continue;
+    canvas.globalAlpha = 0.75;
+    canvas.fillText(scene.clock(beat.at), to! - 4, at + 9);
+    canvas.globalAlpha = 1;
   }
   const centre = scene.axis.ticks.find((tick) => tick.value === 0)!;
   canvas.strokeStyle = COLOURS.ink;
@@ -99,8 +93,38 @@ function paintGrid(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: numbe
   canvas.globalAlpha = 1;
 }
 
+/** How long a beat is on the whole (s). */
+export function beatSeconds(grid: Grid): number {
+  const [first, last] = [grid.beats[0], grid.beats.at(-1)];
+  return first && last && grid.beats.length > 1 ? (last.at - first.at) / (grid.beats.length - 1) : 0.5;
+}
+
+function paintParts(
+  canvas: CanvasRenderingContext2D,
+  scene: Paper,
+  y: (at: number) => number,
+  from: number,
+  to: number,
+): void {
+  const { beats } = scene.grid;
+  canvas.strokeStyle = COLOURS.faint;
+  canvas.setLineDash([1, 3]);
+  for (let i = 0; i + 1 < beats.length; i += 1) {
+    const [here, next] = [beats[i]!.at, beats[i + 1]!.at];
+    if (y(next) < 0 || y(here) > scene.height) continue;
+    for (let part = 1; part < scene.parts!; part += 1) {
+      const at = y(here + ((next - here) * part) / scene.parts!);
+      stroke(canvas, [
+        [from, at],
+        [to, at],
+      ]);
+    }
+  }
+  canvas.setLineDash([]);
+}
+
 /** The ribbon is filled from the centre towards the side the mix leans to, stronger where it leans too long. */
-function paintLean(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: number) => number): void {
+export function paintLean(canvas: CanvasRenderingContext2D, scene: Paper, y: (at: number) => number): void {
   const { lean, axis } = scene;
   if (!lean) return;
   const first = Math.max(Math.floor(scene.top / lean.hop) - 1, 0);
@@ -142,68 +166,34 @@ function paintLean(canvas: CanvasRenderingContext2D, scene: Scene, y: (at: numbe
   }
 }
 
-function paintLine(
+/** A lean over time as a line of its own, broken where there is nothing to say. */
+export function paintCurve(
   canvas: CanvasRenderingContext2D,
-  scene: Scene,
-  line: Line,
+  scene: Paper,
+  values: (number | null)[],
+  hop: number,
+  look: { colour: string; width: number; dash: number[] },
   y: (at: number) => number,
 ): void {
-  const from = Math.max(scene.top, 0);
-  const to = Math.min(scene.top + scene.height / scene.scale, scene.length);
-  if (from >= to) return;
-  const path = pathOf(scene, line, from, to);
-  if (line.spread) paintBand(canvas, scene, line, from, to, y);
-  canvas.strokeStyle = line.colour;
-  canvas.lineWidth = line.chosen ? 2.5 : 1.25;
-  canvas.globalAlpha = line.chosen ? 1 : line.silent ? 0.2 : 0.5;
-  canvas.lineJoin = "round";
-  canvas.setLineDash(line.silent ? [4, 4] : []);
-  stroke(
-    canvas,
-    path.map(([at, value]) => [scene.axis.x(value + line.shift), y(at)]),
-  );
-  canvas.setLineDash([]);
-  canvas.globalAlpha = 1;
-}
-
-function pathOf(scene: Scene, line: Line, from: number, to: number): [number, number][] {
-  return line.points.length
-    ? lanePath(scene.shapes, line.points, from, to, 2 / scene.scale)
-    : [
-        [from, line.value],
-        [to, line.value],
-      ];
-}
-
-/** The band that a spread source covers: strong for the chosen one, a breath for the others. */
-function paintBand(
-  canvas: CanvasRenderingContext2D,
-  scene: Scene,
-  line: Line,
-  from: number,
-  to: number,
-  y: (at: number) => number,
-): void {
-  const value = (one: Line, at: number): number =>
-    one.points.length ? laneValue(scene.shapes, one.points, at) : one.value;
-  const moving = line.points.length + line.spread!.points.length > 0;
-  const step = moving ? 3 / scene.scale : to - from;
-  const edges: [number, number, number][] = [];
-  for (let at = from; at < to + step; at += step) {
-    const here = Math.min(at, to);
-    const [centre, half] = [value(line, here) + line.shift, value(line.spread!, here)];
-    edges.push([y(here), scene.axis.x(centre - half), scene.axis.x(centre + half)]);
+  const first = Math.max(Math.floor(scene.top / hop) - 1, 0);
+  const last = Math.min(Math.ceil((scene.top + scene.height / scene.scale) / hop) + 1, values.length);
+  canvas.strokeStyle = look.colour;
+  canvas.lineWidth = look.width;
+  canvas.setLineDash(look.dash);
+  let path: [number, number][] = [];
+  for (let i = first; i <= last; i += 1) {
+    const value = values[i];
+    if (i < last && value !== null && value !== undefined)
+      path.push([leanX(scene.axis, value), y((i + 0.5) * hop)]);
+    else if (path.length) {
+      stroke(canvas, path);
+      path = [];
+    }
   }
-  canvas.fillStyle = line.colour;
-  canvas.globalAlpha = line.chosen ? 0.13 : 0.035;
-  canvas.beginPath();
-  edges.forEach(([py, left], i) => (i ? canvas.lineTo(left, py) : canvas.moveTo(left, py)));
-  [...edges].reverse().forEach(([py, , right]) => canvas.lineTo(right, py));
-  canvas.fill();
-  canvas.globalAlpha = 1;
+  canvas.setLineDash([]);
 }
 
-function stroke(canvas: CanvasRenderingContext2D, path: [number, number][]): void {
+export function stroke(canvas: CanvasRenderingContext2D, path: [number, number][]): void {
   canvas.beginPath();
   path.forEach(([x, y], i) => (i ? canvas.lineTo(x, y) : canvas.moveTo(x, y)));
   canvas.stroke();

@@ -2,3 +2,18 @@
 import type { Point } from "@/geometry/lanes";
 
 export const SHAPES: Point["shape"][] = ["ease", "straight", "curve", "hold"];
+
+/** A point with another shape, whole again. */
+export const reshaped = (point: Point, shape: Point["shape"]): Point => ({
+  ...point,
+  shape,
+  begins: 0,
+  ends: 1,
+});
+
+/** A point whose shape is a curve of more or less tension. */
+export const bent = (point: Point, by: number): Point => ({
+  ...reshaped(point, "curve"),
+  tension:
+    Math.round(Math.min(Math.max((point.shape === "curve" ? point.tension : 0) + by, -1), 1) * 10) / 10,
+});

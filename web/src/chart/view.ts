@@ -1,21 +1,76 @@
 /** Which stretch of time the chart shows, and what is chosen on it: personal, like a scroll position. */
 import { defineStore } from "pinia";
-import { computed, ref } from "vue";
+import { computed, ref, shallowRef } from "vue";
+import type { Point } from "@/geometry/lanes";
 import { clamp } from "@/geometry/pan";
 import { usePlayer } from "@/sound/player";
-import { useSession, type Parameter } from "@/session/session";
+import { useLibrary } from "@/session/library";
+import { endsOfSend, kindAndId } from "@/session/owners";
+import { useSession, type LaneName, type Parameter, type Source } from "@/session/session";
 
 const CLOSEST = 400;
-const FARTHEST = 3;
+const FARTHEST = 0.5;
 
 export const useChartView = defineStore("chart-view", () => {
   const session = useSession();
   const player = usePlayer();
+  const library = useLibrary();
   /** The time (s) at the chart's upper edge, and pixels to a second. */
   const top = ref(0);
   const scale = ref(18.75);
   const height = ref(600);
   const parameter = ref<Parameter>("pan");
+  /** What the shown lane belongs to, where that is not the chosen source itself. */
+  const of = ref("");
+  const lane = computed<LaneName | null>(() => {
+    const source = of.value || player.chosen;
+    return source ? { source, parameter: parameter.value } : null;
+  });
+  /** What can be automated of a source itself, as it is panned. */
+  function ownLanes(source: Source): Parameter[] {
+    const mode = library.library?.modes.find((one) => one.name === source.mode);
+    const own = [...((mode?.parameters ?? ["pan"]) as Parameter[]), "level", "trim"] as Parameter[];
+    return source.channels === 2 ? [...own, "width"] : own;
+  }
+
+  /** Every lane that may be worked on with the chosen source: its own, its sends', its group's, the returns'. */
+  const lanesHere = computed<LaneName[]>(() => {
+    const source = session.sources.find((one) => one.id === player.chosen);
+    if (!source) return [];
+    const own = ownLanes(source);
+    const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
+    const named = (owner: string, parameters: Parameter[]): LaneName[] =>
+      parameters.map((one) => ({ source: owner, parameter: one }));
+    return [
+      ...named(source.id, own),
+      ...sends.flatMap((send) =>
+        named(`send:${send.id}`, send.place === "own" ? ["level", "pan"] : ["level"]),
+      ),
+      ...(source.group ? named(`group:${source.group}`, ["level"]) : []),
+      ...sends.flatMap((send) => named(`return:${send.return}`, ["pan", "width", "level"])),
+    ];
+  });
+
+  /** A lane's owner in words. */
+  function nameOf(owner: string): string {
+    const [kind, id] = kindAndId(owner);
+    const document = session.document;
+    if (kind === "source") return document?.sources[id]?.name ?? id;
+    if (kind === "group") return document?.groups[id]?.name ?? id;
+    if (kind === "return") return document?.returns[id]?.name ?? id;
+    const [from, to] = endsOfSend(id);
+    return `${document?.sources[from]?.name ?? from} in ${document?.returns[to]?.name ?? to}`;
+  }
+
+  /** Work on a lane. */
+  function showLane({ source, parameter: wanted }: LaneName): void {
+    of.value = source === player.chosen ? "" : source;
+    parameter.value = wanted;
+    point.value = null;
+  }
+
+  /** A lane as it is while a hand drags one of its points. */
+  const dragged = shallowRef<{ key: string; points: Point[] } | null>(null);
   /** The chosen point's index in the chosen source's lane. */
   const point = ref<number | null>(null);
   /** Parts of a beat that points snap to; 0 for none. */
@@ -33,6 +88,12 @@ export const useChartView = defineStore("chart-view", () => {
     const at = top.value + y / scale.value;
     scale.value = clamp(scale.value * factor, FARTHEST, CLOSEST);
     top.value = limit(at - y / scale.value);
+  }
+
+  /** Show a stretch of time, and nothing else if it can be. */
+  function fit(start: number, end: number): void {
+    scale.value = clamp((height.value - 24) / Math.max(end - start, 0.05), FARTHEST, CLOSEST);
+    top.value = limit(start - 12 / scale.value);
   }
 
   /** Bring a time into view if it is not, a quarter down the page. */
@@ -57,7 +118,10 @@ export const useChartView = defineStore("chart-view", () => {
 
   /** Choose a source: it alone, or among those that are chosen already. */
   function choose(source: string | null, among = false): void {
-    if (player.chosen !== source) point.value = null;
+    if (player.chosen !== source) {
+      point.value = null;
+      of.value = "";
+    }
     focus.value = "source";
     if (!among || source === null) {
       others.value = [];
@@ -85,7 +149,7 @@ export const useChartView = defineStore("chart-view", () => {
   }
 
   return {
-    top, scale, height, parameter, point, gridParts, selection, alone, shownSources, layer, focus,
+    top, scale, height, parameter, point, of, lane, ownLanes, lanesHere, dragged, nameOf, showLane, fit, gridParts, selection, alone, shownSources, layer, focus,
     scrollBy, zoom, show, choose, chooseThese, chooseReturn,
   }; // prettier-ignore
 });

@@ -30,7 +30,7 @@ const named = { whole: "Place now", left: "Left side now", right: "Right side no
       :value="end.at"
       :label="named[end.side]"
       :disabled="locked"
-      @set="hand.set(source, hand.toEnd(source, end.side, $event))"
+      @set="hand.set(source, hand.toEnd(source, end.side, $event), false)"
     />
   </div>
 </template>

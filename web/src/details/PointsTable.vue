@@ -1,48 +1,65 @@
 <script setup lang="ts">
 /** The chart's accessible twin: every point in a row, each of its values to be typed. */
-import { nextTick, ref, watch } from "vue";
-import { SHAPES } from "@/chart/shapes";
+import { useElementSize } from "@vueuse/core";
+import { computed, nextTick, ref, watch } from "vue";
+import { reshaped, SHAPES } from "@/chart/shapes";
 import { useChartView } from "@/chart/view";
 import type { Point } from "@/geometry/lanes";
 import { sideClass } from "@/geometry/pan";
 import { FACES } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
-import { useSession, type Source } from "@/session/session";
+import { useSession, type LaneName } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import ParameterField from "@/ui/ParameterField.vue";
 import ValueField from "@/ui/ValueField.vue";
 
-const props = defineProps<{ source: Source; points: Point[] }>();
+const props = defineProps<{ lane: LaneName; points: Point[] }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
-const body = ref<HTMLElement>();
+const frame = ref<HTMLElement>();
 
 const move = (index: number, point: Point): void => {
-  edits.movePoint(props.source.id, view.parameter, index, point);
-  view.point = session.points(props.source.id, view.parameter).findIndex((one) => one.t === point.t);
+  edits.movePoint(props.lane.source, view.parameter, index, point);
+  view.point = session.points(props.lane.source, view.parameter).findIndex((one) => one.t === point.t);
 };
 
 const shapeIn = (event: Event): Point["shape"] => (event.target as HTMLSelectElement).value as Point["shape"];
 
 function remove(index: number): void {
   view.point = null;
-  edits.deletePoint(props.source.id, view.parameter, index);
+  edits.deletePoint(props.lane.source, view.parameter, index);
 }
+
+/** Only the rows in sight are in the page, and some on either side for the keyboard to go on to. */
+const ROW = 27;
+const AROUND = 12;
+const scrolled = ref(0);
+const { height } = useElementSize(frame);
+const first = computed(() => Math.max(Math.floor(scrolled.value / ROW) - AROUND, 0));
+const last = computed(() =>
+  Math.min(Math.ceil((scrolled.value + height.value) / ROW) + AROUND, props.points.length),
+);
+const rows = computed(() =>
+  props.points.slice(first.value, last.value).map((point, i) => ({ point, index: first.value + i })),
+);
 
 watch(
   () => view.point,
   async (index) => {
     await nextTick();
-    if (index !== null) body.value?.children[index]?.scrollIntoView({ block: "nearest" });
+    if (index === null || !frame.value) return;
+    const [top, bottom] = [index * ROW, (index + 1) * ROW];
+    if (top < frame.value.scrollTop) frame.value.scrollTop = top;
+    else if (bottom > frame.value.scrollTop + height.value) frame.value.scrollTop = bottom - height.value;
   },
 );
 </script>
 
 <template>
-  <div class="frame">
-    <table>
+  <div ref="frame" class="frame" @scroll.passive="scrolled = frame!.scrollTop">
+    <table :aria-rowcount="points.length + 1">
       <thead class="hidden-label">
         <tr>
           <th>Bar</th>
@@ -52,10 +69,12 @@ watch(
           <th>Delete</th>
         </tr>
       </thead>
-      <tbody ref="body">
+      <tbody>
+        <tr v-if="first" aria-hidden="true" :style="{ height: `${first * ROW}px` }" />
         <tr
-          v-for="(point, index) in points"
+          v-for="{ point, index } in rows"
           :key="index"
+          :aria-rowindex="index + 2"
           :class="{ chosen: view.point === index }"
           @focusin="view.point = index"
           @click="view.point = index"
@@ -85,7 +104,7 @@ watch(
               :value="point.shape"
               :aria-label="`Shape after point ${index + 1}`"
               :disabled="!session.mayEdit"
-              @change="move(index, { ...point, shape: shapeIn($event) })"
+              @change="move(index, reshaped(point, shapeIn($event)))"
             >
               <option v-for="shape in SHAPES" :key="shape" :value="shape">{{ shape }}</option>
             </select>
@@ -118,6 +137,11 @@ watch(
             </button>
           </td>
         </tr>
+        <tr
+          v-if="last < points.length"
+          aria-hidden="true"
+          :style="{ height: `${(points.length - last) * ROW}px` }"
+        />
       </tbody>
     </table>
     <p v-if="!points.length" class="quiet">
@@ -125,7 +149,14 @@ watch(
       <button
         class="inline"
         :disabled="!session.mayEdit"
-        @click="edits.addPoint(source.id, view.parameter, player.playhead, source[view.parameter])"
+        @click="
+          edits.addPoint(
+            lane.source,
+            view.parameter,
+            player.playhead,
+            session.laneValueAt(lane, player.playhead),
+          )
+        "
       >
         put one at the playhead</button
       >.
@@ -139,6 +170,10 @@ watch(
   min-height: 90px;
   overflow-y: auto;
   margin: 0 -8px;
+  contain: strict;
+}
+tr {
+  height: 27px;
 }
 table {
   width: 100%;

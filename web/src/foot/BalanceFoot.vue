@@ -5,14 +5,18 @@ import { axisFor } from "@/chart/axis";
 import { LEAN_SCALE_DB, leanX } from "@/chart/paint";
 import { decibels, leanText, sideClass } from "@/geometry/pan";
 import { useLean } from "@/session/lean";
+import { useTarget } from "@/session/target";
 import { usePlayer } from "@/sound/player";
 
-const props = defineProps<{ width: number }>();
+/** `full`: every level in a row of its own, with its name; otherwise a narrow foot with the numbers in words. */
+const props = defineProps<{ width: number; full?: boolean }>();
 const player = usePlayer();
 const piece = useLean();
+const target = useTarget();
 
 const LOWEST_DB = -48;
-const HOLD_FRAMES = 60;
+/** How long a peak is held before it falls (ms). */
+const HELD = 1500;
 const SCALE = [-36, -24, -12, -6];
 
 const axis = computed(() => axisFor("pan", props.width));
@@ -27,6 +31,22 @@ const number = (name: string): number | null => {
   const value = now.value?.[name];
   return value === undefined || Number.isNaN(value) ? null : value;
 };
+const rows = computed(() =>
+  props.full
+    ? [
+        { name: "peak", y: 17, height: 12, soft: 1 },
+        { name: "rms", y: 33, height: 10, soft: 0.75, title: "RMS" },
+        { name: "k", y: 47, height: 10, soft: 0.5, title: "K" },
+      ]
+    : [
+        { name: "peak", y: 16, height: 11, soft: 1 },
+        { name: "rms", y: 29, height: 7, soft: 0.55 },
+      ],
+);
+/** Where the needle's rule lies, and how high it all is. */
+const rule = computed(() => (props.full ? 106 : 74.5));
+const height = computed(() => (props.full ? 150 : 98));
+
 const lean = computed(() => number("lean_long"));
 const quick = computed(() => number("lean_short"));
 const needle = computed(() => (lean.value === null ? centre.value : leanX(axis.value, lean.value)));
@@ -34,74 +54,91 @@ const quickNeedle = computed(() => (quick.value === null ? null : leanX(axis.val
 const zone = computed(() => leanX(axis.value, piece.lean?.tolerance_db ?? 0) - centre.value);
 const leanTicks = [-6, -3, 3, 6];
 
-/** The highest peak of either side, held for about a second. */
-const held = ref({ left: -Infinity, right: -Infinity, age: 0 });
+/** Either side's highest peak, held for a while; and whether a true peak was over the target's ceiling. */
+const nothing = () => ({ left: -Infinity, right: -Infinity, since: 0 });
+const held = ref(nothing());
+const over = ref({ left: false, right: false });
 watch(now, (reading) => {
   if (!reading) {
-    held.value = { left: -Infinity, right: -Infinity, age: 0 };
+    held.value = nothing();
     return;
   }
-  const { left, right, age } = held.value;
   const [l, r] = [reading.peak_left!, reading.peak_right!];
-  const higher = l > left || r > right || age > HOLD_FRAMES;
-  held.value =
-    age > HOLD_FRAMES
-      ? { left: l, right: r, age: 0 }
-      : { left: Math.max(left, l), right: Math.max(right, r), age: higher ? 0 : age + 1 };
+  const { left, right, since } = held.value;
+  const time = performance.now();
+  const higher = l > left || r > right;
+  if (time - since > HELD) held.value = { left: l, right: r, since: time };
+  else if (higher) held.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
+  const ceiling = target.target?.dbtp ?? 0;
+  if (reading.true_peak_left! > ceiling || reading.true_peak_right! > ceiling)
+    over.value = {
+      left: over.value.left || reading.true_peak_left! > ceiling,
+      right: over.value.right || reading.true_peak_right! > ceiling,
+    };
 });
+watch(
+  () => player.playing,
+  (playing) => playing && (over.value = { left: false, right: false }),
+);
 const peak = computed(() => Math.max(held.value.left, held.value.right));
 const db = (value: number | null, digits = 1): string =>
   value === null || value <= -119 ? "–" : decibels(value, digits).replace("+", "");
 </script>
 
 <template>
-  <section class="foot" aria-label="Balance now">
-    <svg :width="width" height="98" aria-hidden="true">
+  <section class="foot" :class="{ full }" :style="{ height: `${height + 2}px` }" aria-label="Balance now">
+    <svg :width="width" :height="height" aria-hidden="true">
       <g class="scale">
         <template v-for="mark in SCALE" :key="mark">
           <text :x="centre - length(mark)" y="11">{{ -mark }}</text>
           <text :x="centre + length(mark)" y="11">{{ -mark }}</text>
         </template>
       </g>
-      <g v-if="now">
-        <rect
-          class="left"
-          :x="centre - length(now.peak_left)"
-          y="16"
-          :width="length(now.peak_left)"
-          height="11"
-        />
-        <rect class="right" :x="centre" y="16" :width="length(now.peak_right)" height="11" />
-        <rect
-          class="left soft"
-          :x="centre - length(now.rms_left)"
-          y="29"
-          :width="length(now.rms_left)"
-          height="7"
-        />
-        <rect class="right soft" :x="centre" y="29" :width="length(now.rms_right)" height="7" />
+      <template v-for="row in rows" :key="row.name">
+        <text v-if="full" class="row" x="12" :y="row.y + row.height - 2">{{ row.title ?? row.name }}</text>
+        <template v-if="now">
+          <rect
+            v-for="side in ['left', 'right']"
+            :key="side"
+            :class="side"
+            :x="side === 'left' ? centre - length(now[`${row.name}_left`]) : centre"
+            :y="row.y"
+            :width="length(now[`${row.name}_${side}`])"
+            :height="row.height"
+            :opacity="row.soft"
+          />
+        </template>
+      </template>
+      <template v-if="now">
         <line
-          class="hold left"
+          class="hold"
           :x1="centre - length(held.left)"
           :x2="centre - length(held.left)"
-          y1="15"
-          y2="28"
+          :y1="rows[0]!.y - 1"
+          :y2="rows[0]!.y + rows[0]!.height + 1"
         />
         <line
-          class="hold right"
+          class="hold"
           :x1="centre + length(held.right)"
           :x2="centre + length(held.right)"
-          y1="15"
-          y2="28"
+          :y1="rows[0]!.y - 1"
+          :y2="rows[0]!.y + rows[0]!.height + 1"
         />
+      </template>
+      <g v-if="full" class="over">
+        <rect v-if="over.left" :x="axis.x(-1)" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
+        <text v-if="over.left" :x="axis.x(-1) + 15" :y="rows[0]!.y + 10">over</text>
+        <rect v-if="over.right" :x="axis.x(1) - 30" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
+        <text v-if="over.right" :x="axis.x(1) - 15" :y="rows[0]!.y + 10">over</text>
       </g>
-      <line class="centre" :x1="centre" :x2="centre" y1="2" y2="98" />
+      <line class="centre" :x1="centre" :x2="centre" y1="2" :y2="height" />
       <g class="needle-scale">
-        <rect :x="centre - zone" y="70" :width="2 * zone" height="9" />
-        <line :x1="axis.x(-1)" :x2="axis.x(1)" y1="74.5" y2="74.5" />
+        <text v-if="full" class="row" x="12" :y="rule + 4">lean</text>
+        <rect :x="centre - zone" :y="rule - 4.5" :width="2 * zone" height="9" />
+        <line :x1="axis.x(-1)" :x2="axis.x(1)" :y1="rule" :y2="rule" />
         <template v-for="tick in leanTicks" :key="tick">
-          <line :x1="leanX(axis, tick)" :x2="leanX(axis, tick)" y1="70" y2="79" />
-          <text :x="leanX(axis, tick)" y="91" :class="sideClass(tick)">
+          <line :x1="leanX(axis, tick)" :x2="leanX(axis, tick)" :y1="rule - 4.5" :y2="rule + 4.5" />
+          <text :x="leanX(axis, tick)" :y="rule + 16.5" :class="sideClass(tick)">
             {{ Math.abs(tick) }} {{ tick < 0 ? "L" : "R" }}
           </text>
         </template>
@@ -109,34 +146,44 @@ const db = (value: number | null, digits = 1): string =>
       <path
         v-if="quickNeedle !== null"
         class="quick"
-        :transform="`translate(${quickNeedle} 0)`"
+        :transform="`translate(${quickNeedle} ${rule - 74.5})`"
         d="M0 56 L3.5 82 H-3.5 Z"
       />
-      <path v-if="lean !== null" class="needle" :transform="`translate(${needle} 0)`" d="M0 50 L5 83 H-5 Z" />
+      <path
+        v-if="lean !== null"
+        class="needle"
+        :transform="`translate(${needle} ${rule - 74.5})`"
+        d="M0 50 L5 83 H-5 Z"
+      />
     </svg>
-    <div class="words start">
-      <p>
-        peak <b class="number">{{ db(now ? peak : null) }}</b>
-      </p>
-      <p>
-        <b class="number">{{ db(number("momentary")) }}</b> LUFS
-      </p>
-    </div>
-    <div class="words end">
-      <p>
-        mono <b class="number">{{ db(number("mono_loss")) }}</b> dB
-      </p>
-      <p>
-        corr
-        <b class="number">{{ number("correlation") === null ? "–" : decibels(number("correlation")!, 2) }}</b>
-      </p>
-    </div>
+    <template v-if="!full">
+      <div class="words start">
+        <p>
+          peak <b class="number">{{ db(now ? peak : null) }}</b>
+        </p>
+        <p>
+          <b class="number">{{ db(number("momentary")) }}</b> LUFS
+        </p>
+      </div>
+      <div class="words end">
+        <p>
+          mono <b class="number">{{ db(number("mono_loss")) }}</b> dB
+        </p>
+        <p>
+          corr
+          <b class="number">{{
+            number("correlation") === null ? "–" : decibels(number("correlation")!, 2)
+          }}</b>
+        </p>
+      </div>
+    </template>
     <p
       class="lean"
       :class="sideClass(lean)"
+      :style="full && { left: `${centre}px` }"
       :title="`3 s, on a scale of ${LEAN_SCALE_DB} dB; thin hand: 400 ms`"
     >
-      lean <span class="number">{{ leanText(lean) }}</span>
+      <template v-if="!full">lean </template><span class="number">{{ leanText(lean) }}</span>
     </p>
   </section>
 </template>
@@ -144,7 +191,6 @@ const db = (value: number | null, digits = 1): string =>
 <style scoped>
 .foot {
   position: relative;
-  height: 100px;
   background: var(--raised);
   border-top: 2px solid #8b9690;
   overflow: hidden;
@@ -169,12 +215,20 @@ text.side-right {
 .right {
   fill: #43838a;
 }
-.soft {
-  opacity: 0.55;
-}
 .hold {
   stroke: var(--ink);
   stroke-width: 2;
+}
+.over rect {
+  fill: var(--wrong);
+}
+.over text {
+  fill: var(--raised);
+  font-weight: 600;
+}
+text.row {
+  font: 11px var(--sans);
+  text-anchor: start;
 }
 .centre {
   stroke: var(--ink);
@@ -216,5 +270,11 @@ text.side-right {
   left: 12px;
   top: 55px;
   font-weight: 600;
+}
+.full .lean {
+  top: 126px;
+  transform: translateX(-50%);
+  padding: 0 6px;
+  background: var(--raised);
 }
 </style>

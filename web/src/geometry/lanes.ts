@@ -1,15 +1,27 @@
 /** Where a lane is at a moment, looked up in the shape tables that the core made. */
 import type { Schemas } from "@/api/http";
 
-export type Point = Schemas["StoredPoint"];
+type StoredPoint = Schemas["StoredPoint"];
+
+/** A point; a shape that is whole goes without saying. */
+export type Point = Omit<StoredPoint, "begins" | "ends"> & Partial<Pick<StoredPoint, "begins" | "ends">>;
 
 export interface ShapeTables {
   steps: number;
   shapes: Record<string, number[][]>;
 }
 
-/** Progress 0…1 at a share of the way. */
+/** Progress 0…1 at a share of the way; of an ease that was cut, along the part that is left. */
 function progress(tables: ShapeTables, point: Point, share: number): number {
+  const [begins, ends] = [point.begins ?? 0, point.ends ?? 1];
+  if (point.shape !== "ease" || (begins === 0 && ends === 1)) return whole(tables, point, share);
+  const [low, here, high] = [begins, begins + (ends - begins) * share, ends].map((at) =>
+    whole(tables, point, at),
+  ) as [number, number, number];
+  return high - low > 1e-12 ? (here - low) / (high - low) : share;
+}
+
+function whole(tables: ShapeTables, point: Point, share: number): number {
   const rows = tables.shapes[point.shape];
   if (!rows) return share;
   const row = rows[Math.round(((point.tension + 1) / 2) * (rows.length - 1))] ?? rows[0]!;
@@ -17,6 +29,13 @@ function progress(tables: ShapeTables, point: Point, share: number): number {
   const low = Math.min(Math.floor(place), tables.steps - 2);
   return row[low]! + (row[low + 1]! - row[low]!) * (place - low);
 }
+
+/** A lane's points with everything from one time to another (both included) replaced. */
+export const replaced = (points: Point[], start: number, end: number, fresh: Point[]): Point[] => [
+  ...points.filter((point) => point.t < start),
+  ...fresh,
+  ...points.filter((point) => point.t > end),
+];
 
 /** The index of the last point at or before a time, -1 before the first. */
 export function pointBefore(points: Point[], at: number): number {

@@ -69,6 +69,7 @@ const share = (title: string, low: number, high: number): ParameterFace => ({
 export const FACES: Record<Parameter, ParameterFace> = {
   pan: place("Left–right", 0),
   level: level("Level"),
+  trim: level("Level trim"),
   pan_left: place("Left side", -1),
   pan_right: place("Right side", 1),
   level_left: level("Left level"),

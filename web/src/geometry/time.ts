@@ -111,6 +111,14 @@ export class Grid {
     return Math.max(Math.round(quarter * 1e6) / 1e6, 0);
   }
 
+  /** The bars that a stretch of time touches: "bar 17", "bars 17–21". */
+  barsText(start: number, end: number): string {
+    const [first, last] = [start, Math.max(end - 1e-3, start)].map(
+      (at) => this.beats[this.indexAt(at)]?.bar ?? 1,
+    );
+    return first === last ? `bar ${first}` : `bars ${first}–${last}`;
+  }
+
   /** The nearest start of a bar, or the end of the piece. */
   nearestBar(at: number): number {
     const edges = [...this.bars.map((bar) => bar.times[0]!), this.length];

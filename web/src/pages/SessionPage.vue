@@ -5,13 +5,17 @@ import { computed, onBeforeUnmount, ref, watch } from "vue";
 import BringIn from "@/bringin/BringIn.vue";
 import { useArrivals } from "@/bringin/uploads";
 import { useChartView } from "@/chart/view";
+import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
 import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import Details from "@/details/Details.vue";
 import Roster from "@/roster/Roster.vue";
 import { useLibrary } from "@/session/library";
+import { useRecorder } from "@/session/recorder";
+import { useTakes } from "@/session/takes";
 import { useSession, type Source } from "@/session/session";
 import SessionSettings from "@/settings/SessionSettings.vue";
+import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 import ExportDialog from "@/topbar/ExportDialog.vue";
 import HelpSheet from "@/topbar/HelpSheet.vue";
@@ -33,6 +37,9 @@ const centre = ref<HTMLElement>();
 const { width, height } = useElementSize(centre);
 const library = useLibrary();
 const arrivals = useArrivals();
+const monitor = useMonitor();
+const recorder = useRecorder();
+const takes = useTakes();
 
 /** The desk that was last worked at, unless the address names one. */
 const lastDesk = useLocalStorage("desk", "place");
@@ -60,9 +67,13 @@ function onDrop(event: DragEvent): void {
   arrivals.take(event.dataTransfer!.files);
   bringing.value = true;
 }
-useKeys(() => (helping.value = true));
+useKeys(
+  () => (helping.value = true),
+  () => desk.value,
+);
 useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
-  if (session.waiting || arrivals.open) event.preventDefault();
+  if (session.waiting || arrivals.open || recorder.controls.size || takes.unsent.length)
+    event.preventDefault();
 });
 
 watch(
@@ -70,6 +81,7 @@ watch(
   async (id) => {
     problem.value = "";
     player.leave();
+    monitor.leave();
     arrivals.leave();
     view.chooseReturn("");
     void library.look().catch(() => undefined);
@@ -124,6 +136,7 @@ onBeforeUnmount(() => {
       <div ref="centre" class="desk" :class="{ over }">
         <template v-if="width > 0">
           <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
+          <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
           <MoveDesk v-else :width="width" :height="height" />
         </template>
       </div>

@@ -17,7 +17,7 @@ const view = useChartView();
 const edits = useEdits();
 
 const thing = (field: string): string => `group:${props.group.id}.${field}`;
-const level = computed(() => session.shown(thing("level"), props.group.level));
+const level = computed(() => session.valueNow(`group:${props.group.id}`, "level"));
 const shift = computed(() => session.shown(thing("shift"), props.group.shift));
 const muted = computed(() => session.shown(thing("muted"), props.group.muted));
 const ids = computed(() => props.members.map((one) => one.id));

@@ -16,7 +16,7 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
     M
   </button>
   <button
-    class="small-button solo"
+    class="small-button lit"
     :aria-pressed="soloed"
     :aria-label="`Solo ${name}, only you hear it`"
     title="Solo, only for you (with Shift: several)"
@@ -25,11 +25,3 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
     S
   </button>
 </template>
-
-<style scoped>
-.solo[aria-pressed="true"] {
-  background: var(--lamp);
-  border-color: var(--lamp);
-  color: var(--ink);
-}
-</style>

@@ -28,7 +28,7 @@ const soloed = computed(() => player.solo.includes(props.to.id));
     <ParameterField
       class="level"
       parameter="level"
-      :value="session.shown(`return:${to.id}.level`, to.level)"
+      :value="session.valueNow(`return:${to.id}`, 'level')"
       :label="`Level of the return ${to.name}`"
       :disabled="!session.mayEdit"
       @set="edits.setReturn(to, { level: $event })"

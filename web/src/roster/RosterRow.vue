@@ -6,6 +6,7 @@ import { levelText } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { endsOf, type End, type Values } from "@/geometry/ends";
+import { useRecorder } from "@/session/recorder";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
@@ -20,6 +21,7 @@ const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
 const hand = useHand();
+const recorder = useRecorder();
 
 const chosen = computed(() => view.selection.includes(props.source.id));
 const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
@@ -30,10 +32,15 @@ const muted = computed(() => session.muted(props.source));
 const soloed = computed(() => player.solo.includes(props.source.id));
 const unheard = computed(() => (player.solo.length ? !soloed.value : muted.value));
 const automated = computed(() =>
-  (["pan", "pan_left", "pan_right", "span"] as Parameter[]).some(
-    (parameter) => session.points(props.source.id, parameter).length > 0,
+  (["pan", "pan_left", "pan_right", "span"] as Parameter[]).some((parameter) =>
+    session.follows(props.source.id, parameter),
   ),
 );
+/** How it is armed, if it is: what one does with it while it plays is recorded. */
+const armed = computed(() => {
+  const key = recorder.armed.find((one) => session.laneOf(one).source === props.source.id);
+  return key ? recorder.modeOf(session.laneOf(key)) : null;
+});
 let last: Values | null = null;
 
 function move(side: End["side"], pan: number): void {
@@ -77,6 +84,10 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :title="`${person.name} has this chosen`"
           >{{ initials(person.name) }}</span
         >
+        <svg v-if="armed" class="armed" width="9" height="9" role="img" :aria-label="`armed: ${armed}`">
+          <title>Armed ({{ armed }}): what you do with it while it plays is recorded</title>
+          <circle cx="4.5" cy="4.5" r="4" />
+        </svg>
         <svg v-if="automated" class="moves" width="12" height="8" role="img" aria-label="automated">
           <title>Its place is automated</title>
           <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
@@ -100,7 +111,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         @grasp="hand.grasp(source)"
         @move="move"
         @done="done"
-        @set="hand.set(source, hand.toEnd(source, 'whole', $event))"
+        @set="hand.set(source, hand.toEnd(source, 'whole', $event), false)"
         @drop="hand.drop(source)"
       />
     </div>
@@ -168,6 +179,11 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
 }
 .unheard .ink {
   opacity: 0.35;
+}
+.armed {
+  flex: none;
+  fill: var(--lamp);
+  stroke: var(--ink);
 }
 .moves {
   flex: none;

@@ -1,10 +1,20 @@
 /** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
-import type { Point } from "@/geometry/lanes";
+import { replaced, type Point } from "@/geometry/lanes";
 import { parametersOf, type Values } from "@/geometry/ends";
 import { clamp } from "@/geometry/pan";
 import { FACES } from "@/geometry/parameters";
 import type { Operation } from "@/live/outbox";
-import { useSession, type Group, type Parameter, type Return, type Send, type Source } from "./session";
+import { usePlayer } from "@/sound/player";
+import { endsOfSend, kindAndId } from "./owners";
+import {
+  useSession,
+  type Group,
+  type LaneName,
+  type Parameter,
+  type Return,
+  type Send,
+  type Source,
+} from "./session";
 
 /** Two points nearer than this (s) are the same moment. */
 const SAME_MOMENT = 1e-6;
@@ -47,17 +57,10 @@ export type Placing = Values &
 
 export function useEdits() {
   const session = useSession();
+  const player = usePlayer();
 
-  function pointsWith(
-    source: string,
-    parameter: Parameter,
-    start: number,
-    end: number,
-    fresh: Point[],
-  ): Point[] {
-    const kept = session.points(source, parameter).filter((point) => point.t < start || point.t > end);
-    return [...kept.filter((point) => point.t < start), ...fresh, ...kept.filter((point) => point.t > end)];
-  }
+  const pointsWith = (source: string, parameter: Parameter, start: number, end: number, fresh: Point[]) =>
+    replaced(session.points(source, parameter), start, end, fresh);
 
   const writing = (
     source: string,
@@ -65,7 +68,7 @@ export function useEdits() {
     start: number,
     end: number,
     fresh: Point[],
-  ): Operation => operation("write-points", { source, parameter, start, end, points: fresh });
+  ): Operation => operation("write-points", { source, parameter, start, end, points: fresh as never });
 
   function writeRange(
     source: string,
@@ -143,15 +146,15 @@ export function useEdits() {
       const parameter = name as Parameter;
       const value = ownOf(source, parameter, result);
       held.push(`${source.id}.${parameter}`);
-      if (session.points(source.id, parameter).length) {
+      if (session.follows(source.id, parameter)) {
         const fresh = pointAt(source.id, parameter, at, value);
         operations.push(writing(source.id, parameter, fresh.t, fresh.t, [fresh]));
         const lane = session.laneKey(source.id, parameter);
         shown[lane] = pointsWith(source.id, parameter, fresh.t, fresh.t, [fresh]);
       } else {
         shown[`${source.id}.${parameter}`] = value;
-        if (parameter === "level")
-          operations.push(operation("set-level", { source: source.id, level: value }));
+        if (parameter === "level" || parameter === "trim")
+          operations.push(operation("set-level", { source: source.id, [parameter]: value }));
         else fixed[parameter] = value;
       }
     }
@@ -184,7 +187,7 @@ export function useEdits() {
     const shown: Record<string, number | Point[]> = {};
     const { low, high } = FACES[parameter];
     for (const source of sources) {
-      const lane = session.points(source.id, parameter);
+      const lane = session.followed(source.id, parameter);
       if (lane.length)
         shown[session.laneKey(source.id, parameter)] = lane.map((point) => ({
           ...point,
@@ -231,36 +234,83 @@ export function useEdits() {
   const flip = (sources: Source[]): void =>
     session.change({}, operation("flip-sources", { sources: sources.map((source) => source.id) }));
 
-  function setGroup(group: Group, values: Partial<Omit<Group, "id">>): void {
-    const shown = Object.fromEntries(
-      Object.entries(values).map(([name, value]) => [`group:${group.id}.${name}`, value]),
-    );
-    session.change(shown, operation("set-group", { group: group.id, ...values } as never));
+  /**
+   * Change values of a group, a return or a send: those that follow a line get a point at the playhead, the others are
+   * set by `setting`.
+   */
+  function setOf(
+    owner: string,
+    values: Record<string, unknown>,
+    setting: (fixed: object) => Operation,
+  ): void {
+    const shown: Record<string, number | Point[]> = {};
+    const fixed: Record<string, unknown> = {};
+    const operations: Operation[] = [];
+    for (const [name, value] of Object.entries(values)) {
+      if (session.follows(owner, name as Parameter)) {
+        const fresh = pointAt(owner, name as Parameter, player.playhead, value as number);
+        operations.push(writing(owner, name as Parameter, fresh.t, fresh.t, [fresh]));
+        const lane = session.laneKey(owner, name as Parameter);
+        shown[lane] = pointsWith(owner, name as Parameter, fresh.t, fresh.t, [fresh]);
+      } else {
+        fixed[name] = value;
+        shown[`${owner}.${name}`] = value as number;
+      }
+    }
+    if (Object.keys(fixed).length) operations.push(setting(fixed));
+    if (operations.length) session.change(shown, together("Values set", operations));
   }
 
-  function setReturn(one: Return, values: Partial<Omit<Return, "id" | "effects">>): void {
-    const shown = Object.fromEntries(
-      Object.entries(values).map(([name, value]) => [`return:${one.id}.${name}`, value]),
+  const setGroup = (group: Group, values: Partial<Omit<Group, "id">>): void =>
+    setOf(`group:${group.id}`, values, (fixed) =>
+      operation("set-group", { group: group.id, ...fixed } as never),
     );
-    session.change(shown, operation("set-return", { to: one.id, ...values } as never));
-  }
+
+  const setReturn = (one: Return, values: Partial<Omit<Return, "id" | "effects">>): void =>
+    setOf(`return:${one.id}`, values, (fixed) => operation("set-return", { to: one.id, ...fixed } as never));
 
   function setSend(
     source: string,
     to: string,
     values: Partial<Omit<Send, "id" | "source" | "return">>,
   ): void {
-    const shown = Object.fromEntries(
-      Object.entries(values).map(([name, value]) => [`send:${session.sendKey(source, to)}.${name}`, value]),
+    setOf(`send:${session.sendKey(source, to)}`, values, (fixed) =>
+      operation("set-send", { source, to, ...fixed } as never),
     );
-    session.change(shown, operation("set-send", { source, to, ...values } as never));
   }
+
+  /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
+  function setLane({ source: owner, parameter }: LaneName, value: number): void {
+    const source = session.sources.find((one) => one.id === owner);
+    if (source) return setValues(source, { [parameter]: value }, player.playhead);
+    const [kind, key] = kindAndId(owner);
+    const values = { [parameter]: value };
+    if (kind === "send") setSend(...endsOfSend(key), values);
+    if (kind === "return")
+      setReturn(
+        session.returns.find((one) => one.id === key)!,
+        values,
+      );
+    if (kind === "group")
+      setGroup(
+        session.groups.find((one) => one.id === key)!,
+        values,
+      );
+  }
+
+  /** Switch a lane's automation off, so that the static value holds, or on again. */
+  const switchLane = ({ source, parameter }: LaneName, on: boolean): void =>
+    make(operation("switch-lane", { source, parameter, on }));
+
+  /** Take a lane away and leave the value that it has at a time in its place. */
+  const makeStatic = ({ source, parameter }: LaneName, at: number): void =>
+    make(operation("make-static", { source, parameter, at }));
 
   /** Any change that shows only when it has come back. */
   const make = (change: Operation): void => session.change({}, change);
 
   return {
     addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, flip,
-    setGroup, setReturn, setSend, make, ownOf,
+    setGroup, setReturn, setSend, setLane, switchLane, makeStatic, make, ownOf,
   }; // prettier-ignore
 }

@@ -1,9 +1,10 @@
-/** A hand on a source's place: shown, heard and told while it is held, made a change when it lets go. */
+/** A hand on a source's place or level: shown, heard and told while it is held, made a change or recorded. */
 import { useChartView } from "@/chart/view";
-import { dragged, type End, type Values } from "@/geometry/ends";
+import { dragged, parametersOf, type End, type Values } from "@/geometry/ends";
 import { tidy } from "@/geometry/parameters";
 import { usePlayer } from "@/sound/player";
 import { useEdits } from "./edits";
+import { useRecorder } from "./recorder";
 import { useSession, type Parameter, type Source } from "./session";
 
 export function useHand() {
@@ -11,6 +12,7 @@ export function useHand() {
   const player = usePlayer();
   const view = useChartView();
   const edits = useEdits();
+  const recorder = useRecorder();
   const thing = (source: Source, parameter: string): string => `${source.id}.${parameter}`;
   const look = (source: Source) => (parameter: Parameter) =>
     session.valueAt(source, parameter, player.playhead);
@@ -18,7 +20,12 @@ export function useHand() {
   /** Whether the hand may take hold: not a listener's, and not while a colleague holds it. */
   function grasp(source: Source, among = false): boolean {
     if (!view.selection.includes(source.id) || among) view.choose(source.id, among);
-    return session.mayEdit && !holderOf(source);
+    if (!session.mayEdit || holderOf(source)) return false;
+    // A hand that only rests on an armed place holds it where it is.
+    const place = lane(source, "pan");
+    if (parametersOf(source).length === 1 && recorder.writes(place))
+      recorder.touch(place, session.laneValueAt(place, player.playhead));
+    return true;
   }
 
   /** The colleague who holds any part of the source's place. */
@@ -34,23 +41,52 @@ export function useHand() {
   const toEnd = (source: Source, side: End["side"], to: number): Values =>
     dragged(source.mode, side, tidy("pan", to), look(source));
 
-  function move(source: Source, values: Values): void {
-    player.grasp(source);
+  const lane = (source: Source, parameter: string) => ({
+    source: source.id,
+    parameter: parameter as Parameter,
+  });
+
+  /** Those values that are written down, and those that are not. */
+  function parted(source: Source, values: Values): [Values, Values] {
+    const [written, rest]: [Values, Values] = [{}, {}];
     for (const [parameter, value] of Object.entries(values))
+      (recorder.writes(lane(source, parameter)) ? written : rest)[parameter as Parameter] = value;
+    return [written, rest];
+  }
+
+  function move(source: Source, values: Values): void {
+    const [written, rest] = parted(source, values);
+    for (const [parameter, value] of Object.entries(written))
+      recorder.touch(lane(source, parameter), edits.ownOf(source, parameter as Parameter, value));
+    if (!Object.keys(rest).length) return;
+    player.grasp(source, "level" in rest || "trim" in rest);
+    for (const [parameter, value] of Object.entries(rest))
       session.hold(thing(source, parameter), edits.ownOf(source, parameter as Parameter, value));
     player.moveHand(source);
   }
 
-  function set(source: Source, values: Values): void {
+  /** The hand lets go with these values; `held` is false where they come from a key. */
+  function set(source: Source, values: Values, held = true): void {
     if (!view.selection.includes(source.id)) view.choose(source.id);
-    edits.setValues(source, values, player.playhead);
+    const [written, rest] = parted(source, values);
+    for (const [parameter, value] of Object.entries(written)) {
+      const own = edits.ownOf(source, parameter as Parameter, value);
+      if (held) {
+        recorder.touch(lane(source, parameter), own);
+        recorder.release(lane(source, parameter));
+      } else recorder.nudge(lane(source, parameter), own);
+    }
+    if (!Object.keys(rest).length) return;
+    edits.setValues(source, rest, player.playhead);
     player.release(true);
   }
 
   function drop(source: Source): void {
+    for (const control of recorder.controls.values())
+      if (control.source === source.id) recorder.release(control);
     for (const [held, { ids }] of session.pending)
-      if (held.startsWith(`${source.id}.`) && ids.size === 0) session.letGo(held);
-    player.release(false);
+      if (held.startsWith(`${source.id}.`) && ids.size === 0 && recorder.start === null) session.letGo(held);
+    if (!recorder.controls.size) player.release(false);
   }
 
   return { grasp, holderOf, toEnd, move, set, drop };

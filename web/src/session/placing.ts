@@ -7,7 +7,7 @@ import { freshId, operation, together, useEdits } from "./edits";
 import { useSession, type Parameter, type Source } from "./session";
 
 const PARAMETERS: Parameter[] = [
-  "pan", "level", "pan_left", "pan_right", "level_left", "level_right", "span", "width",
+  "pan", "level", "trim", "pan_left", "pan_right", "level_left", "level_right", "span", "width",
 ]; // prettier-ignore
 
 /** What a placement is made of, besides where it stands in time. */

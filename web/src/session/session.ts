@@ -11,6 +11,7 @@ import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Person, type Revision } from "@/live/channel";
 import { Outbox, type Operation } from "@/live/outbox";
 import { say } from "@/ui/say";
+import { kindAndId, ownerAndParameter } from "./owners";
 
 export type Source = Schemas["StoredSource"];
 export type Passage = Schemas["StoredPassage"];
@@ -18,7 +19,13 @@ export type Group = Schemas["StoredGroup"];
 export type Return = Schemas["StoredReturn"];
 export type Send = Schemas["StoredSend"];
 export type Parameter =
-  "pan" | "level" | "pan_left" | "pan_right" | "level_left" | "level_right" | "span" | "width";
+  "pan" | "level" | "trim" | "pan_left" | "pan_right" | "level_left" | "level_right" | "span" | "width";
+
+/** A lane: what it belongs to (a source's id, `send:…`, `return:…`, `group:…`) and the parameter. */
+export interface LaneName {
+  source: string;
+  parameter: Parameter;
+}
 
 /** Parameters that a group's shift moves. */
 const PLACES: Parameter[] = ["pan", "pan_left", "pan_right"];
@@ -27,6 +34,8 @@ export interface GainTable {
   positions: number;
   law: number[][];
   balance: number[][];
+  /** The gain of every level from off to the highest, in even steps. */
+  levels: number[];
 }
 
 type Value = number | boolean | string | Point[];
@@ -46,8 +55,10 @@ export const useSession = defineStore("session", () => {
   const document = shallowRef<Schemas["DocumentOut"] | null>(null);
   const grid = shallowRef(new Grid([], 0));
   const shapes = shallowRef<ShapeTables>({ steps: 2, shapes: {} });
-  const gains = shallowRef<GainTable>({ positions: 2, law: [], balance: [] });
+  const gains = shallowRef<GainTable>({ positions: 2, law: [], balance: [], levels: [] });
   const length = ref(0);
+  /** Where the playhead is (s). */
+  const at = ref(0);
   const connected = ref(false);
   const lost = ref("");
   const waiting = ref(0);
@@ -57,6 +68,8 @@ export const useSession = defineStore("session", () => {
   const people = reactive(new Map<string, Person>());
   /** What this hand holds or has let go but not yet seen come back, by thing. */
   const pending = reactive(new Map<string, Pending>());
+  /** Lanes as this person hears them on trial, by key. */
+  const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
   /** What colleagues hold, by thing. */
   const previews = reactive(new Map<string, { value: number; tab: string }>());
 
@@ -131,6 +144,7 @@ export const useSession = defineStore("session", () => {
     pending.clear();
     previews.clear();
     early.clear();
+    tried.value = new Map();
   }
 
   function hear(incoming: Incoming): void {
@@ -260,6 +274,49 @@ export const useSession = defineStore("session", () => {
 
   const laneKey = (source: string, parameter: Parameter): string => `${source}/${parameter}`;
 
+  /** The lane of a key. */
+  function laneOf(key: string): LaneName {
+    const [source, parameter] = ownerAndParameter(key);
+    return { source, parameter: parameter as Parameter };
+  }
+
+  /** Whether a lane's automation is switched off. */
+  const isOff = (source: string, parameter: Parameter): boolean =>
+    !!document.value?.lanes[laneKey(source, parameter)]?.off;
+
+  /** The points that a parameter follows as it is heard here; none where its static value holds. */
+  function followed(source: string, parameter: Parameter): Point[] {
+    const other = tried.value.get(laneKey(source, parameter));
+    return other ?? (isOff(source, parameter) ? [] : points(source, parameter));
+  }
+
+  /** Whether moving a parameter means writing points. */
+  const follows = (source: string, parameter: Parameter): boolean =>
+    !isOff(source, parameter) && points(source, parameter).length > 0;
+
+  /** The value without automation of anything that has lanes; what a hand holds does not stand yet. */
+  function staticOf(owner: string, parameter: Parameter): number {
+    const [kind, key] = kindAndId(owner);
+    const parts = { source: "sources", return: "returns", group: "groups", send: "sends" } as const;
+    const thing = document.value?.[parts[kind]][key] as Partial<Record<Parameter, number>> | undefined;
+    const sent = pending.get(`${owner}.${parameter}`);
+    if (sent?.ids.size) return sent.value as number;
+    return thing?.[parameter] ?? (kind === "send" && parameter === "level" ? OFF_DB : 0);
+  }
+
+  /** What the line of anything that has lanes says at a time, or its static value, whatever is held. */
+  function lineValueAt({ source, parameter }: LaneName, at: number): number {
+    const lane = followed(source, parameter);
+    return lane.length ? laneValue(shapes.value, lane, at) : staticOf(source, parameter);
+  }
+
+  /** The value of anything that has lanes at a time: held, automated, or static; a group's shift left out. */
+  function laneValueAt(lane: LaneName, at: number): number {
+    const thing = `${lane.source}.${lane.parameter}`;
+    const held = pending.get(thing) ?? previews.get(thing);
+    return held ? (held.value as number) : lineValueAt(lane, at);
+  }
+
   /** The points of a lane as they show here; none if it has no automation. */
   function points(source: string, parameter: Parameter): Point[] {
     const key = laneKey(source, parameter);
@@ -272,6 +329,10 @@ export const useSession = defineStore("session", () => {
     return ((pending.get(thing) ?? previews.get(thing))?.value as T | undefined) ?? stands;
   }
 
+  /** The value that anything with lanes has at the playhead. */
+  const valueNow = (owner: string, parameter: Parameter): number =>
+    laneValueAt({ source: owner, parameter }, at.value);
+
   /** How far a source's group shifts its place. */
   function shiftOf(source: Source): number {
     const group = document.value?.groups[source.group];
@@ -279,13 +340,8 @@ export const useSession = defineStore("session", () => {
   }
 
   /** A source's own value at a time: held, automated, or static; its group's shift left out. */
-  function ownValueAt(source: Source, parameter: Parameter, at: number): number {
-    const thing = `${source.id}.${parameter}`;
-    const held = pending.get(thing) ?? previews.get(thing);
-    if (held) return held.value as number;
-    const lane = points(source.id, parameter);
-    return lane.length ? laneValue(shapes.value, lane, at) : source[parameter];
-  }
+  const ownValueAt = (source: Source, parameter: Parameter, at: number): number =>
+    laneValueAt({ source: source.id, parameter }, at);
 
   /** The value that results and sounds: a place is shifted with its group, within the field. */
   function valueAt(source: Source, parameter: Parameter, at: number): number {
@@ -311,10 +367,10 @@ export const useSession = defineStore("session", () => {
     }; // prettier-ignore
     return {
       ...stands,
-      level: shown(`send:${key}.level`, stands.level),
+      level: valueNow(`send:${key}`, "level"),
       before: shown(`send:${key}.before`, stands.before),
       place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
-      pan: shown(`send:${key}.pan`, stands.pan),
+      pan: valueNow(`send:${key}`, "pan"),
     };
   }
 
@@ -326,8 +382,8 @@ export const useSession = defineStore("session", () => {
 
   return {
     id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
-    mayEdit, sources, passages, groups, returns, settings, length,
-    open, close, hold, letGo, change, turnBack, tell, points, shown, shiftOf, ownValueAt, valueAt, muted, send, sendKey,
-    holder, laneKey,
+    mayEdit, sources, passages, groups, returns, settings, length, at, tried,
+    open, close, hold, letGo, change, turnBack, tell, points, followed, follows, isOff, staticOf, lineValueAt, laneValueAt, valueNow, shown, shiftOf, ownValueAt, valueAt, muted, send, sendKey,
+    holder, laneKey, laneOf,
   }; // prettier-ignore
 });

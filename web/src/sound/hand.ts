@@ -1,5 +1,6 @@
 /** A held source's ways to both loudspeakers, looked up in the core's gain table at the places it is held at. */
 import type { GainTable } from "@/session/session";
+import { LEVEL_TOP, OFF_DB } from "@/geometry/pan";
 import type { Tap } from "./voice";
 
 /** What the core says of a source's placement, whatever the hand does with its places. */
@@ -17,13 +18,36 @@ export interface HandReading {
   /** The difference of arrival (s) at either end, and whether only the far side is late. */
   most: number;
   far: boolean;
+  /** What reaches either ear of left and right, in this person's way of listening. */
+  monitor: number[][];
 }
 
-export function handTaps(reading: HandReading, gains: GainTable, places: number[], rate: number): Tap[] {
+/** The ways as they reach the ears. */
+function monitored(ways: Tap[], matrix: number[][]): Tap[] {
+  if (matrix[0]![0] === 1 && matrix[1]![1] === 1 && !matrix[0]![1] && !matrix[1]![0]) return ways;
+  return ways.flatMap((way) =>
+    [0, 1].map((output) => ({ ...way, output, gain: way.gain * matrix[output]![way.output]! })),
+  );
+}
+
+/** The gain of a level (dB), looked up in the core's table. */
+export function gainOf(gains: GainTable, level: number): number {
+  const share = (level - OFF_DB) / (LEVEL_TOP - OFF_DB);
+  return gains.levels[Math.round(Math.min(Math.max(share, 0), 1) * (gains.levels.length - 1))] ?? 1;
+}
+
+/** `level` is the gain of what the hand holds besides the place. */
+export function handTaps(
+  reading: HandReading,
+  gains: GainTable,
+  places: number[],
+  rate: number,
+  level = 1,
+): Tap[] {
   const rows = gains[reading.table];
-  return places.flatMap((place, input) => {
+  const all = places.flatMap((place, input) => {
     const row = rows[Math.round(((place * reading.share + 1) / 2) * (gains.positions - 1))] ?? [0, 0];
-    const weight = reading.weights[input] ?? 0;
+    const weight = (reading.weights[input] ?? 0) * level;
     const sides = [0, 1].map((output) => {
       const silent = reading.on_its_side && output !== input;
       return silent ? 0 : row[output]! * weight;
@@ -49,4 +73,5 @@ export function handTaps(reading: HandReading, gains: GainTable, places: number[
     }));
     return [...ways, ...copy];
   });
+  return monitored(all, reading.monitor);
 }

@@ -4,11 +4,20 @@
  */
 import { useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef, watch } from "vue";
+import { computed, ref, shallowRef, toRef, watch } from "vue";
 import { channelPlaces } from "@/geometry/ends";
 import { useSession, type Parameter, type Source } from "@/session/session";
-import { handTaps, type HandReading } from "./hand";
-import { fetchSegment, type Fetched, type Heard, type Plain, type Readings } from "./segments";
+import { gainOf, handTaps, type HandReading } from "./hand";
+import {
+  fetchSegment,
+  type Fetched,
+  type Heard,
+  type Pictures,
+  type Plain,
+  type Readings,
+  type Spectrum,
+  type Trial,
+} from "./segments";
 import type { FromWorklet, ToWorklet } from "./worklet";
 import workletUrl from "./worklet.ts?worker&url";
 
@@ -18,15 +27,19 @@ const AHEAD = 4;
 const AT_ONCE = 2;
 const READINGS_KEPT = 400;
 const TELL_EVERY = 100;
+/** Meter frames whose points stand in the phase picture together. */
+const FRAMES_SHOWN = 14;
 /** Meter frames are 50 a second; the eye is content with this, and so is a small machine. */
 const SHOWN = { fpsLimit: 30 };
+
+export type { Trial } from "./segments";
 
 export const usePlayer = defineStore("player", () => {
   const session = useSession();
   const playing = ref(false);
   const starved = ref(false);
   /** Where the playhead is (s): what is heard now. */
-  const playhead = ref(0);
+  const playhead = toRef(session, "at");
   /** The passage to go round, by id. */
   const round = ref<string | null>(null);
   const solo = ref<string[]>([]);
@@ -36,16 +49,27 @@ export const usePlayer = defineStore("player", () => {
   /** What is heard away, for oneself: a treatment of a source, at the same loudness. */
   const plain = shallowRef<Plain | null>(null);
 
+  /** Changes that are heard on trial, and the way of listening: for oneself. */
+  const trial = shallowRef<Trial | null>(null);
+  const monitor = ref("stereo");
+  /** Other moves than the session's, as the server words them: for oneself. */
+  const moves = ref<string[]>([]);
+  /** The points of the phase picture and the spectrum that belong to what sounds now. */
+  const phase = shallowRef<Float32Array | null>(null);
+  const spectrum = shallowRef<Spectrum | null>(null);
+
   let context: AudioContext | undefined;
   let node: AudioWorkletNode | undefined;
   let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false };
   let generation = 0;
   let hand = "";
+  /** Whether the hand holds the level too. */
+  let free = false;
   /** What the core says of the held source's place; it comes with the first segment that leaves it out. */
   let reading: HandReading | null = null;
   let abort = new AbortController();
   const asked = new Set<number>();
-  const readings = new Map<number, Readings>();
+  const readings = new Map<number, Readings & Pictures>();
   let told = 0;
 
   const rate = computed(() => session.settings?.rate ?? 48000);
@@ -60,6 +84,13 @@ export const usePlayer = defineStore("player", () => {
     );
     return { start: start!, stop: Math.min(stop!, total.value) };
   });
+
+  /** What one goes round, in seconds. */
+  const roundSpan = computed(() =>
+    roundFrames.value
+      ? { start: roundFrames.value.start / rate.value, end: roundFrames.value.stop / rate.value }
+      : null,
+  );
 
   const send = (wish: ToWorklet): void => node?.port.postMessage(wish);
 
@@ -96,7 +127,7 @@ export const usePlayer = defineStore("player", () => {
 
   function pause(): void {
     playing.value = false;
-    now.value = null;
+    now.value = phase.value = spectrum.value = null;
     send({ type: "play", playing: false });
   }
 
@@ -149,7 +180,15 @@ export const usePlayer = defineStore("player", () => {
 
   async function fetchOne(index: number): Promise<void> {
     const [mine, signal] = [generation, abort.signal];
-    const heard: Heard = { solo: solo.value, hand, plain: plain.value };
+    const heard: Heard = {
+      solo: solo.value,
+      hand,
+      plain: plain.value,
+      trial: trial.value,
+      monitor: monitor.value,
+      free,
+      moves: moves.value,
+    };
     asked.add(index);
     busy += 1;
     try {
@@ -178,7 +217,7 @@ export const usePlayer = defineStore("player", () => {
 
   function keep(index: number, found: Fetched): void {
     readings.delete(index);
-    readings.set(index, found.readings);
+    readings.set(index, { ...found.readings, ...found.pictures });
     if (readings.size > READINGS_KEPT) readings.delete(readings.keys().next().value!);
     send({ type: "segment", generation, index, segment: found.played });
   }
@@ -199,14 +238,35 @@ export const usePlayer = defineStore("player", () => {
     fill();
   }
 
-  /** The meter readings that belong to a moment. */
-  function readingAt(at: number): Record<string, number> | null {
+  /** The points of the last frames up to one; where a segment has just begun, those of the one before too. */
+  function pointsUntil(index: number, frame: number): Float32Array {
+    const found = readings.get(index)!;
+    const each = found.pairs * 2;
+    const here = found.points.subarray(Math.max(frame + 1 - FRAMES_SHOWN, 0) * each, (frame + 1) * each);
+    const before = readings.get(index - 1);
+    const missing = FRAMES_SHOWN * each - here.length;
+    if (!missing || !before) return here;
+    const whole = new Float32Array(missing + here.length);
+    whole.set(before.points.subarray(before.points.length - missing));
+    whole.set(here, missing);
+    return whole;
+  }
+
+  /** Show what belongs to a moment. */
+  function showAt(at: number): void {
     const index = Math.floor(at * PER_SECOND);
     const found = readings.get(index);
-    if (!found) return null;
-    const frame = Math.min(Math.floor((at * PER_SECOND - index) * found.count), found.count - 1);
+    if (!found) {
+      now.value = phase.value = spectrum.value = null;
+      return;
+    }
+    const share = at * PER_SECOND - index;
+    const frame = Math.min(Math.floor(share * found.count), found.count - 1);
     const width = found.columns.length;
-    return Object.fromEntries(found.columns.map((name, i) => [name, found.values[frame * width + i]!]));
+    now.value = Object.fromEntries(found.columns.map((name, i) => [name, found.values[frame * width + i]!]));
+    phase.value = pointsUntil(index, frame);
+    spectrum.value =
+      found.spectra[Math.min(Math.floor(share * found.spectra.length), found.spectra.length - 1)]!;
   }
 
   useRafFn(() => {
@@ -218,7 +278,7 @@ export const usePlayer = defineStore("player", () => {
     if (going && report.position < going.stop && at * rate.value >= going.stop)
       at -= (going.stop - going.start) / rate.value;
     playhead.value = Math.min(Math.max(at, 0), session.length);
-    now.value = readingAt(playhead.value);
+    showAt(playhead.value);
     tell(false);
   }, SHOWN);
 
@@ -234,9 +294,10 @@ export const usePlayer = defineStore("player", () => {
   watch([chosen, playing], () => tell(true));
 
   /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
-  function grasp(source: Source): void {
-    if (!node || !playing.value || hand === source.id) return;
+  function grasp(source: Source, withLevel = false): void {
+    if (!node || !playing.value || (hand === source.id && (free || !withLevel))) return;
     hand = source.id;
+    free = withLevel;
     reading = null;
     renew();
   }
@@ -245,13 +306,16 @@ export const usePlayer = defineStore("player", () => {
     if (!reading || hand !== source.id) return;
     const look = (parameter: Parameter): number => session.valueAt(source, parameter, playhead.value);
     const places = channelPlaces(source.mode, source.channels, look);
-    send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value), atOnce });
+    const gain = (parameter: Parameter): number => gainOf(session.gains, look(parameter));
+    const level = free ? gain("level") * gain("trim") : 1;
+    send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value, level), atOnce });
   }
 
   /** The hand lets go. What it changed is heard from the render as soon as that comes back as a revision. */
   function release(changed: boolean): void {
     if (!hand) return;
     hand = "";
+    free = false;
     if (!changed) renew();
   }
 
@@ -275,17 +339,20 @@ export const usePlayer = defineStore("player", () => {
     readings.clear();
     asked.clear();
     solo.value = [];
-    plain.value = null;
-    round.value = chosen.value = now.value = null;
+    plain.value = trial.value = null;
+    monitor.value = "stereo";
+    round.value = chosen.value = null;
     playhead.value = generation = 0;
     hand = "";
+    free = false;
+    moves.value = [];
     report = { position: 0, time: 0, starved: false, ended: false };
   }
 
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
   watch(() => session.refusals, renew);
   watch(solo, renew);
-  watch(plain, renew);
+  watch([plain, trial, monitor, moves], renew);
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
@@ -293,7 +360,7 @@ export const usePlayer = defineStore("player", () => {
   });
 
   return {
-    playing, starved, playhead, round, solo, plain, now, trouble, chosen,
+    playing, starved, playhead, round, roundSpan, solo, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
     play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, leave,
   }; // prettier-ignore
 });

@@ -1,4 +1,4 @@
-/** Segments as the server sends them: a header, the audio, the meter readings, and a held source. */
+/** Segments as the server sends them: a header, the audio, what the meters show, and a held source. */
 import { getBytes } from "@/api/http";
 import type { HandReading } from "./hand";
 import type { PlayedSegment } from "./voice";
@@ -10,9 +10,26 @@ export interface Readings {
   values: Float32Array;
 }
 
+/** Left, right and mono by band (dB), and where mono has notches: [Hz, dB]. */
+export interface Spectrum {
+  left: Float32Array;
+  right: Float32Array;
+  mono: Float32Array;
+  notches: [number, number][];
+}
+
+/** What sounds as pictures: points of the phase picture frame by frame, spectra a few times in the segment. */
+export interface Pictures {
+  /** Pairs of numbers in each meter frame: across, up, across, up… */
+  pairs: number;
+  points: Float32Array;
+  spectra: Spectrum[];
+}
+
 export interface Fetched {
   played: PlayedSegment;
   readings: Readings;
+  pictures: Pictures;
   reading: HandReading | null;
 }
 
@@ -21,6 +38,10 @@ interface Head {
   channels: number;
   meters: number;
   columns: string[];
+  pairs: number;
+  spectra: number;
+  bands: number;
+  notches: [number, number][][];
   hand: number;
   reading: HandReading | null;
 }
@@ -32,11 +53,23 @@ export interface Plain {
   at: number;
 }
 
-/** How one listens: sources soloed for oneself, the one that is held, and what is heard away. */
+/** Changes that are heard before anybody applies them, and the level (dB) that makes them as loud as without. */
+export interface Trial {
+  changes: { source: string; level: number; place: number }[];
+  trim: number;
+}
+
+/** How one listens: sources soloed for oneself, the one that is held, what is heard away or on trial, the monitor. */
 export interface Heard {
   solo: string[];
   hand: string;
   plain: Plain | null;
+  trial: Trial | null;
+  monitor: string;
+  /** The hand holds the level too: the source comes without it. */
+  free: boolean;
+  /** Other moves, as the server words them: a draft, a lane without automation or as it was. */
+  moves: string[];
 }
 
 export async function fetchSegment(
@@ -49,9 +82,16 @@ export async function fetchSegment(
   const query = new URLSearchParams({ revision: String(revision) });
   if (heard.solo.length) query.set("solo", heard.solo.join(","));
   if (heard.hand) query.set("hand", heard.hand);
+  if (heard.hand && heard.free) query.set("free", "true");
+  if (heard.moves.length) query.set("moves", heard.moves.join(","));
   if (heard.plain) {
     query.set("plain", `${heard.plain.source}:${heard.plain.treatment}`);
     query.set("at", String(heard.plain.at));
+  }
+  if (heard.monitor !== "stereo") query.set("monitor", heard.monitor);
+  if (heard.trial) {
+    query.set("trial", heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","));
+    query.set("trim", heard.trial.trim.toFixed(3));
   }
   return decode(await getBytes(`/api/sessions/${session}/segments/${index}?${query}`, signal));
 }
@@ -67,10 +107,18 @@ export function decode(bytes: ArrayBuffer): Fetched {
   };
   const audio = Array.from({ length: head.channels }, () => floats(head.frames));
   const values = floats(head.meters * head.columns.length);
+  const points = floats(head.meters * head.pairs * 2);
+  const spectra = Array.from({ length: head.spectra }, (_, i) => ({
+    left: floats(head.bands),
+    right: floats(head.bands),
+    mono: floats(head.bands),
+    notches: head.notches[i]!,
+  }));
   const hand = Array.from({ length: head.hand }, () => floats(head.frames));
   return {
     played: { audio, hand },
     readings: { columns: head.columns, count: head.meters, values },
+    pictures: { pairs: head.pairs, points, spectra },
     reading: head.reading,
   };
 }

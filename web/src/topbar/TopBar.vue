@@ -4,6 +4,7 @@ import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { initials, personColour } from "@/ui/theme";
 import EarMark from "@/ui/EarMark.vue";
+import ListeningMark from "./ListeningMark.vue";
 import Transport from "./Transport.vue";
 
 defineProps<{ desk: string }>();
@@ -12,6 +13,7 @@ const session = useSession();
 const DESKS = [
   { name: "place", title: "Place" },
   { name: "move", title: "Move" },
+  { name: "balance", title: "Balance" },
 ];
 const about = computed(() => {
   const found = session.settings;
@@ -57,6 +59,7 @@ const saved = computed(() => {
       >
     </nav>
     <div class="personal">
+      <ListeningMark />
       <EarMark />
       <Transport />
     </div>

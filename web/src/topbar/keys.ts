@@ -1,9 +1,12 @@
 /** The keys of a session: what the help sheet lists, and what they do. */
 import { useEventListener } from "@vueuse/core";
 import { useRouter } from "vue-router";
+import { MOVE_KEYS, useMoveKeys } from "@/chart/moveKeys";
 import { useChartView } from "@/chart/view";
+import { useCauses } from "@/desks/balance/causes";
 import { useSession } from "@/session/session";
 import { useWithout } from "@/session/without";
+import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 
 export const KEYS: { title: string; keys: [string, string][] }[] = [
@@ -17,6 +20,12 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["S", "solo what is chosen"],
       ["H", "show only what is chosen, or everything again"],
       ["W, Shift+W", "hear the chosen source without a treatment, as loud: held, or to stay"],
+      ["M, Shift+M", "hear the mix in mono: held, or to stay"],
+      [
+        "B, Shift+B",
+        "hear B (a counterweight, a change looked at, a take, another line) against A: held, or to stay",
+      ],
+      ["C", "hear the first cause of a lean alone, then the next"],
     ],
   },
   {
@@ -34,7 +43,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["Ctrl+click, Shift+click", "choose several; what you drag takes them all along"],
       ["0, double-click", "to the centre; in a return: to the source's own place"],
       ["[ and ]", "the source before, the next one"],
-      ["1 and 2", "the Place desk, the Move desk"],
+      ["1, 2 and 3", "the Place desk, the Move desk, the Balance desk"],
     ],
   },
   {
@@ -50,6 +59,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["drag on the bar numbers", "a new passage; double-click (or F2 on) a rib to change it"],
     ],
   },
+  { title: "Moves: the chart's tools and recording", keys: MOVE_KEYS },
   {
     title: "Your changes",
     keys: [
@@ -63,11 +73,14 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
 const isField = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && !!target.closest("input, textarea, select, [contenteditable], .ant-modal");
 
-export function useKeys(showHelp: () => void): void {
+export function useKeys(showHelp: () => void, desk: () => string): void {
+  const moveKeys = useMoveKeys();
   const session = useSession();
   const player = usePlayer();
   const view = useChartView();
   const without = useWithout();
+  const monitor = useMonitor();
+  const causes = useCauses();
   const router = useRouter();
 
   function goRound(): void {
@@ -100,8 +113,29 @@ export function useKeys(showHelp: () => void): void {
     "]": () => neighbour(1),
     "1": () => void router.replace(`/sessions/${session.id}/place`),
     "2": () => void router.replace(`/sessions/${session.id}/move`),
+    "3": () => void router.replace(`/sessions/${session.id}/balance`),
+    c: () => causes.hearNext(),
+    M: () => monitor.latch("mono"),
+    B: () => monitor.compare(!monitor.comparing),
     "?": showHelp,
   };
+
+  /** Keys that last as long as they are held. */
+  const holds: Record<string, { start: () => void; stop: () => void }> = {
+    w: {
+      start: () => !without.latched && without.start(false),
+      stop: () => !without.latched && without.stop(),
+    },
+    m: { start: () => monitor.hold("mono"), stop: () => monitor.letGo() },
+    b: { start: () => monitor.compare(true), stop: () => monitor.compare(false) },
+  };
+  let held = "";
+  function letGo(): void {
+    if (held) holds[held]!.stop();
+    held = "";
+  }
+  // A window that loses the keyboard never hears that the key was let go.
+  useEventListener(window, "blur", letGo);
 
   useEventListener("keydown", (event: KeyboardEvent) => {
     if (isField(event.target)) return;
@@ -110,16 +144,27 @@ export function useKeys(showHelp: () => void): void {
       session.turnBack(event.shiftKey ? "redo" : "undo");
       return;
     }
-    if (event.key === "w" && !event.ctrlKey && !event.metaKey && !event.altKey) {
-      if (!event.repeat && !without.latched) without.start(false);
+    const hold = event.ctrlKey || event.metaKey || event.altKey ? undefined : holds[event.key];
+    if (hold) {
+      if (!event.repeat && !held) {
+        held = event.key;
+        hold.start();
+      }
       return;
     }
-    const action = event.ctrlKey || event.metaKey || event.altKey ? undefined : actions[event.key];
-    if (!action) return;
+    const controlled = event.ctrlKey || event.metaKey || event.altKey;
+    // Something that is written out to be copied goes first.
+    const copies = controlled && !event.altKey && !window.getSelection()?.toString();
+    const ofMove = desk() === "move" ? (controlled ? {} : moveKeys.actions) : {};
+    const found = copies && desk() === "move" ? moveKeys.withControl[event.key] : undefined;
+    const action = found ?? (controlled ? undefined : (ofMove[event.key] ?? actions[event.key]));
+    // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere.
+    const pressed = event.key === "Enter" && (event.target as HTMLElement).closest("button, a, summary");
+    if (!action || (pressed && (!moveKeys.undecided() || pressed.closest("[data-decides]")))) return;
     event.preventDefault();
     action();
   });
   useEventListener("keyup", (event: KeyboardEvent) => {
-    if (event.key.toLowerCase() === "w" && without.on && !without.latched) without.stop();
+    if (event.key.toLowerCase() === held) letGo();
   });
 }

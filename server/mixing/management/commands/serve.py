@@ -10,8 +10,8 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from server.audio import uploads
-from server.audio.exports import fail_unfinished
+from server.audio import uploads, workers
+from server.audio.tasks import fail_unfinished
 from server.config.asgi import application
 from server.mixing.demo import ACCOUNTS, PASSWORD
 
@@ -32,6 +32,7 @@ class Command(BaseCommand):
                 call_command("make_demo", stdout=self.stdout)
         fail_unfinished()
         uploads.resume()
+        workers.wake()
         # Rendering shares the interpreter with requests: let them have their turn quickly.
         sys.setswitchinterval(0.0005)
         address = f"http://{options['host']}:{options['port']}"

@@ -1,16 +1,18 @@
 <script setup lang="ts">
 /** The Move desk: the now strip, the chart and the balance foot on one axis. */
 import { computed } from "vue";
+import ChartTools from "@/chart/ChartTools.vue";
 import Chart from "@/chart/Chart.vue";
 import NowStrip from "@/chart/NowStrip.vue";
 import BalanceFoot from "@/foot/BalanceFoot.vue";
 
 const props = defineProps<{ width: number; height: number }>();
-const chartHeight = computed(() => Math.max(props.height - 58 - 100, 120));
+const chartHeight = computed(() => Math.max(props.height - 58 - 34 - 100, 120));
 </script>
 
 <template>
   <NowStrip :width="width" />
+  <ChartTools :width="width" />
   <Chart :width="width" :height="chartHeight" />
   <BalanceFoot :width="width" />
 </template>

@@ -90,9 +90,7 @@ function onMove(event: PointerEvent): void {
   if (props.to) return showSend(across ? pan : null, along ? level : null);
   values = { ...(across ? hand.toEnd(source.value, now.side, pan) : {}), ...(along ? { level } : {}) };
   if (others().length) return showAll(pan - now.pan, along ? level - now.level : 0, across);
-  const places = Object.fromEntries(Object.entries(values).filter(([name]) => name !== "level"));
-  if (Object.keys(places).length) hand.move(source.value, places);
-  if (along) session.hold(`${source.value.id}.level`, level);
+  if (Object.keys(values).length) hand.move(source.value, values);
 }
 
 const others = (): string[] => view.selection.filter((id) => id !== source.value.id);
@@ -168,17 +166,15 @@ function onKey(event: KeyboardEvent): void {
     const own = toPan === undefined ? {} : { pan: tidy("pan", toPan), place: "own" as const };
     edits.setSend(source.value.id, props.to.id, { ...wanted, ...own });
   } else {
-    hand.set(source.value, {
-      ...wanted,
-      ...(toPan === undefined ? {} : hand.toEnd(source.value, "whole", toPan)),
-    });
+    const places = toPan === undefined ? {} : hand.toEnd(source.value, "whole", toPan);
+    hand.set(source.value, { ...wanted, ...places }, false);
   }
 }
 
 function onDouble(): void {
   if (!session.mayEdit || holder.value) return;
   if (props.to) edits.setSend(source.value.id, props.to.id, { place: "same" });
-  else hand.set(source.value, hand.toEnd(source.value, "whole", 0));
+  else hand.set(source.value, hand.toEnd(source.value, "whole", 0), false);
 }
 
 const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === source.value.id));

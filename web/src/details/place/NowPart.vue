@@ -24,8 +24,8 @@ const holder = computed(() => hand.holderOf(props.source));
 const locked = computed(() => !session.mayEdit || !!holder.value);
 const shift = computed(() => session.shiftOf(props.source));
 const automated = computed(() =>
-  (["pan", "pan_left", "pan_right", "span", "level"] as Parameter[]).some(
-    (parameter) => session.points(props.source.id, parameter).length,
+  (["pan", "pan_left", "pan_right", "span", "level"] as Parameter[]).some((parameter) =>
+    session.follows(props.source.id, parameter),
   ),
 );
 

@@ -59,9 +59,6 @@ function keep(name: string): Promise<void> {
   const { ink, level, pan, width, effects } = props.to;
   return library.keep("return", name, { ink, level, muted: false, pan, width, effects });
 }
-
-const shown = <T extends number | boolean>(field: string, stands: T): T =>
-  session.shown(`return:${props.to.id}.${field}`, stands);
 </script>
 
 <template>
@@ -80,7 +77,7 @@ const shown = <T extends number | boolean>(field: string, stands: T): T =>
       >Level
       <ParameterField
         parameter="level"
-        :value="shown('level', to.level)"
+        :value="session.valueNow(`return:${to.id}`, 'level')"
         :label="`Level of ${to.name}`"
         :disabled="!session.mayEdit"
         @set="edits.setReturn(to, { level: $event })"
@@ -89,7 +86,7 @@ const shown = <T extends number | boolean>(field: string, stands: T): T =>
       >Balance
       <ParameterField
         parameter="pan"
-        :value="shown('pan', to.pan)"
+        :value="session.valueNow(`return:${to.id}`, 'pan')"
         :label="`Balance of ${to.name}`"
         :disabled="!session.mayEdit"
         @set="edits.setReturn(to, { pan: $event })"
@@ -98,7 +95,7 @@ const shown = <T extends number | boolean>(field: string, stands: T): T =>
   <Slide
     title="Width"
     :label="`Width of ${to.name}`"
-    :value="Math.round(shown('width', to.width) * 100)"
+    :value="Math.round(session.valueNow(`return:${to.id}`, 'width') * 100)"
     :low="0"
     :high="200"
     :step="1"

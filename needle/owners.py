@@ -1,0 +1,83 @@
+"""What lanes belong to: a source by its id, or a send, a return or a group by its kind and id.
+
+An owner is written ``oars``, ``send:oars/hull``, ``return:hull`` or ``group:band``; with a parameter it names a lane.
+"""
+
+from collections.abc import Mapping
+from typing import Any
+
+from needle.errors import NeedleError
+from needle.moving.lane import Lane
+from needle.moving.parameters import PARAMETERS, Parameter, parameters_of
+from needle.placing.modes import MODES
+
+Document = dict[str, Any]
+
+PART_OF = {"source": "sources", "send": "sends", "return": "returns", "group": "groups"}
+"""Where in a document things of a kind are."""
+
+
+def lane_key(owner: str, parameter: str) -> str:
+    """The key of a lane in ``document["lanes"]``."""
+    return f"{owner}/{parameter}"
+
+
+def kind_and_id(owner: str) -> tuple[str, str]:
+    """What kind of thing an owner is, and its id among them."""
+    kind, colon, key = owner.partition(":")
+    if not colon:
+        return "source", owner
+    if kind not in PART_OF or kind == "source":
+        raise NeedleError(f"“{owner}” is nothing that can be automated.")
+    return kind, key
+
+
+def owned_parameter(owner: str, parameter: str) -> Parameter:
+    """The parameter of that name; NeedleError if the owner's kind has none."""
+    kind, _ = kind_and_id(owner)
+    if parameter not in parameters_of(kind):
+        names = ", ".join(parameters_of(kind))
+        raise NeedleError(f"“{parameter}” of a {kind} cannot be automated. Choose {names}.")
+    return PARAMETERS[parameter]
+
+
+def owner_in(document: Document, owner: str) -> Mapping[str, Any]:
+    """The thing that a lane belongs to; NeedleError if it is not there."""
+    kind, key = kind_and_id(owner)
+    found = document[PART_OF[kind]].get(key)
+    if found is None:
+        raise NeedleError(f"There is no {kind} “{key}” here. It may have been removed.")
+    return found
+
+
+def lane_in(document: Document, owner: str, parameter: str) -> Lane:
+    """The lane of a thing's parameter, whether it is switched on or off; without points if there is none."""
+    stored = document["lanes"].get(lane_key(owner, parameter))
+    return Lane.of(stored["points"]) if stored else Lane()
+
+
+def static_in(document: Document, owner: str, parameter: str) -> float:
+    """The value that a thing's parameter has without automation."""
+    owned_parameter(owner, parameter)
+    return float(owner_in(document, owner)[parameter])
+
+
+def check_moves(document: Document, owner: str, parameter: str) -> None:
+    """NeedleError if a lane of that name would move nothing, for the way in which its source is panned."""
+    owned_parameter(owner, parameter)
+    thing = owner_in(document, owner)
+    placed = {name for mode in MODES.values() for name in mode.parameters}
+    if kind_and_id(owner)[0] == "source" and parameter in placed - set(MODES[thing["mode"]].parameters):
+        raise NeedleError(
+            f"{thing['name']} is panned as “{thing['mode']}”, which has no {parameter.replace('_', ' ')} to move."
+        )
+
+
+def named(document: Document, owner: str) -> str:
+    """A lane's owner in the engineer's words: Oars, Oars in Hull, Hull."""
+    kind, key = kind_and_id(owner)
+    thing = owner_in(document, owner)
+    if kind != "send":
+        return str(thing["name"])
+    source, to = document["sources"].get(thing["source"], {}), document["returns"].get(thing["return"], {})
+    return f"{source.get('name', key)} in {to.get('name', key)}"

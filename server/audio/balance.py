@@ -1,0 +1,346 @@
+"""Balance over HTTP: the overview of what one hears, causes of a lean, pairs, counterweights, what mono thins out.
+
+All of it is long work: asked again, each answer says how far it is (``done`` 0…1) and at last what was found.
+"""
+
+from dataclasses import asdict
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from needle.balancing.causes import causes, ranked
+from needle.balancing.counterweight import Counterweight, counterweight
+from needle.balancing.mono import thinned
+from needle.balancing.pairs import Pair, compared
+from needle.balancing.steps import Steps
+from needle.balancing.weighing import Giver
+from needle.errors import NeedleError
+from needle.metering.frames import FRAMES_PER_HOP, Frames
+from needle.metering.lean import HOP_SECONDS, LONG_HOPS, Tolerance, lean_curve, lean_db, leaning_stretches
+from needle.metering.overview import Overview, finite, listed
+from needle.metering.spectra import THIRD_OCTAVES
+from needle.rendering.mix import Listening, Mix
+from server.audio.hearing import Heard, Ids, ids, spectra
+from server.audio.mixes import mix_at
+from server.audio.segments import content_between, known_frames, known_shares
+from server.audio.work import asked
+from server.mixing.access import Refused, membership
+
+router = Router(tags=["balance"])
+
+Seconds = Annotated[float, Field(ge=0, allow_inf_nan=False)]
+NOTHING_DB = 1e-6
+"""A source with a smaller share of the power is not there."""
+
+
+class StretchOut(Schema):
+    """A stretch (s) through which the mix leans one way (dB, + right)."""
+
+    start: float
+    end: float
+    mean_db: float
+    worst_db: float
+
+
+class Tolerant(Schema):
+    """What counts as leaning: more than ``tolerance_db`` for at least ``tolerance_seconds``."""
+
+    tolerance_db: Annotated[float, Field(allow_inf_nan=False)] = Tolerance.db
+    tolerance_seconds: Annotated[float, Field(allow_inf_nan=False)] = Tolerance.seconds
+
+    def tolerance(self) -> Tolerance:
+        return Tolerance(self.tolerance_db, self.tolerance_seconds)
+
+
+class During(Schema):
+    """A stretch of the piece (s); to its end where ``end`` is 0."""
+
+    start: Seconds = 0.0
+    end: Seconds = 0.0
+
+    def hops(self, count: int) -> tuple[int, int]:
+        """The tenths of a second that it covers; Refused if there are none."""
+        first = min(round(self.start / HOP_SECONDS), count)
+        last = min(round(self.end / HOP_SECONDS), count) if self.end else count
+        if first >= last:
+            raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+        return first, last
+
+
+class FiguresOut(Schema):
+    """What is measured over a stretch as one number each (``Overview.figures``); None where there is nothing."""
+
+    integrated_lufs: float | None
+    momentary_max_lufs: float | None
+    short_term_max_lufs: float | None
+    loudness_range_lu: float | None
+    true_peak_dbtp: float | None
+    sample_peak_dbfs: float | None
+    lean_db: float | None
+    correlation: float | None
+    mono_loss_db: float | None
+
+
+class BandsOut(Schema):
+    """By thirds of an octave about the ``centres`` (Hz): dB of both sides and the fold, and what mono loses."""
+
+    centres: list[float]
+    left: list[float]
+    right: list[float]
+    mono: list[float]
+    loss: list[float | None]
+
+
+class OverviewOut(Schema):
+    """The lean over the piece per ``hop`` seconds (dB, + right; None where there is none), its stretches, and
+    the figures and bands of the stretch that was asked for."""
+
+    hop: float = HOP_SECONDS
+    short: list[float | None]
+    long: list[float | None]
+    stretches: list[StretchOut]
+    tolerance_db: float
+    tolerance_seconds: float
+    figures: FiguresOut
+    bands: BandsOut
+
+
+class BalanceOut(Schema):
+    """The overview at a revision, once ``done`` is 1."""
+
+    revision: int
+    done: float
+    overview: OverviewOut | None
+
+
+class CauseOut(Schema):
+    """What a source or a return adds to a lean (``needle.balancing.causes.Cause``)."""
+
+    id: str
+    kind: str
+    adds: float
+    without: float | None
+    lean: float | None
+    loudness: float | None
+    share: float
+
+
+class CausesOut(Schema):
+    """What pulls a stretch to the side that it leans to, most first: all that is not silent there."""
+
+    revision: int
+    done: float
+    lean: float | None
+    causes: list[CauseOut]
+
+
+class SideOut(Schema):
+    """One side of a pair: loudness (LUFS) and lean (dB) by itself."""
+
+    loudness: float | None
+    lean: float | None
+
+
+class PairFound(Schema):
+    """A pair side by side (``needle.balancing.pairs.Pair``)."""
+
+    first: SideOut
+    second: SideOut
+    difference: float | None
+    trims: list[tuple[float, float]]
+
+
+class PairOut(Schema):
+    """A pair at a revision, once ``done`` is 1."""
+
+    revision: int
+    done: float
+    pair: PairFound | None
+
+
+class ChangeOut(Schema):
+    """What a counterweight would add to a source's level (dB) and place."""
+
+    source: str
+    level: float
+    place: float
+
+
+class CounterweightFound(Schema):
+    """A counterweight (``needle.balancing.counterweight.Counterweight``) with the lean as it would be."""
+
+    changes: list[ChangeOut]
+    before: float
+    after: float
+    reached: bool
+    trim: float
+    long: list[float | None]
+    stretches: list[StretchOut]
+
+
+class CounterweightOut(Schema):
+    """A counterweight at a revision, once ``done`` is 1."""
+
+    revision: int
+    done: float
+    counterweight: CounterweightFound | None
+
+
+class ThinnedOut(Schema):
+    """What a source loses in mono (``needle.balancing.mono.Thinned``)."""
+
+    source: str
+    loss: float
+    band: float
+    band_loss: float
+    weight: float
+
+
+@router.get("/{uuid:session_id}/balance", response=BalanceOut)
+def balance(
+    request: HttpRequest,
+    session_id: UUID,
+    revision: int,
+    heard: Query[Heard],
+    tolerant: Query[Tolerant],
+    during: Query[During],
+) -> dict[str, Any]:
+    """The overview of what one hears; the lean of the whole piece, the figures of a stretch of it."""
+    session = membership(request.user, session_id).session
+    tolerance = tolerant.tolerance()
+    mix, listening = heard.mix(session, revision), heard.listening()
+    done, frames = asked(
+        ("balance", session_id, revision, heard.model_dump_json()), lambda: known_frames(mix, listening)
+    )
+    overview = _overview(frames, during, tolerance) if frames is not None else None
+    return {"revision": revision, "done": done, "overview": overview}
+
+
+def _overview(frames: Frames, during: During, tolerance: Tolerance) -> dict[str, Any]:
+    whole = Overview(frames)
+    first, last = during.hops(whole.hops) if whole.hops else (0, 0)
+    part = Overview(frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
+    thirds = part.bands().in_thirds()
+    return {
+        "short": listed(whole.short_lean),
+        "long": listed(whole.lean()),
+        "stretches": [asdict(stretch) for stretch in whole.stretches(tolerance)],
+        "tolerance_db": tolerance.db,
+        "tolerance_seconds": tolerance.seconds,
+        "figures": part.figures(),
+        "bands": {
+            "centres": [round(float(centre), 1) for centre in THIRD_OCTAVES],
+            **{name: row.round(2).tolist() for name, row in thirds.in_db().items()},
+            "loss": listed(thirds.mono_loss(), 2),
+        },
+    }
+
+
+@router.get("/{uuid:session_id}/causes", response=CausesOut)
+def causes_of_a_stretch(
+    request: HttpRequest, session_id: UUID, revision: int, during: Query[During]
+) -> dict[str, Any]:
+    """What every source and return adds to the lean of a stretch."""
+    session = membership(request.user, session_id).session
+    mix = mix_at(session, revision)
+    first, last = during.hops(int(mix.length / HOP_SECONDS))
+
+    # Edits elsewhere leave the causes of a stretch as they are.
+    key = ("causes", content_between(session_id, revision, first, last, mix))
+    done, found = asked(key, lambda: known_shares(mix, first, last))
+    if found is None:
+        return {"revision": revision, "done": done, "lean": None, "causes": []}
+    lean = float(lean_db(*found.whole.mean(axis=1)))
+    told = [cause for cause in ranked(causes(found), lean) if cause.share > NOTHING_DB]
+    return {
+        "revision": revision,
+        "done": done,
+        "lean": finite(lean),
+        "causes": [asdict(cause) for cause in told],
+    }
+
+
+@router.get("/{uuid:session_id}/pair", response=PairOut)
+def pair(
+    request: HttpRequest, session_id: UUID, revision: int, first: Ids, second: Ids, during: Query[During]
+) -> dict[str, Any]:
+    """Two sources, or two sets of them, side by side over a stretch."""
+    session = membership(request.user, session_id).session
+    mix = mix_at(session, revision)
+
+    def measure(mix: Mix, listening: Listening) -> Steps[Frames]:
+        frames = yield from known_frames(mix, listening)
+        low, high = during.hops(frames.count // FRAMES_PER_HOP)
+        return frames.between(low * FRAMES_PER_HOP, high * FRAMES_PER_HOP)
+
+    key = ("pair", session_id, revision, first, second, during.model_dump_json())
+    done, found = asked(key, lambda: compared(mix, ids(first), ids(second), measure))
+    return {"revision": revision, "done": done, "pair": None if found is None else _pair_out(found)}
+
+
+def _pair_out(found: Pair) -> dict[str, Any]:
+    return {**asdict(found), "trims": list(found.trims)}
+
+
+@router.get("/{uuid:session_id}/counterweight", response=CounterweightOut)
+def find_counterweight(
+    request: HttpRequest,
+    session_id: UUID,
+    revision: int,
+    givers: Annotated[str, Field(max_length=8000)],
+    tolerant: Query[Tolerant],
+    during: Query[During],
+) -> dict[str, Any]:
+    """The least change of level and place that evens a stretch, or every stretch where none is named.
+
+    ``givers``: the sources that may give way and how far, source:dB:place separated by commas.
+    """
+    session = membership(request.user, session_id).session
+    mix, tolerance = mix_at(session, revision), tolerant.tolerance()
+    may = _givers(givers)
+
+    def work() -> Steps[Counterweight]:
+        scope = [(during.start, during.end)]
+        if not during.end:
+            frames = yield from known_frames(mix)
+            found = leaning_stretches(Overview(frames).powers, tolerance)
+            if not found:
+                raise NeedleError("Nothing leans out of tolerance: there is nothing to even.")
+            scope = [(stretch.start, stretch.end) for stretch in found]
+        return (yield from counterweight(mix, may, scope, known_frames, tolerance))
+
+    key = ("counterweight", session_id, revision, givers, during.model_dump_json(), tolerant.model_dump_json())
+    done, found = asked(key, work)
+    told = None if found is None else _counterweight_out(found, tolerance)
+    return {"revision": revision, "done": done, "counterweight": told}
+
+
+def _givers(text: str) -> list[Giver]:
+    try:
+        parts = [one.split(":") for one in ids(text)]
+        numbers = [(source, float(level), float(place)) for source, level, place in parts]
+    except ValueError as error:
+        raise Refused("Say who may give way as source:dB:place, separated by commas.", 422) from error
+    return [Giver(*one) for one in numbers]
+
+
+def _counterweight_out(found: Counterweight, tolerance: Tolerance) -> dict[str, Any]:
+    return {
+        "changes": [asdict(change) for change in found.changes],
+        "before": found.before,
+        "after": found.after,
+        "reached": found.reached,
+        "trim": found.trim,
+        "long": listed(lean_curve(found.powers, LONG_HOPS)),
+        "stretches": [asdict(stretch) for stretch in leaning_stretches(found.powers, tolerance)],
+    }
+
+
+@router.get("/{uuid:session_id}/mono", response=list[ThinnedOut])
+def mono(request: HttpRequest, session_id: UUID, revision: int, at: Seconds = 0.0) -> list[dict[str, Any]]:
+    """Which sources lose in mono where they stand at a moment (s), and in which band."""
+    session = membership(request.user, session_id).session
+    return [asdict(one) for one in thinned(mix_at(session, revision), spectra(session, revision), at)]

@@ -1,0 +1,188 @@
+"""Drafts: changes of lanes that are looked at and heard before anybody applies them, and recorded takes."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Q
+
+from needle.checks import Document
+from needle.moving.grid import bars_words
+from needle.moving.lane import Lane, Point
+from needle.moving.ranges import RangeEdit, Surroundings, changed
+from needle.moving.recording import Hold, Pass, recorded_steps
+from needle.moving.stretch import written
+from needle.owners import lane_in, lane_key, named, owned_parameter, static_in
+from needle.session import piece_length, tempo_map
+from server.mixing.access import Refused
+from server.mixing.models import Draft, Operation, Session
+from server.mixing.operations.lanes import lane_value
+from server.mixing.operations.things import stored
+
+PREVIEWS_KEPT = 4
+TAKES_KEPT = 60
+HISTORY_SHOWN = 60
+
+Write = dict[str, Any]
+
+
+class Drafting:
+    """Changes to lanes of a document, one after the other, and what has to be written for each."""
+
+    def __init__(self, session: Session, document: Document, revision: int) -> None:
+        self.session, self.document, self.revision = session, document, revision
+        self.tempo = tempo_map(document)
+        self.length = piece_length(document)
+        self.writes: list[Write] = []
+        self._lanes: dict[str, Lane] = {}
+
+    def lane(self, owner: str, parameter: str) -> tuple[Lane, float]:
+        """A lane as the draft has it so far, and its static value."""
+        static = static_in(self.document, owner, parameter)
+        key = lane_key(owner, parameter)
+        if key not in self._lanes:
+            self._lanes[key] = lane_in(self.document, owner, parameter)
+        return self._lanes[key], static
+
+    def change(
+        self,
+        owner: str,
+        parameter: str,
+        start: float,
+        end: float,
+        edit: RangeEdit,
+        glide: float = 0.0,
+        stay: bool = False,
+    ) -> None:
+        """Make a range operation on a lane."""
+        around = Surroundings(owned_parameter(owner, parameter), self.tempo, self.length)
+        lane, static = self.lane(owner, parameter)
+        self.put(owner, parameter, changed(lane, static, start, end, edit, around, glide, stay))
+
+    def put(self, owner: str, parameter: str, lane: Lane) -> None:
+        """The lane has become another one."""
+        before, _ = self.lane(owner, parameter)
+        self._lanes[lane_key(owner, parameter)] = lane
+        change = written(before, lane)
+        if change is not None:
+            start, end, points = change
+            self.writes.append(
+                {"source": owner, "parameter": parameter, "start": start, "end": end, "points": stored(points)}
+            )
+
+    def whose(self, owners: Iterable[str]) -> str:
+        """What lanes belong to, in a word or two."""
+        names = list(dict.fromkeys(named(self.document, owner) for owner in owners))
+        return names[0] if len(names) == 1 else f"{len(names)} sources"
+
+    def draft(self, user, said: str) -> Draft:
+        """Keep it to be looked at; only the latest few of one's own are kept."""
+        draft = self._keep(user, Draft.Kind.PREVIEW, {"said": said})
+        _only_latest(self.session, user, Draft.Kind.PREVIEW, PREVIEWS_KEPT)
+        return draft
+
+    def take(self, user, about: dict[str, Any]) -> Draft:
+        """Keep it as a take."""
+        draft = self._keep(user, Draft.Kind.TAKE, about)
+        _only_latest(self.session, user, Draft.Kind.TAKE, TAKES_KEPT)
+        return draft
+
+    def _keep(self, user, kind: Draft.Kind, about: dict[str, Any]) -> Draft:
+        return Draft.objects.create(
+            session=self.session,
+            author=user,
+            kind=kind,
+            revision=self.revision,
+            writes=self.writes,
+            about=about,
+        )
+
+
+def _only_latest(session: Session, user, kind: Draft.Kind, count: int) -> None:
+    mine = Draft.objects.filter(session=session, author=user, kind=kind)
+    mine.exclude(pk__in=list(mine.values_list("pk", flat=True)[:count])).delete()
+
+
+Control = tuple[str, str, Sequence[tuple[Sequence[tuple[float, float]], float]]]
+"""What was done with a control: whose parameter, and each time that it was held (samples, end)."""
+
+
+def taken(
+    drafting: Drafting, user, start: float, end: float, mode: str, glide: float, controls: Iterable[Control]
+) -> Draft:
+    """A recorded pass as a take."""
+    samples, owners = 0, []
+    for owner, parameter, holds in controls:
+        run = Pass(start, end, tuple(Hold(tuple(values), until) for values, until in holds))
+        samples += sum(len(hold.samples) for hold in run.holds)
+        lane, static = drafting.lane(owner, parameter)
+        # Stretch by stretch, so that what a colleague does between two of them stays.
+        for step in recorded_steps(lane, static, run, mode, owned_parameter(owner, parameter), glide):
+            drafting.put(owner, parameter, step)
+        owners.append(owner)
+    said = f"{drafting.whose(owners)}: {bars_words(drafting.tempo, start, end)} recorded ({mode})"
+    about = {"said": said, "start": start, "end": end, "mode": mode, "samples": samples}
+    return drafting.take(user, about)
+
+
+def kept_takes(session: Session, user) -> Iterable[Draft]:
+    """Somebody's own takes, latest first."""
+    return Draft.objects.filter(session=session, author=user, kind=Draft.Kind.TAKE)
+
+
+def forget(session: Session, user, take: UUID) -> int:
+    """Drop a take; Refused if it is not there or somebody else's."""
+    count, _ = kept_takes(session, user).filter(pk=take).delete()
+    if not count:
+        raise Refused("That take is not there any more.", 404)
+    return count
+
+
+def lane_history(session: Session, owner: str, parameter: str) -> list[Operation]:
+    """The operations that changed a lane, latest first."""
+    key = lane_key(owner, parameter)
+    rows = Operation.objects.filter(session=session).select_related("author").order_by("-revision")
+    # The key is somewhere in what was changed; which operations really changed it is told by reading them.
+    rows = rows.filter(Q(changes__icontains=key))
+    found = []
+    for row in rows.iterator():
+        if any(change["part"] == "lanes" and change["key"] == key for change in row.changes):
+            found.append(row)
+        if len(found) == HISTORY_SHOWN:
+            break
+    return found
+
+
+def with_moves(session: Session, document: Document, moves: Sequence[str], at) -> Document:
+    """A document with other moves, as somebody listens to them: the words of ``Heard.moves``.
+
+    ``at(revision)`` gives the document at an earlier revision.
+    """
+    lanes = dict(document["lanes"])
+
+    def put(key: str, points: list[dict[str, Any]]) -> None:
+        if points:
+            lanes[key] = lane_value(key, points)
+        else:
+            lanes.pop(key, None)
+
+    for move in moves:
+        which, _, what = move.partition("=")
+        if which == "draft":
+            for write in _draft(session, what).writes:
+                key = lane_key(write["source"], write["parameter"])
+                before = Lane.of(lanes.get(key, {"points": []})["points"])
+                fresh = tuple(Point(**point) for point in write["points"])
+                put(key, stored(before.with_range(write["start"], write["end"], fresh).points))
+        elif what == "none":
+            put(which, [])
+        else:
+            put(which, at(int(what))["lanes"].get(which, {"points": []})["points"])
+    return {**document, "lanes": lanes}
+
+
+def _draft(session: Session, key: str) -> Draft:
+    found = Draft.objects.filter(session=session, pk=key).first()
+    if found is None:
+        raise Refused("What you were to hear is not there any more. Look at the change again.", 404)
+    return found

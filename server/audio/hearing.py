@@ -1,0 +1,75 @@
+"""How somebody listens, as it stands in an address: solo, a treatment heard away, changes on trial, the monitor."""
+
+from typing import Annotated
+
+from ninja import Schema
+from pydantic import Field
+
+from needle.balancing.trial import Change, tried
+from needle.errors import NeedleError
+from needle.rendering.mix import Listening, Mix, MixSource
+from needle.rendering.monitor import MONITORS
+from needle.rendering.readings import without
+from server.audio.mixes import document_for, mix_with
+from server.audio.reading import source_of, spectrum_in
+from server.mixing.models import Session
+
+_NUMBER = r"-?\d{1,3}(\.\d{1,6})?"
+_MOVE = r"(draft=[0-9a-f-]{36}|[\w:/-]+=(none|\d{1,9}))"
+Ids = Annotated[str, Field(max_length=8000, pattern=r"^([\w-]+(,[\w-]+)*)?$")]
+"""Ids of sources, separated by commas."""
+
+
+class Heard(Schema):
+    """How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+
+    ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
+    changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+    ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
+    revision, as ``oars/pan=none`` or ``oars/pan=12``.
+    """
+
+    solo: Ids = ""
+    plain: Annotated[str, Field(max_length=120, pattern=r"^([\w-]+:[a-z]+)?$")] = ""
+    at: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    trial: Annotated[
+        str, Field(max_length=8000, pattern=rf"^([\w-]+:{_NUMBER}:{_NUMBER}(,[\w-]+:{_NUMBER}:{_NUMBER})*)?$")
+    ] = ""
+    monitor: Annotated[str, Field(max_length=20)] = "stereo"
+    trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
+    moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
+
+    def listening(self) -> Listening:
+        if self.monitor not in MONITORS:
+            raise NeedleError(f"There is no way of listening “{self.monitor}”. Choose {', '.join(MONITORS)}.")
+        return Listening(solo=frozenset(ids(self.solo)), monitor=self.monitor, trim=self.trim)
+
+    def mix(self, session: Session, revision: int) -> Mix:
+        """The mix at a revision, with the changes on trial, without the treatment that is to be heard away."""
+        mix = tried(mix_with(session, revision, tuple(ids(self.moves))), changes_of(self.trial))
+        if not self.plain:
+            return mix
+        source, treatment = self.plain.split(":")
+        spectrum = spectra(session, revision)(source_of(mix, source))
+        return without(mix, source, treatment, spectrum, self.at)
+
+
+def ids(text: str) -> list[str]:
+    """Ids separated by commas."""
+    return [part for part in text.split(",") if part]
+
+
+def changes_of(text: str) -> list[Change]:
+    """Changes on trial as they stand in an address."""
+    parts = (one.split(":") for one in ids(text))
+    return [Change(source, float(level), float(place)) for source, level, place in parts]
+
+
+def spectra(session: Session, revision: int):
+    """What tells the spectrum of a source's audio at a revision."""
+    document = document_for(session, revision)
+
+    def spectrum_of(source: MixSource):
+        return spectrum_in(document, source.id)
+
+    return spectrum_of

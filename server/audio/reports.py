@@ -1,0 +1,63 @@
+"""Balance reports in the making and on disk, and the page that shows one."""
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+
+from needle.balancing.report import file_report, mix_report
+from needle.balancing.steps import Steps, finished
+from needle.errors import NeedleError
+from needle.metering.lean import HOP_SECONDS, Tolerance
+from needle.metering.targets import TARGETS
+from server.audio.mixes import document_for, mix_at
+from server.audio.models import Report
+from server.audio.segments import known_frames, known_shares
+from server.audio.tasks import advance
+
+Options = Mapping[str, Any]
+
+
+def report_path(report: Report) -> Path:
+    """Where a report's data is kept."""
+    return settings.DATA_DIR / "reports" / f"{report.id}.json"
+
+
+def report_data(report: Report) -> dict[str, Any]:
+    """The data of a finished report."""
+    return json.loads(report_path(report).read_text("utf-8"))
+
+
+def measure_mix(report: Report) -> None:
+    """Make the report of a revision."""
+    mix, document = mix_at(report.session, report.revision), document_for(report.session, report.revision)
+    names = {key: row["name"] for part in ("sources", "returns") for key, row in document[part].items()}
+    first, last = round(report.start / HOP_SECONDS), round((report.end or mix.length) / HOP_SECONDS)
+    last = min(last, int(mix.length / HOP_SECONDS))
+    _make(report, mix_report(mix, names, first, last, *_options(report), known_frames, known_shares))
+
+
+def measure_file(report: Report, path: Path) -> None:
+    """Make the report of a file."""
+    try:
+        _make(report, file_report(path, *_options(report)))
+    except NeedleError as error:
+        # The core calls the file what it is called on disk; its owner knows it by another name.
+        raise NeedleError(str(error).replace(path.name, report.title)) from error
+
+
+def _options(report: Report) -> tuple[Tolerance, Any]:
+    given = report.options
+    tolerance = Tolerance(given["tolerance_db"], given["tolerance_seconds"])
+    return tolerance, TARGETS.get(given["target"])
+
+
+def _make(report: Report, steps: Steps[dict[str, Any]]) -> None:
+    data = finished(steps, lambda done: advance(report, 0.99 * done))
+    target = report_path(report)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_suffix(".partial")
+    partial.write_text(json.dumps(data, allow_nan=False), "utf-8")
+    partial.replace(target)

@@ -1,0 +1,61 @@
+"""Making a line static: the value that it has at a moment stays, the line goes."""
+
+from typing import Any, Literal
+
+from needle.errors import NeedleError
+from needle.moving.lane import Lane
+from needle.moving.stretch import value_after
+from needle.owners import kind_and_id, lane_key, owned_parameter
+from server.mixing.operations.base import Key, Operation, Touch
+from server.mixing.operations.groups import SetGroup
+from server.mixing.operations.lanes import Owner, RestoreLanes, owner_name
+from server.mixing.operations.returns import SetReturn, SetSend
+from server.mixing.operations.several import Together
+from server.mixing.operations.sources import PlaceSource, SetLevel
+from server.mixing.operations.things import Time
+from server.mixing.state import State, existing, taken_away
+
+
+def setting(owner: str, values: dict[str, Any]) -> Operation:
+    """The operation that sets static values of what lanes belong to."""
+    kind, key = kind_and_id(owner)
+    if kind == "group":
+        return SetGroup.model_validate({"group": key, **values})
+    if kind == "return":
+        return SetReturn.model_validate({"to": key, **values})
+    if kind == "send":
+        source, to = key.split("/")
+        return SetSend.model_validate({"source": source, "to": to, **values})
+    what = SetLevel if values.keys() <= {"level", "trim"} else PlaceSource
+    return what.model_validate({"source": key, **values})
+
+
+class MakeStatic(Operation):
+    """Takes a lane away and leaves the value that it has ``at`` a time (s) as the static one."""
+
+    kind: Literal["make-static"] = "make-static"
+    source: Owner
+    parameter: Key
+    at: Time
+
+    def apply(self, state: State) -> Operation:
+        owned_parameter(self.source, self.parameter)
+        key = lane_key(self.source, self.parameter)
+        lane = existing(state, "lanes", key)
+        if not lane["points"]:
+            raise NeedleError("There is no line to make static.")
+        value = value_after(Lane.of(lane["points"]), self.at)
+        static = setting(self.source, {self.parameter: value}).apply(state)
+        taken_away(state, "lanes", key)
+        back = {"lanes": {key: lane["points"]}, "off": [key] if lane.get("off") else []}
+        return Together.of("Put back", [static, RestoreLanes.model_validate(back)])
+
+    def touches(self) -> list[Touch]:
+        # A static value is named by its owner as the operations that set it name it.
+        return [
+            (lane_key(self.source, self.parameter), None, None),
+            (f"{self.source}.{self.parameter}", None, None),
+        ]
+
+    def describe(self, state: State) -> str:
+        return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} made static"

@@ -1,0 +1,338 @@
+"""The Move desk: stretches changed, moves recorded, pasted and taken back, and what all that does to the sound."""
+
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+import numpy as np
+from playwright.sync_api import expect
+
+from needle.moving.lane import Lane
+from tests.browser.stage import RATE, BrowserCase, Engineer
+
+BAR = 4 * 60 / 90
+SEGMENTS_A_SECOND = 2
+
+
+class Desk(BrowserCase):
+    def setUp(self) -> None:
+        self.rowan = self.engineer("rowan")
+        self.page = self.rowan.page
+
+    def choose(self, source: str) -> None:
+        self.rowan.row(source).locator("button.name").click()
+        # The details follow, with the points of the source's own lane.
+        expect(self.page.get_by_label("What the line follows")).to_have_value(f"{source}/pan")
+
+    def lane(self, source: str, parameter: str = "pan", person: Engineer | None = None) -> Lane:
+        stored = (person or self.rowan).document()["lanes"].get(f"{source}/{parameter}", {"points": []})
+        return Lane.of(stored["points"])
+
+    def pick(self, start: str, end: str, source: str = "") -> None:
+        """Pick a stretch by typing its edges; it is begun with the pointer."""
+        if not self.page.get_by_label("Stretch from", exact=True).is_visible():
+            self.page.keyboard.press("t")
+            box = self.page.locator(".chart svg").bounding_box()
+            x = box["x"] + 200
+            self.page.mouse.move(x, box["y"] + 100)
+            self.page.mouse.down()
+            self.page.mouse.move(x, box["y"] + 160, steps=4)
+            self.page.mouse.up()
+        late = self.page.get_by_label("Stretch to", exact=True)
+        early = self.page.get_by_label("Stretch from", exact=True)
+        early.fill("1.1")
+        early.press("Enter")
+        late.fill(end)
+        late.press("Enter")
+        early.fill(start)
+        early.press("Enter")
+        expect(early).to_have_value(start)
+
+    def press(self, name: str) -> None:
+        self.page.get_by_label("Picked stretch").get_by_role("button", name=name, exact=True).click()
+
+    def sides(self, source: str, at: float) -> float:
+        """By how much the right is louder than the left (dB) of one source in the render, about a time (s)."""
+        index = int(at * SEGMENTS_A_SECOND)
+        audio = self.rowan.rendered(index, 1, solo=source)
+        middle = round((at - index / SEGMENTS_A_SECOND) * RATE)
+        here = audio[:, max(middle - 1200, 0) : middle + 1200].astype(np.float64)
+        left, right = np.sqrt((here**2).mean(axis=1)) + 1e-9
+        return float(20 * np.log10(right / left))
+
+    def wanted_sides(self, pan: float) -> float:
+        theta = (pan + 1) * np.pi / 4
+        return float(20 * np.log10((np.sin(theta) + 1e-9) / (np.cos(theta) + 1e-9)))
+
+    def assert_stands(self, source: str, at: float, pan: float, within: float = 1.0) -> None:
+        """That a source is heard at a place, by the levels of both sides."""
+        self.assertAlmostEqual(
+            self.sides(source, at), self.wanted_sides(pan), delta=within, msg=f"{source} at {at} s"
+        )
+
+    def record(self, source: str, start: str, shares: list[float]) -> None:
+        """Play from a bar and move the source's pointer above the chart to shares of the field, one after another."""
+        self.rowan.jump(start)
+        self.rowan.play()
+        self.rowan.listen(0.2)
+        strip = self.page.get_by_label("Where every source is now").bounding_box()
+        y = strip["y"] + 40
+        pointer = (
+            self.page.get_by_label("Where every source is now").locator(".marker.chosen .pointer").bounding_box()
+        )
+        self.page.mouse.move(pointer["x"] + pointer["width"] / 2, y)
+        self.page.mouse.down()
+        for share in shares:
+            self.page.mouse.move(strip["x"] + 48 + share * (strip["width"] - 72), y)
+            self.rowan.listen(0.12)
+        self.page.mouse.up()
+        self.rowan.listen(0.5)
+        self.rowan.stop()
+        expect(self.page.get_by_label("Recorded take")).to_be_visible()
+
+    def latest(self) -> Any:
+        return self.rowan.get("/moves/takes")[0]
+
+
+class Working(Desk):
+    def test_a_stretch_is_looked_at_heard_and_made_and_undone(self) -> None:
+        rowan, page = self.rowan, self.page
+        rowan.dry()
+        before = self.lane("oars")
+        self.choose("oars")
+        self.pick("18.1", "20.1")
+        page.get_by_label("Picked stretch").get_by_role("button", name="Mirror", exact=True).click()
+        expect(page.get_by_label("Picked stretch").get_by_role("button", name="Apply")).to_be_visible()
+        self.assertEqual(self.lane("oars"), before)
+        middle = 18 * BAR
+        was = float(before.evaluate(middle))
+        rowan.jump("19.1")
+        rowan.play()
+        with page.expect_request(lambda request: "moves=draft" in request.url) as asked:
+            page.keyboard.press("Shift+B")
+        expect(page.get_by_role("button", name="B: Oars")).to_be_visible()
+        heard = parse_qs(urlsplit(asked.value.url).query)["moves"][0]
+        self.assert_comes_to_hear(rowan, rowan.rendered(int(middle * 2), 12, moves=heard))
+        rowan.stop()
+        page.keyboard.press("Enter")
+        self.until(page, lambda: self.lane("oars") != before, "the change was not made")
+        after = self.lane("oars")
+        self.assertAlmostEqual(float(after.evaluate(middle)), -was, places=6)
+        outside = np.array([t for t in np.arange(0, 128, 0.1) if t < 17 * BAR or t >= 19 * BAR])
+        np.testing.assert_allclose(after.evaluate(outside), before.evaluate(outside), atol=1e-6)
+        self.assert_stands("oars", middle, -was, within=2.5)
+        page.keyboard.press("Control+z")
+        self.until(page, lambda: self.lane("oars") == before, "undo did not lead back")
+
+    def test_a_move_is_drawn_recorded_pasted_and_taken_back_while_a_colleague_works(self) -> None:
+        rowan, page = self.rowan, self.page
+        rowan.dry()
+        ines = self.engineer("ines")
+        self.choose("ferry-engine")
+        # A line by hand, bars 2 to 4, from the left to the right.
+        page.keyboard.press("f")
+        box = page.locator(".chart svg").bounding_box()
+        left, width = box["x"] + 48, box["width"] - 72
+        page.mouse.move(left, box["y"] + 16 + 1 * BAR * 18.75)
+        page.mouse.down()
+        for step in range(1, 11):
+            page.mouse.move(left + width * step / 10, box["y"] + 16 + (1 + step / 5) * BAR * 18.75)
+        page.mouse.up()
+        self.until(page, lambda: len(self.lane("ferry-engine").points) > 2, "nothing was drawn")
+        drawn = self.lane("ferry-engine")
+        for share in (0.25, 0.5, 0.75):
+            at = (1 + 2 * share) * BAR
+            self.assertAlmostEqual(float(drawn.evaluate(at)), 2 * share - 1, delta=0.03)
+            self.assert_stands("ferry-engine", at, 2 * share - 1)
+
+        # A colleague writes on another stretch of the same lane meanwhile.
+        points = [{"t": t, "value": 0.5, "shape": "hold", "tension": 0.0} for t in (100.0, 104.0)]
+        ines.operate("write-points", source="ferry-engine", parameter="pan", start=98.0, end=106.0, points=points)
+
+        both = self.lane("ferry-engine", person=ines)
+
+        # A touch pass over bars 9 and 10.
+        page.keyboard.press("p")
+        page.get_by_role("button", name="Touch", exact=True).click()
+        self.record("ferry-engine", "9.1", [0.6, 0.7, 0.8, 0.9, 0.95, 0.95])
+        self.assertEqual(
+            self.lane("ferry-engine").evaluate([60.0]), self.lane("ferry-engine", person=ines).evaluate([60.0])
+        )
+        take = self.latest()
+        self.assertEqual(take["mode"], "touch")
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Recorded take")).to_be_hidden()
+        self.until(page, lambda: len(self.lane("ferry-engine").points) > len(drawn.points) + 2, "not kept")
+        kept = self.lane("ferry-engine")
+        (write,) = take["writes"]
+        highest = max(write["points"], key=lambda p: p["value"])
+        self.assertAlmostEqual(highest["value"], 0.9, delta=0.03)
+        self.assert_stands("ferry-engine", highest["t"], highest["value"], within=3.0)
+        self.assertAlmostEqual(float(kept.evaluate(20.0)), float(both.evaluate(20.0)))
+        self.assertEqual([float(v) for v in kept.evaluate([101.0, 105.0])], [0.5, 0.5])
+
+        # The recorded move, mirrored, on the bass at two later places.
+        page.get_by_role("button", name="Read", exact=True).click()
+        self.pick("9.1", "11.1")
+        self.press("Copy")
+        self.press("Paste…")
+        page.get_by_label("Where to paste").select_option("bars")
+        page.get_by_label("Every so many bars").fill("12")
+        page.get_by_label("Every so many bars").press("Enter")
+        found = page.get_by_label("Places found").get_by_role("checkbox")
+        expect(found).to_have_count(3)
+        found.nth(2).uncheck()
+        page.get_by_text("on Ferry engine").click()
+        page.get_by_label("Picked stretch").get_by_label("Plucked bass").check()
+        page.get_by_label("Picked stretch").get_by_label("Ferry engine").uncheck()
+        page.get_by_label("mirrored").check()
+        expect(page.get_by_role("status").filter(has_text="points")).to_be_visible()
+        self.until(
+            page,
+            lambda: page.get_by_label("Picked stretch").get_by_role("button", name="Apply").is_visible(),
+            "the paste cannot be looked at",
+        )
+        self.until(page, lambda: self.apply_pasted("plucked-bass"), "the paste was not made")
+        bass = self.lane("plucked-bass")
+        for bars in (12, 24):
+            at = highest["t"] + bars * BAR
+            self.assertAlmostEqual(float(bass.evaluate(at)), -highest["value"], delta=0.02)
+        self.assertAlmostEqual(float(bass.evaluate(2.0)), rowan.document()["sources"]["plucked-bass"]["pan"])
+
+        # Back to the start, and the colleague's stretch is still there.
+        for _ in range(3):
+            page.keyboard.press("Control+z")
+        self.until(page, lambda: not self.lane("plucked-bass").points, "the paste was not taken back")
+        self.until(page, lambda: len(self.lane("ferry-engine").points) == 2, "nor the rest")
+        self.assertEqual([p.value for p in self.lane("ferry-engine").points], [0.5, 0.5])
+
+    def apply_pasted(self, source: str) -> bool:
+        """Apply what is looked at, once it is of the source that is meant."""
+        if self.lane(source).points:
+            return True
+        button = self.page.get_by_label("Picked stretch").get_by_role("button", name="Apply")
+        if button.is_visible():
+            button.click()
+        return False
+
+    def test_the_hand_hears_itself_and_drops_what_it_did(self) -> None:
+        rowan, page = self.rowan, self.page
+        rowan.dry()
+        self.choose("ferry-engine")
+        before = self.lane("ferry-engine")
+        rowan.row("ferry-engine").get_by_role("button", name="Solo").click()
+        page.keyboard.press("a")
+        rowan.jump("5.1")
+        rowan.play()
+        rowan.listen(0.2)
+        hand = page.get_by_role("slider", name="Ferry engine: Left–right, by hand")
+        rowan.drag(hand, 1.0, release=False)
+
+        def right() -> bool:
+            left, far = np.sqrt((rowan.listen(0.2).astype(np.float64) ** 2).mean(axis=1))
+            return far > 100 * left
+
+        self.until(page, right, "the hand does not hear itself at the right")
+        page.mouse.up()
+        rowan.stop()
+        expect(page.get_by_label("Recorded take")).to_be_visible()
+        page.keyboard.press("Backspace")
+        expect(page.get_by_label("Recorded take")).to_be_hidden()
+        self.assertEqual(self.lane("ferry-engine"), before)
+        page.get_by_role("button", name="Takes").click()
+        page.locator(".take").first.click()
+        expect(page.get_by_label("Recorded take")).to_be_visible()
+        page.get_by_role("button", name="Keep", exact=True).click()
+        self.until(page, lambda: self.lane("ferry-engine") != before, "the take was not kept after all")
+
+    def test_a_controller_moves_both_sides_of_a_stereo_source(self) -> None:
+        rowan, page = self.rowan, self.page
+        self.rowan.row("deck-voices").locator("button.name").click()
+        follows = page.get_by_label("What the line follows")
+        expect(follows).to_have_value("deck-voices/pan_left")
+        page.get_by_role("button", name="Latch", exact=True).click()
+        page.get_by_role("button", name="Line: compare").click()
+        page.get_by_role("button", name="small one").click()
+        page.get_by_text("14 bit").click()
+        rowan.jump("10.1")
+        rowan.play()
+        rowan.listen(0.3)
+        for knob, value in (("first", 16383), ("second", 0)):
+            page.get_by_label(f"Small controller, {knob} knob").evaluate(
+                "(input, value) => { input.value = value; input.dispatchEvent(new Event('input')); }", value
+            )
+            rowan.listen(0.3)
+        rowan.listen(0.8)
+        rowan.stop()
+        expect(page.get_by_label("Recorded take")).to_be_visible()
+        take = self.latest()
+        self.assertEqual({w["parameter"] for w in take["writes"]}, {"pan_left", "pan_right"})
+        page.keyboard.press("Enter")
+        self.until(page, lambda: self.lane("deck-voices", "pan_left").points, "not kept")
+        end = take["end"] - 0.3
+        self.assertAlmostEqual(float(self.lane("deck-voices", "pan_left").evaluate(end)), 1.0, places=3)
+        self.assertAlmostEqual(float(self.lane("deck-voices", "pan_right").evaluate(end)), -1.0, places=3)
+
+    def test_a_line_is_switched_off_compared_and_made_static(self) -> None:
+        rowan, page = self.rowan, self.page
+        rowan.dry()
+        self.choose("oars")
+        line = self.lane("oars")
+        static = rowan.document()["sources"]["oars"]["pan"]
+        at = 18.5 * BAR
+        page.get_by_role("button", name="follows", exact=True).click()
+        self.until(page, lambda: rowan.document()["lanes"]["oars/pan"].get("off"), "not switched off")
+        self.assertEqual(self.lane("oars"), line)
+        self.assert_stands("oars", at, static, within=2.0)
+        page.get_by_role("button", name="line off", exact=True).click()
+        self.until(page, lambda: not rowan.document()["lanes"]["oars/pan"].get("off"), "not followed again")
+
+        rowan.jump("19.1")
+        pointer = page.get_by_label("Where every source is now").get_by_role("button", name="Oars at")
+        expect(pointer).not_to_have_accessible_name(f"Oars at {self.words(static)}")
+        page.get_by_role("button", name="Line: compare").click()
+        page.get_by_label("Hear it against").select_option("none")
+        rowan.play()
+        page.keyboard.press("Shift+B")
+        self.assert_comes_to_hear(rowan, rowan.rendered(int(18 * BAR * 2), 12, moves="oars/pan=none"))
+        expect(pointer).to_have_accessible_name(f"Oars at {self.words(static)}")
+        rowan.stop()
+        page.keyboard.press("Shift+B")
+        rowan.jump("19.1")
+        there = float(line.evaluate(18 * BAR))
+        page.get_by_role("button", name="Make static here").click()
+        self.until(page, lambda: "oars/pan" not in rowan.document()["lanes"], "the line is still there")
+        self.assertAlmostEqual(rowan.document()["sources"]["oars"]["pan"], there, places=6)
+        page.keyboard.press("Control+z")
+        self.until(page, lambda: self.lane("oars") == line, "undo did not bring the line back")
+
+    @staticmethod
+    def words(pan: float) -> str:
+        number = round(abs(pan) * 100)
+        return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
+
+    def test_a_pass_recorded_without_connection_is_not_lost(self) -> None:
+        rowan, page = self.rowan, self.page
+        rowan.row("hand-drum").locator("button.name").click()
+        expect(page.get_by_label("What the line follows")).to_have_value("hand-drum/pan")
+        page.get_by_role("button", name="Latch", exact=True).click()
+        rowan.jump("20.1")
+        rowan.play()
+        rowan.listen(0.6)
+        rowan.go_away()
+        hand = page.get_by_role("slider", name="Hand drum: Left–right, by hand")
+        rowan.drag(hand, 0.9)
+        rowan.listen(0.2)
+        rowan.stop()
+        expect(page.get_by_text("1 recorded pass waits for the connection.")).to_be_visible()
+        self.assertEqual(self.lane("hand-drum", person=self.engineer("ines")).points, ())
+        rowan.come_back()
+        expect(page.get_by_label("Recorded take")).to_be_visible(timeout=30_000)
+        page.get_by_role("button", name="Keep", exact=True).click()
+        self.until(page, lambda: self.lane("hand-drum").points, "the take is not kept")
+        highest = max(p.value for p in self.lane("hand-drum").points)
+        self.assertAlmostEqual(highest, 0.8, delta=0.05)
+
+    def test_it_works_on_a_phone(self) -> None:
+        phone = self.engineer("ines", width=390, height=844)
+        self.assertLessEqual(phone.page.evaluate("document.documentElement.scrollWidth"), 390)
+        expect(phone.page.get_by_role("toolbar", name="Chart tools")).to_be_visible()

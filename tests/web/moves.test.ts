@@ -1,0 +1,417 @@
+/** The Move desk's stores: what a hand records, stretches and drafts, drawing, controllers, lanes as they are followed. */
+import { nextTick } from "vue";
+import { useDrawing } from "@/chart/drawing";
+import { useTools } from "@/chart/tools";
+import { useChartView } from "@/chart/view";
+import { laneValue } from "@/geometry/lanes";
+import { useHand } from "@/session/hand";
+import { useLibrary } from "@/session/library";
+import { useMoves } from "@/session/moves";
+import { useRecorder } from "@/session/recorder";
+import { useTakes, type Recorded } from "@/session/takes";
+import { shareOf, useMidi } from "@/sound/midi";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import { Desk, settle, source } from "./desk";
+
+vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
+vi.mock("@vueuse/core", async (original) => ({
+  ...(await original<object>()),
+  useRafFn: () => ({ pause: vi.fn(), resume: vi.fn() }),
+  useLocalStorage: (_key: string, value: unknown) => vueRef(value),
+}));
+const { vueRef } = vi.hoisted(() => ({ vueRef: (value: unknown) => ({ value, __v_isRef: true }) }));
+
+const point = (t: number, value: number, shape = "straight") => ({ t, value, shape, tension: 0 });
+const parts = () => ({
+  sources: {
+    oars: source("oars", 0, { pan: 0.1 }),
+    gulls: source("gulls", 1, { channels: 2, mode: "sides", pan_left: -0.4, pan_right: 0.4 }),
+    drum: source("drum", 2, { pan: -0.5 }),
+  },
+  lanes: {
+    "oars/pan": { id: "oars/pan", source: "oars", parameter: "pan", points: [point(0, -1), point(8, 1)] },
+    "drum/pan": { id: "drum/pan", source: "drum", parameter: "pan", off: true, points: [point(0, 1)] },
+  },
+});
+
+async function atDesk() {
+  const desk = new Desk(parts(), 8);
+  vi.stubGlobal("navigator", {});
+  const session = await desk.open();
+  const library = useLibrary();
+  library.library = {
+    modes: [
+      { name: "pan", parameters: ["pan"] },
+      { name: "sides", parameters: ["pan_left", "pan_right"] },
+    ],
+  } as never;
+  const view = useChartView();
+  const player = usePlayer();
+  view.choose("oars");
+  return { desk, session, view, player };
+}
+
+afterEach(() => {
+  vi.unstubAllGlobals();
+  vi.clearAllMocks();
+  vi.useRealTimers();
+});
+
+describe("lanes as they are followed", () => {
+  it("leaves the static value where the automation is off, and follows what is tried", async () => {
+    const { session } = await atDesk();
+    expect(session.follows("drum", "pan")).toBe(false);
+    expect(session.laneValueAt({ source: "drum", parameter: "pan" }, 4)).toBe(-0.5);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(0);
+    session.tried = new Map([["oars/pan", []]]);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(0.1);
+  });
+
+  it("goes along the part of an ease that a cut has left", () => {
+    const x = Array.from({ length: 65 }, (_, i) => i / 64);
+    const tables = { steps: 65, shapes: { ease: [x.map((at) => 3 * at ** 2 - 2 * at ** 3)] } };
+    const whole = [point(0, 0, "ease"), point(4, 1)];
+    const cut = [{ ...point(0, 0, "ease"), ends: 0.25 }, point(1, laneValue(tables, whole as never, 1))];
+    expect(laneValue(tables, cut as never, 0.5)).toBeCloseTo(laneValue(tables, whole as never, 0.5), 4);
+  });
+});
+
+describe("recording", () => {
+  async function recording(mode: "touch" | "latch" | "write" | "trim") {
+    const here = await atDesk();
+    const recorder = useRecorder();
+    const takes = useTakes();
+    const sent: Recorded[] = [];
+    vi.spyOn(takes, "add").mockImplementation((one) => (sent.push(one), Promise.resolve()));
+    recorder.arm({ source: "oars", parameter: "pan" }, mode);
+    here.player.playhead = 1;
+    await nextTick();
+    here.player.playing = true;
+    await nextTick();
+    const hand = useHand();
+    const oars = here.session.sources[0]!;
+    const to = async (at: number): Promise<void> => {
+      here.player.playhead = at;
+      await nextTick();
+    };
+    const stop = async (): Promise<void> => {
+      here.player.playing = false;
+      await nextTick();
+    };
+    return { ...here, recorder, sent, hand, oars, to, stop };
+  }
+
+  it("writes down what the hand does, and makes no change of it", async () => {
+    const { desk, hand, oars, to, stop, sent, session } = await recording("touch");
+    await to(1.5);
+    hand.move(oars, { pan: 0.2 });
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 1.5)).toBe(0.2);
+    await to(1.6);
+    hand.move(oars, { pan: 0.3 });
+    await to(1.7);
+    hand.set(oars, { pan: 0.4 });
+    await to(2.5);
+    await stop();
+    expect(sent).toEqual([
+      {
+        start: 1, end: 2.5, mode: "touch", glide: 0.25,
+        controls: [
+          {
+            source: "oars", parameter: "pan",
+            holds: [{ samples: [[1.5, 0.2], [1.6, 0.3], [1.7, 0.4]], end: 1.7 }],
+          },
+        ],
+      },
+    ]); // prettier-ignore
+    expect(desk.posted).toEqual([]);
+    expect(session.pending.size).toBe(0);
+  });
+
+  it("adds in trim what the hand moved from where it took hold", async () => {
+    const { hand, oars, to, stop, sent } = await recording("trim");
+    await to(4);
+    hand.move(oars, { pan: 0.25 });
+    await to(4.5);
+    hand.set(oars, { pan: 0.5 });
+    await stop();
+    const [hold] = sent[0]!.controls[0]!.holds;
+    expect(hold!.samples).toEqual([[4, 0.25], [4.5, 0.5]]); // prettier-ignore
+  });
+
+  it("overwrites the whole pass in write, touched or not", async () => {
+    const { to, stop, sent, session } = await recording("write");
+    await to(2);
+    await to(3);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 3)).toBeCloseTo(-0.75);
+    await stop();
+    expect(sent[0]).toMatchObject({ start: 1, end: 3, controls: [{ holds: [] }] });
+  });
+
+  it("makes a take of every round, the hand still holding", async () => {
+    const { hand, oars, to, stop, sent } = await recording("latch");
+    await to(2);
+    hand.move(oars, { pan: 0.6 });
+    await to(3);
+    await to(0.5);
+    await to(1.5);
+    hand.set(oars, { pan: 0.7 });
+    await to(2);
+    await stop();
+    expect(sent.map(({ start, end }) => [start, end])).toEqual([[1, 3], [0.5, 2]]); // prettier-ignore
+    expect(sent[1]!.controls[0]!.holds[0]!.samples[0]).toEqual([0.5, 0.6]);
+  });
+
+  it("leaves a playhead that waited for sound alone", async () => {
+    const { hand, oars, to, stop, sent } = await recording("latch");
+    await to(2);
+    hand.move(oars, { pan: 0.6 });
+    await to(1.95);
+    hand.set(oars, { pan: 0.7 });
+    await to(2.5);
+    await stop();
+    expect(sent.map(({ start, end }) => [start, end])).toEqual([[1, 2.5]]);
+    expect(sent[0]!.controls[0]!.holds[0]!.samples).toEqual([[2, 0.7]]);
+  });
+
+  it("holds what a key sets until it has rested", async () => {
+    const { hand, oars, to, stop, sent } = await recording("touch");
+    vi.useFakeTimers();
+    await to(2);
+    hand.set(oars, { pan: 0.2 }, false);
+    await to(2.1);
+    hand.set(oars, { pan: 0.3 }, false);
+    await to(2.4);
+    vi.advanceTimersByTime(500);
+    await to(3);
+    await stop();
+    expect(sent[0]!.controls[0]!.holds).toEqual([{ samples: [[2, 0.2], [2.1, 0.3]], end: 2.4 }]); // prettier-ignore
+  });
+
+  it("goes on in trim from where a hand takes hold on its way back", async () => {
+    const { recorder, hand, oars, to, stop, sent } = await recording("trim");
+    await to(4);
+    hand.move(oars, { pan: 0.4 });
+    await to(4.1);
+    hand.set(oars, { pan: 0.4 });
+    const control = recorder.controls.get("oars/pan")!;
+    expect(control.gliding!.from).toBeCloseTo(0.425);
+    // Half way back: 0.2 are still added to the line, which has come to 0.05.
+    await to(4.2);
+    recorder.touch({ source: "oars", parameter: "pan" }, 0.25);
+    expect(control.holds[1]!.samples[0]![1]).toBeCloseTo(0.2);
+    expect(control.shown).toBeCloseTo(0.25);
+    await to(4.3);
+    await stop();
+    expect(sent[0]!.controls[0]!.holds).toHaveLength(2);
+  });
+
+  it("never lets a hold begin before the one before it has ended", async () => {
+    const { hand, oars, to, stop, sent } = await recording("touch");
+    await to(2);
+    hand.move(oars, { pan: 0.2 });
+    await to(2.2);
+    hand.set(oars, { pan: 0.3 });
+    await to(2.1);
+    hand.move(oars, { pan: 0.4 });
+    await to(2.5);
+    hand.set(oars, { pan: 0.5 });
+    await stop();
+    const [first, second] = sent[0]!.controls[0]!.holds;
+    expect(second!.samples[0]![0]).toBeGreaterThanOrEqual(first!.end);
+  });
+
+  it("holds a place on which a hand only rests", async () => {
+    const { hand, oars, to, stop, sent } = await recording("touch");
+    await to(2);
+    expect(hand.grasp(oars)).toBe(true);
+    await to(3);
+    hand.drop(oars);
+    await to(4);
+    await stop();
+    const [hold] = sent[0]!.controls[0]!.holds;
+    expect(hold).toEqual({ samples: [[2, -0.5]], end: 3 });
+  });
+
+  it("keeps a pass that cannot be sent, and sends it when the connection is back", async () => {
+    const { session } = await atDesk();
+    const takes = useTakes();
+    await settle();
+    takes.takes = [];
+    const pass: Recorded = {
+      start: 1, end: 2, mode: "latch", glide: 0.25,
+      controls: [{ source: "oars", parameter: "pan", holds: [{ samples: [[1, 0]], end: 2 }] }],
+    }; // prettier-ignore
+    vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no connection")));
+    await takes.add(pass);
+    expect(takes.unsent).toEqual([pass]);
+    const writes = [
+      { source: "oars", parameter: "pan", start: 1, end: 2, points: [point(1, 0), point(2, 0)] },
+    ];
+    const about = {
+      id: "t1",
+      revision: 5,
+      said: "Oars",
+      made_at: "",
+      start: 1,
+      end: 2,
+      mode: "latch",
+      samples: 1,
+    };
+    vi.stubGlobal("fetch", () => Promise.resolve(new Response(JSON.stringify({ ...about, writes }))));
+    session.connected = false;
+    await nextTick();
+    session.connected = true;
+    await settle();
+    expect(takes.unsent).toEqual([]);
+    expect(takes.waiting?.id).toBe("t1");
+    const change = vi.spyOn(session, "change").mockImplementation(() => undefined);
+    takes.keep();
+    expect(change.mock.calls[0]![1]).toMatchObject({ kind: "write-points", start: 1, end: 2 });
+    expect(takes.waiting).toBeNull();
+    expect(takes.takes).toHaveLength(1);
+  });
+
+  it("changes what is not armed as ever", async () => {
+    const { desk, hand, session, stop, sent } = await recording("touch");
+    hand.set(session.sources[2]!, { pan: 0.9 });
+    await settle();
+    expect(desk.posted.map((one) => one.body.operation)).toMatchObject([{ kind: "place-source", pan: 0.9 }]);
+    await stop();
+    expect(sent).toEqual([]);
+  });
+});
+
+describe("a stretch", () => {
+  it("is of both sides of a stereo source, and of all that are chosen", async () => {
+    const { view } = await atDesk();
+    const moves = useMoves();
+    expect(moves.lanes).toEqual([{ source: "oars", parameter: "pan" }]);
+    view.choose("gulls");
+    view.showLane({ source: "gulls", parameter: "pan_left" });
+    expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left", "pan_right"]);
+    moves.toggleAlong({ source: "gulls", parameter: "pan_right" });
+    expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left"]);
+    view.chooseThese(["oars", "gulls", "drum"]);
+    view.showLane({ source: "oars", parameter: "pan" });
+    expect(moves.lanes.map((one) => one.source)).toEqual(["oars", "drum"]);
+  });
+
+  it("is looked at, offered to the ear, and made as one change", async () => {
+    const { desk, session, player } = await atDesk();
+    const moves = useMoves();
+    const monitor = useMonitor();
+    const writes = [
+      { source: "oars", parameter: "pan", start: 2, end: 4, points: [point(2, 0.5), point(4, 0)] },
+    ];
+    vi.stubGlobal("fetch", (path: string) =>
+      path.includes("/moves/edit")
+        ? Promise.resolve(
+            new Response(JSON.stringify({ id: "d1", revision: 5, said: "Oars: bar 2 held", writes })),
+          )
+        : Promise.resolve(new Response("{}", { status: 409 })),
+    );
+    moves.pick(4, 2);
+    expect(moves.span).toEqual({ start: 2, end: 4 });
+    await moves.look({ kind: "hold", value: 0.5 });
+    expect(moves.preview.get("oars/pan")!.map((one) => one.t)).toEqual([0, 2, 4, 8]);
+    monitor.compare(true);
+    expect(player.moves).toEqual(["draft=d1"]);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 2)).toBe(0.5);
+    moves.leave();
+    expect(player.moves).toEqual([]);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 2)).toBe(-0.5);
+    await moves.look({ kind: "hold", value: 0.5 });
+    const change = vi.spyOn(session, "change");
+    moves.apply();
+    expect(change).toHaveBeenCalledOnce();
+    expect(change.mock.calls[0]![1]).toMatchObject({ kind: "write-points", start: 2, end: 4 });
+    expect(moves.draft).toBeNull();
+    expect(desk.posted).toEqual([]);
+  });
+
+  it("is the passage at the playhead, or its bar", async () => {
+    const { player } = await atDesk();
+    const moves = useMoves();
+    player.playhead = 3;
+    moves.pickHere();
+    expect(moves.span).toEqual({ start: 2, end: 4 });
+    player.playhead = 7;
+    moves.pickHere();
+    expect(moves.span).toEqual({ start: 6, end: 8 });
+    moves.pick(5, 5.001);
+    expect(moves.span).toBeNull();
+  });
+
+  it("tells why a change cannot be made", async () => {
+    await atDesk();
+    const moves = useMoves();
+    vi.stubGlobal("fetch", () =>
+      Promise.resolve(new Response(JSON.stringify({ detail: "The stretch is too short." }), { status: 422 })),
+    );
+    moves.pick(2, 4);
+    await moves.look({ kind: "reverse" });
+    expect(moves.trouble).toBe("The stretch is too short.");
+    expect(moves.draft).toBeNull();
+  });
+});
+
+describe("drawing", () => {
+  it("draws over what the hand passes again, in steps on the grid, and one line", async () => {
+    const { view } = await atDesk();
+    const tools = useTools();
+    const { drawing, begin, go } = useDrawing();
+    tools.tool = "free";
+    begin(1, 0, false);
+    for (const [at, value] of [[1.2, 0.2], [1.4, 0.4], [1.1, 0.9]] as const) go(at, value, false); // prettier-ignore
+    expect(drawing.value!.way.map(([at]) => at)).toEqual([1, 1.1, 1.4]);
+    tools.tool = "steps";
+    view.gridParts = 1;
+    begin(1, 0.5, false);
+    go(2.1, -0.5, false);
+    expect(drawing.value!.way.map(([at]) => at)).toEqual([1, 1.5, 2]);
+    tools.tool = "straight";
+    begin(1.1, 0.5, false);
+    go(2.9, -0.5, false);
+    expect(drawing.value!.way).toEqual([[1, 0.5], [3, -0.5]]); // prettier-ignore
+  });
+
+  it("snaps places to left, centre and right where it is wished", async () => {
+    await atDesk();
+    const tools = useTools();
+    expect(tools.toValue("pan", 0.07)).toBe(0.07);
+    tools.toPlaces = true;
+    expect([0.07, -0.95, 0.4].map((value) => tools.toValue("pan", value))).toEqual([0, -1, 0.4]);
+    expect(tools.toValue("pan", 0.07, true)).toBe(0.07);
+    expect(tools.toValue("level", 0.07)).toBe(0);
+  });
+});
+
+describe("a controller", () => {
+  it("has the middle of either kind in the middle", () => {
+    expect([0, 64, 127].map((value) => shareOf(value, 7))).toEqual([0, 0.5, 1]);
+    expect([0, 8192, 16383].map((value) => shareOf(value, 14))).toEqual([0, 0.5, 1]);
+  });
+
+  it("moves the lane that is worked on, both sides with two knobs, and learns its knob", async () => {
+    const { view, session } = await atDesk();
+    vi.useFakeTimers();
+    const midi = useMidi();
+    midi.receive([0xb0, 10, 127]);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(1);
+    midi.receive([0xb1, 10, 0]);
+    midi.receive([0x90, 10, 0]);
+    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(1);
+    view.choose("gulls");
+    view.showLane({ source: "gulls", parameter: "pan_left" });
+    midi.receive([0xb0, 11, 0]);
+    expect(session.laneValueAt({ source: "gulls", parameter: "pan_right" }, 4)).toBe(-1);
+    midi.learning = "first";
+    midi.receive([0xb2, 1, 5]);
+    expect(midi.knobs.first).toMatchObject({ channel: 2, number: 1, bits: 7 });
+    midi.receive([0xb2, 1, 64]);
+    midi.receive([0xb2, 33, 0]);
+    expect(midi.knobs.first.bits).toBe(14);
+    expect(session.laneValueAt({ source: "gulls", parameter: "pan_left" }, 4)).toBe(0);
+  });
+});

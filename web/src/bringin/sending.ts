@@ -1,0 +1,75 @@
+/** Sending a file: part by part, gone on with after a lost connection, followed while it is read. */
+import { get, post, postBytes, Refusal, Unreachable, type Schemas } from "@/api/http";
+
+export interface Sent {
+  /** Where its session takes files; a file stays with the session that it was given to. */
+  base: string;
+  file: File;
+  /** From "waiting" on it follows the server's own words. */
+  status: string;
+  share: number;
+  trouble: string;
+  upload: Schemas["UploadOut"] | null;
+}
+
+const AGAIN_AFTER = 1000;
+const LOOK_EVERY = 200;
+
+/** Send a file and follow it until it is read; with the options of a report it is measured for that. */
+export async function sendFile(one: Sent, report?: Schemas["ReportOptions"]): Promise<void> {
+  const { name, size } = one.file;
+  one.upload ??= await patiently(one, () => post<Schemas["UploadOut"]>(one.base, { name, size, report }));
+  await sendParts(one);
+  await follow(one);
+}
+
+/** Ask again for as long as the server cannot be reached. */
+async function patiently<T>(one: Sent, ask: () => Promise<T>): Promise<T> {
+  for (;;) {
+    try {
+      const found = await ask();
+      if (one.status === "away") one.status = "receiving";
+      return found;
+    } catch (error) {
+      if (!(error instanceof Unreachable) || cancelled(one)) throw error;
+      one.status = "away";
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER));
+    }
+  }
+}
+
+const cancelled = (one: Sent): boolean => one.status === "cancelled";
+
+async function sendParts(one: Sent): Promise<void> {
+  while (one.upload!.received < one.file.size && one.upload!.status === "receiving") {
+    if (cancelled(one)) throw new Error("Stopped.");
+    const at = one.upload!.received;
+    const part = one.file.slice(at, at + one.upload!.part_bytes);
+    const path = `${one.base}/${one.upload!.id}`;
+    try {
+      one.upload = await patiently(one, () =>
+        postBytes<Schemas["UploadOut"]>(`${path}/parts?offset=${at}`, part),
+      );
+    } catch (error) {
+      // The part had arrived and only its answer was lost: go on from where the server is.
+      if (!(error instanceof Refusal) || error.status !== 409) throw error;
+      const there = await patiently(one, () => get<Schemas["UploadOut"]>(path));
+      if (there.received === at && there.status === "receiving") throw error;
+      one.upload = there;
+    }
+    one.share = one.upload!.received / one.file.size;
+  }
+}
+
+async function follow(one: Sent): Promise<void> {
+  for (;;) {
+    const found = await patiently(one, () => get<Schemas["UploadOut"]>(`${one.base}/${one.upload!.id}`));
+    if (cancelled(one)) return;
+    one.upload = found;
+    one.status = found.status;
+    one.share = found.progress;
+    one.trouble = found.message;
+    if (found.status !== "reading") return;
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
+  }
+}

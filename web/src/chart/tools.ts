@@ -1,0 +1,46 @@
+/** What the pointer does on the chart, and what it snaps to: personal. */
+import { useLocalStorage } from "@vueuse/core";
+import { defineStore } from "pinia";
+import { ref } from "vue";
+import { tidy } from "@/geometry/parameters";
+import type { Parameter } from "@/session/session";
+
+export type Tool = "points" | "range" | "free" | "straight" | "steps";
+
+export const TOOLS: { name: Tool; title: string; tip: string; key: string }[] = [
+  { name: "points", title: "Points", tip: "Drag points; double-click for a new one", key: "p" },
+  { name: "range", title: "Stretch", tip: "Drag down the page to pick a stretch of time", key: "t" },
+  { name: "free", title: "Freehand", tip: "Draw the move by hand", key: "f" },
+  { name: "straight", title: "Line", tip: "Draw one straight line from point to point", key: "l" },
+  { name: "steps", title: "Steps", tip: "Draw steps on the grid", key: "e" },
+];
+
+export const SNAPS = [
+  { parts: 1, title: "beat" },
+  { parts: 2, title: "1/2 beat" },
+  { parts: 3, title: "1/3 beat" },
+  { parts: 4, title: "1/4 beat" },
+  { parts: 6, title: "1/6 beat" },
+  { parts: 8, title: "1/8 beat" },
+  { parts: 0, title: "nothing" },
+];
+
+/** Places that one snaps to, and how near. */
+const PLACES = [-1, 0, 1];
+const NEAR = 0.12;
+
+export const useTools = defineStore("tools", () => {
+  const tool = ref<Tool>("points");
+  /** Whether places snap to left, centre and right. */
+  const toPlaces = useLocalStorage("snap-places", false);
+  const waveform = useLocalStorage("chart-waveform", true);
+  const others = useLocalStorage<"shown" | "dimmed" | "hidden">("chart-others", "shown");
+
+  function toValue(parameter: Parameter, value: number, free = false): number {
+    const near = toPlaces.value && !free && parameter.startsWith("pan");
+    const place = near ? PLACES.find((one) => Math.abs(one - value) < NEAR) : undefined;
+    return place ?? tidy(parameter, value);
+  }
+
+  return { tool, toPlaces, waveform, others, toValue };
+});

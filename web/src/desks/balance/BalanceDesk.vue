@@ -1,0 +1,154 @@
+<script setup lang="ts">
+/** The Balance desk: the lean of the whole piece, what sounds now, and what to do about a stretch that leans. */
+import { computed, shallowRef, watch } from "vue";
+import { useChartView } from "@/chart/view";
+import type { Schemas } from "@/api/http";
+import BalanceFoot from "@/foot/BalanceFoot.vue";
+import { useLean } from "@/session/lean";
+import { useSession } from "@/session/session";
+import { inkOf } from "@/ui/theme";
+import { useAsking } from "./asking";
+import CausesPart from "./CausesPart.vue";
+import { useCounterweight } from "./counterweight";
+import CounterweightPart from "./CounterweightPart.vue";
+import LeanChart, { type Curve } from "./LeanChart.vue";
+import NowNumbers from "./NowNumbers.vue";
+import PairPart from "./PairPart.vue";
+
+const props = defineProps<{ width: number; height: number }>();
+const session = useSession();
+const view = useChartView();
+const lean = useLean();
+const weight = useCounterweight();
+const own = useAsking<Schemas["BalanceOut"]>("balance");
+
+const SIDE = 284;
+const FOOT = 152;
+const HEAD = 30;
+const beside = computed(() => props.width >= 620);
+const chartWidth = computed(() => (beside.value ? props.width - SIDE : props.width));
+const chartHeight = computed(() => Math.max(props.height - HEAD - FOOT, 160));
+
+/** The lean of what is chosen, by itself, beside the whole mix's. */
+const shown = shallowRef(true);
+const AFTER_CHANGE = 500;
+let timer: ReturnType<typeof setTimeout> | undefined;
+watch(
+  () =>
+    [shown.value && view.selection.join(","), session.revision, session.connected && lean.done >= 1] as const,
+  ([solo, , free]) => {
+    clearTimeout(timer);
+    if (!solo) return own.clear();
+    if (free) timer = setTimeout(() => void own.ask({ solo }), AFTER_CHANGE);
+  },
+  { immediate: true },
+);
+const chosen = computed(() => session.sources.filter((one) => view.selection.includes(one.id)));
+const chosenNames = computed(() =>
+  chosen.value.length > 3
+    ? `${chosen.value.length} sources`
+    : chosen.value.map((one) => one.name).join(" + "),
+);
+const chosenInk = computed(() => inkOf(chosen.value[0]?.ink ?? 0));
+const curves = computed<Curve[]>(() => [
+  ...(shown.value && own.found.value?.overview
+    ? [{ values: own.found.value.overview.long, colour: chosenInk.value, dash: [] }]
+    : []),
+  ...(weight.found?.changes.length && !weight.stale
+    ? [{ values: weight.found.long, colour: "#20262b", dash: [4, 3] }]
+    : []),
+]);
+</script>
+
+<template>
+  <div class="balance" :class="{ beside }">
+    <div class="over-time">
+      <header :style="{ height: `${HEAD}px` }">
+        <h2>Lean of the whole mix, 3 s</h2>
+        <span v-if="weight.found?.changes.length && !weight.stale" class="with"
+          >- - with the counterweight</span
+        >
+        <button
+          v-if="chosenNames"
+          class="own"
+          :aria-pressed="shown"
+          :style="{ color: chosenInk }"
+          :title="shown ? 'Hide the lean of what is chosen' : 'Show the lean of what is chosen, by itself'"
+          @click="shown = !shown"
+        >
+          {{ shown ? "Chosen" : "Show chosen" }}: {{ chosenNames }}{{ own.done.value < 1 ? "…" : "" }}
+        </button>
+      </header>
+      <LeanChart :width="chartWidth" :height="chartHeight" :curves="curves" />
+      <BalanceFoot :width="chartWidth" full />
+    </div>
+    <div class="side">
+      <div class="parts">
+        <CausesPart />
+        <PairPart />
+        <CounterweightPart />
+      </div>
+      <NowNumbers :style="{ height: `${FOOT}px` }" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.balance {
+  height: 100%;
+  overflow-y: auto;
+  background: var(--paper);
+}
+.beside {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 284px;
+  overflow: hidden;
+}
+.over-time {
+  min-width: 0;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 0 12px;
+  white-space: nowrap;
+  overflow: hidden;
+}
+h2 {
+  font-size: 13px;
+  font-weight: 600;
+}
+.own {
+  margin-left: auto;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  font-size: 12.5px;
+  font-weight: 600;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  cursor: pointer;
+}
+.with {
+  font-size: 12px;
+  color: var(--quiet);
+}
+.side {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-left: 1px solid var(--rule-strong);
+  background: var(--raised);
+}
+.parts {
+  flex: 1;
+  display: grid;
+  align-content: start;
+  gap: 16px;
+  min-height: 0;
+  padding: 9px 14px 12px;
+  overflow-y: auto;
+}
+</style>

@@ -1,0 +1,305 @@
+<script setup lang="ts">
+/** Beside the Balance desk: leaning stretches, ways of listening, what mono thins out, the target, the report. */
+import { useDebounceFn, useElementSize } from "@vueuse/core";
+import { computed, ref, shallowRef, watch } from "vue";
+import { get, type Schemas } from "@/api/http";
+import { decibels, leanText, sideClass } from "@/geometry/pan";
+import { useLean, useTolerance } from "@/session/lean";
+import { useLibrary } from "@/session/library";
+import { useSession } from "@/session/session";
+import { useTarget } from "@/session/target";
+import { usePlayer } from "@/sound/player";
+import NumberField from "@/ui/NumberField.vue";
+import { useCauses } from "./causes";
+import MonitorButtons from "./MonitorButtons.vue";
+import ReportDialog from "./ReportDialog.vue";
+import SpectrumPicture from "./SpectrumPicture.vue";
+import { useStretch } from "./stretch";
+
+const session = useSession();
+const player = usePlayer();
+const lean = useLean();
+const tolerance = useTolerance();
+const library = useLibrary();
+const chosen = useStretch();
+const causes = useCauses();
+const target = useTarget();
+
+const inside = ref<HTMLElement>();
+const { width } = useElementSize(inside);
+const reporting = ref(false);
+
+const rows = computed(() =>
+  chosen.leaning.map((one, i) => ({
+    ...one,
+    i,
+    bars: session.grid.barsText(one.start, one.end),
+    long: `${Math.round(one.end - one.start)} s`,
+    names:
+      i === chosen.number
+        ? causes.pulling
+            .slice(0, 2)
+            .map((id) => session.document?.sources[id]?.name)
+            .filter(Boolean)
+            .join(", ")
+        : `worst ${leanText(one.worst_db)}`,
+  })),
+);
+function goTo(start: number): void {
+  player.seek(session.grid.snap(start, 1));
+}
+
+/** Which sources lose in mono where they stand at the playhead. */
+const thinned = shallowRef<Schemas["ThinnedOut"][]>([]);
+const STEP = 2;
+const look = useDebounceFn(async () => {
+  try {
+    const at = Math.floor(player.playhead / STEP) * STEP;
+    const path = `/api/sessions/${session.id}/mono?revision=${session.revision}&at=${at}`;
+    thinned.value = await get<Schemas["ThinnedOut"][]>(path);
+  } catch {
+    /* away: the next change asks again */
+  }
+}, 300);
+watch(
+  () => [session.revision, Math.floor(player.playhead / STEP), session.connected] as const,
+  () => session.connected && void look(),
+  { immediate: true },
+);
+const hertz = (at: number): string =>
+  at >= 1000 ? `${(at / 1000).toFixed(1).replace(".0", "")} kHz` : `${Math.round(at)} Hz`;
+const bands = computed(() => lean.lean?.bands);
+const thinnest = computed(() => {
+  const loss = bands.value?.loss ?? [];
+  const worst = Math.min(...loss.map((value) => value ?? 0));
+  const at = bands.value?.centres[loss.indexOf(worst)];
+  return worst < -1 && at ? { at, worst } : null;
+});
+const why = computed(() => {
+  const [first] = thinned.value;
+  if (!first) return "";
+  const source = session.document?.sources[first.source];
+  const how = source?.timing !== "off" ? ", placed by time," : source?.double ? ", doubled," : "";
+  return `${source?.name ?? ""}${how} loses ${Math.abs(first.loss).toFixed(1)} dB, most about ${hertz(first.band)}`;
+});
+
+const figures = computed(() => lean.lean?.figures);
+const told = (value: number | null | undefined, unit: string): string =>
+  value === null || value === undefined ? "–" : `${decibels(value).replace("+", "")} ${unit}`;
+const verdict = computed(() => {
+  const [found, aim] = [figures.value, target.target];
+  if (!found || !aim || found.integrated_lufs == null || found.true_peak_dbtp == null) return "";
+  const off = found.integrated_lufs - aim.lufs;
+  const loud =
+    Math.abs(off) <= aim.within
+      ? "On target"
+      : `${Math.abs(off).toFixed(1)} LU ${off > 0 ? "above" : "below"} it`;
+  const over = found.true_peak_dbtp - aim.dbtp;
+  return `${loud}; peaks ${Math.abs(over).toFixed(1)} dB ${over > 0 ? "over" : "under"} the ceiling.`;
+});
+</script>
+
+<template>
+  <div ref="inside" class="balance-details">
+    <section aria-label="Leaning stretches">
+      <header>
+        <h3 class="heading">Leaning stretches</h3>
+        <span v-if="lean.done < 1" class="quiet" role="status">{{ Math.round(lean.done * 100) }} %</span>
+      </header>
+      <p class="tolerance quiet">
+        over
+        <NumberField
+          :value="tolerance.db"
+          label="Tolerance"
+          :low="0.1"
+          :high="12"
+          :step="0.1"
+          unit="dB"
+          :initial="1.5"
+          @set="tolerance.db = $event"
+        />
+        for at least
+        <NumberField
+          :value="tolerance.seconds"
+          label="Shortest time"
+          :low="0.5"
+          :high="60"
+          :step="0.5"
+          unit="s"
+          :initial="4"
+          @set="tolerance.seconds = $event"
+        />
+      </p>
+      <ol :class="{ stale: lean.done < 1 }">
+        <li v-for="row in rows" :key="row.i">
+          <button
+            class="stretch"
+            :class="{ on: row.i === chosen.number, left: row.mean_db < 0 }"
+            :aria-pressed="row.i === chosen.number"
+            title="Look into it; double-click to go there"
+            @click="chosen.choose(row.i)"
+            @dblclick="goTo(row.start)"
+          >
+            <b>{{ row.i + 1 }}</b>
+            <span
+              >{{ row.bars }}<br /><small>{{ row.names }}</small></span
+            >
+            <span class="much"
+              ><b :class="sideClass(row.mean_db)">{{ leanText(row.mean_db) }}</b
+              ><br /><small>{{ row.long }}</small></span
+            >
+          </button>
+        </li>
+      </ol>
+      <p v-if="lean.lean && !rows.length" class="quiet">
+        Nothing leans for too long. The chart shows how far it leans anywhere.
+      </p>
+      <button v-if="chosen.number >= 0" class="link" @click="chosen.choose(-1)">
+        look at the whole piece
+      </button>
+    </section>
+
+    <MonitorButtons />
+
+    <section v-if="width" aria-label="Spectrum and mono">
+      <h3 class="heading">Spectrum now · lost in mono</h3>
+      <SpectrumPicture :width="width" :centres="bands?.centres ?? []" :loss="bands?.loss ?? []" />
+      <p class="quiet small">
+        {{
+          thinnest
+            ? `Thins most at ${hertz(thinnest.at)}, by ${Math.abs(thinnest.worst).toFixed(1)} dB.`
+            : bands
+              ? "Hardly anything is lost in mono."
+              : ""
+        }}
+        {{ why }}{{ why && "." }}
+      </p>
+    </section>
+
+    <section aria-label="Against a target">
+      <h3 class="heading">Against a target</h3>
+      <select v-model="target.name" aria-label="Target">
+        <option v-for="one in library.library?.targets" :key="one.name" :value="one.name">
+          {{ one.title }} · {{ decibels(one.lufs, 0) }} LUFS, {{ decibels(one.dbtp, 0) }} dBTP
+        </option>
+      </select>
+      <dl>
+        <div>
+          <dt>{{ lean.stretch.title }}</dt>
+          <dd class="number">{{ told(figures?.integrated_lufs, "LUFS") }}</dd>
+        </div>
+        <div>
+          <dt>range</dt>
+          <dd class="number">{{ told(figures?.loudness_range_lu, "LU") }}</dd>
+        </div>
+        <div>
+          <dt>highest true peak</dt>
+          <dd class="number">{{ told(figures?.true_peak_dbtp, "dBTP") }}</dd>
+        </div>
+      </dl>
+      <p class="small quiet">{{ verdict }}</p>
+    </section>
+    <button class="report" @click="reporting = true">Balance report…</button>
+    <ReportDialog v-model:open="reporting" />
+  </div>
+</template>
+
+<style scoped>
+.balance-details {
+  display: flex;
+  flex-direction: column;
+  gap: 13px;
+  min-height: 100%;
+}
+header {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
+}
+.tolerance {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  font-size: 12px;
+}
+.tolerance :deep(input) {
+  width: 68px;
+  height: 22px;
+}
+ol {
+  display: grid;
+  gap: 5px;
+  max-height: 176px;
+  margin: 5px 0 4px;
+  padding: 0;
+  overflow-y: auto;
+  list-style: none;
+}
+.stale {
+  opacity: 0.55;
+}
+.stretch {
+  display: grid;
+  grid-template-columns: 18px minmax(0, 1fr) auto;
+  width: 100%;
+  padding: 4px 10px 5px;
+  border: 1px solid var(--rule);
+  border-radius: 4px;
+  background: var(--raised);
+  text-align: left;
+  line-height: 1.3;
+  cursor: pointer;
+}
+.stretch.on {
+  border-color: var(--right);
+}
+.stretch.on.left {
+  border-color: var(--left);
+}
+.much {
+  text-align: right;
+}
+small,
+.small {
+  font-size: 12px;
+}
+small {
+  color: var(--quiet);
+}
+select {
+  min-width: 0;
+  width: 100%;
+  height: 26px;
+  margin-top: 4px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  font-size: 12px;
+}
+dl {
+  margin: 5px 0 2px;
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  line-height: 1.5;
+}
+dt {
+  font-size: 13px;
+}
+dd {
+  margin: 0;
+  font-weight: 600;
+}
+.report {
+  flex: none;
+  height: 32px;
+  margin-top: auto;
+  border: 0;
+  border-radius: 3px;
+  background: var(--ink);
+  color: var(--raised);
+  cursor: pointer;
+}
+</style>

@@ -1,0 +1,192 @@
+<script setup lang="ts">
+/** What pulls the chosen stretch to its side: every source by how much it adds, each heard alone by one press. */
+import { computed, ref, watch } from "vue";
+import { useChartView } from "@/chart/view";
+import type { Schemas } from "@/api/http";
+import { leanText, sideClass } from "@/geometry/pan";
+import { useLean } from "@/session/lean";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+import { useAsking } from "./asking";
+import { useCauses } from "./causes";
+import { useStretch } from "./stretch";
+
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const chosen = useStretch();
+const causes = useCauses();
+const lean = useLean();
+const asking = useAsking<Schemas["CausesOut"]>("causes");
+
+/** Edits in a row are answered when they rest (ms). */
+const AFTER_CHANGE = 400;
+let timer: ReturnType<typeof setTimeout> | undefined;
+watch(
+  () =>
+    [
+      chosen.stretch.start,
+      chosen.stretch.end,
+      session.revision,
+      lean.lean !== null && session.connected,
+    ] as const,
+  ([start, end, , ready]) => {
+    clearTimeout(timer);
+    if (!ready || end <= start) return;
+    const query = { start: start.toFixed(3), end: end.toFixed(3) };
+    timer = setTimeout(() => void asking.ask(query), AFTER_CHANGE);
+  },
+  { immediate: true },
+);
+watch(asking.found, (found) => (causes.causes = found?.causes ?? []));
+
+const here = computed(() => asking.found.value?.lean ?? chosen.stretch.mean ?? null);
+const heading = computed(() => {
+  if (here.value === null || Math.abs(here.value) < 0.05) return "What each gives";
+  return `What pulls it to the ${here.value < 0 ? "left" : "right"}`;
+});
+/** Those that hardly matter are folded away. */
+const SHOWN_FROM = 0.15;
+const all = ref(false);
+const shown = computed(() =>
+  all.value ? rows.value : rows.value.filter((one) => Math.abs(one.adds) >= SHOWN_FROM),
+);
+const widest = computed(() => Math.max(0.5, ...causes.causes.map((one) => Math.abs(one.adds))));
+const rows = computed(() =>
+  causes.causes.map((one) => {
+    const source = session.sources.find((other) => other.id === one.id);
+    const back = session.returns.find((other) => other.id === one.id);
+    return {
+      ...one,
+      name: source?.name ?? back?.name ?? one.id,
+      ink: source ? inkOf(source.ink) : "var(--quiet)",
+      width: (Math.abs(one.adds) / widest.value) * 50,
+    };
+  }),
+);
+const told = (one: { name: string; adds: number; without: number | null; share: number }): string =>
+  `With ${one.name} the stretch leans ${leanText(here.value)}, without it ${leanText(one.without)}; it holds ${Math.round(one.share * 100)} % of the power`;
+</script>
+
+<template>
+  <section aria-label="Causes">
+    <h3 class="heading">{{ chosen.title }}</h3>
+    <h4>
+      {{ heading }} <span class="number" :class="sideClass(here)">{{ leanText(here) }}</span>
+    </h4>
+    <p v-if="asking.trouble.value" role="alert">{{ asking.trouble.value }}</p>
+    <p v-else-if="!rows.length" class="quiet" role="status">
+      {{
+        asking.done.value < 1
+          ? `Listening to each source… ${Math.round(asking.done.value * 100)} %`
+          : "Nothing sounds here."
+      }}
+    </p>
+    <ul :class="{ stale: asking.done.value < 1 }">
+      <li
+        v-for="one in shown"
+        :key="one.id"
+        :class="{ alone: player.solo.includes(one.id) }"
+        :data-cause="one.id"
+        :title="told(one)"
+      >
+        <button class="name" @click="one.kind === 'source' && view.choose(one.id)">
+          <span class="ink" :style="{ background: one.ink }" />{{ one.name
+          }}<small v-if="one.kind === 'return'"> return</small>
+        </button>
+        <svg width="80" height="12" aria-hidden="true">
+          <rect
+            :class="one.adds < 0 ? 'left' : 'right'"
+            :x="one.adds < 0 ? 40 - one.width * 0.78 : 40"
+            y="1.500"
+            :width="one.width * 0.78"
+            height="9"
+          />
+          <line x1="40" x2="40" y1="0" y2="12" />
+        </svg>
+        <span class="adds number" :class="sideClass(one.adds)">{{
+          leanText(one.adds).replace(" dB", "")
+        }}</span>
+        <button
+          class="small-button lit"
+          :aria-pressed="player.solo.includes(one.id)"
+          :aria-label="`Solo ${one.name}, only you hear it`"
+          title="Hear it alone (C: the first, then the next)"
+          @click="player.soloOnly(one.id, $event.shiftKey)"
+        >
+          S
+        </button>
+      </li>
+    </ul>
+    <button v-if="shown.length < rows.length || all" class="link more" @click="all = !all">
+      {{ all ? "only those that matter" : `and ${rows.length - shown.length} that hardly matter` }}
+    </button>
+  </section>
+</template>
+
+<style scoped>
+h4 {
+  display: flex;
+  justify-content: space-between;
+  margin: 2px 0 6px;
+  font-size: 15px;
+  font-weight: 600;
+}
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+.more {
+  font-size: 12px;
+}
+.stale {
+  opacity: 0.55;
+}
+li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 80px 44px 24px;
+  align-items: center;
+  gap: 5px;
+  height: 25px;
+}
+li.alone {
+  background: var(--lamp-wash);
+}
+.name {
+  display: flex;
+  align-items: center;
+  gap: 7px;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  cursor: pointer;
+}
+.ink {
+  flex: none;
+  width: 4px;
+  height: 16px;
+}
+small {
+  color: var(--quiet);
+}
+svg line {
+  stroke: var(--ink);
+}
+.left {
+  fill: #c1714f;
+}
+.right {
+  fill: #43838a;
+}
+.adds {
+  text-align: right;
+  font-size: 12px;
+}
+</style>

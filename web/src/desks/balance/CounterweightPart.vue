@@ -1,0 +1,181 @@
+<script setup lang="ts">
+/** The counterweight: who may give way, the least change that evens the stretch, heard as B, applied or not. */
+import { computed, ref } from "vue";
+import { decibels, leanText } from "@/geometry/pan";
+import { useLean } from "@/session/lean";
+import { useSession } from "@/session/session";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import EarMark from "@/ui/EarMark.vue";
+import NumberField from "@/ui/NumberField.vue";
+import { useCounterweight } from "./counterweight";
+import { useStretch } from "./stretch";
+
+const session = useSession();
+const player = usePlayer();
+const monitor = useMonitor();
+const chosen = useStretch();
+const weight = useCounterweight();
+const lean = useLean();
+const choosing = ref(false);
+
+const nameOf = (id: string): string => session.document?.sources[id]?.name ?? id;
+const names = computed(() => [...weight.givers.keys()].map(nameOf).join(", "));
+
+/** −2.3 dB, 12 to the left */
+function changeText(change: { source: string; level: number; place: number }): string {
+  const parts = [
+    change.level ? `${decibels(change.level)} dB` : "",
+    change.place
+      ? `${Math.round(Math.abs(change.place) * 100)} to the ${change.place < 0 ? "left" : "right"}`
+      : "",
+  ].filter(Boolean);
+  return `${nameOf(change.source)} ${parts.join(", ")}`;
+}
+const result = computed(() => {
+  const found = weight.found;
+  if (!found) return "";
+  const worst = `worst ${leanText(found.before)} becomes ${leanText(found.after)}`;
+  if (!found.changes.length)
+    return "No change of these sources makes it better without doing harm elsewhere. Let others give way, or let them give more.";
+  if (found.reached) return `${found.changes.map(changeText).join("; ")}: ${worst}, within tolerance.`;
+  return `${found.changes.map(changeText).join("; ")}: ${worst}, not within tolerance. Let more give way.`;
+});
+const usable = computed(() => !!weight.found?.changes.length && !weight.stale);
+const hearing = computed(() => player.trial !== null);
+</script>
+
+<template>
+  <section aria-label="Counterweight">
+    <h3 class="heading">Counterweight</h3>
+    <p v-if="!chosen.leaning.length && !weight.found" class="quiet">
+      {{
+        lean.lean ? "Nothing leans for too long: there is nothing to even." : "The piece is being measured."
+      }}
+    </p>
+    <p v-else-if="!weight.found && weight.done >= 1">
+      <template v-if="names"
+        >May give way: {{ names }}.
+        <button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
+          Who gives…
+        </button></template
+      >
+      <template v-else
+        ><button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
+          Choose who gives…
+        </button></template
+      >
+    </p>
+    <div v-if="choosing && !weight.found" class="givers">
+      <div v-for="source in session.sources" :key="source.id" class="giver">
+        <label>
+          <input
+            type="checkbox"
+            :checked="weight.givers.has(source.id)"
+            @change="weight.setGiver(source.id, weight.givers.has(source.id) ? null : { ...weight.usual })"
+          />
+          {{ source.name }}
+        </label>
+        <template v-if="weight.givers.get(source.id)">
+          <NumberField
+            :value="weight.givers.get(source.id)!.level"
+            :label="`${source.name}: level, at the most`"
+            :low="0"
+            :high="12"
+            :step="0.5"
+            unit="dB"
+            :initial="weight.usual.level"
+            @set="weight.setGiver(source.id, { ...weight.givers.get(source.id)!, level: $event })"
+          />
+          <NumberField
+            :value="Math.round(weight.givers.get(source.id)!.place * 100)"
+            :label="`${source.name}: place, at the most`"
+            :low="0"
+            :high="100"
+            :step="5"
+            unit="%"
+            :initial="Math.round(weight.usual.place * 100)"
+            @set="weight.setGiver(source.id, { ...weight.givers.get(source.id)!, place: $event / 100 })"
+          />
+        </template>
+      </div>
+      <button v-if="weight.own" class="link" @click="weight.leaveToCauses()">those that pull, again</button>
+    </div>
+    <p v-if="weight.trouble" role="alert">{{ weight.trouble }}</p>
+    <p v-if="weight.done < 1" role="status">Working it out, {{ Math.round(weight.done * 100) }} %…</p>
+    <p v-if="weight.found" role="status" :class="{ quiet: weight.stale }">
+      {{ result }}<template v-if="weight.stale"> The mix has changed since: work it out again.</template>
+    </p>
+    <div class="buttons">
+      <button v-if="weight.done < 1" class="small-button wide" @click="weight.stop()">Stop</button>
+      <template v-else-if="!weight.found || weight.stale">
+        <button
+          class="small-button wide strong"
+          :disabled="!weight.givers.size || !chosen.leaning.length"
+          @click="weight.workOut(false)"
+        >
+          Work it out
+        </button>
+        <button
+          v-if="chosen.leaning.length > 1"
+          class="small-button wide"
+          :disabled="!weight.givers.size"
+          title="Even every leaning stretch of the piece at once"
+          @click="weight.workOut(true)"
+        >
+          for every stretch
+        </button>
+      </template>
+      <template v-else>
+        <button
+          v-if="usable"
+          class="small-button wide lit"
+          :aria-pressed="hearing"
+          title="B against A at the same loudness, only for you (hold B, Shift+B to stay)"
+          @click="monitor.compare(!hearing)"
+        >
+          <EarMark /> {{ hearing ? "Hearing B" : "Hear as B" }}
+        </button>
+        <button v-if="usable && session.mayEdit" class="small-button wide strong" @click="weight.apply()">
+          Apply
+        </button>
+        <button class="small-button wide" @click="weight.stop()">{{ usable ? "Not now" : "Again" }}</button>
+      </template>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 7px;
+}
+.lit[aria-pressed="true"] :deep(.ear) {
+  stroke: var(--ink);
+}
+.givers {
+  display: grid;
+  gap: 2px;
+  max-height: 190px;
+  margin-top: 5px;
+  padding: 4px 6px;
+  overflow-y: auto;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+}
+.giver {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 62px 54px;
+  gap: 4px;
+  align-items: center;
+  min-height: 24px;
+}
+.giver label {
+  display: flex;
+  gap: 6px;
+  white-space: nowrap;
+  overflow: hidden;
+}
+</style>

@@ -1,0 +1,77 @@
+<script setup lang="ts">
+/** What sounds now, besides level and lean: the phase picture, correlation, mono, and loudness over three spans. */
+import { computed } from "vue";
+import { decibels } from "@/geometry/pan";
+import { useLean } from "@/session/lean";
+import { usePlayer } from "@/sound/player";
+import PhasePicture from "./PhasePicture.vue";
+
+const player = usePlayer();
+const lean = useLean();
+
+const number = (name: string, digits: number): string => {
+  const value = player.now?.[name];
+  return value === undefined || Number.isNaN(value) || value <= -119 ? "–" : decibels(value, digits);
+};
+const rows = computed(() => [
+  { title: "correlation", value: number("correlation", 2), unit: "" },
+  { title: "in mono", value: number("mono_loss", 1), unit: "dB" },
+  { title: "momentary", value: number("momentary", 1), unit: "" },
+  { title: "short-term", value: number("short_term", 1), unit: "" },
+  {
+    title: "integrated",
+    hint: `Of the ${lean.stretch.title}, as the mix stands`,
+    value: lean.lean?.figures.integrated_lufs == null ? "–" : decibels(lean.lean.figures.integrated_lufs),
+    unit: "LUFS",
+  },
+]);
+</script>
+
+<template>
+  <section class="now" aria-label="Phase and loudness now">
+    <PhasePicture :size="134" />
+    <dl>
+      <div v-for="row in rows" :key="row.title" :title="row.hint">
+        <dt>{{ row.title }}</dt>
+        <dd class="number">
+          {{ row.value }}<small v-if="row.unit"> {{ row.unit }}</small>
+        </dd>
+      </div>
+    </dl>
+  </section>
+</template>
+
+<style scoped>
+.now {
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 0 10px 0 6px;
+  border-top: 2px solid #8b9690;
+}
+dl {
+  flex: 1;
+  display: grid;
+  gap: 2px;
+  margin: 0;
+}
+dl div {
+  line-height: 1.12;
+}
+dt {
+  font-size: 11px;
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+  font-size: 13px;
+  font-weight: 600;
+  white-space: nowrap;
+}
+small {
+  margin-left: 3px;
+  font-weight: 400;
+  color: var(--quiet);
+}
+</style>

@@ -1,0 +1,328 @@
+<script setup lang="ts">
+/** The balance report: of the piece, a passage, or a finished file that is dropped in; as a page, JSON and CSV. */
+import { Button, Modal, Progress } from "ant-design-vue";
+import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+import { sendFile, type Sent } from "@/bringin/sending";
+import { useTolerance } from "@/session/lean";
+import { useSession } from "@/session/session";
+import { useTarget } from "@/session/target";
+import NumberField from "@/ui/NumberField.vue";
+
+type Report = Schemas["ReportOut"];
+
+const open = defineModel<boolean>("open", { required: true });
+const session = useSession();
+const tolerance = useTolerance();
+const target = useTarget();
+
+const passage = ref("");
+const against = ref(true);
+/** An earlier revision, or null for the latest. */
+const revision = ref<number | null>(null);
+const report = ref<Report | null>(null);
+const sent = ref<Sent | null>(null);
+const earlier = ref<Report[]>([]);
+const trouble = ref("");
+const over = ref(false);
+const LOOK_EVERY = 250;
+let timer: ReturnType<typeof setTimeout> | undefined;
+
+const base = computed(() => `/api/sessions/${session.id}`);
+const options = computed<Schemas["ReportOptions"]>(() => ({
+  tolerance_db: tolerance.db,
+  tolerance_seconds: tolerance.seconds,
+  target: against.value ? target.name : "",
+}));
+const sending = computed(
+  () => !!sent.value && ["waiting", "receiving", "away", "reading"].includes(sent.value.status),
+);
+const running = computed(
+  () => sending.value || (!!report.value && ["waiting", "running"].includes(report.value.status)),
+);
+const percent = computed(() => {
+  if (sent.value && sending.value && sent.value.status !== "reading")
+    return Math.round(sent.value.share * 50);
+  const done = Math.round((report.value?.progress ?? 0) * 100);
+  return sent.value ? 50 + Math.round(done / 2) : done;
+});
+const what = computed(() => {
+  if (sent.value && sending.value)
+    return `${sent.value.file.name}: ${sent.value.status === "reading" ? "measuring" : "sending"}`;
+  return report.value ? report.value.title : "";
+});
+
+async function make(): Promise<void> {
+  trouble.value = "";
+  sent.value = null;
+  const part = session.passages.find((one) => one.id === passage.value);
+  const title = `${session.settings?.name ?? ""}${part ? `, ${part.name}` : ""}`;
+  try {
+    report.value = await post<Report>(`${base.value}/reports`, {
+      ...options.value,
+      title,
+      revision: revision.value ?? session.revision,
+      ...(part && {
+        start: session.grid.secondsOfBeat(part.start),
+        end: session.grid.secondsOfBeat(part.end),
+      }),
+    });
+    follow(report.value.id);
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  }
+}
+
+async function measureFile(file: File | undefined): Promise<void> {
+  over.value = false;
+  if (!file || running.value) return;
+  trouble.value = "";
+  report.value = null;
+  const one = reactive<Sent>({
+    base: `${base.value}/uploads`,
+    file,
+    status: "waiting",
+    share: 0,
+    trouble: "",
+    upload: null,
+  });
+  sent.value = one;
+  one.status = "receiving";
+  const stop = watch(
+    () => one.upload?.report,
+    (id) => id && follow(id),
+  );
+  try {
+    await sendFile(one, options.value);
+    if (one.status === "failed") trouble.value = one.trouble;
+  } catch (error) {
+    if (!["cancelled"].includes(one.status)) trouble.value = (error as Error).message;
+    one.status = "failed";
+  }
+  stop();
+}
+
+function follow(id: string): void {
+  clearTimeout(timer);
+  timer = setTimeout(async () => {
+    try {
+      report.value = await get<Report>(`${base.value}/reports/${id}`);
+      trouble.value = "";
+    } catch (error) {
+      trouble.value = `${(error as Error).message} The report goes on meanwhile.`;
+    }
+    if (!report.value || ["waiting", "running"].includes(report.value.status)) follow(id);
+    else void look();
+  }, LOOK_EVERY);
+}
+
+async function stop(): Promise<void> {
+  if (sent.value) {
+    sent.value.status = "cancelled";
+    if (sent.value.upload)
+      await post(`${base.value}/uploads/${sent.value.upload.id}/cancel`).catch(() => undefined);
+  } else if (report.value)
+    report.value = await post<Report>(`${base.value}/reports/${report.value.id}/cancel`);
+}
+
+async function look(): Promise<void> {
+  try {
+    earlier.value = (await get<Report[]>(`${base.value}/reports`)).filter((one) => one.status === "done");
+  } catch {
+    /* away: the list is as it was */
+  }
+}
+
+const address = (one: Report, form: string): string => `${base.value}/reports/${one.id}/${form}`;
+const revisionText = (one: Report): string => (one.revision === null ? "file" : `r${one.revision}`);
+
+watch(open, (now) => {
+  if (!now) return;
+  if (!running.value) report.value = sent.value = null;
+  void look();
+});
+onBeforeUnmount(() => clearTimeout(timer));
+</script>
+
+<template>
+  <Modal v-model:open="open" title="Balance report" :footer="null" :width="520">
+    <div
+      @dragover.prevent.stop="over = true"
+      @dragleave="over = false"
+      @drop.prevent.stop="measureFile($event.dataTransfer?.files[0])"
+    >
+      <template v-if="session.mayEdit">
+        <fieldset :disabled="running">
+          <label>
+            <span>Of</span>
+            <select v-model="passage">
+              <option value="">the whole piece</option>
+              <option v-for="one in session.passages" :key="one.id" :value="one.id">{{ one.name }}</option>
+            </select>
+          </label>
+          <div class="row">
+            <span>At</span>
+            <NumberField
+              :value="revision ?? session.revision"
+              label="Revision"
+              :low="0"
+              :high="session.revision"
+              :step="1"
+              :initial="session.revision"
+              @set="revision = $event === session.revision ? null : $event"
+            />
+            <span class="quiet"
+              >revision{{ revision === null ? ", as it is now" : `, of ${session.revision}` }}</span
+            >
+          </div>
+          <label class="check">
+            <input v-model="against" type="checkbox" />
+            against the target ({{ target.target?.title }}, {{ target.target?.lufs }} LUFS)
+          </label>
+          <p class="quiet">
+            Leaning is more than {{ tolerance.db }} dB for {{ tolerance.seconds }} s, as set beside the desk.
+          </p>
+        </fieldset>
+        <div class="file" :class="{ over }">
+          <p>Or of a finished file: drop a bounce here, or</p>
+          <label class="pick small-button wide">
+            choose a file…
+            <input
+              type="file"
+              accept="audio/*,.wav,.flac,.aif,.aiff,.ogg,.mp3"
+              :disabled="running"
+              @change="measureFile(($event.target as HTMLInputElement).files?.[0])"
+            />
+          </label>
+        </div>
+      </template>
+      <div v-if="report || sent" class="job" role="status">
+        <p>{{ what }}</p>
+        <Progress
+          :percent="percent"
+          :status="report?.status === 'done' ? 'success' : running ? 'active' : 'exception'"
+          stroke-color="#1f6f78"
+          :stroke-width="6"
+        />
+        <p v-if="report?.status === 'cancelled' || sent?.status === 'cancelled'">
+          Stopped. Nothing was kept.
+        </p>
+        <p v-if="report?.status === 'failed'">{{ report.message }}</p>
+      </div>
+      <p v-if="trouble" role="alert">{{ trouble }}</p>
+      <div class="buttons">
+        <Button v-if="running" @click="stop">Stop</Button>
+        <Button
+          v-else-if="session.mayEdit"
+          :type="report?.status === 'done' ? 'default' : 'primary'"
+          @click="make"
+        >
+          Make the report
+        </Button>
+        <Button
+          v-if="report?.status === 'done'"
+          type="primary"
+          :href="address(report, 'page')"
+          target="_blank"
+        >
+          Open the page
+        </Button>
+      </div>
+      <section v-if="earlier.length">
+        <h3 class="heading">Made so far</h3>
+        <ul>
+          <li v-for="one in earlier" :key="one.id">
+            <a :href="address(one, 'page')" target="_blank">{{ one.title }}</a>
+            <span class="quiet number">{{ revisionText(one) }}</span>
+            <a :href="address(one, 'json')" download>JSON</a>
+            <a :href="address(one, 'curves')" download>curves CSV</a>
+            <a :href="address(one, 'sources')" download>sources CSV</a>
+          </li>
+        </ul>
+      </section>
+    </div>
+  </Modal>
+</template>
+
+<style scoped>
+fieldset {
+  display: grid;
+  gap: 7px;
+  margin: 12px 0;
+  padding: 0;
+  border: 0;
+}
+fieldset label {
+  display: grid;
+  grid-template-columns: 40px 1fr;
+  align-items: center;
+}
+fieldset .row {
+  display: grid;
+  grid-template-columns: 40px 80px 1fr;
+  align-items: center;
+}
+fieldset .check {
+  grid-template-columns: 20px 1fr;
+}
+select {
+  height: 32px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.file {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 10px;
+  padding: 12px 14px;
+  border: 1px dashed var(--rule-strong);
+  border-radius: 4px;
+}
+.file.over {
+  border: 2px dashed var(--lamp);
+  background: var(--lamp-wash);
+}
+.pick {
+  flex: none;
+}
+.pick input {
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  opacity: 0;
+}
+.pick:focus-within {
+  outline: 2px solid var(--lamp);
+}
+.job {
+  margin-top: 14px;
+}
+.buttons {
+  display: flex;
+  justify-content: flex-end;
+  gap: 8px;
+  margin-top: 16px;
+}
+section {
+  margin-top: 16px;
+}
+ul {
+  max-height: 180px;
+  margin: 4px 0 0;
+  padding: 0;
+  overflow-y: auto;
+  list-style: none;
+}
+li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 44px auto auto auto;
+  gap: 10px;
+  padding: 3px 0;
+  border-top: 1px solid var(--rule);
+}
+li a {
+  color: var(--right);
+}
+</style>

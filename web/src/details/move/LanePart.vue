@@ -1,0 +1,261 @@
+<script setup lang="ts">
+/** The lane that is worked on: which it is, whether it is followed, how it is recorded, what it is compared with. */
+import { computed, ref, watch } from "vue";
+import { get, type Schemas } from "@/api/http";
+import { useChartView } from "@/chart/view";
+import type { Point } from "@/geometry/lanes";
+import { FACES } from "@/geometry/parameters";
+import { useEdits } from "@/session/edits";
+import { OTHER_SIDE } from "@/session/moves";
+import { MODES, useRecorder, type Mode } from "@/session/recorder";
+import { useSession, type LaneName, type Source } from "@/session/session";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+import Fold from "@/ui/Fold.vue";
+import NumberField from "@/ui/NumberField.vue";
+import LaneHand from "./LaneHand.vue";
+import MidiPart from "./MidiPart.vue";
+
+const props = defineProps<{ source: Source; lane: LaneName }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const recorder = useRecorder();
+const monitor = useMonitor();
+
+const key = (lane: LaneName): string => session.laneKey(lane.source, lane.parameter);
+const title = (lane: LaneName): string => {
+  const face = FACES[lane.parameter].title;
+  return lane.source === props.source.id ? face : `${view.nameOf(lane.source)}: ${face.toLowerCase()}`;
+};
+function state(lane: LaneName): string {
+  const count = session.points(lane.source, lane.parameter).length;
+  if (!count) return "";
+  return session.isOff(lane.source, lane.parameter) ? " · off" : ` · ${count}`;
+}
+const count = computed(() => session.points(props.lane.source, props.lane.parameter).length);
+const off = computed(() => session.isOff(props.lane.source, props.lane.parameter));
+const mode = computed(() => recorder.modeOf(props.lane));
+
+/** Both sides of a stereo source are armed together: a hand may take either. */
+function arm(wanted: Mode): void {
+  recorder.arm(props.lane, wanted);
+  const other = OTHER_SIDE[props.lane.parameter];
+  if (other) recorder.arm({ ...props.lane, parameter: other }, wanted);
+}
+
+function pick(event: Event): void {
+  const wanted = (event.target as HTMLSelectElement).value;
+  const found = view.lanesHere.find((one) => key(one) === wanted);
+  if (found) view.showLane(found);
+}
+
+/** What the line may be heard against: as it was earlier, or without it. */
+const history = ref<Schemas["LaneChange"][]>([]);
+const against = ref("");
+async function look(): Promise<void> {
+  const query = new URLSearchParams({ source: props.lane.source, parameter: props.lane.parameter });
+  history.value = await get<Schemas["LaneChange"][]>(
+    `/api/sessions/${session.id}/moves/history?${query}`,
+  ).catch(() => []);
+}
+async function compareWith(event: Event): Promise<void> {
+  against.value = (event.target as HTMLSelectElement).value;
+  if (!against.value) return monitor.offerMoves(null);
+  const name = key(props.lane);
+  let points: Point[] = [];
+  if (against.value !== "none") {
+    const query = new URLSearchParams({
+      source: props.lane.source,
+      parameter: props.lane.parameter,
+      revision: against.value,
+    });
+    points = await get<Point[]>(`/api/sessions/${session.id}/moves/lane?${query}`);
+  }
+  const what = against.value === "none" ? "without its line" : `as in r${against.value}`;
+  monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
+}
+watch(
+  () => [key(props.lane), session.revision],
+  ([name], before) => {
+    if (before && name !== before[0] && against.value) {
+      against.value = "";
+      monitor.offerMoves(null);
+    }
+  },
+);
+const when = (made: string): string =>
+  new Date(made).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+</script>
+
+<template>
+  <section aria-label="Automation">
+    <h3 class="heading">Automation</h3>
+    <div class="line">
+      <select :value="key(lane)" aria-label="What the line follows" @change="pick">
+        <option v-for="one in view.lanesHere" :key="key(one)" :value="key(one)">
+          {{ title(one) }}{{ state(one) }}
+        </option>
+      </select>
+      <button
+        class="small-button wide"
+        :aria-pressed="count > 0 && !off"
+        :disabled="!count || !session.mayEdit"
+        :title="
+          off
+            ? 'Switched off: the static value holds. Press to follow the line again'
+            : 'Follows its line. Press to switch it off; the line is kept'
+        "
+        @click="edits.switchLane(lane, off)"
+      >
+        {{ count ? (off ? "line off" : "follows") : "no line" }}
+      </button>
+    </div>
+    <LaneHand :lane="lane" :name="view.nameOf(lane.source)" :colour="inkOf(source.ink)" />
+    <div v-if="session.mayEdit" class="modes" role="group" aria-label="Recording">
+      <button
+        v-for="one in MODES"
+        :key="one.name"
+        class="small-button"
+        :class="{ armed: one.name !== 'read' }"
+        :aria-pressed="mode === one.name"
+        :title="one.tip"
+        @click="arm(one.name)"
+      >
+        {{ one.title }}
+      </button>
+    </div>
+    <div v-if="mode === 'touch' || mode === 'trim'" class="line">
+      <span>Glide back</span>
+      <NumberField
+        :value="recorder.glide"
+        label="Glide back"
+        :low="0"
+        :high="10"
+        :step="0.05"
+        unit="s"
+        :initial="0.25"
+        @set="recorder.glide = $event"
+      />
+    </div>
+    <p v-if="mode !== 'read'" class="quiet note">
+      {{
+        player.playing
+          ? "Recording what you move now."
+          : `Armed: press Space, then move it${lane.parameter.startsWith("pan") ? " here, in the list or above the chart" : ""}.`
+      }}
+      <template v-if="recorder.armed.length > 1"> {{ recorder.armed.length }} lanes are armed.</template>
+    </p>
+    <Fold title="Line: compare, static, controller">
+      <label class="line">
+        <span>against</span>
+        <select
+          :value="against"
+          aria-label="Hear it against"
+          @focus="look"
+          @pointerdown="look"
+          @change="compareWith"
+        >
+          <option value="">nothing else</option>
+          <option value="none">without its line</option>
+          <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
+            r{{ one.revision }} · {{ when(one.made_at) }} {{ one.author.split(" ")[0] }}
+          </option>
+        </select>
+        <button
+          class="small-button lit"
+          :aria-pressed="monitor.comparing"
+          :disabled="!monitor.moves"
+          title="Hear B, only you (B held, Shift+B to stay)"
+          @click="monitor.compare(!monitor.comparing)"
+        >
+          hear B
+        </button>
+      </label>
+      <div class="buttons">
+        <button
+          class="small-button wide"
+          :disabled="!count || !session.mayEdit"
+          title="The line goes; the value that it has at the playhead stays for good"
+          @click="edits.makeStatic(lane, player.playhead)"
+        >
+          Make static here
+        </button>
+        <button
+          class="small-button wide"
+          :disabled="!count || !session.mayEdit"
+          title="The line goes; the static value holds"
+          @click="edits.clearLane(lane.source, lane.parameter)"
+        >
+          Take the line away
+        </button>
+      </div>
+      <MidiPart />
+    </Fold>
+  </section>
+</template>
+
+<style scoped>
+.heading {
+  margin: 10px 0 5px;
+}
+.line {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  font-size: 13px;
+}
+.line > select {
+  flex: 1;
+  min-width: 0;
+  height: 27px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.line > span {
+  flex: 1;
+  white-space: nowrap;
+}
+.line > :deep(input) {
+  width: 78px;
+  flex: none;
+  text-align: right;
+}
+label.line > span {
+  flex: none;
+}
+.line > .small-button {
+  flex: none;
+  justify-content: center;
+  min-width: 70px;
+}
+.modes {
+  display: grid;
+  grid-template-columns: repeat(5, 1fr);
+}
+.modes button {
+  height: 27px;
+  margin-left: -1px;
+  padding: 0;
+  border-radius: 0;
+}
+.modes .armed[aria-pressed="true"] {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  color: var(--ink);
+  font-weight: 600;
+}
+.note {
+  margin: 4px 0;
+  font-size: 12px;
+}
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 5px;
+  margin: 6px 0;
+}
+</style>

@@ -1,0 +1,273 @@
+<script setup lang="ts">
+/** The picked stretch: which lanes it is of, and what can be done with it. Everything is looked at before it is made. */
+import { computed, ref } from "vue";
+import { useChartView } from "@/chart/view";
+import { FACES } from "@/geometry/parameters";
+import { OTHER_SIDE, useMoves, type Edit } from "@/session/moves";
+import { useSession } from "@/session/session";
+import { useTakes } from "@/session/takes";
+import { useMonitor } from "@/sound/monitor";
+import ValueField from "@/ui/ValueField.vue";
+import EditFields from "./EditFields.vue";
+import PastePart from "./PastePart.vue";
+
+const session = useSession();
+const view = useChartView();
+const moves = useMoves();
+const takes = useTakes();
+const monitor = useMonitor();
+
+const pasting = ref(false);
+const value = computed(() => (view.lane ? session.laneValueAt(view.lane, moves.span?.start ?? 0) : 0));
+
+const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Edit }[] = [
+  {
+    kind: "shift", title: "Shift", tip: "Bodily to one side, or up and down",
+    first: () => ({ kind: "shift", by: FACES[view.parameter].unit === 0.5 ? -3 : 0.1 }),
+  },
+  {
+    kind: "widen", title: "Widen", tip: "Farther out, or nearer in",
+    first: () => ({ kind: "widen", factor: 1.25, centre: 0 }),
+  },
+  {
+    kind: "mirror", title: "Mirror", tip: "Left becomes right",
+    first: () => ({ kind: "mirror", centre: 0 }),
+  },
+  {
+    kind: "reverse", title: "Reverse", tip: "From its end to its beginning",
+    first: () => ({ kind: "reverse" }),
+  },
+  {
+    kind: "stretch", title: "Stretch", tip: "Slower or quicker",
+    first: () => ({ kind: "stretch", seconds: (moves.span!.end - moves.span!.start) * 2 }),
+  },
+  {
+    kind: "smooth", title: "Smooth", tip: "Rounds what trembles",
+    first: () => ({ kind: "smooth", seconds: 0.25 }),
+  },
+  {
+    kind: "thin", title: "Thin", tip: "Fewer points for the same move",
+    first: () => ({ kind: "thin" }),
+  },
+  {
+    kind: "quantise", title: "To grid", tip: "Points towards the grid",
+    first: () => ({ kind: "quantise", parts: view.gridParts || 4, strength: 1 }),
+  },
+  {
+    kind: "hold", title: "Hold", tip: "One place all through",
+    first: () => ({ kind: "hold", value: value.value }),
+  },
+  {
+    kind: "sweep", title: "Sweep", tip: "So many crossings between two places, arriving at the end",
+    first: () => ({
+      kind: "sweep", from_value: value.value, to_value: -value.value || 0.5, crossings: 1, shape: "ease", tension: 0,
+    }),
+  },
+  {
+    kind: "delete", title: "Clear", tip: "No points inside: straight from edge to edge",
+    first: () => ({ kind: "delete" }),
+  },
+]; // prettier-ignore
+
+function choose(kind: Edit["kind"]): void {
+  pasting.value = false;
+  const choice = CHOICES.find((one) => one.kind === kind)!;
+  void moves.look(choice.first());
+}
+
+function paste(): void {
+  moves.leave();
+  pasting.value = true;
+}
+
+/** Other lanes that can be drawn on the same numbers. */
+const others = computed(() =>
+  view.lanesHere.filter(
+    (one) =>
+      view.lane &&
+      one.source === view.lane.source &&
+      moves.keyOf(one) !== moves.keyOf(view.lane) &&
+      FACES[one.parameter].text === FACES[view.parameter].text &&
+      FACES[one.parameter].high === FACES[view.parameter].high,
+  ),
+);
+/** Both sides are given places: they may cross each other. */
+const crosses = computed(
+  () =>
+    (moves.edit?.kind === "sweep" || moves.edit?.kind === "hold") &&
+    moves.lanes.some((one) => one.parameter === OTHER_SIDE[view.parameter]),
+);
+
+const counted = computed(() => {
+  const found = moves.draft;
+  if (!found) return "";
+  const now = found.writes.reduce((sum, write) => sum + write.points.length, 0);
+  return found.writes.length ? `${now} points` : "no change";
+});
+</script>
+
+<template>
+  <section v-if="moves.span && !takes.waiting" class="part" data-decides aria-label="Picked stretch">
+    <h3 class="heading">
+      Stretch
+      <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
+      <button class="link" title="Let the stretch go (Escape)" @click="moves.letGo">let go</button>
+    </h3>
+    <div class="edges">
+      <label>
+        <span>from</span>
+        <ValueField
+          :value="moves.span.start"
+          label="Stretch from"
+          :text="(at) => session.grid.text(at)"
+          :parse="(text) => session.grid.parse(text)"
+          hint="Type a bar and beat, such as 17.3"
+          @set="moves.pick($event, moves.span!.end)"
+        />
+      </label>
+      <label>
+        <span>to</span>
+        <ValueField
+          :value="moves.span.end"
+          label="Stretch to"
+          :text="(at) => session.grid.text(at)"
+          :parse="(text) => session.grid.parse(text)"
+          hint="Type a bar and beat, such as 21"
+          @set="moves.pick(moves.span!.start, $event)"
+        />
+      </label>
+    </div>
+    <div v-if="others.length" class="along">
+      <span class="quiet">along with it</span>
+      <button
+        v-for="one in others"
+        :key="moves.keyOf(one)"
+        class="small-button"
+        :aria-pressed="moves.isAlong(one)"
+        @click="moves.toggleAlong(one)"
+      >
+        {{ FACES[one.parameter].title }}
+      </button>
+    </div>
+    <div v-if="session.mayEdit" class="choices" role="group" aria-label="What to do with the stretch">
+      <button
+        v-for="one in CHOICES"
+        :key="one.kind"
+        class="small-button"
+        :aria-pressed="moves.edit?.kind === one.kind"
+        :title="one.tip"
+        @click="choose(one.kind)"
+      >
+        {{ one.title }}
+      </button>
+      <button class="small-button" title="Take the move along (Ctrl+C)" @click="moves.copy">Copy</button>
+      <button
+        class="small-button"
+        :aria-pressed="pasting"
+        :disabled="!moves.clip"
+        title="Put the copied move down"
+        @click="paste"
+      >
+        Paste…
+      </button>
+    </div>
+    <label v-if="crosses" class="cross">
+      <input v-model="moves.crossing" type="checkbox" /> the other side goes the other way
+    </label>
+    <EditFields v-if="moves.edit" :edit="moves.edit" :parameter="view.parameter" @set="moves.look" />
+    <PastePart v-if="pasting && moves.clip" />
+    <p v-if="moves.trouble" class="trouble" role="alert">{{ moves.trouble }}</p>
+    <div v-if="moves.draft" class="decide">
+      <span class="quiet number" role="status">{{ counted }}</span>
+      <button
+        class="small-button lit"
+        :aria-pressed="monitor.comparing"
+        title="Hear it, only you (B held, Shift+B to stay)"
+        @click="monitor.compare(!monitor.comparing)"
+      >
+        hear B
+      </button>
+      <button class="small-button" title="Leave it as it was (Escape)" @click="moves.leave">Leave it</button>
+      <button class="small-button strong" title="Make the change (Enter)" @click="moves.apply">Apply</button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.part {
+  padding-bottom: 6px;
+}
+.heading {
+  display: flex;
+  align-items: baseline;
+  gap: 6px;
+  margin: 12px 0 5px;
+}
+.heading .link {
+  margin-left: auto;
+  font-size: 12px;
+  font-weight: 400;
+  letter-spacing: 0;
+  text-transform: none;
+}
+.edges {
+  display: flex;
+  gap: 12px;
+  margin-bottom: 5px;
+}
+.edges label {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  flex: 1;
+  font-size: 13px;
+}
+.along {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px;
+  margin-bottom: 6px;
+  font-size: 12px;
+}
+.choices {
+  display: grid;
+  grid-template-columns: repeat(5, 1fr);
+  gap: 4px;
+  margin-bottom: 6px;
+}
+.choices button {
+  height: 27px;
+  min-width: 0;
+  padding: 0;
+}
+.cross {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  margin-bottom: 3px;
+  font-size: 13px;
+}
+.decide {
+  position: sticky;
+  bottom: -10px;
+  display: flex;
+  align-items: center;
+  gap: 5px;
+  margin-top: 4px;
+  padding: 4px 0;
+  background: var(--panel);
+}
+.decide .number {
+  flex: 1;
+  font-size: 11px;
+}
+.decide button {
+  height: 27px;
+}
+.trouble {
+  margin-top: 5px;
+  font-size: 13px;
+  color: var(--wrong);
+}
+</style>

@@ -1,0 +1,267 @@
+/** A stretch of lanes and what is to be done with it: looked at as a draft, heard as B, applied as one change. */
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef, watch } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+import { useChartView } from "@/chart/view";
+import { replaced, type Point } from "@/geometry/lanes";
+import type { Operation } from "@/live/outbox";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import { say } from "@/ui/say";
+import { operation, together } from "./edits";
+import { useSession, type LaneName, type Parameter } from "./session";
+
+export type Edit = Schemas["EditIn"]["edit"];
+export type Draft = Schemas["DraftOut"];
+export type Clip = Schemas["ClipIn"];
+export type PastePlace = Schemas["PlaceOut"];
+type Write = Schemas["Write"];
+
+export interface Span {
+  start: number;
+  end: number;
+}
+
+/** The same of a stereo source's other side. */
+export const OTHER_SIDE: Partial<Record<Parameter, Parameter>> = {
+  pan_left: "pan_right", pan_right: "pan_left", level_left: "level_right", level_right: "level_left",
+}; // prettier-ignore
+
+/** Nothing shorter is picked (s). */
+const SHORTEST = 0.02;
+
+export const useMoves = defineStore("moves", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const view = useChartView();
+  const monitor = useMonitor();
+
+  const span = ref<Span | null>(null);
+  /** Lanes of which this person has said otherwise than at first whether they are changed along, by key. */
+  const toggled = ref<string[]>([]);
+  const lanes = computed<LaneName[]>(() => {
+    if (!view.lane) return [];
+    const main = view.lane;
+    const own = [main, ...view.lanesHere.filter((one) => isAlong(one) && keyOf(one) !== keyOf(main))];
+    // Sources that are chosen besides are changed as this one is, as far as they have the same to move.
+    const besides = session.sources.filter(
+      (one) => view.selection.includes(one.id) && one.id !== player.chosen,
+    );
+    return [
+      ...own,
+      ...besides.flatMap((source) =>
+        own
+          .filter(({ parameter }) => view.ownLanes(source).includes(parameter))
+          .map(({ parameter }) => ({ source: source.id, parameter })),
+      ),
+    ];
+  });
+  const keyOf = ({ source, parameter }: LaneName): string => session.laneKey(source, parameter);
+  /** Both sides of a stereo source are changed as one, unless one is left out. */
+  const isOtherSide = (lane: LaneName): boolean =>
+    lane.source === view.lane?.source && OTHER_SIDE[lane.parameter] === view.lane.parameter;
+  const isAlong = (lane: LaneName): boolean => isOtherSide(lane) !== toggled.value.includes(keyOf(lane));
+
+  const edit = ref<Edit | null>(null);
+  const glide = ref(0);
+  const stay = ref(false);
+  /** A stereo source's other side is given its places mirrored, so that both cross. */
+  const crossing = ref(true);
+  const draft = shallowRef<Draft | null>(null);
+  const trouble = ref("");
+  const clip = shallowRef<{ clip: Clip; from: LaneName; said: string } | null>(null);
+  let asked = 0;
+
+  function toggleAlong(lane: LaneName): void {
+    const key = keyOf(lane);
+    toggled.value = toggled.value.includes(key)
+      ? toggled.value.filter((one) => one !== key)
+      : [...toggled.value, key];
+  }
+
+  function pick(start: number, end: number): void {
+    const [low, high] = [Math.min(start, end), Math.max(start, end)].map((at) =>
+      Math.min(Math.max(at, 0), session.length),
+    ) as [number, number];
+    span.value = high - low >= SHORTEST ? { start: low, end: high } : null;
+    if (!span.value) leave();
+  }
+
+  /** Pick the passage at the playhead, or its bar where there is none. */
+  function pickHere(): void {
+    const at = player.playhead;
+    const passage = session.passages
+      .map((one) => [one.start, one.end].map((beat) => session.grid.secondsOfBeat(beat)) as [number, number])
+      .find(([start, end]) => at >= start && at < end);
+    const bar = session.grid.barFrom(at, 0);
+    pick(
+      ...(passage ?? [bar, session.grid.barFrom(at, 1) > bar ? session.grid.barFrom(at, 1) : session.length]),
+    );
+  }
+
+  /** Look at what is picked, at the passage one goes round, or at everything. */
+  function fit(): void {
+    const seen = span.value ?? player.roundSpan;
+    view.fit(seen?.start ?? 0, seen?.end ?? session.length);
+  }
+
+  function letGo(): void {
+    span.value = null;
+    leave();
+  }
+
+  /** What the lanes would be with a draft's writes, by key. */
+  function lanesWith(writes: Write[]): Map<string, Point[]> {
+    const found = new Map<string, Point[]>();
+    for (const write of writes) {
+      const lane = write as unknown as LaneName;
+      const before = found.get(keyOf(lane)) ?? session.points(lane.source, lane.parameter);
+      found.set(keyOf(lane), replaced(before, write.start, write.end, write.points));
+    }
+    return found;
+  }
+  const preview = computed(() => (draft.value ? lanesWith(draft.value.writes) : new Map<string, Point[]>()));
+
+  async function ask(path: string, body: object): Promise<Draft | null> {
+    const mine = (asked += 1);
+    trouble.value = "";
+    try {
+      const found = await post<Draft>(`/api/sessions/${session.id}/moves/${path}`, {
+        revision: session.revision,
+        ...body,
+      });
+      return mine === asked ? found : null;
+    } catch (error) {
+      if (mine === asked) trouble.value = (error as Error).message;
+      return null;
+    }
+  }
+
+  /** Show and offer to hear what a change would make. */
+  function show(found: Draft | null): void {
+    draft.value = found;
+    const heard = player.moves.length > 0 && monitor.comparing;
+    monitor.offerMoves(
+      found && { words: [`draft=${found.id}`], lanes: lanesWith(found.writes), title: found.said },
+      heard && !!found,
+    );
+  }
+
+  let again: (() => Promise<void>) | null = null;
+
+  /** Look at a range operation before it is made. */
+  async function look(wanted: Edit): Promise<void> {
+    edit.value = wanted;
+    again = async () => {
+      const here = span.value;
+      if (!here || !edit.value || !lanes.value.length) return;
+      const crossed = crossing.value && ["sweep", "hold"].includes(edit.value.kind);
+      const names = lanes.value.map((one) => ({
+        ...one,
+        mirrored: crossed && one.parameter.startsWith("pan") && OTHER_SIDE[one.parameter] === view.parameter,
+      }));
+      const body = { lanes: names, ...here, edit: edit.value, glide: glide.value, stay: stay.value };
+      const found = await ask("edit", body);
+      if (found || trouble.value) show(found);
+    };
+    await again();
+  }
+
+  function leave(): void {
+    edit.value = again = null;
+    asked += 1;
+    trouble.value = "";
+    if (draft.value) show(null);
+  }
+
+  const writing = (writes: Write[]): Operation[] =>
+    writes.map((write) => operation("write-points", write as never));
+
+  /** Make a draft's change: one, to be undone as one. */
+  function make(found: Draft): void {
+    const shown = Object.fromEntries(lanesWith(found.writes));
+    if (found.writes.length) session.change(shown, together(found.said, writing(found.writes)));
+    else say.know("That changes nothing here.");
+  }
+
+  function apply(): void {
+    const found = draft.value;
+    if (!found) return;
+    leave();
+    make(found);
+  }
+
+  /** A range operation that needs no looking at first: what a pointer has drawn or dragged. */
+  async function atOnce(names: LaneName[], here: Span, wanted: Edit): Promise<void> {
+    const found = await ask("edit", { lanes: names, ...here, edit: wanted });
+    if (found) make(found);
+    else if (trouble.value) say.wrong(trouble.value);
+  }
+
+  async function copy(): Promise<void> {
+    const [main] = lanes.value;
+    if (!span.value || !main) return;
+    const names = lanes.value.filter((one) => one.source === main.source);
+    try {
+      const body = { revision: session.revision, lanes: names, ...span.value };
+      const found = await post<Clip>(`/api/sessions/${session.id}/moves/clip`, body);
+      const where = session.grid.barsText(span.value.start, span.value.end);
+      clip.value = { clip: found, from: main, said: `${view.nameOf(main.source)}, ${where}` };
+      say.done(`Copied: ${clip.value.said}.`);
+    } catch (error) {
+      say.wrong((error as Error).message);
+    }
+  }
+
+  /** Look at the copied move put down on other places. */
+  async function lookPasted(
+    targets: { source: string; at: number }[],
+    mirrored: boolean,
+    byBeats: boolean,
+  ): Promise<void> {
+    const copied = clip.value;
+    if (!copied) return;
+    edit.value = null;
+    again = async () => {
+      const body = { clip: copied.clip, targets, mirrored, by_beats: byBeats, glide: glide.value };
+      const found = await ask("paste", body);
+      if (found || trouble.value) show(found);
+    };
+    await again();
+  }
+
+  /** Where the copied move may be put down. */
+  async function places(kind: "passages" | "bars" | "sound", more: Record<string, string>) {
+    const copied = clip.value;
+    if (!copied) return [];
+    const { start, seconds } = copied.clip;
+    const query = new URLSearchParams({
+      revision: String(session.revision),
+      start: String(start),
+      end: String(start + seconds),
+      kind,
+      source: copied.from.source,
+      ...more,
+    });
+    return get<PastePlace[]>(`/api/sessions/${session.id}/moves/places?${query}`);
+  }
+
+  // What a colleague changes meanwhile is in the next look.
+  watch(
+    () => session.revision,
+    () => draft.value && void again?.(),
+  );
+  watch([span, lanes, glide, stay, crossing], () => edit.value && void again?.(), { deep: true });
+  watch(
+    () => session.id,
+    () => {
+      letGo();
+      clip.value = null;
+    },
+  );
+
+  return {
+    span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
+    keyOf, isAlong, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, places, lanesWith,
+  }; // prettier-ignore
+});

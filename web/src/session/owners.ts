@@ -1,0 +1,18 @@
+/** What lanes belong to: a source by its id, or a send, a return or a group by its kind and id. */
+
+export type OwnerKind = "source" | "send" | "return" | "group";
+
+/** The kind and the id of a lane's owner. */
+export function kindAndId(owner: string): [OwnerKind, string] {
+  const colon = owner.indexOf(":");
+  return colon < 0 ? ["source", owner] : [owner.slice(0, colon) as OwnerKind, owner.slice(colon + 1)];
+}
+
+/** The owner and the parameter of a lane's key. */
+export function ownerAndParameter(key: string): [string, string] {
+  const slash = key.lastIndexOf("/");
+  return [key.slice(0, slash), key.slice(slash + 1)];
+}
+
+/** The source and the return of a send's id. */
+export const endsOfSend = (id: string): [string, string] => id.split("/") as [string, string];

@@ -1,0 +1,256 @@
+/**
+ * Recording moves: while it plays, what a hand does with an armed parameter is written down instead of made at once.
+ * What it becomes (touch, latch, write, trim) is worked out by the server when the pass ends.
+ */
+import { useLocalStorage, useRafFn } from "@vueuse/core";
+import { defineStore } from "pinia";
+import { computed, reactive, ref, shallowReactive, watch } from "vue";
+import { clamp } from "@/geometry/pan";
+import { FACES } from "@/geometry/parameters";
+import { kindAndId } from "@/session/owners";
+import { usePlayer } from "@/sound/player";
+import { useSession, type LaneName, type Source } from "./session";
+import { useTakes } from "./takes";
+
+export type Mode = "read" | "touch" | "latch" | "write" | "trim";
+export const MODES: { name: Mode; title: string; tip: string }[] = [
+  { name: "read", title: "Read", tip: "Nothing is recorded: moving it makes a change at once" },
+  { name: "touch", title: "Touch", tip: "Writes while you hold it, then glides back to what was there" },
+  { name: "latch", title: "Latch", tip: "Goes on with your last value until play stops" },
+  { name: "write", title: "Write", tip: "Overwrites from where play starts to where it stops" },
+  { name: "trim", title: "Trim", tip: "Adds your movement to what is there" },
+];
+
+/** A playhead that steps back by less (s) has only waited for sound; by more, it has been put elsewhere. */
+const JUMP = 0.3;
+
+/** A key or a controller has no letting go: it is held until it has rested so long (ms). */
+const RESTED = 400;
+
+interface Hold {
+  samples: [number, number][];
+  end: number;
+  open: boolean;
+}
+
+interface Control extends LaneName {
+  mode: Mode;
+  holds: Hold[];
+  /** The value as it shows and sounds now; null where the line is followed. */
+  shown: number | null;
+  /** In trim: where the hand took hold. */
+  grasped: number;
+  /** Gliding back: from which value, since when. */
+  gliding: { from: number; since: number } | null;
+  rest?: ReturnType<typeof setTimeout>;
+}
+
+export const useRecorder = defineStore("recorder", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const takes = useTakes();
+
+  const modes = reactive(new Map<string, Mode>());
+  const glide = useLocalStorage("glide-back", 0.25);
+  const start = ref<number | null>(null);
+  const controls = shallowReactive(new Map<string, Control>());
+  /** Counts what was recorded, so that a picture of it can be drawn anew. */
+  const count = ref(0);
+  let last = 0;
+
+  const keyOf = ({ source, parameter }: LaneName): string => session.laneKey(source, parameter);
+  const modeOf = (lane: LaneName): Mode => modes.get(keyOf(lane)) ?? "read";
+  const armed = computed(() => [...modes].filter(([, mode]) => mode !== "read").map(([key]) => key));
+  /** Whether moving a parameter now is written down. */
+  const writes = (lane: LaneName): boolean =>
+    player.playing && session.mayEdit && modeOf(lane) !== "read" && start.value !== null;
+
+  function arm(lane: LaneName, mode: Mode): void {
+    if (mode === "read") modes.delete(keyOf(lane));
+    else modes.set(keyOf(lane), mode);
+  }
+
+  const sourceOf = (lane: LaneName): Source | undefined =>
+    kindAndId(lane.source)[0] === "source"
+      ? session.sources.find((one) => one.id === lane.source)
+      : undefined;
+
+  /** A value shows and sounds at once. */
+  function sound(control: Control, value: number | null): void {
+    control.shown = value;
+    const thing = `${control.source}.${control.parameter}`;
+    const source = sourceOf(control);
+    if (value === null) {
+      session.letGo(thing);
+      if (
+        source &&
+        ![...controls.values()].some((one) => one.source === control.source && one.shown !== null)
+      )
+        player.release(false);
+      return;
+    }
+    if (source) player.grasp(source, ["level", "trim"].includes(control.parameter));
+    session.hold(thing, value);
+    if (source) player.moveHand(source);
+  }
+
+  function controlOf(lane: LaneName): Control {
+    const known = controls.get(keyOf(lane));
+    if (known) return known;
+    const made: Control = {
+      ...lane, mode: modeOf(lane), holds: [], shown: null, grasped: 0, gliding: null,
+    }; // prettier-ignore
+    controls.set(keyOf(lane), made);
+    return made;
+  }
+
+  const limited = (lane: LaneName, value: number): number =>
+    clamp(value, FACES[lane.parameter].low, FACES[lane.parameter].high);
+  /** What the line itself says at a time, whatever is held. */
+  const lineAt = (lane: LaneName, at: number): number => session.lineValueAt(lane, at);
+
+  /** The hand holds an armed parameter at a value. */
+  function touch(lane: LaneName, value: number): void {
+    const control = controlOf(lane);
+    clearTimeout(control.rest);
+    let hold = control.holds.at(-1);
+    // A playhead that waited for sound may stand a little earlier than where the hand let go.
+    const at = Math.max(player.playhead, hold?.open ? 0 : (hold?.end ?? 0));
+    if (!hold?.open) {
+      control.grasped = control.mode === "trim" ? lineAt(lane, at) : value;
+      hold = { samples: [], end: at, open: true };
+      control.holds.push(hold);
+    }
+    control.gliding = null;
+    const written = control.mode === "trim" ? value - control.grasped : value;
+    const before = hold.samples.at(-1);
+    if (before && at <= before[0]) before[1] = written;
+    else hold.samples.push([at, written]);
+    hold.end = Math.max(at, hold.samples.at(-1)![0]);
+    sound(control, control.mode === "trim" ? limited(lane, lineAt(lane, at) + written) : value);
+    count.value += 1;
+  }
+
+  /** The hand lets go. */
+  function release(lane: LaneName): void {
+    const control = controls.get(keyOf(lane));
+    const hold = control?.holds.at(-1);
+    if (!control || !hold?.open) return;
+    hold.open = false;
+    hold.end = Math.max(player.playhead, hold.end);
+    if (control.mode === "touch" || control.mode === "trim")
+      control.gliding = { from: control.shown ?? 0, since: player.playhead };
+    count.value += 1;
+  }
+
+  /** A value that comes without a hand being held down: from a key, or a controller. */
+  function nudge(lane: LaneName, value: number): void {
+    touch(lane, value);
+    const control = controlOf(lane);
+    control.rest = setTimeout(() => release(lane), RESTED);
+  }
+
+  function begin(at: number): void {
+    start.value = last = at;
+    for (const [key, mode] of modes) {
+      if (mode !== "write") continue;
+      const lane = session.laneOf(key);
+      sound(controlOf(lane), lineAt(lane, at));
+    }
+  }
+
+  /** The pass ends: send what was done in it. Hands that are still held go on if the round does. */
+  function finish(end: number, again: number | null): void {
+    const from = start.value;
+    const done = [...controls.values()];
+    const held = again === null ? [] : done.filter((one) => one.holds.at(-1)?.open && one.shown !== null);
+    start.value = null;
+    controls.clear();
+    const byMode = new Map<Mode, Control[]>();
+    for (const control of done) {
+      clearTimeout(control.rest);
+      if (control.holds.length || control.mode === "write")
+        byMode.set(control.mode, [...(byMode.get(control.mode) ?? []), control]);
+    }
+    if (from !== null && end > from)
+      for (const [mode, some] of byMode)
+        void takes.add({
+          start: from,
+          end,
+          mode: mode as "touch",
+          glide: glide.value,
+          controls: some.map(({ source, parameter, holds }) => ({
+            source,
+            parameter,
+            holds: within(holds, from, end),
+          })),
+        });
+    for (const control of done) if (!held.includes(control)) sound(control, null);
+    if (again === null) return;
+    begin(again);
+    for (const control of held) {
+      const value = control.mode === "trim" ? control.shown! : control.holds.at(-1)!.samples.at(-1)![1];
+      touch(control, value);
+    }
+  }
+
+  /** Where a hand that has let go is on its way back, as it will be written. */
+  function glided(
+    control: Control,
+    { from, since }: { from: number; since: number },
+    at: number,
+    share: number,
+  ) {
+    if (control.mode === "trim")
+      return limited(control, lineAt(control, at) + (from - lineAt(control, since)) * (1 - share));
+    return from + (lineAt(control, since + glide.value) - from) * share;
+  }
+
+  const within = (holds: Hold[], from: number, end: number): { samples: [number, number][]; end: number }[] =>
+    holds
+      .map((hold) => ({
+        samples: hold.samples.filter(([at]) => at >= from && at <= end),
+        end: clamp(hold.open ? end : hold.end, from, end),
+      }))
+      .filter((hold) => hold.samples.length);
+
+  // The playhead tells when a pass begins and ends: a jump is the end of one.
+  watch(
+    () => player.playing,
+    (playing) => {
+      if (playing) begin(player.playhead);
+      else if (start.value !== null) finish(Math.max(last, start.value), null);
+    },
+    // At once: a pass that ends because one leaves the session still belongs to it.
+    { flush: "sync" },
+  );
+  watch(
+    () => player.playhead,
+    (at) => {
+      if (!player.playing || start.value === null) return;
+      const jumped = at < last - JUMP || at > last + 1;
+      const going = player.roundSpan;
+      const round = going && at < last && last > going.end - 0.25 && at < going.start + 0.25 ? going : null;
+      if (jumped) finish(round?.end ?? last, round?.start ?? at);
+      last = at;
+    },
+  );
+
+  // What glides back or is trimmed moves by itself as the playhead does.
+  useRafFn(() => {
+    if (start.value === null) return;
+    const at = player.playhead;
+    for (const control of controls.values()) {
+      if (control.mode === "trim" && control.holds.at(-1)?.open)
+        sound(control, limited(control, lineAt(control, at) + control.holds.at(-1)!.samples.at(-1)![1]));
+      if (!control.gliding) continue;
+      const share = glide.value ? (at - control.gliding.since) / glide.value : 1;
+      if (share >= 1) {
+        control.gliding = null;
+        sound(control, null);
+      } else sound(control, glided(control, control.gliding, at, Math.max(share, 0)));
+    }
+  });
+
+  return { modes, glide, start, controls, count, armed, modeOf, arm, writes, touch, release, nudge };
+});

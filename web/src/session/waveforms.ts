@@ -1,0 +1,34 @@
+/** What sources sound like to the eye: asked for once for each piece of audio. */
+import { defineStore } from "pinia";
+import { shallowReactive } from "vue";
+import { get, type Schemas } from "@/api/http";
+import type { Wave } from "@/chart/paintLines";
+import { useSession, type Source } from "./session";
+
+export const useWaveforms = defineStore("waveforms", () => {
+  const session = useSession();
+  const known = shallowReactive(new Map<string, Wave["channels"]>());
+  const asked = new Set<string>();
+  let perSecond = 100;
+
+  /** A source's waveform where it stands in the piece; undefined until it has come. */
+  function of(source: Source): Wave | undefined {
+    const key = `${source.asset} ${source.first} ${source.channels} ${session.settings?.rate}`;
+    const channels = known.get(key);
+    if (channels) return { start: source.start, perSecond, channels };
+    if (!asked.has(key)) {
+      asked.add(key);
+      const path = `/api/sessions/${session.id}/sources/${source.id}/waveform?revision=${session.revision}`;
+      get<Schemas["Waveform"]>(path).then(
+        (found) => {
+          perSecond = found.per_second;
+          known.set(key, found.channels.map((row) => row.map((value) => value / 255))); // prettier-ignore
+        },
+        () => asked.delete(key),
+      );
+    }
+    return undefined;
+  }
+
+  return { of };
+});

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+/** What this person hears otherwise than the mix is delivered, plainly marked while it lasts, and ended by a press. */
+import { computed } from "vue";
+import { useLibrary } from "@/session/library";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+
+const player = usePlayer();
+const library = useLibrary();
+const monitor = useMonitor();
+
+const marks = computed(() => {
+  const way = library.library?.monitors.find((one) => one.name === player.monitor);
+  const found = [];
+  if (way && way.name !== "stereo")
+    found.push({
+      text: way.title,
+      title: `You hear: ${way.title}. ${way.sentence} Nobody else does; press for stereo`,
+      end: () => monitor.latch(monitor.latched),
+    });
+  if (player.trial)
+    found.push({
+      text: "B",
+      title: "You hear B, the counterweight on trial. Nobody else does; press for A",
+      end: () => monitor.compare(false),
+    });
+  if (player.moves.length)
+    found.push({
+      text: `B: ${monitor.moves?.title ?? "other moves"}`,
+      title: "You hear B, moves that nobody has applied. Nobody else does; press for A",
+      end: () => monitor.compare(false),
+    });
+  return found;
+});
+</script>
+
+<template>
+  <div class="marks" role="status">
+    <button v-for="mark in marks" :key="mark.text" :title="mark.title" @click="mark.end">
+      {{ mark.text }} <span aria-hidden="true">×</span>
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.marks {
+  display: flex;
+  gap: 5px;
+}
+button {
+  height: 24px;
+  padding: 0 9px;
+  border: 0;
+  border-radius: 3px;
+  background: var(--lamp);
+  color: var(--ink);
+  font-weight: 600;
+  font-size: 13px;
+  cursor: pointer;
+}
+</style>
