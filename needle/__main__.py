@@ -1,4 +1,4 @@
-"""The command line: ``python -m needle gains | measure | render | thin``, for scripts and batch work.
+"""The command line: ``python -m needle gains | measure | pulse | deal | render | thin``, for scripts and batch work.
 
 Results go to standard output, readable or as JSON with ``--json``; errors to standard error, exit code 2.
 """
@@ -12,15 +12,22 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from needle.conventions import TempoMap
 from needle.errors import NeedleError
 from needle.files.audio import FORMATS, AudioWriter, audio_info, read_stretches
 from needle.files.bundle import Bundle
 from needle.files.lanes import lane_rows, read_lane
+from needle.files.midi import midi_notes, midi_tempo
 from needle.metering.measure import measure
 from needle.moving.parameters import PARAMETERS
 from needle.moving.thinning import thinned
 from needle.placing.laws import LAWS, law_named
+from needle.pulsing.deal import ORDERS, Event, dealt, spread
+from needle.pulsing.pulse import Pulse, Pulsing
+from needle.pulsing.reading import every_bar, marks, sentence, side_gains, silent
+from needle.pulsing.waves import WAVES
 from needle.rendering.delivery import deliver
 from needle.rendering.mix import EVERYTHING, Listening, Mix
 from needle.rendering.monitor import MONITORS
@@ -70,7 +77,32 @@ def _parser() -> argparse.ArgumentParser:
     thin.add_argument("--grain", type=float, metavar="G", help="how far the thinned line may be off")
     thin.set_defaults(command=_thin)
 
-    for command in (gains, measured, render, thin):
+    pulse = commands.add_parser("pulse", help="the gains of a pulse on both sides, and the beats that are silent")
+    pulse.add_argument("--period", type=float, default=1.0, metavar="BEATS")
+    pulse.add_argument("--hertz", type=float, metavar="HZ", help="the rate, instead of a period in beats")
+    pulse.add_argument("--wave", default="sine", choices=list(WAVES))
+    pulse.add_argument("--offset", type=float, default=180.0, metavar="DEGREES", help="how far the right is ahead")
+    pulse.add_argument("--depth", type=float, default=1.0, metavar="D", help="0 … 1")
+    pulse.add_argument("--smooth", type=float, default=0.0, metavar="S", help="share of a cycle, 0 … 1")
+    pulse.add_argument("--duty", type=float, default=0.5, metavar="D", help="how long a square is on, 0 … 1")
+    pulse.add_argument("--start", type=float, default=0.0, metavar="C", help="cycles that it is ahead, 0 … 1")
+    pulse.add_argument("--steps", type=float, nargs="+", metavar="W", help="drawn steps, -1 … 1")
+    pulse.add_argument("--seed", type=int, default=1, help="of chance")
+    pulse.add_argument("--glide", action="store_true", help="chance glides from value to value")
+    pulse.add_argument("--flip", action="store_true", help="turn the wave over")
+    pulse.add_argument("--even-power", action="store_true", help="hold the power of both sides together")
+    pulse.add_argument("--bpm", type=float, default=120.0)
+    pulse.add_argument("--beats", type=int, default=4, help="beats of the bar")
+    pulse.set_defaults(command=_pulse)
+
+    deal = commands.add_parser("deal", help="the notes of a MIDI file dealt to places in turn")
+    deal.add_argument("file", type=Path)
+    deal.add_argument("--places", type=int, default=4, metavar="N", help="2 … 16, evenly from left to right")
+    deal.add_argument("--order", default="in-turn", choices=list(ORDERS))
+    deal.add_argument("--seed", type=int, default=1, help="of a shuffled order")
+    deal.set_defaults(command=_deal)
+
+    for command in (gains, measured, render, thin, pulse, deal):
         command.add_argument("--json", action="store_true", help="print JSON")
     return parser
 
@@ -98,6 +130,62 @@ def _thin(chosen: argparse.Namespace) -> None:
         print(json.dumps({"before": len(before), "after": len(after), "points": points}))
         return
     print("\n".join(lane_rows(after)))
+
+
+_PRINTED_PER_BEAT = 96
+
+
+def _pulse(chosen: argparse.Namespace) -> None:
+    if not 1 <= chosen.beats <= 32:
+        raise NeedleError("A bar has 1 to 32 beats.")
+    given = {name: getattr(chosen, name) for name in _PULSE_VALUES}
+    drawn = {"steps": tuple(chosen.steps)} if chosen.steps else {}
+    cycle = {"unit": "hertz", "rate": chosen.hertz} if chosen.hertz is not None else {}
+    pulsing = Pulsing(Pulse(**given, **drawn, **cycle), TempoMap(((0.0, chosen.bpm),), ((1, chosen.beats, 4),)))
+    times = np.arange(chosen.beats * _PRINTED_PER_BEAT) * 60.0 / chosen.bpm / _PRINTED_PER_BEAT
+    left, right = side_gains(pulsing, times)
+    marked = marks(pulsing, 1)
+    if chosen.json:
+        found = {"times": times.tolist(), "left": left.tolist(), "right": right.tolist()}
+        print(json.dumps({**found, "silent_beats": silent(marked)}))
+        return
+    print(sentence(marked, 1, every_bar(pulsing, 1)))
+    print("  beat      left     right")
+    for mark in marked:
+        print(f"{mark.beat:6.1f}  {mark.left:8.4f}  {mark.right:8.4f}")
+
+
+_PULSE_VALUES = (
+    "period",
+    "wave",
+    "offset",
+    "depth",
+    "smooth",
+    "duty",
+    "start",
+    "seed",
+    "glide",
+    "flip",
+    "even_power",
+)
+
+
+def _deal(chosen: argparse.Namespace) -> None:
+    notes = midi_notes(chosen.file).notes
+    tempo = midi_tempo(chosen.file).tempo
+    events = [Event(tempo.seconds_at(beat), length, pitch, velocity) for beat, length, pitch, velocity in notes]
+    turns = dealt(events, chosen.order, chosen.places, chosen.seed)
+    pans = spread(chosen.places)
+    if chosen.json:
+        rows = [
+            {"time": e.t, "pitch": e.pitch, "velocity": e.velocity, "place": int(turn) + 1, "pan": pans[turn]}
+            for e, turn in zip(events, turns, strict=True)
+        ]
+        print(json.dumps({"places": pans, "notes": rows}))
+        return
+    print("    time  pitch  place    pan")
+    for event, turn in zip(events, turns, strict=True):
+        print(f"{event.t:8.3f}  {event.pitch:5.0f}  {turn + 1:5}  {pans[turn]:5.2f}")
 
 
 _UNITS = {"lufs": "LUFS", "lu": "LU", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB"}

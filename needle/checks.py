@@ -9,11 +9,12 @@ from needle.conventions import TempoMap, check_rate
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.moving.lane import MAX_TIME, Lane
-from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS, parameter_named
+from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, PARAMETERS, parameter_named
 from needle.owners import owned_parameter, owner_in
 from needle.placing.laws import law_named
 from needle.placing.modes import MOST_INPUTS, mode_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
+from needle.pulsing.stored import check_deal, check_events, check_pulse
 from needle.rendering.mix import SEND_PLACES
 
 INKS = 10
@@ -67,7 +68,8 @@ def check_source(source: Mapping[str, Any]) -> None:
     timing_of(source["timing"], source["timing_ms"], source["timing_share"])
     check_gain(source["gain"])
     for parameter in PARAMETERS:
-        check_value(parameter, source[parameter])
+        if parameter not in OF_PULSES:
+            check_value(parameter, source[parameter])
     _within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
     _within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
     _within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
@@ -116,13 +118,25 @@ def check_passage(passage: Mapping[str, Any]) -> None:
 
 def check_document(document: Document) -> Document:
     """``document`` if every rule holds; NeedleError says which does not, and where."""
-    for part in ("session", "sources", "lanes", "passages", "groups", "returns", "sends"):
+    for part in (
+        "session",
+        "sources",
+        "lanes",
+        "passages",
+        "groups",
+        "returns",
+        "sends",
+        "pulses",
+        "deals",
+        "events",
+    ):
         if not isinstance(document.get(part), dict):
             raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
     try:
         check_settings(document["session"])
         rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
-        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send)):
+        rhythm = (("pulses", check_pulse), ("deals", check_deal), ("events", check_events))
+        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm):
             for thing in document[part].values():
                 _named(thing, rule)
         for source in document["sources"].values():
@@ -132,6 +146,10 @@ def check_document(document: Document) -> Document:
             owned_parameter(lane["source"], lane["parameter"])
             owner_in(document, lane["source"])
             check_lane(lane["parameter"], Lane.of(lane["points"]))
+        for owner in document["pulses"]:
+            owner_in(document, owner)
+        for key in (*document["deals"], *document["events"]):
+            owner_in(document, key)
         for send in document["sends"].values():
             if send["source"] not in document["sources"] or send["return"] not in document["returns"]:
                 raise NeedleError("A send goes from or to something that is not here.")

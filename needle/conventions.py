@@ -98,6 +98,20 @@ class TempoMap:
         start, bpm = self.tempos[step]
         return start + (seconds - self._tempo_seconds[step]) * bpm / 60.0
 
+    def beats_at(self, seconds: ArrayLike) -> NDArray[np.float64]:
+        """``beat_at`` for many times (s), of any shape."""
+        t = np.asarray(seconds, dtype=np.float64)
+        step = self._steps_at(t)
+        starts, bpm = np.array(self.tempos).T
+        return starts[step] + (t - np.array(self._tempo_seconds)[step]) * bpm[step] / 60.0
+
+    def bpm_at(self, seconds: ArrayLike) -> NDArray[np.float64]:
+        """The tempo at each time (s), of any shape."""
+        return np.array(self.tempos)[self._steps_at(np.asarray(seconds, dtype=np.float64)), 1]
+
+    def _steps_at(self, seconds: NDArray[np.float64]) -> NDArray[np.intp]:
+        return np.maximum(np.searchsorted(self._tempo_seconds, seconds, side="right") - 1, 0)
+
     def beat_of_bar(self, bar: int) -> float:
         """The beat on which ``bar`` (from 1) begins."""
         step = max(bisect_right([b for b, _, _ in self.metres], bar) - 1, 0)

@@ -8,7 +8,7 @@ from typing import Any
 
 from needle.errors import NeedleError
 from needle.moving.lane import Lane
-from needle.moving.parameters import PARAMETERS, Parameter, parameters_of
+from needle.moving.parameters import OF_PULSES, PARAMETERS, Parameter, parameters_of
 from needle.placing.modes import MODES
 
 Document = dict[str, Any]
@@ -59,13 +59,19 @@ def lane_in(document: Document, owner: str, parameter: str) -> Lane:
 def static_in(document: Document, owner: str, parameter: str) -> float:
     """The value that a thing's parameter has without automation."""
     owned_parameter(owner, parameter)
-    return float(owner_in(document, owner)[parameter])
+    thing = owner_in(document, owner)
+    if parameter in OF_PULSES:
+        limits = PARAMETERS[parameter]
+        return float(document["pulses"].get(owner, {}).get(OF_PULSES[parameter], limits.default))
+    return float(thing[parameter])
 
 
 def check_moves(document: Document, owner: str, parameter: str) -> None:
     """NeedleError if a lane of that name would move nothing, for the way in which its source is panned."""
     owned_parameter(owner, parameter)
     thing = owner_in(document, owner)
+    if parameter in OF_PULSES and owner not in document["pulses"]:
+        raise NeedleError(f"{named(document, owner)} has no pulse to move. Give it one first.")
     placed = {name for mode in MODES.values() for name in mode.parameters}
     if kind_and_id(owner)[0] == "source" and parameter in placed - set(MODES[thing["mode"]].parameters):
         raise NeedleError(

@@ -15,8 +15,10 @@ from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.moving.lane import Lane
-from needle.moving.parameters import PARAMETERS, parameters_of
+from needle.moving.parameters import OF_PULSES, PARAMETERS, parameters_of
 from needle.owners import kind_and_id, lane_key
+from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
+from needle.rendering.freezing import as_frozen
 from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
 
 Audio = NDArray[np.float32]
@@ -24,7 +26,7 @@ Audio = NDArray[np.float32]
 EMPTY_SECONDS = 30.0
 """How long a session is that follows its sources and has none yet."""
 
-PARTS = ("sources", "lanes", "passages", "groups", "returns", "sends")
+PARTS = ("sources", "lanes", "passages", "groups", "returns", "sends", "pulses", "deals", "events")
 """What a document holds besides its settings, each a dictionary by id."""
 
 SOURCE_AT_FIRST: dict[str, Any] = {
@@ -43,9 +45,14 @@ SOURCE_AT_FIRST: dict[str, Any] = {
     "double": False,
     "double_ms": 0.0,
     "double_trim": 0.0,
-    **{name: parameter.default for name, parameter in PARAMETERS.items()},
+    "frozen": "",
+    "frozen_key": "",
+    **{name: parameter.default for name, parameter in PARAMETERS.items() if name not in OF_PULSES},
 }
-"""A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset."""
+"""A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
+
+``frozen`` names the audio that it was frozen as, ``frozen_key`` what that was made of.
+"""
 
 GROUP_AT_FIRST: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shift": 0.0}
 
@@ -60,6 +67,8 @@ _AT_FIRST = {
     "groups": GROUP_AT_FIRST,
     "returns": RETURN_AT_FIRST,
     "sends": SEND_AT_FIRST,
+    "pulses": PULSE_AT_FIRST,
+    "deals": DEAL_AT_FIRST,
 }
 
 
@@ -110,6 +119,8 @@ def piece_length(document: Document) -> float:
         return session["length"]
     sources = document["sources"].values()
     last = max((source["start"] + source["seconds"] for source in sources), default=0.0)
+    voiced = [sounds_until(document, key, tempo_map(document)) for key in document["deals"]]
+    last = max([last, *voiced])
     if last <= 0.0:
         return EMPTY_SECONDS
     fed = {
@@ -139,20 +150,22 @@ def mix_of(
     session = document["session"]
     rows = sorted(document["sources"].values(), key=lambda s: (s["order"], s["id"]))
     returns = sorted(document["returns"].values(), key=lambda r: (r["order"], r["id"]))
-    return Mix(
+    tempo = tempo_map(document)
+    mix = Mix(
         rate=session["rate"],
         length=piece_length(document),
         law=session["law"],
         centre_zero=session["centre_zero"],
-        sources=tuple(_source(document, row, audio, lane_of) for row in rows),
-        returns=tuple(_return(document, row, lane_of) for row in returns),
-        tempo=tempo_map(document),
+        sources=tuple(_source(document, row, audio, lane_of, tempo) for row in rows),
+        returns=tuple(_return(document, row, lane_of, tempo) for row in returns),
+        tempo=tempo,
     )
+    return as_frozen(mix, {row["id"]: (audio(row["frozen"]), row["frozen_key"]) for row in rows if row["frozen"]})
 
 
 _AS_STORED = (
     "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
-    "timing_share", "double", "double_ms", "double_trim", *PARAMETERS,
+    "timing_share", "double", "double_ms", "double_trim", *(name for name in PARAMETERS if name not in OF_PULSES),
 )  # fmt: skip
 
 
@@ -161,6 +174,7 @@ def _source(
     row: Mapping[str, Any],
     audio: Callable[[str], Audio],
     lane_of: Callable[[Mapping[str, Any]], Lane],
+    tempo: TempoMap,
 ) -> MixSource:
     sends = {}
     for to in document["returns"]:
@@ -168,10 +182,12 @@ def _source(
         send = document["sends"].get(key)
         moves = _lanes(document, f"send:{key}", lane_of) if send else {}
         if send and (send["level"] > OFF_DB or "level" in moves):
-            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"], moves)
+            pulse = pulsing_in(document, f"send:{key}", tempo, moves)
+            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"], moves, pulse)
     group = document["groups"].get(row["group"], GROUP_AT_FIRST)
     lanes = _lanes(document, row["id"], lane_of)
     governed = _lanes(document, f"group:{row['group']}", lane_of)
+    group_pulse = pulsing_in(document, f"group:{row['group']}", tempo, governed)
     if "level" in governed:
         lanes["group_level"] = governed["level"]
     return MixSource(
@@ -180,16 +196,23 @@ def _source(
         muted=row["muted"] or group["muted"],
         shift=group["shift"],
         group_level=group["level"],
+        pulse=pulsing_in(document, row["id"], tempo, lanes),
+        group_pulse=group_pulse,
+        deal=deal_in(document, row["id"], tempo),
         lanes=lanes,
         sends=sends,
         **{name: row[name] for name in _AS_STORED},
     )
 
 
-def _return(document: Document, row: Mapping[str, Any], lane_of: Callable[[Mapping[str, Any]], Lane]) -> MixReturn:
-    lanes = _lanes(document, f"return:{row['id']}", lane_of)
+def _return(
+    document: Document, row: Mapping[str, Any], lane_of: Callable[[Mapping[str, Any]], Lane], tempo: TempoMap
+) -> MixReturn:
+    owner = f"return:{row['id']}"
+    lanes = _lanes(document, owner, lane_of)
+    pulse = pulsing_in(document, owner, tempo, lanes)
     chain = Chain.of(row["effects"])
-    return MixReturn(row["id"], chain, row["level"], row["muted"], row["pan"], row["width"], lanes)
+    return MixReturn(row["id"], chain, row["level"], row["muted"], row["pan"], row["width"], lanes, pulse)
 
 
 def _lanes(document: Document, owner: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> dict[str, Lane]:

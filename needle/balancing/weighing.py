@@ -21,8 +21,8 @@ from needle.metering.kweighting import KWeighting
 from needle.metering.lean import HOP_SECONDS, LONG_HOPS, centred_mean, lean_db
 from needle.placing.timing import timing_of
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.feeds import doubled, placement, values_at
-from needle.rendering.mix import Mix, MixSource
+from needle.rendering.feeds import doubled, placement, two_sided, values_at
+from needle.rendering.mix import Listening, Mix, MixSource
 
 Values = NDArray[np.float64]
 
@@ -192,7 +192,8 @@ def _means_per_block(values: Values, blocks: int) -> Values:
 def model_of(mix: Mix, givers: Sequence[Giver], hops: int) -> Steps[Model]:
     """The covariances of the mix and its givers, half a second at a time."""
     by_id = {source.id: source for source in mix.sources}
-    sources = tuple(by_id[giver.source] for giver in givers)
+    givers = [replace(giver, place=0.0) if _made_up(by_id[giver.source]) else giver for giver in givers]
+    sources = tuple(_standing_for(by_id[giver.source]) for giver in givers)
     blocks = -(-hops // _HOPS)
     size, past = _HOPS * FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
     width = 2 + sum(source.channels for source in sources)
@@ -203,10 +204,29 @@ def model_of(mix: Mix, givers: Sequence[Giver], hops: int) -> Steps[Model]:
         heard = [render_audio(mix, start, high * size)]
         for source in sources:
             silent = np.zeros((source.channels, high * size - start), np.float32)
-            heard.append(silent if source.muted else render_before_placement(mix, source.id, start, high * size))
+            heard.append(silent if source.muted else _brought(mix, by_id[source.id], start, high * size))
         weighted = weighting(np.concatenate(heard)).astype(np.float32)
         cut = weighted[:, weighted.shape[1] - (high - low) * size :].reshape(width, high - low, size)
         each = cut.transpose(1, 0, 2)
         covariances[low:high] = each @ each.transpose(0, 2, 1) / size
         yield done
     return Model(mix, tuple(givers), sources, covariances, np.ones((2, blocks)))
+
+
+def _made_up(source: MixSource) -> bool:
+    """Whether what it brings has a place of its own making already: dealt, frozen, or turned down side by side."""
+    return source.deal is not None or source.frozen is not None or two_sided(source)
+
+
+def _standing_for(source: MixSource) -> MixSource:
+    """The source, or for one whose place is made up two sides that stay where they are."""
+    if not _made_up(source):
+        return source
+    return MixSource(source.id, np.zeros((2, 1), np.float32), mode="sides", muted=source.muted)
+
+
+def _brought(mix: Mix, source: MixSource, start: int, stop: int) -> NDArray[np.float32]:
+    """What a source brings before its place, or both sides of it where its place is made up."""
+    if not _made_up(source):
+        return render_before_placement(mix, source.id, start, stop)
+    return render_audio(replace(mix, returns=()), start, stop, Listening(solo=frozenset({source.id})), keep=False)

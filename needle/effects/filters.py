@@ -28,6 +28,11 @@ def _response(kind: str, frequency: float, rate: int) -> NDArray[np.float32]:
     return responses
 
 
+def low_pass_taps(frequency: float, rate: int) -> NDArray[np.float32]:
+    """The impulse response of the low-pass at a frequency (Hz): float32 (taps,)."""
+    return _response("lowpass", float(frequency), rate)[0, 0]
+
+
 def _filter(name: str, kind: str, sentence: str, default: float) -> Effect:
     setting = Setting("frequency", "From" if kind == "highpass" else "Up to", 20.0, 20000.0, default, "Hz", 10.0)
 

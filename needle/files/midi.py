@@ -1,6 +1,7 @@
-"""Standard MIDI Files (1.0, RP-001): the tempo map that one holds."""
+"""Standard MIDI Files (1.0, RP-001): the tempo map and the notes that one holds."""
 
 import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,23 +26,77 @@ def midi_tempo(path: Path) -> MidiTempo:
 
     A metre that changes inside a bar is taken from the next bar on, and said so.
     """
+    file = _opened(path)
+    tempos: dict[float, float] = {0.0: 60e6 / _DEFAULT_TEMPO}
+    metres: dict[float, tuple[int, int]] = {0.0: (4, 4)}
+    for beat, message in _messages(file):
+        if message.type == "set_tempo" and message.tempo > 0:
+            tempos[beat] = 60e6 / message.tempo
+        elif message.type == "time_signature":
+            metres[beat] = (message.numerator, message.denominator)
+    return _as_map(tempos, metres)
+
+
+@dataclass(frozen=True)
+class MidiNotes:
+    """A part: ``notes`` in the order of time, (beat, length in beats, pitch, velocity 0…1) each; its name if told."""
+
+    notes: tuple[tuple[float, float, float, float], ...]
+    name: str
+
+
+def midi_notes(path: Path) -> MidiNotes:
+    """All notes of a Standard MIDI File; NeedleError if it cannot be read or has none.
+
+    A note that is struck again before it ends, or never ends, ends there.
+    """
+    file = _opened(path)
+    found: list[tuple[float, float, float, float]] = []
+    name = ""
+    for track in file.tracks:
+        held: dict[tuple[int, int], tuple[float, int]] = {}
+        last = 0.0
+
+        def end(key: tuple[int, int], beat: float, held: dict[tuple[int, int], tuple[float, int]] = held) -> None:
+            if key in held:
+                began, velocity = held.pop(key)
+                found.append((began, max(beat - began, 0.0), float(key[1]), velocity / 127.0))
+
+        for beat, message in _timed(track, file.ticks_per_beat):
+            last = beat
+            if message.type in ("note_on", "note_off"):
+                key = message.channel, message.note
+                end(key, beat)
+                if message.type == "note_on" and message.velocity > 0:
+                    held[key] = beat, message.velocity
+            elif message.type == "track_name" and not name:
+                name = message.name.strip()
+        for key in list(held):
+            end(key, last)
+    if not found:
+        raise NeedleError(f"{path.name} holds no notes.")
+    return MidiNotes(tuple(sorted(found)), name)
+
+
+def _opened(path: Path) -> mido.MidiFile:
     try:
         file = mido.MidiFile(path)
     except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
         raise NeedleError(f"{path.name} is not a Standard MIDI File that can be read.") from error
     if file.ticks_per_beat <= 0:
         raise NeedleError(f"{path.name} counts in film frames, not in beats. Export it with a tempo map.")
-    tempos: dict[float, float] = {0.0: 60e6 / _DEFAULT_TEMPO}
-    metres: dict[float, tuple[int, int]] = {0.0: (4, 4)}
+    return file
+
+
+def _timed(track: mido.MidiTrack, ticks_per_beat: int) -> Iterator[tuple[float, mido.Message]]:
+    ticks = itertools.accumulate(message.time for message in track)
+    for tick, message in zip(ticks, track, strict=True):
+        yield tick / ticks_per_beat, message
+
+
+def _messages(file: mido.MidiFile) -> Iterator[tuple[float, mido.Message]]:
     for track in file.tracks:
-        ticks = itertools.accumulate(message.time for message in track)
-        for tick, message in zip(ticks, track, strict=True):
-            beat = tick / file.ticks_per_beat
-            if message.type == "set_tempo" and message.tempo > 0:
-                tempos[beat] = 60e6 / message.tempo
-            elif message.type == "time_signature":
-                metres[beat] = (message.numerator, message.denominator)
-    return _as_map(tempos, metres)
+        yield from _timed(track, file.ticks_per_beat)
 
 
 def _as_map(tempos: dict[float, float], metres: dict[float, tuple[int, int]]) -> MidiTempo:

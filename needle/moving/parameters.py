@@ -46,11 +46,21 @@ PARAMETERS = {
         Parameter("level_right", OFF_DB, 12.0, "dB", 0.0),
         Parameter("span", -1.0, 1.0, "half widths of the field", 1.0),
         Parameter("width", 0.0, 2.0, "times the source's own", 1.0),
+        Parameter("pulse_depth", 0.0, 1.0, "of full depth", 1.0),
+        Parameter("pulse_period", 1.0 / 16.0, 64.0, "beats", 1.0),
+        Parameter("pulse_rate", 0.02, 64.0, "Hz", 1.0),
     )
 }
 """Every automatable parameter of a source by name. ``trim`` moves the level and leaves ``level`` to be set."""
 
-OF_OTHERS = {"send": ("level", "pan"), "return": ("level", "pan", "width"), "group": ("level",)}
+OF_PULSES = {"pulse_depth": "depth", "pulse_period": "period", "pulse_rate": "rate"}
+"""What can be automated of a pulse, and which of its values that is: they are not of the thing that pulses itself."""
+
+OF_OTHERS = {
+    "send": ("level", "pan", *OF_PULSES),
+    "return": ("level", "pan", "width", *OF_PULSES),
+    "group": ("level", *OF_PULSES),
+}
 """What can be automated of the other things, with the limits of a source's parameter of that name."""
 
 

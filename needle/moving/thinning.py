@@ -4,17 +4,22 @@ Ramer-Douglas-Peucker in the value: D. Douglas and T. Peucker, "Algorithms for t
 required to represent a digitized line or its caricature", The Canadian Cartographer 10 (1973).
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from needle.moving.lane import Point, Values
 
 
-def kept_of(times: Values, values: Values, grain: float) -> list[int]:
+def _itself(values: Values) -> Values:
+    return values
+
+
+def kept_of(times: Values, values: Values, grain: float, told: Callable[[Values], Values] = _itself) -> list[int]:
     """Which of a line's corners to keep, so that the straight line through them is off by ``grain`` at the most.
 
-    ``times`` (s) rising, ``values`` of the same shape (corners,). Keeping twice is keeping once.
+    ``times`` (s) rising, ``values`` of the same shape (corners,). How far it is off is told in ``told(values)``, for
+    example in gain where the values are dB. Keeping twice is keeping once.
     """
     kept = {0, len(times) - 1}
     waiting = [(0, len(times) - 1)]
@@ -23,7 +28,8 @@ def kept_of(times: Values, values: Values, grain: float) -> list[int]:
         if high - low < 2:
             continue
         share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
-        off = np.abs(values[low + 1 : high] - (values[low] + share * (values[high] - values[low])))
+        line = values[low] + share * (values[high] - values[low])
+        off = np.abs(told(values[low + 1 : high]) - told(line))
         worst = int(np.argmax(off))
         if off[worst] > grain:
             middle = low + 1 + worst

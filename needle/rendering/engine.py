@@ -18,6 +18,7 @@ from needle.rendering.feeds import (
     before_placement,
     direct_feeds,
     return_feed,
+    two_sided,
 )
 from needle.rendering.mix import BLOCK, EVERYTHING, Listening, Mix
 
@@ -48,8 +49,8 @@ def render_audio(
 
     feeds = [
         feed
-        for source in mix.sources
-        if listening.hears(source) and source.sounds_between(first, last, source.longest_delay(mix.rate))
+        for source in listening.direct(mix)
+        if source.sounds_between(first, last, source.longest_delay(mix.rate))
         for feed in direct_feeds(mix, source, first, last, render)
     ]
     for one in mix.returns:
@@ -62,9 +63,11 @@ def render_audio(
 
 
 def render_before_placement(
-    mix: Mix, source_id: str, start: int, stop: int, with_level: bool = True
+    mix: Mix, source_id: str, start: int, stop: int, with_level: bool = True, for_hand: bool = False
 ) -> NDArray[np.float32]:
     """One source after gain, level, width, exchange and polarity, before its place: float32 (its channels, frames).
+
+    ``for_hand``: twice its channels if something pulses after its place (``needle.rendering.feeds``).
 
     Without ``with_level`` its level and trim are left out, for a hand that holds those. What a hand that moves the
     source needs: the placement's gains applied to this, added to the mix without its direct sound, are the mix.
@@ -73,7 +76,8 @@ def render_before_placement(
     if not with_level:
         kept = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
         source = replace(source, level=0.0, trim=0.0, lanes=kept)
-    return _sum([before_placement(source)], source.channels, mix.rate, start, stop)
+    outputs = 2 * source.channels if for_hand and two_sided(source) else source.channels
+    return _sum([before_placement(source, for_hand)], outputs, mix.rate, start, stop)
 
 
 def _sum(feeds: Sequence[Feed], outputs: int, rate: int, start: int, stop: int) -> NDArray[np.float32]:
@@ -114,7 +118,7 @@ class _GainPlan:
         self.feed = feed
         self.gains = np.zeros((last - first, 2 * outputs, feed.channels), dtype=np.float32)
         self.crooked: NDArray[np.intp] | None = None
-        if not feed.lanes:
+        if not feed.lanes and not feed.pulses:
             self.gains[:, :outputs] = feed.gains(np.zeros(1))[:, :, 0]
             return
         # One node more on each side, so that a block's bend is told the same in every division.

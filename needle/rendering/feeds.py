@@ -16,10 +16,14 @@ from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import Gains, law_named
 from needle.placing.modes import MODES, before_placing, mode_for
 from needle.placing.timing import REACH, Timing, delayed, timing_of
+from needle.rendering.dealing import DealtSound
 from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource, sent_text
 from needle.rendering.pieces import assembled, digest, piece_frames
 
 OUTPUTS = 2
+
+LEVELS = ("level", "trim", "group_level")
+"""What is left out of a frozen sound, so that it can still be set."""
 
 Audio = NDArray[np.float32]
 
@@ -28,13 +32,15 @@ Audio = NDArray[np.float32]
 class Feed:
     """``audio`` (channels, frames) from frame ``offset`` of the session on; silent where it has none.
 
-    ``gains(times)``: (outputs, channels, times), or of length 1 where nothing moves. ``lanes`` are what they follow.
+    ``gains(times)``: (outputs, channels, times), or of length 1 where nothing moves. ``lanes`` are what they follow;
+    ``pulses``, whether they move in rhythm as well.
     """
 
-    audio: Audio
+    audio: Audio | DealtSound
     offset: int
     gains: Callable[[Values], Gains]
     lanes: tuple[Lane, ...] = ()
+    pulses: bool = False
 
     @property
     def channels(self) -> int:
@@ -59,12 +65,48 @@ Render = Callable[[list[Feed], int, int, int], Audio]
 
 def values_at(source: MixSource, times: Values) -> dict[str, Values]:
     """What the source's placement reads at each time (s), shifted with its group; what does not move is told once."""
-    found = {}
-    for name in (*MODES[source.mode].parameters, "width", "level", "trim", "group_level"):
-        value = _value(source, name, times)
-        place = source.shift and name in PARAMETERS and PARAMETERS[name].place
-        found[name] = np.clip(value + source.shift, -1.0, 1.0) if place else value
-    return found
+    names = (*MODES[source.mode].parameters, "width", *LEVELS)
+    found = {name: _value(source, name, times) for name in names}
+    swings = [shift for pulse in source.pulses if (shift := pulse.shift(times)) is not None]
+    if not source.shift and not swings:
+        return found
+    return _swung(found, source.shift + sum(swings, np.zeros((OUTPUTS, 1))))
+
+
+def across_inputs(source: MixSource) -> bool:
+    """Whether its own pulse turns its sides down where they come in; what stands at one place has them only after."""
+    return source.channels > 1 and source.mode != "mono"
+
+
+def input_sides(source: MixSource, times: Values) -> Values | None:
+    """What its own pulse makes of each channel before its place, (channels, times); None if nothing.
+
+    Channels between the two sides have their share of both.
+    """
+    sides = source.pulse.sides(times) if source.pulse and across_inputs(source) else None
+    if sides is None:
+        return None
+    across = np.linspace(0.0, 1.0, source.channels)[:, np.newaxis]
+    return (1.0 - across) * sides[0] + across * sides[1]
+
+
+def output_sides(source: MixSource, times: Values) -> Values | None:
+    """What pulses make of left and right after its place, (2, times); None if nothing."""
+    own = source.pulse.sides(times) if source.pulse and not across_inputs(source) else None
+    group = source.group_pulse.sides(times) if source.group_pulse else None
+    if own is None or group is None:
+        return group if own is None else own
+    return own * group
+
+
+def _pulsed_in(matrix: Gains, source: MixSource, times: Values) -> Gains:
+    sides = input_sides(source, times)
+    return matrix if sides is None else matrix * sides
+
+
+def _pulsed_out(matrix: Gains, source: MixSource, times: Values) -> Gains:
+    sides = output_sides(source, times)
+    return matrix if sides is None else matrix * sides[:, np.newaxis]
 
 
 def _value(thing: MixSource | MixSend | MixReturn, name: str, times: Values) -> Values:
@@ -104,6 +146,9 @@ def doubled(source: MixSource) -> tuple[float, float]:
 
 def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Render) -> Iterator[Feed]:
     """The source's own sound from frame ``first`` to ``last`` (whole blocks), as feeds to left and right."""
+    if source.frozen is not None:
+        yield _frozen_feed(source, source.frozen)
+        return
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     here, copy = doubled(source)
     late_copy = source.double_ms / 1000.0 * mix.rate if copy else 0.0
@@ -115,10 +160,11 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
             matrix = here * matrix + copy * matrix[::-1]
         elif here != 1.0:
             matrix = here * matrix
+        matrix = _pulsed_in(_pulsed_out(matrix, source, times), source, times)
         return _after(matrix, prior(source, values)) * level_gain(source, values)
 
     if timing is None:
-        yield Feed(source.audio, source.offset, at_once, tuple(source.lanes.values()))
+        yield Feed(source.audio, source.offset, at_once, tuple(source.lanes.values()), bool(source.pulses))
         if not late_copy:
             return
     late = source.longest_delay(mix.rate)
@@ -132,16 +178,38 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
         yield _late(mix, source, sound, first - late, delays, copy, late_copy, mirrored=True)
 
 
-def before_placement(source: MixSource) -> Feed:
-    """The source before its placement: exchange, polarity, width and level done, each channel to itself."""
+def _frozen_feed(source: MixSource, frozen: Audio) -> Feed:
+    """What was frozen of a source at its level, which is still to be set, and with its group's level."""
+
+    def gains(times: Values) -> Gains:
+        values = {name: _value(source, name, times) for name in LEVELS}
+        return np.eye(OUTPUTS)[:, :, np.newaxis] * (level_gain(source, values) / db_to_gain(source.gain))
+
+    return Feed(frozen, 0, gains, tuple(lane for name, lane in source.lanes.items() if name in LEVELS))
+
+
+def before_placement(source: MixSource, for_hand: bool = False) -> Feed:
+    """The source before its placement: exchange, polarity, width, level and what pulses there done.
+
+    Each channel comes by itself. ``for_hand``: with what pulses after the placement as well; where something does,
+    every channel comes twice, first as it is turned down for the left and then for the right.
+    """
     straight = np.eye(source.channels)[:, :, np.newaxis]
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
-        first = prior(source, values)
-        return (straight if first is None else first) * level_gain(source, values)
+        found = _after(_pulsed_in(straight, source, times), prior(source, values)) * level_gain(source, values)
+        if not for_hand or not two_sided(source):
+            return found
+        sides = output_sides(source, times)
+        return np.concatenate([found * sides[0], found * sides[1]])
 
-    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()))
+    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()), bool(source.pulses))
+
+
+def two_sided(source: MixSource) -> bool:
+    """Whether pulses turn its left and right down after its placement."""
+    return output_sides(source, np.zeros(1)) is not None
 
 
 @dataclass(frozen=True)
@@ -182,34 +250,55 @@ def _late(
         matrix = placement(mix, source, values_at(source, times), share) * gain
         if mirrored:
             matrix = matrix[::-1]
+        matrix = _pulsed_out(matrix, source, times)
         found = np.zeros((OUTPUTS, OUTPUTS * channels, matrix.shape[2]))
         for output in range(OUTPUTS):
             found[output, output * channels : (output + 1) * channels] = matrix[output]
         return found
 
     moving = tuple(lane for name, lane in source.lanes.items() if name in MODES[source.mode].parameters)
-    return Feed(np.stack(late), delays.first, gains, moving)
+    return Feed(np.stack(late), delays.first, gains, moving, bool(source.pulses))
 
 
 def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
-    """What a source gives to a return's two inputs: by the pan law, wherever its own sound is told by timing."""
+    """What a source gives to a return's two inputs: by the pan law, wherever its own sound is told by timing.
+
+    Tapped after its level it pulses as the source does. The send's own pulse comes last.
+    """
     here, copy = doubled(source)
     own = MODES["pan" if source.channels == 1 else "mono"]
     gain = float(db_to_gain(source.gain))
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
+        swing = send.pulse.shift(times) if send.pulse else None
         if send.place == "own":
-            pan = {"pan": _value(send, "pan", times)}
+            pan = _value(send, "pan", times)
+            pan = {"pan": pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)}
             matrix = own.gains(law_named(mix.law), pan, source.channels, mix.centre_zero)
         else:
-            matrix = placement(mix, source, values)
+            matrix = placement(mix, source, values if swing is None else _swung(values, swing))
             matrix = here * matrix + copy * matrix[::-1] if copy else matrix
             matrix = matrix[::-1] if send.place == "opposite" else matrix
+        if not send.before:
+            matrix = _pulsed_in(_pulsed_out(matrix, source, times), source, times)
+        sides = send.pulse.sides(times) if send.pulse else None
+        matrix = matrix if sides is None else matrix * sides[:, np.newaxis]
         level = db_to_gain(_value(send, "level", times)) * (gain if send.before else level_gain(source, values))
         return _after(matrix, prior(source, values)) * level
 
-    return Feed(source.audio, source.offset, gains, (*source.lanes.values(), *send.lanes.values()))
+    pulses = bool(source.pulses or send.pulse)
+    return Feed(source.audio, source.offset, gains, (*source.lanes.values(), *send.lanes.values()), pulses)
+
+
+def _swung(values: dict[str, Values], swing: Values) -> dict[str, Values]:
+    """Values with every place moved by a pulse's swing."""
+    return {
+        name: np.clip(value + swing[1 if name == "pan_right" else 0], -1.0, 1.0)
+        if name in PARAMETERS and PARAMETERS[name].place
+        else value
+        for name, value in values.items()
+    }
 
 
 def return_feed(
@@ -222,12 +311,17 @@ def return_feed(
     wet = _Wet(mix, one, sent, render, keep).between(first, last)
 
     def gains(times: Values) -> Gains:
-        place = MODES["balance"].gains(law_named(mix.law), {"pan": _value(one, "pan", times)}, OUTPUTS)
+        pan = _value(one, "pan", times)
+        swing = one.pulse.shift(times) if one.pulse else None
+        pan = pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)
+        place = MODES["balance"].gains(law_named(mix.law), {"pan": pan}, OUTPUTS)
+        sides = one.pulse.sides(times) if one.pulse else None
+        place = place if sides is None else place * sides
         width = {"width": _value(one, "width", times)}
         turned = _after(place, before_placing(width, False, (False, False), OUTPUTS))
         return turned * db_to_gain(_value(one, "level", times))
 
-    return Feed(wet, first, gains, tuple(one.lanes.values()))
+    return Feed(wet, first, gains, tuple(one.lanes.values()), one.pulse is not None)
 
 
 class _Wet:

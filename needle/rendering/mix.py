@@ -2,14 +2,14 @@
 
 import hashlib
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field, fields
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import TempoMap, db_to_gain
+from needle.conventions import OFF_DB, TempoMap, db_to_gain
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.errors import NeedleError
@@ -17,6 +17,9 @@ from needle.moving.lane import Lane
 from needle.placing.laws import law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import REACH, timing_of
+from needle.pulsing.deal import Deal
+from needle.pulsing.pulse import Pulsing
+from needle.rendering.dealing import DealtSound, StemSound, VoiceSound
 from needle.rendering.monitor import monitor_named
 
 Audio = NDArray[np.float32]
@@ -32,7 +35,7 @@ SEND_PLACES = ("same", "opposite", "own")
 class MixSend:
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
-    Lanes may take the place of ``level`` and ``pan``.
+    Lanes may take the place of ``level`` and ``pan``. A ``pulse`` of its own moves what it gives.
     """
 
     level: float
@@ -40,6 +43,7 @@ class MixSend:
     place: str = "same"
     pan: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
+    pulse: Pulsing | None = None
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
@@ -47,7 +51,8 @@ class MixSend:
 
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
-        return f"{self.level} {self.before} {self.place} {self.pan} {lanes_text(self.lanes, low, high)}"
+        moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
+        return f"{self.level} {self.before} {self.place} {self.pan} {moves}"
 
 
 @dataclass(frozen=True)
@@ -58,11 +63,14 @@ class MixSource:
 
     ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``trim`` (dB)
     is added to ``level``. ``shift`` and ``group_level`` come from its group. With ``double`` a copy stands opposite,
-    ``double_ms`` later, and both are ``double_trim`` dB louder or softer.
+    ``double_ms`` later, and both are ``double_trim`` dB louder or softer. A ``pulse`` moves it in rhythm, a
+    ``group_pulse`` with its group. A source with a ``deal`` sounds as its ``parts``, each at a ``place`` of the deal.
+    ``frozen`` is what it sounds like to left and right, level and trim left out, as long as it is what
+    ``frozen_key`` says (``needle.rendering.freezing``).
     """
 
     id: str
-    audio: Audio
+    audio: Audio | DealtSound
     asset: str = ""
     first: int = 0
     offset: int = 0
@@ -91,6 +99,12 @@ class MixSource:
     group_level: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     sends: Mapping[str, MixSend] = field(default_factory=dict)
+    pulse: Pulsing | None = None
+    group_pulse: Pulsing | None = None
+    deal: Deal | None = None
+    place: str = ""
+    frozen: Audio | None = None
+    frozen_key: str = ""
 
     def __post_init__(self) -> None:
         if self.audio.ndim != 2:
@@ -102,15 +116,33 @@ class MixSource:
     def channels(self) -> int:
         return self.audio.shape[0]
 
+    @property
+    def pulses(self) -> tuple[Pulsing, ...]:
+        """What moves it in rhythm: its own pulse, and its group's."""
+        return tuple(pulse for pulse in (self.pulse, self.group_pulse) if pulse is not None)
+
+    @property
+    def still(self) -> "MixSource":
+        """The source without what moves it in rhythm."""
+        return replace(self, pulse=None, group_pulse=None) if self.pulses else self
+
+    @cached_property
+    def parts(self) -> tuple["MixSource", ...]:
+        """What sounds of it: itself, or its dry centre and every place that it is dealt to."""
+        return (self,) if self.deal is None else tuple(_dealt_parts(self, self.deal))
+
     @cached_property
     def statics(self) -> str:
         """Every value that is not automated, as text."""
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
-        return f"{self._sound} {values}"
+        dealt = self.deal.text if self.deal else ""
+        return f"{self.told_sound} {values} {dealt}"
 
     @cached_property
-    def _sound(self) -> str:
+    def told_sound(self) -> str:
         """Which audio it is: an asset that is named by its content, or else the content itself."""
+        if isinstance(self.audio, DealtSound):
+            return self.audio.text
         if re.fullmatch(r"[0-9a-f]{64}", self.asset):
             return f"{self.asset} {self.first} {self.audio.shape}"
         content = np.ascontiguousarray(self.audio)
@@ -125,19 +157,44 @@ class MixSource:
 
     def sounds_between(self, start: int, stop: int, late: int = 0) -> bool:
         """Whether any of its audio lies between two frames of the session, or up to ``late`` frames earlier."""
+        if self.frozen is not None and stop > 0 and start < self.frozen.shape[1] + late:
+            return True
+        if self.deal is not None:
+            return any(part.sounds_between(start, stop, late) for part in self.parts)
         return self.offset < stop and start < self.offset + self.audio.shape[1] + late
 
 
-_STATIC = tuple(
-    f.name for f in fields(MixSource) if f.name not in ("audio", "asset", "lanes", "sends", "muted", "id")
-)
+_OTHERWISE = (
+    "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_key",
+)  # fmt: skip
+_STATIC = tuple(f.name for f in fields(MixSource) if f.name not in _OTHERWISE)
+
+
+def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
+    """A dealt source's dry centre, if it has one, and what sounds at every place."""
+    plain = replace(source, deal=None, frozen=None, frozen_key="")
+    voiced = {"offset": 0, "mode": "pan", "asset": "", "first": 0}
+    if deal.has_dry:
+        sound = {"audio": VoiceSound(deal, None), **voiced} if deal.sound == "voice" else {}
+        yield replace(plain, gain=source.gain + deal.dry, place="dry", **sound)
+    lanes = {name: lane for name, lane in source.lanes.items() if name not in ("pan", "pan_left", "pan_right")}
+    wide = {"mode": "span", "span": (source.pan_right - source.pan_left) / 2.0} if source.mode == "sides" else {}
+    for index, place in enumerate(deal.places):
+        if place.level <= OFF_DB:
+            continue
+        here = {"lanes": lanes, "pan": place.pan, "gain": source.gain + place.level, "place": place.id}
+        if deal.sound == "voice":
+            yield replace(plain, audio=VoiceSound(deal, index), **here, **voiced)
+        else:
+            stem = StemSound(source.audio, source.told_sound, source.offset, deal, index)
+            yield replace(plain, audio=stem, asset="", **here, **wide)
 
 
 @dataclass(frozen=True)
 class MixReturn:
     """A stereo input that sends feed, its effects, and its place: ``level`` dB, balance ``pan``, ``width`` 0…2.
 
-    Lanes may take the place of those three.
+    Lanes may take the place of those three. A ``pulse`` moves it in rhythm.
     """
 
     id: str
@@ -147,6 +204,7 @@ class MixReturn:
     pan: float = 0.0
     width: float = 1.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
+    pulse: Pulsing | None = None
 
 
 @dataclass(frozen=True)
@@ -179,14 +237,16 @@ class Mix:
 class Listening:
     """What one person hears of a mix: only ``solo`` sources and returns if there are any.
 
-    The direct sound of ``held`` sources is left out; what they send still sounds. ``monitor`` names a way of
-    listening (``needle.rendering.monitor``); ``trim`` (dB) makes all of it louder or softer.
+    A solo may also be one place of a dealt source, as ``mallets.2``. The direct sound of ``held`` sources is left
+    out; what they send still sounds. ``monitor`` names a way of listening (``needle.rendering.monitor``); ``trim``
+    (dB) makes all of it louder or softer. With ``click`` the beats are struck as well, which no meter shows.
     """
 
     solo: frozenset[str] = frozenset()
     held: frozenset[str] = frozenset()
     monitor: str = "stereo"
     trim: float = 0.0
+    click: bool = False
 
     def __post_init__(self) -> None:
         monitor_named(self.monitor)
@@ -203,14 +263,35 @@ class Listening:
 
     def feeds(self, source: MixSource) -> bool:
         """Whether the source sounds at all, so that what it sends does too."""
-        return source.id in self.solo if self.solo else not source.muted
+        if not self.solo:
+            return not source.muted
+        return source.id in self.solo or self._some_places(source)
+
+    def _some_places(self, source: MixSource) -> bool:
+        """Whether only some of a source's places are soloed."""
+        return source.id not in self.solo and any(one.startswith(f"{source.id}.") for one in self.solo)
+
+    def _parts(self, source: MixSource) -> tuple[MixSource, ...]:
+        if not self._some_places(source):
+            return source.parts
+        return tuple(part for part in source.parts if f"{part.id}.{part.place}" in self.solo)
+
+    def direct(self, mix: Mix) -> list[MixSource]:
+        """What is heard of the sources themselves: dealt ones place by place, frozen ones whole."""
+        found: list[MixSource] = []
+        for source in mix.sources:
+            if self.hears(source):
+                frozen = source.frozen is not None and not self._some_places(source)
+                found += (source,) if frozen else self._parts(source)
+        return found
 
     def sent(self, mix: Mix, to: MixReturn) -> list[MixSource]:
-        """The sources whose sends to a return are heard; a soloed return hears all that are not muted."""
+        """What is heard by its sends to a return; a soloed return hears all that are not muted."""
         if to.muted and to.id not in self.solo:
             return []
         alone = to.id in self.solo
-        return [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
+        sending = [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
+        return [part for source in sending for part in self._parts(source)]
 
 
 EVERYTHING = Listening()
@@ -223,14 +304,16 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     does not sound here, leaves it alone.
     """
     parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop} {listening.monitor} {listening.trim}"]
-    parts += [source_text(mix, s, start, stop) for s in mix.sources if listening.hears(s)]
+    parts += [f"click {mix.tempo}"] if listening.click else []
+    parts += [source_text(mix, s, start, stop) for s in listening.direct(mix)]
     for one in mix.returns:
         sent = listening.sent(mix, one)
         if not sent:
             continue
         past, ahead = one.chain.reach(mix.around)
         low, high = start - BLOCK - past, stop + BLOCK + ahead
-        lanes = lanes_text(one.lanes, (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate)
+        near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+        lanes = f"{lanes_text(one.lanes, *near)} {pulses_text((one.pulse,), *near)}"
         parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {lanes}")
         parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
@@ -242,7 +325,8 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     if not source.sounds_between(start, stop, late):
         return ""
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
-    return f"{source.statics} {lanes_text(source.lanes, low, high)}"
+    moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
+    return f"{source.statics} {moves} {source.frozen_key}"
 
 
 def sent_text(mix: Mix, source: MixSource, to: str, start: int, stop: int) -> str:
@@ -255,3 +339,8 @@ def sent_text(mix: Mix, source: MixSource, to: str, start: int, stop: int) -> st
 def lanes_text(lanes: Mapping[str, Lane], low: float, high: float) -> str:
     """The points that decide lanes' values between two times (s), as text."""
     return " ".join(f"{name} {lane.text_between(low, high)}" for name, lane in sorted(lanes.items()))
+
+
+def pulses_text(pulses: Iterable[Pulsing | None], low: float, high: float) -> str:
+    """What pulses depend on between two times (s), as text."""
+    return " ".join(pulse.text_between(low, high) for pulse in pulses if pulse is not None)

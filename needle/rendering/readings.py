@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 
 from needle.checks import TRIM_DB, check_value
 from needle.errors import NeedleError
+from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.moving.parameters import GAIN_LIMIT_DB
 from needle.placing.modes import MODES
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
+from needle.rendering.engine import render_audio
 from needle.rendering.feeds import doubled, placement, prior, values_at
 from needle.rendering.mix import Mix, MixSource
 
@@ -29,6 +31,8 @@ TREATMENTS = {
     "timing": "timing",
     "double": "the double",
     "sends": "its sends",
+    "pulse": "its pulse",
+    "deal": "its deal",
     "all": "everything",
 }
 """What can be heard with and without, by name."""
@@ -39,7 +43,7 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
 
     Its level, gain and group are left out.
     """
-    values = values_at(source, np.array([at]))
+    values = values_at(source.still, np.array([at]))
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     gains = placement(mix, source, values, timing.share if timing else 1.0)[:, :, 0]
     turn = np.ones((len(frequencies), 1, 1), dtype=np.complex128)
@@ -74,7 +78,7 @@ def _change(before: float, after: float) -> float:
 
 def lost(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
     """The share of the source's power that its way of panning throws away now (0…1, K-weighted)."""
-    values = values_at(source, np.array([at]))
+    values = values_at(source.still, np.array([at]))
     first = prior(source, values)
     straight = np.eye(source.channels)[np.newaxis].astype(np.complex128)
     arriving = straight if first is None else first[np.newaxis, :, :, 0].astype(np.complex128)
@@ -169,7 +173,7 @@ def _farthest(source: MixSource, at: float) -> tuple[float, float]:
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     if timing is None:
         return 0.0, 0.0
-    places = MODES[source.mode].positions(values_at(source, np.array([at])), source.channels)[:, 0]
+    places = MODES[source.mode].positions(values_at(source.still, np.array([at])), source.channels)[:, 0]
     place = float(places[np.argmax(np.abs(places))])
     left, right = timing.delays(place)
     return place, float(left - right)
@@ -177,7 +181,7 @@ def _farthest(source: MixSource, at: float) -> tuple[float, float]:
 
 def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, float | str]:
     """The values with which another way of panning stands where this one stands now, as nearly as it can."""
-    values = {key: float(value[0]) for key, value in values_at(source, np.array([at])).items()}
+    values = {key: float(value[0]) for key, value in values_at(source.still, np.array([at])).items()}
     positions = MODES[source.mode].positions({key: np.array(value) for key, value in values.items()}, source.channels)
     gains = placement(mix, source, {key: np.array([value]) for key, value in values.items()})[:, :, 0]
     own = positions - source.shift if source.shift else positions
@@ -263,9 +267,26 @@ def without(mix: Mix, source_id: str, treatment: str, spectrum: Spectrum, at: fl
     if source is None:
         raise NeedleError("That source is not in the session any more.")
     plain = _plain(source, treatment)
-    louder = _change(level_db(mix, plain, spectrum, at), level_db(mix, source, spectrum, at))
+    if treatment in _IN_TIME:
+        louder = _change(_heard_db(mix, plain, at), _heard_db(mix, source, at))
+    else:
+        louder = _change(level_db(mix, plain, spectrum, at), level_db(mix, source, spectrum, at))
     matched = replace(plain, gain=source.gain + louder)
     return replace(mix, sources=tuple(matched if s is source else s for s in mix.sources))
+
+
+_IN_TIME = ("pulse", "deal")
+"""Treatments whose loudness is not that of a moment."""
+
+_AROUND_SECONDS = 4.0
+
+
+def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
+    """How strong a source is by itself in the seconds around a time (dB, K-weighted)."""
+    alone = replace(mix, sources=(replace(source, muted=False),), returns=())
+    low, high = (round(max(at + side * _AROUND_SECONDS, 0.0) * mix.rate) for side in (-1.0, 1.0))
+    heard = KWeighting(mix.rate, 2)(render_audio(alone, low, high))
+    return _db(float((heard.astype(np.float64) ** 2).mean(axis=1).sum()))
 
 
 _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}
@@ -273,7 +294,7 @@ _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left
 
 def _plain(source: MixSource, treatment: str) -> MixSource:
     everything = treatment == "all"
-    found = source
+    found = replace(source, frozen=None, frozen_key="")
     if treatment == "place" or everything:
         kept = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
         middle = {"pan": 0.0, "pan_left": -1.0, "pan_right": 1.0, "span": 1.0, "level_left": 0.0, "level_right": 0.0}
@@ -285,6 +306,10 @@ def _plain(source: MixSource, treatment: str) -> MixSource:
         found = replace(found, timing="off")
     if treatment == "double" or everything:
         found = replace(found, double=False)
+    if treatment == "pulse" or everything:
+        found = replace(found, pulse=None)
+    if treatment == "deal" or everything:
+        found = replace(found, deal=None)
     if treatment == "sends" or everything:
         found = replace(found, sends={})
     return found

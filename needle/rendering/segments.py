@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
+from needle.rendering.click import click
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import EVERYTHING, Listening, Mix, dependency_key
 
@@ -56,4 +57,7 @@ def render_segments(mix: Mix, first: int, last: int, listening: Listening = EVER
         for i in range(high - low):
             at = past + i * length
             here = np.ascontiguousarray(audio[:, at : at + length])
+            if listening.click:
+                start = (low + i) * length
+                here = here + click(mix.tempo, mix.rate, start, start + length)
             yield Segment(here, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))

@@ -10,7 +10,7 @@ from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import LAWS, law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import timing_of
-from needle.rendering.feeds import doubled, values_at
+from needle.rendering.feeds import doubled, two_sided, values_at
 from needle.rendering.mix import EVERYTHING, Listening, Mix, MixSource
 
 PAN_STEPS = 401
@@ -53,13 +53,15 @@ def hand_reading(mix: Mix, source: MixSource, at: float, listening: Listening = 
     Channel i at a place p sounds with ``weights[i]`` times the ``table``'s row at ``share`` × p; ``on_its_side``:
     only on its own side. ``here`` and ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the
     difference of arrival at either end, ``far`` whether only the far side is late. ``monitor`` (2, 2) is what reaches
-    either ear of left and right in that way of listening.
+    either ear of left and right in that way of listening. ``two_sided``: every channel comes twice, for the left and
+    for the right.
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
     here, opposite = doubled(source)
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     return {
+        "two_sided": two_sided(source),
         "weights": mode.weights(values, source.channels)[:, 0].tolist(),
         "table": "balance" if mode.on_its_side else "law",
         "on_its_side": mode.on_its_side,

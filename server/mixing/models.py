@@ -72,12 +72,13 @@ class Thing(models.Model):
 
 
 class Preset(models.Model):
-    """A placement, a return or a seating kept by name, to be used in other sessions."""
+    """A placement, a return, a seating or a pulse kept by name, to be used in other sessions."""
 
     class Kind(models.TextChoices):
         PLACEMENT = "placement"
         RETURN = "return"
         SEATING = "seating"
+        PULSE = "pulse"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     kind = models.CharField(max_length=16, choices=Kind)

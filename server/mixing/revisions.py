@@ -19,6 +19,7 @@ from server.mixing.access import Refused, membership
 from server.mixing.models import Operation as Row
 from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation, Touch, operation_from, overlap
+from server.mixing.operations.rhythm import check_thawed
 from server.mixing.state import DocumentState, StoredState, stored_document
 
 
@@ -92,6 +93,7 @@ def _keep(
     user, session: Session, client_id: UUID, made_on: int | None, operation: Operation, undoes: Row | None
 ) -> Row:
     state = StoredState(session)
+    check_thawed(state, operation)
     said = operation.describe(state)
     inverse = operation.apply(state)
     kind = operation.kind

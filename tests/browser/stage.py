@@ -246,8 +246,11 @@ class Engineer:
         field.blur()
 
     def play(self) -> None:
+        """Press play, and wait until something sounds: a slow machine stands still at first."""
+        self.page.evaluate("void (window.heard.length = 0)")
         self.page.get_by_role("button", name="Play", exact=True).click()
         expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        self.page.wait_for_function("window.heard.some((block) => block.left.some((value) => value))")
 
     def stop(self) -> None:
         self.page.get_by_role("button", name="Stop", exact=True).click()

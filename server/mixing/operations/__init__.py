@@ -20,6 +20,15 @@ from server.mixing.operations.returns import (
     SetReturn,
     SetSend,
 )
+from server.mixing.operations.rhythm import (
+    FreezeSource,
+    RemovePulse,
+    RestoreRhythm,
+    SetDeal,
+    SetEvents,
+    SetPlace,
+    SetPulse,
+)
 from server.mixing.operations.settings import SetSession
 from server.mixing.operations.several import FlipSources, SeatSources, ShiftValues, Together
 from server.mixing.operations.sources import (
@@ -49,6 +58,13 @@ SingleOperation = Annotated[
     | SwitchLane
     | MakeStatic
     | RestoreLanes
+    | SetPulse
+    | RemovePulse
+    | SetDeal
+    | SetPlace
+    | SetEvents
+    | RestoreRhythm
+    | FreezeSource
     | AddPassage
     | SetPassage
     | RemovePassage

@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 from needle.checks import check_group
 from needle.errors import NeedleError
 from server.mixing.operations.base import Key, Level, Name, Operation, Order, Pan, SetSome, Touch
-from server.mixing.operations.lanes import without_lanes
+from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
 from server.mixing.operations.things import StoredGroup
 from server.mixing.state import State, existing
@@ -69,10 +69,10 @@ class RemoveGroup(Operation):
             before = self.back.get(member["id"], "")
             there = before and state.get("groups", before) is not None
             state.put("sources", member["id"], {**member, "group": before if there else ""})
-        lanes = without_lanes(state, [f"group:{self.group}"])
+        moves = without_moves(state, [f"group:{self.group}"])
         state.put("groups", self.group, None)
         back = AddGroup.model_validate({"group": group, "members": [member["id"] for member in members]})
-        return Together.of("Put back", [back, *([lanes] if lanes else [])])
+        return Together.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.group)

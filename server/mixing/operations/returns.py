@@ -20,7 +20,8 @@ from server.mixing.operations.base import (
     level_words,
     said,
 )
-from server.mixing.operations.lanes import send_owner, sends_of, without_lanes
+from server.mixing.operations.lanes import send_owner, sends_of
+from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
 from server.mixing.operations.things import Ink, SendPlace, StoredEffect, StoredReturn, StoredSend
 from server.mixing.state import State, existing
@@ -140,12 +141,12 @@ class RemoveReturn(Operation):
     def apply(self, state: State) -> Operation:
         one = existing(state, "returns", self.to)
         sends = sends_of(state, "return", self.to)
-        lanes = without_lanes(state, [f"return:{self.to}", *map(send_owner, sends)])
+        moves = without_moves(state, [f"return:{self.to}", *map(send_owner, sends)])
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("returns", self.to, None)
         back = AddReturn.model_validate({"to": one, "sends": sends})
-        return Together.of("Put back", [back, *([lanes] if lanes else [])])
+        return Together.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.to)
@@ -208,11 +209,11 @@ class RemoveSend(Operation):
     def apply(self, state: State) -> Operation:
         key = send_key(self.source, self.to)
         send = existing(state, "sends", key)
-        lanes = without_lanes(state, [send_owner(send)])
+        moves = without_moves(state, [send_owner(send)])
         state.put("sends", key, None)
         values = {name: send[name] for name in SEND_AT_FIRST}
         back = SetSend.model_validate({"source": self.source, "to": self.to, **values})
-        return Together.of("Put back", [back, *([lanes] if lanes else [])])
+        return Together.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         key = send_key(self.source, self.to)

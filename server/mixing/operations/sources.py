@@ -10,6 +10,7 @@ from needle.owners import kind_and_id, lane_key
 from needle.session import send_key
 from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
+from server.mixing.operations.rhythm import RestoreRhythm, without_rhythm
 from server.mixing.operations.things import (
     DoubleDelay,
     GroupKey,
@@ -125,6 +126,7 @@ class AddSource(Operation):
     """Adds a source, with the lanes and sends it comes with.
 
     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
+    ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt.
     """
 
     kind: Literal["add-source"] = "add-source"
@@ -132,6 +134,7 @@ class AddSource(Operation):
     lanes: dict[LaneKey, list[StoredPoint]] = {}
     off: list[LaneKey] = []
     sends: list[StoredSend] = []
+    rhythm: RestoreRhythm | None = None
 
     def apply(self, state: State) -> Operation:
         key = self.source.id
@@ -151,6 +154,9 @@ class AddSource(Operation):
         whole = {name: name if "/" in name else lane_key(key, name) for name in self.lanes}
         there = {whole[name]: points for name, points in self.lanes.items() if _belongs(state, key, whole[name])}
         RestoreLanes(lanes=there, off=[whole.get(name, name) for name in self.off]).apply(state)
+        if self.rhythm is not None:
+            pulses = {owner: one for owner, one in self.rhythm.pulses.items() if _belongs(state, key, f"{owner}/")}
+            self.rhythm.with_values(pulses=pulses).apply(state)
         return RemoveSource(source=key)
 
     def touches(self) -> list[Touch]:
@@ -169,12 +175,13 @@ class RemoveSource(Operation):
     def apply(self, state: State) -> Operation:
         source = existing(state, "sources", self.source)
         sends = sends_of(state, "source", self.source)
-        gone = without_lanes(state, [self.source, *map(send_owner, sends)])
+        owners = [self.source, *map(send_owner, sends)]
+        gone, rhythm = without_lanes(state, owners), without_rhythm(state, owners)
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
         lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
-        return AddSource.model_validate({"source": source, "sends": sends, **lanes})
+        return AddSource.model_validate({"source": source, "sends": sends, "rhythm": rhythm, **lanes})
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.source)

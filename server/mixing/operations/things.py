@@ -6,9 +6,11 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from needle.checks import DOUBLE_LATEST_MS, INKS, TRIM_DB
+from needle.conventions import OFF_DB
 from needle.moving.lane import MAX_TIME, Point
 from needle.placing.modes import MOST_INPUTS
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS
+from needle.pulsing.pulse import LARGEST_SEED, Pulse
 from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width
 
 Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
@@ -19,6 +21,7 @@ Milliseconds = Annotated[float, Field(ge=SHORTEST_MS, le=LONGEST_MS, allow_inf_n
 DoubleDelay = Annotated[float, Field(ge=0.0, le=DOUBLE_LATEST_MS, allow_inf_nan=False)]
 Trim = Annotated[float, Field(ge=TRIM_DB[0], le=TRIM_DB[1], allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
+Seed = Annotated[int, Field(ge=0, le=LARGEST_SEED)]
 GroupKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
 SendPlace = Literal["same", "opposite", "own"]
 
@@ -85,6 +88,8 @@ class StoredSource(Stored):
     double: bool = False
     double_ms: DoubleDelay = 0.0
     double_trim: Trim = 0.0
+    frozen: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
+    frozen_key: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
 
 
 class StoredGroup(Stored):
@@ -131,6 +136,78 @@ class StoredSend(Stored):
     before: bool = False
     place: SendPlace = "same"
     pan: Pan = 0.0
+
+
+class Written(Stored):
+    """What was there before a pulse was written out: lanes by their keys, those switched off, and static values."""
+
+    lanes: dict[Annotated[str, Field(max_length=200)], list[StoredPoint]] = {}
+    off: list[Annotated[str, Field(max_length=200)]] = []
+    values: dict[Word, float | str] = {}
+
+
+class StoredPulse(Stored):
+    """A pulse, whose limits the core knows (``needle.pulsing.pulse``); ``id`` is what it moves."""
+
+    id: Annotated[str, Field(max_length=140)]
+    on: bool = True
+    form: Word = "level"
+    wave: Word = "sine"
+    unit: Word = "beats"
+    period: Finite = 1.0
+    rate: Finite = 1.0
+    origin: Finite = 0.0
+    start: Finite = 0.0
+    duty: Finite = 0.5
+    steps: list[Pan] = list(Pulse().steps)
+    seed: Seed = 1
+    glide: bool = False
+    smooth: Finite = 0.0
+    flip: bool = False
+    depth: Finite = 1.0
+    offset: Finite = 180.0
+    even_power: bool = False
+    written: Written = Written()
+
+
+class StoredPlace(Stored):
+    """A place of a deal, whose limits the core knows (``needle.pulsing.deal``)."""
+
+    id: Key
+    pan: Pan = 0.0
+    level: Level = 0.0
+    tone: Finite = 0.0
+    length: Finite = 1.0
+    transpose: Finite = 0.0
+    repeat: Finite = 0.5
+    times: Annotated[int, Field(ge=1, le=16)] = 1
+    fade: Finite = 3.0
+
+
+class StoredDeal(Stored):
+    """How a source's part is dealt; ``id`` is the source."""
+
+    id: Key
+    on: bool = True
+    order: Word = "in-turn"
+    seed: Seed = 1
+    sound: Word = "stem"
+    timbre: Word = "glass"
+    dry: Level = OFF_DB
+    places: list[StoredPlace] = []
+
+
+EventItem = tuple[Finite, Finite, Finite, Finite]
+"""When, how long, pitch and velocity (0…1): notes in beats, onsets in seconds of the stem."""
+
+
+class StoredEvents(Stored):
+    """What a source's part consists of; ``id`` is the source, ``name`` the file that notes came from."""
+
+    id: Key
+    kind: Literal["notes", "onsets"]
+    name: Annotated[str, Field(max_length=120)] = ""
+    items: list[EventItem]
 
 
 class StoredPassage(Stored):

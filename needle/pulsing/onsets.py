@@ -1,0 +1,108 @@
+"""Onsets: where something begins to sound in a stem, and how strongly it is struck.
+
+Spectral flux, the rise of the logarithmic power in some bands, against a threshold that follows the neighbourhood
+(J. Bello et al., "A tutorial on onset detection in music signals", IEEE Transactions on Speech and Audio Processing
+13 (2005)); each moment is then moved to where the level really rises.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, median_filter
+
+from needle.errors import NeedleError
+from needle.moving.occurrences import HOP_SECONDS, onsets
+
+Audio = NDArray[np.float32]
+Values = NDArray[np.float64]
+
+LOWEST_THRESHOLD, THRESHOLD, HIGHEST_THRESHOLD = 0.05, 0.2, 0.95
+"""The threshold as a share of a strong rise: the more it is, the less is found."""
+
+_AROUND_SECONDS = 0.03
+_NEIGHBOURHOOD_SECONDS = 0.6
+_NEAREST_SECONDS = 0.045
+_STRONG = 95.0
+_LOOK_BACK, _LOOK_AHEAD = 0.03, 0.015
+_ENVELOPE_SECONDS = 0.002
+_STRUCK_SECONDS = 0.05
+
+
+@dataclass(frozen=True)
+class Found:
+    """Onsets in the order of time: ``times`` (s of the audio) and ``strengths``, 0…1 of the strongest."""
+
+    times: Values
+    strengths: Values
+
+
+def find_onsets(audio: Audio, rate: int, threshold: float = THRESHOLD) -> Found:
+    """The onsets of some audio, float32 (channels, frames) at ``rate`` (Hz).
+
+    ``threshold`` is a share (0.05…0.95) of a strong rise of this audio. Silence has none. NeedleError for a
+    threshold out of reach.
+    """
+    if not LOWEST_THRESHOLD <= threshold <= HIGHEST_THRESHOLD:
+        raise NeedleError(
+            f"A threshold for onsets cannot be {threshold:g}. "
+            f"It runs from {LOWEST_THRESHOLD:g} to {HIGHEST_THRESHOLD:g}."
+        )
+    rises = onsets(audio, rate).sum(axis=0)
+    peaks = _peaks(rises, threshold)
+    mono = np.abs(audio).max(axis=0)
+    times = np.array([_begins(mono, rate, peak * HOP_SECONDS) for peak in peaks])
+    times = times[np.concatenate([[True], np.diff(times) > _NEAREST_SECONDS])] if times.size else times
+    struck = np.array([_struck(mono, rate, t) for t in times])
+    return Found(times, struck / max(float(struck.max(initial=0.0)), 1e-12))
+
+
+def _peaks(rises: Values, threshold: float) -> NDArray[np.intp]:
+    """Hops at which the rise is the greatest around, and well above its neighbourhood."""
+    if not rises.size or rises.max() < 1e-6:
+        return np.zeros(0, dtype=np.intp)
+    around = 2 * round(_AROUND_SECONDS / HOP_SECONDS) + 1
+    wide = 2 * round(_NEIGHBOURHOOD_SECONDS / HOP_SECONDS / 2) + 1
+    top = rises == maximum_filter1d(rises, around, mode="constant")
+    usual = median_filter(rises, wide, mode="nearest")
+    strong = np.percentile(rises[top & (rises > usual + 0.1 * rises.max())], _STRONG) if top.any() else rises.max()
+    return np.flatnonzero(top & (rises > usual + threshold * strong))
+
+
+def _begins(level: Audio, rate: int, near: float) -> float:
+    """Where the level rises most, near a time (s)."""
+    size = max(round(_ENVELOPE_SECONDS * rate), 1)
+    low = max(round((near - _LOOK_BACK) * rate), 0)
+    high = min(round((near + _LOOK_AHEAD) * rate), len(level))
+    count = (high - low) // size
+    if count < 3:
+        return near
+    blocks = level[low : low + count * size].reshape(count, size).max(axis=1).astype(np.float64)
+    # A rise counts against what rang before it, so that a soft stroke in a tail is found where it is.
+    before = np.maximum.accumulate(blocks)[:-1]
+    rise = blocks[1:] - before
+    if rise.max() <= 0.0:
+        return near
+    return (low + (int(np.argmax(rise)) + 1) * size) / rate
+
+
+def _struck(level: Audio, rate: int, at: float) -> float:
+    """How strong what begins at a time is: its peak in the first moments."""
+    low = max(round(at * rate), 0)
+    return float(level[low : low + round(_STRUCK_SECONDS * rate)].max(initial=0.0))
+
+
+def f_measure(found: Values, true: Values, within: float = 0.01) -> float:
+    """How well onsets were found, 0…1: the harmonic mean of the share that is right and the share that was found.
+
+    Each true one counts once, found within so many seconds.
+    """
+    missing = list(np.sort(true))
+    hits = 0
+    for time in np.sort(found):
+        near = [t for t in missing if abs(t - time) <= within]
+        if near:
+            missing.remove(min(near, key=lambda t: abs(t - time)))
+            hits += 1
+    total = len(found) + len(true)
+    return 2.0 * hits / total if total else 1.0
