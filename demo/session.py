@@ -5,8 +5,8 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 
-from demo.clock import BPM, LENGTH, RATE, seconds
-from demo.score import SCORE
+from demo.clock import BEAT, BPM, LENGTH, RATE, seconds
+from demo.score import SCORE, mallet_notes
 from needle.checks import Document
 from needle.effects.chain import checked_effects
 from needle.files.audio import write_audio
@@ -144,6 +144,12 @@ def document() -> Document:
                 for bar, beat, value, shape in points
             ],
         }
+    found["events"]["glass-mallets"] = {
+        "id": "glass-mallets",
+        "kind": "notes",
+        "name": "Glass mallets",
+        "items": [[round(at / BEAT, 6), 0.5, float(midi), weight * 0.9] for at, midi, weight in mallet_notes()],
+    }
     for order, (key, name, members) in enumerate(_GROUPS):
         found["groups"][key] = {**GROUP_AT_FIRST, "id": key, "name": name, "order": order}
         for member in members:

@@ -234,6 +234,46 @@ def spread(count: int, low: float = -1.0, high: float = 1.0) -> list[float]:
     return [0.0] if count == 1 else np.round(np.linspace(low, high, count), 4).tolist()
 
 
+def _named_apart(places: Sequence[dict[str, Any]]) -> str:
+    """An id that no place has yet."""
+    taken = {place["id"] for place in places}
+    return next(name for number in itertools.count(1) if (name := f"p{number}") not in taken)
+
+
+def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count: int = 4) -> list[dict[str, Any]]:
+    """Places after something was done with all of them, or with the one that is meant by its id.
+
+    ``fresh``: so many new ones; ``add`` one at the end; ``duplicate``, ``remove`` the one; ``spread`` them evenly
+    over what they cover, or over the whole field if that is one point; ``mirror`` left and right; ``reverse`` their
+    order.
+    NeedleError for anything else, and for too few or too many places.
+    """
+    found = [dict(place) for place in places]
+    chosen = next((index for index, place in enumerate(found) if place["id"] == which), None)
+    if act in ("duplicate", "remove") and chosen is None:
+        raise NeedleError("That place has been taken away.")
+    if act == "fresh":
+        pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
+        found = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
+    elif act == "add":
+        found.append(vars(Place(_named_apart(found), 0.0)))
+    elif act == "duplicate" and chosen is not None:
+        found.insert(chosen + 1, {**found[chosen], "id": _named_apart(found)})
+    elif act == "remove" and chosen is not None:
+        del found[chosen]
+    elif act == "spread":
+        pans = [place["pan"] for place in found]
+        low, high = (min(pans), max(pans)) if min(pans) < max(pans) else (-1.0, 1.0)
+        found = [{**place, "pan": pan} for place, pan in zip(found, spread(len(found), low, high), strict=True)]
+    elif act == "mirror":
+        found = [{**place, "pan": -place["pan"] if place["pan"] else 0.0} for place in found]
+    elif act == "reverse":
+        found = found[::-1]
+    else:
+        raise NeedleError(f"Places cannot be changed by “{act}”.")
+    return checked_places(found)
+
+
 def checked_places(places: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Places as plain values, complete; NeedleError if one is not allowed, or there are too few or too many."""
     if not FEWEST_PLACES <= len(places) <= MOST_PLACES:

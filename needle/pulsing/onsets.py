@@ -27,6 +27,12 @@ _STRONG = 95.0
 _LOOK_BACK, _LOOK_AHEAD = 0.03, 0.015
 _ENVELOPE_SECONDS = 0.002
 _STRUCK_SECONDS = 0.05
+_LEAD_SECONDS = 0.1
+_GROWTH_SECONDS = 0.04
+_LEAST_GROWTH_DB = 7.5
+"""Times the threshold: by how much an onset makes it louder at least."""
+
+_QUIETEST = 1e-12
 
 
 @dataclass(frozen=True)
@@ -48,13 +54,17 @@ def find_onsets(audio: Audio, rate: int, threshold: float = THRESHOLD) -> Found:
             f"A threshold for onsets cannot be {threshold:g}. "
             f"It runs from {LOWEST_THRESHOLD:g} to {HIGHEST_THRESHOLD:g}."
         )
+    # A little silence before it, so that what sounds from the very beginning begins as well.
+    lead = round(_LEAD_SECONDS * rate)
+    audio = np.pad(audio, ((0, 0), (lead, 0)))
     rises = onsets(audio, rate).sum(axis=0)
     peaks = _peaks(rises, threshold)
     mono = np.abs(audio).max(axis=0)
     times = np.array([_begins(mono, rate, peak * HOP_SECONDS) for peak in peaks])
     times = times[np.concatenate([[True], np.diff(times) > _NEAREST_SECONDS])] if times.size else times
+    times = times[[_grows(audio, rate, t) > _LEAST_GROWTH_DB * threshold for t in times]] if times.size else times
     struck = np.array([_struck(mono, rate, t) for t in times])
-    return Found(times, struck / max(float(struck.max(initial=0.0)), 1e-12))
+    return Found(np.maximum(times - lead / rate, 0.0), struck / max(float(struck.max(initial=0.0)), 1e-12))
 
 
 def _peaks(rises: Values, threshold: float) -> NDArray[np.intp]:
@@ -65,7 +75,8 @@ def _peaks(rises: Values, threshold: float) -> NDArray[np.intp]:
     wide = 2 * round(_NEIGHBOURHOOD_SECONDS / HOP_SECONDS / 2) + 1
     top = rises == maximum_filter1d(rises, around, mode="constant")
     usual = median_filter(rises, wide, mode="nearest")
-    strong = np.percentile(rises[top & (rises > usual + 0.1 * rises.max())], _STRONG) if top.any() else rises.max()
+    clear = rises[top & (rises > usual + 0.1 * rises.max())]
+    strong = np.percentile(clear, _STRONG) if clear.size else rises.max()
     return np.flatnonzero(top & (rises > usual + threshold * strong))
 
 
@@ -84,6 +95,14 @@ def _begins(level: Audio, rate: int, near: float) -> float:
     if rise.max() <= 0.0:
         return near
     return (low + (int(np.argmax(rise)) + 1) * size) / rate
+
+
+def _grows(audio: Audio, rate: int, at: float) -> float:
+    """By how much what begins at a time makes it louder (dB): what only wavers does not begin."""
+    middle, size = round(at * rate), round(_GROWTH_SECONDS * rate)
+    before, after = audio[:, max(middle - size, 0) : middle], audio[:, middle : middle + size]
+    power = [float((part.astype(np.float64) ** 2).mean()) if part.size else 0.0 for part in (before, after)]
+    return float(10.0 * np.log10((power[1] + _QUIETEST) / (power[0] + _QUIETEST)))
 
 
 def _struck(level: Audio, rate: int, at: float) -> float:

@@ -14,23 +14,20 @@ from needle.errors import NeedleError
 from needle.moving.lane import Lane
 from needle.moving.parameters import PARAMETERS
 from needle.pulsing.deal import (
-    FEWEST_PLACES,
     MOST_EVENTS,
-    MOST_PLACES,
     ORDERS,
     SOUNDS,
     Deal,
     Event,
     Place,
     checked_places,
-    spread,
 )
 from needle.pulsing.pulse import LANES, LARGEST_SEED, Pulse, Pulsing
 from needle.pulsing.voice import timbre_named
 
 Stored = Mapping[str, Any]
 
-PULSE_AT_FIRST: dict[str, Any] = {**Pulse().as_dict(), "written": {}}
+PULSE_AT_FIRST: dict[str, Any] = {**Pulse().as_dict(), "written": {"lanes": {}, "off": [], "values": {}}}
 """A pulse where nobody has set anything. ``written`` holds what was there before it was written out as points."""
 
 DEAL_AT_FIRST: dict[str, Any] = {
@@ -46,13 +43,6 @@ DEAL_AT_FIRST: dict[str, Any] = {
 EVENT_KINDS = {"notes": "notes of a MIDI file (beats)", "onsets": "onsets found in the stem (s of the stem)"}
 
 LONGEST_NOTE = 1e4
-
-
-def fresh_places(count: int) -> list[dict[str, Any]]:
-    """So many places, spread evenly from left to right. NeedleError for too few or too many."""
-    if not FEWEST_PLACES <= count <= MOST_PLACES:
-        raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
-    return [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(spread(count))]
 
 
 def check_pulse(stored: Stored) -> None:

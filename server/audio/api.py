@@ -77,7 +77,8 @@ def segment(
         source = source_of(mix, hand)
         length = segment_frames(mix.rate)
         if listening.hears(source):
-            before = render_before_placement(mix, hand, index * length, (index + 1) * length, with_level=not free)
+            start, stop = index * length, (index + 1) * length
+            before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
         reading = hand_reading(mix, source, index * length / mix.rate, listening)
         listening = replace(listening, held=frozenset({hand}))
     found = segments.segment(mix, index, listening)

@@ -16,7 +16,8 @@ from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, frames_at,
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
 from needle.metering.waveform import PER_SECOND, waveform
-from server.audio.models import Asset, Upload
+from needle.pulsing.onsets import THRESHOLD, Found, find_onsets
+from server.audio.models import Asset, Freeze, Upload
 from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation
 from server.mixing.revisions import bringing_back, removed_sources
@@ -114,6 +115,21 @@ def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum
     return found
 
 
+@lru_cache(maxsize=256)
+def asset_onsets(asset: str, rate: int, first: int, channels: int, threshold: float = THRESHOLD) -> Found:
+    """The onsets of some of an asset's channels; those by the usual threshold are found once, then read."""
+    path = _decoded_path(asset, rate).with_suffix(f".{first}+{channels}.onsets.npz")
+    if threshold == THRESHOLD and path.exists():
+        with np.load(path) as kept:
+            return Found(kept["times"], kept["strengths"])
+    found = find_onsets(asset_audio(asset, rate)[first : first + channels], rate, threshold)
+    if threshold == THRESHOLD:
+        partial = path.with_name(f"{uuid4().hex}.partial.npz")
+        np.savez(partial, times=found.times, strengths=found.strengths)
+        os.replace(partial, path)
+    return found
+
+
 @lru_cache(maxsize=128)
 def asset_waveform(asset: str, rate: int, first: int, channels: int) -> tuple[int, list[list[int]]]:
     """What to draw of some of an asset's channels: stretches a second, and 0…255 of their peak for each."""
@@ -125,6 +141,11 @@ def asset_waveform(asset: str, rate: int, first: int, channels: int) -> tuple[in
 def check_assets(session_id: UUID, operation: Operation) -> None:
     """NeedleError if an added source names audio that the session does not have, or says wrongly what it is."""
     for part in operation.parts():
+        frozen = part.frozen if part.kind == "freeze-source" else ""
+        if part.kind == "add-source":
+            frozen = part.source.frozen
+        if frozen and not Freeze.objects.filter(session=session_id, asset=frozen).exists():
+            raise NeedleError("That sound was not frozen in this session. Freeze the source here.")
         if part.kind != "add-source":
             continue
         source = part.source

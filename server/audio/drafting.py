@@ -13,15 +13,15 @@ from needle.moving.ranges import RangeEdit, Surroundings, changed
 from needle.moving.recording import Hold, Pass, recorded_steps
 from needle.moving.stretch import written
 from needle.owners import lane_in, lane_key, named, owned_parameter, static_in
+from needle.pulsing.stored import PULSE_AT_FIRST
 from needle.session import piece_length, tempo_map
 from server.mixing.access import Refused
 from server.mixing.models import Draft, Operation, Session
 from server.mixing.operations.lanes import lane_value
 from server.mixing.operations.things import stored
 
-PREVIEWS_KEPT = 4
-TAKES_KEPT = 60
 HISTORY_SHOWN = 60
+_PULSE = "/pulse"
 
 Write = dict[str, Any]
 
@@ -77,30 +77,11 @@ class Drafting:
 
     def draft(self, user, said: str) -> Draft:
         """Keep it to be looked at; only the latest few of one's own are kept."""
-        draft = self._keep(user, Draft.Kind.PREVIEW, {"said": said})
-        _only_latest(self.session, user, Draft.Kind.PREVIEW, PREVIEWS_KEPT)
-        return draft
+        return Draft.keep(self.session, user, Draft.Kind.PREVIEW, self.revision, self.writes, {"said": said})
 
     def take(self, user, about: dict[str, Any]) -> Draft:
         """Keep it as a take."""
-        draft = self._keep(user, Draft.Kind.TAKE, about)
-        _only_latest(self.session, user, Draft.Kind.TAKE, TAKES_KEPT)
-        return draft
-
-    def _keep(self, user, kind: Draft.Kind, about: dict[str, Any]) -> Draft:
-        return Draft.objects.create(
-            session=self.session,
-            author=user,
-            kind=kind,
-            revision=self.revision,
-            writes=self.writes,
-            about=about,
-        )
-
-
-def _only_latest(session: Session, user, kind: Draft.Kind, count: int) -> None:
-    mine = Draft.objects.filter(session=session, author=user, kind=kind)
-    mine.exclude(pk__in=list(mine.values_list("pk", flat=True)[:count])).delete()
+        return Draft.keep(self.session, user, Draft.Kind.TAKE, self.revision, self.writes, about)
 
 
 Control = tuple[str, str, Sequence[tuple[Sequence[tuple[float, float]], float]]]
@@ -158,7 +139,7 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
 
     ``at(revision)`` gives the document at an earlier revision.
     """
-    lanes = dict(document["lanes"])
+    lanes, pulses = dict(document["lanes"]), dict(document["pulses"])
 
     def put(key: str, points: list[dict[str, Any]]) -> None:
         if points:
@@ -170,15 +151,22 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
         which, _, what = move.partition("=")
         if which == "draft":
             for write in _draft(session, what).writes:
+                if "pulse" in write:
+                    pulses[write["pulse"]] = {"id": write["pulse"], **PULSE_AT_FIRST, **write["values"]}
+                    continue
                 key = lane_key(write["source"], write["parameter"])
                 before = Lane.of(lanes.get(key, {"points": []})["points"])
                 fresh = tuple(Point(**point) for point in write["points"])
                 put(key, stored(before.with_range(write["start"], write["end"], fresh).points))
+        elif which.endswith(_PULSE):
+            owner = which.removesuffix(_PULSE)
+            found = None if what == "none" else at(int(what))["pulses"].get(owner)
+            pulses[owner] = found or {"on": False}
         elif what == "none":
             put(which, [])
         else:
             put(which, at(int(what))["lanes"].get(which, {"points": []})["points"])
-    return {**document, "lanes": lanes}
+    return {**document, "lanes": lanes, "pulses": pulses}
 
 
 def _draft(session: Session, key: str) -> Draft:

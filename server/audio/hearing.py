@@ -16,8 +16,9 @@ from server.mixing.models import Session
 
 _NUMBER = r"-?\d{1,3}(\.\d{1,6})?"
 _MOVE = r"(draft=[0-9a-f-]{36}|[\w:/-]+=(none|\d{1,9}))"
-Ids = Annotated[str, Field(max_length=8000, pattern=r"^([\w-]+(,[\w-]+)*)?$")]
-"""Ids of sources, separated by commas."""
+_HEARD = r"[\w-]+(\.[\w-]+)?"
+Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_HEARD}(,{_HEARD})*)?$")]
+"""Ids of sources, separated by commas; of a dealt one also a single place, as ``mallets.p2``."""
 
 
 class Heard(Schema):
@@ -26,7 +27,7 @@ class Heard(Schema):
     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
-    revision, as ``oars/pan=none`` or ``oars/pan=12``.
+    revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
     """
 
     solo: Ids = ""
@@ -37,12 +38,13 @@ class Heard(Schema):
     ] = ""
     monitor: Annotated[str, Field(max_length=20)] = "stereo"
     trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
+    click: bool = False
     moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
 
     def listening(self) -> Listening:
         if self.monitor not in MONITORS:
             raise NeedleError(f"There is no way of listening “{self.monitor}”. Choose {', '.join(MONITORS)}.")
-        return Listening(solo=frozenset(ids(self.solo)), monitor=self.monitor, trim=self.trim)
+        return Listening(frozenset(ids(self.solo)), monitor=self.monitor, trim=self.trim, click=self.click)
 
     def mix(self, session: Session, revision: int) -> Mix:
         """The mix at a revision, with the changes on trial, without the treatment that is to be heard away."""

@@ -91,6 +91,14 @@ class Export(Task):
     clipped = models.PositiveBigIntegerField(default=0)
 
 
+class Freeze(Task):
+    """A source on its way to being frozen, as it stands at a revision; ``asset`` is the sound once it is there."""
+
+    revision = models.PositiveIntegerField()
+    source = models.CharField(max_length=64)
+    asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="+")
+
+
 class Report(Task):
     """A balance report: of a revision (``start`` to ``end`` s, to the end of the piece where ``end`` is 0), or of a
     file that was sent in, which has no revision. ``options`` are the tolerance and the target."""

@@ -8,7 +8,7 @@ from uuid import UUID
 from django.db import close_old_connections
 
 from needle.errors import NeedleError
-from server.audio.models import Export, Report, Task
+from server.audio.models import Export, Freeze, Report, Task
 from server.audio.threads import lower_priority
 
 log = logging.getLogger(__name__)
@@ -70,5 +70,5 @@ def fail_unfinished() -> int:
     told = "The server stopped meanwhile. Start it again."
     return sum(
         kind.objects.filter(status__in=Task.OPEN).update(status=Task.Status.FAILED, message=told)
-        for kind in (Export, Report)
+        for kind in (Export, Freeze, Report)
     )

@@ -100,13 +100,15 @@ class Packed:
 class _Packer(pickle.Pickler):
     def reducer_override(self, one: Any) -> Any:
         if isinstance(one, MixSource) and isinstance(one.audio, np.memmap):
-            values = {f.name: getattr(one, f.name) for f in fields(one) if f.name != "audio"}
-            return _source, (values, str(one.audio.filename), one.channels)
+            values = {f.name: getattr(one, f.name) for f in fields(one) if f.name not in ("audio", "frozen")}
+            frozen = "" if one.frozen is None else str(one.frozen.filename)
+            return _source, (values, str(one.audio.filename), one.channels, frozen)
         if isinstance(one, Effect):
             return effect_named, (one.name,)
         return NotImplemented
 
 
-def _source(values: Mapping[str, Any], path: str, channels: int) -> MixSource:
+def _source(values: Mapping[str, Any], path: str, channels: int, frozen: str) -> MixSource:
     whole = np.load(path, mmap_mode="r")
-    return MixSource(audio=whole[values["first"] : values["first"] + channels], **values)
+    sound = np.load(frozen, mmap_mode="r") if frozen else None
+    return MixSource(audio=whole[values["first"] : values["first"] + channels], frozen=sound, **values)

@@ -12,6 +12,7 @@ from server.audio.balance import router as balance
 from server.audio.moves import router as moves
 from server.audio.reading import router as readings
 from server.audio.reporting import router as reports
+from server.audio.rhythm import router as rhythm
 from server.audio.sending import router as files
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
@@ -25,6 +26,7 @@ api.add_router("/sessions", files)
 api.add_router("/sessions", readings)
 api.add_router("/sessions", balance)
 api.add_router("/sessions", moves)
+api.add_router("/sessions", rhythm)
 api.add_router("/sessions", reports)
 api.add_router("", library)
 

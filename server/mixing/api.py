@@ -18,9 +18,12 @@ from server.mixing.models import Member, Session
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
 from server.mixing.operations.things import (
+    StoredDeal,
+    StoredEvents,
     StoredGroup,
     StoredPassage,
     StoredPoint,
+    StoredPulse,
     StoredReturn,
     StoredSend,
     StoredSource,
@@ -95,6 +98,9 @@ class DocumentOut(Schema):
     groups: dict[str, StoredGroup]
     returns: dict[str, StoredReturn]
     sends: dict[str, StoredSend]
+    pulses: dict[str, StoredPulse]
+    deals: dict[str, StoredDeal]
+    events: dict[str, StoredEvents]
 
 
 class Bar(Schema):

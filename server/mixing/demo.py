@@ -76,7 +76,10 @@ def take_in(bundle: Bundle, store_asset) -> Session:
             for lane in document["lanes"].values()
             if lane["id"] == lane_key(source["id"], lane["parameter"])
         }
-        operation = AddSource.model_validate({"source": {**source, "asset": asset, "group": ""}, "lanes": lanes})
+        own = ((part, document[part].get(source["id"])) for part in ("pulses", "deals", "events"))
+        rhythm = {part: {source["id"]: thing} for part, thing in own if thing}
+        body = {"source": {**source, "asset": asset, "group": ""}, "lanes": lanes, "rhythm": rhythm or None}
+        operation = AddSource.model_validate(body)
         submit(users[0], session.id, uuid4(), session.revision, operation)
     for to in sorted(document["returns"].values(), key=lambda r: r["order"]):
         sends = [send for send in document["sends"].values() if send["return"] == to["id"]]

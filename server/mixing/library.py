@@ -24,12 +24,20 @@ from needle.placing.laws import LAWS
 from needle.placing.modes import MODES
 from needle.placing.seatings import SEATINGS, matched, seating_of
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, WAYS
+from needle.pulsing.deal import FEWEST_PLACES, MOST_PLACES, ORDERS, PLACE_LIMITS, SOUNDS
+from needle.pulsing.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
+from needle.pulsing.presets import PRESETS
+from needle.pulsing.pulse import FORMS, LIMITS, Pulse
+from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST
+from needle.pulsing.voice import TIMBRES
+from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, WAVES
 from needle.rendering.mix import SEND_PLACES
 from needle.rendering.monitor import MONITORS
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.models import Preset
 from server.mixing.operations.base import Name
+from server.mixing.operations.rhythm import SetPulse
 from server.mixing.operations.sources import PlaceSource
 from server.mixing.operations.things import StoredReturn
 
@@ -121,6 +129,68 @@ class GivingOut(Schema):
     most: int
 
 
+class NamedOut(Schema):
+    """Something to choose from by its name."""
+
+    name: str
+    title: str
+    sentence: str
+
+
+class LimitOut(Schema):
+    """Between which limits a number lies, and its unit."""
+
+    low: float
+    high: float
+    unit: str
+
+
+class PulsePresetOut(NamedOut):
+    """A pulse to begin with: the values that differ from a fresh one's."""
+
+    values: dict[str, Any]
+
+
+class RhythmOut(Schema):
+    """What pulses and deals are made of (``needle.pulsing``)."""
+
+    waves: list[NamedOut]
+    forms: dict[str, str]
+    limits: dict[str, LimitOut]
+    steps: tuple[int, int]
+    at_first: dict[str, Any]
+    presets: list[PulsePresetOut]
+    orders: list[NamedOut]
+    sounds: dict[str, str]
+    timbres: dict[str, str]
+    deal_at_first: dict[str, Any]
+    place_limits: dict[str, LimitOut]
+    places: tuple[int, int]
+    threshold: tuple[float, float, float]
+
+
+def _limits(given: dict[str, tuple[float, float, str]]) -> dict[str, dict[str, Any]]:
+    return {name: {"low": low, "high": high, "unit": unit} for name, (low, high, unit) in given.items()}
+
+
+def _rhythm() -> dict[str, Any]:
+    return {
+        "waves": [vars(wave) for wave in WAVES.values()],
+        "forms": FORMS,
+        "limits": _limits(LIMITS),
+        "steps": (FEWEST_STEPS, MOST_STEPS),
+        "at_first": PULSE_AT_FIRST,
+        "presets": [vars(preset) for preset in PRESETS.values()],
+        "orders": [vars(order) for order in ORDERS.values()],
+        "sounds": SOUNDS,
+        "timbres": {timbre.name: timbre.title for timbre in TIMBRES.values()},
+        "deal_at_first": DEAL_AT_FIRST,
+        "place_limits": _limits(PLACE_LIMITS),
+        "places": (FEWEST_PLACES, MOST_PLACES),
+        "threshold": (LOWEST_THRESHOLD, THRESHOLD, HIGHEST_THRESHOLD),
+    }
+
+
 class Library(Schema):
     """Everything that the core offers by name; ``bands`` are the centres that spectra go by (Hz)."""
 
@@ -141,6 +211,7 @@ class Library(Schema):
     monitors: list[MonitorOut]
     bands: list[float]
     giving: GivingOut
+    rhythm: RhythmOut
 
 
 @router.get("/library", response=Library)
@@ -164,6 +235,7 @@ def library(request: HttpRequest) -> dict[str, Any]:
         "monitors": [vars(monitor) for monitor in MONITORS.values()],
         "bands": [round(float(centre), 1) for centre in CENTRES],
         "giving": {"level": MOST_LEVEL_DB, "place": MOST_PLACE, "most": MOST_GIVERS},
+        "rhythm": _rhythm(),
     }
 
 
@@ -227,7 +299,7 @@ def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
     return TempoOut(tempos=found.tempo.tempos, metres=found.tempo.metres, notes=found.notes)
 
 
-Kind = Literal["placement", "return", "seating"]
+Kind = Literal["placement", "return", "seating", "pulse"]
 
 
 class PresetIn(Schema):
@@ -274,7 +346,7 @@ def presets(request: HttpRequest) -> list[PresetOut]:
 
 @router.post("/presets", response=PresetOut)
 def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
-    """Keep a placement, a return or a seating by name. The same kind and name again takes the place of one's own."""
+    """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
     if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
         raise Refused(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
     content = _checked(given.kind, given.name, given.content)
@@ -298,6 +370,9 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
     try:
         if kind == "placement":
             return PlaceSource.model_validate({"source": "any", **content}).given()
+        if kind == "pulse":
+            pulse = Pulse.of(SetPulse.model_validate({"source": "any", **content}).given())
+            return {name: value for name, value in pulse.as_dict().items() if name not in ("on", "origin")}
         if kind == "return":
             found = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()
             found["effects"] = checked_effects(found["effects"])
@@ -307,4 +382,4 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
     except (KeyError, TypeError, ValueError) as error:
         if isinstance(error, NeedleError):
             raise
-        raise NeedleError("That cannot be kept: it is not a whole placement, return or seating.") from error
+        raise NeedleError("That cannot be kept: it is not a whole placement, return, seating or pulse.") from error

@@ -1,6 +1,7 @@
 """What is kept: sessions with their members, the things they hold, the log of every operation, and presets."""
 
 import uuid
+from typing import Any, ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -129,13 +130,16 @@ class Operation(models.Model):
 class Draft(models.Model):
     """Moves that somebody may hear and then apply: a range operation looked at beforehand, or a recorded take.
 
-    ``writes`` are the bodies of the ``write-points`` that would apply it, made on a ``revision``; ``about`` is what
+    ``writes`` are the bodies of the ``write-points`` that would apply it, made on a ``revision``, or a ``pulse`` by
+    what it moves with its ``values``; ``about`` is what
     it says of itself (the lanes, the stretch, for a take its pass and how it was recorded).
     """
 
     class Kind(models.TextChoices):
         PREVIEW = "preview"
         TAKE = "take"
+
+    KEPT: ClassVar[dict[str, int]] = {Kind.PREVIEW: 4, Kind.TAKE: 60}
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     session = models.ForeignKey(Session, models.CASCADE, related_name="drafts")
@@ -151,3 +155,21 @@ class Draft(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} of {self.author} on {self.revision}"
+
+    @classmethod
+    def keep(
+        cls,
+        session: Session,
+        author,
+        kind: str,
+        revision: int,
+        writes: list[Any],
+        about: dict[str, Any] | None = None,
+    ) -> "Draft":
+        """Keep one; only the latest few of its kind that are one's own stay."""
+        draft = cls.objects.create(
+            session=session, author=author, kind=kind, revision=revision, writes=writes, about=about or {}
+        )
+        mine = cls.objects.filter(session=session, author=author, kind=kind)
+        mine.exclude(pk__in=list(mine.values_list("pk", flat=True)[: cls.KEPT[kind]])).delete()
+        return draft

@@ -8,7 +8,7 @@ export const router = createRouter({
     { path: "/", name: "sessions", component: () => import("./pages/SessionList.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue") },
     {
-      path: "/sessions/:id/:desk(place|move|balance)?",
+      path: "/sessions/:id/:desk(place|move|pulse|balance)?",
       name: "session",
       component: () => import("./pages/SessionPage.vue"),
       props: true,

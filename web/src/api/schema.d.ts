@@ -79,7 +79,7 @@ export interface paths {
         put?: never;
         /**
          * Keep
-         * @description Keep a placement, a return or a seating by name. The same kind and name again takes the place of one's own.
+         * @description Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own.
          */
         post: operations["server_mixing_library_keep"];
         delete?: never;
@@ -146,6 +146,26 @@ export interface paths {
          * @description Make a session of one's own; its length follows its sources.
          */
         post: operations["server_mixing_api_new_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/places/arranged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arranged Places
+         * @description Places after something was done with them.
+         */
+        post: operations["server_audio_rhythm_arranged_places"];
         delete?: never;
         options?: never;
         head?: never;
@@ -328,6 +348,46 @@ export interface paths {
         get: operations["server_mixing_api_frame"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/freezes/{freeze_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Freezing State
+         * @description How freezing stands.
+         */
+        get: operations["server_audio_rhythm_freezing_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/freezes/{freeze_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Freezing
+         * @description Stop freezing; nothing is changed.
+         */
+        post: operations["server_audio_rhythm_stop_freezing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -538,6 +598,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Notes Of File
+         * @description The notes of a Standard MIDI File.
+         */
+        post: operations["server_audio_rhythm_notes_of_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/operations": {
         parameters: {
             query?: never;
@@ -574,6 +654,86 @@ export interface paths {
          * @description Two sources, or two sets of them, side by side over a stretch.
          */
         get: operations["server_audio_balance_pair"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft
+         * @description A pulse to be heard before it is made.
+         */
+        post: operations["server_audio_rhythm_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Groove
+         * @description What a pulse does in a bar, and to a part's accents.
+         */
+        post: operations["server_audio_rhythm_groove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Pulse
+         * @description What takes written points back to the pulse that they were written from; the lanes become what they were.
+         */
+        get: operations["server_audio_rhythm_as_pulse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/written-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Points
+         * @description What writes a source's pulse out as points of its lanes, and switches it off.
+         */
+        get: operations["server_audio_rhythm_as_points"];
         put?: never;
         post?: never;
         delete?: never;
@@ -724,6 +884,66 @@ export interface paths {
          *     level too is ``free``: the source comes without its level and trim.
          */
         get: operations["server_audio_api_segment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source}/dealt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Dealt
+         * @description Every event of a source's part with its place; nothing where nothing is dealt.
+         */
+        get: operations["server_audio_rhythm_dealt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source}/freeze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Freezing
+         * @description Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it.
+         */
+        post: operations["server_audio_rhythm_begin_freezing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source}/onsets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found Onsets
+         * @description Where something begins to sound in a source's stem.
+         */
+        get: operations["server_audio_rhythm_found_onsets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1014,6 +1234,7 @@ export interface components {
          * @description Adds a source, with the lanes and sends it comes with.
          *
          *     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
+         *     ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt.
          */
         AddSource: {
             /**
@@ -1033,6 +1254,7 @@ export interface components {
              * @default []
              */
             off: string[];
+            rhythm?: components["schemas"]["RestoreRhythm"] | null;
             /**
              * Sends
              * @default []
@@ -1066,6 +1288,29 @@ export interface components {
             kind: "arrange-effects";
             /** To */
             to: string;
+        };
+        /**
+         * ArrangeIn
+         * @description Something to be done with places (``needle.pulsing.deal.arranged``).
+         */
+        ArrangeIn: {
+            /** Act */
+            act: string;
+            /**
+             * Count
+             * @default 4
+             */
+            count: number;
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["StoredPlace"][];
+            /**
+             * Which
+             * @default
+             */
+            which: string;
         };
         /**
          * ArrangeSource
@@ -1265,6 +1510,30 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * DealtEvent
+         * @description An event at its time (s of the session), and the index of the place it goes to.
+         */
+        DealtEvent: {
+            /** Pitch */
+            pitch: number;
+            /** Place */
+            place: number;
+            /** Seconds */
+            seconds: number;
+            /** T */
+            t: number;
+            /** Velocity */
+            velocity: number;
+        };
+        /**
+         * DealtOut
+         * @description What is dealt to whom.
+         */
+        DealtOut: {
+            /** Events */
+            events: components["schemas"]["DealtEvent"][];
+        };
         /** DemoAccount */
         DemoAccount: {
             /** About */
@@ -1284,6 +1553,14 @@ export interface components {
          * @description A session's whole state.
          */
         DocumentOut: {
+            /** Deals */
+            deals: {
+                [key: string]: components["schemas"]["StoredDeal"];
+            };
+            /** Events */
+            events: {
+                [key: string]: components["schemas"]["StoredEvents"];
+            };
             /** Groups */
             groups: {
                 [key: string]: components["schemas"]["StoredGroup"];
@@ -1295,6 +1572,10 @@ export interface components {
             /** Passages */
             passages: {
                 [key: string]: components["schemas"]["StoredPassage"];
+            };
+            /** Pulses */
+            pulses: {
+                [key: string]: components["schemas"]["StoredPulse"];
             };
             /** Returns */
             returns: {
@@ -1495,6 +1776,22 @@ export interface components {
             true_peak_dbtp: number | null;
         };
         /**
+         * FitOut
+         * @description A flip and a start, and the share (0…1) of accents that passes (``needle.pulsing.reading.Fit``).
+         */
+        FitOut: {
+            /** Flip */
+            flip: boolean;
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+            /** Score */
+            score: number;
+            /** Start */
+            start: number;
+        };
+        /**
          * FlipSources
          * @description Mirrors several sources' places, those of their lanes too; done twice, everything is as it was.
          */
@@ -1527,6 +1824,50 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** FreezeIn */
+        FreezeIn: {
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * FreezeOut
+         * @description How freezing stands; ``progress`` is 0…1.
+         */
+        FreezeOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Message */
+            message: string;
+            /** Progress */
+            progress: number;
+            /** Source */
+            source: string;
+            /** Status */
+            status: string;
+        };
+        /**
+         * FreezeSource
+         * @description Keeps what a source sounds like as audio, so that it costs no work; with nothing in ``frozen`` it thaws.
+         */
+        FreezeSource: {
+            /** Frozen */
+            frozen: string;
+            /**
+             * Frozen Key
+             * @default
+             */
+            frozen_key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "freeze-source";
+            /** Source */
+            source: string;
+        };
         /**
          * GivingOut
          * @description How far a source gives way at first, and how many may (``needle.balancing.weighing``).
@@ -1546,7 +1887,7 @@ export interface components {
          *     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
          *     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
          *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
-         *     revision, as ``oars/pan=none`` or ``oars/pan=12``.
+         *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
          */
         Heard: {
             /**
@@ -1554,6 +1895,11 @@ export interface components {
              * @default 0
              */
             at: number;
+            /**
+             * Click
+             * @default false
+             */
+            click: boolean;
             /**
              * Monitor
              * @default stereo
@@ -1736,6 +2082,7 @@ export interface components {
             parameters: components["schemas"]["ParameterOut"][];
             /** Rates */
             rates: number[];
+            rhythm: components["schemas"]["RhythmOut"];
             /** Seatings */
             seatings: components["schemas"]["SeatingOut"][];
             /** Send Places */
@@ -1755,6 +2102,18 @@ export interface components {
             };
         };
         /**
+         * LimitOut
+         * @description Between which limits a number lies, and its unit.
+         */
+        LimitOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * MakeStatic
          * @description Takes a lane away and leaves the value that it has ``at`` a time (s) as the static one.
          */
@@ -1770,6 +2129,18 @@ export interface components {
             parameter: string;
             /** Source */
             source: string;
+        };
+        /**
+         * MarkOut
+         * @description A beat or half-beat, and each side's mean gain over its first quarter.
+         */
+        MarkOut: {
+            /** Beat */
+            beat: number;
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
         };
         /**
          * MatchIn
@@ -1903,6 +2274,18 @@ export interface components {
             source: string;
         };
         /**
+         * NamedOut
+         * @description Something to choose from by its name.
+         */
+        NamedOut: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * NewSession
          * @description A session to be made. A bar has ``beats`` of a ``unit`` note.
          */
@@ -1936,6 +2319,41 @@ export interface components {
             unit: number;
         };
         /**
+         * NotesOut
+         * @description The notes of a file, as ``set-events`` takes them, and the part's name.
+         */
+        NotesOut: {
+            /** Items */
+            items: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Name */
+            name: string;
+        };
+        /** OnsetsIn */
+        OnsetsIn: {
+            /** Revision */
+            revision: number;
+            /**
+             * Threshold
+             * @default 0.2
+             */
+            threshold: number;
+        };
+        /**
+         * OnsetsOut
+         * @description Onsets of a stem: ``times`` (s of the stem) and ``strengths`` (0…1).
+         */
+        OnsetsOut: {
+            /** Strengths */
+            strengths: number[];
+            /** Times */
+            times: number[];
+        };
+        /**
          * OpenSession
          * @description Everything a browser needs to show a session.
          */
@@ -1967,7 +2385,19 @@ export interface components {
             /** Made On */
             made_on: number;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+        };
+        /**
+         * OperationOut
+         * @description An operation that would do it, and how many points it writes.
+         */
+        OperationOut: {
+            /** Operation */
+            operation: {
+                [key: string]: unknown;
+            };
+            /** Points */
+            points: number;
         };
         /**
          * OverviewOut
@@ -2210,7 +2640,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "placement" | "return" | "seating";
+            kind: "placement" | "return" | "seating" | "pulse";
             /** Name */
             name: string;
         };
@@ -2238,6 +2668,52 @@ export interface components {
             name: string;
         };
         /**
+         * PulseDraft
+         * @description A pulse on trial, to be heard by its id.
+         */
+        PulseDraft: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * PulseIn
+         * @description A pulse as it would be: values that differ from what the thing's pulse has, or from a fresh one's.
+         */
+        PulseIn: {
+            /** Revision */
+            revision: number;
+            /** Source */
+            source: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * PulsePresetOut
+         * @description A pulse to begin with: the values that differ from a fresh one's.
+         */
+        PulsePresetOut: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * QuantiseIn
          * @description ``parts`` of a beat, 0 for bars; ``strength`` 0…1.
          */
@@ -2257,6 +2733,78 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * ReadingIn
+         * @description What is asked of a pulse: one ``bar``, and by whose accents (a source's id, or none) it is weighed.
+         */
+        ReadingIn: {
+            /**
+             * Accents
+             * @default
+             */
+            accents: string;
+            /** Bar */
+            bar: number;
+            /** Revision */
+            revision: number;
+            /** Source */
+            source: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ReadingOut
+         * @description A groove reading: what is drawn of a bar, what is silent when, and what becomes of a part's accents.
+         *
+         *     ``beats`` and the gains there; ``places`` of what stands left and right, for a pulse of places. ``start_beats`` is
+         *     the pulse's start in beats, ``best_beats`` that of the best.
+         */
+        ReadingOut: {
+            /** Accents */
+            accents: [
+                number,
+                number
+            ][];
+            /** Beats */
+            beats: number[];
+            best: components["schemas"]["FitOut"] | null;
+            /** Best Beats */
+            best_beats: number;
+            /** Every Bar */
+            every_bar: boolean;
+            /** Full */
+            full: {
+                [key: string]: number[];
+            };
+            /** In Beats */
+            in_beats: string;
+            /** In Hertz */
+            in_hertz: string;
+            /** Left */
+            left: number[];
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+            /** Note */
+            note: string;
+            now: components["schemas"]["FitOut"] | null;
+            /** Onsets */
+            onsets: number;
+            /** Places */
+            places: number[][] | null;
+            /** Right */
+            right: number[];
+            /** Sentence */
+            sentence: string;
+            /** Silent */
+            silent: {
+                [key: string]: number[];
+            };
         };
         /**
          * RemoveGroup
@@ -2290,6 +2838,19 @@ export interface components {
              * @enum {string}
              */
             kind: "remove-passage";
+        };
+        /**
+         * RemovePulse
+         * @description Takes a pulse away.
+         */
+        RemovePulse: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-pulse";
+            /** Source */
+            source: string;
         };
         /**
          * RemoveReturn
@@ -2470,6 +3031,38 @@ export interface components {
             off: string[];
         };
         /**
+         * RestoreRhythm
+         * @description Puts whole pulses, deals and events as they were; with None they are taken away.
+         */
+        RestoreRhythm: {
+            /**
+             * Deals
+             * @default {}
+             */
+            deals: {
+                [key: string]: components["schemas"]["StoredDeal"] | null;
+            };
+            /**
+             * Events
+             * @default {}
+             */
+            events: {
+                [key: string]: components["schemas"]["StoredEvents"] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore-rhythm";
+            /**
+             * Pulses
+             * @default {}
+             */
+            pulses: {
+                [key: string]: components["schemas"]["StoredPulse"] | null;
+            };
+        };
+        /**
          * RevisionOut
          * @description A revision as everybody in the session is told of it.
          */
@@ -2493,6 +3086,62 @@ export interface components {
             said: string;
             /** Type */
             type: string;
+        };
+        /**
+         * RhythmOut
+         * @description What pulses and deals are made of (``needle.pulsing``).
+         */
+        RhythmOut: {
+            /** At First */
+            at_first: {
+                [key: string]: unknown;
+            };
+            /** Deal At First */
+            deal_at_first: {
+                [key: string]: unknown;
+            };
+            /** Forms */
+            forms: {
+                [key: string]: string;
+            };
+            /** Limits */
+            limits: {
+                [key: string]: components["schemas"]["LimitOut"];
+            };
+            /** Orders */
+            orders: components["schemas"]["NamedOut"][];
+            /** Place Limits */
+            place_limits: {
+                [key: string]: components["schemas"]["LimitOut"];
+            };
+            /** Places */
+            places: [
+                number,
+                number
+            ];
+            /** Presets */
+            presets: components["schemas"]["PulsePresetOut"][];
+            /** Sounds */
+            sounds: {
+                [key: string]: string;
+            };
+            /** Steps */
+            steps: [
+                number,
+                number
+            ];
+            /** Threshold */
+            threshold: [
+                number,
+                number,
+                number
+            ];
+            /** Timbres */
+            timbres: {
+                [key: string]: string;
+            };
+            /** Waves */
+            waves: components["schemas"]["NamedOut"][];
         };
         /** SeatIn */
         SeatIn: {
@@ -2581,6 +3230,33 @@ export interface components {
             sources: number;
         };
         /**
+         * SetDeal
+         * @description Sets some values of a deal, its places as a whole; the first change begins it.
+         */
+        SetDeal: {
+            /** Dry */
+            dry?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-deal";
+            /** On */
+            on?: boolean | null;
+            /** Order */
+            order?: string | null;
+            /** Places */
+            places?: components["schemas"]["StoredPlace"][] | null;
+            /** Seed */
+            seed?: number | null;
+            /** Sound */
+            sound?: string | null;
+            /** Source */
+            source: string;
+            /** Timbre */
+            timbre?: string | null;
+        };
+        /**
          * SetEffect
          * @description Turns one effect of a return on or off, or changes some of its settings.
          */
@@ -2603,6 +3279,37 @@ export interface components {
             };
             /** To */
             to: string;
+        };
+        /**
+         * SetEvents
+         * @description Gives a source's part its events, the notes of a file or the onsets of its stem; none takes them away.
+         */
+        SetEvents: {
+            /**
+             * From
+             * @default onsets
+             * @enum {string}
+             */
+            from: "notes" | "onsets";
+            /** Items */
+            items: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-events";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Source */
+            source: string;
         };
         /**
          * SetGain
@@ -2677,6 +3384,73 @@ export interface components {
             name?: string | null;
             /** Start */
             start?: number | null;
+        };
+        /**
+         * SetPlace
+         * @description Changes some values of one place of a deal.
+         */
+        SetPlace: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-place";
+            /** Place */
+            place: string;
+            /** Source */
+            source: string;
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * SetPulse
+         * @description Sets some values of a pulse; the first change begins it. ``source`` is the thing that it moves.
+         */
+        SetPulse: {
+            /** Depth */
+            depth?: number | null;
+            /** Duty */
+            duty?: number | null;
+            /** Even Power */
+            even_power?: boolean | null;
+            /** Flip */
+            flip?: boolean | null;
+            /** Form */
+            form?: string | null;
+            /** Glide */
+            glide?: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-pulse";
+            /** Offset */
+            offset?: number | null;
+            /** On */
+            on?: boolean | null;
+            /** Origin */
+            origin?: number | null;
+            /** Period */
+            period?: number | null;
+            /** Rate */
+            rate?: number | null;
+            /** Seed */
+            seed?: number | null;
+            /** Smooth */
+            smooth?: number | null;
+            /** Source */
+            source: string;
+            /** Start */
+            start?: number | null;
+            /** Steps */
+            steps?: number[] | null;
+            /** Unit */
+            unit?: string | null;
+            /** Wave */
+            wave?: string | null;
+            written?: components["schemas"]["Written"] | null;
         };
         /**
          * SetReturn
@@ -2872,6 +3646,49 @@ export interface components {
             pan: number;
         };
         /**
+         * StoredDeal
+         * @description How a source's part is dealt; ``id`` is the source.
+         */
+        StoredDeal: {
+            /**
+             * Dry
+             * @default -96
+             */
+            dry: number;
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Order
+             * @default in-turn
+             */
+            order: string;
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["StoredPlace"][];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Sound
+             * @default stem
+             */
+            sound: string;
+            /**
+             * Timbre
+             * @default glass
+             */
+            timbre: string;
+        };
+        /**
          * StoredEffect
          * @description One effect of a return; ``settings`` as its kind has them.
          */
@@ -2892,6 +3709,31 @@ export interface components {
             settings: {
                 [key: string]: number | string;
             };
+        };
+        /**
+         * StoredEvents
+         * @description What a source's part consists of; ``id`` is the source, ``name`` the file that notes came from.
+         */
+        StoredEvents: {
+            /** Id */
+            id: string;
+            /** Items */
+            items: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "notes" | "onsets";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /**
          * StoredGroup
@@ -2938,6 +3780,54 @@ export interface components {
             start: number;
         };
         /**
+         * StoredPlace
+         * @description A place of a deal, whose limits the core knows (``needle.pulsing.deal``).
+         */
+        StoredPlace: {
+            /**
+             * Fade
+             * @default 3
+             */
+            fade: number;
+            /** Id */
+            id: string;
+            /**
+             * Length
+             * @default 1
+             */
+            length: number;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Repeat
+             * @default 0.5
+             */
+            repeat: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /**
+             * Tone
+             * @default 0
+             */
+            tone: number;
+            /**
+             * Transpose
+             * @default 0
+             */
+            transpose: number;
+        };
+        /**
          * StoredPoint
          * @description A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1).
          *
@@ -2969,6 +3859,112 @@ export interface components {
             tension: number;
             /** Value */
             value: number;
+        };
+        /**
+         * StoredPulse
+         * @description A pulse, whose limits the core knows (``needle.pulsing.pulse``); ``id`` is what it moves.
+         */
+        StoredPulse: {
+            /**
+             * Depth
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Duty
+             * @default 0.5
+             */
+            duty: number;
+            /**
+             * Even Power
+             * @default false
+             */
+            even_power: boolean;
+            /**
+             * Flip
+             * @default false
+             */
+            flip: boolean;
+            /**
+             * Form
+             * @default level
+             */
+            form: string;
+            /**
+             * Glide
+             * @default false
+             */
+            glide: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Offset
+             * @default 180
+             */
+            offset: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Origin
+             * @default 0
+             */
+            origin: number;
+            /**
+             * Period
+             * @default 1
+             */
+            period: number;
+            /**
+             * Rate
+             * @default 1
+             */
+            rate: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Steps
+             * @default [
+             *       1,
+             *       0.3,
+             *       -0.3,
+             *       -1
+             *     ]
+             */
+            steps: number[];
+            /**
+             * Unit
+             * @default beats
+             */
+            unit: string;
+            /**
+             * Wave
+             * @default sine
+             */
+            wave: string;
+            /**
+             * @default {
+             *       "lanes": {},
+             *       "off": [],
+             *       "values": {}
+             *     }
+             */
+            written: components["schemas"]["Written"];
         };
         /**
          * StoredReturn
@@ -3079,6 +4075,16 @@ export interface components {
              * @default 0
              */
             first: number;
+            /**
+             * Frozen
+             * @default
+             */
+            frozen: string;
+            /**
+             * Frozen Key
+             * @default
+             */
+            frozen_key: string;
             /** Gain */
             gain: number;
             /**
@@ -3402,7 +4408,7 @@ export interface components {
              */
             kind: "together";
             /** Operations */
-            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
             /** What */
             what: string;
         };
@@ -3502,6 +4508,16 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * Whose
+         * @description A thing that pulses, at a revision.
+         */
+        Whose: {
+            /** Revision */
+            revision: number;
+            /** Source */
+            source: string;
+        };
         /** WidenIn */
         WidenIn: {
             /**
@@ -3557,6 +4573,31 @@ export interface components {
             source: string;
             /** Start */
             start: number;
+        };
+        /**
+         * Written
+         * @description What was there before a pulse was written out: lanes by their keys, those switched off, and static values.
+         */
+        Written: {
+            /**
+             * Lanes
+             * @default {}
+             */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
         };
     };
     responses: never;
@@ -3765,6 +4806,30 @@ export interface operations {
             };
         };
     };
+    server_audio_rhythm_arranged_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredPlace"][];
+                };
+            };
+        };
+    };
     server_mixing_api_open_session: {
         parameters: {
             query?: never;
@@ -3797,6 +4862,7 @@ export interface operations {
                 trial?: string;
                 monitor?: string;
                 trim?: number;
+                click?: boolean;
                 moves?: string;
                 tolerance_db?: number;
                 tolerance_seconds?: number;
@@ -3990,6 +5056,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Frame"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_freezing_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                freeze_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreezeOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_stop_freezing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                freeze_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreezeOut"];
                 };
             };
         };
@@ -4278,6 +5390,38 @@ export interface operations {
             };
         };
     };
+    server_audio_rhythm_notes_of_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
     server_mixing_api_operations: {
         parameters: {
             query?: {
@@ -4352,6 +5496,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PairOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PulseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PulseDraft"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_groove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_as_pulse: {
+        parameters: {
+            query: {
+                revision: number;
+                source: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_as_points: {
+        parameters: {
+            query: {
+                revision: number;
+                source: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationOut"];
                 };
             };
         };
@@ -4532,6 +5778,7 @@ export interface operations {
                 trial?: string;
                 monitor?: string;
                 trim?: number;
+                click?: boolean;
                 moves?: string;
                 hand?: string;
                 free?: boolean;
@@ -4552,6 +5799,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    server_audio_rhythm_dealt: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DealtOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_begin_freezing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FreezeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreezeOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_found_onsets: {
+        parameters: {
+            query: {
+                revision: number;
+                threshold?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnsetsOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 /** The one horizontal axis of the centre column: the lateral field, or a lane's own scale. */
-import { scaleLinear } from "d3-scale";
+import { scaleLinear, scaleLog } from "d3-scale";
 import { FACES } from "@/geometry/parameters";
 import type { Parameter } from "@/session/session";
 
@@ -40,12 +40,13 @@ export function axisFor(parameter: Parameter, width: number): Axis {
   return { x: scale, value: (x) => scale.invert(x), ticks };
 }
 
-/** Span and width: their own scale, least at the left. */
+/** Span, width and pulses: their own scale, least at the left; lengths and rates by ratios. */
 function shareAxis(parameter: Parameter, range: readonly [number, number]): Axis {
   const { low, high, text } = FACES[parameter];
-  const scale = scaleLinear().domain([low, high]).range(range).clamp(true);
+  const byRatio = parameter === "pulse_period" || parameter === "pulse_rate";
+  const scale = (byRatio ? scaleLog() : scaleLinear()).domain([low, high]).range(range).clamp(true);
   const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => {
-    const value = low + share * (high - low);
+    const value = byRatio ? low * (high / low) ** share : low + share * (high - low);
     return { value, label: text(value), side: "" };
   });
   return { x: scale, value: (x) => scale.invert(x), ticks };

@@ -41,13 +41,26 @@ export const useChartView = defineStore("chart-view", () => {
     const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
     const named = (owner: string, parameters: Parameter[]): LaneName[] =>
       parameters.map((one) => ({ source: owner, parameter: one }));
+    const pulsing = (owner: string): LaneName[] => {
+      const pulse = session.document?.pulses[owner];
+      return pulse
+        ? named(owner, ["pulse_depth", pulse.unit === "beats" ? "pulse_period" : "pulse_rate"])
+        : [];
+    };
     return [
       ...named(source.id, own),
+      ...pulsing(source.id),
       ...sends.flatMap((send) =>
         named(`send:${send.id}`, send.place === "own" ? ["level", "pan"] : ["level"]),
       ),
-      ...(source.group ? named(`group:${source.group}`, ["level"]) : []),
-      ...sends.flatMap((send) => named(`return:${send.return}`, ["pan", "width", "level"])),
+      ...sends.flatMap((send) => pulsing(`send:${send.id}`)),
+      ...(source.group
+        ? [...named(`group:${source.group}`, ["level"]), ...pulsing(`group:${source.group}`)]
+        : []),
+      ...sends.flatMap((send) => [
+        ...named(`return:${send.return}`, ["pan", "width", "level"]),
+        ...pulsing(`return:${send.return}`),
+      ]),
     ];
   });
 

@@ -3,6 +3,9 @@
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import BalanceDetails from "@/desks/balance/BalanceDetails.vue";
+import DealDetails from "@/desks/pulse/DealDetails.vue";
+import PulseDetails from "@/desks/pulse/PulseDetails.vue";
+import { useUse } from "@/desks/pulse/use";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import MoveDetails from "./move/MoveDetails.vue";
@@ -14,6 +17,7 @@ defineProps<{ desk: string }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
+const use = useUse();
 
 const shownReturn = computed(() =>
   view.focus === "return" ? session.returns.find((one) => one.id === view.layer) : undefined,
@@ -24,6 +28,10 @@ const source = computed(() => session.sources.find((one) => one.id === player.ch
 <template>
   <aside class="details" aria-label="Details">
     <BalanceDetails v-if="desk === 'balance'" />
+    <template v-else-if="desk === 'pulse' && source">
+      <DealDetails v-if="use.dealing" :key="`d${source.id}`" :source="source" @back="use.dealing = false" />
+      <PulseDetails v-else :key="source.id" :source="source" @deal="use.dealing = true" />
+    </template>
     <ReturnDetails v-else-if="shownReturn" :to="shownReturn" />
     <SeveralDetails v-else-if="view.selection.length > 1 && desk === 'place'" />
     <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />

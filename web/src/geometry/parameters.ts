@@ -66,6 +66,22 @@ const share = (title: string, low: number, high: number): ParameterFace => ({
   parse: (text) => parsePercent(text, low, high),
 });
 
+const plain = (title: string, low: number, high: number, unit: string): ParameterFace => ({
+  title,
+  point: title,
+  low,
+  high,
+  unit: 0.0001,
+  bigStep: 1,
+  initial: 1,
+  hint: `From ${Number(low.toPrecision(2))} to ${high} ${unit}; arrow keys; double-click for 1`,
+  text: (value) => `${Number(value.toPrecision(3))} ${unit}`,
+  parse: (typed) => {
+    const value = Number(typed.replace(unit, "").trim());
+    return typed.trim() && value >= low && value <= high ? value : null;
+  },
+});
+
 export const FACES: Record<Parameter, ParameterFace> = {
   pan: place("Left–right", 0),
   level: level("Level"),
@@ -76,6 +92,9 @@ export const FACES: Record<Parameter, ParameterFace> = {
   level_right: level("Right level"),
   span: share("Span", -1, 1),
   width: share("Width", 0, 2),
+  pulse_depth: share("Pulse depth", 0, 1),
+  pulse_period: plain("Pulse cycle", 1 / 16, 64, "beats"),
+  pulse_rate: plain("Pulse rate", 0.02, 64, "Hz"),
 };
 
 /** A value set by hand: within the limits, in whole units. */

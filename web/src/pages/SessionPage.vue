@@ -8,8 +8,10 @@ import { useChartView } from "@/chart/view";
 import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
 import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
+import PulseDesk from "@/desks/pulse/PulseDesk.vue";
 import Details from "@/details/Details.vue";
 import Roster from "@/roster/Roster.vue";
+import { useAlone } from "@/session/alone";
 import { useLibrary } from "@/session/library";
 import { useRecorder } from "@/session/recorder";
 import { useTakes } from "@/session/takes";
@@ -20,6 +22,7 @@ import { usePlayer } from "@/sound/player";
 import ExportDialog from "@/topbar/ExportDialog.vue";
 import HelpSheet from "@/topbar/HelpSheet.vue";
 import { useKeys } from "@/topbar/keys";
+import EarMark from "@/ui/EarMark.vue";
 import TopBar from "@/topbar/TopBar.vue";
 
 const props = defineProps<{ id: string; desk?: string }>();
@@ -40,6 +43,10 @@ const arrivals = useArrivals();
 const monitor = useMonitor();
 const recorder = useRecorder();
 const takes = useTakes();
+const alone = useAlone();
+const aloneBars = computed(() =>
+  alone.stretch ? `${session.grid.text(alone.stretch.start)}–${session.grid.text(alone.stretch.end)}` : "",
+);
 
 /** The desk that was last worked at, unless the address names one. */
 const lastDesk = useLocalStorage("desk", "place");
@@ -80,6 +87,7 @@ watch(
   () => props.id,
   async (id) => {
     problem.value = "";
+    alone.forget();
     player.leave();
     monitor.leave();
     arrivals.leave();
@@ -131,11 +139,17 @@ onBeforeUnmount(() => {
           : "The connection is down. You can go on: what you change is kept here and sent when it is back."
       }}
     </p>
+    <p v-if="alone.source" class="alone" role="status">
+      <EarMark />
+      Only you: {{ alone.source.name }} alone, bars {{ aloneBars }}.
+      <button class="small-button" @click="alone.close()">Back to everything (Esc)</button>
+    </p>
     <main>
       <Roster @bring-in="bringing = true" />
       <div ref="centre" class="desk" :class="{ over }">
         <template v-if="width > 0">
           <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
+          <PulseDesk v-else-if="desk === 'pulse'" :width="width" :height="height" />
           <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
           <MoveDesk v-else :width="width" :height="height" />
         </template>
@@ -178,6 +192,19 @@ main {
   background: #f0dfb4;
   border-bottom: 1px solid var(--lamp);
   font-weight: 600;
+}
+.alone {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 4px 16px;
+  background: var(--ink);
+  border-top: 1px solid #3a4148;
+  color: #f0ece0;
+}
+.alone button {
+  margin-left: auto;
+  color: var(--ink);
 }
 .problem,
 .opening {

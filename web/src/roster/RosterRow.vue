@@ -3,6 +3,7 @@
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import { levelText } from "@/geometry/pan";
+import { useDeals } from "@/session/deals";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { endsOf, type End, type Values } from "@/geometry/ends";
@@ -29,7 +30,8 @@ const ends = computed(() => endsOf(props.source.mode, look));
 const holder = computed(() => hand.holderOf(props.source));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
 const muted = computed(() => session.muted(props.source));
-const soloed = computed(() => player.solo.includes(props.source.id));
+/** Soloed as a whole, or by one of the places that it is dealt to. */
+const soloed = computed(() => player.solo.some((one) => one.split(".")[0] === props.source.id));
 const unheard = computed(() => (player.solo.length ? !soloed.value : muted.value));
 const automated = computed(() =>
   (["pan", "pan_left", "pan_right", "span"] as Parameter[]).some((parameter) =>
@@ -41,6 +43,8 @@ const armed = computed(() => {
   const key = recorder.armed.find((one) => session.laneOf(one).source === props.source.id);
   return key ? recorder.modeOf(session.laneOf(key)) : null;
 });
+const deals = useDeals();
+const pulsing = computed(() => !!session.document?.pulses[props.source.id]?.on);
 let last: Values | null = null;
 
 function move(side: End["side"], pan: number): void {
@@ -87,6 +91,25 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         <svg v-if="armed" class="armed" width="9" height="9" role="img" :aria-label="`armed: ${armed}`">
           <title>Armed ({{ armed }}): what you do with it while it plays is recorded</title>
           <circle cx="4.5" cy="4.5" r="4" />
+        </svg>
+        <svg v-if="pulsing" class="moves" width="13" height="9" role="img" aria-label="pulses">
+          <title>It pulses in rhythm</title>
+          <path d="M1 8V1h4v7h4V1h3" />
+        </svg>
+        <svg
+          v-if="deals.isOn(source.id)"
+          class="moves"
+          width="12"
+          height="9"
+          role="img"
+          aria-label="dealt out"
+        >
+          <title>Its notes are dealt to several places</title>
+          <path d="M2 1v2M6 4v2M10 1v2M2 7v1M10 7v1" />
+        </svg>
+        <svg v-if="source.frozen" class="moves" width="11" height="11" role="img" aria-label="frozen">
+          <title>Frozen: thaw it in its details to change it</title>
+          <path d="M5.500 0v11M0.700 2.700l9.600 5.600M10.300 2.700l-9.600 5.600" />
         </svg>
         <svg v-if="automated" class="moves" width="12" height="8" role="img" aria-label="automated">
           <title>Its place is automated</title>

@@ -7,6 +7,8 @@ import type { Operation } from "@/live/outbox";
 import { usePlayer } from "@/sound/player";
 import { endsOfSend, kindAndId } from "./owners";
 import {
+  isOfPulse,
+  ofPulse,
   useSession,
   type Group,
   type LaneName,
@@ -193,7 +195,7 @@ export function useEdits() {
           ...point,
           value: clamp(point.value + by, low, high),
         }));
-      else shown[`${source.id}.${parameter}`] = clamp(source[parameter] + by, low, high);
+      else shown[`${source.id}.${parameter}`] = clamp(session.staticOf(source.id, parameter) + by, low, high);
     }
     const ids = sources.map((source) => source.id);
     session.change(shown, operation("shift-values", { sources: ids, parameter, by }), [
@@ -281,6 +283,10 @@ export function useEdits() {
 
   /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
   function setLane({ source: owner, parameter }: LaneName, value: number): void {
+    if (isOfPulse(parameter))
+      return setOf(owner, { [parameter]: value }, () =>
+        operation("set-pulse", { source: owner, [ofPulse(parameter)]: value } as never),
+      );
     const source = session.sources.find((one) => one.id === owner);
     if (source) return setValues(source, { [parameter]: value }, player.playhead);
     const [kind, key] = kindAndId(owner);

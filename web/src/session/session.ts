@@ -19,7 +19,24 @@ export type Group = Schemas["StoredGroup"];
 export type Return = Schemas["StoredReturn"];
 export type Send = Schemas["StoredSend"];
 export type Parameter =
-  "pan" | "level" | "trim" | "pan_left" | "pan_right" | "level_left" | "level_right" | "span" | "width";
+  | "pan"
+  | "level"
+  | "trim"
+  | "pan_left"
+  | "pan_right"
+  | "level_left"
+  | "level_right"
+  | "span"
+  | "width"
+  | PulseParameter;
+/** What can be automated of a pulse, whatever it moves. */
+export type PulseParameter = "pulse_depth" | "pulse_period" | "pulse_rate";
+
+/** What a parameter is called among the values of a pulse. */
+export const ofPulse = (parameter: PulseParameter): "depth" | "period" | "rate" =>
+  parameter.slice("pulse_".length) as "depth" | "period" | "rate";
+export const isOfPulse = (parameter: Parameter): parameter is PulseParameter =>
+  parameter.startsWith("pulse_");
 
 /** A lane: what it belongs to (a source's id, `send:…`, `return:…`, `group:…`) and the parameter. */
 export interface LaneName {
@@ -298,6 +315,11 @@ export const useSession = defineStore("session", () => {
   function staticOf(owner: string, parameter: Parameter): number {
     const [kind, key] = kindAndId(owner);
     const parts = { source: "sources", return: "returns", group: "groups", send: "sends" } as const;
+    if (isOfPulse(parameter)) {
+      const name = ofPulse(parameter);
+      const sent = pending.get(`pulse:${owner}.${name}`);
+      return (sent?.value as number | undefined) ?? document.value?.pulses[owner]?.[name] ?? 1;
+    }
     const thing = document.value?.[parts[kind]][key] as Partial<Record<Parameter, number>> | undefined;
     const sent = pending.get(`${owner}.${parameter}`);
     if (sent?.ids.size) return sent.value as number;

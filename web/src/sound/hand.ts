@@ -5,6 +5,8 @@ import type { Tap } from "./voice";
 
 /** What the core says of a source's placement, whatever the hand does with its places. */
 export interface HandReading {
+  /** Every channel comes twice: as it is turned down for the left, and for the right. */
+  two_sided: boolean;
   /** Each channel's gain. */
   weights: number[];
   table: "law" | "balance";
@@ -73,5 +75,8 @@ export function handTaps(
     }));
     return [...ways, ...copy];
   });
-  return monitored(all, reading.monitor);
+  const turned = reading.two_sided
+    ? all.map((way) => ({ ...way, input: way.input + way.output * places.length }))
+    : all;
+  return monitored(turned, reading.monitor);
 }

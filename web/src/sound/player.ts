@@ -43,6 +43,10 @@ export const usePlayer = defineStore("player", () => {
   /** The passage to go round, by id. */
   const round = ref<string | null>(null);
   const solo = ref<string[]>([]);
+  /** A stretch of its own that is gone round where no passage is (s): while one source is open alone. */
+  const span = shallowRef<{ start: number; end: number } | null>(null);
+  /** Whether the beats are struck, for oneself. */
+  const click = ref(false);
   /** The meter readings of what sounds now, by column; null while nothing does. */
   const now = shallowRef<Record<string, number> | null>(null);
   const trouble = ref("");
@@ -78,7 +82,11 @@ export const usePlayer = defineStore("player", () => {
   const count = computed(() => Math.ceil(total.value / segmentFrames.value));
   const roundFrames = computed(() => {
     const passage = session.passages.find((one) => one.id === round.value);
-    if (!passage) return null;
+    if (!passage) {
+      if (!span.value) return null;
+      const [start, stop] = [span.value.start, span.value.end].map((at) => Math.round(at * rate.value));
+      return { start: start!, stop: Math.min(stop!, total.value) };
+    }
     const [start, stop] = [passage.start, passage.end].map((beat) =>
       Math.round(session.grid.secondsOfBeat(beat) * rate.value),
     );
@@ -188,6 +196,7 @@ export const usePlayer = defineStore("player", () => {
       monitor: monitor.value,
       free,
       moves: moves.value,
+      click: click.value,
     };
     asked.add(index);
     busy += 1;
@@ -295,6 +304,8 @@ export const usePlayer = defineStore("player", () => {
 
   /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
   function grasp(source: Source, withLevel = false): void {
+    // What is dealt or frozen has no place that a hand could move.
+    if (source.frozen || session.document?.deals[source.id]?.on) return;
     if (!node || !playing.value || (hand === source.id && (free || !withLevel))) return;
     hand = source.id;
     free = withLevel;
@@ -346,13 +357,15 @@ export const usePlayer = defineStore("player", () => {
     hand = "";
     free = false;
     moves.value = [];
+    span.value = null;
+    click.value = false;
     report = { position: 0, time: 0, starved: false, ended: false };
   }
 
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
   watch(() => session.refusals, renew);
   watch(solo, renew);
-  watch([plain, trial, monitor, moves], renew);
+  watch([plain, trial, monitor, moves, click], renew);
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
@@ -360,7 +373,7 @@ export const usePlayer = defineStore("player", () => {
   });
 
   return {
-    playing, starved, playhead, round, roundSpan, solo, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
+    playing, starved, playhead, round, roundSpan, span, solo, click, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
     play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, leave,
   }; // prettier-ignore
 });

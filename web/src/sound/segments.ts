@@ -70,6 +70,8 @@ export interface Heard {
   free: boolean;
   /** Other moves, as the server words them: a draft, a lane without automation or as it was. */
   moves: string[];
+  /** The beats are struck. */
+  click: boolean;
 }
 
 export async function fetchSegment(
@@ -84,6 +86,7 @@ export async function fetchSegment(
   if (heard.hand) query.set("hand", heard.hand);
   if (heard.hand && heard.free) query.set("free", "true");
   if (heard.moves.length) query.set("moves", heard.moves.join(","));
+  if (heard.click) query.set("click", "true");
   if (heard.plain) {
     query.set("plain", `${heard.plain.source}:${heard.plain.treatment}`);
     query.set("at", String(heard.plain.at));

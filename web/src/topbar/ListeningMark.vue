@@ -18,6 +18,12 @@ const marks = computed(() => {
       title: `You hear: ${way.title}. ${way.sentence} Nobody else does; press for stereo`,
       end: () => monitor.latch(monitor.latched),
     });
+  if (player.click)
+    found.push({
+      text: "click",
+      title: "You hear a click on the beats. Nobody else does, and no meter shows it; press to end it",
+      end: () => (player.click = false),
+    });
   if (player.trial)
     found.push({
       text: "B",

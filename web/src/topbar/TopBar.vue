@@ -13,6 +13,7 @@ const session = useSession();
 const DESKS = [
   { name: "place", title: "Place" },
   { name: "move", title: "Move" },
+  { name: "pulse", title: "Pulse" },
   { name: "balance", title: "Balance" },
 ];
 const about = computed(() => {

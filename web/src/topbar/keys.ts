@@ -4,6 +4,9 @@ import { useRouter } from "vue-router";
 import { MOVE_KEYS, useMoveKeys } from "@/chart/moveKeys";
 import { useChartView } from "@/chart/view";
 import { useCauses } from "@/desks/balance/causes";
+import { useUse } from "@/desks/pulse/use";
+import { useAlone } from "@/session/alone";
+import { usePulses } from "@/session/pulses";
 import { useSession } from "@/session/session";
 import { useWithout } from "@/session/without";
 import { useMonitor } from "@/sound/monitor";
@@ -43,7 +46,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["Ctrl+click, Shift+click", "choose several; what you drag takes them all along"],
       ["0, double-click", "to the centre; in a return: to the source's own place"],
       ["[ and ]", "the source before, the next one"],
-      ["1, 2 and 3", "the Place desk, the Move desk, the Balance desk"],
+      ["1, 2, 3 and 4", "the Place desk, the Move desk, the Pulse desk, the Balance desk"],
     ],
   },
   {
@@ -57,6 +60,16 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["drag with Alt, Shift", "without the grid, without moving in time"],
       ["wheel, Ctrl+wheel", "along the time, nearer and farther"],
       ["drag on the bar numbers", "a new passage; double-click (or F2 on) a rib to change it"],
+    ],
+  },
+  {
+    title: "Pulse",
+    keys: [
+      ["− and +", "the cycle half as long, twice as long"],
+      ["F", "flip: turn the wave over"],
+      ["K", "a click on the beats, only for you (on every desk)"],
+      ["W, Shift+W", "hear it without its pulse, or its deal: held, or to stay"],
+      ["arrows, A, Delete", "in the dealt part: choose an event, add an onset, take it away"],
     ],
   },
   { title: "Moves: the chart's tools and recording", keys: MOVE_KEYS },
@@ -81,6 +94,9 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const without = useWithout();
   const monitor = useMonitor();
   const causes = useCauses();
+  const pulses = usePulses();
+  const alone = useAlone();
+  const use = useUse();
   const router = useRouter();
 
   function goRound(): void {
@@ -113,17 +129,30 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     "]": () => neighbour(1),
     "1": () => void router.replace(`/sessions/${session.id}/place`),
     "2": () => void router.replace(`/sessions/${session.id}/move`),
-    "3": () => void router.replace(`/sessions/${session.id}/balance`),
+    "3": () => void router.replace(`/sessions/${session.id}/pulse`),
+    "4": () => void router.replace(`/sessions/${session.id}/balance`),
+    k: () => (player.click = !player.click),
     c: () => causes.hearNext(),
     M: () => monitor.latch("mono"),
     B: () => monitor.compare(!monitor.comparing),
     "?": showHelp,
+    Escape: () => alone.id && alone.close(),
+  };
+
+  const pulseActions: Record<string, () => void> = {
+    "-": () => pulses.stretch(1 / 2),
+    "+": () => pulses.stretch(2),
+    "=": () => pulses.stretch(2),
+    f: () => pulses.stored && pulses.set({ flip: !pulses.pulse?.flip }),
   };
 
   /** Keys that last as long as they are held. */
   const holds: Record<string, { start: () => void; stop: () => void }> = {
     w: {
-      start: () => !without.latched && without.start(false),
+      start: () => {
+        if (desk() === "pulse") without.treatment = use.dealing ? "deal" : "pulse";
+        if (!without.latched) without.start(false);
+      },
       stop: () => !without.latched && without.stop(),
     },
     m: { start: () => monitor.hold("mono"), stop: () => monitor.letGo() },
@@ -155,9 +184,10 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     const controlled = event.ctrlKey || event.metaKey || event.altKey;
     // Something that is written out to be copied goes first.
     const copies = controlled && !event.altKey && !window.getSelection()?.toString();
-    const ofMove = desk() === "move" ? (controlled ? {} : moveKeys.actions) : {};
+    const own: Record<string, Record<string, () => void>> = { move: moveKeys.actions, pulse: pulseActions };
+    const ofDesk = controlled ? {} : (own[desk()] ?? {});
     const found = copies && desk() === "move" ? moveKeys.withControl[event.key] : undefined;
-    const action = found ?? (controlled ? undefined : (ofMove[event.key] ?? actions[event.key]));
+    const action = found ?? (controlled ? undefined : (ofDesk[event.key] ?? actions[event.key]));
     // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere.
     const pressed = event.key === "Enter" && (event.target as HTMLElement).closest("button, a, summary");
     if (!action || (pressed && (!moveKeys.undecided() || pressed.closest("[data-decides]")))) return;

@@ -2,7 +2,9 @@
 /** Which source the details are of: its ink, its name (to be typed over), and what its audio is. */
 import { computed } from "vue";
 import { clockText } from "@/geometry/time";
+import { useAlone } from "@/session/alone";
 import { operation, useEdits } from "@/session/edits";
+import { useFreezing } from "@/session/freezing";
 import { useSession, type Source } from "@/session/session";
 import { INKS, inkOf } from "@/ui/theme";
 import NameField from "@/ui/NameField.vue";
@@ -10,6 +12,9 @@ import NameField from "@/ui/NameField.vue";
 const props = defineProps<{ source: Source }>();
 const session = useSession();
 const edits = useEdits();
+const alone = useAlone();
+const freezing = useFreezing();
+const going = computed(() => freezing.going.get(props.source.id));
 const about = computed(() => {
   const { channels, seconds } = props.source;
   const kind = channels === 1 ? "mono" : channels === 2 ? "stereo" : `${channels} channels`;
@@ -41,6 +46,36 @@ function nextInk(): void {
     />
     <span class="quiet">{{ about }}</span>
   </header>
+  <div class="acts">
+    <button
+      class="link"
+      :title="alone.id ? 'Back to everything' : 'Only this source, on its own stretch of time, only for you'"
+      @click="alone.id ? alone.close() : alone.open(source)"
+    >
+      {{ alone.id ? "back to everything" : "alone" }}
+    </button>
+    <template v-if="going">
+      <span class="quiet number" role="status">freezing {{ Math.round(going.progress * 100) }} %</span>
+      <button class="link" @click="freezing.stop(source)">stop</button>
+    </template>
+    <button
+      v-else-if="source.frozen"
+      class="link"
+      :disabled="!session.mayEdit"
+      title="It can be changed again"
+      @click="freezing.thaw(source)"
+    >
+      frozen · thaw
+    </button>
+    <button
+      v-else-if="session.mayEdit"
+      class="link"
+      title="Keep what it sounds like as a stem, so that it costs no work; its level can still be set"
+      @click="freezing.freeze(source)"
+    >
+      freeze
+    </button>
+  </div>
 </template>
 
 <style scoped>
@@ -48,6 +83,13 @@ header {
   display: flex;
   align-items: center;
   gap: 8px;
+}
+.acts {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+  margin: 1px 0 2px 17px;
+  font-size: 12px;
 }
 .ink {
   width: 9px;

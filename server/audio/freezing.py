@@ -1,0 +1,47 @@
+"""Freezing in the background: a source's own sound written down as audio, and put in the session when it is whole."""
+
+from uuid import uuid4
+
+from django.conf import settings
+
+from needle.errors import NeedleError
+from needle.files.audio import AudioWriter
+from needle.rendering.freezing import frozen_sound, key_of
+from server.audio.assets import store_asset
+from server.audio.mixes import mix_at
+from server.audio.models import Asset, Freeze
+from server.audio.reading import source_of
+from server.audio.tasks import advance
+from server.mixing.operations.rhythm import FreezeSource
+from server.mixing.revisions import submit
+
+_WRITING = 0.8
+"""The share of the work that is done once it has been rendered; the rest is taking it in."""
+
+
+def freeze(task: Freeze) -> None:
+    """Render a source, take the sound in, and freeze the source with it, unless it has changed meanwhile."""
+    mix = mix_at(task.session, task.revision)
+    key = key_of(mix, source_of(mix, task.source))
+    folder = settings.DATA_DIR / "freezing"
+    folder.mkdir(parents=True, exist_ok=True)
+    partial = folder / f"{task.id}.wav"
+    try:
+        frames = 0
+        with AudioWriter(partial, mix.rate, 2, "wav-float", mix.frames) as writer:
+            for done, audio in frozen_sound(mix, task.source):
+                writer.write(audio)
+                frames += audio.shape[1]
+                advance(task, _WRITING * done)
+        if not frames:
+            raise NeedleError("There is nothing to freeze: the source does not sound.")
+        asset = store_asset(partial, mix.rate, lambda done: advance(task, _WRITING + (0.99 - _WRITING) * done))
+    finally:
+        partial.unlink(missing_ok=True)
+    task.session.refresh_from_db()
+    now = mix_at(task.session, task.session.revision)
+    if key_of(now, source_of(now, task.source)) != key:
+        raise NeedleError("The source was changed meanwhile. Freeze it again.")
+    Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset))
+    operation = FreezeSource(source=task.source, frozen=asset, frozen_key=key)
+    submit(task.author, task.session_id, uuid4(), task.session.revision, operation)

@@ -1,0 +1,385 @@
+"""Movement in rhythm over HTTP: the groove reading, pulses on trial and written out, what is dealt, and freezing."""
+
+import tempfile
+from pathlib import Path
+from typing import Annotated, Any
+from uuid import UUID
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import File, Query, Router, Schema, UploadedFile
+from pydantic import Field
+
+from needle.errors import NeedleError
+from needle.files.midi import midi_notes
+from needle.moving.lane import Lane
+from needle.owners import kind_and_id, named, owner_in
+from needle.pulsing import reading
+from needle.pulsing.deal import arranged
+from needle.pulsing.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
+from needle.pulsing.pulse import LANES, Pulse, Pulsing
+from needle.pulsing.stored import PULSE_AT_FIRST, deal_in
+from needle.pulsing.writing import written_out
+from needle.session import tempo_map
+from server.audio import tasks
+from server.audio.assets import asset_onsets
+from server.audio.freezing import freeze
+from server.audio.mixes import document_for, mix_at
+from server.audio.models import Freeze
+from server.audio.reading import source_of
+from server.mixing.access import Refused, membership
+from server.mixing.models import Draft
+from server.mixing.operations.base import Key
+from server.mixing.operations.lanes import Owner, RestoreLanes
+from server.mixing.operations.rhythm import SetPulse
+from server.mixing.operations.several import Together
+from server.mixing.operations.sources import PlaceSource
+from server.mixing.operations.things import EventItem, StoredPlace, stored
+
+router = Router(tags=["rhythm"])
+
+MOST_MIDI_BYTES = 4 << 20
+Revision = Annotated[int, Field(ge=0)]
+
+
+class PulseIn(Schema):
+    """A pulse as it would be: values that differ from what the thing's pulse has, or from a fresh one's."""
+
+    revision: Revision
+    source: Owner
+    values: dict[Key, Any] = {}
+
+    def pulse(self, document: dict[str, Any]) -> Pulse:
+        before = document["pulses"].get(self.source, PULSE_AT_FIRST)
+        given = SetPulse.model_validate({"source": self.source, **self.values}).given()
+        return Pulse.of({**before, **given})
+
+
+class ReadingIn(PulseIn):
+    """What is asked of a pulse: one ``bar``, and by whose accents (a source's id, or none) it is weighed."""
+
+    bar: Annotated[int, Field(ge=1, le=100_000)]
+    accents: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
+
+
+class MarkOut(Schema):
+    """A beat or half-beat, and each side's mean gain over its first quarter."""
+
+    beat: float
+    left: float
+    right: float
+
+
+class FitOut(Schema):
+    """A flip and a start, and the share (0…1) of accents that passes (``needle.pulsing.reading.Fit``)."""
+
+    flip: bool
+    start: float
+    left: float
+    right: float
+    score: float
+
+
+class ReadingOut(Schema):
+    """A groove reading: what is drawn of a bar, what is silent when, and what becomes of a part's accents.
+
+    ``beats`` and the gains there; ``places`` of what stands left and right, for a pulse of places. ``start_beats`` is
+    the pulse's start in beats, ``best_beats`` that of the best.
+    """
+
+    beats: list[float]
+    left: list[float]
+    right: list[float]
+    places: list[list[float]] | None
+    marks: list[MarkOut]
+    silent: dict[str, list[float]]
+    full: dict[str, list[float]]
+    sentence: str
+    every_bar: bool
+    note: str
+    in_beats: str
+    in_hertz: str
+    accents: list[tuple[float, float]]
+    onsets: int
+    now: FitOut | None
+    best: FitOut | None
+    best_beats: float
+
+
+@router.post("/{uuid:session_id}/pulse/reading", response=ReadingOut)
+def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str, Any]:
+    """What a pulse does in a bar, and to a part's accents."""
+    session = membership(request.user, session_id).session
+    document = document_for(session, given.revision)
+    owner_in(document, given.source)
+    tempo = tempo_map(document)
+    pulse = given.pulse(document)
+    pulsing = Pulsing(pulse, tempo, _lanes(document, given.source))
+    centre = _centre(document, given.source)
+    alike = reading.every_bar(pulsing, given.bar)
+    marked = reading.marks(pulsing, given.bar, centre)
+    times, strengths = _accents(document, given.accents)
+    now = reading.passing(pulsing, times, strengths, centre) if times.size else None
+    best = reading.best_fit(pulsing, times, strengths, centre) if times.size else None
+    bpm = float(tempo.bpm_at(tempo.seconds_at(tempo.beat_of_bar(given.bar))))
+    words = reading.period_words(pulse, bpm)
+    period = pulse.period if pulse.unit == "beats" else bpm / 60.0 / pulse.rate
+    return {
+        **reading.figure(pulsing, given.bar, centre),
+        "marks": [vars(mark) for mark in marked],
+        "silent": reading.silent(marked),
+        "full": reading.full(marked),
+        "sentence": reading.sentence(marked, given.bar, alike),
+        "every_bar": alike,
+        "note": words["note"],
+        "in_beats": words["beats"],
+        "in_hertz": words["hertz"],
+        "accents": reading.accents_in(tempo, given.bar, times, strengths, alike),
+        "onsets": len(times),
+        "now": now and vars(now),
+        "best": best and vars(best),
+        "best_beats": best.start * period if best else 0.0,
+    }
+
+
+def _lanes(document: dict[str, Any], owner: str) -> dict[str, Lane]:
+    found = {}
+    for name in LANES:
+        lane = document["lanes"].get(f"{owner}/{name}")
+        if lane and lane["points"] and not lane.get("off"):
+            found[name] = Lane.of(lane["points"])
+    return found
+
+
+def _centre(document: dict[str, Any], owner: str) -> float:
+    thing = owner_in(document, owner)
+    return float(thing.get("pan", 0.0)) if kind_and_id(owner)[0] == "source" and thing["mode"] != "sides" else 0.0
+
+
+def _accents(document: dict[str, Any], source: str) -> tuple[np.ndarray, np.ndarray]:
+    """When (s of the session) and how strongly a source is struck; nothing for none."""
+    row = document["sources"].get(source)
+    if row is None:
+        return np.zeros(0), np.zeros(0)
+    found = asset_onsets(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    return found.times + row["start"], found.strengths
+
+
+class PulseDraft(Schema):
+    """A pulse on trial, to be heard by its id."""
+
+    id: UUID
+    revision: int
+
+
+@router.post("/{uuid:session_id}/pulse/draft", response=PulseDraft)
+def draft(request: HttpRequest, session_id: UUID, given: PulseIn) -> Draft:
+    """A pulse to be heard before it is made."""
+    session = membership(request.user, session_id, to_edit=True).session
+    document = document_for(session, given.revision)
+    owner_in(document, given.source)
+    writes = [{"pulse": given.source, "values": given.pulse(document).as_dict()}]
+    return Draft.keep(session, request.user, Draft.Kind.PREVIEW, given.revision, writes)
+
+
+class Whose(Schema):
+    """A thing that pulses, at a revision."""
+
+    revision: Revision
+    source: Owner
+
+
+class OperationOut(Schema):
+    """An operation that would do it, and how many points it writes."""
+
+    operation: dict[str, Any]
+    points: int
+
+
+@router.get("/{uuid:session_id}/pulse/written-out", response=OperationOut)
+def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
+    """What writes a source's pulse out as points of its lanes, and switches it off."""
+    session = membership(request.user, session_id, to_edit=True).session
+    document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
+    if kind_and_id(whose.source)[0] != "source":
+        raise Refused("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
+    source = source_of(mix, whose.source)
+    pulse = document["pulses"].get(whose.source)
+    if source.pulse is None or pulse is None:
+        raise Refused("There is no pulse here that is on. Switch it on first.", 422)
+    if source.deal is not None:
+        raise Refused("A dealt part has no place of its own to write. Switch the deal off first.", 422)
+    start = source.offset / mix.rate
+    end = min(start + source.audio.shape[1] / mix.rate, mix.length)
+    row = document["sources"][whose.source]
+    found = written_out(source.pulse, source.mode, row, source.lanes, mix.law, start, end, source.channels)
+    before = {f"{whose.source}/{name}": _points(document, f"{whose.source}/{name}") for name in found.lanes}
+    off = [key for key in before if document["lanes"].get(key, {}).get("off")]
+    kept = {"lanes": before, "off": off, "values": {name: row[name] for name in found.values}}
+    lanes = {f"{whose.source}/{name}": stored(lane.points) for name, lane in found.lanes.items()}
+    steps: list[Any] = [RestoreLanes.model_validate({"lanes": lanes})]
+    if found.values:
+        steps.insert(0, PlaceSource.model_validate({"source": whose.source, **found.values}))
+    steps.append(SetPulse.model_validate({"source": whose.source, "on": False, "written": kept}))
+    together = Together.of(f"{named(document, whose.source)}: pulse written out", steps)
+    return _body(together, sum(len(points) for points in lanes.values()))
+
+
+@router.get("/{uuid:session_id}/pulse/taken-back", response=OperationOut)
+def as_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
+    """What takes written points back to the pulse that they were written from; the lanes become what they were."""
+    session = membership(request.user, session_id, to_edit=True).session
+    document = document_for(session, whose.revision)
+    kept = document["pulses"].get(whose.source, {}).get("written") or {}
+    if not kept.get("lanes"):
+        raise Refused("This pulse was not written out.", 422)
+    steps: list[Any] = [RestoreLanes.model_validate({"lanes": kept["lanes"], "off": kept["off"]})]
+    if kept["values"]:
+        steps.append(PlaceSource.model_validate({"source": whose.source, **kept["values"]}))
+    steps.append(SetPulse.model_validate({"source": whose.source, "on": True, "written": {}}))
+    together = Together.of(f"{named(document, whose.source)}: taken back to a pulse", steps)
+    return _body(together, sum(len(points) for points in kept["lanes"].values()))
+
+
+def _points(document: dict[str, Any], key: str) -> list[dict[str, Any]]:
+    return document["lanes"].get(key, {"points": []})["points"]
+
+
+def _body(operation: Any, points: int) -> dict[str, Any]:
+    return {"operation": operation.model_dump(by_alias=True, exclude_none=True), "points": points}
+
+
+class OnsetsOut(Schema):
+    """Onsets of a stem: ``times`` (s of the stem) and ``strengths`` (0…1)."""
+
+    times: list[float]
+    strengths: list[float]
+
+
+class OnsetsIn(Schema):
+    revision: Revision
+    threshold: Annotated[float, Field(ge=LOWEST_THRESHOLD, le=HIGHEST_THRESHOLD)] = THRESHOLD
+
+
+@router.get("/{uuid:session_id}/sources/{source}/onsets", response=OnsetsOut)
+def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Query[OnsetsIn]) -> OnsetsOut:
+    """Where something begins to sound in a source's stem."""
+    session = membership(request.user, session_id).session
+    document = document_for(session, wanted.revision)
+    row = owner_in(document, source)
+    rate = document["session"]["rate"]
+    found = asset_onsets(row["asset"], rate, row["first"], row["channels"], round(wanted.threshold, 3))
+    return OnsetsOut(times=np.round(found.times, 5).tolist(), strengths=np.round(found.strengths, 4).tolist())
+
+
+class NotesOut(Schema):
+    """The notes of a file, as ``set-events`` takes them, and the part's name."""
+
+    name: str
+    items: list[EventItem]
+
+
+@router.post("/{uuid:session_id}/notes", response=NotesOut)
+def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
+    """The notes of a Standard MIDI File."""
+    membership(request.user, session_id, to_edit=True)
+    if file.size > MOST_MIDI_BYTES:
+        raise Refused("That is too large for a MIDI file with one part.", 413)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "notes.mid"
+        path.write_bytes(file.read())
+        try:
+            found = midi_notes(path)
+        except NeedleError as error:
+            raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
+    return NotesOut(name=(found.name or file.name or "")[:120], items=list(found.notes))
+
+
+class DealtEvent(Schema):
+    """An event at its time (s of the session), and the index of the place it goes to."""
+
+    t: float
+    seconds: float
+    pitch: float
+    velocity: float
+    place: int
+
+
+class DealtOut(Schema):
+    """What is dealt to whom."""
+
+    events: list[DealtEvent]
+
+
+@router.get("/{uuid:session_id}/sources/{source}/dealt", response=DealtOut)
+def dealt(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> dict[str, Any]:
+    """Every event of a source's part with its place; nothing where nothing is dealt."""
+    session = membership(request.user, session_id).session
+    document = document_for(session, revision)
+    owner_in(document, source)
+    deal = deal_in(document, source, tempo_map(document), even_off=True)
+    if deal is None:
+        return {"events": []}
+    turns = zip(deal.events, deal.turns, strict=True)
+    return {"events": [{**vars(event), "place": int(turn)} for event, turn in turns]}
+
+
+class ArrangeIn(Schema):
+    """Something to be done with places (``needle.pulsing.deal.arranged``)."""
+
+    places: Annotated[list[StoredPlace], Field(max_length=64)] = []
+    act: Key
+    which: Annotated[str, Field(max_length=64)] = ""
+    count: Annotated[int, Field(ge=0, le=64)] = 4
+
+
+@router.post("/places/arranged", response=list[StoredPlace])
+def arranged_places(request: HttpRequest, given: ArrangeIn) -> list[dict[str, Any]]:
+    """Places after something was done with them."""
+    return arranged([place.model_dump() for place in given.places], given.act, given.which, given.count)
+
+
+class FreezeIn(Schema):
+    revision: Revision
+
+
+class FreezeOut(Schema):
+    """How freezing stands; ``progress`` is 0…1."""
+
+    id: UUID
+    source: str
+    status: str
+    progress: float
+    message: str
+
+
+@router.post("/{uuid:session_id}/sources/{source}/freeze", response=FreezeOut)
+def begin_freezing(request: HttpRequest, session_id: UUID, source: str, given: FreezeIn) -> Freeze:
+    """Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it."""
+    session = membership(request.user, session_id, to_edit=True).session
+    row = owner_in(document_for(session, given.revision), source)
+    if row["frozen"]:
+        raise Refused(f"{row['name']} is frozen already.", 409)
+    task = Freeze.objects.create(session=session, author=request.user, revision=given.revision, source=source)
+    tasks.begin(task, freeze)
+    return task
+
+
+@router.get("/{uuid:session_id}/freezes/{uuid:freeze_id}", response=FreezeOut)
+def freezing_state(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
+    """How freezing stands."""
+    return _freeze(request, session_id, freeze_id)
+
+
+@router.post("/{uuid:session_id}/freezes/{uuid:freeze_id}/cancel", response=FreezeOut)
+def stop_freezing(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
+    """Stop freezing; nothing is changed."""
+    return tasks.cancel(_freeze(request, session_id, freeze_id))
+
+
+def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
+    membership(request.user, session_id)
+    found = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
+    if found is None:
+        raise Refused("Nothing of that name is being frozen.", 404)
+    return found

@@ -1,0 +1,291 @@
+<script setup lang="ts">
+/** How a part is dealt: what its events are, in which order, and what makes each place different. */
+import { computed, ref } from "vue";
+import SourceHead from "@/details/place/SourceHead.vue";
+import WithoutPart from "@/details/place/WithoutPart.vue";
+import { useDeals } from "@/session/deals";
+import type { Source } from "@/session/session";
+import { useWithout } from "@/session/without";
+import NumberField from "@/ui/NumberField.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+import Slide from "@/ui/Slide.vue";
+import PlaceRow from "./PlaceRow.vue";
+
+defineProps<{ source: Source }>();
+defineEmits<{ back: [] }>();
+const deals = useDeals();
+useWithout().treatment = "deal";
+const picker = ref<HTMLInputElement>();
+const count = ref(4);
+
+const rhythm = computed(() => deals.rhythm);
+const limits = computed(() => rhythm.value?.threshold ?? [0.05, 0.2, 0.95]);
+const threshold = computed(() => deals.threshold || limits.value[1]!);
+const locked = computed(() => !deals.mayEdit || deals.busy);
+const what = computed(() => {
+  const found = deals.events;
+  if (!found) return "";
+  const number = found.items.length;
+  return found.kind === "notes"
+    ? `${number} notes${found.name ? ` of “${found.name}”` : ""}`
+    : `${number} onsets of the stem`;
+});
+
+function onFile(): void {
+  const file = picker.value?.files?.[0];
+  if (file) void deals.takeNotes(file, count.value);
+  if (picker.value) picker.value.value = "";
+}
+function onDrop(event: DragEvent): void {
+  const file = event.dataTransfer?.files[0];
+  if (file && !locked.value) void deals.takeNotes(file, count.value);
+}
+async function begin(): Promise<void> {
+  await deals.act("fresh", "", count.value);
+}
+</script>
+
+<template>
+  <SourceHead :source="source" />
+  <button class="link back" @click="$emit('back')">← its pulse</button>
+  <section class="events" aria-label="What is dealt" @dragover.prevent.stop @drop.prevent.stop="onDrop">
+    <h3 class="heading">What is dealt</h3>
+    <p v-if="what">
+      <b>{{ what }}</b>
+    </p>
+    <p v-else class="quiet">
+      One part spins round the listener: its notes go to several places in turn. Take them from a MIDI file
+      (drop it here), or find where the stem is struck.
+    </p>
+    <div class="row two">
+      <button class="small-button wide" :disabled="locked" @click="deals.findOnsets(threshold, count)">
+        {{ deals.events?.kind === "onsets" ? "Find again" : "Find onsets" }}
+      </button>
+      <button class="small-button wide" :disabled="locked" @click="picker?.click()">MIDI file…</button>
+    </div>
+    <input
+      ref="picker"
+      type="file"
+      accept=".mid,.midi,audio/midi"
+      hidden
+      aria-label="MIDI file"
+      @change="onFile"
+    />
+    <Slide
+      v-if="deals.events?.kind === 'onsets' || !deals.events"
+      title="Threshold"
+      label="Threshold of onsets"
+      :value="threshold"
+      :low="limits[0]!"
+      :high="limits[2]!"
+      :step="0.01"
+      :initial="limits[1]"
+      :disabled="locked"
+      @set="deals.events ? deals.findOnsets($event, count) : (deals.threshold = $event)"
+    />
+    <div v-if="!deals.deal" class="line">
+      <span>to places</span>
+      <NumberField
+        class="few"
+        :value="count"
+        label="How many places"
+        :low="2"
+        :high="16"
+        :step="1"
+        @set="count = $event"
+      />
+      <button v-if="deals.events" class="small-button wide strong" :disabled="locked" @click="begin">
+        Deal them out
+      </button>
+    </div>
+  </section>
+
+  <template v-if="deals.deal && rhythm">
+    <div class="line">
+      <h3 class="heading">Order</h3>
+      <button
+        class="small-button lit"
+        :aria-pressed="deals.deal.on"
+        :disabled="locked"
+        title="The deal, for everybody"
+        @click="deals.set({ on: !deals.deal.on })"
+      >
+        {{ deals.deal.on ? "on" : "off" }}
+      </button>
+    </div>
+    <p v-if="source.frozen" class="quiet" role="status">Frozen. Thaw it to change its deal.</p>
+    <div class="orders" role="group" aria-label="Order">
+      <button
+        v-for="order in rhythm.orders"
+        :key="order.name"
+        class="small-button"
+        :aria-pressed="deals.deal.order === order.name"
+        :title="order.sentence"
+        :disabled="locked"
+        @click="deals.set({ order: order.name })"
+      >
+        {{ order.title }}
+      </button>
+    </div>
+    <div v-if="deals.deal.order === 'shuffled'" class="line">
+      <span>Seed</span>
+      <NumberField
+        class="few"
+        :value="deals.deal.seed ?? 1"
+        label="Seed"
+        :low="0"
+        :high="999999"
+        :step="1"
+        :disabled="locked"
+        @set="deals.set({ seed: $event })"
+      />
+      <button
+        class="small-button"
+        :disabled="locked"
+        @click="deals.set({ seed: ((deals.deal.seed ?? 1) + 1) % 999999 })"
+      >
+        another
+      </button>
+    </div>
+
+    <div class="line">
+      <h3 class="heading">Sound</h3>
+      <span role="group" aria-label="Sound">
+        <button
+          v-for="(sentence, name) in rhythm.sounds"
+          :key="name"
+          class="small-button"
+          :aria-pressed="deals.deal.sound === name"
+          :title="
+            name === 'voice' && deals.events?.kind !== 'notes'
+              ? 'The voice needs the notes of a MIDI file'
+              : sentence
+          "
+          :disabled="locked || (name === 'voice' && deals.events?.kind !== 'notes')"
+          @click="deals.set({ sound: name })"
+        >
+          {{ name === "stem" ? "the stem" : "the voice" }}
+        </button>
+      </span>
+    </div>
+    <label v-if="deals.deal.sound === 'voice'" class="line">
+      <span>Played as</span>
+      <select
+        :value="deals.deal.timbre"
+        aria-label="Timbre"
+        :disabled="locked"
+        @change="deals.set({ timbre: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="(title, name) in rhythm.timbres" :key="name" :value="name">{{ title }}</option>
+      </select>
+    </label>
+    <div class="line">
+      <span title="The part as it stands, layered under the places">Dry, where it stands</span>
+      <ParameterField
+        class="few"
+        parameter="level"
+        :value="deals.deal.dry ?? -96"
+        label="Level of the dry part"
+        :disabled="locked"
+        @set="deals.set({ dry: $event })"
+      />
+    </div>
+
+    <div class="line">
+      <h3 class="heading">{{ deals.deal.places?.length }} places</h3>
+      <span>
+        <button
+          class="small-button"
+          :disabled="locked || deals.deal.places!.length >= 16"
+          @click="deals.act('add')"
+        >
+          + place
+        </button>
+        <button
+          class="small-button"
+          :disabled="locked"
+          title="Evenly, over what they cover"
+          @click="deals.act('spread')"
+        >
+          spread
+        </button>
+        <button
+          class="small-button"
+          :disabled="locked"
+          title="Left and right exchanged"
+          @click="deals.act('mirror')"
+        >
+          mirror
+        </button>
+        <button
+          class="small-button"
+          :disabled="locked"
+          title="In the reverse order"
+          @click="deals.act('reverse')"
+        >
+          turn
+        </button>
+      </span>
+    </div>
+    <ol class="places" aria-label="Places">
+      <PlaceRow
+        v-for="(place, i) in deals.deal.places"
+        :key="place.id"
+        :place="place"
+        :number="i + 1"
+        :locked="locked"
+      />
+    </ol>
+  </template>
+  <WithoutPart :source="source" />
+</template>
+
+<style scoped>
+.back {
+  margin: 4px 0;
+  font-size: 12.5px;
+}
+.heading {
+  margin-top: 6px;
+}
+.row {
+  display: grid;
+  gap: 4px;
+  margin: 5px 0;
+}
+.two {
+  grid-template-columns: 1fr 1fr;
+}
+.two .wide {
+  justify-content: center;
+}
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  justify-content: space-between;
+  min-height: 29px;
+  font-size: 13px;
+}
+.line select {
+  height: 25px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.few {
+  width: 64px;
+  text-align: right;
+}
+.orders {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  margin-bottom: 4px;
+}
+.places {
+  margin: 2px 0 10px;
+  padding: 0;
+  list-style: none;
+}
+</style>

@@ -1,0 +1,200 @@
+<script setup lang="ts">
+/** One place of a deal: where it is, how strong and how bright, alone for oneself, and what it makes of its notes. */
+import { computed } from "vue";
+import { useDeals, type DealPlace } from "@/session/deals";
+import NumberField from "@/ui/NumberField.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+import Slide from "@/ui/Slide.vue";
+
+const props = defineProps<{ place: DealPlace; number: number; locked: boolean }>();
+const deals = useDeals();
+const open = computed(() => deals.place === props.place.id);
+const voiced = computed(() => deals.deal?.sound === "voice");
+const soloed = computed(() => deals.isSoloed(props.place.id));
+const few = computed(() => (deals.deal?.places?.length ?? 0) <= 2);
+const set = (values: Partial<Omit<DealPlace, "id">>): void => deals.setPlace(props.place.id, values);
+const limit = (name: string): { low: number; high: number } => deals.rhythm!.place_limits[name]!;
+const OPEN_HZ = 20_000;
+</script>
+
+<template>
+  <li :class="{ open }">
+    <div class="top">
+      <button
+        class="which"
+        :aria-expanded="open"
+        :aria-label="`Place ${number}`"
+        @click="deals.place = open ? '' : place.id"
+      >
+        {{ number }}
+      </button>
+      <ParameterField
+        class="field"
+        parameter="pan"
+        :value="place.pan ?? 0"
+        :label="`Where place ${number} is`"
+        :disabled="locked"
+        @set="set({ pan: $event })"
+      />
+      <ParameterField
+        class="field"
+        parameter="level"
+        :value="place.level ?? 0"
+        :label="`Level of place ${number}`"
+        :disabled="locked"
+        @set="set({ level: $event })"
+      />
+      <button
+        class="small-button lit"
+        :aria-pressed="soloed"
+        :aria-label="`Only place ${number}, for yourself`"
+        title="Alone, only for you"
+        @click="deals.solo(place.id)"
+      >
+        S
+      </button>
+    </div>
+    <div v-if="open" class="more">
+      <Slide
+        title="Tone up to"
+        :label="`Tone of place ${number}`"
+        :value="place.tone || OPEN_HZ"
+        :low="100"
+        :high="OPEN_HZ"
+        :step="10"
+        unit="Hz"
+        ratio
+        :initial="OPEN_HZ"
+        :disabled="locked"
+        @set="set({ tone: $event >= OPEN_HZ ? 0 : $event })"
+      />
+      <template v-if="voiced">
+        <Slide
+          title="Length"
+          :label="`Length of notes at place ${number}`"
+          :value="place.length ?? 1"
+          :low="limit('length').low"
+          :high="limit('length').high"
+          :step="0.05"
+          unit="×"
+          ratio
+          :initial="1"
+          :disabled="locked"
+          @set="set({ length: $event })"
+        />
+        <Slide
+          title="Transpose"
+          :label="`Transposition of place ${number}`"
+          :value="place.transpose ?? 0"
+          :low="-36"
+          :high="36"
+          :step="1"
+          unit="st"
+          :initial="0"
+          :disabled="locked"
+          @set="set({ transpose: $event })"
+        />
+        <div class="line">
+          <span>Struck</span>
+          <NumberField
+            class="few"
+            :value="place.times ?? 1"
+            :label="`How often notes are struck at place ${number}`"
+            :low="1"
+            :high="16"
+            :step="1"
+            unit="×"
+            :disabled="locked"
+            @set="set({ times: $event })"
+          />
+          <template v-if="(place.times ?? 1) > 1">
+            <span>every</span>
+            <NumberField
+              class="few"
+              :value="place.repeat ?? 0.5"
+              :label="`Beats between strikes at place ${number}`"
+              :low="0.0625"
+              :high="16"
+              :step="0.0625"
+              unit="b"
+              :disabled="locked"
+              @set="set({ repeat: $event })"
+            />
+            <span>−</span>
+            <NumberField
+              class="few"
+              :value="place.fade ?? 3"
+              :label="`Each strike softer by, at place ${number}`"
+              :low="0"
+              :high="24"
+              :step="0.5"
+              unit="dB"
+              :disabled="locked"
+              @set="set({ fade: $event })"
+            />
+          </template>
+        </div>
+      </template>
+      <div class="acts">
+        <button class="small-button" :disabled="locked" @click="deals.act('duplicate', place.id)">
+          duplicate
+        </button>
+        <button
+          class="small-button"
+          :disabled="locked || few"
+          :title="few ? 'A part is dealt to two places at least' : ''"
+          @click="deals.act('remove', place.id)"
+        >
+          take away
+        </button>
+      </div>
+    </div>
+  </li>
+</template>
+
+<style scoped>
+li {
+  border-top: 1px solid var(--rule);
+}
+.open {
+  background: var(--raised);
+}
+.top {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  padding: 3px 2px;
+}
+.which {
+  width: 26px;
+  height: 24px;
+  padding: 0;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: none;
+  font-weight: 600;
+  cursor: pointer;
+}
+.field {
+  flex: 1;
+  min-width: 0;
+  text-align: right;
+}
+.more {
+  padding: 0 4px 6px;
+}
+.line,
+.acts {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  font-size: 12.5px;
+}
+.few {
+  width: 52px;
+}
+.acts {
+  justify-content: flex-end;
+  margin-top: 4px;
+}
+</style>

@@ -1,0 +1,121 @@
+<script setup lang="ts">
+/** The Pulse desk: a pulse against the beats of a bar with its reading, or a part dealt out to places. */
+import { computed } from "vue";
+import { useDeals } from "@/session/deals";
+import { usePulses } from "@/session/pulses";
+import { useSession } from "@/session/session";
+import DealChart from "./DealChart.vue";
+import PulseFigure from "./PulseFigure.vue";
+import ReadingPart from "./ReadingPart.vue";
+import { useUse } from "./use";
+
+const props = defineProps<{ width: number; height: number }>();
+const session = useSession();
+const pulses = usePulses();
+const deals = useDeals();
+const use = useUse();
+pulses.follow();
+
+const TOP = 34;
+const READING = 152;
+const body = computed(() => Math.max(props.height - TOP, 120));
+const figure = computed(() => Math.max(body.value - READING, 200));
+const alike = computed(() => pulses.reading?.every_bar);
+</script>
+
+<template>
+  <div class="tools" :style="{ height: `${TOP}px` }">
+    <span role="group" aria-label="What is looked at">
+      <button class="small-button" :aria-pressed="!use.dealing" @click="use.dealing = false">
+        In rhythm
+      </button>
+      <button class="small-button" :aria-pressed="use.dealing" @click="use.dealing = true">Dealt out</button>
+    </span>
+    <template v-if="!use.dealing && pulses.stored">
+      <span class="quiet">{{ alike ? "one bar; all are alike" : `bar ${pulses.bar}` }}</span>
+      <label v-if="!alike" class="quiet">
+        <input
+          type="checkbox"
+          :checked="pulses.stays !== null"
+          @change="pulses.stays = pulses.stays === null ? pulses.bar : null"
+        />
+        stay at this bar
+      </label>
+    </template>
+  </div>
+  <template v-if="!use.dealing">
+    <template v-if="pulses.stored">
+      <PulseFigure :width="width" :height="figure" />
+      <div :style="{ height: `${body - figure}px` }"><ReadingPart /></div>
+    </template>
+    <div v-else class="teach">
+      <h2>{{ pulses.source?.name ?? "Nothing" }} does not pulse</h2>
+      <p>
+        A pulse turns its sides down and up in rhythm, or swings its place. Here you see on which beats each
+        side falls silent, and what of the part’s accents gets through.
+      </p>
+      <button
+        class="small-button wide strong"
+        :disabled="!pulses.mayEdit || !pulses.owner"
+        @click="pulses.begin()"
+      >
+        Begin a pulse
+      </button>
+      <button class="small-button wide" :disabled="!session.mayEdit" @click="use.dealing = true">
+        Deal this part out to places…
+      </button>
+    </div>
+  </template>
+  <DealChart v-else-if="deals.deal && deals.dealt.length" :width="width" :height="body" />
+  <div v-else class="teach">
+    <h2>{{ deals.source?.name ?? "Nothing" }} is not dealt out</h2>
+    <p>
+      Successive notes of one part go to different places, each with its own level and tone. The notes come
+      from a MIDI file, or from where the stem is struck.
+    </p>
+    <button
+      v-if="deals.events"
+      class="small-button wide strong"
+      :disabled="!deals.mayEdit || deals.busy"
+      @click="deals.act('fresh')"
+    >
+      Deal its {{ deals.events.items.length }} {{ deals.events.kind }} to 4 places
+    </button>
+    <button
+      v-else
+      class="small-button wide strong"
+      :disabled="!deals.mayEdit || deals.busy || !deals.source"
+      @click="deals.findOnsets(deals.rhythm?.threshold[1] ?? 0.2)"
+    >
+      Find onsets in the stem
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.tools {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  padding: 0 12px;
+  border-bottom: 1px solid var(--rule-strong);
+  background: var(--raised);
+  font-size: 12.5px;
+}
+.tools label {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+.teach {
+  display: grid;
+  gap: 12px;
+  justify-items: start;
+  max-width: 480px;
+  margin: 12vh auto 0;
+  padding: 0 20px;
+}
+.teach h2 {
+  font-size: 19px;
+}
+</style>

@@ -1,0 +1,167 @@
+<script setup lang="ts">
+/** The groove reading in words: what falls silent, what gets through, what would fit better, and hearing all of it. */
+import { computed } from "vue";
+import { usePulses } from "@/session/pulses";
+import { useSession } from "@/session/session";
+import { useWithout } from "@/session/without";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import EarMark from "@/ui/EarMark.vue";
+
+const session = useSession();
+const player = usePlayer();
+const pulses = usePulses();
+const monitor = useMonitor();
+const without = useWithout();
+
+const reading = computed(() => pulses.reading);
+const percent = (share: number): string => `${Math.round(share * 100)} %`;
+const weighed = computed(() => session.sources.find((one) => one.id === pulses.weighedBy));
+const whose = computed(() =>
+  weighed.value?.id === pulses.owner ? "The part’s accents" : `The accents of ${weighed.value?.name}`,
+);
+const alike = computed(() => {
+  const now = reading.value?.now;
+  return now && Math.abs(now.left - now.right) < 0.005;
+});
+const offer = computed(() => {
+  const { best, best_beats: beats, now } = reading.value ?? {};
+  if (!best || !now) return null;
+  const flip = best.flip !== now.flip ? "flip, " : "";
+  return {
+    values: { flip: best.flip, start: best.start },
+    text: `${flip}start + ${Number(beats!.toFixed(3))} beat${beats === 1 ? "" : "s"} → ${percent(best.score)}`,
+  };
+});
+
+function hearWithout(): void {
+  if (!pulses.isSource) {
+    if (monitor.comparing) monitor.compare(false);
+    else pulses.withoutIt();
+    return;
+  }
+  without.treatment = "pulse";
+  if (without.on) without.stop();
+  else without.start(true);
+}
+</script>
+
+<template>
+  <section class="reading" aria-label="Groove reading">
+    <h2 class="heading">Groove reading</h2>
+    <p v-if="pulses.trouble" class="wrong" role="alert">{{ pulses.trouble }}</p>
+    <div v-else-if="reading" :class="{ stale: pulses.stale }">
+      <p class="sentence" role="status">{{ reading.sentence }}</p>
+      <p v-if="reading.now" class="quiet">
+        {{ whose }} get through:
+        <template v-if="alike">{{ percent(reading.now.left) }} on both sides.</template>
+        <template v-else>
+          <span class="side-left">left {{ percent(reading.now.left) }}</span
+          >, <span class="side-right">right {{ percent(reading.now.right) }}</span
+          >.
+        </template>
+      </p>
+      <p v-else class="quiet">
+        Nothing is struck here to weigh it by. Choose a part with accents, or listen with the click.
+      </p>
+    </div>
+    <div class="acts">
+      <button
+        v-if="offer && pulses.mayEdit"
+        class="small-button wide strong"
+        title="Hear it as B, only you; then keep it or not"
+        @click="pulses.tryOut(offer.values, offer.text)"
+      >
+        Try: {{ offer.text }}
+      </button>
+      <button v-if="offer && pulses.mayEdit" class="small-button wide" @click="pulses.set(offer.values)">
+        Take it
+      </button>
+      <label class="weigh quiet">
+        weighed by
+        <select v-model="pulses.accents" aria-label="By whose accents">
+          <option value="">its own accents</option>
+          <option v-for="one in session.sources" :key="one.id" :value="one.id">{{ one.name }}</option>
+        </select>
+      </label>
+      <span class="personal">
+        <EarMark />
+        <button
+          class="small-button wide lit"
+          :aria-pressed="player.click"
+          title="A click on the beats (K), only for you"
+          @click="player.click = !player.click"
+        >
+          Click
+        </button>
+        <button
+          class="small-button wide lit"
+          :aria-pressed="without.on"
+          title="Hear it without its pulse, at the same loudness: hold W"
+          @click="hearWithout"
+        >
+          Without (hold W)
+        </button>
+      </span>
+    </div>
+    <p v-if="reading?.now && !pulses.stale" class="quiet small">
+      {{ offer ? "The best" : "This is about the best" }} of 32 flips and starts, weighed by
+      {{ reading.onsets }} onsets.
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.reading {
+  height: 100%;
+  padding: 10px 16px 8px;
+  overflow-y: auto;
+  background: var(--raised);
+  border-top: 1px solid var(--ink);
+}
+.sentence {
+  margin-top: 3px;
+  font-size: 15.5px;
+  font-weight: 600;
+}
+.stale {
+  opacity: 0.5;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 7px;
+  align-items: center;
+  margin-top: 7px;
+}
+.weigh {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  font-size: 12.5px;
+}
+.weigh select {
+  max-width: 130px;
+  height: 27px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  color: var(--ink);
+}
+.personal {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-left: auto;
+  padding: 3px 7px;
+  border-radius: 4px;
+  background: var(--ink);
+}
+.small {
+  margin-top: 5px;
+  font-size: 12px;
+}
+.wrong {
+  color: var(--wrong);
+}
+</style>

@@ -1,0 +1,54 @@
+/** The geometry of a bar's figure: gains to either side of a centre line, beats down the page. */
+import type { Reading } from "@/session/pulses";
+
+export const HEAD = 58;
+export const FOOT = 10;
+export const ROOM = { left: 96, right: 92 };
+
+export interface Frame {
+  width: number;
+  height: number;
+  /** Beats in the bar, in its own units. */
+  count: number;
+}
+
+export const centreOf = ({ width }: Frame): number => ROOM.left + reachOf({ width } as Frame);
+
+/** How far full gain reaches from the centre line (px). */
+export const reachOf = ({ width }: Pick<Frame, "width">): number =>
+  Math.max((width - ROOM.left - ROOM.right) / 2, 20);
+
+/** Where a beat (from 1) is down the page. */
+export const beatY = ({ height, count }: Frame, beat: number): number =>
+  HEAD + ((beat - 1) / count) * (height - HEAD - FOOT);
+
+/** The outline of one side: from the centre line out to its gain, beat by beat. */
+export function sidePath(frame: Frame, beats: number[], gains: number[], side: -1 | 1): string {
+  if (!beats.length) return "";
+  const centre = centreOf(frame);
+  const reach = reachOf(frame);
+  const edge = beats.map(
+    (beat, i) => `${(centre + side * gains[i]! * reach).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
+  );
+  return `M${centre} ${beatY(frame, beats[0]!).toFixed(1)}L${edge.join("L")}L${centre} ${beatY(frame, beats.at(-1)!).toFixed(1)}Z`;
+}
+
+/** A line of places (-1…1) down the page. */
+export function placePath(frame: Frame, beats: number[], places: number[]): string {
+  const points = beats.map(
+    (beat, i) =>
+      `${(centreOf(frame) + places[i]! * reachOf(frame)).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
+  );
+  return points.length ? `M${points.join("L")}` : "";
+}
+
+/** What is marked beside a beat, and on which side: where something falls silent, or both are full. */
+export function markOf(reading: Reading, beat: number): { text: string; side: string } | null {
+  const has = (which: Record<string, number[]>, side: string): boolean =>
+    !!which[side]?.some((one) => Math.abs(one - beat) < 1e-6);
+  if (has(reading.silent, "both")) return { text: "both silent", side: "" };
+  if (has(reading.silent, "left")) return { text: "L silent", side: "left" };
+  if (has(reading.silent, "right")) return { text: "R silent", side: "right" };
+  if (has(reading.full, "both")) return { text: "both full", side: "full" };
+  return null;
+}

@@ -1,0 +1,77 @@
+/** One source alone for a while, on its own stretch of time: for oneself, and then back to where one was. */
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+import { useChartView } from "@/chart/view";
+import { usePlayer } from "@/sound/player";
+import { useSession, type Source } from "./session";
+
+interface Before {
+  playhead: number;
+  round: string | null;
+  solo: string[];
+  alone: boolean;
+  top: number;
+  scale: number;
+  selection: string[];
+}
+
+export const useAlone = defineStore("alone", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const view = useChartView();
+  const id = ref("");
+  const before = shallowRef<Before | null>(null);
+  const source = computed(() => session.sources.find((one) => one.id === id.value));
+  /** When it sounds, by its own stem and what it is dealt (s). */
+  const stretch = computed(() => {
+    const one = source.value;
+    if (!one) return null;
+    const end = Math.min(one.start + (one.seconds ?? 0), session.length) || session.length;
+    return { start: one.start, end };
+  });
+
+  function open(one: Source): void {
+    before.value = {
+      playhead: player.playhead,
+      round: player.round,
+      solo: [...player.solo],
+      alone: view.alone,
+      top: view.top,
+      scale: view.scale,
+      selection: [...view.selection],
+    };
+    id.value = one.id;
+    view.choose(one.id);
+    view.alone = true;
+    player.round = null;
+    player.solo = [one.id];
+    const found = stretch.value!;
+    player.span = found;
+    if (player.playhead < found.start || player.playhead >= found.end) player.seek(found.start);
+    view.fit(found.start, found.end);
+  }
+
+  /** Back to everything, where one was. */
+  function close(): void {
+    const was = before.value;
+    id.value = "";
+    player.span = null;
+    before.value = null;
+    if (!was) return;
+    view.chooseThese(was.selection);
+    view.alone = was.alone;
+    view.scale = was.scale;
+    view.top = was.top;
+    player.solo = was.solo;
+    player.round = was.round;
+    player.seek(was.playhead);
+  }
+
+  /** Leave it without going back: another session is opened. */
+  function forget(): void {
+    id.value = "";
+    before.value = null;
+  }
+
+  return { id, source, stretch, open, close, forget };
+});

@@ -1,0 +1,180 @@
+/** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef, watch } from "vue";
+import { get, post, postFile, type Schemas } from "@/api/http";
+import { usePlayer } from "@/sound/player";
+import { say } from "@/ui/say";
+import { operation, together } from "./edits";
+import { useLibrary } from "./library";
+import { useSession } from "./session";
+
+export type Deal = Schemas["StoredDeal"];
+export type DealPlace = Schemas["StoredPlace"];
+export type Events = Schemas["StoredEvents"];
+export type Item = [number, number, number, number];
+export type PlaceAct = "fresh" | "add" | "duplicate" | "remove" | "spread" | "mirror" | "reverse";
+
+/** Two onsets are not nearer than this (s). */
+const APART = 0.02;
+/** What an onset that is added by hand is taken for: how long (s), its pitch and strength. */
+const BY_HAND = [0.25, 69, 0.8] as const;
+
+export const useDeals = defineStore("deals", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const library = useLibrary();
+
+  const source = computed(() => session.sources.find((one) => one.id === player.chosen));
+  const key = computed(() => source.value?.id ?? "");
+  const deal = computed<Deal | undefined>(() => session.document?.deals[key.value]);
+  const events = computed<Events | undefined>(() => session.document?.events[key.value]);
+  const mayEdit = computed(() => session.mayEdit && !source.value?.frozen);
+  /** The place that is worked on, by id. */
+  const place = ref("");
+  const threshold = ref(0);
+  const busy = ref(false);
+
+  const dealt = shallowRef<Schemas["DealtEvent"][]>([]);
+  let asked = 0;
+  watch(
+    [key, deal, events, () => source.value?.start, () => session.settings?.tempos],
+    async () => {
+      const mine = (asked += 1);
+      if (!deal.value || !events.value) {
+        dealt.value = [];
+        return;
+      }
+      const path = `/api/sessions/${session.id}/sources/${key.value}/dealt?revision=${session.revision}`;
+      try {
+        const found = await get<Schemas["DealtOut"]>(path);
+        if (mine === asked) dealt.value = found.events;
+      } catch {
+        /* the next change asks again */
+      }
+    },
+    { immediate: true },
+  );
+  watch(key, () => (place.value = ""));
+
+  const make = (change: ReturnType<typeof operation>): void => {
+    if (mayEdit.value) session.change({}, change);
+  };
+
+  const setting = (values: Partial<Deal>): ReturnType<typeof operation> =>
+    operation("set-deal", { source: key.value, ...values } as never);
+  const set = (values: Partial<Deal>): void => make(setting(values));
+
+  const naming = (from: Events["kind"], name: string, items: Item[]): ReturnType<typeof operation> =>
+    operation("set-events", { source: key.value, from, name, items } as never);
+
+  async function arranged(places: DealPlace[], act: PlaceAct, which = "", count = 4): Promise<DealPlace[]> {
+    return post<DealPlace[]>("/api/sessions/places/arranged", { places, act, which, count });
+  }
+
+  /** Begin to deal: events as they were found, to fresh places. */
+  async function beginWith(from: Events["kind"], name: string, items: Item[], count: number): Promise<void> {
+    const operations = [naming(from, name, items)];
+    if (!deal.value) {
+      const places = await arranged([], "fresh", "", count);
+      operations.push(setting({ on: true, places, sound: "stem" }));
+    } else if (from === "onsets" && deal.value.sound === "voice") operations.push(setting({ sound: "stem" }));
+    make(together(`${source.value?.name} dealt to places`, operations));
+  }
+
+  async function guarded(work: () => Promise<void>): Promise<void> {
+    busy.value = true;
+    try {
+      await work();
+    } catch (error) {
+      say.wrong((error as Error).message);
+    } finally {
+      busy.value = false;
+    }
+  }
+
+  /** Find the onsets of the stem by a threshold, and deal those. */
+  const findOnsets = (at: number, count = 4): Promise<void> =>
+    guarded(async () => {
+      threshold.value = at;
+      const query = new URLSearchParams({ revision: String(session.revision), threshold: String(at) });
+      const path = `/api/sessions/${session.id}/sources/${key.value}/onsets?${query}`;
+      const found = await get<Schemas["OnsetsOut"]>(path);
+      if (!found.times.length)
+        return say.careful("No onsets were found. Lower the threshold, or add some by hand.");
+      const items = found.times.map((t, i): Item => [t, BY_HAND[0], BY_HAND[1], found.strengths[i]!]);
+      await beginWith("onsets", "", items, count);
+    });
+
+  /** Take the notes of a MIDI file as the part's. */
+  const takeNotes = (file: File, count = 4): Promise<void> =>
+    guarded(async () => {
+      const found = await postFile<Schemas["NotesOut"]>(`/api/sessions/${session.id}/notes`, file);
+      await beginWith("notes", found.name, found.items as Item[], count);
+      say.done(`${found.items.length} notes of “${found.name || file.name}” are dealt out.`);
+    });
+
+  const items = computed(() => (events.value?.items ?? []) as Item[]);
+
+  /** Add an onset by hand at a time of the piece (s), unless one is there. */
+  function addOnset(at: number): void {
+    const t = Math.max(at - (source.value?.start ?? 0), 0);
+    if (events.value?.kind !== "onsets" || items.value.some((one) => Math.abs(one[0] - t) < APART)) return;
+    const fresh: Item[] = [...items.value, [Math.round(t * 1e5) / 1e5, ...BY_HAND]];
+    make(
+      naming(
+        "onsets",
+        "",
+        fresh.sort((a, b) => a[0] - b[0]),
+      ),
+    );
+  }
+
+  function removeEvent(index: number): void {
+    const found = events.value;
+    if (!found) return;
+    make(
+      naming(
+        found.kind,
+        found.name ?? "",
+        items.value.filter((_, i) => i !== index),
+      ),
+    );
+  }
+
+  /** Put an onset somewhere else (s of the piece). */
+  function moveOnset(index: number, at: number): void {
+    const t = Math.max(at - (source.value?.start ?? 0), 0);
+    const moved = items.value.map((one, i): Item => (i === index ? [t, one[1], one[2], one[3]] : one));
+    make(
+      naming(
+        "onsets",
+        "",
+        moved.sort((a, b) => a[0] - b[0]),
+      ),
+    );
+  }
+
+  /** Change values of one place. */
+  const setPlace = (id: string, values: Partial<Omit<DealPlace, "id">>): void =>
+    make(operation("set-place", { source: key.value, place: id, values } as never));
+
+  const act = (what: PlaceAct, which = "", count = 4): Promise<void> =>
+    guarded(async () => {
+      const places = await arranged(deal.value?.places ?? [], what, which, count);
+      set({ places });
+    });
+
+  /** Hear one place alone, for oneself; once more, and everything sounds again. */
+  function solo(id: string): void {
+    const one = `${key.value}.${id}`;
+    player.solo = player.solo.includes(one) ? [] : [one];
+  }
+  const isSoloed = (id: string): boolean => player.solo.includes(`${key.value}.${id}`);
+  const isOn = (id: string): boolean => !!session.document?.deals[id]?.on && !!session.document?.events[id];
+
+  const rhythm = computed(() => library.library?.rhythm);
+  return {
+    source, deal, events, items, dealt, place, threshold, busy, mayEdit, rhythm,
+    set, findOnsets, takeNotes, addOnset, removeEvent, moveOnset, setPlace, act, solo, isSoloed, isOn,
+  }; // prettier-ignore
+});

@@ -1,0 +1,188 @@
+/** The pulse that is worked on: whose it is, its values as a hand holds them, and what the core reads of it. */
+import { watchThrottled } from "@vueuse/core";
+import { defineStore } from "pinia";
+import { computed, reactive, ref, shallowRef, watch } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+import { useChartView } from "@/chart/view";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import { say } from "@/ui/say";
+import type { Operation } from "@/live/outbox";
+import { operation } from "./edits";
+import { useLibrary } from "./library";
+import { kindAndId } from "./owners";
+import { useSession, type Parameter } from "./session";
+
+export type Pulse = Schemas["StoredPulse"];
+export type Reading = Schemas["ReadingOut"];
+export type PulseValues = Partial<Omit<Pulse, "id" | "written">>;
+
+/** A pulse's values but those that are named. */
+export const valuesOf = (pulse: Pulse, without: (keyof Pulse)[]): PulseValues =>
+  Object.fromEntries(Object.entries(pulse).filter(([name]) => !without.includes(name as keyof Pulse)));
+
+/** How often the core is asked while a hand moves something (ms). */
+const ASK_EVERY = 90;
+
+export const usePulses = defineStore("pulses", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const view = useChartView();
+  const library = useLibrary();
+  const monitor = useMonitor();
+
+  /** What pulses besides the chosen source itself: one of its sends, its group, a return. */
+  const of = ref("");
+  watch(
+    () => player.chosen,
+    () => (of.value = ""),
+  );
+  const owner = computed(() => of.value || player.chosen || "");
+  const owners = computed(() => {
+    const source = session.sources.find((one) => one.id === player.chosen);
+    if (!source) return [];
+    const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
+    const found = [
+      source.id,
+      ...(source.group ? [`group:${source.group}`] : []),
+      ...sends.map((send) => `send:${send.id}`),
+      ...session.returns.map((one) => `return:${one.id}`),
+    ];
+    return found.map((id) => ({ id, name: view.nameOf(id), pulses: !!session.document?.pulses[id]?.on }));
+  });
+  const isSource = computed(() => kindAndId(owner.value)[0] === "source");
+  const source = computed(() => session.sources.find((one) => one.id === owner.value));
+
+  const stored = computed(() => session.document?.pulses[owner.value]);
+  /** What a hand holds and has not let go. */
+  const held = reactive<Record<string, unknown>>({});
+  watch(owner, () => Object.keys(held).forEach((name) => delete held[name]));
+  const thing = (name: string): string => `pulse:${owner.value}.${name}`;
+  const pulse = computed<Pulse | null>(() => {
+    const first = library.library?.rhythm.at_first as Pulse | undefined;
+    if (!first || !owner.value) return null;
+    const stands = { ...first, ...(stored.value ?? { on: false }), id: owner.value } as Pulse;
+    const shown = Object.fromEntries(
+      Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value as never)]),
+    );
+    return { ...shown, ...held } as unknown as Pulse;
+  });
+  /** Whether a value follows a line: what is set is a point at the playhead then. */
+  const follows = (name: "depth" | "period" | "rate"): boolean =>
+    session.follows(owner.value, `pulse_${name}` as Parameter);
+  const frozen = computed(() => !!source.value?.frozen);
+  const mayEdit = computed(() => session.mayEdit && !frozen.value);
+
+  function hold(values: PulseValues): void {
+    Object.assign(held, values);
+  }
+
+  /** Set values for everybody; a pulse that is not there begins. */
+  function set(values: PulseValues): void {
+    for (const name of Object.keys(values)) delete held[name];
+    if (!mayEdit.value || !owner.value) return;
+    const given = stored.value ? values : { on: true, ...values };
+    const shown = Object.fromEntries(Object.entries(given).map(([name, value]) => [thing(name), value]));
+    session.change(shown as never, operation("set-pulse", { source: owner.value, ...given } as never));
+  }
+
+  const begin = (): void => set({ on: true, origin: session.grid.bars[0]?.beat ?? 0 });
+
+  function remove(): void {
+    if (stored.value) session.change({}, operation("remove-pulse", { source: owner.value }));
+  }
+
+  /** The bar that is drawn, from 1: that of the playhead, unless it stays at one. */
+  const stays = ref<number | null>(null);
+  const bar = computed(() => {
+    const beat = session.grid.beats[session.grid.indexAt(player.playhead)];
+    return stays.value ?? beat?.bar ?? 1;
+  });
+  /** By whose accents it is weighed: one's own choice, at first the part's own. */
+  const accents = ref("");
+  const weighedBy = computed(() => accents.value || (isSource.value ? owner.value : (player.chosen ?? "")));
+
+  const reading = shallowRef<Reading | null>(null);
+  const trouble = ref("");
+  /** Whether what is shown was read of something else than what is asked now. */
+  const stale = ref(false);
+  watch(owner, () => (reading.value = null));
+  let asked = 0;
+  async function read(): Promise<void> {
+    if (!pulse.value || !session.id) return;
+    const mine = (asked += 1);
+    stale.value = true;
+    try {
+      const found = await post<Reading>(`/api/sessions/${session.id}/pulse/reading`, {
+        revision: session.revision,
+        source: owner.value,
+        values: valuesOf(pulse.value, ["id", "written"]),
+        bar: bar.value,
+        accents: weighedBy.value,
+      });
+      if (mine !== asked) return;
+      reading.value = found;
+      stale.value = false;
+      trouble.value = "";
+    } catch (error) {
+      if (mine === asked) trouble.value = (error as Error).message;
+    }
+  }
+
+  /** Look as long as a desk shows it. */
+  function follow(): void {
+    watchThrottled([pulse, bar, weighedBy, () => session.revision], read, {
+      throttle: ASK_EVERY,
+      trailing: true,
+      immediate: true,
+      deep: true,
+    });
+  }
+
+  /** Hear other values as B, for oneself. */
+  async function tryOut(values: PulseValues, title: string): Promise<void> {
+    try {
+      const draft = await post<Schemas["PulseDraft"]>(`/api/sessions/${session.id}/pulse/draft`, {
+        revision: session.revision,
+        source: owner.value,
+        values,
+      });
+      monitor.offerMoves({ words: [`draft=${draft.id}`], lanes: new Map(), title }, true);
+    } catch (error) {
+      say.wrong((error as Error).message);
+    }
+  }
+
+  /** Hear it without its pulse, for oneself, until B is let go. */
+  const withoutIt = (): void =>
+    monitor.offerMoves({ words: [`${owner.value}/pulse=none`], lanes: new Map(), title: "no pulse" }, true);
+
+  /** Have the core say what would write it out, or take it back, and do that. */
+  async function make(which: "written-out" | "taken-back"): Promise<void> {
+    const query = new URLSearchParams({ revision: String(session.revision), source: owner.value });
+    try {
+      const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
+      session.change({}, found.operation as unknown as Operation);
+      if (which === "written-out")
+        say.done(`${found.points} points written. They are on the Move desk; the pulse can be taken back.`);
+    } catch (error) {
+      say.wrong((error as Error).message);
+    }
+  }
+
+  const isWritten = computed(() => Object.keys(stored.value?.written?.lanes ?? {}).length > 0);
+
+  /** Twice or half as long, or any other length, from the same origin. */
+  function stretch(factor: number): void {
+    if (!pulse.value) return;
+    const name = pulse.value.unit === "beats" ? "period" : "rate";
+    const limit = library.library?.rhythm.limits[name];
+    const value = pulse.value[name]! * (name === "period" ? factor : 1 / factor);
+    if (limit && value >= limit.low - 1e-9 && value <= limit.high + 1e-9) set({ [name]: value });
+  }
+
+  return {
+    of, owner, owners, isSource, source, stored, pulse, follows, frozen, mayEdit, hold, set, begin, remove, stays, bar, accents, weighedBy,
+    reading, stale, trouble, follow, tryOut, withoutIt, make, isWritten, stretch,
+  }; // prettier-ignore
+});
