@@ -374,11 +374,11 @@ def freezing_state(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> F
 @router.post("/{uuid:session_id}/freezes/{uuid:freeze_id}/cancel", response=FreezeOut)
 def stop_freezing(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
     """Stop freezing; nothing is changed."""
-    return tasks.cancel(_freeze(request, session_id, freeze_id))
+    return tasks.cancel(_freeze(request, session_id, freeze_id, to_edit=True))
 
 
-def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
-    membership(request.user, session_id)
+def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID, to_edit: bool = False) -> Freeze:
+    membership(request.user, session_id, to_edit=to_edit)
     found = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
     if found is None:
         raise Refused("Nothing of that name is being frozen.", 404)

@@ -59,7 +59,54 @@ effects = st.lists(
     max_size=3,
 ).map(lambda found: [{**one, "id": f"e{i}"} for i, one in enumerate(found)])
 
+pulse_values = st.fixed_dictionaries(
+    {},
+    optional={
+        "on": flags, "wave": st.sampled_from(["sine", "square", "steps", "chance", "saw"]),
+        "period": st.floats(1 / 16, 64), "depth": st.floats(0, 1), "offset": st.floats(0, 360), "flip": flags,
+        "steps": st.lists(numbers, min_size=1, max_size=4), "unit": st.sampled_from(["beats", "hertz"]),
+        "seed": st.integers(0, 9), "form": st.sampled_from(["level", "place"]),
+    },
+)  # fmt: skip
+dealt_places = st.lists(numbers, min_size=1, max_size=4).map(
+    lambda pans: [{"id": f"p{i}", "pan": pan} for i, pan in enumerate(pans)]
+)
+items = st.lists(st.tuples(st.floats(0, 8), st.just(0.5), st.integers(0, 127), st.floats(0, 1)), max_size=4).map(
+    lambda found: sorted(map(list, found))
+)
+
+rhythms = st.one_of(
+    st.builds(lambda s, v: {"kind": "set-pulse", "source": s, **v}, owners, pulse_values),
+    st.builds(lambda s: {"kind": "remove-pulse", "source": s}, owners),
+    st.builds(
+        lambda s, p, o, on: {"kind": "set-deal", "source": s, "places": p, "order": o, "on": on},
+        keys,
+        dealt_places,
+        st.sampled_from(["in-turn", "shuffled", "by-pitch"]),
+        flags,
+    ),
+    st.builds(lambda s, d: {"kind": "set-deal", "source": s, "dry": d}, keys, levels),
+    st.builds(
+        lambda s, p, v: {"kind": "set-place", "source": s, "place": p, "values": {"pan": v, "times": 3.0}},
+        keys,
+        st.sampled_from(["p0", "p1"]),
+        numbers,
+    ),
+    st.builds(
+        lambda s, k, i: {"kind": "set-events", "source": s, "from": k, "name": "Part", "items": i},
+        keys,
+        st.sampled_from(["notes", "onsets"]),
+        items,
+    ),
+    st.builds(
+        lambda s, f: {"kind": "freeze-source", "source": s, "frozen": f, "frozen_key": f[:8]},
+        keys,
+        st.sampled_from(["", "a" * 64]),
+    ),
+)
+
 alone = st.one_of(
+    rhythms,
     writes(),
     st.builds(
         lambda s, p, on: {"kind": "switch-lane", "source": s, "parameter": p, "on": on},

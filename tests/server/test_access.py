@@ -4,6 +4,7 @@ from urllib.parse import urlencode
 from uuid import uuid4
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, SimpleTestCase, override_settings
 
 from server.config.api import api
@@ -11,6 +12,12 @@ from server.mixing.demo import make_demo_accounts
 from tests.server.sessions import SessionCase
 
 PLACE = {"kind": "place-source", "source": "low", "pan": 0.25}
+READ_BY_POST = ("/pulse/reading",)
+"""What is posted because it is much to say, and changes nothing."""
+
+FOR_EDITORS = ("/pulse/written-out", "/pulse/taken-back")
+"""What only those are told who may do it."""
+
 OPEN = {"/api/doorstep", "/api/sign-in", "/api/demo/sign-in"}
 
 
@@ -21,7 +28,7 @@ class Matrix(SessionCase):
         for path, methods in api.get_openapi_schema()["paths"].items():
             if "{session_id}" in path:
                 filled = path.replace("{session_id}", str(self.session.id)).replace("{index}", "0")
-                for name in ("export_id", "upload_id", "report_id", "take_id"):
+                for name in ("export_id", "upload_id", "report_id", "take_id", "freeze_id"):
                     filled = filled.replace(f"{{{name}}}", str(uuid4()))
                 filled = filled.replace("{source}", "low").replace("{form}", "page")
                 found += [(method, filled) for method in methods]
@@ -30,7 +37,7 @@ class Matrix(SessionCase):
 
     def ask(self, client: Client, method: str, path: str) -> int:
         reads = ("segments", "balance", "causes", "pair", "counterweight", "mono", "placement", "law")
-        reads += ("places", "history", "lane", "waveform")
+        reads += ("places", "history", "lane", "waveform", "onsets", "dealt", "written-out", "taken-back")
         wanted = {"law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25", "end": 3.0}
         wanted |= {"source": "low", "parameter": "pan", "kind": "bars", "start": 0.0}
         asks_when = method == "get" and any(word in path for word in reads)
@@ -54,11 +61,16 @@ class Matrix(SessionCase):
                 "mode": "touch",
                 "controls": [{**lane, "holds": [{"samples": [[0.5, 0.1]], "end": 0.6}]}],
             },
+            "reading": {"revision": self.revision(), "source": "low", "bar": 1},
+            "draft": {"revision": self.revision(), "source": "low"},
+            "freeze": {"revision": self.revision()},
             "uploads": {"name": "a.wav", "size": 100},
             "operations": {"client_id": str(uuid4()), "made_on": 0, "operation": PLACE},
             "exports": {"revision": self.revision()},
             "reports": {"revision": self.revision()},
         }
+        if path.endswith("/notes"):
+            return client.post(path, {"file": SimpleUploadedFile("part.mid", b"MThd")}).status_code
         body = bodies.get(path.split("/")[-1], {"client_id": str(uuid4())})
         kwargs = {"data": body, "content_type": "application/json"} if method == "post" else {}
         return getattr(client, method)(path + query, **kwargs).status_code
@@ -74,7 +86,9 @@ class Matrix(SessionCase):
         for method, path in self.addresses():
             with self.subTest(f"{method} {path}"):
                 status = self.ask(self.as_("lisa"), method, path)
-                if method == "post" and "/exports/" not in path:
+                if path.endswith(READ_BY_POST):
+                    self.assertEqual(status, 200)
+                elif (method == "post" and "/exports/" not in path) or path.endswith(FOR_EDITORS):
                     self.assertEqual(status, 403)
                 else:
                     self.assertIn(status, (200, 404))

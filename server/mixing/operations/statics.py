@@ -4,12 +4,14 @@ from typing import Any, Literal
 
 from needle.errors import NeedleError
 from needle.moving.lane import Lane
+from needle.moving.parameters import OF_PULSES
 from needle.moving.stretch import value_after
 from needle.owners import kind_and_id, lane_key, owned_parameter
 from server.mixing.operations.base import Key, Operation, Touch
 from server.mixing.operations.groups import SetGroup
 from server.mixing.operations.lanes import Owner, RestoreLanes, owner_name
 from server.mixing.operations.returns import SetReturn, SetSend
+from server.mixing.operations.rhythm import SetPulse
 from server.mixing.operations.several import Together
 from server.mixing.operations.sources import PlaceSource, SetLevel
 from server.mixing.operations.things import Time
@@ -18,6 +20,8 @@ from server.mixing.state import State, existing, taken_away
 
 def setting(owner: str, values: dict[str, Any]) -> Operation:
     """The operation that sets static values of what lanes belong to."""
+    if values.keys() <= OF_PULSES.keys():
+        return SetPulse.model_validate({"source": owner, **{OF_PULSES[name]: value for name, value in values.items()}})
     kind, key = kind_and_id(owner)
     if kind == "group":
         return SetGroup.model_validate({"group": key, **values})
@@ -52,10 +56,10 @@ class MakeStatic(Operation):
 
     def touches(self) -> list[Touch]:
         # A static value is named by its owner as the operations that set it name it.
-        return [
-            (lane_key(self.source, self.parameter), None, None),
-            (f"{self.source}.{self.parameter}", None, None),
-        ]
+        static = f"{self.source}.{self.parameter}"
+        if self.parameter in OF_PULSES:
+            static = f"pulse:{self.source}.{OF_PULSES[self.parameter]}"
+        return [(lane_key(self.source, self.parameter), None, None), (static, None, None)]
 
     def describe(self, state: State) -> str:
         return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} made static"
