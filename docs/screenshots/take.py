@@ -75,6 +75,33 @@ def take_place_desk(rowan: Engineer) -> None:
         take(page, "bring-in")
 
 
+def take_pulse_desk(rowan: Engineer) -> None:
+    """The Pulse desk in both its uses: the pad pulsed against the drum, the mallets dealt to places."""
+    page = rowan.page
+    page.get_by_role("link", name="Pulse", exact=True).click()
+    choose(rowan, "wind-pad")
+    values = {"wave": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
+    rowan.operate("set-pulse", source="wind-pad", **values)
+    page.get_by_label("By whose accents").select_option(label="Hand drum")
+    rowan.jump("17.2.40")
+    page.get_by_text("The accents of Hand drum").wait_for()
+    page.locator(".reading .stale").wait_for(state="detached")
+    take(page, "pulse")
+    choose(rowan, "glass-mallets")
+    page.get_by_role("button", name="Dealt out").click()
+    page.locator(".teach .strong").click()
+    page.get_by_role("button", name="there and back").click()
+    page.get_by_role("button", name="the voice").click()
+    page.get_by_role("button", name="Place 2", exact=True).click()
+    rowan.jump("29.1")
+    surface = page.get_by_role("application")
+    surface.press("ArrowDown")
+    page.get_by_text("of 132: bar").wait_for()
+    take(page, "deal")
+    for _ in range(6):
+        page.get_by_role("button", name="Undo your last change").click()
+
+
 def take_move_desk(rowan: Engineer) -> None:
     """The Move desk: a stretch of both sides that cross, looked at; and a take that waits to be kept."""
     page = rowan.page
@@ -190,10 +217,7 @@ def main() -> None:
         take(rowan.page, "together")
         ines.page.mouse.up()
 
-        rowan.page.get_by_role("button", name="Export…").click()
-        rowan.page.get_by_role("button", name="Export", exact=True).click()
-        rowan.page.get_by_role("link", name="Download").wait_for(timeout=60_000)
-        take(rowan.page, "export")
+        take_pulse_desk(rowan)
         rowan.context.close()
         ines.context.close()
 
@@ -206,9 +230,6 @@ def main() -> None:
         phone = Engineer(case, "rowan", width=390, height=844)
         phone.page.locator(".flag").first.wait_for(state="attached")
         take(phone.page, "phone")
-        phone.page.get_by_role("link", name="Place", exact=True).click()
-        phone.page.locator("svg.field").wait_for()
-        take(phone.page, "phone-place")
         browser.close()
     server.close()
 

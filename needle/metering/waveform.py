@@ -6,6 +6,9 @@ from numpy.typing import NDArray
 PER_SECOND = 100
 """Stretches a second."""
 
+_HEARD = 1e-3
+"""What is weaker than the strongest stretch by more than this (-60 dB) is not heard."""
+
 
 def waveform(audio: NDArray[np.float32], rate: int, per_second: int = PER_SECOND) -> NDArray[np.float32]:
     """The largest absolute sample of each stretch: float32 (channels, stretches).
@@ -21,3 +24,13 @@ def waveform(audio: NDArray[np.float32], rate: int, per_second: int = PER_SECOND
     if whole < count:
         found[:, whole] = np.abs(audio[:, whole * size :]).max(axis=1)
     return found
+
+
+def sounding(peaks: NDArray[np.float32], per_second: int = PER_SECOND) -> tuple[float, float]:
+    """When (s) the first that can be heard begins and the last ends; (0, 0) where all is silent.
+
+    ``peaks`` as ``waveform`` gives them, whatever they are scaled by.
+    """
+    loudest = np.asarray(peaks).max(axis=0, initial=0.0)
+    heard = np.flatnonzero(loudest > _HEARD * loudest.max(initial=0.0))
+    return (heard[0] / per_second, (heard[-1] + 1) / per_second) if heard.size else (0.0, 0.0)

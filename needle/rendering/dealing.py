@@ -50,12 +50,15 @@ class StemSound(DealtSound):
 
     def between(self, low: int, high: int) -> Audio:
         silent = np.zeros((self.shape[0], high - low), np.float32)
-        if high <= low:
+        if high <= low or not self._open_between(low, high):
             return silent
         gate = self.gate.evaluate((np.arange(low, high) + self.offset) / self.rate).astype(np.float32)
-        if not gate.any():
-            return silent
         return _toned(lambda a, b: np.asarray(self.audio[:, a:b]), low, high, self.tone, self.rate) * gate
+
+    def _open_between(self, low: int, high: int) -> bool:
+        """Whether the stem is there at all between two frames of its own."""
+        first, last = (low + self.offset) / self.rate, (high + self.offset) / self.rate
+        return any(point.value > 0.0 for point in self.gate.between(first, last))
 
 
 class VoiceSound(DealtSound):

@@ -31,6 +31,9 @@ _BEND = 1.6e-4
 Linear interpolation over a block is off by an eighth of it: 2e-5, or -94 dB.
 """
 
+_FINE = 16
+"""Samples between the nodes of the finer grid on which bending blocks are tried first."""
+
 _SLOPE = np.arange(BLOCK, dtype=np.float32) / BLOCK
 
 
@@ -126,17 +129,36 @@ class _GainPlan:
         at_nodes = self._at(nodes / rate)
         self.gains[:, :outputs] = at_nodes[:, :, 1:-2].transpose(2, 0, 1)
         self.gains[:, outputs:] = (at_nodes[:, :, 2:-1] - at_nodes[:, :, 1:-2]).transpose(2, 0, 1)
-        self.crooked = _crooked_blocks(feed.lanes, at_nodes, nodes, rate)
-        if self.crooked is not None:
+        found = _crooked_blocks(feed.lanes, at_nodes, nodes, rate)
+        if found is not None:
+            self.crooked, cornered = found
             self.gains[self.crooked] = 0.0
-            frames = (self.crooked[:, np.newaxis] + first) * BLOCK + np.arange(BLOCK)
-            exact = self._at(frames.ravel() / rate).astype(np.float32)
-            self.exact = exact.reshape(outputs, feed.channels, -1, BLOCK)
+            self.exact = self._exact((self.crooked + first) * BLOCK, cornered, rate)
 
     def _at(self, times: Values) -> Values:
         """The feed's gains at each time; what does not move it tells only once."""
         gains = self.feed.gains(times)
         return np.broadcast_to(gains, (*gains.shape[:2], len(times)))
+
+    def _exact(self, starts: NDArray[np.intp], cornered: NDArray[np.bool_], rate: int) -> NDArray[np.float32]:
+        """The gains at every sample of the blocks that begin at some frames: (outputs, inputs, blocks, BLOCK).
+
+        Where a finer grid shows that they are smooth they are linear between its nodes; not where a lane is
+        ``cornered``.
+        """
+        fine = starts[:, np.newaxis] + np.arange(-_FINE, BLOCK + 2 * _FINE, _FINE)
+        at = self._at(fine.ravel() / rate)
+        at = at.reshape(*at.shape[:2], *fine.shape)
+        second = at[..., 2:] - 2.0 * at[..., 1:-1] + at[..., :-2]
+        smooth = (np.abs(second) <= _BEND).all(axis=(0, 1, 3)) & ~cornered
+        exact = np.empty((*at.shape[:2], len(starts), BLOCK), dtype=np.float32)
+        low, rise = at[:, :, smooth, 1:-2, np.newaxis], np.diff(at[:, :, smooth, 1:-1])[..., np.newaxis]
+        exact[:, :, smooth] = (low + rise * (np.arange(_FINE) / _FINE)).reshape(*at.shape[:2], -1, BLOCK)
+        if not smooth.all():
+            frames = starts[~smooth, np.newaxis] + np.arange(BLOCK)
+            every = self._at(frames.ravel() / rate).astype(np.float32)
+            exact[:, :, ~smooth] = every.reshape(*at.shape[:2], -1, BLOCK)
+        return exact
 
     def add_crooked(self, signal: NDArray[np.float32], total: NDArray[np.float32], low: int, high: int) -> None:
         """Add the crooked blocks from ``low`` to ``high`` to ``total`` (blocks, outputs, BLOCK)."""
@@ -148,8 +170,10 @@ class _GainPlan:
             total[here] += np.einsum("oibt,ibt->bot", self.exact[:, :, a:b], signal[:, here])
 
 
-def _crooked_blocks(lanes: Sequence[Lane], at_nodes: Values, nodes: Values, rate: int) -> NDArray[np.intp] | None:
-    """The blocks, if any, in which a gain may not be taken as linear.
+def _crooked_blocks(
+    lanes: Sequence[Lane], at_nodes: Values, nodes: Values, rate: int
+) -> tuple[NDArray[np.intp], NDArray[np.bool_]] | None:
+    """The blocks, if any, in which a gain may not be taken as linear, and whether a corner of a lane is the reason.
 
     ``at_nodes`` are the gains at ``nodes`` (frames), which hold one node more than the blocks on each side.
     """
@@ -157,6 +181,7 @@ def _crooked_blocks(lanes: Sequence[Lane], at_nodes: Values, nodes: Values, rate
     second = at_nodes[:, :, 2:] - 2.0 * at_nodes[:, :, 1:-1] + at_nodes[:, :, :-2]
     bend = (np.abs(second) > _BEND).any(axis=(0, 1))
     crooked = bend[:-1] | bend[1:]
+    cornered = np.zeros(count, dtype=bool)
     low, high = nodes[1], nodes[-2]
     for lane in lanes:
         first, last = np.searchsorted(lane.corners, [low / rate - 1e-9, high / rate + 1e-9])
@@ -164,5 +189,6 @@ def _crooked_blocks(lanes: Sequence[Lane], at_nodes: Values, nodes: Values, rate
             continue
         place = (lane.corners[first:last] * rate - low) / BLOCK
         for block in (np.floor(place - 1e-6), np.floor(place + 1e-6)):
-            crooked[block[(block >= 0) & (block < count)].astype(int)] = True
-    return np.flatnonzero(crooked) if crooked.any() else None
+            cornered[block[(block >= 0) & (block < count)].astype(int)] = True
+    which = np.flatnonzero(crooked | cornered)
+    return (which, cornered[which]) if which.size else None

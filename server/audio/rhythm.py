@@ -12,6 +12,7 @@ from pydantic import Field
 
 from needle.errors import NeedleError
 from needle.files.midi import midi_notes
+from needle.metering.waveform import sounding
 from needle.moving.lane import Lane
 from needle.owners import kind_and_id, named, owner_in
 from needle.pulsing import reading
@@ -20,9 +21,9 @@ from needle.pulsing.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
 from needle.pulsing.pulse import LANES, Pulse, Pulsing
 from needle.pulsing.stored import PULSE_AT_FIRST, deal_in
 from needle.pulsing.writing import written_out
-from needle.session import tempo_map
+from needle.session import piece_length, tempo_map
 from server.audio import tasks
-from server.audio.assets import asset_onsets
+from server.audio.assets import asset_onsets, asset_waveform
 from server.audio.freezing import freeze
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Freeze
@@ -293,6 +294,29 @@ def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFil
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
     return NotesOut(name=(found.name or file.name or "")[:120], items=list(found.notes))
+
+
+class SoundingOut(Schema):
+    """A source's own stretch of time (s): from the first that is heard of it to the last."""
+
+    start: float
+    end: float
+
+
+@router.get("/{uuid:session_id}/sources/{source}/sounding", response=SoundingOut)
+def own_stretch(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> SoundingOut:
+    """When a source sounds, by its stem and by what is dealt of it."""
+    session = membership(request.user, session_id).session
+    document = document_for(session, revision)
+    row = owner_in(document, source)
+    per_second, peaks = asset_waveform(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    start, end = (row["start"] + at for at in sounding(np.array(peaks), per_second))
+    deal = deal_in(document, source, tempo_map(document))
+    if deal is not None and deal.sound == "voice":
+        start = min(start, deal.events[0].t)
+        end = max(end, max(event.t + event.seconds for event in deal.events))
+    length = piece_length(document)
+    return SoundingOut(start=min(start, length), end=min(end, length) if end > start else length)
 
 
 class DealtEvent(Schema):

@@ -17,6 +17,7 @@ from typing import Any
 from uuid import uuid4
 
 import numpy as np
+import soundfile
 from django.conf import settings
 from django.test import SimpleTestCase
 from playwright.sync_api import Locator, Page, WebSocketRoute, expect, sync_playwright
@@ -160,8 +161,8 @@ class Engineer:
         self.page.locator("button", has=self.page.get_by_text(NAMES[username], exact=True)).click()
         self.page.get_by_role("link", name="Night Ferry").click()
         self.page.get_by_role("link", name=desk.title(), exact=True).click()
-        shown = {"move": ".chart canvas >> nth=0", "balance": ".lean-chart canvas"}.get(desk, "svg.field")
-        expect(self.page.locator(shown)).to_be_visible()
+        shown = {"move": ".chart canvas >> nth=0", "balance": ".lean-chart canvas", "pulse": ".pulse-desk"}
+        expect(self.page.locator(shown.get(desk, "svg.field"))).to_be_visible()
         expect(self.page.locator(".saved")).to_contain_text("Saved")
         self.session = self.page.url.split("/sessions/")[1].split("/")[0]
 
@@ -266,6 +267,25 @@ class Engineer:
         assert (steps == 128).all(), f"the ear missed something: {np.unique(steps, return_counts=True)}"
         return np.array([np.frombuffer(base64.b64decode(side), "<f4") for side in sides])
 
+    def exported(self, passage: str = "") -> np.ndarray:
+        """What the page's own export gives of the piece or of a passage, (2, frames)."""
+        self.page.get_by_role("button", name="Export…").click()
+        dialog = self.page.get_by_role("dialog")
+        if passage:
+            dialog.get_by_role("combobox").first.select_option(label=passage)
+        dialog.get_by_role("button", name="Export", exact=True).click()
+        link = self.page.get_by_role("link", name="Download")
+        expect(link).to_be_visible(timeout=2 * PATIENCE)
+        with self.page.expect_download() as download:
+            link.click()
+        name = self.page.locator("h1").first.inner_text()
+        assert download.value.suggested_filename.startswith(f"{name} r"), download.value.suggested_filename
+        audio, rate = soundfile.read(download.value.path(), dtype="float32", always_2d=True)
+        assert rate == RATE, rate
+        self.page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+        return audio.T
+
     def close(self) -> None:
         self.context.close()
         assert not self.errors, self.errors
@@ -329,3 +349,17 @@ class BrowserCase(SimpleTestCase):
     def assert_comes_to_hear(self, person: Engineer, rendered: np.ndarray) -> None:
         """That somebody hears a stretch that stands in ``rendered`` sample for sample, as soon as it has come."""
         self.until(person.page, lambda: stands_in(person.listen(0.3), rendered), "it does not come to be heard")
+
+    def assert_comes_to_hear_from(self, person: Engineer, bar: str, segment: int, **how: str) -> None:
+        """That somebody who plays comes to hear what the server renders from a bar on, in their way of listening.
+
+        ``segment``: the one in which the bar begins.
+        """
+        rendered = person.rendered(segment - 2, 24, **how)
+
+        def hears() -> bool:
+            # Again from where the render begins: a slow machine plays past its end before a change has come.
+            person.jump(bar)
+            return any(stands_in(person.listen(0.3), rendered) for _ in range(12))
+
+        self.until(person.page, hears, "it does not come to be heard")

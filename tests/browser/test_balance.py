@@ -10,7 +10,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from needle.metering.frames import hop_frames, measure_frames
 from needle.metering.overview import Overview
-from tests.browser.stage import PATIENCE, RATE, BrowserCase, Engineer, stands_in
+from tests.browser.stage import PATIENCE, RATE, BrowserCase, Engineer
 
 BAR_17 = int(16 * 4 * 60 / 90 * 2)
 """The segment in which bar 17 begins."""
@@ -48,14 +48,7 @@ class Desk(BrowserCase):
 
     def assert_hears(self, person: Engineer, **how: str) -> None:
         """That somebody who plays comes to hear exactly what the server renders, in their way of listening."""
-        rendered = person.rendered(BAR_17 - 2, 24, **how)
-
-        def hears() -> bool:
-            # Again from where the render begins: a slow machine plays past its end before the change has come.
-            person.jump("17.1")
-            return any(stands_in(person.listen(0.3), rendered) for _ in range(12))
-
-        self.until(person.page, hears, "it does not come to be heard")
+        self.assert_comes_to_hear_from(person, "17.1", BAR_17, **how)
 
     def until_heard(self, person: Engineer, condition: Callable[[np.ndarray], bool]) -> None:
         """Wait until what is heard is as it should be."""
@@ -74,18 +67,10 @@ class Desk(BrowserCase):
         rowan.page.get_by_role("button", name="Apply").click()
         expect(stretches(rowan.page)).to_have_count(0, timeout=LONG)
         self.assertEqual(rowan.revision(), revision + 1)
-        rowan.page.get_by_role("button", name="Export…").click()
-        rowan.page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
-        link = rowan.page.get_by_role("link", name="Download")
-        expect(link).to_be_visible(timeout=LONG)
-        with rowan.page.expect_download() as download:
-            link.click()
-        audio, _ = soundfile.read(download.value.path(), dtype="float32", always_2d=True)
-        after = measured(audio.T)
+        after = measured(rowan.exported())
         self.assertEqual(after.stretches(), [])
         worst = float(np.nanmax(np.abs(after.lean()[452:549])))
         self.assertAlmostEqual(worst, float(becomes[1]), delta=0.3)
-        rowan.page.keyboard.press("Escape")
         rowan.page.get_by_role("button", name="Undo your last change").click()
         expect(stretches(rowan.page)).to_have_count(1, timeout=LONG)
 

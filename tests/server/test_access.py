@@ -37,7 +37,7 @@ class Matrix(SessionCase):
 
     def ask(self, client: Client, method: str, path: str) -> int:
         reads = ("segments", "balance", "causes", "pair", "counterweight", "mono", "placement", "law")
-        reads += ("places", "history", "lane", "waveform", "onsets", "dealt", "written-out", "taken-back")
+        reads += ("places", "history", "lane", "waveform", "onsets", "dealt", "sounding", "written-out", "taken-back")
         wanted = {"law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25", "end": 3.0}
         wanted |= {"source": "low", "parameter": "pan", "kind": "bars", "start": 0.0}
         asks_when = method == "get" and any(word in path for word in reads)

@@ -6,7 +6,7 @@ export const source = (id: string, order: number, values: Partial<Source> = {}):
   id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
   muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, span: 1, width: 1,
   exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
-  double_ms: 0, double_trim: 0, ...values,
+  double_ms: 0, double_trim: 0, frozen: "", frozen_key: "", ...values,
 }); // prettier-ignore
 
 type Change = { part: string; key: string; value: unknown };
@@ -81,7 +81,7 @@ export class Desk {
         name: "Test", rate: 48000, length: this.length, layout: "0+2+0", tempos: [[0, 120]], metres: [[1, 4, 4]],
         law: "constant-power", centre_zero: false,
       }; // prettier-ignore
-      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {} };
+      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {}, pulses: {}, deals: {}, events: {} }; // prettier-ignore
       const document = { session: settings, ...empty, ...this.parts };
       return json({
         id: "s",

@@ -81,7 +81,8 @@ class SetSome(Operation):
         after = {**thing, **given}
         self.check(after)
         state.put(self._part, self._key, after)
-        return self.with_values(**{name: thing[name] for name in given})
+        which = self.model_dump(include={self._which})
+        return self.model_validate({**which, **{name: thing[name] for name in given}})
 
     def touches(self) -> list[Touch]:
         return [(f"{self._prefix}{self._key}.{name}", None, None) for name in self.given()]

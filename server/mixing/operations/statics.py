@@ -21,7 +21,8 @@ from server.mixing.state import State, existing, taken_away
 def setting(owner: str, values: dict[str, Any]) -> Operation:
     """The operation that sets static values of what lanes belong to."""
     if values.keys() <= OF_PULSES.keys():
-        return SetPulse.model_validate({"source": owner, **{OF_PULSES[name]: value for name, value in values.items()}})
+        named = {OF_PULSES[name]: value for name, value in values.items()}
+        return SetPulse.model_validate({"source": owner, **named})
     kind, key = kind_and_id(owner)
     if kind == "group":
         return SetGroup.model_validate({"group": key, **values})

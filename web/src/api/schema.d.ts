@@ -972,6 +972,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/sources/{source}/sounding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Stretch
+         * @description When a source sounds, by its stem and by what is dealt of it.
+         */
+        get: operations["server_audio_rhythm_own_stretch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sources/{source}/waveform": {
         parameters: {
             query?: never;
@@ -3636,6 +3656,16 @@ export interface components {
             seconds: number;
         };
         /**
+         * SoundingOut
+         * @description A source's own stretch of time (s): from the first that is heard of it to the last.
+         */
+        SoundingOut: {
+            /** End */
+            end: number;
+            /** Start */
+            start: number;
+        };
+        /**
          * Standing
          * @description Where a source stands, for a small picture of the session.
          */
@@ -5903,6 +5933,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacementOut"];
+                };
+            };
+        };
+    };
+    server_audio_rhythm_own_stretch: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundingOut"];
                 };
             };
         };

@@ -1,9 +1,13 @@
 /** One source alone for a while, on its own stretch of time: for oneself, and then back to where one was. */
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
+import { get, type Schemas } from "@/api/http";
 import { useChartView } from "@/chart/view";
 import { usePlayer } from "@/sound/player";
+import { say } from "@/ui/say";
 import { useSession, type Source } from "./session";
+
+type Stretch = Schemas["SoundingOut"];
 
 interface Before {
   playhead: number;
@@ -22,15 +26,17 @@ export const useAlone = defineStore("alone", () => {
   const id = ref("");
   const before = shallowRef<Before | null>(null);
   const source = computed(() => session.sources.find((one) => one.id === id.value));
-  /** When it sounds, by its own stem and what it is dealt (s). */
-  const stretch = computed(() => {
-    const one = source.value;
-    if (!one) return null;
-    const end = Math.min(one.start + (one.seconds ?? 0), session.length) || session.length;
-    return { start: one.start, end };
-  });
+  /** When it sounds (s). */
+  const stretch = shallowRef<Stretch | null>(null);
 
-  function open(one: Source): void {
+  async function open(one: Source): Promise<void> {
+    const path = `/api/sessions/${session.id}/sources/${one.id}/sounding?revision=${session.revision}`;
+    let found: Stretch;
+    try {
+      found = await get<Stretch>(path);
+    } catch (error) {
+      return say.wrong((error as Error).message);
+    }
     before.value = {
       playhead: player.playhead,
       round: player.round,
@@ -45,7 +51,7 @@ export const useAlone = defineStore("alone", () => {
     view.alone = true;
     player.round = null;
     player.solo = [one.id];
-    const found = stretch.value!;
+    stretch.value = found;
     player.span = found;
     if (player.playhead < found.start || player.playhead >= found.end) player.seek(found.start);
     view.fit(found.start, found.end);

@@ -56,13 +56,12 @@ const OPEN_HZ = 20_000;
     </div>
     <div v-if="open" class="more">
       <Slide
-        title="Tone up to"
+        title="Tone to, Hz"
         :label="`Tone of place ${number}`"
         :value="place.tone || OPEN_HZ"
         :low="100"
         :high="OPEN_HZ"
         :step="10"
-        unit="Hz"
         ratio
         :initial="OPEN_HZ"
         :disabled="locked"

@@ -17,14 +17,15 @@ const use = useUse();
 pulses.follow();
 
 const TOP = 34;
-const READING = 152;
+/** Room for the reading, which breaks into more lines on a narrow page. */
+const reading = computed(() => (props.width < 520 ? 214 : 152));
 const body = computed(() => Math.max(props.height - TOP, 120));
-const figure = computed(() => Math.max(body.value - READING, 200));
+const figure = computed(() => Math.max(body.value - reading.value, 200));
 const alike = computed(() => pulses.reading?.every_bar);
 </script>
 
 <template>
-  <div class="tools" :style="{ height: `${TOP}px` }">
+  <div class="tools pulse-desk" :style="{ height: `${TOP}px` }">
     <span role="group" aria-label="What is looked at">
       <button class="small-button" :aria-pressed="!use.dealing" @click="use.dealing = false">
         In rhythm
