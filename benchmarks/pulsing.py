@@ -31,7 +31,9 @@ def pulsed(mix: Mix) -> Mix:
     waves = list(WAVES)
     tempo = TempoMap(((0.0, 90.0), (64.0, 120.0)))
     sources = [
-        replace(s, pulse=Pulsing(Pulse(wave=waves[i % len(waves)], period=periods[i % len(periods)], smooth=0.1), tempo))
+        replace(
+            s, pulse=Pulsing(Pulse(wave=waves[i % len(waves)], period=periods[i % len(periods)], smooth=0.1), tempo)
+        )
         for i, s in enumerate(mix.sources[:PULSES])
     ]
     return replace(mix, sources=tuple(sources), tempo=tempo)

@@ -88,8 +88,9 @@ def take_pulse_desk(rowan: Engineer) -> None:
     page.locator(".reading .stale").wait_for(state="detached")
     take(page, "pulse")
     choose(rowan, "glass-mallets")
-    page.get_by_role("button", name="Dealt out").click()
-    page.locator(".teach .strong").click()
+    with page.expect_response(lambda answer: "/waveform" in answer.url):
+        page.get_by_role("button", name="Dealt out").click()
+        page.locator(".teach .strong").click()
     page.get_by_role("button", name="there and back").click()
     page.get_by_role("button", name="the voice").click()
     page.get_by_role("button", name="Place 2", exact=True).click()
@@ -97,6 +98,13 @@ def take_pulse_desk(rowan: Engineer) -> None:
     surface = page.get_by_role("application")
     surface.press("ArrowDown")
     page.get_by_text("of 132: bar").wait_for()
+    page.get_by_label("Timbre").wait_for()
+    page.get_by_text("Saved", exact=False).wait_for()
+    for _ in range(3):
+        surface.hover(position={"x": 300, "y": 20})
+        page.keyboard.down("Control")
+        page.mouse.wheel(0, -200)
+        page.keyboard.up("Control")
     take(page, "deal")
     for _ in range(6):
         page.get_by_role("button", name="Undo your last change").click()

@@ -310,7 +310,7 @@ class Deals(Desk):
         for button, expected in (
             ("spread", [-1.0, -0.3333, 0.3333, 1.0]),
             ("mirror", [1.0, 0.3333, -0.3333, -1.0]),
-            ("turn", [-1.0, -0.3333, 0.3333, 1.0]),
+            ("reverse", [-1.0, -0.3333, 0.3333, 1.0]),
         ):
             self.page.get_by_role("button", name=button, exact=True).click()
             self.settled(lambda e=expected: [p["pan"] for p in self.deal()["places"]] == e, button)

@@ -223,7 +223,7 @@ async function begin(): Promise<void> {
           title="In the reverse order"
           @click="deals.act('reverse')"
         >
-          turn
+          reverse
         </button>
       </span>
     </div>

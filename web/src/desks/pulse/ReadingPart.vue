@@ -61,6 +61,7 @@ function hearWithout(): void {
           >.
         </template>
       </p>
+      <p v-else-if="pulses.stale" class="quiet">Weighing it by accents…</p>
       <p v-else class="quiet">
         Nothing is struck here to weigh it by. Choose a part with accents, or listen with the click.
       </p>
