@@ -272,3 +272,25 @@ describe("a source alone", () => {
     expect([player.solo, player.roundSpan, player.playhead]).toEqual([["drum"], null, 1.25]);
   });
 });
+
+describe("a pulse whose depth follows a line", () => {
+  it("shows the line's value, and what is set is a point at the playhead", async () => {
+    const line = { id: "pad/pulse_depth", source: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
+    await opened({ pulses: { pad: pulse("pad") }, lanes: { "pad/pulse_depth": line } });
+    usePlayer().seek(2);
+    const pulses = usePulses();
+    expect(pulses.pulse?.depth).toBe(0.25);
+    pulses.set({ depth: 0.75 });
+    await settle();
+    expect(desk.operations).toMatchObject([
+      {
+        kind: "write-points",
+        source: "pad",
+        parameter: "pulse_depth",
+        start: 2,
+        end: 2,
+        points: [{ value: 0.75 }],
+      },
+    ]);
+  });
+});

@@ -8,7 +8,7 @@ import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 import { say } from "@/ui/say";
 import type { Operation } from "@/live/outbox";
-import { operation } from "./edits";
+import { operation, useEdits } from "./edits";
 import { useLibrary } from "./library";
 import { kindAndId } from "./owners";
 import { useSession, type Parameter } from "./session";
@@ -21,6 +21,10 @@ export type PulseValues = Partial<Omit<Pulse, "id" | "written">>;
 export const valuesOf = (pulse: Pulse, without: (keyof Pulse)[]): PulseValues =>
   Object.fromEntries(Object.entries(pulse).filter(([name]) => !without.includes(name as keyof Pulse)));
 
+/** What of a pulse may follow a line. */
+const LINED = ["depth", "period", "rate"] as const;
+type Lined = (typeof LINED)[number];
+
 /** How often the core is asked while a hand moves something (ms). */
 const ASK_EVERY = 90;
 
@@ -30,6 +34,7 @@ export const usePulses = defineStore("pulses", () => {
   const view = useChartView();
   const library = useLibrary();
   const monitor = useMonitor();
+  const edits = useEdits();
 
   /** What pulses besides the chosen source itself: one of its sends, its group, a return. */
   const of = ref("");
@@ -58,6 +63,10 @@ export const usePulses = defineStore("pulses", () => {
   const held = reactive<Record<string, unknown>>({});
   watch(owner, () => Object.keys(held).forEach((name) => delete held[name]));
   const thing = (name: string): string => `pulse:${owner.value}.${name}`;
+  /** Whether a value follows a line: what is set is a point at the playhead then. */
+  const follows = (name: Lined): boolean => session.follows(owner.value, `pulse_${name}` as Parameter);
+  const lineNow = (name: Lined): number =>
+    session.laneValueAt({ source: owner.value, parameter: `pulse_${name}` }, player.playhead);
   const pulse = computed<Pulse | null>(() => {
     const first = library.library?.rhythm.at_first as Pulse | undefined;
     if (!first || !owner.value) return null;
@@ -65,11 +74,9 @@ export const usePulses = defineStore("pulses", () => {
     const shown = Object.fromEntries(
       Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value as never)]),
     );
-    return { ...shown, ...held } as unknown as Pulse;
+    const lines = LINED.filter(follows).map((name) => [name, lineNow(name)]);
+    return { ...shown, ...Object.fromEntries(lines), ...held } as unknown as Pulse;
   });
-  /** Whether a value follows a line: what is set is a point at the playhead then. */
-  const follows = (name: "depth" | "period" | "rate"): boolean =>
-    session.follows(owner.value, `pulse_${name}` as Parameter);
   const frozen = computed(() => !!source.value?.frozen);
   const mayEdit = computed(() => session.mayEdit && !frozen.value);
 
@@ -81,7 +88,14 @@ export const usePulses = defineStore("pulses", () => {
   function set(values: PulseValues): void {
     for (const name of Object.keys(values)) delete held[name];
     if (!mayEdit.value || !owner.value) return;
-    const given = stored.value ? values : { on: true, ...values };
+    const lined = LINED.filter((name) => values[name] !== undefined && follows(name));
+    for (const name of lined)
+      edits.setLane({ source: owner.value, parameter: `pulse_${name}` }, values[name]!);
+    const rest = Object.fromEntries(
+      Object.entries(values).filter(([name]) => !lined.includes(name as Lined)),
+    );
+    if (lined.length && !Object.keys(rest).length) return;
+    const given = stored.value ? rest : { on: true, ...rest };
     const shown = Object.fromEntries(Object.entries(given).map(([name, value]) => [thing(name), value]));
     session.change(shown as never, operation("set-pulse", { source: owner.value, ...given } as never));
   }

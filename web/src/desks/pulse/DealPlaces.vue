@@ -23,7 +23,6 @@ const places = computed(() =>
     return { ...place, pan, number: i + 1, x: props.axis.x(pan), sounds: sounding.value === i };
   }),
 );
-defineExpose({ held });
 
 function onDown(event: PointerEvent, id: string, pan: number): void {
   deals.place = id;

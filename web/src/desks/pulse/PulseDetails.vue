@@ -1,7 +1,6 @@
 <script setup lang="ts">
 /** Everything of a pulse: its cycle, wave and sides, how deep and smooth, what it moves, and how it is kept. */
 import { computed } from "vue";
-import { useChartView } from "@/chart/view";
 import SourceHead from "@/details/place/SourceHead.vue";
 import WithoutPart from "@/details/place/WithoutPart.vue";
 import { useLibrary } from "@/session/library";
@@ -10,16 +9,15 @@ import { useWithout } from "@/session/without";
 import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
 import KeepForm from "@/ui/KeepForm.vue";
-import NumberField from "@/ui/NumberField.vue";
 import Slide from "@/ui/Slide.vue";
+import CyclePart from "./CyclePart.vue";
 import FeelingList from "./FeelingList.vue";
-import StepsEditor from "./StepsEditor.vue";
+import WavePart from "./WavePart.vue";
 
 defineProps<{ source: Source }>();
 defineEmits<{ deal: [] }>();
 const session = useSession();
 const library = useLibrary();
-const view = useChartView();
 const pulses = usePulses();
 useWithout().treatment = "pulse";
 
@@ -27,30 +25,9 @@ const rhythm = computed(() => library.library?.rhythm);
 const pulse = computed(() => pulses.pulse!);
 const on = computed(() => !!pulses.stored?.on);
 const locked = computed(() => !pulses.mayEdit);
-const limit = (name: string): { low: number; high: number } => rhythm.value!.limits[name]!;
 
-/** Little pictures of the waves, to be recognised by. */
-const PICTURES: Record<string, string> = {
-  sine: "M2 12C8 -4 16 -4 22 12S36 28 42 12",
-  triangle: "M2 12L12 3L32 21L42 12",
-  rising: "M2 20L40 4V20",
-  falling: "M4 20V4L42 20",
-  square: "M2 20V4H22V20H42",
-  steps: "M2 18H10V6H20V12H30V4H42",
-  chance: "M2 14H9V5H15V18H22V9H29V16H35V3H42",
-};
-const choices = [
-  { title: "÷ 2", hint: "Half as long (−)", factor: 1 / 2 },
-  { title: "× 2", hint: "Twice as long (+)", factor: 2 },
-  { title: "dotted", hint: "Half as long again", factor: 3 / 2 },
-  { title: "triplet", hint: "Two thirds as long", factor: 2 / 3 },
-];
 const perCent = (name: "depth" | "smooth" | "duty"): number => Math.round(pulse.value[name] * 1000) / 10;
 
-function setDepth(value: number): void {
-  if (pulses.follows("depth")) view.showLane({ source: pulses.owner, parameter: "pulse_depth" });
-  pulses.set({ depth: value / 100 });
-}
 function use(values: object): void {
   pulses.set({
     ...(rhythm.value!.at_first as PulseValues),
@@ -93,126 +70,8 @@ const automated = computed(() =>
   </div>
   <template v-if="pulses.pulse && rhythm">
     <template v-if="pulses.stored">
-      <div class="line">
-        <h3 class="heading">Cycle</h3>
-        <button
-          class="small-button lit"
-          :aria-pressed="on"
-          :disabled="locked"
-          title="The pulse, for everybody"
-          @click="pulses.set({ on: !on })"
-        >
-          {{ on ? "on" : "off" }}
-        </button>
-      </div>
-      <p v-if="pulses.frozen" class="quiet" role="status">Frozen. Thaw it to change its pulse.</p>
-      <div class="cycle">
-        <b class="note">{{ pulses.reading?.note || pulses.reading?.in_beats }}</b>
-        <span class="quiet">
-          {{ pulses.reading?.note ? pulses.reading?.in_beats : "" }}<br />{{ pulses.reading?.in_hertz }}
-        </span>
-        <span class="units" role="group" aria-label="The cycle is told in">
-          <button
-            v-for="unit in ['beats', 'hertz']"
-            :key="unit"
-            class="small-button"
-            :aria-pressed="pulse.unit === unit"
-            :disabled="locked"
-            @click="pulses.set({ unit })"
-          >
-            {{ unit === "beats" ? "beats" : "Hz" }}
-          </button>
-        </span>
-      </div>
-      <div class="row four">
-        <button
-          v-for="one in choices"
-          :key="one.title"
-          class="small-button"
-          :title="one.hint"
-          :disabled="locked"
-          @click="pulses.stretch(one.factor)"
-        >
-          {{ one.title }}
-        </button>
-      </div>
-      <NumberField
-        v-if="pulse.unit === 'beats'"
-        class="exact"
-        :value="pulse.period"
-        label="Cycle in beats"
-        :low="limit('period').low"
-        :high="limit('period').high"
-        :step="0.0001"
-        unit="beats"
-        :initial="1"
-        :disabled="locked"
-        @set="pulses.set({ period: $event })"
-      />
-      <NumberField
-        v-else
-        class="exact"
-        :value="pulse.rate"
-        label="Cycles a second"
-        :low="limit('rate').low"
-        :high="limit('rate').high"
-        :step="0.01"
-        unit="Hz"
-        :initial="1"
-        :disabled="locked"
-        @set="pulses.set({ rate: $event })"
-      />
-
-      <h3 class="heading">Wave</h3>
-      <div class="row four" role="group" aria-label="Wave">
-        <button
-          v-for="wave in rhythm.waves"
-          :key="wave.name"
-          class="wave"
-          :aria-pressed="pulse.wave === wave.name"
-          :title="wave.sentence"
-          :disabled="locked"
-          @click="pulses.set({ wave: wave.name })"
-        >
-          <svg width="44" height="24" aria-hidden="true"><path :d="PICTURES[wave.name]" /></svg>
-          {{ wave.title }}
-        </button>
-      </div>
-      <StepsEditor
-        v-if="pulse.wave === 'steps'"
-        :steps="pulse.steps"
-        :limits="rhythm.steps as [number, number]"
-        :disabled="locked"
-        @hold="pulses.hold({ steps: $event })"
-        @set="pulses.set({ steps: $event })"
-      />
-      <div v-if="pulse.wave === 'chance'" class="line chance">
-        <NumberField
-          :value="pulse.seed"
-          label="Seed"
-          :low="0"
-          :high="limit('seed').high"
-          :step="1"
-          :disabled="locked"
-          @set="pulses.set({ seed: $event })"
-        />
-        <button
-          class="small-button"
-          :disabled="locked"
-          @click="pulses.set({ seed: (pulse.seed + 1) % limit('seed').high })"
-        >
-          another
-        </button>
-        <label
-          ><input
-            type="checkbox"
-            :checked="pulse.glide"
-            :disabled="locked"
-            @change="pulses.set({ glide: !pulse.glide })"
-          />
-          glides</label
-        >
-      </div>
+      <CyclePart />
+      <WavePart />
 
       <div class="line">
         <h3 class="heading">Sides</h3>
@@ -244,7 +103,7 @@ const automated = computed(() =>
         unit="%"
         :initial="100"
         :disabled="locked"
-        @set="setDepth"
+        @set="pulses.set({ depth: $event / 100 })"
       />
       <Slide
         title="Smooth"
@@ -389,31 +248,10 @@ const automated = computed(() =>
   justify-items: start;
   margin: 10px 0 4px;
 }
-.cycle {
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  min-height: 38px;
-}
-.note {
-  font-size: 22px;
-  line-height: 1.1;
-}
-.cycle .quiet {
-  font-size: 12px;
-  line-height: 1.3;
-}
-.units {
-  margin-left: auto;
-  white-space: nowrap;
-}
 .row {
   display: grid;
   gap: 4px;
   margin: 3px 0;
-}
-.four {
-  grid-template-columns: repeat(4, 1fr);
 }
 .two {
   grid-template-columns: 1fr 1fr;
@@ -421,34 +259,6 @@ const automated = computed(() =>
 .two .wide {
   justify-content: center;
   padding: 0 4px;
-}
-.exact {
-  width: 130px;
-  margin-left: auto;
-}
-.wave {
-  display: grid;
-  justify-items: center;
-  padding: 3px 0 2px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--raised);
-  font-size: 10.5px;
-  color: var(--quiet);
-  cursor: pointer;
-}
-.wave svg {
-  fill: none;
-  stroke: currentcolor;
-  stroke-width: 1.6;
-}
-.wave[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--ink);
-  color: var(--paper);
-}
-.chance {
-  justify-content: flex-start;
 }
 .turn {
   width: 100%;
@@ -466,6 +276,7 @@ const automated = computed(() =>
   font-size: 12px;
 }
 .deal {
+  flex: none;
   justify-content: center;
   width: 100%;
   margin: 8px 0 10px;

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+/** How long a cycle is: as a note, in beats or in Hz, halved, doubled, dotted, in triplets. */
+import { computed } from "vue";
+import { useLibrary } from "@/session/library";
+import { usePulses } from "@/session/pulses";
+import NumberField from "@/ui/NumberField.vue";
+
+const library = useLibrary();
+const pulses = usePulses();
+const rhythm = computed(() => library.library!.rhythm);
+const pulse = computed(() => pulses.pulse!);
+const locked = computed(() => !pulses.mayEdit);
+const limit = (name: string): { low: number; high: number } => rhythm.value.limits[name]!;
+const on = computed(() => !!pulses.stored?.on);
+const choices = [
+  { title: "÷ 2", hint: "Half as long (−)", factor: 1 / 2 },
+  { title: "× 2", hint: "Twice as long (+)", factor: 2 },
+  { title: "dotted", hint: "Half as long again", factor: 3 / 2 },
+  { title: "triplet", hint: "Two thirds as long", factor: 2 / 3 },
+];
+</script>
+
+<template>
+  <div class="line">
+    <h3 class="heading">Cycle</h3>
+    <button
+      class="small-button lit"
+      :aria-pressed="on"
+      :disabled="locked"
+      title="The pulse, for everybody"
+      @click="pulses.set({ on: !on })"
+    >
+      {{ on ? "on" : "off" }}
+    </button>
+  </div>
+  <p v-if="pulses.frozen" class="quiet" role="status">Frozen. Thaw it to change its pulse.</p>
+  <div class="cycle">
+    <b class="note">{{ pulses.reading?.note || pulses.reading?.in_beats }}</b>
+    <span class="quiet">
+      {{ pulses.reading?.note ? pulses.reading?.in_beats : "" }}<br />{{ pulses.reading?.in_hertz }}
+    </span>
+    <span class="units" role="group" aria-label="The cycle is told in">
+      <button
+        v-for="unit in ['beats', 'hertz']"
+        :key="unit"
+        class="small-button"
+        :aria-pressed="pulse.unit === unit"
+        :disabled="locked"
+        @click="pulses.set({ unit })"
+      >
+        {{ unit === "beats" ? "beats" : "Hz" }}
+      </button>
+    </span>
+  </div>
+  <div class="row four">
+    <button
+      v-for="one in choices"
+      :key="one.title"
+      class="small-button"
+      :title="one.hint"
+      :disabled="locked"
+      @click="pulses.stretch(one.factor)"
+    >
+      {{ one.title }}
+    </button>
+  </div>
+  <NumberField
+    v-if="pulse.unit === 'beats'"
+    class="exact"
+    :value="pulse.period"
+    label="Cycle in beats"
+    :low="limit('period').low"
+    :high="limit('period').high"
+    :step="0.0001"
+    unit="beats"
+    :initial="1"
+    :disabled="locked"
+    @set="pulses.set({ period: $event })"
+  />
+  <NumberField
+    v-else
+    class="exact"
+    :value="pulse.rate"
+    label="Cycles a second"
+    :low="limit('rate').low"
+    :high="limit('rate').high"
+    :step="0.01"
+    unit="Hz"
+    :initial="1"
+    :disabled="locked"
+    @set="pulses.set({ rate: $event })"
+  />
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  justify-content: space-between;
+  min-height: 28px;
+  font-size: 13px;
+}
+.cycle {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  min-height: 38px;
+}
+.note {
+  font-size: 22px;
+  line-height: 1.1;
+}
+.cycle .quiet {
+  font-size: 12px;
+  line-height: 1.3;
+}
+.units {
+  margin-left: auto;
+  white-space: nowrap;
+}
+.exact {
+  width: 130px;
+  margin-left: auto;
+}
+.row {
+  display: grid;
+  gap: 4px;
+  margin: 3px 0;
+}
+.four {
+  grid-template-columns: repeat(4, 1fr);
+}
+</style>
