@@ -13,8 +13,8 @@ from needle.files.audio import Audio, audio_info, frames_at, read_audio
 from needle.rendering.mix import Mix
 from needle.session import mix_of, upgraded
 
-VERSION = 2
-"""What is written. Version 1 had no groups, returns and sends."""
+VERSION = 3
+"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals."""
 
 SESSION_FILE = "session.json"
 ASSETS = "assets"

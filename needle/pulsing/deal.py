@@ -6,14 +6,14 @@ Events are the notes of a part, or the onsets found in its sound. An order says 
 import hashlib
 import itertools
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import OFF_DB
+from needle.conventions import OFF_DB, TempoMap
 from needle.errors import NeedleError
 from needle.moving.lane import Lane, Point
 from needle.moving.parameters import PARAMETERS
@@ -172,8 +172,8 @@ def dealt(events: Sequence[Event], order: str, places: int, seed: int = 1) -> In
 class Deal:
     """A part that is dealt: its ``events`` in the order of time (s of the session), and the places they go to.
 
-    ``sound``: the *stem* jumps, or a *voice* of this ``timbre`` plays the notes at ``rate`` (Hz); ``beat`` (s) is
-    what repeats count in. ``dry`` (dB) is the part as it stands without being dealt, layered under; off if it is
+    ``sound``: the *stem* jumps, or a *voice* of this ``timbre`` plays the notes at ``rate`` (Hz); repeats count in
+    beats of ``tempo``. ``dry`` (dB) is the part as it stands without being dealt, layered under; off if it is
     ``OFF_DB``.
     """
 
@@ -185,7 +185,7 @@ class Deal:
     timbre: str = "glass"
     dry: float = OFF_DB
     rate: int = 48000
-    beat: float = 0.5
+    tempo: TempoMap = field(default_factory=TempoMap)
 
     def __post_init__(self) -> None:
         if self.sound not in SOUNDS:
@@ -215,13 +215,14 @@ class Deal:
 
         What sounds before the first event is where that one is.
         """
-        points = [Point(0.0, float(not len(self.turns) or self.turns[0] == place), "hold")]
-        # What is struck together is at the place of the last: one stem cannot be at two.
-        ends = [i for i, e in enumerate(self.events) if i + 1 == len(self.events) or self.events[i + 1].t > e.t]
-        for index in ends:
-            value = float(self.turns[index] == place)
+        points = [Point(0.0, float(self.turns[0] == place if len(self.turns) else place == 0), "hold")]
+        # One stem cannot be at two places: what is struck together is where the last of it is.
+        belongs = strikes(self.events)
+        firsts, lasts = (np.searchsorted(belongs, np.unique(belongs), side) for side in ("left", "right"))
+        for first, last in zip(firsts, lasts - 1, strict=True):
+            value = float(self.turns[last] == place)
             if value != points[-1].value:
-                points.append(Point(max(self.events[index].t - AHEAD_SECONDS, 0.0), value, "hold"))
+                points.append(Point(max(self.events[first].t - AHEAD_SECONDS, 0.0), value, "hold"))
         return Lane(tuple(points))
 
     def line(self) -> list[tuple[float, float]]:

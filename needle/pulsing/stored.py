@@ -23,7 +23,7 @@ from needle.pulsing.deal import (
     checked_places,
 )
 from needle.pulsing.pulse import LANES, LARGEST_SEED, Pulse, Pulsing
-from needle.pulsing.voice import timbre_named
+from needle.pulsing.voice import tail_seconds, timbre_named
 
 Stored = Mapping[str, Any]
 
@@ -124,13 +124,16 @@ def deal_in(document: Stored, source: str, tempo: TempoMap, even_off: bool = Fal
         timbre=stored["timbre"],
         dry=stored["dry"],
         rate=document["session"]["rate"],
-        beat=60.0 / tempo.tempos[0][1],
+        tempo=tempo,
     )
 
 
 def sounds_until(document: Stored, source: str, tempo: TempoMap) -> float:
-    """When (s) the last note of a dealt part that the voice plays ends, its tail left out; 0 without one."""
+    """When (s) a dealt part that the voice plays has sounded, tails and repeats included; 0 without one."""
     deal = deal_in(document, source, tempo)
     if deal is None or deal.sound != "voice":
         return 0.0
-    return max(event.t + event.seconds for event in deal.events)
+    longest = max(place.length for place in deal.places)
+    last = max(tempo.beat_at(e.t) for e in deal.events) + max((p.times - 1) * p.repeat for p in deal.places)
+    ends = max(event.t + longest * event.seconds for event in deal.events)
+    return max(ends, tempo.seconds_at(last) + longest * deal.events[-1].seconds) + tail_seconds(deal.timbre)

@@ -21,6 +21,7 @@ _STRENGTH = 0.25
 """The peak of a note at full velocity, before partials meet."""
 
 _CURVE = 1.6
+_PER_DB = float(np.log(10.0) / 20.0)
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,11 @@ def timbre_named(name: str) -> Timbre:
         raise NeedleError(f"The built-in voice has no timbre “{name}”. Choose {', '.join(TIMBRES)}.") from None
 
 
+def tail_seconds(timbre: str) -> float:
+    """How long (s) a note goes on after it is damped."""
+    return timbre_named(timbre).release * _GONE * _PER_DB
+
+
 def velocity_gain(velocity: float) -> float:
     """The linear gain of a note struck with a velocity (0…1)."""
     return float(np.clip(velocity, 0.0, 1.0)) ** _CURVE
@@ -84,9 +90,8 @@ def note(timbre: str, pitch: float, seconds: float, rate: int) -> Audio:
 def _note(timbre: Timbre, pitch: float, seconds: float, rate: int) -> Audio:
     frequency = 440.0 * 2.0 ** ((pitch - 69.0) / 12.0)
     quicker = 2.0 ** (-(pitch - 60.0) / 36.0)
-    per_db = np.log(10.0) / 20.0
-    longest = max(decay for _, _, decay in timbre.partials) * quicker * _GONE * per_db
-    damped = seconds + timbre.release * _GONE * per_db
+    longest = max(decay for _, _, decay in timbre.partials) * quicker * _GONE * _PER_DB
+    damped = seconds + timbre.release * _GONE * _PER_DB
     t = np.arange(round(min(longest, damped) * rate) + 1) / rate
     sound = np.zeros_like(t)
     for ratio, strength, decay in timbre.partials:

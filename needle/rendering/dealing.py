@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import oaconvolve
 
-from needle.conventions import db_to_gain
+from needle.conventions import TempoMap, db_to_gain
 from needle.effects.filters import low_pass_taps
 from needle.pulsing.deal import Deal, Event, Place
 from needle.pulsing.voice import note, velocity_gain
@@ -81,7 +81,7 @@ class VoiceSound(DealtSound):
         else:
             here = deal.places[self.place]
             events = [event for event, turn in zip(deal.events, deal.turns, strict=True) if turn == self.place]
-            found = [strike for event in events for strike in repeated(event, here, deal.beat)]
+            found = [strike for event in events for strike in repeated(event, here, deal.tempo)]
         return [
             (round(t * deal.rate), note(deal.timbre, pitch, seconds, deal.rate), np.float32(gain))
             for t, pitch, seconds, gain in sorted(found)
@@ -110,12 +110,12 @@ class VoiceSound(DealtSound):
         return out
 
 
-def repeated(event: Event, place: Place, beat: float) -> list[tuple[float, float, float, float]]:
-    """The strikes that a place makes of a note: (time s, pitch, length s, linear gain) each. ``beat`` in s."""
-    gain = velocity_gain(event.velocity)
+def repeated(event: Event, place: Place, tempo: TempoMap) -> list[tuple[float, float, float, float]]:
+    """The strikes that a place makes of a note: (time s, pitch, length s, linear gain) each."""
+    gain, beat = velocity_gain(event.velocity), tempo.beat_at(event.t)
     return [
         (
-            event.t + index * place.repeat * beat,
+            tempo.seconds_at(beat + index * place.repeat) if index else event.t,
             event.pitch + place.transpose,
             event.seconds * place.length,
             gain * float(db_to_gain(-index * place.fade)),

@@ -1,7 +1,9 @@
 """How somebody listens, as it stands in an address: solo, a treatment heard away, changes on trial, the monitor."""
 
+from threading import Lock
 from typing import Annotated
 
+from cachetools import LRUCache
 from ninja import Schema
 from pydantic import Field
 
@@ -19,6 +21,11 @@ _MOVE = r"(draft=[0-9a-f-]{36}|[\w:/-]+=(none|\d{1,9}))"
 _HEARD = r"[\w-]+(\.[\w-]+)?"
 Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_HEARD}(,{_HEARD})*)?$")]
 """Ids of sources, separated by commas; of a dealt one also a single place, as ``mallets.p2``."""
+
+
+_lock = Lock()
+_plain: LRUCache[tuple, Mix] = LRUCache(16)
+"""Mixes without a treatment: matching their loudness is worked out once, not for every segment."""
 
 
 class Heard(Schema):
@@ -51,9 +58,16 @@ class Heard(Schema):
         mix = tried(mix_with(session, revision, tuple(ids(self.moves))), changes_of(self.trial))
         if not self.plain:
             return mix
-        source, treatment = self.plain.split(":")
-        spectrum = spectra(session, revision)(source_of(mix, source))
-        return without(mix, source, treatment, spectrum, self.at)
+        key = (session.id, revision, self.moves, self.trial, self.plain, self.at)
+        with _lock:
+            found = _plain.get(key)
+        if found is None:
+            source, treatment = self.plain.split(":")
+            spectrum = spectra(session, revision)(source_of(mix, source))
+            found = without(mix, source, treatment, spectrum, self.at)
+            with _lock:
+                _plain[key] = found
+        return found
 
 
 def ids(text: str) -> list[str]:

@@ -257,7 +257,7 @@ class Voices(SimpleTestCase):
     def test_places_change_their_notes(self) -> None:
         one = (Event(0.0, 0.3, 60.0, 1.0),)
         here = Place("a", -1.0, transpose=12.0, length=2.0, times=3, repeat=0.5, fade=6.0)
-        deal = Deal(one, (here, Place("b", 1.0)), sound="voice", timbre="wood", beat=0.5)
+        deal = Deal(one, (here, Place("b", 1.0)), sound="voice", timbre="wood")
         heard = render_audio(dealt_mix(deal, 2.0), 0, 2 * RATE)[0]
         struck = note("wood", 72.0, 0.6, RATE)
         expected = np.zeros(2 * RATE, np.float32)

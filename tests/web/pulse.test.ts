@@ -1,7 +1,7 @@
 /** The Pulse desk's own arithmetic, and what its stores send: drawn figures, events, pulses and deals. */
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { eventAt, nearestEvent } from "@/desks/pulse/paintDeal";
-import { beatY, centreOf, markOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure";
+import { beatY, centreOf, marksOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure";
 import { useAlone } from "@/session/alone";
 import { useDeals } from "@/session/deals";
 import { useLibrary } from "@/session/library";
@@ -58,13 +58,13 @@ describe("the figure", () => {
     expect(sidePath(frame, [], [], 1)).toBe("");
   });
 
-  it("marks what falls silent, both sides before one", () => {
+  it("marks each side that falls silent, or is full", () => {
     const reading = {
       silent: { left: [1, 2], right: [1, 3], both: [1] },
-      full: { left: [], right: [], both: [4] },
+      full: { left: [3, 4], right: [2, 4], both: [4] },
     } as unknown as Reading;
-    expect([1, 2, 3, 4, 1.5].map((beat) => markOf(reading, beat)?.text)).toEqual([
-      "both silent", "L silent", "R silent", "both full", undefined,
+    expect([1, 2, 3, 4, 1.5].map((beat) => marksOf(reading, beat).map((mark) => mark.text))).toEqual([
+      ["L silent", "R silent"], ["L silent", "R full"], ["L full", "R silent"], ["L full", "R full"], [],
     ]); // prettier-ignore
   });
 });

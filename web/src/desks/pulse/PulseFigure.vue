@@ -10,7 +10,7 @@ import {
   centreOf,
   FOOT,
   HEAD,
-  markOf,
+  marksOf,
   placePath,
   reachOf,
   ROOM,
@@ -56,13 +56,14 @@ const beats = computed(() =>
 );
 const marks = computed(() =>
   (reading.value?.marks ?? []).flatMap(({ beat, left, right }) => {
-    const mark = markOf(reading.value!, beat);
+    const found = marksOf(reading.value!, beat);
     const gains = `left ${(left * 100).toFixed(0)} %, right ${(right * 100).toFixed(0)} %`;
-    return mark
-      ? [{ ...mark, beat, y: beatY(frame.value, beat), title: `Beat ${beatText(beat)}: ${gains}` }]
-      : [];
+    const y = beatY(frame.value, beat);
+    return found.map((mark) => ({ ...mark, beat, y, title: `Beat ${beatText(beat)}: ${gains}` }));
   }),
 );
+const CELL = 50;
+const cellX = (side: string): number => props.width - (side === "left" ? 2 * CELL + 8 : CELL + 5);
 /** Half-beats get a word where there is room for it. */
 const roomy = computed(() => (props.height - HEAD - FOOT) / count.value > 56);
 const beatText = (beat: number): string => `${Math.floor(beat)}${beat % 1 ? "½" : ""}`;
@@ -139,16 +140,16 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
       </circle>
     </g>
     <g class="marks">
-      <template v-for="mark in marks" :key="mark.beat">
+      <template v-for="mark in marks" :key="`${mark.beat} ${mark.side}`">
         <g
           v-if="roomy || mark.beat % 1 === 0"
-          :class="mark.side"
+          :class="[mark.side, mark.state]"
           :data-beat="mark.beat"
           :data-mark="mark.text"
         >
           <title>{{ mark.title }}</title>
-          <rect :x="width - 82" :y="mark.y + 4" width="74" height="19" rx="3" />
-          <text :x="width - 45" :y="mark.y + 17.5">{{ mark.text }}</text>
+          <rect :x="cellX(mark.side)" :y="mark.y + 4" :width="CELL" height="19" rx="3" />
+          <text :x="cellX(mark.side) + CELL / 2" :y="mark.y + 17.5">{{ mark.text }}</text>
         </g>
       </template>
     </g>
@@ -179,16 +180,16 @@ text {
 .ticks path {
   stroke: var(--rule);
 }
-.left {
+path.left {
   fill: var(--left);
   opacity: 0.3;
 }
-.right {
+path.right {
   fill: var(--right);
   opacity: 0.3;
 }
-.faint .left,
-.faint .right {
+.faint path.left,
+.faint path.right {
   opacity: 0.1;
 }
 .place {
@@ -218,39 +219,29 @@ text {
   fill: var(--quiet);
   opacity: 0.75;
 }
+.marks g {
+  opacity: 1;
+}
 .marks rect {
   fill: var(--raised);
-  stroke: var(--ink);
+  stroke: var(--mark);
 }
 .marks text {
   font-size: 11px;
-  fill: var(--ink);
+  fill: var(--mark);
 }
-.marks .left rect {
-  opacity: 1;
-  fill: var(--raised);
-  stroke: var(--left);
+.marks .left {
+  --mark: var(--left);
 }
-.marks .left text {
-  fill: var(--left);
-}
-.marks .right rect {
-  opacity: 1;
-  fill: var(--raised);
-  stroke: var(--right);
-}
-.marks .right text {
-  fill: var(--right);
-}
-.marks .left,
 .marks .right {
-  opacity: 1;
+  --mark: var(--right);
+}
+.marks .silent text {
+  font-weight: 600;
 }
 .marks .full rect {
-  stroke: var(--rule-strong);
-}
-.marks .full text {
-  fill: var(--quiet);
+  stroke: none;
+  fill: none;
 }
 .playhead {
   stroke: var(--lamp);

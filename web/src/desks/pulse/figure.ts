@@ -3,7 +3,7 @@ import type { Reading } from "@/session/pulses";
 
 export const HEAD = 58;
 export const FOOT = 10;
-export const ROOM = { left: 96, right: 92 };
+export const ROOM = { left: 96, right: 112 };
 
 export interface Frame {
   width: number;
@@ -42,13 +42,18 @@ export function placePath(frame: Frame, beats: number[], places: number[]): stri
   return points.length ? `M${points.join("L")}` : "";
 }
 
-/** What is marked beside a beat, and on which side: where something falls silent, or both are full. */
-export function markOf(reading: Reading, beat: number): { text: string; side: string } | null {
-  const has = (which: Record<string, number[]>, side: string): boolean =>
-    !!which[side]?.some((one) => Math.abs(one - beat) < 1e-6);
-  if (has(reading.silent, "both")) return { text: "both silent", side: "" };
-  if (has(reading.silent, "left")) return { text: "L silent", side: "left" };
-  if (has(reading.silent, "right")) return { text: "R silent", side: "right" };
-  if (has(reading.full, "both")) return { text: "both full", side: "full" };
-  return null;
+export interface SideMark {
+  side: "left" | "right";
+  /** Silent or full. */
+  state: "silent" | "full";
+  text: string;
+}
+
+/** What is marked beside a beat: each side that falls silent there, or is full. */
+export function marksOf(reading: Reading, beat: number): SideMark[] {
+  const has = (beats: number[] | undefined): boolean => !!beats?.some((one) => Math.abs(one - beat) < 1e-6);
+  return (["left", "right"] as const).flatMap((side) => {
+    const state = has(reading.silent[side]) ? "silent" : has(reading.full[side]) ? "full" : null;
+    return state ? [{ side, state, text: `${side === "left" ? "L" : "R"} ${state}` }] : [];
+  });
 }
