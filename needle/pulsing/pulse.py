@@ -192,6 +192,14 @@ class Pulsing:
     def _cycle_lane(self) -> Lane | None:
         return self.lanes.get("pulse_period" if self.pulse.unit == "beats" else "pulse_rate")
 
+    def _runs(self, edges: Values) -> Values:
+        """How many cycles run between each two times: exact in the tempo, by the lane's value in the middle."""
+        lane = self.lanes["pulse_period" if self.pulse.unit == "beats" else "pulse_rate"]
+        value = lane.evaluate((edges[1:] + edges[:-1]) / 2.0)
+        if self.pulse.unit == "beats":
+            return np.diff(self.tempo.beats_at(edges)) / np.maximum(value, SHORTEST_BEATS)
+        return np.diff(edges) * value
+
     @cached_property
     def _clocks(self) -> dict[str, Any]:
         return {}
@@ -204,8 +212,7 @@ class Pulsing:
         if known is None or len(known) < steps:
             # Whole minutes, so that a longer piece seldom begins anew. Every stretch sums the same steps.
             steps = -(-steps // 60_000) * 60_000 + 1
-            speeds = self.per_second((np.arange(steps) + 0.5) * _CLOCK_SECONDS)
-            known = np.concatenate([[0.0], np.cumsum(speeds * _CLOCK_SECONDS)])
+            known = np.concatenate([[0.0], np.cumsum(self._runs(np.arange(steps + 1) * _CLOCK_SECONDS))])
             self._clocks["clock"] = known
         place = origin / _CLOCK_SECONDS
         step = int(place)

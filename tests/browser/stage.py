@@ -240,6 +240,20 @@ class Engineer:
         if release:
             self.page.mouse.up()
 
+    def drop_file(self, onto: str, name: str, content: bytes, kind: str) -> None:
+        """Drop a file on the page, as from a folder beside it."""
+        transfer = self.page.evaluate_handle(
+            """([text, name, type]) => {
+              const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+              const transfer = new DataTransfer();
+              transfer.items.add(new File([bytes], name, { type }));
+              return transfer;
+            }""",
+            [base64.b64encode(content).decode(), name, kind],
+        )
+        for event in ("dragover", "drop"):
+            self.page.dispatch_event(onto, event, {"dataTransfer": transfer})
+
     def jump(self, bar: str) -> None:
         field = self.page.get_by_label("Playhead, bar and beat")
         field.fill(bar)

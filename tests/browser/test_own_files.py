@@ -1,6 +1,5 @@
 """Own files from the first drop to the delivered mix: told what they are, placed in every way, sent, and measured."""
 
-import base64
 import tempfile
 from pathlib import Path
 
@@ -163,18 +162,7 @@ class OwnFiles(BrowserCase):
     def test_files_may_be_dropped_anywhere(self) -> None:
         self.new_session("Dropped")
         good, *_ = self.stems()
-        content = base64.b64encode(good.read_bytes()).decode()
-        transfer = self.page.evaluate_handle(
-            """(text) => {
-              const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-              const transfer = new DataTransfer();
-              transfer.items.add(new File([bytes], "Dropped voice.wav", { type: "audio/wav" }));
-              return transfer;
-            }""",
-            content,
-        )
-        for event in ("dragover", "drop"):
-            self.page.dispatch_event("svg.field", event, {"dataTransfer": transfer})
+        self.rowan.drop_file("svg.field", "Dropped voice.wav", good.read_bytes(), "audio/wav")
         expect(self.page.get_by_role("dialog").get_by_text("Mono.")).to_be_visible()
         self.page.get_by_role("button", name="Bring in 1 source").click()
         self.settled(lambda: bool(self.rowan.document()["sources"]), "not brought in")

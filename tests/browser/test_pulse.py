@@ -350,6 +350,11 @@ class Deals(Desk):
         )
         expect(self.page.get_by_text("12 notes of “Low part”").first).to_be_visible()
         self.settled(lambda: len(self.events("plucked-bass")) == 12, "the notes are not dealt")
+        part = midi_file(self.server.data, [(i * 1.0, 0.5, 50 + i, 90) for i in range(6)], "Short part")
+        self.rowan.drop_file("section.events", "short.mid", part.read_bytes(), "audio/midi")
+        self.settled(lambda: len(self.events("plucked-bass")) == 6, "what was dropped is not dealt")
+        self.page.keyboard.press("Control+z")
+        self.settled(lambda: len(self.events("plucked-bass")) == 12, "the earlier part does not come back")
         self.page.get_by_role("button", name="by pitch").click()
         self.settled(lambda: [e["place"] for e in self.events("plucked-bass")] == [i * 4 // 12 for i in range(12)])
 

@@ -1,6 +1,6 @@
 /** The Pulse desk's own arithmetic, and what its stores send: drawn figures, events, pulses and deals. */
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { eventAt, nearestEvent } from "@/desks/pulse/paintDeal";
+import { eventAt, nearestEvent } from "@/geometry/events";
 import { beatY, centreOf, marksOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure";
 import { useAlone } from "@/session/alone";
 import { useDeals } from "@/session/deals";
@@ -242,6 +242,23 @@ describe("a deal", () => {
     deals.solo("p2");
     expect(player.solo).toEqual([]);
     expect(desk.posted).toEqual([]);
+  });
+
+  it("is where its note is, for the eye, and where it stands once the deal is off", async () => {
+    const dealt = [1, 2].map((t, i) => ({ t, seconds: 0.25, pitch: 69, velocity: 1, place: i }));
+    const fetched = globalThis.fetch;
+    vi.stubGlobal("fetch", (path: string, options?: RequestInit) =>
+      path.includes("/dealt")
+        ? Promise.resolve(new Response(JSON.stringify({ events: dealt })))
+        : fetched(path, options),
+    );
+    desk.hear(desk.told([{ part: "deals", key: "pad", value: { ...deal, order: "shuffled" } }]));
+    await settle();
+    expect([0, 1.5, 2.5].map((at) => deals.panAt("pad", at))).toEqual([-1, -1, 1]);
+    expect(deals.panAt("drum", 1)).toBeUndefined();
+    desk.hear(desk.told([{ part: "deals", key: "pad", value: { ...deal, on: false } }]));
+    await settle();
+    expect(deals.panAt("pad", 2.5)).toBeUndefined();
   });
 
   it("changes one place by itself", async () => {

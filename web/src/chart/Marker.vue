@@ -3,6 +3,8 @@
 import { computed, ref } from "vue";
 import { endsOf, type End, type Values } from "@/geometry/ends";
 import { panText } from "@/geometry/pan";
+import { useChartView } from "./view";
+import { useDeals } from "@/session/deals";
 import { useHand } from "@/session/hand";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
@@ -18,8 +20,12 @@ const props = defineProps<{
 const session = useSession();
 const player = usePlayer();
 const hand = useHand();
+const view = useChartView();
+const deals = useDeals();
 
-const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const look = (parameter: Parameter): number =>
+  (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
+  session.valueAt(props.source, parameter, player.playhead);
 const ends = computed(() => endsOf(props.source.mode, look));
 const band = computed(() => {
   if (ends.value.length < 2) return null;
@@ -38,6 +44,8 @@ let offset = 0;
 
 function onDown(event: PointerEvent, side: End["side"]): void {
   if (event.button !== 0) return;
+  // What is dealt out or frozen has no place that a hand could move.
+  if (deals.isOn(props.source.id) || props.source.frozen) return view.choose(props.source.id);
   if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return;
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
   held.value = side;

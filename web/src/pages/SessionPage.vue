@@ -11,7 +11,9 @@ import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import PulseDesk from "@/desks/pulse/PulseDesk.vue";
 import Details from "@/details/Details.vue";
 import Roster from "@/roster/Roster.vue";
+import { useUse } from "@/desks/pulse/use";
 import { useAlone } from "@/session/alone";
+import { useDeals } from "@/session/deals";
 import { useLibrary } from "@/session/library";
 import { useRecorder } from "@/session/recorder";
 import { useTakes } from "@/session/takes";
@@ -44,6 +46,8 @@ const monitor = useMonitor();
 const recorder = useRecorder();
 const takes = useTakes();
 const alone = useAlone();
+const deals = useDeals();
+const use = useUse();
 const aloneBars = computed(() =>
   alone.stretch ? `${session.grid.text(alone.stretch.start)}–${session.grid.text(alone.stretch.end)}` : "",
 );
@@ -71,7 +75,14 @@ function onDrop(event: DragEvent): void {
   over.value = false;
   if (!hasFiles(event) || bringing.value) return;
   event.preventDefault();
-  arrivals.take(event.dataTransfer!.files);
+  const files = event.dataTransfer!.files;
+  // On the Pulse desk a MIDI file is a part to be dealt.
+  if (desk.value === "pulse" && files.length === 1 && /\.midi?$/i.test(files[0]!.name) && deals.source) {
+    use.dealing = true;
+    void deals.takeNotes(files[0]!);
+    return;
+  }
+  arrivals.take(files);
   bringing.value = true;
 }
 useKeys(

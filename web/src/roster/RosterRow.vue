@@ -23,9 +23,12 @@ const view = useChartView();
 const edits = useEdits();
 const hand = useHand();
 const recorder = useRecorder();
+const deals = useDeals();
 
 const chosen = computed(() => view.selection.includes(props.source.id));
-const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const look = (parameter: Parameter): number =>
+  (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
+  session.valueAt(props.source, parameter, player.playhead);
 const ends = computed(() => endsOf(props.source.mode, look));
 const holder = computed(() => hand.holderOf(props.source));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
@@ -43,7 +46,8 @@ const armed = computed(() => {
   const key = recorder.armed.find((one) => session.laneOf(one).source === props.source.id);
   return key ? recorder.modeOf(session.laneOf(key)) : null;
 });
-const deals = useDeals();
+/** Its place is not to be moved: it is dealt out, or frozen. */
+const settled = computed(() => deals.isOn(props.source.id) || !!props.source.frozen);
 const pulsing = computed(() => !!session.document?.pulses[props.source.id]?.on);
 let last: Values | null = null;
 
@@ -129,7 +133,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         :ends="ends"
         :colour="inkOf(source.ink)"
         :label="`Place of ${source.name}`"
-        :disabled="!session.mayEdit || !!holder"
+        :disabled="!session.mayEdit || !!holder || settled"
         :holder="holder?.name"
         @grasp="hand.grasp(source)"
         @move="move"

@@ -1,7 +1,8 @@
 /** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef, watch } from "vue";
+import { computed, ref, shallowReactive, watch } from "vue";
 import { get, post, postFile, type Schemas } from "@/api/http";
+import { eventAt } from "@/geometry/events";
 import { usePlayer } from "@/sound/player";
 import { say } from "@/ui/say";
 import { operation, together } from "./edits";
@@ -34,26 +35,41 @@ export const useDeals = defineStore("deals", () => {
   const threshold = ref(0);
   const busy = ref(false);
 
-  const dealt = shallowRef<Schemas["DealtEvent"][]>([]);
-  let asked = 0;
+  /** What is dealt of every source, and what that was made of. */
+  const known = shallowReactive(new Map<string, { made: unknown[]; events: Schemas["DealtEvent"][] }>());
+  const dealt = computed(() => known.get(key.value)?.events ?? []);
+
+  async function look(id: string, made: unknown[]): Promise<void> {
+    const before = known.get(id);
+    if (before?.made.every((one, i) => one === made[i])) return;
+    known.set(id, { made, events: before?.events ?? [] });
+    const path = `/api/sessions/${session.id}/sources/${id}/dealt?revision=${session.revision}`;
+    try {
+      const found = await get<Schemas["DealtOut"]>(path);
+      if (known.get(id)?.made === made) known.set(id, { made, events: found.events });
+    } catch {
+      known.delete(id);
+    }
+  }
   watch(
-    [key, deal, events, () => source.value?.start, () => session.settings?.tempos],
-    async () => {
-      const mine = (asked += 1);
-      if (!deal.value || !events.value) {
-        dealt.value = [];
-        return;
-      }
-      const path = `/api/sessions/${session.id}/sources/${key.value}/dealt?revision=${session.revision}`;
-      try {
-        const found = await get<Schemas["DealtOut"]>(path);
-        if (mine === asked) dealt.value = found.events;
-      } catch {
-        /* the next change asks again */
-      }
+    () => session.document,
+    (document) => {
+      for (const id of known.keys()) if (!document?.deals[id] || !document.events[id]) known.delete(id);
+      for (const [id, one] of Object.entries(document?.deals ?? {}))
+        if (document!.events[id])
+          void look(id, [one, document!.events[id], document!.sources[id]?.start, document!.session.tempos]);
     },
     { immediate: true },
   );
+
+  /** Where a dealt source is at a time (-1…1); undefined if it is not dealt. */
+  function panAt(id: string, at: number): number | undefined {
+    const found = isOn(id) ? known.get(id)?.events : undefined;
+    if (!found?.length) return undefined;
+    const event = found[Math.max(eventAt(found, at), 0)]!;
+    return session.document!.deals[id]!.places?.[event.place]?.pan;
+  }
+
   watch(key, () => (place.value = ""));
 
   const make = (change: ReturnType<typeof operation>): void => {
@@ -175,6 +191,6 @@ export const useDeals = defineStore("deals", () => {
   const rhythm = computed(() => library.library?.rhythm);
   return {
     source, deal, events, items, dealt, place, threshold, busy, mayEdit, rhythm,
-    set, findOnsets, takeNotes, addOnset, removeEvent, moveOnset, setPlace, act, solo, isSoloed, isOn,
+    set, findOnsets, takeNotes, addOnset, removeEvent, moveOnset, setPlace, act, solo, isSoloed, isOn, panAt,
   }; // prettier-ignore
 });

@@ -6,6 +6,7 @@ import { axisFor, labelled } from "@/chart/axis";
 import { sized } from "@/chart/canvas";
 import { paintGrid } from "@/chart/paint";
 import { useChartView } from "@/chart/view";
+import { eventAt, nearestEvent } from "@/geometry/events";
 import { panText } from "@/geometry/pan";
 import { useDeals } from "@/session/deals";
 import { useSession } from "@/session/session";
@@ -13,7 +14,7 @@ import { useWaveforms } from "@/session/waveforms";
 import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
 import DealPlaces from "./DealPlaces.vue";
-import { eventAt, nearestEvent, paintDeal } from "./paintDeal";
+import { paintDeal } from "./paintDeal";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();

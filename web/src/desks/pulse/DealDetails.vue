@@ -36,10 +36,6 @@ function onFile(): void {
   if (file) void deals.takeNotes(file, count.value);
   if (picker.value) picker.value.value = "";
 }
-function onDrop(event: DragEvent): void {
-  const file = event.dataTransfer?.files[0];
-  if (file && !locked.value) void deals.takeNotes(file, count.value);
-}
 async function begin(): Promise<void> {
   await deals.act("fresh", "", count.value);
 }
@@ -48,7 +44,7 @@ async function begin(): Promise<void> {
 <template>
   <SourceHead :source="source" />
   <button class="link back" @click="$emit('back')">← its pulse</button>
-  <section class="events" aria-label="What is dealt" @dragover.prevent.stop @drop.prevent.stop="onDrop">
+  <section class="events" aria-label="What is dealt">
     <h3 class="heading">What is dealt</h3>
     <p v-if="what">
       <b>{{ what }}</b>

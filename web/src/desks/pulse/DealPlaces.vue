@@ -2,10 +2,10 @@
 /** The places of a deal on the field, where each can be dragged; the one that sounds now lights up. */
 import { computed, ref } from "vue";
 import type { Axis } from "@/chart/axis";
+import { eventAt } from "@/geometry/events";
 import { clamp, panText } from "@/geometry/pan";
 import { useDeals } from "@/session/deals";
 import { usePlayer } from "@/sound/player";
-import { eventAt } from "./paintDeal";
 
 const props = defineProps<{ axis: Axis; colour: string }>();
 const deals = useDeals();

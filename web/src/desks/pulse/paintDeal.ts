@@ -2,6 +2,7 @@
 import type { Axis } from "@/chart/axis";
 import type { Wave } from "@/chart/paintLines";
 import type { Schemas } from "@/api/http";
+import { eventAt } from "@/geometry/events";
 
 export type Dealt = Schemas["DealtEvent"];
 
@@ -19,25 +20,6 @@ export interface DealScene {
 }
 
 const WAVE_REACH = 26;
-
-/** The index of the event that sounds at a time; -1 before the first. */
-export function eventAt(events: { t: number }[], at: number): number {
-  let [low, high] = [0, events.length];
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (events[middle]!.t <= at + 1e-9) low = middle + 1;
-    else high = middle;
-  }
-  return low - 1;
-}
-
-/** The event that is nearest to a time and, among those that are as near, to a place across. */
-export function nearestEvent(events: Dealt[], at: number, within: number): number | null {
-  const index = eventAt(events, at);
-  const near = [index, index + 1].filter((i) => events[i] && Math.abs(events[i]!.t - at) <= within);
-  near.sort((a, b) => Math.abs(events[a]!.t - at) - Math.abs(events[b]!.t - at));
-  return near[0] ?? null;
-}
 
 export function paintDeal(canvas: CanvasRenderingContext2D, scene: DealScene): void {
   const { events, axis, pans } = scene;
