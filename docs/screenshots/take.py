@@ -100,11 +100,10 @@ def take_pulse_desk(rowan: Engineer) -> None:
     page.get_by_text("of 132: bar").wait_for()
     page.get_by_label("Timbre").wait_for()
     page.get_by_text("Saved", exact=False).wait_for()
-    for _ in range(3):
-        surface.hover(position={"x": 300, "y": 20})
-        page.keyboard.down("Control")
-        page.mouse.wheel(0, -200)
-        page.keyboard.up("Control")
+    surface.hover(position={"x": 300, "y": 170})
+    page.keyboard.down("Control")
+    page.mouse.wheel(0, -250)
+    page.keyboard.up("Control")
     take(page, "deal")
     for _ in range(6):
         page.get_by_role("button", name="Undo your last change").click()

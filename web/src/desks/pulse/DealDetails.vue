@@ -193,9 +193,10 @@ async function begin(): Promise<void> {
         <button
           class="small-button"
           :disabled="locked || deals.deal.places!.length >= 16"
+          aria-label="One place more"
           @click="deals.act('add')"
         >
-          + place
+          +
         </button>
         <button
           class="small-button"
@@ -243,6 +244,7 @@ async function begin(): Promise<void> {
 }
 .heading {
   margin-top: 6px;
+  white-space: nowrap;
 }
 .row {
   display: grid;
