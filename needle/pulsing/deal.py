@@ -225,10 +225,6 @@ class Deal:
                 points.append(Point(max(self.events[first].t - AHEAD_SECONDS, 0.0), value, "hold"))
         return Lane(tuple(points))
 
-    def line(self) -> list[tuple[float, float]]:
-        """When (s) the part jumps to which pan: what is drawn of it, event by event."""
-        return [(event.t, self.places[turn].pan) for event, turn in zip(self.events, self.turns, strict=True)]
-
 
 def spread(count: int, low: float = -1.0, high: float = 1.0) -> list[float]:
     """Pans of so many places, evenly from ``low`` to ``high``."""

@@ -109,19 +109,3 @@ def _struck(level: Audio, rate: int, at: float) -> float:
     """How strong what begins at a time is: its peak in the first moments."""
     low = max(round(at * rate), 0)
     return float(level[low : low + round(_STRUCK_SECONDS * rate)].max(initial=0.0))
-
-
-def f_measure(found: Values, true: Values, within: float = 0.01) -> float:
-    """How well onsets were found, 0…1: the harmonic mean of the share that is right and the share that was found.
-
-    Each true one counts once, found within so many seconds.
-    """
-    missing = list(np.sort(true))
-    hits = 0
-    for time in np.sort(found):
-        near = [t for t in missing if abs(t - time) <= within]
-        if near:
-            missing.remove(min(near, key=lambda t: abs(t - time)))
-            hits += 1
-    total = len(found) + len(true)
-    return 2.0 * hits / total if total else 1.0

@@ -40,6 +40,8 @@ def freeze(task: Freeze) -> None:
         partial.unlink(missing_ok=True)
     task.session.refresh_from_db()
     now = mix_at(task.session, task.session.revision)
+    if all(source.id != task.source for source in now.sources):
+        raise NeedleError("The source was removed meanwhile.")
     if key_of(now, source_of(now, task.source)) != key:
         raise NeedleError("The source was changed meanwhile. Freeze it again.")
     Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset))

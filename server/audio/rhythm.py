@@ -1,7 +1,5 @@
 """Movement in rhythm over HTTP: the groove reading, pulses on trial and written out, what is dealt, and freezing."""
 
-import tempfile
-from pathlib import Path
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -10,7 +8,6 @@ from django.http import HttpRequest
 from ninja import File, Query, Router, Schema, UploadedFile
 from pydantic import Field
 
-from needle.errors import NeedleError
 from needle.files.midi import midi_notes
 from needle.metering.waveform import sounding
 from needle.moving.lane import Lane
@@ -29,6 +26,7 @@ from server.audio.mixes import document_for, mix_at
 from server.audio.models import Freeze
 from server.audio.reading import source_of
 from server.mixing.access import Refused, membership
+from server.mixing.midi_files import read_midi
 from server.mixing.models import Draft
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner, RestoreLanes
@@ -39,7 +37,6 @@ from server.mixing.operations.things import EventItem, StoredPlace, stored
 
 router = Router(tags=["rhythm"])
 
-MOST_MIDI_BYTES = 4 << 20
 Revision = Annotated[int, Field(ge=0)]
 
 
@@ -284,15 +281,7 @@ class NotesOut(Schema):
 def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
     """The notes of a Standard MIDI File."""
     membership(request.user, session_id, to_edit=True)
-    if file.size > MOST_MIDI_BYTES:
-        raise Refused("That is too large for a MIDI file with one part.", 413)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "notes.mid"
-        path.write_bytes(file.read())
-        try:
-            found = midi_notes(path)
-        except NeedleError as error:
-            raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
+    found = read_midi(file, midi_notes)
     return NotesOut(name=(found.name or file.name or "")[:120], items=list(found.notes))
 
 

@@ -1,7 +1,5 @@
 """What there is to choose from: ways of panning, effects, seatings, laws, and what people have kept by name."""
 
-import tempfile
-from pathlib import Path
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -35,6 +33,7 @@ from needle.rendering.mix import SEND_PLACES
 from needle.rendering.monitor import MONITORS
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
+from server.mixing.midi_files import read_midi
 from server.mixing.models import Preset
 from server.mixing.operations.base import Name
 from server.mixing.operations.rhythm import SetPulse
@@ -43,7 +42,6 @@ from server.mixing.operations.things import StoredReturn
 
 router = Router(tags=["library"])
 
-MOST_MIDI_BYTES = 4 << 20
 MOST_PRESETS = 500
 
 
@@ -287,15 +285,7 @@ class TempoOut(Schema):
 @router.post("/tempo/midi", response=TempoOut)
 def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
     """The tempo map of a Standard MIDI File."""
-    if file.size > MOST_MIDI_BYTES:
-        raise Refused("That is too large for a MIDI file with a tempo map.", 413)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "tempo.mid"
-        path.write_bytes(file.read())
-        try:
-            found = midi_tempo(path)
-        except NeedleError as error:
-            raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
+    found = read_midi(file, midi_tempo)
     return TempoOut(tempos=found.tempo.tempos, metres=found.tempo.metres, notes=found.notes)
 
 

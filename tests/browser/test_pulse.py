@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 
 from needle.pulsing.pulse import Pulse, Pulsing
 from needle.pulsing.reading import side_gains
+from needle.session import tempo_map
 from tests.browser.stage import RATE, BrowserCase, Engineer
 from tests.core.test_dealing import midi_file
 
@@ -127,7 +128,7 @@ class Pulses(Desk):
         with_it = self.rowan.rendered(80, 4)
         without = self.rowan.rendered(80, 4, moves="wind-pad/pulse=none")
         stored = self.pulse()
-        one = Pulsing(Pulse.of(stored), tempo_of(self.rowan))
+        one = Pulsing(Pulse.of(stored), tempo_map(self.rowan.document()))
         times = 40.0 + np.arange(with_it.shape[1]) / RATE
         # The pad stands as a span: each side comes through the pan law, so the two are told by their powers.
         gains = side_gains(one, times)
@@ -235,12 +236,6 @@ class Pulses(Desk):
         self.assertEqual(ines.document()["pulses"]["wind-pad"]["wave"], "sine")
         self.rowan.come_back()
         expect(ines.page.get_by_role("button", name="triangle")).to_have_attribute("aria-pressed", "true")
-
-
-def tempo_of(person: Engineer):
-    from needle.session import tempo_map
-
-    return tempo_map(person.document())
 
 
 class Deals(Desk):

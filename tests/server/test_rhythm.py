@@ -9,7 +9,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from needle.files.audio import write_audio
-from needle.pulsing.deal import Deal, Event
+from needle.pulsing.deal import Event, dealt
 from server.audio import tasks
 from server.audio.assets import store_asset
 from server.audio.freezing import freeze
@@ -295,8 +295,14 @@ class Deals(Rhythm):
 
     def test_the_documents_events_make_the_cores_deal(self) -> None:
         self.begin(order="by-pitch")
-        deal = Deal(tuple(Event(t, length, pitch, v) for t, length, pitch, v in QUARTERS), (), "by-pitch")
-        self.assertEqual(len(self.ask("/sources/low/dealt")["events"]), len(deal.events))
+        turns = dealt([Event(*item) for item in QUARTERS], "by-pitch", len(FOUR))
+        found = self.ask("/sources/low/dealt")["events"]
+        self.assertEqual([event["place"] for event in found], turns.tolist())
+        self.assertEqual([event["t"] for event in found], [item[0] for item in QUARTERS])
+        # An onset is told in seconds of the stem: it goes along when the stem begins later.
+        self.make("arrange-source", source="low", start=0.25)
+        moved = self.ask("/sources/low/dealt")["events"]
+        self.assertEqual([event["t"] for event in moved], [item[0] + 0.25 for item in QUARTERS])
 
 
 class Freezes(Rhythm):
@@ -350,6 +356,11 @@ class Freezes(Rhythm):
         late.refresh_from_db()
         self.assertEqual(late.status, "failed")
         self.assertIn("changed meanwhile", late.message)
+        gone = Freeze.objects.create(**{**owner, "source": "high"})
+        self.make("remove-source", source="high")
+        tasks.run(Freeze, gone.pk, freeze)
+        gone.refresh_from_db()
+        self.assertIn("removed meanwhile", gone.message)
         stopped = Freeze.objects.create(**owner)
         answer = self.post(self.emil, f"/freezes/{stopped.pk}/cancel", {})
         self.assertEqual(answer.json()["status"], "cancelled")

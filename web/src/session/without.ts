@@ -1,6 +1,6 @@
 /** Hearing the chosen source without a treatment: personal, at the same loudness, while a key is held or latched. */
 import { defineStore } from "pinia";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { usePlayer } from "@/sound/player";
 
 export const useWithout = defineStore("without", () => {
@@ -24,3 +24,11 @@ export const useWithout = defineStore("without", () => {
 
   return { treatment, latched, on, start, stop };
 });
+
+/** Offer a treatment to be heard away as long as a part of the page is there; then again what was chosen before. */
+export function useTreatment(name: string): void {
+  const without = useWithout();
+  const before = without.treatment;
+  without.treatment = name;
+  onBeforeUnmount(() => (without.treatment = before));
+}

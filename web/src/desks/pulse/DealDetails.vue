@@ -5,7 +5,7 @@ import SourceHead from "@/details/place/SourceHead.vue";
 import WithoutPart from "@/details/place/WithoutPart.vue";
 import { useDeals } from "@/session/deals";
 import type { Source } from "@/session/session";
-import { useWithout } from "@/session/without";
+import { useTreatment } from "@/session/without";
 import NumberField from "@/ui/NumberField.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import Slide from "@/ui/Slide.vue";
@@ -14,7 +14,7 @@ import PlaceRow from "./PlaceRow.vue";
 defineProps<{ source: Source }>();
 defineEmits<{ back: [] }>();
 const deals = useDeals();
-useWithout().treatment = "deal";
+useTreatment("deal");
 const picker = ref<HTMLInputElement>();
 const count = ref(4);
 

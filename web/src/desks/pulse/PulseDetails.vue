@@ -5,7 +5,7 @@ import SourceHead from "@/details/place/SourceHead.vue";
 import WithoutPart from "@/details/place/WithoutPart.vue";
 import { useLibrary } from "@/session/library";
 import { usePulses, valuesOf, type PulseValues } from "@/session/pulses";
-import { useWithout } from "@/session/without";
+import { useTreatment } from "@/session/without";
 import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
 import KeepForm from "@/ui/KeepForm.vue";
@@ -19,7 +19,7 @@ defineEmits<{ deal: [] }>();
 const session = useSession();
 const library = useLibrary();
 const pulses = usePulses();
-useWithout().treatment = "pulse";
+useTreatment("pulse");
 
 const rhythm = computed(() => library.library?.rhythm);
 const pulse = computed(() => pulses.pulse!);
