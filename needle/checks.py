@@ -8,6 +8,7 @@ import numpy as np
 from needle.conventions import TempoMap, check_rate
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
+from needle.layouts import layout_named
 from needle.moving.lane import MAX_TIME, Lane
 from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, PARAMETERS, parameter_named
 from needle.owners import owned_parameter, owner_in
@@ -15,13 +16,11 @@ from needle.placing.laws import law_named
 from needle.placing.modes import MOST_INPUTS, mode_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.pulsing.stored import check_deal, check_events, check_pulse
-from needle.rendering.mix import SEND_PLACES
+from needle.rendering.mix import LAYER_INPUTS, LAYER_PLACE, SEND_PLACES
+from needle.rendering.ways import checked_way
 
 INKS = 10
 """How many inks there are to draw sources with; ``ink`` is 0 to ``INKS`` - 1."""
-
-LAYOUTS = ("0+2+0",)
-"""Loudspeaker layouts that can be mixed in (ITU-R BS.2051)."""
 
 DOUBLE_LATEST_MS = 50.0
 """A double comes no later than this (ms)."""
@@ -30,6 +29,12 @@ TRIM_DB = (-24.0, 12.0)
 """Between which a double may change both copies (dB)."""
 
 LONGEST_SECONDS = 24 * 3600.0
+
+PARTS = (
+    "sources", "lanes", "passages", "groups", "returns", "sends", "pulses", "deals", "events",
+    "rooms", "layers", "turns",
+)  # fmt: skip
+"""What a document holds besides its settings, each a dictionary by id."""
 
 Document = dict[str, Any]
 
@@ -85,18 +90,37 @@ def check_group(group: Mapping[str, Any]) -> None:
 
 def check_return(one: Mapping[str, Any]) -> None:
     """NeedleError if one of a return's values, or a setting of its effects, is not allowed."""
-    check_value("level", one["level"])
-    check_value("pan", one["pan"])
-    check_value("width", one["width"])
+    for name in ("level", "pan", "width", "front", "height", "rotation"):
+        check_value(name, one[name])
     checked_effects(one["effects"])
 
 
 def check_send(send: Mapping[str, Any]) -> None:
     """NeedleError if one of a send's values is not allowed."""
-    check_value("level", send["level"])
-    check_value("pan", send["pan"])
+    for name in ("level", "pan", "front", "height"):
+        check_value(name, send[name])
     if send["place"] not in SEND_PLACES:
         raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")
+
+
+def check_layer(layer: Mapping[str, Any]) -> None:
+    """NeedleError if one of a layer's values, or a setting of its effects, is not allowed."""
+    for name in ("level", *LAYER_PLACE):
+        check_value(name, layer[name])
+    if layer["takes"] not in LAYER_INPUTS:
+        raise NeedleError(f"A layer cannot take “{layer['takes']}”. Choose {', '.join(LAYER_INPUTS)}.")
+    checked_effects(layer["effects"])
+
+
+def check_room(room: Mapping[str, Any]) -> None:
+    """NeedleError if one of the ways in which a source may sound in the room is not allowed."""
+    for way in room["ways"].values():
+        checked_way(way)
+
+
+def check_turn(room: Mapping[str, Any]) -> None:
+    """NeedleError if the whole room cannot be turned so far."""
+    check_value("rotation", room["rotation"])
 
 
 def check_settings(session: Mapping[str, Any]) -> None:
@@ -106,8 +130,7 @@ def check_settings(session: Mapping[str, Any]) -> None:
     TempoMap(tuple(map(tuple, session["tempos"])), tuple(map(tuple, session["metres"])))
     if not 0.0 <= float(session["length"]) <= LONGEST_SECONDS:
         raise NeedleError("A session is at most 24 hours long; a length of 0 follows its sources.")
-    if session["layout"] not in LAYOUTS:
-        raise NeedleError(f"There is no layout “{session['layout']}” here. Choose {', '.join(LAYOUTS)}.")
+    layout_named(session["layout"])
 
 
 def check_passage(passage: Mapping[str, Any]) -> None:
@@ -118,25 +141,15 @@ def check_passage(passage: Mapping[str, Any]) -> None:
 
 def check_document(document: Document) -> Document:
     """``document`` if every rule holds; NeedleError says which does not, and where."""
-    for part in (
-        "session",
-        "sources",
-        "lanes",
-        "passages",
-        "groups",
-        "returns",
-        "sends",
-        "pulses",
-        "deals",
-        "events",
-    ):
+    for part in ("session", *PARTS):
         if not isinstance(document.get(part), dict):
             raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
     try:
         check_settings(document["session"])
         rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
         rhythm = (("pulses", check_pulse), ("deals", check_deal), ("events", check_events))
-        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm):
+        room = (("rooms", check_room), ("layers", check_layer), ("turns", check_turn))
+        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm, *room):
             for thing in document[part].values():
                 _named(thing, rule)
         for source in document["sources"].values():
@@ -148,7 +161,8 @@ def check_document(document: Document) -> Document:
             check_lane(lane["parameter"], Lane.of(lane["points"]))
         for owner in document["pulses"]:
             owner_in(document, owner)
-        for key in (*document["deals"], *document["events"]):
+        layered = [layer["source"] for layer in document["layers"].values()]
+        for key in (*document["deals"], *document["events"], *document["rooms"], *layered):
             owner_in(document, key)
         for send in document["sends"].values():
             if send["source"] not in document["sources"] or send["return"] not in document["returns"]:

@@ -1,6 +1,7 @@
 """What lanes belong to: a source by its id, or a send, a return or a group by its kind and id.
 
-An owner is written ``oars``, ``send:oars/hull``, ``return:hull`` or ``group:band``; with a parameter it names a lane.
+An owner is written ``oars``, ``send:oars/hull``, ``return:hull``, ``group:band``, ``layer:wide`` or ``room:mix``;
+with a parameter it names a lane.
 """
 
 from collections.abc import Mapping
@@ -13,8 +14,22 @@ from needle.placing.modes import MODES
 
 Document = dict[str, Any]
 
-PART_OF = {"source": "sources", "send": "sends", "return": "returns", "group": "groups"}
+PART_OF = {
+    "source": "sources", "send": "sends", "return": "returns", "group": "groups", "layer": "layers", "room": "turns",
+}  # fmt: skip
 """Where in a document things of a kind are."""
+
+
+ROOM_KEY = "mix"
+ROOM = f"room:{ROOM_KEY}"
+"""The room as a whole, which turns everything in it."""
+
+ROOM_AT_FIRST: dict[str, Any] = {"id": ROOM_KEY, "name": "The room", "rotation": 0.0}
+
+
+def room_in(document: Document) -> Mapping[str, Any]:
+    """The room's own values, whether anybody has set them or not."""
+    return document["turns"].get(ROOM_KEY, ROOM_AT_FIRST)
 
 
 def lane_key(owner: str, parameter: str) -> str:
@@ -44,7 +59,7 @@ def owned_parameter(owner: str, parameter: str) -> Parameter:
 def owner_in(document: Document, owner: str) -> Mapping[str, Any]:
     """The thing that a lane belongs to; NeedleError if it is not there."""
     kind, key = kind_and_id(owner)
-    found = document[PART_OF[kind]].get(key)
+    found = room_in(document) if owner == ROOM else document[PART_OF[kind]].get(key)
     if found is None:
         raise NeedleError(f"There is no {kind} “{key}” here. It may have been removed.")
     return found
@@ -72,17 +87,28 @@ def check_moves(document: Document, owner: str, parameter: str) -> None:
     thing = owner_in(document, owner)
     if parameter in OF_PULSES and owner not in document["pulses"]:
         raise NeedleError(f"{named(document, owner)} has no pulse to move. Give it one first.")
-    placed = {name for mode in MODES.values() for name in mode.parameters}
-    if kind_and_id(owner)[0] == "source" and parameter in placed - set(MODES[thing["mode"]].parameters):
+    placed = {name for mode in MODES.values() for name in moving_in(mode.name)} - {"width"}
+    if kind_and_id(owner)[0] == "source" and parameter in placed - set(moving_in(thing["mode"])):
         raise NeedleError(
             f"{thing['name']} is panned as “{thing['mode']}”, which has no {parameter.replace('_', ' ')} to move."
         )
+
+
+def moving_in(mode: str) -> tuple[str, ...]:
+    """What tells the place of a source that is panned in a way, in stereo and in a room."""
+    in_room = SIDE_PLACES if mode == "sides" else ("front", "height")
+    return (*MODES[mode].parameters, *in_room)
+
+
+SIDE_PLACES = ("front_left", "front_right", "height_left", "height_right")
 
 
 def named(document: Document, owner: str) -> str:
     """A lane's owner in the engineer's words: Oars, Oars in Hull, Hull."""
     kind, key = kind_and_id(owner)
     thing = owner_in(document, owner)
+    if kind == "layer":
+        return f"{document['sources'].get(thing['source'], {}).get('name', key)} · {thing['name']}"
     if kind != "send":
         return str(thing["name"])
     source, to = document["sources"].get(thing["source"], {}), document["returns"].get(thing["return"], {})

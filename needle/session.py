@@ -10,24 +10,22 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.checks import Document
+from needle.checks import PARTS, Document
 from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.moving.lane import Lane
 from needle.moving.parameters import OF_PULSES, PARAMETERS, parameters_of
-from needle.owners import kind_and_id, lane_key
+from needle.owners import ROOM, kind_and_id, lane_key, room_in
 from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
 from needle.rendering.freezing import as_frozen
-from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
+from needle.rendering.mix import LAYER_PLACE, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.rendering.ways import ways_in
 
 Audio = NDArray[np.float32]
 
 EMPTY_SECONDS = 30.0
 """How long a session is that follows its sources and has none yet."""
-
-PARTS = ("sources", "lanes", "passages", "groups", "returns", "sends", "pulses", "deals", "events")
-"""What a document holds besides its settings, each a dictionary by id."""
 
 SOURCE_AT_FIRST: dict[str, Any] = {
     "seconds": 0.0,
@@ -47,6 +45,8 @@ SOURCE_AT_FIRST: dict[str, Any] = {
     "double_trim": 0.0,
     "frozen": "",
     "frozen_key": "",
+    "snap": False,
+    "direct_muted": False,
     **{name: parameter.default for name, parameter in PARAMETERS.items() if name not in OF_PULSES},
 }
 """A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
@@ -58,9 +58,18 @@ GROUP_AT_FIRST: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shi
 
 RETURN_AT_FIRST: dict[str, Any] = {
     "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0, "width": 1.0, "effects": [],
+    "front": 0.0, "height": 0.0, "rotation": 0.0,
 }  # fmt: skip
 
-SEND_AT_FIRST: dict[str, Any] = {"level": OFF_DB, "before": False, "place": "same", "pan": 0.0}
+SEND_AT_FIRST: dict[str, Any] = {
+    "level": OFF_DB, "before": False, "place": "same", "pan": 0.0, "front": 1.0, "height": 0.0,
+}  # fmt: skip
+
+LAYER_AT_FIRST: dict[str, Any] = {
+    "order": 0, "takes": "source", "before_level": False, "effects": [], "level": 0.0, "muted": False,
+    "pan": 0.0, "span": 1.0, "front": 1.0, "height": 0.0, "spread": 0.0, "rotation": 0.0,
+}  # fmt: skip
+"""A layer under a source where nobody has set anything."""
 
 _AT_FIRST = {
     "sources": SOURCE_AT_FIRST,
@@ -69,6 +78,7 @@ _AT_FIRST = {
     "sends": SEND_AT_FIRST,
     "pulses": PULSE_AT_FIRST,
     "deals": DEAL_AT_FIRST,
+    "layers": LAYER_AT_FIRST,
 }
 
 
@@ -159,13 +169,15 @@ def mix_of(
         sources=tuple(_source(document, row, audio, lane_of, tempo) for row in rows),
         returns=tuple(_return(document, row, lane_of, tempo) for row in returns),
         tempo=tempo,
+        layout=session["layout"],
     )
     return as_frozen(mix, {row["id"]: (audio(row["frozen"]), row["frozen_key"]) for row in rows if row["frozen"]})
 
 
 _AS_STORED = (
     "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
-    "timing_share", "double", "double_ms", "double_trim", *(name for name in PARAMETERS if name not in OF_PULSES),
+    "timing_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
+    *(name for name in PARAMETERS if name not in OF_PULSES),
 )  # fmt: skip
 
 
@@ -183,13 +195,17 @@ def _source(
         moves = _lanes(document, f"send:{key}", lane_of) if send else {}
         if send and (send["level"] > OFF_DB or "level" in moves):
             pulse = pulsing_in(document, f"send:{key}", tempo, moves)
-            sends[to] = MixSend(send["level"], send["before"], send["place"], send["pan"], moves, pulse)
+            place = {name: send[name] for name in ("level", "before", "place", "pan", "front", "height")}
+            sends[to] = MixSend(**place, lanes=moves, pulse=pulse)
     group = document["groups"].get(row["group"], GROUP_AT_FIRST)
     lanes = _lanes(document, row["id"], lane_of)
     governed = _lanes(document, f"group:{row['group']}", lane_of)
     group_pulse = pulsing_in(document, f"group:{row['group']}", tempo, governed)
     if "level" in governed:
         lanes["group_level"] = governed["level"]
+    turned = _lanes(document, ROOM, lane_of)
+    if turned:
+        lanes["room_rotation"] = turned["rotation"]
     return MixSource(
         audio=audio(row["asset"])[row["first"] : row["first"] + row["channels"]],
         offset=round(row["start"] * document["session"]["rate"]),
@@ -199,6 +215,9 @@ def _source(
         pulse=pulsing_in(document, row["id"], tempo, lanes),
         group_pulse=group_pulse,
         deal=deal_in(document, row["id"], tempo),
+        room_rotation=room_in(document)["rotation"],
+        ways=ways_in(document, row["id"], tempo),
+        layers=_layers(document, row["id"], lane_of),
         lanes=lanes,
         sends=sends,
         **{name: row[name] for name in _AS_STORED},
@@ -211,8 +230,33 @@ def _return(
     owner = f"return:{row['id']}"
     lanes = _lanes(document, owner, lane_of)
     pulse = pulsing_in(document, owner, tempo, lanes)
-    chain = Chain.of(row["effects"])
-    return MixReturn(row["id"], chain, row["level"], row["muted"], row["pan"], row["width"], lanes, pulse)
+    turned = _lanes(document, ROOM, lane_of)
+    if turned:
+        lanes["room_rotation"] = turned["rotation"]
+    return MixReturn(
+        chain=Chain.of(row["effects"]),
+        lanes=lanes,
+        pulse=pulse,
+        room_rotation=room_in(document)["rotation"],
+        **{name: row[name] for name in ("id", "level", "muted", "pan", "width", "front", "height", "rotation")},
+    )
+
+
+def layers_of(document: Document, source: str) -> list[dict[str, Any]]:
+    """The layers under a source, from the top of the stack."""
+    found = [one for one in document["layers"].values() if one["source"] == source]
+    return sorted(found, key=lambda one: (one["order"], one["id"]))
+
+
+def _layers(document: Document, source: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> tuple[MixLayer, ...]:
+    return tuple(
+        MixLayer(
+            chain=Chain.of(row["effects"]),
+            lanes=_lanes(document, f"layer:{row['id']}", lane_of),
+            **{name: row[name] for name in ("id", "takes", "before_level", "level", "muted", *LAYER_PLACE)},
+        )
+        for row in layers_of(document, source)
+    )
 
 
 def _lanes(document: Document, owner: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> dict[str, Lane]:

@@ -35,6 +35,8 @@ class Part:
 class Shares:
     """What each part of a mix gives to it, per tenth of a second: K-weighted, left and right.
 
+    In a room the powers of its channels count for the sides on which they stand.
+
     ``whole`` (2, n): mean squares of the mix. ``own`` (parts, 2, n): of the part by itself; ``cross`` (parts, 2, n):
     mean of the part times the mix. A source is its direct sound and what comes of its sends; a return is all that
     comes out of it.
@@ -104,7 +106,10 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
     heard = render_audio(mix, start, stop)
 
     def in_hops(audio: Audio) -> Values:
-        return KWeighting(mix.rate, 2)(audio)[:, past:].reshape(2, count, hop)
+        return KWeighting(mix.rate, mix.outputs)(audio)[:, past:].reshape(mix.outputs, count, hop)
+
+    def means(one: Audio, other: Audio) -> Values:
+        return mix.room.sides @ _means(one, other)
 
     whole = in_hops(heard)
     own, cross = [], []
@@ -114,10 +119,10 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
         else:
             alone = render_audio(mix, start, stop, Listening(solo=frozenset({part.id})), keep=False)
         weighted = in_hops(alone)
-        own.append(_means(weighted, weighted))
-        cross.append(_means(weighted, whole))
+        own.append(means(weighted, weighted))
+        cross.append(means(weighted, whole))
     shape = (len(parts), 2, count)
-    return Shares(tuple(parts), _means(whole, whole), np.reshape(own, shape), np.reshape(cross, shape))
+    return Shares(tuple(parts), means(whole, whole), np.reshape(own, shape), np.reshape(cross, shape))
 
 
 def shares(mix: Mix, first: int, last: int) -> Steps[Shares]:

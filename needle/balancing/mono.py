@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from needle.metering.spectra import THIRD_OCTAVES, Spectrum, in_bands, powers
-from needle.rendering.feeds import level_gain, values_at
 from needle.rendering.mix import Mix, MixSource
+from needle.rendering.placements import level_gain, values_at
 from needle.rendering.readings import mono_loss, response
 
 _MONO = np.array([[[1.0, 1.0]]]) / np.sqrt(2.0)

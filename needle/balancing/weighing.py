@@ -16,13 +16,15 @@ from needle.balancing.steps import Steps, stretches
 from needle.balancing.trial import Change, changed
 from needle.conventions import db_to_gain
 from needle.errors import NeedleError
+from needle.layouts import STEREO
 from needle.metering.frames import FRAMES_PER_HOP, hop_frames, warm_up_frames
 from needle.metering.kweighting import KWeighting
 from needle.metering.lean import HOP_SECONDS, LONG_HOPS, centred_mean, lean_db
+from needle.placing.modes import STEM
 from needle.placing.timing import timing_of
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.feeds import doubled, placement, two_sided, values_at
 from needle.rendering.mix import Listening, Mix, MixSource
+from needle.rendering.placements import doubled, placement, two_sided, values_at
 
 Values = NDArray[np.float64]
 
@@ -54,8 +56,8 @@ class Giver:
 
 @dataclass(frozen=True)
 class Model:
-    """P(x) = wᵀ M w per side and half second: ``covariances`` (blocks, K, K) of mix left, mix right and every channel
-    of the givers; ``correction`` (2, blocks) is what measuring has taught."""
+    """P(x) = Σ wᵀ M w per side and half second, over the channels that stand there: ``covariances`` (blocks, K, K) of
+    the mix's channels and every channel of the givers; ``correction`` (2, blocks) is what measuring has taught."""
 
     mix: Mix
     givers: tuple[Giver, ...]
@@ -68,21 +70,23 @@ class Model:
         return (np.arange(len(self.covariances)) + 0.5) * _HOPS * HOP_SECONDS
 
     def _gains(self, index: int, place: float) -> Values:
-        """Gains of a giver's channels at a shifted place, (2, channels, blocks)."""
+        """Gains of a giver's channels at a shifted place, (outputs, channels, blocks)."""
         source = changed(self.sources[index], Change(self.sources[index].id, 0.0, place))
         timing = timing_of(source.timing, source.timing_ms, source.timing_share)
-        matrix = placement(self.mix, source, values_at(source, self._times), timing.share if timing else 1.0)
+        times = self._times
+        matrix = placement(self.mix, source, values_at(source, times), times, timing.share if timing else 1.0)
         here, copy = doubled(source)
-        matrix = here * matrix + copy * matrix[::-1]
-        return np.broadcast_to(matrix, (2, source.channels, len(self._times)))
+        matrix = here * matrix + copy * matrix[self.mix.room.mirrored]
+        return np.broadcast_to(matrix, (self.mix.outputs, source.channels, len(times)))
 
     def _weights(self, x: Values) -> tuple[Values, Values]:
-        """w (2, blocks, K) and its derivative by each value of x, (values, 2, blocks, K) where that is not 0."""
+        """w (outputs, blocks, K) and its derivative by each value of x, (values, outputs, blocks, K)."""
         blocks, width = self.covariances.shape[:2]
-        weights = np.zeros((2, blocks, width))
-        weights[0, :, 0] = weights[1, :, 1] = 1.0
-        slopes = np.zeros((len(x), 2, blocks, width))
-        at = 2
+        outputs = self.mix.outputs
+        weights = np.zeros((outputs, blocks, width))
+        weights[np.arange(outputs), :, np.arange(outputs)] = 1.0
+        slopes = np.zeros((len(x), outputs, blocks, width))
+        at = outputs
         for index, source in enumerate(self.sources):
             level, place = x[2 * index] * MOST_LEVEL_DB, x[2 * index + 1] * MOST_PLACE
             channels = slice(at, at + source.channels)
@@ -101,8 +105,9 @@ class Model:
         """Mean squares (2, blocks), and their derivative (values, 2, blocks)."""
         weights, slopes = self._weights(x)
         through = np.einsum("tjk,otk->otj", self.covariances, weights)
-        power = np.maximum(np.einsum("otk,otk->ot", weights, through), 1e-30)
-        slope = 2.0 * np.einsum("xotk,otk->xot", slopes, through)
+        sides = self.mix.room.sides
+        power = np.maximum(sides @ np.einsum("otk,otk->ot", weights, through), 1e-30)
+        slope = 2.0 * np.einsum("so,xotk,otk->xst", sides, slopes, through, optimize=True)
         return power * self.correction, slope * self.correction
 
     def lean(self, x: Values) -> tuple[Values, Values]:
@@ -196,7 +201,7 @@ def model_of(mix: Mix, givers: Sequence[Giver], hops: int) -> Steps[Model]:
     sources = tuple(_standing_for(by_id[giver.source]) for giver in givers)
     blocks = -(-hops // _HOPS)
     size, past = _HOPS * FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
-    width = 2 + sum(source.channels for source in sources)
+    width = mix.outputs + sum(source.channels for source in sources)
     weighting = KWeighting(mix.rate, width)
     covariances = np.zeros((blocks, width, width))
     for low, high, done in stretches(0, blocks, _BLOCKS_AT_ONCE):
@@ -215,7 +220,8 @@ def model_of(mix: Mix, givers: Sequence[Giver], hops: int) -> Steps[Model]:
 
 def _made_up(source: MixSource) -> bool:
     """Whether what it brings has a place of its own making already: dealt, frozen, or turned down side by side."""
-    return source.deal is not None or source.frozen is not None or two_sided(source)
+    made_of_parts = source.deal is not None or source.frozen is not None or bool(source.layers)
+    return made_of_parts or source.mode == STEM or two_sided(source)
 
 
 def _standing_for(source: MixSource) -> MixSource:
@@ -225,8 +231,15 @@ def _standing_for(source: MixSource) -> MixSource:
     return MixSource(source.id, np.zeros((2, 1), np.float32), mode="sides", muted=source.muted)
 
 
+def _folded(mix: Mix) -> Mix:
+    """The mix as a stereo one, for what is made up: its places count as they are from left to right."""
+    return replace(mix, layout=STEREO.name)
+
+
 def _brought(mix: Mix, source: MixSource, start: int, stop: int) -> NDArray[np.float32]:
     """What a source brings before its place, or both sides of it where its place is made up."""
     if not _made_up(source):
         return render_before_placement(mix, source.id, start, stop)
-    return render_audio(replace(mix, returns=()), start, stop, Listening(solo=frozenset({source.id})), keep=False)
+    return render_audio(
+        replace(_folded(mix), returns=()), start, stop, Listening(solo=frozenset({source.id})), keep=False
+    )

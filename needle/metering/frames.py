@@ -1,12 +1,16 @@
-"""Meter frames: what each 20 ms of a stereo mix measures, and the readings a meter shows from them."""
+"""Meter frames: what each 20 ms of a mix measures, and the readings a meter shows from them.
+
+A room of loudspeakers is told as its sides, its stereo fold, and channel by channel (``needle.metering.room``)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from needle.conventions import power_to_db
+from needle.layouts import STEREO, Layout, fold
 from needle.metering.bands import CENTRES, band_powers
 from needle.metering.kweighting import WARM_UP_SECONDS, KWeighting
 from needle.metering.lean import lean_db
@@ -50,7 +54,9 @@ class Frames:
 
     ``peak``, ``true_peak`` (2, n): highest magnitude, of the samples and between them. ``power``, ``weighted``
     (2, n): mean square, plain and K-weighted. ``cross``, ``weighted_cross`` (n,): mean of left times right, plain
-    and K-weighted. ``bands`` (3, bands, n / 5): ``band_powers`` of each whole tenth of a second.
+    and K-weighted. ``bands`` (3, bands, n / 5): ``band_powers`` of each whole tenth of a second. ``loud`` (n,): what
+    counts in loudness. ``channels`` (3, channels, n): highest magnitude, mean square and K-weighted mean square of
+    every channel of a room; none in stereo.
     """
 
     peak: Values
@@ -60,12 +66,14 @@ class Frames:
     cross: Values
     weighted_cross: Values
     bands: NDArray[np.float32]
+    loud: Values
+    channels: Values
 
     @classmethod
-    def silence(cls, count: int) -> "Frames":
+    def silence(cls, count: int, channels: int = 0) -> "Frames":
         pair, one = np.zeros((2, count)), np.zeros(count)
         bands = np.zeros((3, len(CENTRES), count // FRAMES_PER_HOP), np.float32)
-        return cls(pair, pair, pair, pair, one, one, bands)
+        return cls(pair, pair, pair, pair, one, one, bands, one, np.zeros((3, channels, count)))
 
     @classmethod
     def joined(cls, parts: Sequence["Frames"]) -> "Frames":
@@ -93,17 +101,21 @@ class Frames:
         return values[..., : whole * FRAMES_PER_HOP].reshape(*values.shape[:-1], whole, FRAMES_PER_HOP).mean(axis=-1)
 
 
-def measure_frames(audio: NDArray[np.float32], rate: int, warm_up: int = 0) -> Frames:
-    """The frames of stereo ``audio`` (2, frames).
+def measure_frames(audio: NDArray[np.float32], rate: int, warm_up: int = 0, layout: Layout = STEREO) -> Frames:
+    """The frames of ``audio`` (channels of the layout, frames).
 
     The first ``warm_up`` samples only set the filter; what is left must be a whole number of meter frames.
     """
     audio = np.asarray(audio, dtype=np.float32)
-    weighting, hop = KWeighting(rate, 2), hop_frames(rate)
+    weighting, hop = KWeighting(rate, len(audio) + (2 if layout.surround else 0)), hop_frames(rate)
+    if layout.surround:
+        # The stereo fold is measured beside the channels.
+        audio = np.concatenate([fold(layout).astype(np.float32) @ audio, audio])
     weighting(audio[:, :warm_up])
+    measured = partial(_measured_room, layout) if layout.surround else _measured
     step = _FRAMES_AT_ONCE * hop
     parts = [
-        _measured(audio[:, max(low - PAST, 0) : low + step], audio[:, low : low + step], weighting, hop)
+        measured(audio[:, max(low - PAST, 0) : low + step], audio[:, low : low + step], weighting, hop)
         for low in range(warm_up, audio.shape[1], step)
     ]
     return Frames.joined(parts) if parts else Frames.silence(0)
@@ -114,15 +126,54 @@ def _measured(with_past: NDArray[np.float32], plain: NDArray[np.float32], weight
     count = plain.shape[1] // hop
     whole = count // FRAMES_PER_HOP * FRAMES_PER_HOP * hop
     in_frames, weighted = plain.reshape(2, -1, hop), weighting(plain).reshape(2, -1, hop)
+    powers = _power(weighted)
     return Frames(
-        peak=np.maximum(in_frames.max(axis=2), -in_frames.min(axis=2)),
+        peak=_peak(in_frames),
         true_peak=true_peaks(with_past, hop, count),
-        power=np.einsum("cnt,cnt->cn", in_frames, in_frames) / hop,
-        weighted=np.einsum("cnt,cnt->cn", weighted, weighted) / hop,
+        power=_power(in_frames),
+        weighted=powers,
         cross=np.einsum("nt,nt->n", in_frames[0], in_frames[1]) / hop,
         weighted_cross=np.einsum("nt,nt->n", weighted[0], weighted[1]) / hop,
         bands=band_powers(plain[:, :whole], FRAMES_PER_HOP * hop),
+        loud=powers.sum(axis=0),
+        channels=np.zeros((3, 0, count)),
     )
+
+
+def _measured_room(
+    layout: Layout, with_past: NDArray[np.float32], plain: NDArray[np.float32], weighting: KWeighting, hop: int
+) -> Frames:
+    """The same of a room: rows 0 and 1 are its stereo fold, the others its channels.
+
+    Correlation and spectra are the fold's; the mono loss holds the fold against what all channels have.
+    """
+    count = plain.shape[1] // hop
+    whole = count // FRAMES_PER_HOP * FRAMES_PER_HOP * hop
+    in_frames, weighted = plain.reshape(len(plain), -1, hop), weighting(plain).reshape(len(plain), -1, hop)
+    peaks, powers, weighed = _peak(in_frames)[2:], _power(in_frames), _power(weighted)[2:]
+    there = (true_peaks(with_past[2:], hop, count), peaks)
+    true_peak, peak = (np.stack([each[layout.right != far].max(axis=0) for far in (1.0, 0.0)]) for each in there)
+    sides = layout.sides @ weighed
+    mono = _power((weighted[:1] + weighted[1:2]) / np.sqrt(2.0))[0]
+    return Frames(
+        peak=peak,
+        true_peak=true_peak,
+        power=powers[:2],
+        weighted=sides,
+        cross=np.einsum("nt,nt->n", in_frames[0], in_frames[1]) / hop,
+        weighted_cross=mono - sides.sum(axis=0) / 2.0,
+        bands=band_powers(plain[:2, :whole], FRAMES_PER_HOP * hop),
+        loud=layout.weights @ weighed,
+        channels=np.stack([peaks, powers[2:], weighed]),
+    )
+
+
+def _peak(in_frames: NDArray[np.float32]) -> Values:
+    return np.maximum(in_frames.max(axis=2), -in_frames.min(axis=2)).astype(np.float64)
+
+
+def _power(in_frames: NDArray[np.float32]) -> Values:
+    return np.einsum("cnt,cnt->cn", in_frames, in_frames) / in_frames.shape[2]
 
 
 def readings(frames: Frames, count: int) -> NDArray[np.float32]:
@@ -132,9 +183,9 @@ def readings(frames: Frames, count: int) -> NDArray[np.float32]:
     counts as silence. nan where there is nothing to say (the lean and the correlation of silence).
     """
     missing = max(count + LONG_FRAMES - 1 - frames.count, 0)
-    frames = Frames.joined([Frames.silence(missing), frames])
-    short = {name: _window(getattr(frames, name), SHORT_FRAMES, count) for name in _MEANS}
-    long = _window(frames.weighted, LONG_FRAMES, count)
+    frames = Frames.joined([Frames.silence(missing, frames.channels.shape[1]), frames])
+    short = {name: window(getattr(frames, name), SHORT_FRAMES, count) for name in _MEANS}
+    long = window(frames.weighted, LONG_FRAMES, count)
     both = short["weighted"].sum(axis=0)
     loss = mono_loss_db(both, short["weighted_cross"])
     columns = [
@@ -146,8 +197,10 @@ def readings(frames: Frames, count: int) -> NDArray[np.float32]:
         lean_db(*long),
         correlation(short["power"], short["cross"]),
         loss,
-        np.maximum(loudness_of(np.maximum(both, _FLOOR)), -120.0),
-        np.maximum(loudness_of(np.maximum(long.sum(axis=0), _FLOOR)), -120.0),
+        *(
+            np.maximum(loudness_of(np.maximum(window(frames.loud, length, count), _FLOOR)), -120.0)
+            for length in (SHORT_FRAMES, LONG_FRAMES)
+        ),
     ]
     return np.stack(columns, axis=1).astype(np.float32)
 
@@ -171,7 +224,7 @@ def mono_loss_db(both: Values, cross: Values) -> Values:
     return np.where(both > _FLOOR, np.maximum(loss, -60.0), np.nan)
 
 
-def _window(values: Values, length: int, count: int) -> Values:
+def window(values: Values, length: int, count: int) -> Values:
     """Means over the ``length`` values that end at each of the last ``count``, along the last axis."""
     tail = values[..., -(count + length - 1) :]
     return np.moveaxis(sliding_mean(np.moveaxis(tail, -1, 0), length), 0, -1)

@@ -57,6 +57,8 @@ class Overview:
 
     @cached_property
     def _loudness_powers(self) -> Values:
+        if self.frames.channels.shape[1]:
+            return self.frames.in_hops("loud")
         return np.asarray(self.weights) @ self.powers
 
     @property
@@ -115,7 +117,7 @@ class Overview:
         mean, power = (getattr(frames, name).mean(axis=1) if frames.count else np.zeros(2) for name in _SIDES)
         cross, plain = (float(getattr(frames, name).mean()) if frames.count else 0.0 for name in _CROSSES)
         # The loudest moment may begin at any meter frame.
-        fine = np.asarray(self.weights) @ frames.weighted
+        fine = frames.loud if frames.channels.shape[1] else np.asarray(self.weights) @ frames.weighted
         momentary = loudness_of(sliding_mean(fine, SHORT_FRAMES)).max(initial=-np.inf)
         short_term = loudness_of(sliding_mean(fine, LONG_FRAMES)).max(initial=-np.inf)
         return {

@@ -20,12 +20,12 @@ class Parameter:
     @property
     def mirrors(self) -> bool:
         """Whether exchanging left and right turns the number over."""
-        return self.place or self.name == "span"
+        return self.place or self.name in ("span", "rotation")
 
     @property
     def grain(self) -> float:
-        """How far a thinned lane may be off: 0.5 % of the range, for levels a fifth of a decibel."""
-        return 0.2 if self.unit == "dB" else 0.005 * (self.high - self.low)
+        """How far a thinned lane may be off: 0.5 % of the range, a fifth of a decibel, a degree of turning."""
+        return {"dB": 0.2, "degrees to the left": 1.0}.get(self.unit, 0.005 * (self.high - self.low))
 
     def limited(self, value: float) -> float:
         """``value``, or the limit that it passes."""
@@ -33,6 +33,11 @@ class Parameter:
 
 
 _LEFT_TO_RIGHT = "left to right"
+_BACK_TO_FRONT = "back to front"
+_UPWARDS = "down to up"
+
+MOST_TURNS = 20
+"""How often a rotation may go round, either way."""
 
 PARAMETERS = {
     parameter.name: parameter
@@ -46,6 +51,16 @@ PARAMETERS = {
         Parameter("level_right", OFF_DB, 12.0, "dB", 0.0),
         Parameter("span", -1.0, 1.0, "half widths of the field", 1.0),
         Parameter("width", 0.0, 2.0, "times the source's own", 1.0),
+        Parameter("front", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
+        Parameter("height", -1.0, 1.0, _UPWARDS, 0.0),
+        Parameter("front_left", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
+        Parameter("front_right", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
+        Parameter("height_left", -1.0, 1.0, _UPWARDS, 0.0),
+        Parameter("height_right", -1.0, 1.0, _UPWARDS, 0.0),
+        Parameter("spread", 0.0, 360.0, "degrees", 0.0),
+        Parameter("rotation", -MOST_TURNS * 360.0, MOST_TURNS * 360.0, "degrees to the left", 0.0),
+        Parameter("centre", 0.0, 1.0, "of what the centre speaker has", 1.0),
+        Parameter("lfe", OFF_DB, 12.0, "dB", OFF_DB),
         Parameter("pulse_depth", 0.0, 1.0, "of full depth", 1.0),
         Parameter("pulse_period", 1.0 / 16.0, 64.0, "beats", 1.0),
         Parameter("pulse_rate", 0.02, 64.0, "Hz", 1.0),
@@ -57,15 +72,17 @@ OF_PULSES = {"pulse_depth": "depth", "pulse_period": "period", "pulse_rate": "ra
 """What can be automated of a pulse, and which of its values that is: they are not of the thing that pulses itself."""
 
 OF_OTHERS = {
-    "send": ("level", "pan", *OF_PULSES),
-    "return": ("level", "pan", "width", *OF_PULSES),
+    "send": ("level", "pan", "front", "height", *OF_PULSES),
+    "return": ("level", "pan", "width", "front", "height", "rotation", *OF_PULSES),
     "group": ("level", *OF_PULSES),
+    "layer": ("level", "pan", "span", "front", "height", "spread", "rotation"),
+    "room": ("rotation",),
 }
 """What can be automated of the other things, with the limits of a source's parameter of that name."""
 
 
 def parameters_of(kind: str) -> tuple[str, ...]:
-    """The names of what can be automated of a kind of thing: source, send, return or group."""
+    """The names of what can be automated of a kind of thing: source, send, return, group, layer or room."""
     return OF_OTHERS.get(kind, tuple(PARAMETERS))
 
 

@@ -97,6 +97,13 @@ def _in_equal_parts(values: Values, inputs: int) -> Gains:
     return _as_they_are(values, inputs) / inputs
 
 
+def _both_ends(values: Values, inputs: int) -> Gains:
+    return _spread({**values, "span": np.ones_like(values["pan"])}, inputs)
+
+
+STEM = "stem"
+"""The name of the way in which a finished stem is spread over the room."""
+
 MODES = {
     mode.name: mode
     for mode in (
@@ -150,6 +157,16 @@ MODES = {
             ("pan",),
             _one,
             _in_equal_parts,
+        ),
+        PlacementMode(
+            STEM,
+            "stem",
+            "A finished stem over the room: what is direct stays in front, its ambience comes from all round.",
+            2,
+            2,
+            ("pan",),
+            _both_ends,
+            _as_they_are,
         ),
     )
 }

@@ -21,7 +21,14 @@ from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, Form, wave_at, wave_n
 SHORTEST_BEATS, LONGEST_BEATS = PARAMETERS["pulse_period"].low, PARAMETERS["pulse_period"].high
 SLOWEST_HZ, FASTEST_HZ = PARAMETERS["pulse_rate"].low, PARAMETERS["pulse_rate"].high
 
-FORMS = {"level": "Level: each side is turned down and up.", "place": "Place: it swings about where it stands."}
+FORMS = {
+    "level": "Level: each side is turned down and up.",
+    "place": "Place: it swings about where it stands.",
+    "turn": "Turn: it swings round the listener, in a room of loudspeakers.",
+}
+HALF_TURN = 180.0
+"""How far a pulse of full depth turns to either side (degrees): its ends are the same place."""
+
 UNITS = {"beats": "beats", "hertz": "Hz"}
 LANES = ("pulse_depth", "pulse_period", "pulse_rate")
 """What of a pulse can be automated. The period moves where it is told in beats, the rate where in Hz."""
@@ -144,12 +151,15 @@ class Pulsing:
             return self.tempo.bpm_at(t) / 60.0 / period
         return np.full(t.shape, self.pulse.rate) if lane is None else lane.evaluate(t)
 
-    def wave(self, times: ArrayLike, ahead: float = 0.0) -> Values:
-        """The wave at each time, smoothed and flipped; ``ahead`` in cycles. Jumps take as long as a lane's (5 ms)."""
+    def wave(self, times: ArrayLike, ahead: float = 0.0, ramped: bool = True) -> Values:
+        """The wave at each time, smoothed and flipped; ``ahead`` in cycles.
+
+        Jumps take as long as a lane's (5 ms) if they are ``ramped``.
+        """
         t = np.asarray(times, dtype=np.float64)
         pulse = self.pulse
         smooth: Values | float = pulse.smooth
-        if wave_named(pulse.wave).jumps(pulse.shape):
+        if ramped and wave_named(pulse.wave).jumps(pulse.shape):
             smooth = np.clip(RAMP_SECONDS * self.per_second(t), pulse.smooth, 1.0)
         found = wave_at(pulse.wave, pulse.shape, self.cycles(t) + ahead, smooth)
         return -found if pulse.flip else found
@@ -181,6 +191,14 @@ class Pulsing:
         left = self.wave(times)
         right = left if ahead in (0.0, 1.0) else self.wave(times, ahead)
         return self.depth(times) * np.array([left, right])
+
+    def turn(self, times: ArrayLike) -> Values | None:
+        """How far it turns what stands in a room (degrees to the left), (*shape); None where it does not."""
+        if self.pulse.form != "turn":
+            return None
+        # From one end of a full turn to the other is no way at all, so that a ramp would be a leap round the room.
+        whole = self.pulse.wave in ("rising", "falling") and self.pulse.depth == 1.0 and not self.moved
+        return HALF_TURN * self.depth(times) * self.wave(times, ramped=not whole)
 
     def text_between(self, low: float, high: float) -> str:
         """All that it depends on between two times (s), as text."""

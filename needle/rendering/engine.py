@@ -11,16 +11,14 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.conventions import db_to_gain
 from needle.moving.lane import Lane, Values
-from needle.rendering.feeds import (
-    OUTPUTS,
-    Feed,
-    before_placement,
-    direct_feeds,
-    return_feed,
-    two_sided,
-)
+from needle.rendering.feeds import Feed, before_placement, direct_feeds, lfe_feed
+from needle.rendering.lowest import low_passed, past_frames
 from needle.rendering.mix import BLOCK, EVERYTHING, Listening, Mix
+from needle.rendering.monitor import MONITORS
+from needle.rendering.placements import two_sided
+from needle.rendering.wet import layer_feed, return_feed
 
 _STRETCH = 384
 """Blocks mixed at a time: few enough for the samples of many sources to stay in the cache."""
@@ -40,7 +38,10 @@ _SLOPE = np.arange(BLOCK, dtype=np.float32) / BLOCK
 def render_audio(
     mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING, keep: bool = True
 ) -> NDArray[np.float32]:
-    """The mix from frame ``start`` to ``stop``: float32 (2, stop - start), left first.
+    """The mix from frame ``start`` to ``stop``: float32 (channels of its layout, stop - start).
+
+    A stereo mix comes as the one who listens hears it; of a room all channels come, whatever the way of listening
+    (``needle.rendering.monitor.to_ears``).
 
     Frames before 0 and after the end of the sources and their tails are silent. Any division of a stretch into
     calls gives the same samples. Without ``keep`` what comes out of returns is not kept for later calls.
@@ -50,19 +51,31 @@ def render_audio(
     def render(feeds: list[Feed], outputs: int, low: int, high: int) -> NDArray[np.float32]:
         return _sum(feeds, outputs, mix.rate, low, high)
 
-    feeds = [
-        feed
+    direct = [
+        source
         for source in listening.direct(mix)
         if source.sounds_between(first, last, source.longest_delay(mix.rate))
-        for feed in direct_feeds(mix, source, first, last, render)
     ]
-    for one in mix.returns:
-        wet = return_feed(mix, one, listening.sent(mix, one), first, last, render, keep)
-        if wet is not None:
-            feeds.append(wet)
-    both = _sum(feeds, OUTPUTS, mix.rate, start, stop)
-    matrix = listening.matrix()
-    return both if matrix is None else matrix @ both
+    feeds = [feed for source in direct for feed in direct_feeds(mix, source, first, last, render)]
+    through = [layer_feed(mix, *one, first, last, render, keep) for one in listening.layered(mix)]
+    through += [return_feed(mix, one, listening.sent(mix, one), first, last, render, keep) for one in mix.returns]
+    feeds += [feed for feed in through if feed is not None]
+    found = _sum(feeds, mix.outputs, mix.rate, start, stop)
+    if mix.room.lfe is not None:
+        _add_lfe(mix, listening, found, start, stop)
+    if not mix.room.surround and listening.monitor in MONITORS and listening.monitor != "stereo":
+        found = MONITORS[listening.monitor].matrix @ found
+    return found * np.float32(db_to_gain(listening.trim)) if listening.trim else found
+
+
+def _add_lfe(mix: Mix, listening: Listening, found: NDArray[np.float32], start: int, stop: int) -> None:
+    """Add what sources send to the low-frequency channel, through its filter."""
+    past = past_frames(mix.rate)
+    # What was frozen has its own already.
+    sending = [s for s in listening.direct(mix) if s.to_lfe and s.frozen is None]
+    feeds = [lfe_feed(source) for source in sending if source.sounds_between(start - past, stop)]
+    if feeds:
+        found[mix.room.lfe] += low_passed(_sum(feeds, 1, mix.rate, start - past, stop), mix.rate)[0]
 
 
 def render_before_placement(

@@ -1,7 +1,7 @@
-"""Feeds: what the engine adds up, each some audio and the gains with which it reaches the outputs.
+"""Feeds: what the engine adds up, each some audio and the gains with which it reaches the channels of the mix.
 
 A source gives its direct sound; where a part of it is late (timing, a delayed double) that part is a feed of its own,
-already delayed. A source also feeds returns, and a return gives its effects' output.
+already delayed. What comes through effects is in ``needle.rendering.wet``.
 """
 
 from collections.abc import Callable, Iterator
@@ -12,18 +12,29 @@ from numpy.typing import NDArray
 
 from needle.conventions import db_to_gain
 from needle.moving.lane import Lane, Values
-from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import Gains, law_named
-from needle.placing.modes import MODES, before_placing, mode_for
+from needle.placing.modes import MODES, STEM
+from needle.placing.stem import ambient_powers
 from needle.placing.timing import REACH, Timing, delayed, timing_of
 from needle.rendering.dealing import DealtSound
-from needle.rendering.mix import BLOCK, Mix, MixReturn, MixSend, MixSource, sent_text
-from needle.rendering.pieces import assembled, digest, piece_frames
-
-OUTPUTS = 2
-
-LEVELS = ("level", "trim", "group_level")
-"""What is left out of a frozen sound, so that it can still be set."""
+from needle.rendering.mix import BLOCK, Mix, MixSource
+from needle.rendering.placements import (
+    LEVELS,
+    after,
+    doubled,
+    ends,
+    in_room,
+    level_gain,
+    output_sides,
+    placement,
+    prior,
+    pulsed_in,
+    pulsed_out,
+    two_sided,
+    value_of,
+    values_at,
+)
+from needle.rendering.stems import StemParts
 
 Audio = NDArray[np.float32]
 
@@ -63,91 +74,13 @@ Render = Callable[[list[Feed], int, int, int], Audio]
 """Adds feeds up: (feeds, outputs, first frame, last frame) → (outputs, frames)."""
 
 
-def values_at(source: MixSource, times: Values) -> dict[str, Values]:
-    """What the source's placement reads at each time (s), shifted with its group; what does not move is told once."""
-    names = (*MODES[source.mode].parameters, "width", *LEVELS)
-    found = {name: _value(source, name, times) for name in names}
-    swings = [shift for pulse in source.pulses if (shift := pulse.shift(times)) is not None]
-    if not source.shift and not swings:
-        return found
-    return _swung(found, source.shift + sum(swings, np.zeros((OUTPUTS, 1))))
-
-
-def across_inputs(source: MixSource) -> bool:
-    """Whether its own pulse turns its sides down where they come in; what stands at one place has them only after."""
-    return source.channels > 1 and source.mode != "mono"
-
-
-def input_sides(source: MixSource, times: Values) -> Values | None:
-    """What its own pulse makes of each channel before its place, (channels, times); None if nothing.
-
-    Channels between the two sides have their share of both.
-    """
-    sides = source.pulse.sides(times) if source.pulse and across_inputs(source) else None
-    if sides is None:
-        return None
-    across = np.linspace(0.0, 1.0, source.channels)[:, np.newaxis]
-    return (1.0 - across) * sides[0] + across * sides[1]
-
-
-def output_sides(source: MixSource, times: Values) -> Values | None:
-    """What pulses make of left and right after its place, (2, times); None if nothing."""
-    own = source.pulse.sides(times) if source.pulse and not across_inputs(source) else None
-    group = source.group_pulse.sides(times) if source.group_pulse else None
-    if own is None or group is None:
-        return group if own is None else own
-    return own * group
-
-
-def _pulsed_in(matrix: Gains, source: MixSource, times: Values) -> Gains:
-    sides = input_sides(source, times)
-    return matrix if sides is None else matrix * sides
-
-
-def _pulsed_out(matrix: Gains, source: MixSource, times: Values) -> Gains:
-    sides = output_sides(source, times)
-    return matrix if sides is None else matrix * sides[:, np.newaxis]
-
-
-def _value(thing: MixSource | MixSend | MixReturn, name: str, times: Values) -> Values:
-    """A number of a thing at each time (s): by its lane, or told once."""
-    lane = thing.lanes.get(name)
-    return lane.evaluate(times) if lane else np.array([getattr(thing, name)])
-
-
-def placement(mix: Mix, source: MixSource, values: dict[str, Values], share: float = 1.0) -> Gains:
-    """The gains of its place alone, (2, channels, times)."""
-    mode = mode_for(source.mode, source.channels)
-    return mode.gains(law_named(mix.law), values, source.channels, mix.centre_zero, share)
-
-
-def prior(source: MixSource, values: dict[str, Values]) -> Gains | None:
-    """Exchange, polarity and width before it is placed, (channels, channels, times); None if nothing changes."""
-    return before_placing(values, source.exchange, (source.invert_left, source.invert_right), source.channels)
-
-
-def level_gain(source: MixSource, values: dict[str, Values]) -> Values:
-    """The linear gain of the source's gain, level, trim and group level at each time."""
-    level = db_to_gain(np.minimum(values["level"], PARAMETERS["level"].high))
-    return level * (db_to_gain(source.gain) * db_to_gain(values["trim"]) * db_to_gain(values["group_level"]))
-
-
-def _after(matrix: Gains, first: Gains | None) -> Gains:
-    return matrix if first is None else np.einsum("oj...,ji...->oi...", matrix, first)
-
-
-def doubled(source: MixSource) -> tuple[float, float]:
-    """The gain of the source where it stands, and of its copy opposite (0 if there is none)."""
-    if not source.double:
-        return 1.0, 0.0
-    trim = float(db_to_gain(source.double_trim))
-    return trim, trim
-
-
 def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Render) -> Iterator[Feed]:
-    """The source's own sound from frame ``first`` to ``last`` (whole blocks), as feeds to left and right."""
+    """The source's own sound from frame ``first`` to ``last`` (whole blocks), as feeds to the channels of the mix."""
     if source.frozen is not None:
-        yield _frozen_feed(source, source.frozen)
+        yield _frozen_feed(mix, source, source.frozen)
+        return
+    if source.mode == STEM and mix.room.surround:
+        yield from _stem_feeds(mix, source)
         return
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     here, copy = doubled(source)
@@ -155,16 +88,16 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
 
     def at_once(times: Values) -> Gains:
         values = values_at(source, times)
-        matrix = placement(mix, source, values)
+        matrix = placement(mix, source, values, times)
         if copy and not late_copy:
-            matrix = here * matrix + copy * matrix[::-1]
+            matrix = here * matrix + copy * matrix[mix.room.mirrored]
         elif here != 1.0:
             matrix = here * matrix
-        matrix = _pulsed_in(_pulsed_out(matrix, source, times), source, times)
-        return _after(matrix, prior(source, values)) * level_gain(source, values)
+        matrix = pulsed_in(pulsed_out(mix.room, matrix, source, times), source, times)
+        return after(matrix, prior(source, values)) * level_gain(source, values)
 
     if timing is None:
-        yield Feed(source.audio, source.offset, at_once, tuple(source.lanes.values()), bool(source.pulses))
+        yield Feed(source.audio, source.offset, at_once, moved_by(source), bool(source.pulses))
         if not late_copy:
             return
     late = source.longest_delay(mix.rate)
@@ -178,12 +111,12 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
         yield _late(mix, source, sound, first - late, delays, copy, late_copy, mirrored=True)
 
 
-def _frozen_feed(source: MixSource, frozen: Audio) -> Feed:
+def _frozen_feed(mix: Mix, source: MixSource, frozen: Audio) -> Feed:
     """What was frozen of a source at its level, which is still to be set, and with its group's level."""
 
     def gains(times: Values) -> Gains:
-        values = {name: _value(source, name, times) for name in LEVELS}
-        return np.eye(OUTPUTS)[:, :, np.newaxis] * (level_gain(source, values) / db_to_gain(source.gain))
+        values = {name: value_of(source, name, times) for name in LEVELS}
+        return np.eye(mix.outputs)[:, :, np.newaxis] * (level_gain(source, values) / db_to_gain(source.gain))
 
     return Feed(frozen, 0, gains, tuple(lane for name, lane in source.lanes.items() if name in LEVELS))
 
@@ -198,18 +131,13 @@ def before_placement(source: MixSource, for_hand: bool = False) -> Feed:
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
-        found = _after(_pulsed_in(straight, source, times), prior(source, values)) * level_gain(source, values)
+        found = after(pulsed_in(straight, source, times), prior(source, values)) * level_gain(source, values)
         if not for_hand or not two_sided(source):
             return found
         sides = output_sides(source, times)
         return np.concatenate([found * sides[0], found * sides[1]])
 
     return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()), bool(source.pulses))
-
-
-def two_sided(source: MixSource) -> bool:
-    """Whether pulses turn its left and right down after its placement."""
-    return output_sides(source, np.zeros(1)) is not None
 
 
 @dataclass(frozen=True)
@@ -227,10 +155,10 @@ class _Delays:
         edges = np.arange(self.first, self.last + 1, BLOCK) / self.mix.rate
         source = self.source
         if self.timing is None:
-            return np.zeros((OUTPUTS, source.channels, len(edges)))
+            return np.zeros((2, source.channels, len(edges)))
         positions = MODES[source.mode].positions(values_at(source, edges), source.channels)
         late = self.timing.delays(positions) * self.mix.rate
-        return np.broadcast_to(late, (OUTPUTS, source.channels, len(edges)))
+        return np.broadcast_to(late, (2, source.channels, len(edges)))
 
 
 def _late(
@@ -241,121 +169,80 @@ def _late(
     samples = delays.samples()[:: -1 if mirrored else 1] + more
     late = [
         delayed(sound[channel], begins, samples[output, channel], BLOCK, delays.first)
-        for output in range(OUTPUTS)
+        for output in range(2)
         for channel in range(channels)
     ]
     share = delays.timing.share if delays.timing else 1.0
 
-    def gains(times: Values) -> Gains:
-        matrix = placement(mix, source, values_at(source, times), share) * gain
-        if mirrored:
-            matrix = matrix[::-1]
-        matrix = _pulsed_out(matrix, source, times)
-        found = np.zeros((OUTPUTS, OUTPUTS * channels, matrix.shape[2]))
-        for output in range(OUTPUTS):
-            found[output, output * channels : (output + 1) * channels] = matrix[output]
-        return found
+    room = mix.room
+    law = law_named(mix.law)
 
-    moving = tuple(lane for name, lane in source.lanes.items() if name in MODES[source.mode].parameters)
-    return Feed(np.stack(late), delays.first, gains, moving, bool(source.pulses))
-
-
-def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
-    """What a source gives to a return's two inputs: by the pan law, wherever its own sound is told by timing.
-
-    Tapped after its level it pulses as the source does. The send's own pulse comes last.
-    """
-    here, copy = doubled(source)
-    own = MODES["pan" if source.channels == 1 else "mono"]
-    gain = float(db_to_gain(source.gain))
+    def sides_at(values: dict[str, Values]) -> Gains:
+        """What reaches the left and the right end: (2, channels, times)."""
+        return MODES[source.mode].gains(law, values, channels, mix.centre_zero, share)
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
-        swing = send.pulse.shift(times) if send.pulse else None
-        if send.place == "own":
-            pan = _value(send, "pan", times)
-            pan = {"pan": pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)}
-            matrix = own.gains(law_named(mix.law), pan, source.channels, mix.centre_zero)
-        else:
-            matrix = placement(mix, source, values if swing is None else _swung(values, swing))
-            matrix = here * matrix + copy * matrix[::-1] if copy else matrix
-            matrix = matrix[::-1] if send.place == "opposite" else matrix
-        if not send.before:
-            matrix = _pulsed_in(_pulsed_out(matrix, source, times), source, times)
-        sides = send.pulse.sides(times) if send.pulse else None
-        matrix = matrix if sides is None else matrix * sides[:, np.newaxis]
-        level = db_to_gain(_value(send, "level", times)) * (gain if send.before else level_gain(source, values))
-        return _after(matrix, prior(source, values)) * level
+        if not room.surround:
+            matrix = placement(mix, source, values, times, share) * gain
+            matrix = pulsed_out(room, matrix[::-1] if mirrored else matrix, source, times)
+            found = np.zeros((2, 2 * channels, matrix.shape[2]))
+            for output in range(2):
+                found[output, output * channels : (output + 1) * channels] = matrix[output]
+            return found
+        if delays.timing is None:
+            # A copy that is only later has the source's own place, mirrored.
+            matrix = pulsed_out(room, placement(mix, source, values, times)[room.mirrored] * gain, source, times)
+            return np.concatenate([matrix, np.zeros_like(matrix)], axis=1)
+        both, sides = ends(mix, source, values, times), sides_at(values) * gain
+        if mirrored:
+            both, sides = both[room.mirrored][:, ::-1], sides[::-1]
+        found = np.concatenate([both[:, side : side + 1] * sides[side] for side in range(2)], axis=1)
+        return pulsed_out(room, found, source, times)
 
-    pulses = bool(source.pulses or send.pulse)
-    return Feed(source.audio, source.offset, gains, (*source.lanes.values(), *send.lanes.values()), pulses)
-
-
-def _swung(values: dict[str, Values], swing: Values) -> dict[str, Values]:
-    """Values with every place moved by a pulse's swing."""
-    return {
-        name: np.clip(value + swing[1 if name == "pan_right" else 0], -1.0, 1.0)
-        if name in PARAMETERS and PARAMETERS[name].place
-        else value
-        for name, value in values.items()
-    }
+    return Feed(np.stack(late), delays.first, gains, moved_by(source), bool(source.pulses))
 
 
-def return_feed(
-    mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render, keep: bool = True
-) -> Feed | None:
-    """A return's output from frame ``first`` to ``last``, kept for later if wished; None if there is none."""
-    past, ahead = one.chain.reach(mix.around)
-    if not any(s.sounds_between(first - past, last + ahead) for s in sent):
-        return None
-    wet = _Wet(mix, one, sent, render, keep).between(first, last)
+def moved_by(source: MixSource) -> tuple[Lane, ...]:
+    """The lanes that move a source's placement."""
+    return (*source.lanes.values(), *source.ways.lanes)
+
+
+def _stem_feeds(mix: Mix, source: MixSource) -> Iterator[Feed]:
+    """A finished stem over the room: its direct part from where it stands in front, its ambience from all round."""
+    room = mix.room
+    parts = StemParts(
+        source.audio, source.told_sound, room, source.exchange, (source.invert_left, source.invert_right)
+    )
+    all_round = ambient_powers(room)[:, np.newaxis, np.newaxis]
 
     def gains(times: Values) -> Gains:
-        pan = _value(one, "pan", times)
-        swing = one.pulse.shift(times) if one.pulse else None
-        pan = pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)
-        place = MODES["balance"].gains(law_named(mix.law), {"pan": pan}, OUTPUTS)
-        sides = one.pulse.sides(times) if one.pulse else None
-        place = place if sides is None else place * sides
-        width = {"width": _value(one, "width", times)}
-        turned = _after(place, before_placing(width, False, (False, False), OUTPUTS))
-        return turned * db_to_gain(_value(one, "level", times))
+        values = values_at(source, times)
+        across = np.clip(values["pan"] + np.array([[-1.0], [0.0], [1.0]]), -1.0, 1.0)
+        front = in_room(mix, source, across, values, times)
+        direct = front * source.ways.gains("direct", times)
+        around = source.ways.through(room, all_round, times)[:, 0]
+        ambient = np.sqrt(around) * source.ways.gains("ambient", times)
+        by_group = source.ways.group_gains(room, times)
+        ambient = ambient if by_group is None else ambient * by_group
+        each = np.zeros((mix.outputs, len(room.speakers), ambient.shape[-1]))
+        each[room.standing, np.arange(len(room.speakers))] = ambient
+        direct = np.broadcast_to(direct, (*direct.shape[:2], max(direct.shape[2], each.shape[2])))
+        each = np.broadcast_to(each, (*each.shape[:2], direct.shape[2]))
+        matrix = pulsed_out(room, np.concatenate([direct, each], axis=1), source, times)
+        return matrix * level_gain(source, values)
 
-    return Feed(wet, first, gains, tuple(one.lanes.values()), one.pulse is not None)
+    yield Feed(parts, source.offset, gains, moved_by(source), bool(source.pulses))
 
 
-class _Wet:
-    """What comes out of a return's effects, and what goes into them, piece by piece."""
+def lfe_feed(source: MixSource) -> Feed:
+    """What a source gives to the low-frequency channel, before that channel's filter: one output."""
 
-    def __init__(self, mix: Mix, one: MixReturn, sent: list[MixSource], render: Render, keep: bool) -> None:
-        self.mix, self.one, self.sent, self.render, self.keep = mix, one, sent, render, keep
-        self.size = piece_frames(mix.rate)
-        self.past, self.ahead = one.chain.reach(mix.around)
-        self._keys: dict[int, str] = {}
+    def gains(times: Values) -> Gains:
+        values = values_at(source, times)
+        together = np.full((1, source.channels, 1), 1.0 / np.sqrt(source.channels))
+        level = db_to_gain(value_of(source, "lfe", times)) + source.ways.gains("lfe", times)
+        matrix = pulsed_in(together, source, times)
+        return after(matrix, prior(source, values)) * (level_gain(source, values) * level)
 
-    def between(self, first: int, last: int) -> Audio:
-        """The output from frame ``first`` to ``last``."""
-        return assembled(self.size, first, last, self._key, self._make, self.keep)
-
-    def _make(self, low: int, high: int) -> Audio:
-        start, stop = low * self.size - self.past, high * self.size + self.ahead
-        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep)
-        return self.one.chain.process(dry, start, self.mix.around)
-
-    def _key(self, piece: int) -> str:
-        first = (piece * self.size - self.past) // self.size
-        last = -(-((piece + 1) * self.size + self.ahead) // self.size)
-        inputs = " ".join(self._dry_key(i) for i in range(first, last))
-        return digest(f"wet {self.one.chain.key} {self.mix.rate} {self.mix.tempo.tempos} {inputs}")
-
-    def _make_dry(self, low: int, high: int) -> Audio:
-        start, stop = low * self.size, high * self.size
-        feeds = [send_feed(self.mix, s, s.sends[self.one.id]) for s in self.sent if s.sounds_between(start, stop)]
-        return self.render(feeds, OUTPUTS, start, stop)
-
-    def _dry_key(self, piece: int) -> str:
-        if piece not in self._keys:
-            start, stop = piece * self.size, (piece + 1) * self.size
-            parts = [sent_text(self.mix, s, self.one.id, start, stop) for s in self.sent]
-            self._keys[piece] = digest(f"dry {self.mix.rate} {self.mix.law} {self.mix.centre_zero} {start} {parts}")
-        return self._keys[piece]
+    return Feed(source.audio, source.offset, gains, moved_by(source), bool(source.pulses))

@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.rendering.engine import render_audio
-from needle.rendering.feeds import LEVELS
 from needle.rendering.mix import Listening, Mix, MixSource, source_text
 from needle.rendering.pieces import digest
+from needle.rendering.placements import LEVELS
 
 Audio = NDArray[np.float32]
 

@@ -9,10 +9,11 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import OFF_DB, TempoMap, db_to_gain
+from needle.conventions import OFF_DB, TempoMap
 from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.errors import NeedleError
+from needle.layouts import Layout, layout_named
 from needle.moving.lane import Lane
 from needle.placing.laws import law_named
 from needle.placing.modes import mode_for
@@ -20,12 +21,19 @@ from needle.placing.timing import REACH, timing_of
 from needle.pulsing.deal import Deal
 from needle.pulsing.pulse import Pulsing
 from needle.rendering.dealing import DealtSound, StemSound, VoiceSound
-from needle.rendering.monitor import monitor_named
+from needle.rendering.monitor import checked_monitor
+from needle.rendering.ways import PLAIN_WAYS, Ways
 
 Audio = NDArray[np.float32]
 
+LFE_SECONDS = 0.1
+"""How much past the low-frequency channel's filter reads."""
+
 BLOCK = 64
 """Samples between two evaluations of a gain; the grid is fixed to the session's first frame."""
+
+DIRECT = "direct"
+"""With a source's id and a dot: its own sound, without its layers."""
 
 SEND_PLACES = ("same", "opposite", "own")
 """Where a source stands in a return: as it stands itself, mirrored, or at the send's own pan."""
@@ -35,7 +43,8 @@ SEND_PLACES = ("same", "opposite", "own")
 class MixSend:
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
-    Lanes may take the place of ``level`` and ``pan``. A ``pulse`` of its own moves what it gives.
+    ``front`` and ``height`` tell the place of its own in a room. Lanes may take the place of numbers. A ``pulse`` of
+    its own moves what it gives.
     """
 
     level: float
@@ -44,6 +53,8 @@ class MixSend:
     pan: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     pulse: Pulsing | None = None
+    front: float = 1.0
+    height: float = 0.0
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
@@ -52,7 +63,43 @@ class MixSend:
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
         moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
-        return f"{self.level} {self.before} {self.place} {self.pan} {moves}"
+        return f"{self.level} {self.before} {self.place} {self.pan} {self.front} {self.height} {moves}"
+
+
+@dataclass(frozen=True)
+class MixLayer:
+    """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
+
+    ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
+    Whatever it takes, the source's level governs it. ``level`` in dB; lanes may take the place of numbers.
+    """
+
+    id: str
+    chain: Chain = field(default_factory=Chain)
+    takes: str = "source"
+    before_level: bool = False
+    level: float = 0.0
+    muted: bool = False
+    pan: float = 0.0
+    span: float = 1.0
+    front: float = 1.0
+    height: float = 0.0
+    spread: float = 0.0
+    rotation: float = 0.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.takes not in LAYER_INPUTS:
+            raise NeedleError(f"A layer cannot take “{self.takes}”. Choose {', '.join(LAYER_INPUTS)}.")
+
+    def text_between(self, low: float, high: float) -> str:
+        """What it depends on between two times (s), as text, besides its input."""
+        values = [getattr(self, name) for name in ("takes", "before_level", "level", *LAYER_PLACE)]
+        return f"{self.chain.key} {values} {lanes_text(self.lanes, low, high)}"
+
+
+LAYER_INPUTS = ("source", "before")
+LAYER_PLACE = ("pan", "span", "front", "height", "spread", "rotation")
 
 
 @dataclass(frozen=True)
@@ -65,8 +112,12 @@ class MixSource:
     is added to ``level``. ``shift`` and ``group_level`` come from its group. With ``double`` a copy stands opposite,
     ``double_ms`` later, and both are ``double_trim`` dB louder or softer. A ``pulse`` moves it in rhythm, a
     ``group_pulse`` with its group. A source with a ``deal`` sounds as its ``parts``, each at a ``place`` of the deal.
-    ``frozen`` is what it sounds like to left and right, level and trim left out, as long as it is what
+    ``frozen`` is what it sounds like in every channel, level and trim left out, as long as it is what
     ``frozen_key`` says (``needle.rendering.freezing``).
+
+    In a room ``pan`` is left to right, ``front`` back to front, ``height`` down to up; each side of a source panned
+    as *sides* has its own. ``ways`` say which loudspeakers may sound, ``room_rotation`` turns it with the whole room,
+    ``lfe`` (dB) goes to the low-frequency channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
     """
 
     id: str
@@ -105,6 +156,21 @@ class MixSource:
     place: str = ""
     frozen: Audio | None = None
     frozen_key: str = ""
+    front: float = 1.0
+    height: float = 0.0
+    front_left: float = 1.0
+    front_right: float = 1.0
+    height_left: float = 0.0
+    height_right: float = 0.0
+    spread: float = 0.0
+    rotation: float = 0.0
+    centre: float = 1.0
+    lfe: float = OFF_DB
+    snap: bool = False
+    room_rotation: float = 0.0
+    ways: Ways = PLAIN_WAYS
+    layers: tuple[MixLayer, ...] = ()
+    direct_muted: bool = False
 
     def __post_init__(self) -> None:
         if self.audio.ndim != 2:
@@ -148,6 +214,11 @@ class MixSource:
         content = np.ascontiguousarray(self.audio)
         return f"{hashlib.blake2b(content, digest_size=16).hexdigest()} {content.shape}"
 
+    @property
+    def to_lfe(self) -> bool:
+        """Whether anything of it goes to the low-frequency channel."""
+        return self.lfe > OFF_DB or "lfe" in self.lanes or self.ways.to_lfe
+
     def longest_delay(self, rate: int) -> int:
         """How many samples before a moment its placement may read; 0 if nothing of it is late."""
         latest = self.timing_ms if self.timing != "off" else 0.0
@@ -166,6 +237,7 @@ class MixSource:
 
 _OTHERWISE = (
     "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_key",
+    "ways", "layers", "direct_muted",
 )  # fmt: skip
 _STATIC = tuple(f.name for f in fields(MixSource) if f.name not in _OTHERWISE)
 
@@ -192,9 +264,10 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
 
 @dataclass(frozen=True)
 class MixReturn:
-    """A stereo input that sends feed, its effects, and its place: ``level`` dB, balance ``pan``, ``width`` 0…2.
+    """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
+    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), and ``rotation``.
 
-    Lanes may take the place of those three. A ``pulse`` moves it in rhythm.
+    Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
     """
 
     id: str
@@ -205,11 +278,15 @@ class MixReturn:
     width: float = 1.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     pulse: Pulsing | None = None
+    front: float = 0.0
+    height: float = 0.0
+    rotation: float = 0.0
+    room_rotation: float = 0.0
 
 
 @dataclass(frozen=True)
 class Mix:
-    """Sources that sound together: ``rate`` in Hz, ``length`` in seconds, one pan law for all."""
+    """Sources that sound together: ``rate`` in Hz, ``length`` in seconds, one pan law and one ``layout`` for all."""
 
     rate: int
     length: float
@@ -218,9 +295,21 @@ class Mix:
     centre_zero: bool = False
     returns: tuple[MixReturn, ...] = ()
     tempo: TempoMap = field(default_factory=TempoMap)
+    layout: str = "0+2+0"
 
     def __post_init__(self) -> None:
         law_named(self.law)
+        layout_named(self.layout)
+
+    @property
+    def room(self) -> Layout:
+        """The loudspeakers it is made for."""
+        return layout_named(self.layout)
+
+    @property
+    def outputs(self) -> int:
+        """How many channels it has."""
+        return len(self.room.channels)
 
     @property
     def frames(self) -> int:
@@ -249,13 +338,7 @@ class Listening:
     click: bool = False
 
     def __post_init__(self) -> None:
-        monitor_named(self.monitor)
-
-    def matrix(self) -> Audio | None:
-        """What reaches the ears of left and right, (2, 2); None if that is simply both."""
-        if self.monitor == "stereo" and not self.trim:
-            return None
-        return monitor_named(self.monitor).matrix * np.float32(db_to_gain(self.trim))
+        checked_monitor(self.monitor)
 
     def hears(self, source: MixSource) -> bool:
         """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
@@ -268,11 +351,13 @@ class Listening:
         return source.id in self.solo or self._some_places(source)
 
     def _some_places(self, source: MixSource) -> bool:
-        """Whether only some of a source's places are soloed."""
+        """Whether only some of a source's places and layers are soloed."""
         return source.id not in self.solo and any(one.startswith(f"{source.id}.") for one in self.solo)
 
     def _parts(self, source: MixSource) -> tuple[MixSource, ...]:
         if not self._some_places(source):
+            return source.parts
+        if f"{source.id}.{DIRECT}" in self.solo:
             return source.parts
         return tuple(part for part in source.parts if f"{part.id}.{part.place}" in self.solo)
 
@@ -280,9 +365,30 @@ class Listening:
         """What is heard of the sources themselves: dealt ones place by place, frozen ones whole."""
         found: list[MixSource] = []
         for source in mix.sources:
-            if self.hears(source):
-                frozen = source.frozen is not None and not self._some_places(source)
-                found += (source,) if frozen else self._parts(source)
+            if not self.hears(source):
+                continue
+            if self.whole(source):
+                found.append(source)
+            elif self._some_places(source) or not source.direct_muted:
+                found += self._parts(source)
+        return found
+
+    def whole(self, source: MixSource) -> bool:
+        """Whether a source is heard as it was frozen, layers and all."""
+        return source.frozen is not None and not self._some_places(source)
+
+    def layered(self, mix: Mix) -> list[tuple[MixSource, MixLayer]]:
+        """What is heard of the layers under the sources."""
+        found = []
+        for source in mix.sources:
+            if not source.layers or not self.feeds(source) or self.whole(source):
+                continue
+            some = self._some_places(source)
+            found += [
+                (source, layer)
+                for layer in source.layers
+                if f"{source.id}.{layer.id}" in self.solo or not (some or layer.muted)
+            ]
         return found
 
     def sent(self, mix: Mix, to: MixReturn) -> list[MixSource]:
@@ -303,9 +409,15 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     Two calls with the same key render the same samples: an edit elsewhere in time, or of a source that
     does not sound here, leaves it alone.
     """
-    parts = [f"{mix.rate} {mix.law} {mix.centre_zero} {start} {stop} {listening.monitor} {listening.trim}"]
+    parts = [
+        f"{mix.rate} {mix.law} {mix.layout} {mix.centre_zero} {start} {stop} {listening.monitor} {listening.trim}"
+    ]
     parts += [f"click {mix.tempo}"] if listening.click else []
-    parts += [source_text(mix, s, start, stop) for s in listening.direct(mix)]
+    # What the low-frequency channel lets through of a moment goes on a little.
+    low_start = start - (round(LFE_SECONDS * mix.rate) if mix.room.lfe is not None else 0)
+    for source in listening.direct(mix):
+        parts.append(source_text(mix, source, low_start if source.to_lfe else start, stop))
+    parts += [layer_text(mix, source, layer, start, stop) for source, layer in listening.layered(mix)]
     for one in mix.returns:
         sent = listening.sent(mix, one)
         if not sent:
@@ -314,7 +426,8 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
         low, high = start - BLOCK - past, stop + BLOCK + ahead
         near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
         lanes = f"{lanes_text(one.lanes, *near)} {pulses_text((one.pulse,), *near)}"
-        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {lanes}")
+        turned = f"{one.front} {one.height} {one.rotation} {one.room_rotation}"
+        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {turned} {lanes}")
         parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
@@ -326,7 +439,29 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
         return ""
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
     moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
-    return f"{source.statics} {moves} {source.frozen_key}"
+    return f"{source.statics} {source.ways.text_between(low, high)} {moves} {source.frozen_key}"
+
+
+def layer_text(mix: Mix, source: MixSource, layer: MixLayer, start: int, stop: int) -> str:
+    """What a layer's sound depends on between two frames: itself, those it takes from, and the source."""
+    near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+    texts, low, high = [], start, stop
+    for one in taken_by(source, layer):
+        past, ahead = one.chain.reach(mix.around)
+        low, high = low - past - BLOCK, high + ahead + BLOCK
+        texts.append(one.text_between(low / mix.rate, high / mix.rate))
+    governed = source_text(mix, source, low - mix.rate // 2, high + mix.rate // 2)
+    return f"layer {mix.tempo.tempos} {texts} {lanes_text(source.lanes, *near)} {governed}"
+
+
+def taken_by(source: MixSource, layer: MixLayer) -> list[MixLayer]:
+    """A layer, the one that it takes from, and so on to the one that takes the source."""
+    stack = list(source.layers)
+    found, at = [layer], stack.index(layer)
+    while at > 0 and stack[at].takes == "before":
+        at -= 1
+        found.append(stack[at])
+    return found
 
 
 def sent_text(mix: Mix, source: MixSource, to: str, start: int, stop: int) -> str:

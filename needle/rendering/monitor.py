@@ -1,21 +1,34 @@
-"""Ways of listening that change nothing in the mix: mono, one side, sides exchanged, the difference."""
+"""Ways of listening that change nothing in the mix: folded down, one side, one loudspeaker, on headphones.
 
+What two ears hear of any layout is a matrix, or responses to be convolved with. Folds are those of ITU-R BS.775-4
+Annex 4: the centre and what stands beside, behind and above go to their sides at -3 dB, the LFE nowhere.
+"""
+
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.signal import oaconvolve
 
 from needle.errors import NeedleError
+from needle.layouts import HALF, Layout, fold
+from needle.placing.head import sphere_responses
+
+Audio = NDArray[np.float32]
+
+Responses = Callable[[str, int, Layout], Audio]
+"""Gives a measured head's responses: (name, rate, layout) → float32 (2 ears, speakers, taps)."""
 
 
 @dataclass(frozen=True)
 class Monitor:
-    """What reaches a listener's left and right of the mix's left and right: ``rows[output][input]``."""
+    """What reaches a listener's left and right of a stereo fold's left and right: ``rows[output][input]``."""
 
     name: str
     title: str
     sentence: str
-    rows: tuple[tuple[float, float], tuple[float, float]]
+    rows: tuple[tuple[float, float], tuple[float, float]] = ((1.0, 0.0), (0.0, 1.0))
 
     @property
     def matrix(self) -> NDArray[np.float32]:
@@ -26,7 +39,7 @@ class Monitor:
 MONITORS = {
     one.name: one
     for one in (
-        Monitor("stereo", "Stereo", "Both sides, as they are delivered.", ((1.0, 0.0), (0.0, 1.0))),
+        Monitor("stereo", "Stereo", "Both sides; a room of loudspeakers folded down to them."),
         Monitor("mono", "Mono", "Half of left plus right, on both sides.", ((0.5, 0.5), (0.5, 0.5))),
         Monitor("left", "Left", "The left side alone, where it is.", ((1.0, 0.0), (0.0, 0.0))),
         Monitor("right", "Right", "The right side alone, where it is.", ((0.0, 0.0), (0.0, 1.0))),
@@ -34,12 +47,67 @@ MONITORS = {
         Monitor("difference", "Difference", "Half of left minus right: what mono loses.", ((0.5, -0.5), (0.5, -0.5))),
     )
 }
-"""Every way of listening to a stereo mix by name."""
+"""Every way of listening to a stereo mix or fold by name."""
+
+HEADPHONES = Monitor(
+    "headphones", "Headphones", "Every loudspeaker where it stands, as a head of its own shape hears it."
+)
+
+SPEAKER, HEAD = "speaker:", "head:"
+"""With a speaker's name: that one alone. With a measured head's name: headphones as that one hears."""
 
 
-def monitor_named(name: str) -> Monitor:
-    """The way of listening of that name; NeedleError lists the names if there is none."""
-    try:
-        return MONITORS[name]
-    except KeyError:
-        raise NeedleError(f"There is no way of listening “{name}”. Choose {', '.join(MONITORS)}.") from None
+def checked_monitor(name: str) -> str:
+    """``name`` if it is a way of listening; NeedleError lists them otherwise. Single speakers are not looked up."""
+    if name in MONITORS or name == HEADPHONES.name or name.startswith((SPEAKER, HEAD)):
+        return name
+    names = ", ".join([*MONITORS, HEADPHONES.name])
+    raise NeedleError(f"There is no way of listening “{name}”. Choose {names}.")
+
+
+def ear_matrix(layout: Layout, name: str) -> NDArray[np.float64] | None:
+    """What reaches the ears of a layout's channels, (2, channels); None where that takes responses."""
+    if name in MONITORS:
+        return MONITORS[name].matrix @ fold(layout)
+    if name.startswith(SPEAKER):
+        wanted = name.removeprefix(SPEAKER)
+        return HALF * np.array([[channel.name == wanted for channel in layout.channels]] * 2, dtype=np.float64)
+    return None
+
+
+def ear_responses(layout: Layout, name: str, rate: int, heads: Responses | None = None) -> Audio:
+    """What reaches the ears of a layout's speakers on headphones: float32 (2, speakers, taps)."""
+    if name.startswith(HEAD) and heads is not None:
+        return heads(name.removeprefix(HEAD), rate, layout)
+    return sphere_responses(rate, tuple((s.azimuth, s.elevation) for s in layout.speakers))
+
+
+MOST_TAPS = 4096
+"""A measured head's responses are cut to this many samples."""
+
+PAST = MOST_TAPS
+"""How many frames before a stretch ``to_ears`` reads."""
+
+
+def to_ears(layout: Layout, name: str, rate: int, audio: Audio, past: int, heads: Responses | None = None) -> Audio:
+    """A mix's channels (channels, past + frames) as two ears hear them: float32 (2, frames)."""
+    matrix = ear_matrix(layout, name)
+    if matrix is not None:
+        return matrix.astype(np.float32) @ audio[:, past:]
+    responses = ear_responses(layout, name, rate, heads)
+    spoken = audio[layout.standing, max(past - responses.shape[2], 0) :]
+    late = min(past, responses.shape[2])
+    heard = np.stack([oaconvolve(spoken, ear, axes=1).sum(axis=0) for ear in responses])
+    return np.ascontiguousarray(heard[:, late : late + audio.shape[1] - past], dtype=np.float32)
+
+
+def broadband(layout: Layout, name: str, rate: int, heads: Responses | None = None) -> NDArray[np.float64]:
+    """How strong every channel is at either ear all in all, (2, channels): what a hand is heard by meanwhile."""
+    matrix = ear_matrix(layout, name)
+    if matrix is not None:
+        return matrix
+    found = np.zeros((2, len(layout.channels)))
+    found[:, layout.standing] = np.sqrt(
+        (ear_responses(layout, name, rate, heads).astype(np.float64) ** 2).sum(axis=2)
+    )
+    return found

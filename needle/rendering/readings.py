@@ -12,14 +12,16 @@ from numpy.typing import NDArray
 
 from needle.checks import TRIM_DB, check_value
 from needle.errors import NeedleError
+from needle.layouts import STEREO
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.moving.parameters import GAIN_LIMIT_DB
 from needle.placing.modes import MODES
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.rendering.engine import render_audio
-from needle.rendering.feeds import doubled, placement, prior, values_at
 from needle.rendering.mix import Mix, MixSource
+from needle.rendering.placements import doubled, placement, prior, values_at
+from needle.rendering.ways import PLAIN_WAYS
 
 _FLOOR = 1e-24
 LOWEST_DB = -60.0
@@ -33,6 +35,7 @@ TREATMENTS = {
     "sends": "its sends",
     "pulse": "its pulse",
     "deal": "its deal",
+    "layers": "its layers",
     "all": "everything",
 }
 """What can be heard with and without, by name."""
@@ -41,11 +44,11 @@ TREATMENTS = {
 def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.float64]) -> Complex:
     """From the source's channels to left and right at a time (s), per frequency (Hz): (bins, 2, channels).
 
-    Its level, gain and group are left out.
+    Its level, gain and group are left out. In a room this is its stereo picture: what left and right would get.
     """
     values = values_at(source.still, np.array([at]))
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
-    gains = placement(mix, source, values, timing.share if timing else 1.0)[:, :, 0]
+    gains = _in_stereo(mix, source, values, timing.share if timing else 1.0)
     turn = np.ones((len(frequencies), 1, 1), dtype=np.complex128)
     if timing:
         delays = timing.delays(MODES[source.mode].positions(values, source.channels)[:, 0])
@@ -57,6 +60,11 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
         found = found + copy * late * (gains * turn)[:, ::-1]
     first = prior(source, values)
     return found if first is None else found @ first[:, :, 0]
+
+
+def _in_stereo(mix: Mix, source: MixSource, values: dict[str, NDArray[np.float64]], share: float = 1.0) -> Complex:
+    """The gains of its place on left and right, (2, channels)."""
+    return placement(replace(mix, layout=STEREO.name), source, values, np.zeros(1), share)[:, :, 0]
 
 
 def level_db(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
@@ -86,7 +94,7 @@ def lost(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
     if there <= _FLOOR:
         return 0.0
     if source.mode == "balance":
-        gains = placement(mix, source, values)[:, :, 0]
+        gains = _in_stereo(mix, source, values)
         kept = powers(spectrum, gains[np.newaxis] @ arriving).sum()
     elif source.mode == "mono":
         together = np.ones((1, 1, source.channels)) / np.sqrt(source.channels)
@@ -183,7 +191,7 @@ def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, floa
     """The values with which another way of panning stands where this one stands now, as nearly as it can."""
     values = {key: float(value[0]) for key, value in values_at(source.still, np.array([at])).items()}
     positions = MODES[source.mode].positions({key: np.array(value) for key, value in values.items()}, source.channels)
-    gains = placement(mix, source, {key: np.array([value]) for key, value in values.items()})[:, :, 0]
+    gains = _in_stereo(mix, source, {key: np.array([value]) for key, value in values.items()})
     own = positions - source.shift if source.shift else positions
     if name == source.mode:
         return {"mode": name}
@@ -275,7 +283,7 @@ def without(mix: Mix, source_id: str, treatment: str, spectrum: Spectrum, at: fl
     return replace(mix, sources=tuple(matched if s is source else s for s in mix.sources))
 
 
-_IN_TIME = ("pulse", "deal")
+_IN_TIME = ("pulse", "deal", "layers")
 """Treatments whose loudness is not that of a moment."""
 
 _AROUND_SECONDS = 4.0
@@ -285,11 +293,17 @@ def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
     """How strong a source is by itself in the seconds around a time (dB, K-weighted)."""
     alone = replace(mix, sources=(replace(source, muted=False),), returns=())
     low, high = (round(max(at + side * _AROUND_SECONDS, 0.0) * mix.rate) for side in (-1.0, 1.0))
-    heard = KWeighting(mix.rate, 2)(render_audio(alone, low, high))
+    heard = KWeighting(mix.rate, mix.outputs)(render_audio(alone, low, high))
     return _db(float((heard.astype(np.float64) ** 2).mean(axis=1).sum()))
 
 
 _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}
+
+
+_PLAIN_ROOM: Mapping[str, Any] = {
+    "front": 1.0, "height": 0.0, "front_left": 1.0, "front_right": 1.0, "height_left": 0.0, "height_right": 0.0,
+    "spread": 0.0, "rotation": 0.0, "centre": 1.0, "snap": False, "ways": PLAIN_WAYS,
+}  # fmt: skip
 
 
 def _plain(source: MixSource, treatment: str) -> MixSource:
@@ -298,7 +312,7 @@ def _plain(source: MixSource, treatment: str) -> MixSource:
     if treatment == "place" or everything:
         kept = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
         middle = {"pan": 0.0, "pan_left": -1.0, "pan_right": 1.0, "span": 1.0, "level_left": 0.0, "level_right": 0.0}
-        found = replace(found, **middle, shift=0.0, lanes=kept)
+        found = replace(found, **middle, **_PLAIN_ROOM, shift=0.0, lanes=kept)
     if treatment == "width" or everything:
         lanes = {name: lane for name, lane in found.lanes.items() if name != "width"}
         found = replace(found, **_PLAIN_WIDTH, lanes=lanes)
@@ -312,6 +326,8 @@ def _plain(source: MixSource, treatment: str) -> MixSource:
         found = replace(found, deal=None)
     if treatment == "sends" or everything:
         found = replace(found, sends={})
+    if treatment == "layers" or everything:
+        found = replace(found, layers=(), direct_muted=False)
     return found
 
 

@@ -13,6 +13,7 @@ from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, wa
 from needle.rendering.click import click
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import EVERYTHING, Listening, Mix, dependency_key
+from needle.rendering.monitor import MONITORS, Responses, to_ears
 
 PER_SECOND = 2
 METER_FRAMES = FRAMES_PER_SECOND // PER_SECOND
@@ -24,7 +25,7 @@ _BATCH = 64
 
 @dataclass(frozen=True)
 class Segment:
-    """Half a second: ``audio`` float32 (2, rate / 2) and its meter frames."""
+    """Half a second: ``audio`` float32 (2, rate / 2), as the ears have it, and its meter frames."""
 
     audio: NDArray[np.float32]
     frames: Frames
@@ -47,16 +48,25 @@ def segment_key(mix: Mix, index: int, listening: Listening = EVERYTHING) -> str:
     return dependency_key(mix, start - warm_up_frames(mix.rate), start + length, listening)
 
 
-def render_segments(mix: Mix, first: int, last: int, listening: Listening = EVERYTHING) -> Iterator[Segment]:
-    """The segments from index ``first`` up to ``last`` (not included), rendered in runs."""
+def render_segments(
+    mix: Mix, first: int, last: int, listening: Listening = EVERYTHING, heads: Responses | None = None
+) -> Iterator[Segment]:
+    """The segments from index ``first`` up to ``last`` (not included), rendered in runs.
+
+    Meters measure what the way of listening makes of stereo; a room's measure its channels. ``heads`` gives measured
+    heads for headphones.
+    """
     length, past = segment_frames(mix.rate), warm_up_frames(mix.rate)
     for low in range(first, last, _BATCH):
         high = min(low + _BATCH, last)
         audio = render_audio(mix, low * length - past, high * length, listening)
-        frames = measure_frames(audio, mix.rate, past)
+        frames = measure_frames(audio, mix.rate, past, mix.room)
+        heard = audio[:, past:]
+        if mix.room.surround or listening.monitor not in MONITORS:
+            heard = to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
         for i in range(high - low):
-            at = past + i * length
-            here = np.ascontiguousarray(audio[:, at : at + length])
+            at = i * length
+            here = np.ascontiguousarray(heard[:, at : at + length])
             if listening.click:
                 start = (low + i) * length
                 here = here + click(mix.tempo, mix.rate, start, start + length)

@@ -1,22 +1,26 @@
 """Tables for hands: what a page may look up while something is held, made by the rules that render it."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from needle.conventions import db_to_gain
+from needle.layouts import STEREO
 from needle.moving.lane import SHAPES
 from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import LAWS, law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import timing_of
-from needle.rendering.feeds import doubled, two_sided, values_at
 from needle.rendering.mix import EVERYTHING, Listening, Mix, MixSource
+from needle.rendering.monitor import Responses, broadband
+from needle.rendering.placements import doubled, in_room, two_sided, values_at
 
 PAN_STEPS = 401
 LEVEL_STEP_DB = 0.1
 CURVE_STEPS = 81
 SHAPE_STEPS = 65
+PLAN_STEPS = 33
 TENSION_STEPS = 41
 
 
@@ -47,14 +51,16 @@ def law_curves(centre_zero: bool = False) -> dict[str, list[float]]:
     return curves
 
 
-def hand_reading(mix: Mix, source: MixSource, at: float, listening: Listening = EVERYTHING) -> dict[str, Any]:
+def hand_reading(
+    mix: Mix, source: MixSource, at: float, listening: Listening = EVERYTHING, heads: Responses | None = None
+) -> dict[str, Any]:
     """How a held source's channels become left and right at a time (s), whatever the hand does with their places.
 
     Channel i at a place p sounds with ``weights[i]`` times the ``table``'s row at ``share`` × p; ``on_its_side``:
     only on its own side. ``here`` and ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the
     difference of arrival at either end, ``far`` whether only the far side is late. ``monitor`` (2, 2) is what reaches
     either ear of left and right in that way of listening. ``two_sided``: every channel comes twice, for the left and
-    for the right.
+    for the right. In a room ``room`` holds instead what reaches the ears from everywhere (``room_table``).
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
@@ -70,8 +76,39 @@ def hand_reading(mix: Mix, source: MixSource, at: float, listening: Listening = 
         "opposite": opposite,
         "most": timing.most if timing else 0.0,
         "far": timing.far if timing else False,
-        "monitor": (np.eye(2) if (matrix := listening.matrix()) is None else matrix).tolist(),
+        "monitor": (broadband(STEREO, listening.monitor, mix.rate, heads) * db_to_gain(listening.trim)).tolist(),
+        "room": room_table(mix, source, at, listening, heads) if mix.room.surround else None,
     }
+
+
+def room_table(
+    mix: Mix, source: MixSource, at: float, listening: Listening = EVERYTHING, heads: Responses | None = None
+) -> dict[str, Any]:
+    """What reaches the ears from places all over the plan, at the height at which the source stands at a time (s).
+
+    ``tables`` has one for all of the source's channels, or for sources panned as *sides* one for each: flat, by y
+    from back to front, x from left to right, ear, and whether it is turned down as the left or as the right side is.
+    Both of the latter are one where nothing pulses there. ``weights`` are the channels' gains, ``steps`` places a row.
+    """
+    mode = mode_for(source.mode, source.channels)
+    values = values_at(source, np.array([at]))
+    along = np.linspace(-1.0, 1.0, PLAN_STEPS)
+    x, y = np.meshgrid(along, along)
+    strength = np.sqrt((law_named(mix.law).gains(x.ravel(), mix.centre_zero) ** 2).sum(axis=0))
+    ears = broadband(mix.room, listening.monitor, mix.rate, heads) * db_to_gain(listening.trim)
+    halves = [mix.room.right * 0.0 + 1.0]
+    if two_sided(source):
+        halves = [1.0 - mix.room.right, mix.room.right]
+    tables = []
+    for height in ("height_left", "height_right") if source.mode == "sides" else ("height",):
+        here = {**values, "front": y.ravel(), "height": values[height]}
+        one = replace(source, mode="span")
+        gains = in_room(mix, one, x.ravel(), here, np.array([at]))
+        gains = gains if mode.on_its_side else gains * strength
+        heard = np.stack([(ears * half) @ gains for half in halves])
+        tables.append(np.round(heard.transpose(2, 1, 0), 5).ravel().tolist())
+    weights = mode.weights(values, source.channels)[:, 0].tolist()
+    return {"steps": PLAN_STEPS, "versions": len(halves), "tables": tables, "weights": weights}
 
 
 def shape_tables() -> dict[str, Any]:

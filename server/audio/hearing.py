@@ -8,9 +8,8 @@ from ninja import Schema
 from pydantic import Field
 
 from needle.balancing.trial import Change, tried
-from needle.errors import NeedleError
 from needle.rendering.mix import Listening, Mix, MixSource
-from needle.rendering.monitor import MONITORS
+from needle.rendering.monitor import checked_monitor
 from needle.rendering.readings import without
 from server.audio.mixes import document_for, mix_with
 from server.audio.reading import source_of, spectrum_in
@@ -43,14 +42,13 @@ class Heard(Schema):
     trial: Annotated[
         str, Field(max_length=8000, pattern=rf"^([\w-]+:{_NUMBER}:{_NUMBER}(,[\w-]+:{_NUMBER}:{_NUMBER})*)?$")
     ] = ""
-    monitor: Annotated[str, Field(max_length=20)] = "stereo"
+    monitor: Annotated[str, Field(max_length=80, pattern=r"^[\w:+-]*$")] = "stereo"
     trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
     click: bool = False
     moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
 
     def listening(self) -> Listening:
-        if self.monitor not in MONITORS:
-            raise NeedleError(f"There is no way of listening “{self.monitor}”. Choose {', '.join(MONITORS)}.")
+        checked_monitor(self.monitor)
         return Listening(frozenset(ids(self.solo)), monitor=self.monitor, trim=self.trim, click=self.click)
 
     def mix(self, session: Session, revision: int) -> Mix:

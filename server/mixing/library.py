@@ -10,11 +10,12 @@ from pydantic import Field
 
 from needle.balancing.counterweight import MOST_GIVERS
 from needle.balancing.weighing import MOST_LEVEL_DB, MOST_PLACE
-from needle.checks import INKS, LAYOUTS
+from needle.checks import INKS
 from needle.conventions import RATES, tempo_of_taps
 from needle.effects.chain import EFFECTS, checked_effects
 from needle.errors import NeedleError
 from needle.files.midi import midi_tempo
+from needle.layouts import LAYOUTS, SPEAKER_GROUPS, Layout, fold
 from needle.metering.bands import CENTRES
 from needle.metering.targets import TARGETS
 from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
@@ -30,7 +31,7 @@ from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST
 from needle.pulsing.voice import TIMBRES
 from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, WAVES
 from needle.rendering.mix import SEND_PLACES
-from needle.rendering.monitor import MONITORS
+from needle.rendering.monitor import HEADPHONES, MONITORS
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.midi_files import read_midi
@@ -119,6 +120,45 @@ class MonitorOut(Schema):
     sentence: str
 
 
+class SpeakerOut(Schema):
+    """A channel of a layout: where it stands in the room, and how it is folded to left and right."""
+
+    name: str
+    label: str
+    group: str
+    lfe: bool
+    azimuth: float
+    elevation: float
+    place: tuple[float, float, float]
+    fold: tuple[float, float]
+    mirrored: int
+
+
+class LayoutOut(Schema):
+    """A layout of loudspeakers (``needle.layouts``), its channels in their order."""
+
+    name: str
+    title: str
+    surround: bool
+    channels: list[SpeakerOut]
+
+
+def _layout(layout: Layout) -> LayoutOut:
+    places, folded = {}, fold(layout)
+    for index, place in zip(layout.standing, layout.places.T, strict=True):
+        places[int(index)] = tuple(round(float(v), 6) for v in place)
+    channels = [
+        SpeakerOut(
+            place=places.get(index, (0.0, 0.0, 0.0)),
+            fold=tuple(folded[:, index].tolist()),
+            mirrored=int(layout.mirrored[index]),
+            **{name: getattr(one, name) for name in ("name", "label", "group", "lfe", "azimuth", "elevation")},
+        )
+        for index, one in enumerate(layout.channels)
+    ]
+    return LayoutOut(name=layout.name, title=layout.title, surround=layout.surround, channels=channels)
+
+
 class GivingOut(Schema):
     """How far a source gives way at first, and how many may (``needle.balancing.weighing``)."""
 
@@ -202,7 +242,8 @@ class Library(Schema):
     send_places: list[str]
     treatments: dict[str, str]
     rates: list[int]
-    layouts: list[str]
+    layouts: list[LayoutOut]
+    speaker_groups: list[str]
     gain_limit: float
     inks: int
     targets: list[TargetOut]
@@ -226,11 +267,12 @@ def library(request: HttpRequest) -> dict[str, Any]:
         "send_places": SEND_PLACES,
         "treatments": TREATMENTS,
         "rates": RATES,
-        "layouts": LAYOUTS,
+        "layouts": [_layout(layout) for layout in LAYOUTS.values()],
+        "speaker_groups": SPEAKER_GROUPS,
         "gain_limit": GAIN_LIMIT_DB,
         "inks": INKS,
         "targets": [vars(target) for target in TARGETS.values()],
-        "monitors": [vars(monitor) for monitor in MONITORS.values()],
+        "monitors": [vars(monitor) for monitor in (*MONITORS.values(), HEADPHONES)],
         "bands": [round(float(centre), 1) for centre in CENTRES],
         "giving": {"level": MOST_LEVEL_DB, "place": MOST_PLACE, "most": MOST_GIVERS},
         "rhythm": _rhythm(),

@@ -12,7 +12,8 @@ from needle.conventions import db_to_gain
 from needle.moving.lane import Lane, Point
 from needle.rendering.delivery import deliver
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.feeds import direct_feeds, placement, values_at
+from needle.rendering.feeds import direct_feeds
+from needle.rendering.placements import placement, values_at
 from needle.rendering.mix import Listening, Mix, MixSource, dependency_key
 from needle.rendering.segments import render_segments, segment_frames, segment_key
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
@@ -58,7 +59,7 @@ class Truth(SimpleTestCase):
         mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
         without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
         before = render_before_placement(mix, held.id, 0, FRAMES)
-        place = placement(mix, held, values_at(held, np.zeros(1)))[:, :, 0]
+        place = placement(mix, held, values_at(held, np.zeros(1)), np.zeros(1))[:, :, 0]
         self.assertLess(decibels(without + place @ before - render_audio(mix, 0, FRAMES)), -90.0)
 
 

@@ -13,7 +13,7 @@ from needle.effects.chain import EFFECTS, Chain
 from needle.errors import NeedleError
 from needle.moving.lane import Lane, Point
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.feeds import placement, values_at
+from needle.rendering.placements import placement, values_at
 from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource, dependency_key
 from needle.rendering.segments import render_segments, segment_key
 from needle.session import (
@@ -145,7 +145,7 @@ class Exactness(SimpleTestCase):
         mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
         without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
         before = render_before_placement(mix, held.id, 0, FRAMES)
-        place = placement(mix, held, values_at(held, np.zeros(1)))[:, :, 0]
+        place = placement(mix, held, values_at(held, np.zeros(1)), np.zeros(1))[:, :, 0]
         np.testing.assert_allclose(without + place @ before, render_audio(mix, 0, FRAMES), atol=1e-4)
 
     def test_segments_know_of_a_tail_that_rings_on(self) -> None:

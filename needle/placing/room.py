@@ -1,0 +1,162 @@
+"""Placing in a room of loudspeakers: a point or a spread of points, its distance, and which speakers may sound.
+
+All of it has unit power. What is switched off is re-solved in powers: every speaker that may not sound gives its
+power to those that do and lie round it, so that nothing is lost and a moving source stays continuous.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.optimize import nnls
+
+from needle.errors import NeedleError
+from needle.layouts import LAYOUTS, Layout
+from needle.placing.coordinates import polar_of, unit_vectors
+from needle.placing.point import point_panner
+
+Gains = NDArray[np.float64]
+
+ROOM_PARAMETERS = ("front", "height", "spread", "rotation", "centre")
+"""What a place in the room has besides its left-to-right place: see ``needle.moving.parameters``."""
+
+_RINGS, _ON_A_RING = 5, 12
+_SNAP_DEGREES = 3.0
+_ALIKE = 1e-6
+
+
+@dataclass(frozen=True)
+class Where:
+    """Places in the room, arrays that fit together: ``x``, ``y``, ``z``, ``rotation`` about the listener (degrees, to
+    the left), ``spread`` (degrees, 0…360) and the ``centre`` speaker's share (0…1) of what it would have. ``snap``:
+    at the nearest speaker."""
+
+    x: ArrayLike
+    y: ArrayLike
+    z: ArrayLike
+    rotation: ArrayLike = 0.0
+    spread: ArrayLike = 0.0
+    centre: ArrayLike = 1.0
+    snap: bool = False
+
+    def polar(self) -> Gains:
+        """Azimuth, elevation (degrees) and distance, turned: (3, *shape)."""
+        found = polar_of(self.x, self.y, self.z)
+        azimuth = found[0] + np.asarray(self.rotation, dtype=np.float64)
+        return np.array(np.broadcast_arrays(azimuth, found[1], found[2]))
+
+
+def room_powers(layout: Layout, where: Where) -> Gains:
+    """The powers of places on a layout's speakers, (speakers, *shape), that add up to one; all of them may sound."""
+    azimuth, elevation, distance = where.polar()
+    spread = np.asarray(where.spread, dtype=np.float64)
+    shape = np.broadcast_shapes(azimuth.shape, spread.shape, np.shape(where.centre))
+    if len(layout.speakers) == 1:
+        return np.ones((1, *shape))
+    vectors = unit_vectors(azimuth, elevation)
+    if where.snap:
+        powers = _snapped(layout, vectors)
+    elif not spread.any():
+        powers = _point(layout, vectors) ** 2
+    else:
+        vectors, spread = np.broadcast_arrays(vectors, spread)[0], np.broadcast_to(spread, vectors.shape[1:])
+        vectors = np.broadcast_to(vectors, (3, *np.broadcast_shapes(vectors.shape[1:], spread.shape)))
+        powers = _spread(layout, vectors, np.broadcast_to(spread, vectors.shape[1:]))
+    inside = np.minimum(distance, 1.0)
+    if not where.snap and (inside < 1.0).any():
+        gains = inside * np.sqrt(powers) + (1.0 - inside) / np.sqrt(len(layout.speakers))
+        powers = gains**2 / (gains**2).sum(axis=0)
+    return _shared(layout, np.broadcast_to(powers, (len(powers), *shape)), where.centre)
+
+
+def _point(layout: Layout, vectors: Gains) -> Gains:
+    return point_panner(layout.name).gains_of(vectors.reshape(3, -1)).reshape(-1, *vectors.shape[1:])
+
+
+def _snapped(layout: Layout, vectors: Gains) -> Gains:
+    """All to the nearest speaker; within a few degrees of halfway one gives way to the other."""
+    nearness = np.tensordot(unit_vectors(*layout.directions).T, vectors, 1)
+    away = np.degrees(np.arccos(np.clip(nearness, -1.0, 1.0)))
+    share = np.maximum(1.0 - (away - away.min(axis=0)) / _SNAP_DEGREES, 0.0)
+    return share / share.sum(axis=0)
+
+
+@cache
+def _pattern() -> tuple[Gains, Gains]:
+    """Points over a cap: the share of its area inside each, and their angles about its axis (radians)."""
+    ring = np.repeat(np.arange(_RINGS), _ON_A_RING)
+    turn = np.tile(np.arange(_ON_A_RING), _RINGS) + 0.5 * (ring % 2)
+    return (ring + 0.5) / _RINGS, turn * (2.0 * np.pi / _ON_A_RING)
+
+
+def _spread(layout: Layout, axes: Gains, spread: Gains) -> Gains:
+    """The mean power of points over caps of so many degrees round ``axes`` (3, *shape)."""
+    shares, turns = (part.reshape(-1, *[1] * spread.ndim) for part in _pattern())
+    cap = 1.0 - np.cos(np.radians(np.clip(spread, 0.0, 360.0) / 2.0))
+    along = 1.0 - shares * cap
+    out = np.sqrt(np.maximum(1.0 - along**2, 0.0))
+    first, second = _across(axes)
+    points = along * axes[:, np.newaxis] + out * (
+        np.cos(turns) * first[:, np.newaxis] + np.sin(turns) * second[:, np.newaxis]
+    )
+    return (_point(layout, points) ** 2).mean(axis=1)
+
+
+def _across(axes: Gains) -> tuple[Gains, Gains]:
+    """Two directions at right angles to each axis: the ones that turning straight up into it makes of x and y."""
+    x, y, z = axes
+    lean = 1.0 / np.maximum(1.0 + z, _ALIKE)
+    return np.array([1.0 - x * x * lean, -x * y * lean, -x]), np.array([-x * y * lean, 1.0 - y * y * lean, -y])
+
+
+def _shared(layout: Layout, powers: Gains, centre: ArrayLike) -> Gains:
+    """The powers with the centre speaker's share kept, and the rest given to left and right alike (divergence)."""
+    share = np.asarray(centre, dtype=np.float64)
+    names = [speaker.name for speaker in layout.speakers]
+    if (share == 1.0).all() or "M+000" not in names or len(names) == 1:
+        return powers
+    found = powers.copy()
+    middle = names.index("M+000")
+    given = powers[middle] * (1.0 - share)
+    found[middle] = powers[middle] - given
+    for side in ("M+030", "M-030"):
+        found[names.index(side)] += given / 2.0
+    return found
+
+
+@cache
+def rerouting(layout: str, off: frozenset[str]) -> Gains:
+    """Where the power of every speaker goes while some are ``off``: (speakers, speakers), columns add up to one.
+
+    NeedleError if none is left, or one is not in the layout.
+    """
+    speakers = LAYOUTS[layout].speakers
+    names = [speaker.name for speaker in speakers]
+    silent = [i for i, name in enumerate(names) if name in off]
+    left = [i for i in range(len(names)) if i not in silent]
+    if not left:
+        raise NeedleError("At least one loudspeaker must be allowed. Switch one of them on.")
+    vectors = unit_vectors(*LAYOUTS[layout].directions)
+    found = np.eye(len(names))
+    for one in silent:
+        gains, _ = nnls(vectors[:, left], vectors[:, one])
+        nearness = vectors[:, left].T @ vectors[:, one]
+        shares = gains**2 if gains.any() else (nearness > nearness.max() - _ALIKE).astype(float)
+        found[:, one] = 0.0
+        found[left, one] = shares / shares.sum()
+    return found
+
+
+def permitted(layout: Layout, powers: Gains, ways: Mapping[frozenset[str], ArrayLike]) -> Gains:
+    """The powers (speakers, *shape) with some speakers off: ``ways`` says which, and how far each holds (0…1)."""
+    found = None
+    for off, share in ways.items():
+        known = off & {speaker.name for speaker in layout.speakers}
+        # Where a layout has none of those that may sound, all of them may.
+        solved = rerouting(layout.name, known) if len(known) < len(layout.speakers) else None
+        routed = np.tensordot(solved, powers, 1) if known and solved is not None else powers
+        part = routed * np.asarray(share, dtype=np.float64)
+        found = part if found is None else found + part
+    return powers if found is None else found

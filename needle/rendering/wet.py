@@ -1,0 +1,307 @@
+"""What comes through effects: returns with all that is sent to them, and the layers that stand under a source."""
+
+from collections.abc import Callable
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.conventions import db_to_gain
+from needle.effects.chain import Chain
+from needle.layouts import Layout
+from needle.moving.lane import Lane, Values
+from needle.placing.laws import LAWS, Gains, law_named
+from needle.placing.modes import MODES, before_placing
+from needle.placing.room import Where, room_powers
+from needle.rendering.feeds import Feed, Render, moved_by
+from needle.rendering.mix import (
+    Mix,
+    MixLayer,
+    MixReturn,
+    MixSend,
+    MixSource,
+    layer_text,
+    sent_text,
+    taken_by,
+)
+from needle.rendering.pieces import assembled, digest, piece_frames
+from needle.rendering.placements import (
+    after,
+    doubled,
+    level_gain,
+    on_sides,
+    placement,
+    prior,
+    pulsed_in,
+    pulsed_out,
+    swung,
+    value_of,
+    values_at,
+    with_lfe,
+)
+
+Audio = NDArray[np.float32]
+
+_SIDES = 2
+
+
+def send_feed(mix: Mix, source: MixSource, send: MixSend) -> Feed:
+    """What a source gives to a return's inputs: by the pan law, or in a room by its panner.
+
+    Tapped after its level it pulses as the source does. The send's own pulse comes last.
+    """
+    here, copy = doubled(source)
+    room = mix.room
+    gain = float(db_to_gain(source.gain))
+
+    def gains(times: Values) -> Gains:
+        values = values_at(source, times)
+        swing = send.pulse.shift(times) if send.pulse else None
+        if send.place == "own":
+            matrix = _own_place(mix, source, send, swing, times)
+        else:
+            matrix = placement(mix, source, values if swing is None else swung(values, swing), times)
+            matrix = here * matrix + copy * matrix[room.mirrored] if copy else matrix
+            matrix = matrix[room.mirrored] if send.place == "opposite" else matrix
+        if not send.before:
+            matrix = pulsed_in(pulsed_out(room, matrix, source, times), source, times)
+        sides = send.pulse.sides(times) if send.pulse else None
+        matrix = matrix if sides is None else matrix * on_sides(room, sides)[:, np.newaxis]
+        level = db_to_gain(value_of(send, "level", times)) * (gain if send.before else level_gain(source, values))
+        return after(matrix, prior(source, values)) * level
+
+    pulses = bool(source.pulses or send.pulse)
+    return Feed(source.audio, source.offset, gains, (*moved_by(source), *send.lanes.values()), pulses)
+
+
+def _own_place(mix: Mix, source: MixSource, send: MixSend, swing: Values | None, times: Values) -> Gains:
+    """The gains of a send's own place: all channels of the source as one sound."""
+    pan = value_of(send, "pan", times)
+    pan = pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)
+    if not mix.room.surround:
+        own = MODES["pan" if source.channels == 1 else "mono"]
+        return own.gains(law_named(mix.law), {"pan": pan}, source.channels, mix.centre_zero)
+    where = Where(pan, value_of(send, "front", times), value_of(send, "height", times))
+    gains = with_lfe(mix.room, np.sqrt(room_powers(mix.room, where)))
+    return np.repeat(gains[:, np.newaxis], source.channels, axis=1) / source.channels
+
+
+def return_feed(
+    mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render, keep: bool = True
+) -> Feed | None:
+    """A return's output from frame ``first`` to ``last``, kept for later if wished; None if there is none."""
+    past, ahead = one.chain.reach(mix.around)
+    if not any(s.sounds_between(first - past, last + ahead) for s in sent):
+        return None
+    room = mix.room
+
+    def dry(start: int, stop: int) -> Audio:
+        feeds = [send_feed(mix, s, s.sends[one.id]) for s in sent if s.sounds_between(start, stop)]
+        return render(feeds, mix.outputs, start, stop)
+
+    def told(start: int, stop: int) -> str:
+        return str([sent_text(mix, s, one.id, start, stop) for s in sent])
+
+    wet = Wet(mix, one.chain, mix.outputs, dry, told, keep).between(first, last)
+
+    def gains(times: Values) -> Gains:
+        pan = value_of(one, "pan", times)
+        swing = one.pulse.shift(times) if one.pulse else None
+        pan = pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)
+        sides = one.pulse.sides(times) if one.pulse else None
+        place = _balanced(mix, one, pan, times)
+        place = place if sides is None else place * on_sides(room, sides)
+        turned = place[:, np.newaxis] * np.eye(mix.outputs)[:, :, np.newaxis]
+        turned = after(_rotated(mix, one, times), turned)
+        width = before_placing({"width": value_of(one, "width", times)}, False, (False, False), _SIDES)
+        turned = after(turned, None if width is None else _in_pairs(room, width))
+        return turned * db_to_gain(value_of(one, "level", times))
+
+    return Feed(wet, first, gains, tuple(one.lanes.values()), one.pulse is not None)
+
+
+def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
+    """The gain of every channel of a return: the balance law across, and in a room also along and upwards."""
+    room = mix.room
+    law = LAWS["balance"]
+    found = on_sides(room, law.gains(pan))
+    if not room.surround:
+        return found
+    for name, places in (("front", room.places[1]), ("height", 2.0 * room.places[2] - 1.0)):
+        balance = value_of(one, name, times)
+        if (name == "height" and not (room.places[2] > 0.0).any()) or not np.any(balance):
+            continue
+        low, high = law.gains(balance)
+        share = np.full(mix.outputs, 0.5)
+        share[room.standing] = (1.0 + np.clip(places, -1.0, 1.0)) / 2.0
+        found = found * ((1.0 - share[:, np.newaxis]) * low + share[:, np.newaxis] * high)
+    return found
+
+
+def _rotated(mix: Mix, one: MixReturn, times: Values) -> Gains:
+    """Every channel of a return as a source where its speaker stands, turned: (channels, channels, times)."""
+    room = mix.room
+    turn = value_of(one, "rotation", times) + value_of(one, "room_rotation", times)
+    turn = turn if one.pulse is None or (swing := one.pulse.turn(times)) is None else turn + swing
+    straight = np.eye(mix.outputs)[:, :, np.newaxis]
+    if not room.surround or not np.any(turn):
+        return straight
+    x, y, z = (place[:, np.newaxis] for place in room.places)
+    found = np.broadcast_to(straight, (mix.outputs, mix.outputs, len(turn))).copy()
+    powers = room_powers(room, Where(x, y, z, turn))
+    found[np.ix_(room.standing, room.standing)] = np.sqrt(powers)
+    return found
+
+
+def _in_pairs(room: Layout, matrix: Gains) -> Gains:
+    """A matrix of left and right (2, 2, times) for every two channels that are opposite: (channels, channels, …)."""
+    count = len(room.channels)
+    found = np.zeros((count, count, matrix.shape[2]))
+    for index, other in enumerate(room.mirrored):
+        side = 0 if room.right[index] < 0.5 else 1
+        if index == other:
+            found[index, index] = 1.0
+        else:
+            found[index, index], found[index, other] = matrix[side, side], matrix[side, 1 - side]
+    return found
+
+
+def layer_feed(
+    mix: Mix, source: MixSource, layer: MixLayer, first: int, last: int, render: Render, keep: bool = True
+) -> Feed | None:
+    """A layer's output from frame ``first`` to ``last``: two sides at its place; None where there is none."""
+    reaches = [one.chain.reach(mix.around) for one in taken_by(source, layer)]
+    past, ahead = (sum(reach[i] for reach in reaches) for i in (0, 1))
+    if not source.sounds_between(first - past, last + ahead):
+        return None
+    wet = _layer_wet(mix, source, layer, render, keep).between(first, last)
+    law = law_named(mix.law)
+    governed = taken_by(source, layer)[-1].before_level
+
+    def gains(times: Values) -> Gains:
+        values = {
+            name: value_of(layer, name, times) for name in ("pan", "span", "front", "height", "spread", "rotation")
+        }
+        positions = MODES["span"].positions(values, _SIDES)
+        if mix.room.surround:
+            turned = values["rotation"] + value_of(source, "room_rotation", times)
+            where = Where(positions, values["front"], values["height"], turned, values["spread"])
+            matrix = with_lfe(mix.room, np.sqrt(room_powers(mix.room, where)))
+        else:
+            matrix = law.gains(positions, mix.centre_zero)
+        level = db_to_gain(value_of(layer, "level", times))
+        if governed:
+            level = level * level_gain(source, values_at(source, times)) / db_to_gain(source.gain)
+        return matrix * level
+
+    lanes = (*layer.lanes.values(), *(source.lanes.values() if governed else ()))
+    return Feed(wet, first, gains, lanes, governed and bool(source.pulses))
+
+
+def _layer_wet(mix: Mix, source: MixSource, layer: MixLayer, render: Render, keep: bool) -> "Wet":
+    """What comes out of a layer's effects: two sides."""
+    below = taken_by(source, layer)[1:]
+    if below:
+        other = _layer_wet(mix, source, below[0], render, keep)
+
+        def level_of(times: Values) -> Gains:
+            gain = np.ones(1) if layer.before_level else db_to_gain(value_of(below[0], "level", times))
+            return np.eye(_SIDES)[:, :, np.newaxis] * gain
+
+        def dry(start: int, stop: int) -> Audio:
+            lanes: tuple[Lane, ...] = () if layer.before_level else tuple(below[0].lanes.values())
+            return render([Feed(other.between(start, stop), start, level_of, lanes)], _SIDES, start, stop)
+    else:
+
+        def dry(start: int, stop: int) -> Audio:
+            return render([_layer_input(source, layer)], _SIDES, start, stop)
+
+    def told(start: int, stop: int) -> str:
+        return f"{source.id} {layer.before_level} " + layer_text(
+            mix, source, below[0] if below else layer, start, stop
+        )
+
+    return Wet(mix, layer.chain, _SIDES, dry, told, keep)
+
+
+def _layer_input(source: MixSource, layer: MixLayer) -> Feed:
+    """A source as a layer takes it: its sides, or one sound on both; before or after its level."""
+    if source.channels == 1:
+        straight = np.full((_SIDES, 1, 1), np.sqrt(0.5))
+    else:
+        across = np.linspace(0.0, 1.0, source.channels)
+        straight = np.sqrt(np.array([1.0 - across, across]))[:, :, np.newaxis]
+
+    def gains(times: Values) -> Gains:
+        values = values_at(source, times)
+        matrix = straight if layer.before_level else pulsed_in(straight, source, times)
+        level = db_to_gain(source.gain) if layer.before_level else level_gain(source, values)
+        return after(matrix, prior(source, values)) * level
+
+    return Feed(source.audio, source.offset, gains, tuple(source.lanes.values()), bool(source.pulses))
+
+
+class Wet:
+    """What comes out of effects, and what goes into them, piece by piece.
+
+    ``dry(start, stop)`` renders what goes in, (channels, frames); ``told(start, stop)`` says what it depends on.
+    """
+
+    def __init__(
+        self,
+        mix: Mix,
+        chain: Chain,
+        channels: int,
+        dry: Callable[[int, int], Audio],
+        told: Callable[[int, int], str],
+        keep: bool,
+    ) -> None:
+        self.mix, self.chain, self.channels, self.dry, self.told, self.keep = mix, chain, channels, dry, told, keep
+        self.size = piece_frames(mix.rate)
+        self.past, self.ahead = chain.reach(mix.around)
+        self._keys: dict[int, str] = {}
+
+    def between(self, first: int, last: int) -> Audio:
+        """The output from frame ``first`` to ``last``."""
+        return assembled(self.size, first, last, self._key, self._make, self.keep)
+
+    def _make(self, low: int, high: int) -> Audio:
+        start, stop = low * self.size - self.past, high * self.size + self.ahead
+        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep)
+        if self.channels == _SIDES:
+            return self.chain.process(dry, start, self.mix.around)
+        out = np.zeros((self.channels, (high - low) * self.size), np.float32)
+        for pair, sides in self._pairs:
+            # What stands in the middle goes in on both sides and comes out as one.
+            given = dry[list(pair)] if len(pair) == _SIDES else np.repeat(dry[list(pair)], 2, 0) * sides
+            if given.any():
+                made = self.chain.process(np.ascontiguousarray(given), start, self.mix.around)
+                out[list(pair)] += made if len(pair) == _SIDES else made.sum(axis=0, keepdims=True) * sides
+        return out
+
+    @cached_property
+    def _pairs(self) -> list[tuple[tuple[int, ...], np.float32]]:
+        """The channels that go through the effects together: opposite ones, or one in the middle by itself."""
+        room = self.mix.room
+        found = [(i, int(other)) for i, other in enumerate(room.mirrored) if room.right[i] < 0.5]
+        middle = [(i,) for i, other in enumerate(room.mirrored) if i == other and i != room.lfe]
+        return [(pair, np.float32(np.sqrt(0.5))) for pair in (*found, *middle)]
+
+    def _key(self, piece: int) -> str:
+        first = (piece * self.size - self.past) // self.size
+        last = -(-((piece + 1) * self.size + self.ahead) // self.size)
+        inputs = " ".join(self._dry_key(i) for i in range(first, last))
+        mix = self.mix
+        return digest(f"wet {self.chain.key} {mix.rate} {mix.layout} {mix.tempo.tempos} {inputs}")
+
+    def _make_dry(self, low: int, high: int) -> Audio:
+        return self.dry(low * self.size, high * self.size)
+
+    def _dry_key(self, piece: int) -> str:
+        if piece not in self._keys:
+            start, stop = piece * self.size, (piece + 1) * self.size
+            mix, told = self.mix, self.told(start, stop)
+            self._keys[piece] = digest(
+                f"dry {mix.rate} {mix.law} {mix.layout} {self.channels} {mix.centre_zero} {start} {told}"
+            )
+        return self._keys[piece]
