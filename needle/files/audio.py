@@ -10,7 +10,8 @@ import soxr
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
-from needle.files.containers import check_promise, promised
+from needle.files.containers import check_promise, promised, set_channel_mask
+from needle.layouts import STEREO, Layout
 
 Audio = NDArray[np.float32]
 
@@ -116,18 +117,30 @@ _RF64_FROM = 0xFFFF_0000
 
 
 class AudioWriter:
-    """Writes consecutive stretches of (channels, frames) to a file.
+    """Writes consecutive stretches of (channels, frames) to a file; ``channels`` is their number, or a layout.
 
-    ``clipped`` counts the samples over full scale.
+    A WAV file of a layout tells its channel mask, and has its channels in the mask's order. ``clipped`` counts the
+    samples over full scale.
 
     Integer formats get triangular dither of one step each way (TPDF), the same every time. RF64 takes over
     where a WAV would pass 4 GB: ``frames`` is the length to expect.
     """
 
-    def __init__(self, path: Path, rate: int, channels: int, kind: str = "wav-float", frames: int = 0) -> None:
+    def __init__(
+        self, path: Path, rate: int, channels: int | Layout, kind: str = "wav-float", frames: int = 0
+    ) -> None:
         if kind not in FORMATS:
             raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
         container, self._subtype, _ = FORMATS[kind]
+        layout = channels if isinstance(channels, Layout) else STEREO
+        channels = len(layout.channels) if isinstance(channels, Layout) else channels
+        self._order = layout.file_order if layout.surround else None
+        self._mask = layout.mask if layout.surround and container == "WAV" else 0
+        if container == "FLAC":
+            check_flac(layout)
+        elif self._mask:
+            container = "WAVEX"
+        self._path = path
         if frames * channels * 4 > _RF64_FROM:
             container = "RF64"
         self._file = soundfile.SoundFile(
@@ -141,10 +154,13 @@ class AudioWriter:
 
     def __exit__(self, *_: object) -> None:
         self._file.close()
+        if self._mask:
+            set_channel_mask(self._path, self._mask)
 
     def write(self, audio: Audio) -> None:
         """Write the next stretch."""
         self.clipped += int(np.count_nonzero(np.abs(audio) > 1.0))
+        audio = audio if self._order is None else audio[self._order]
         step = _STEP.get(self._subtype)
         if step is None:
             self._file.write(audio.T)
@@ -155,6 +171,15 @@ class AudioWriter:
         # libsndfile takes 32-bit integers and keeps their upper bits.
         whole = np.clip(steps, -limit, limit - 1).astype(np.int64) * round(2.0**31 * step)
         self._file.write(whole.T.astype(np.int32))
+
+
+_IN_FLAC = ("0+2+0", "mono", "quad", "0+5+0", "0+7+0")
+
+
+def check_flac(layout: Layout) -> None:
+    """NeedleError if FLAC has no order for a layout's channels (RFC 9639, 9.1.3)."""
+    if layout.name not in _IN_FLAC:
+        raise NeedleError(f"FLAC cannot hold {layout.title.lower()} ({layout.name}). Choose WAV.")
 
 
 def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") -> None:

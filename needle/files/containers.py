@@ -88,3 +88,34 @@ def _chunks(file: BinaryIO, size: int, length_format: str) -> Iterator[tuple[byt
         length = struct.unpack(length_format, header[4:])[0]
         yield header[:4], length, at + 8
         at += 8 + length + length % 2
+
+
+_EXTENSIBLE = 0xFFFE
+
+
+def set_channel_mask(path: Path, mask: int) -> None:
+    """Write a channel mask into the header of a WAV or RF64 file that has a WAVEFORMATEXTENSIBLE."""
+    with path.open("r+b") as file:
+        file.seek(0, 2)
+        size = file.tell()
+        for name, length, at in _chunks(file, size, "<I"):
+            if name == b"fmt " and length >= 40 and struct.unpack("<H", file.read(2))[0] == _EXTENSIBLE:
+                file.seek(at + 20)
+                file.write(struct.pack("<I", mask))
+                return
+            if name == b"data":
+                return
+
+
+def channel_mask(path: Path) -> int:
+    """The channel mask in the header of a WAV or RF64 file; 0 if it has none."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        if file.read(12)[8:] != b"WAVE":
+            return 0
+        for name, length, _ in _chunks(file, size, "<I"):
+            if name == b"fmt ":
+                found = file.read(40)
+                extensible = length >= 40 and struct.unpack("<H", found[:2])[0] == _EXTENSIBLE
+                return struct.unpack("<I", found[20:24])[0] if extensible else 0
+    return 0

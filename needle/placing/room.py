@@ -55,8 +55,11 @@ def room_powers(layout: Layout, where: Where) -> Gains:
     shape = np.broadcast_shapes(azimuth.shape, spread.shape, np.shape(where.centre))
     if len(layout.speakers) == 1:
         return np.ones((1, *shape))
-    vectors = unit_vectors(azimuth, elevation)
-    if where.snap:
+    level = not where.snap and not spread.any() and not elevation.any()
+    vectors = azimuth if level else unit_vectors(azimuth, elevation)
+    if level:
+        powers = point_panner(layout.name).on_the_level(azimuth) ** 2
+    elif where.snap:
         powers = _snapped(layout, vectors)
     elif not spread.any():
         powers = _point(layout, vectors) ** 2

@@ -65,6 +65,18 @@ def written_out(
                 side = 1 if name == "pan_right" else 0
                 found[name] = _places(times, np.clip(now(name) + shift[side], -1.0, 1.0))
         return Written(_checked(found), {})
+    turn = pulsing.turn(times)
+    if turn is not None:
+        turned = now("rotation") + np.unwrap(turn, period=360.0)
+        limits = PARAMETERS["rotation"]
+        if turned.min() < limits.low or turned.max() > limits.high:
+            raise NeedleError(
+                "Written out, this pulse would turn too often. Choose a longer cycle or a shorter part."
+            )
+        kept = kept_of(times, turned, limits.grain)
+        return Written(
+            _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in kept))}), {}
+        )
     if channels > 2:
         raise NeedleError("The sides of more than two channels cannot be written out. Split the source first.")
     if mode in ("pan", "mono"):

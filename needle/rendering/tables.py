@@ -88,7 +88,8 @@ def room_table(
 
     ``tables`` has one for all of the source's channels, or for sources panned as *sides* one for each: flat, by y
     from back to front, x from left to right, ear, and whether it is turned down as the left or as the right side is.
-    Both of the latter are one where nothing pulses there. ``weights`` are the channels' gains, ``steps`` places a row.
+    Both of the latter are one where nothing pulses there. ``weights`` are the channels' gains, ``steps`` the places
+    in a row.
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))

@@ -14,10 +14,12 @@ from pydantic import Field
 
 from needle.files.audio import FORMATS
 from needle.metering.frames import COLUMNS
+from needle.metering.room import room_columns
 from needle.rendering.engine import render_before_placement
 from needle.rendering.segments import segment_count, segment_frames
 from needle.rendering.tables import hand_reading
 from server.audio import exports, segments, tasks
+from server.audio.heads import measured_heads
 from server.audio.hearing import Heard
 from server.audio.mixes import mix_at
 from server.audio.models import Export
@@ -71,6 +73,7 @@ def segment(
     if index >= segment_count(mix):
         raise Refused("The piece ends before that segment.", 404)
     listening = heard.listening()
+    heads = measured_heads(request.user)
     before = np.zeros((0, 0), np.float32)
     reading = None
     if hand:
@@ -79,9 +82,9 @@ def segment(
         if listening.hears(source):
             start, stop = index * length, (index + 1) * length
             before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
-        reading = hand_reading(mix, source, index * length / mix.rate, listening)
+        reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
         listening = replace(listening, held=frozenset({hand}))
-    found = segments.segment(mix, index, listening)
+    found = segments.segment(mix, index, listening, heads)
     audio, meters = found.audio, found.readings
     rows = np.array([[one.left, one.right, one.mono] for one in found.spectra])
     head = {
@@ -91,7 +94,7 @@ def segment(
         "frames": audio.shape[1],
         "channels": audio.shape[0],
         "meters": meters.shape[0],
-        "columns": COLUMNS,
+        "columns": [*COLUMNS, *(room_columns(mix.room) if mix.room.surround else ())],
         "pairs": found.points.shape[1],
         "spectra": rows.shape[0],
         "bands": rows.shape[2],

@@ -23,7 +23,7 @@ def write(export: Export) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_suffix(".partial")
     try:
-        with AudioWriter(partial, mix.rate, 2, export.format, export.stop - export.start) as writer:
+        with AudioWriter(partial, mix.rate, mix.room, export.format, export.stop - export.start) as writer:
             for done, audio in deliver(mix, export.start, export.stop):
                 writer.write(audio)
                 advance(export, done, clipped=writer.clipped)

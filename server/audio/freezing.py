@@ -28,7 +28,7 @@ def freeze(task: Freeze) -> None:
     partial = folder / f"{task.id}.wav"
     try:
         frames = 0
-        with AudioWriter(partial, mix.rate, 2, "wav-float", mix.frames) as writer:
+        with AudioWriter(partial, mix.rate, mix.outputs, "wav-float", mix.frames) as writer:
             for done, audio in frozen_sound(mix, task.source):
                 writer.write(audio)
                 frames += audio.shape[1]

@@ -108,3 +108,19 @@ class Report(Task):
     start = models.FloatField(default=0.0)
     end = models.FloatField(default=0.0)
     options = models.JSONField(default=dict)
+
+
+class MeasuredHead(models.Model):
+    """Head-related responses that somebody brought in to listen through; nobody else does."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="heads")
+    name = models.CharField(max_length=80)
+    measured = models.PositiveIntegerField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("created",)
+
+    def __str__(self) -> str:
+        return self.name

@@ -194,7 +194,7 @@ def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
         drafting.change(lane.source, lane.parameter, given.start, given.end, own, given.glide, given.stay)
     who = drafting.whose(lane.source for lane in given.lanes)
     said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {made.title}"
-    return _out(drafting.draft(request.user, said))
+    return draft_out(drafting.draft(request.user, said))
 
 
 @router.post("/{uuid:session_id}/moves/clip", response=ClipIn)
@@ -234,7 +234,7 @@ def paste(request: HttpRequest, session_id: UUID, given: PasteIn) -> DraftOut:
     times = len({target.at for target in given.targets})
     how = "pasted mirrored" if given.mirrored else "pasted"
     said = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
-    return _out(drafting.draft(request.user, said))
+    return draft_out(drafting.draft(request.user, said))
 
 
 @router.get("/{uuid:session_id}/moves/places", response=list[PlaceOut])
@@ -326,7 +326,8 @@ def _drafting(request: HttpRequest, session_id: UUID, revision: int) -> Drafting
     return Drafting(session, document_for(session, revision), revision)
 
 
-def _out(draft: Draft) -> DraftOut:
+def draft_out(draft: Draft) -> DraftOut:
+    """A draft as it is told."""
     return DraftOut(id=draft.id, revision=draft.revision, said=draft.about["said"], writes=draft.writes)
 
 

@@ -20,7 +20,9 @@ from needle.balancing.steps import Steps, stretches
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
 from needle.metering.lean import SHORT_HOPS
 from needle.metering.picture import Spectra, phase_points
+from needle.metering.room import room_readings
 from needle.rendering.mix import EVERYTHING, Listening, Mix
+from needle.rendering.monitor import Responses
 from needle.rendering.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
@@ -55,8 +57,8 @@ class Sounding:
     spectra: list[Spectra]
 
 
-def segment(mix: Mix, index: int, listening: Listening) -> Sounding:
-    """A segment and what the meters show through it."""
+def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None = None) -> Sounding:
+    """A segment and what the meters show through it; ``heads`` gives measured heads."""
     first = max(index - PAST_SEGMENTS, 0)
     keys = [segment_key(mix, i, listening) for i in range(first, index + 1)]
     with _lock:
@@ -69,7 +71,7 @@ def segment(mix: Mix, index: int, listening: Listening) -> Sounding:
         if audio is None or missing:
             # One run from the earliest that is missing costs less than each by itself.
             low = first + min(missing, default=index - first)
-            for place, made in enumerate(render_segments(mix, low, index + 1, listening), start=low - first):
+            for place, made in enumerate(render_segments(mix, low, index + 1, listening, heads), start=low - first):
                 _keep(keys[place], made)
                 frames[place] = made.frames
                 audio = made.audio
@@ -80,10 +82,18 @@ def segment(mix: Mix, index: int, listening: Listening) -> Sounding:
     ends = range(past.bands.shape[2] - hops + 1, past.bands.shape[2] + 1)
     return Sounding(
         audio=audio,
-        readings=readings(past, METER_FRAMES),
+        readings=_shown(mix, past),
         points=phase_points(audio, hop_frames(mix.rate)),
         spectra=[Spectra.of(past.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
     )
+
+
+def _shown(mix: Mix, past: Frames) -> NDArray[np.float32]:
+    """What the meters show of a segment, and in a room what those of its channels do."""
+    found = readings(past, METER_FRAMES)
+    if not mix.room.surround:
+        return found
+    return np.concatenate([found, room_readings(mix.room, past, METER_FRAMES)], axis=1)
 
 
 def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:

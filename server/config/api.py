@@ -9,10 +9,12 @@ from needle.errors import NeedleError
 from server.accounts.api import router as accounts
 from server.audio.api import router as audio
 from server.audio.balance import router as balance
+from server.audio.heads import router as heads
 from server.audio.moves import router as moves
 from server.audio.reading import router as readings
 from server.audio.reporting import router as reports
 from server.audio.rhythm import router as rhythm
+from server.audio.room import router as room
 from server.audio.sending import router as files
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
@@ -27,7 +29,9 @@ api.add_router("/sessions", readings)
 api.add_router("/sessions", balance)
 api.add_router("/sessions", moves)
 api.add_router("/sessions", rhythm)
+api.add_router("/sessions", room)
 api.add_router("/sessions", reports)
+api.add_router("/heads", heads)
 api.add_router("", library)
 
 

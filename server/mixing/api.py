@@ -21,12 +21,15 @@ from server.mixing.operations.things import (
     StoredDeal,
     StoredEvents,
     StoredGroup,
+    StoredLayer,
     StoredPassage,
     StoredPoint,
     StoredPulse,
     StoredReturn,
+    StoredRoom,
     StoredSend,
     StoredSource,
+    StoredTurn,
 )
 from server.mixing.state import stored_document
 
@@ -101,6 +104,9 @@ class DocumentOut(Schema):
     pulses: dict[str, StoredPulse]
     deals: dict[str, StoredDeal]
     events: dict[str, StoredEvents]
+    rooms: dict[str, StoredRoom]
+    layers: dict[str, StoredLayer]
+    turns: dict[str, StoredTurn]
 
 
 class Bar(Schema):

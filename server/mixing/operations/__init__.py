@@ -29,6 +29,7 @@ from server.mixing.operations.rhythm import (
     SetPlace,
     SetPulse,
 )
+from server.mixing.operations.room import AddLayer, RemoveLayer, RestoreWay, SetLayer, SetRoom, SetWay
 from server.mixing.operations.settings import SetSession
 from server.mixing.operations.several import FlipSources, SeatSources, ShiftValues, Together
 from server.mixing.operations.sources import (
@@ -65,6 +66,12 @@ SingleOperation = Annotated[
     | SetEvents
     | RestoreRhythm
     | FreezeSource
+    | SetWay
+    | RestoreWay
+    | SetRoom
+    | AddLayer
+    | SetLayer
+    | RemoveLayer
     | AddPassage
     | SetPassage
     | RemovePassage

@@ -16,15 +16,16 @@ Order = Annotated[int, Field(ge=-100_000, le=100_000)]
 Gain = Annotated[float, Field(ge=-GAIN_LIMIT_DB, le=GAIN_LIMIT_DB, allow_inf_nan=False)]
 
 
-def _limited(name: str) -> Any:
+def limited(name: str) -> Any:
+    """The type of a number that an automatable parameter may have."""
     parameter = PARAMETERS[name]
     return Annotated[float, Field(ge=parameter.low, le=parameter.high, allow_inf_nan=False)]
 
 
-Pan = _limited("pan")
-Level = _limited("level")
-Span = _limited("span")
-Width = _limited("width")
+Pan = limited("pan")
+Level = limited("level")
+Span = limited("span")
+Width = limited("width")
 
 Touch = tuple[str, float | None, float | None]
 """What an operation changes: a name such as ``oars.level``, and for lanes the range of time (s)."""
@@ -113,12 +114,18 @@ _WORDS = {
     "level_right": "right side", "invert_left": "left polarity turned", "invert_right": "right polarity turned",
     "exchange": "sides exchanged", "timing_ms": "arrival within", "timing_share": "told by level",
     "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
-    "mode": "panned as",
+    "mode": "panned as", "front": "depth", "front_left": "left side's depth", "front_right": "right side's depth",
+    "height_left": "left side's height", "height_right": "right side's height",
+    "centre": "centre share", "lfe": "LFE",
+    "snap": "at the nearest loudspeaker", "direct_muted": "its own sound muted",
 }  # fmt: skip
 _MS = {"timing_ms", "double_ms"}
-_DB = {"gain", "level", "trim", "level_left", "level_right", "double_trim"}
+_DB = {"gain", "level", "trim", "level_left", "level_right", "double_trim", "lfe"}
 _PLACES = {"pan", "pan_left", "pan_right", "shift"}
-_SHARES = {"span", "width", "timing_share"}
+_SHARES = {"span", "width", "timing_share", "centre"}
+_DEGREES = {"spread", "rotation"}
+_DEPTHS = {"front", "front_left", "front_right"}
+_HEIGHTS = {"height", "height_left", "height_right"}
 
 
 def pan_words(pan: float) -> str:
@@ -141,6 +148,12 @@ def said(name: str, value: Any) -> str:
         text = level_words(value)
     elif name in _MS:
         text = f"{value:g} ms"
+    elif name in _DEGREES:
+        text = f"{value:g}°"
+    elif name in _DEPTHS:
+        text = "middle" if round(value, 2) == 0.0 else f"{'F' if value > 0.0 else 'B'}{abs(value) * 100:.0f}"
+    elif name in _HEIGHTS:
+        text = f"{value:+.0%}"
     elif name in _SHARES:
         text = f"{value:.0%}"
     elif isinstance(value, bool):

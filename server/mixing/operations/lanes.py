@@ -10,14 +10,16 @@ from needle.errors import NeedleError
 from needle.moving.lane import Lane
 from needle.moving.parameters import parameters_of
 from needle.moving.ranges import MOST_POINTS
-from needle.owners import PART_OF, kind_and_id, lane_key, owned_parameter
+from needle.owners import PART_OF, ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, owned_parameter
 from needle.session import send_key
 from server.mixing.operations.base import Key, Operation, Touch
 from server.mixing.operations.things import StoredPoint, Time, stored
 from server.mixing.state import State, existing, taken_away
 
-Owner = Annotated[str, Field(max_length=140, pattern=r"^([\w-]+|(group|return):[\w-]+|send:[\w-]+/[\w-]+)$")]
-"""What a lane belongs to: a source's id, ``group:…``, ``return:…`` or ``send:source/return``."""
+Owner = Annotated[
+    str, Field(max_length=140, pattern=r"^([\w-]+|(group|return|layer|room):[\w-]+|send:[\w-]+/[\w-]+)$")
+]
+"""What a lane belongs to: a source's id, ``group:…``, ``return:…``, ``layer:…``, ``room:mix`` or ``send:…/…``."""
 
 LaneKey = Annotated[str, Field(max_length=200, pattern=r"^[\w:/-]+$")]
 
@@ -25,7 +27,11 @@ LaneKey = Annotated[str, Field(max_length=200, pattern=r"^[\w:/-]+$")]
 def owner_name(state: State, owner: str) -> str:
     """A lane's owner, which must be there, in the engineer's words."""
     kind, key = kind_and_id(owner)
+    if owner == ROOM:
+        return ROOM_AT_FIRST["name"]
     thing = existing(state, PART_OF[kind], key)
+    if kind == "layer":
+        return f"{existing(state, 'sources', thing['source'])['name']} · {thing['name']}"
     if kind != "send":
         return thing["name"]
     source, to = existing(state, "sources", thing["source"]), existing(state, "returns", thing["return"])

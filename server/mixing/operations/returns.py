@@ -23,7 +23,7 @@ from server.mixing.operations.base import (
 from server.mixing.operations.lanes import send_owner, sends_of
 from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
-from server.mixing.operations.things import Ink, SendPlace, StoredEffect, StoredReturn, StoredSend
+from server.mixing.operations.things import Ink, InRoom, Rotation, SendPlace, StoredEffect, StoredReturn, StoredSend
 from server.mixing.state import State, existing
 
 
@@ -67,6 +67,9 @@ class SetReturn(SetSome):
     muted: bool | None = None
     pan: Pan | None = None
     width: Width | None = None
+    front: InRoom | None = None
+    height: InRoom | None = None
+    rotation: Rotation | None = None
     _part: ClassVar[str] = "returns"
     _which: ClassVar[str] = "to"
     _prefix: ClassVar[str] = "return:"
@@ -165,10 +168,11 @@ class SetSend(Operation):
     before: bool | None = None
     place: SendPlace | None = None
     pan: Pan | None = None
+    front: InRoom | None = None
+    height: InRoom | None = None
 
     def _given(self) -> dict[str, Any]:
-        named = {"level": self.level, "before": self.before, "place": self.place, "pan": self.pan}
-        return {name: value for name, value in named.items() if value is not None}
+        return {name: value for name in SEND_AT_FIRST if (value := getattr(self, name)) is not None}
 
     def apply(self, state: State) -> Operation:
         existing(state, "sources", self.source)

@@ -279,7 +279,7 @@ class FreezeSource(SetSome):
         return f"{existing(state, 'sources', self.source)['name']} {'frozen' if self.frozen else 'thawed'}"
 
 
-_STILL_SET = {"level", "trim", "muted", "name", "ink", "order", "group", "frozen", "frozen_key"}
+_STILL_SET = {"level", "trim", "muted", "name", "ink", "order", "group", "direct_muted", "frozen", "frozen_key"}
 """What can be changed of a frozen source."""
 
 _BODILY = ("add-source", "remove-source", "freeze-source")
@@ -300,6 +300,8 @@ def check_thawed(state: State, operation: Operation) -> None:
 def _made_of(touch: str) -> str:
     """The source whose own sound a touched thing is part of; empty if it is of none, or can be set all the same."""
     kind, colon, rest = touch.partition(":")
+    if kind == "way":
+        return rest.partition("/")[0]
     if colon:
         return rest.partition(".")[0] if kind in ("pulse", "deal", "events") and ":" not in rest else ""
     if "/" in touch:

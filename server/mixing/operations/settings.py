@@ -6,6 +6,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field
 
 from needle.checks import LONGEST_SECONDS, check_settings
+from needle.layouts import layout_named
 from server.mixing.operations.base import Finite, Name, SetSome
 from server.mixing.operations.things import Word
 from server.mixing.state import SETTINGS_KEY, State
@@ -17,7 +18,7 @@ _Triple = Annotated[list[int], Field(min_length=3, max_length=3)]
 
 
 class SetSession(SetSome):
-    """Changes the session's name, length (s; 0 follows the sources), tempo and metre changes, or pan law."""
+    """Changes the session's name, length (s; 0 follows the sources), tempo and metre changes, pan law, or layout."""
 
     kind: Literal["set-session"] = "set-session"
     name: Name | None = None
@@ -26,6 +27,7 @@ class SetSession(SetSome):
     metres: Annotated[list[_Triple], Field(max_length=MOST_STEPS)] | None = None
     law: Word | None = None
     centre_zero: bool | None = None
+    layout: Annotated[str, Field(max_length=16)] | None = None
     _part: ClassVar[str] = "session"
     _which: ClassVar[str] = "kind"
     _prefix: ClassVar[str] = "session:"
@@ -49,6 +51,8 @@ class SetSession(SetSome):
             return f"Metre {value[0][1]}/{value[0][2]}"
         if name == "length":
             return f"Length {value:.1f} s" if value else "Length follows the sources"
+        if name == "layout":
+            return f"Layout {layout_named(value).title.lower()} ({value})"
         if name == "centre_zero":
             return "Centre at 0 dB" if value else "Centre as the law has it"
         return f"Pan law {value.replace('-', ' ')}" if name == "law" else f"The session is now called “{value}”"

@@ -11,15 +11,21 @@ from needle.session import send_key
 from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
 from server.mixing.operations.rhythm import RestoreRhythm, without_rhythm
+from server.mixing.operations.room import AddLayer, PassageKey, RestoreWay, layers_of, without_room
 from server.mixing.operations.things import (
     DoubleDelay,
     GroupKey,
     Ink,
+    InRoom,
     Milliseconds,
+    Rotation,
     Share,
+    Spread,
+    StoredLayer,
     StoredPoint,
     StoredSend,
     StoredSource,
+    StoredWay,
     Time,
     Trim,
     Word,
@@ -59,14 +65,25 @@ class PlaceSource(_SetSource):
     double: bool | None = None
     double_ms: DoubleDelay | None = None
     double_trim: Trim | None = None
+    front: InRoom | None = None
+    height: InRoom | None = None
+    front_left: InRoom | None = None
+    front_right: InRoom | None = None
+    height_left: InRoom | None = None
+    height_right: InRoom | None = None
+    spread: Spread | None = None
+    rotation: Rotation | None = None
+    centre: Share | None = None
+    snap: bool | None = None
 
 
 class SetLevel(_SetSource):
-    """Sets a source's level, or the trim that is added to it (dB; the lowest is off)."""
+    """Sets a source's level, the trim that is added to it, or what goes to the LFE (dB; the lowest is off)."""
 
     kind: Literal["set-level"] = "set-level"
     level: Level | None = None
     trim: Level | None = None
+    lfe: Level | None = None
 
 
 class SetGain(_SetSource):
@@ -77,10 +94,11 @@ class SetGain(_SetSource):
 
 
 class MuteSource(_SetSource):
-    """Mutes a source for everybody, or lets it sound again."""
+    """Mutes a source for everybody, or its own sound without its layers, or lets it sound again."""
 
     kind: Literal["mute-source"] = "mute-source"
-    muted: bool
+    muted: bool | None = None
+    direct_muted: bool | None = None
 
 
 class RenameSource(_SetSource):
@@ -126,7 +144,8 @@ class AddSource(Operation):
     """Adds a source, with the lanes and sends it comes with.
 
     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
-    ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt.
+    ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``ways`` and ``layers``: how it sounds in
+    the room.
     """
 
     kind: Literal["add-source"] = "add-source"
@@ -135,6 +154,8 @@ class AddSource(Operation):
     off: list[LaneKey] = []
     sends: list[StoredSend] = []
     rhythm: RestoreRhythm | None = None
+    ways: dict[PassageKey, StoredWay] = {}
+    layers: list[StoredLayer] = []
 
     def apply(self, state: State) -> Operation:
         key = self.source.id
@@ -151,6 +172,11 @@ class AddSource(Operation):
                 found = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
                 check_send(found)
                 state.put("sends", found["id"], found)
+        for passage, way in self.ways.items():
+            RestoreWay(source=key, passage=passage, way=way).apply(state)
+        for layer in self.layers:
+            if layer.source == key and state.get("layers", layer.id) is None:
+                AddLayer(layer=layer).apply(state)
         whole = {name: name if "/" in name else lane_key(key, name) for name in self.lanes}
         there = {whole[name]: points for name, points in self.lanes.items() if _belongs(state, key, whole[name])}
         RestoreLanes(lanes=there, off=[whole.get(name, name) for name in self.off]).apply(state)
@@ -175,13 +201,16 @@ class RemoveSource(Operation):
     def apply(self, state: State) -> Operation:
         source = existing(state, "sources", self.source)
         sends = sends_of(state, "source", self.source)
-        owners = [self.source, *map(send_owner, sends)]
+        layers = layers_of(state, self.source)
+        owners = [self.source, *map(send_owner, sends), *(f"layer:{layer['id']}" for layer in layers)]
         gone, rhythm = without_lanes(state, owners), without_rhythm(state, owners)
+        room = without_room(state, self.source, layers)
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
+        in_room = {"ways": room["ways"] if room else {}, "layers": layers}
         lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
-        return AddSource.model_validate({"source": source, "sends": sends, "rhythm": rhythm, **lanes})
+        return AddSource.model_validate({"source": source, "sends": sends, "rhythm": rhythm, **in_room, **lanes})
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.source)
@@ -191,11 +220,14 @@ class RemoveSource(Operation):
 
 
 def _belongs(state: State, source: str, key: str) -> bool:
-    """Whether a lane's owner is the source or one of its sends, and is there."""
+    """Whether a lane's owner is the source, one of its sends or layers, and is there."""
     owner, _, _ = key.rpartition("/")
     kind, thing = kind_and_id(owner)
     if kind == "source":
         return owner == source
+    if kind == "layer":
+        layer = state.get("layers", thing)
+        return layer is not None and layer["source"] == source
     return kind == "send" and thing.startswith(f"{source}/") and state.get("sends", thing) is not None
 
 

@@ -12,6 +12,7 @@ from server.mixing.operations.groups import SetGroup
 from server.mixing.operations.lanes import Owner, RestoreLanes, owner_name
 from server.mixing.operations.returns import SetReturn, SetSend
 from server.mixing.operations.rhythm import SetPulse
+from server.mixing.operations.room import SetLayer, SetRoom
 from server.mixing.operations.several import Together
 from server.mixing.operations.sources import PlaceSource, SetLevel
 from server.mixing.operations.things import Time
@@ -28,10 +29,14 @@ def setting(owner: str, values: dict[str, Any]) -> Operation:
         return SetGroup.model_validate({"group": key, **values})
     if kind == "return":
         return SetReturn.model_validate({"to": key, **values})
+    if kind == "layer":
+        return SetLayer.model_validate({"layer": key, **values})
+    if kind == "room":
+        return SetRoom.model_validate(values)
     if kind == "send":
         source, to = key.split("/")
         return SetSend.model_validate({"source": source, "to": to, **values})
-    what = SetLevel if values.keys() <= {"level", "trim"} else PlaceSource
+    what = SetLevel if values.keys() <= {"level", "trim", "lfe"} else PlaceSource
     return what.model_validate({"source": key, **values})
 
 

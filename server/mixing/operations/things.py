@@ -11,7 +11,7 @@ from needle.moving.lane import MAX_TIME, Point
 from needle.placing.modes import MOST_INPUTS
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS
 from needle.pulsing.pulse import LARGEST_SEED, Pulse
-from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width
+from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width, limited
 
 Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
 Beat = Annotated[Finite, Field(ge=0.0, le=1e6)]
@@ -24,6 +24,12 @@ Share = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
 Seed = Annotated[int, Field(ge=0, le=LARGEST_SEED)]
 GroupKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
 SendPlace = Literal["same", "opposite", "own"]
+
+
+InRoom = Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)]
+Spread = limited("spread")
+Rotation = limited("rotation")
+SpeakerName = Annotated[str, Field(max_length=8, pattern=r"^[A-Z0-9+-]+$")]
 
 
 class Stored(BaseModel):
@@ -88,6 +94,18 @@ class StoredSource(Stored):
     double: bool = False
     double_ms: DoubleDelay = 0.0
     double_trim: Trim = 0.0
+    front: InRoom = 1.0
+    height: InRoom = 0.0
+    front_left: InRoom = 1.0
+    front_right: InRoom = 1.0
+    height_left: InRoom = 0.0
+    height_right: InRoom = 0.0
+    spread: Spread = 0.0
+    rotation: Rotation = 0.0
+    centre: Share = 1.0
+    lfe: Level = OFF_DB
+    snap: bool = False
+    direct_muted: bool = False
     frozen: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
     frozen_key: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
 
@@ -124,6 +142,53 @@ class StoredReturn(Stored):
     pan: Pan = 0.0
     width: Width = 1.0
     effects: list[StoredEffect] = []
+    front: InRoom = 0.0
+    height: InRoom = 0.0
+    rotation: Rotation = 0.0
+
+
+class StoredLayer(Stored):
+    """A layer under a source: what it takes, its effects in order, its place in the room, its level."""
+
+    id: Key
+    source: Key
+    name: Name
+    order: Order = 0
+    takes: Literal["source", "before"] = "source"
+    before_level: bool = False
+    effects: list[StoredEffect] = []
+    level: Level = 0.0
+    muted: bool = False
+    pan: Pan = 0.0
+    span: Span = 1.0
+    front: InRoom = 1.0
+    height: InRoom = 0.0
+    spread: Spread = 0.0
+    rotation: Rotation = 0.0
+
+
+class StoredWay(Stored):
+    """A way in which a source may sound in the room (``needle.rendering.ways``)."""
+
+    off: Annotated[list[SpeakerName], Field(max_length=32)] = []
+    levels: dict[Word, Level] = {}
+    direct: Level = 0.0
+    ambient: Level = 0.0
+
+
+class StoredRoom(Stored):
+    """How a source may sound in the room: always (""), and in passages by their ids; ``id`` is the source."""
+
+    id: Key
+    ways: dict[str, StoredWay]
+
+
+class StoredTurn(Stored):
+    """The whole room: how far it is turned (degrees to the left)."""
+
+    id: Key
+    name: Name
+    rotation: Rotation = 0.0
 
 
 class StoredSend(Stored):
@@ -136,6 +201,8 @@ class StoredSend(Stored):
     before: bool = False
     place: SendPlace = "same"
     pan: Pan = 0.0
+    front: InRoom = 1.0
+    height: InRoom = 0.0
 
 
 class Written(Stored):

@@ -78,6 +78,10 @@ export async function postFile<T>(path: string, file: File): Promise<T> {
   return (await (await send("POST", path, form)).json()) as T;
 }
 
+export async function remove(path: string): Promise<void> {
+  await send("DELETE", path);
+}
+
 export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {
   return (await send("GET", path, undefined, signal)).arrayBuffer();
 }

@@ -44,6 +44,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/heads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Heads
+         * @description One's own measured heads.
+         */
+        get: operations["server_audio_heads_heads"];
+        put?: never;
+        /**
+         * Add Head
+         * @description Bring in a SOFA file with head-related impulse responses.
+         */
+        post: operations["server_audio_heads_add_head"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/heads/{head_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Head
+         * @description Take one of one's measured heads away.
+         */
+        delete: operations["server_audio_heads_remove_head"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -866,6 +910,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/room/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layout
+         * @description What another layout would move, and make louder or softer.
+         */
+        get: operations["server_audio_room_layout"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/room/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Path
+         * @description A path on the plan as points of its lanes, as a draft to look at and hear.
+         */
+        post: operations["server_audio_room_path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/room/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Place
+         * @description What a place would be for a source: in room and polar coordinates, and in every channel.
+         */
+        post: operations["server_audio_room_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/room/whereabouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whereabouts
+         * @description Where all sources and layers are over a stretch, turned and swung as they sound.
+         */
+        get: operations["server_audio_room_whereabouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/segments/{index}": {
         parameters: {
             query?: never;
@@ -1214,6 +1338,30 @@ export interface components {
             members: string[];
         };
         /**
+         * AddLayer
+         * @description Puts a layer under a source, with the lanes it comes with by their keys; ``off`` names those switched off.
+         */
+        AddLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add-layer";
+            /**
+             * Lanes
+             * @default {}
+             */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
+            layer: components["schemas"]["StoredLayer"];
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+        };
+        /**
          * AddPassage
          * @description Names a stretch (in beats).
          */
@@ -1254,7 +1402,8 @@ export interface components {
          * @description Adds a source, with the lanes and sends it comes with.
          *
          *     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
-         *     ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt.
+         *     ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``ways`` and ``layers``: how it sounds in
+         *     the room.
          */
         AddSource: {
             /**
@@ -1270,6 +1419,11 @@ export interface components {
                 [key: string]: components["schemas"]["StoredPoint"][];
             };
             /**
+             * Layers
+             * @default []
+             */
+            layers: components["schemas"]["StoredLayer"][];
+            /**
              * Off
              * @default []
              */
@@ -1281,6 +1435,13 @@ export interface components {
              */
             sends: components["schemas"]["StoredSend"][];
             source: components["schemas"]["StoredSource"];
+            /**
+             * Ways
+             * @default {}
+             */
+            ways: {
+                [key: string]: components["schemas"]["StoredWay"];
+            };
         };
         /**
          * Answer
@@ -1589,6 +1750,10 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["LaneOut"];
             };
+            /** Layers */
+            layers: {
+                [key: string]: components["schemas"]["StoredLayer"];
+            };
             /** Passages */
             passages: {
                 [key: string]: components["schemas"]["StoredPassage"];
@@ -1601,6 +1766,10 @@ export interface components {
             returns: {
                 [key: string]: components["schemas"]["StoredReturn"];
             };
+            /** Rooms */
+            rooms: {
+                [key: string]: components["schemas"]["StoredRoom"];
+            };
             /** Sends */
             sends: {
                 [key: string]: components["schemas"]["StoredSend"];
@@ -1609,6 +1778,10 @@ export interface components {
             /** Sources */
             sources: {
                 [key: string]: components["schemas"]["StoredSource"];
+            };
+            /** Turns */
+            turns: {
+                [key: string]: components["schemas"]["StoredTurn"];
             };
         };
         /**
@@ -1901,6 +2074,23 @@ export interface components {
             place: number;
         };
         /**
+         * HeadOut
+         * @description A measured head; ``monitor`` is the way of listening through it, ``measured`` how many directions it has.
+         */
+        HeadOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Measured */
+            measured: number;
+            /** Monitor */
+            monitor: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Heard
          * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
          *
@@ -2075,6 +2265,35 @@ export interface components {
             };
         };
         /**
+         * LayoutIn
+         * @description A layout to be tried.
+         */
+        LayoutIn: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /** Layout */
+            layout: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * LayoutOut
+         * @description A layout of loudspeakers (``needle.layouts``), its channels in their order.
+         */
+        LayoutOut: {
+            /** Channels */
+            channels: components["schemas"]["SpeakerOut"][];
+            /** Name */
+            name: string;
+            /** Surround */
+            surround: boolean;
+            /** Title */
+            title: string;
+        };
+        /**
          * Library
          * @description Everything that the core offers by name; ``bands`` are the centres that spectra go by (Hz).
          */
@@ -2093,7 +2312,7 @@ export interface components {
                 [key: string]: string;
             };
             /** Layouts */
-            layouts: string[];
+            layouts: components["schemas"]["LayoutOut"][];
             /** Modes */
             modes: components["schemas"]["ModeOut"][];
             /** Monitors */
@@ -2107,6 +2326,8 @@ export interface components {
             seatings: components["schemas"]["SeatingOut"][];
             /** Send Places */
             send_places: string[];
+            /** Speaker Groups */
+            speaker_groups: string[];
             /** Targets */
             targets: components["schemas"]["TargetOut"][];
             /** Timing Ms */
@@ -2279,17 +2500,37 @@ export interface components {
             notches: number[];
         };
         /**
+         * MovedOut
+         * @description What another layout does to a source (``needle.rendering.whereabouts.Moved``).
+         */
+        MovedOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Degrees */
+            degrees: number;
+            /** Folded */
+            folded: boolean;
+            /** Louder */
+            louder: number;
+            /** Source */
+            source: string;
+        };
+        /**
          * MuteSource
-         * @description Mutes a source for everybody, or lets it sound again.
+         * @description Mutes a source for everybody, or its own sound without its layers, or lets it sound again.
          */
         MuteSource: {
+            /** Direct Muted */
+            direct_muted?: boolean | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "mute-source";
             /** Muted */
-            muted: boolean;
+            muted?: boolean | null;
             /** Source */
             source: string;
         };
@@ -2405,7 +2646,7 @@ export interface components {
             /** Made On */
             made_on: number;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
         };
         /**
          * OperationOut
@@ -2514,6 +2755,83 @@ export interface components {
             targets: components["schemas"]["Target"][];
         };
         /**
+         * PathIn
+         * @description A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.moving.paths.Path``).
+         */
+        PathIn: {
+            /**
+             * Angle
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Centre
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            centre: [
+                number,
+                number
+            ];
+            /**
+             * Drawn
+             * @default []
+             */
+            drawn: [
+                number,
+                number,
+                number
+            ][];
+            /** End */
+            end: number;
+            /**
+             * End Radius
+             * @default 1
+             */
+            end_radius: number;
+            /**
+             * Glide
+             * @default 0
+             */
+            glide: number;
+            /** Kind */
+            kind: string;
+            /**
+             * Radius
+             * @default 1
+             */
+            radius: number;
+            /** Revision */
+            revision: number;
+            /** Rise */
+            rise?: [
+                number,
+                number
+            ] | null;
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
+            /**
+             * To
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            to: [
+                number,
+                number
+            ];
+            /**
+             * Turns
+             * @default 1
+             */
+            turns: number;
+        };
+        /**
          * Person
          * @description Somebody in a session.
          */
@@ -2526,6 +2844,34 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * PlaceIn
+         * @description A source with some values of its place as a hand holds them, or a ``polar`` place (degrees, distance).
+         */
+        PlaceIn: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /** Polar */
+            polar?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Revision */
+            revision: number;
+            /** Source */
+            source: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number;
+            };
         };
         /**
          * PlaceOut
@@ -2544,6 +2890,8 @@ export interface components {
          * @description Puts a source at a place, or changes what placing it means.
          */
         PlaceSource: {
+            /** Centre */
+            centre?: number | null;
             /** Double */
             double?: boolean | null;
             /** Double Ms */
@@ -2552,6 +2900,18 @@ export interface components {
             double_trim?: number | null;
             /** Exchange */
             exchange?: boolean | null;
+            /** Front */
+            front?: number | null;
+            /** Front Left */
+            front_left?: number | null;
+            /** Front Right */
+            front_right?: number | null;
+            /** Height */
+            height?: number | null;
+            /** Height Left */
+            height_left?: number | null;
+            /** Height Right */
+            height_right?: number | null;
             /** Invert Left */
             invert_left?: boolean | null;
             /** Invert Right */
@@ -2573,10 +2933,16 @@ export interface components {
             pan_left?: number | null;
             /** Pan Right */
             pan_right?: number | null;
+            /** Rotation */
+            rotation?: number | null;
+            /** Snap */
+            snap?: boolean | null;
             /** Source */
             source: string;
             /** Span */
             span?: number | null;
+            /** Spread */
+            spread?: number | null;
             /** Timing */
             timing?: string | null;
             /** Timing Ms */
@@ -2847,6 +3213,21 @@ export interface components {
             kind: "remove-group";
         };
         /**
+         * RemoveLayer
+         * @description Takes a layer away; its inverse brings it back with what moves it.
+         */
+        RemoveLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-layer";
+            /** Layer */
+            layer: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * RemovePassage
          * @description Takes a passage's name away.
          */
@@ -3081,6 +3462,25 @@ export interface components {
             pulses: {
                 [key: string]: components["schemas"]["StoredPulse"] | null;
             };
+        };
+        /**
+         * RestoreWay
+         * @description Puts a whole way in place, or with none takes it away.
+         */
+        RestoreWay: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore-way";
+            /**
+             * Passage
+             * @default
+             */
+            passage: string;
+            /** Source */
+            source: string;
+            way?: components["schemas"]["StoredWay"] | null;
         };
         /**
          * RevisionOut
@@ -3370,8 +3770,47 @@ export interface components {
             shift?: number | null;
         };
         /**
+         * SetLayer
+         * @description Changes some values of a layer.
+         */
+        SetLayer: {
+            /** Before Level */
+            before_level?: boolean | null;
+            /** Effects */
+            effects?: components["schemas"]["StoredEffect"][] | null;
+            /** Front */
+            front?: number | null;
+            /** Height */
+            height?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-layer";
+            /** Layer */
+            layer: string;
+            /** Level */
+            level?: number | null;
+            /** Muted */
+            muted?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Order */
+            order?: number | null;
+            /** Pan */
+            pan?: number | null;
+            /** Rotation */
+            rotation?: number | null;
+            /** Span */
+            span?: number | null;
+            /** Spread */
+            spread?: number | null;
+            /** Takes */
+            takes?: ("source" | "before") | null;
+        };
+        /**
          * SetLevel
-         * @description Sets a source's level, or the trim that is added to it (dB; the lowest is off).
+         * @description Sets a source's level, the trim that is added to it, or what goes to the LFE (dB; the lowest is off).
          */
         SetLevel: {
             /**
@@ -3381,6 +3820,8 @@ export interface components {
             kind: "set-level";
             /** Level */
             level?: number | null;
+            /** Lfe */
+            lfe?: number | null;
             /** Source */
             source: string;
             /** Trim */
@@ -3477,6 +3918,10 @@ export interface components {
          * @description Changes a return: its name, level, mute, balance, width, ink, order.
          */
         SetReturn: {
+            /** Front */
+            front?: number | null;
+            /** Height */
+            height?: number | null;
             /** Ink */
             ink?: number | null;
             /**
@@ -3494,10 +3939,31 @@ export interface components {
             order?: number | null;
             /** Pan */
             pan?: number | null;
+            /** Rotation */
+            rotation?: number | null;
             /** To */
             to: string;
             /** Width */
             width?: number | null;
+        };
+        /**
+         * SetRoom
+         * @description Turns the whole room (degrees to the left).
+         */
+        SetRoom: {
+            /**
+             * Key
+             * @default mix
+             * @constant
+             */
+            key: "mix";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-room";
+            /** Rotation */
+            rotation?: number | null;
         };
         /**
          * SetSend
@@ -3506,6 +3972,10 @@ export interface components {
         SetSend: {
             /** Before */
             before?: boolean | null;
+            /** Front */
+            front?: number | null;
+            /** Height */
+            height?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3524,7 +3994,7 @@ export interface components {
         };
         /**
          * SetSession
-         * @description Changes the session's name, length (s; 0 follows the sources), tempo and metre changes, or pan law.
+         * @description Changes the session's name, length (s; 0 follows the sources), tempo and metre changes, pan law, or layout.
          */
         SetSession: {
             /** Centre Zero */
@@ -3536,6 +4006,8 @@ export interface components {
             kind: "set-session";
             /** Law */
             law?: string | null;
+            /** Layout */
+            layout?: string | null;
             /** Length */
             length?: number | null;
             /** Metres */
@@ -3544,6 +4016,40 @@ export interface components {
             name?: string | null;
             /** Tempos */
             tempos?: number[][] | null;
+        };
+        /**
+         * SetWay
+         * @description Sets some of the way in which a source may sound in the room: always, or, with a ``passage``, during that.
+         *
+         *     ``off``: the speakers that may not sound. ``levels`` (dB) by group change those that are named. ``direct`` and
+         *     ``ambient`` (dB) are the parts of a stem. A passage's way begins as the one that always holds.
+         */
+        SetWay: {
+            /** Ambient */
+            ambient?: number | null;
+            /** Direct */
+            direct?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-way";
+            /**
+             * Levels
+             * @default {}
+             */
+            levels: {
+                [key: string]: number;
+            };
+            /** Off */
+            off?: string[] | null;
+            /**
+             * Passage
+             * @default
+             */
+            passage: string;
+            /** Source */
+            source: string;
         };
         /**
          * SettingOut
@@ -3664,6 +4170,37 @@ export interface components {
             end: number;
             /** Start */
             start: number;
+        };
+        /**
+         * SpeakerOut
+         * @description A channel of a layout: where it stands in the room, and how it is folded to left and right.
+         */
+        SpeakerOut: {
+            /** Azimuth */
+            azimuth: number;
+            /** Elevation */
+            elevation: number;
+            /** Fold */
+            fold: [
+                number,
+                number
+            ];
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            /** Lfe */
+            lfe: boolean;
+            /** Mirrored */
+            mirrored: number;
+            /** Name */
+            name: string;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Standing
@@ -3794,6 +4331,79 @@ export interface components {
              * @default 0
              */
             shift: number;
+        };
+        /**
+         * StoredLayer
+         * @description A layer under a source: what it takes, its effects in order, its place in the room, its level.
+         */
+        StoredLayer: {
+            /**
+             * Before Level
+             * @default false
+             */
+            before_level: boolean;
+            /**
+             * Effects
+             * @default []
+             */
+            effects: components["schemas"]["StoredEffect"][];
+            /**
+             * Front
+             * @default 1
+             */
+            front: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /** Id */
+            id: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Order
+             * @default 0
+             */
+            order: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+            /** Source */
+            source: string;
+            /**
+             * Span
+             * @default 1
+             */
+            span: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
+            /**
+             * Takes
+             * @default source
+             * @enum {string}
+             */
+            takes: "source" | "before";
         };
         /**
          * StoredPassage
@@ -4006,6 +4616,16 @@ export interface components {
              * @default []
              */
             effects: components["schemas"]["StoredEffect"][];
+            /**
+             * Front
+             * @default 0
+             */
+            front: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
             /** Id */
             id: string;
             /**
@@ -4036,10 +4656,27 @@ export interface components {
              */
             pan: number;
             /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+            /**
              * Width
              * @default 1
              */
             width: number;
+        };
+        /**
+         * StoredRoom
+         * @description How a source may sound in the room: always (""), and in passages by their ids; ``id`` is the source.
+         */
+        StoredRoom: {
+            /** Id */
+            id: string;
+            /** Ways */
+            ways: {
+                [key: string]: components["schemas"]["StoredWay"];
+            };
         };
         /**
          * StoredSend
@@ -4051,6 +4688,16 @@ export interface components {
              * @default false
              */
             before: boolean;
+            /**
+             * Front
+             * @default 1
+             */
+            front: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
             /** Id */
             id: string;
             /** Level */
@@ -4078,8 +4725,18 @@ export interface components {
         StoredSource: {
             /** Asset */
             asset: string;
+            /**
+             * Centre
+             * @default 1
+             */
+            centre: number;
             /** Channels */
             channels: number;
+            /**
+             * Direct Muted
+             * @default false
+             */
+            direct_muted: boolean;
             /**
              * Double
              * @default false
@@ -4106,6 +4763,21 @@ export interface components {
              */
             first: number;
             /**
+             * Front
+             * @default 1
+             */
+            front: number;
+            /**
+             * Front Left
+             * @default 1
+             */
+            front_left: number;
+            /**
+             * Front Right
+             * @default 1
+             */
+            front_right: number;
+            /**
              * Frozen
              * @default
              */
@@ -4122,6 +4794,21 @@ export interface components {
              * @default
              */
             group: string;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Height Left
+             * @default 0
+             */
+            height_left: number;
+            /**
+             * Height Right
+             * @default 0
+             */
+            height_right: number;
             /** Id */
             id: string;
             /** Ink */
@@ -4148,6 +4835,11 @@ export interface components {
              * @default 0
              */
             level_right: number;
+            /**
+             * Lfe
+             * @default -96
+             */
+            lfe: number;
             /** Mode */
             mode: string;
             /** Muted */
@@ -4169,15 +4861,30 @@ export interface components {
              */
             pan_right: number;
             /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+            /**
              * Seconds
              * @default 0
              */
             seconds: number;
             /**
+             * Snap
+             * @default false
+             */
+            snap: boolean;
+            /**
              * Span
              * @default 1
              */
             span: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
             /** Start */
             start: number;
             /**
@@ -4207,17 +4914,74 @@ export interface components {
             width: number;
         };
         /**
+         * StoredTurn
+         * @description The whole room: how far it is turned (degrees to the left).
+         */
+        StoredTurn: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+        };
+        /**
+         * StoredWay
+         * @description A way in which a source may sound in the room (``needle.rendering.ways``).
+         */
+        StoredWay: {
+            /**
+             * Ambient
+             * @default 0
+             */
+            ambient: number;
+            /**
+             * Direct
+             * @default 0
+             */
+            direct: number;
+            /**
+             * Levels
+             * @default {}
+             */
+            levels: {
+                [key: string]: number;
+            };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+        };
+        /**
          * Stretch
-         * @description A stretch (s) of some lanes at a revision.
+         * @description A stretch of a revision (s), at most a minute, with other moves if wished; ``gains`` names a source.
          */
         Stretch: {
-            /** End */
-            end: number;
-            /** Lanes */
-            lanes: components["schemas"]["LaneName"][];
+            /**
+             * Gains
+             * @default
+             */
+            gains: string;
+            /**
+             * Moves
+             * @default
+             */
+            moves: string;
             /** Revision */
             revision: number;
-            /** Start */
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds: number;
+            /**
+             * Start
+             * @default 0
+             */
             start: number;
         };
         /** StretchIn */
@@ -4412,6 +5176,25 @@ export interface components {
             kind: "thin";
         };
         /**
+         * ThingOut
+         * @description Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
+         *
+         *     One time only where nothing moves.
+         */
+        ThingOut: {
+            /** Ends */
+            ends: number[][][];
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "source" | "layer";
+            /** Spread */
+            spread: number[];
+        };
+        /**
          * ThinnedOut
          * @description What a source loses in mono (``needle.balancing.mono.Thinned``).
          */
@@ -4438,7 +5221,7 @@ export interface components {
              */
             kind: "together";
             /** Operations */
-            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
             /** What */
             what: string;
         };
@@ -4537,6 +5320,46 @@ export interface components {
             at: number;
             /** Revision */
             revision: number;
+        };
+        /**
+         * WhereOut
+         * @description A place in the room and in polar coordinates, and how strong it makes the source in every channel.
+         */
+        WhereOut: {
+            /** Azimuth */
+            azimuth: number;
+            /** Distance */
+            distance: number;
+            /** Elevation */
+            elevation: number;
+            /** Gains */
+            gains: number[];
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * WhereaboutsOut
+         * @description Everything in the room at every ``step`` (s) from ``start`` on.
+         *
+         *     Of the source that was asked for: ``gains`` (channel, time), and ``polar`` (azimuth, elevation, distance; time).
+         */
+        WhereaboutsOut: {
+            /** Count */
+            count: number;
+            /** Gains */
+            gains: number[][];
+            /** Polar */
+            polar: number[][];
+            /** Start */
+            start: number;
+            /** Step */
+            step: number;
+            /** Things */
+            things: components["schemas"]["ThingOut"][];
         };
         /**
          * Whose
@@ -4679,6 +5502,76 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Doorstep"];
                 };
+            };
+        };
+    };
+    server_audio_heads_heads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadOut"][];
+                };
+            };
+        };
+    };
+    server_audio_heads_add_head: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadOut"];
+                };
+            };
+        };
+    };
+    server_audio_heads_remove_head: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                head_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5794,6 +6687,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    server_audio_room_layout: {
+        parameters: {
+            query: {
+                revision: number;
+                at?: number;
+                layout: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"][];
+                };
+            };
+        };
+    };
+    server_audio_room_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_audio_room_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereOut"];
+                };
+            };
+        };
+    };
+    server_audio_room_whereabouts: {
+        parameters: {
+            query: {
+                revision: number;
+                start?: number;
+                seconds?: number;
+                gains?: string;
+                moves?: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereaboutsOut"];
                 };
             };
         };

@@ -6,6 +6,7 @@ import { clamp } from "@/geometry/pan";
 import { usePlayer } from "@/sound/player";
 import { useLibrary } from "@/session/library";
 import { endsOfSend, kindAndId } from "@/session/owners";
+import { useRoom } from "@/session/room";
 import { useSession, type LaneName, type Parameter, type Source } from "@/session/session";
 
 const CLOSEST = 400;
@@ -15,6 +16,7 @@ export const useChartView = defineStore("chart-view", () => {
   const session = useSession();
   const player = usePlayer();
   const library = useLibrary();
+  const room = useRoom();
   /** The time (s) at the chart's upper edge, and pixels to a second. */
   const top = ref(0);
   const scale = ref(18.75);
@@ -30,7 +32,8 @@ export const useChartView = defineStore("chart-view", () => {
   function ownLanes(source: Source): Parameter[] {
     const mode = library.library?.modes.find((one) => one.name === source.mode);
     const own = [...((mode?.parameters ?? ["pan"]) as Parameter[]), "level", "trim"] as Parameter[];
-    return source.channels === 2 ? [...own, "width"] : own;
+    const here = source.channels === 2 ? [...own, "width" as const] : own;
+    return room.surround ? [...here, ...room.lanesOf(source)] : here;
   }
 
   /** Every lane that may be worked on with the chosen source: its own, its sends', its group's, the returns'. */
@@ -51,16 +54,18 @@ export const useChartView = defineStore("chart-view", () => {
       ...named(source.id, own),
       ...pulsing(source.id),
       ...sends.flatMap((send) =>
-        named(`send:${send.id}`, send.place === "own" ? ["level", "pan"] : ["level"]),
+        named(`send:${send.id}`, send.place === "own" ? ["level", ...room.placed] : ["level"]),
       ),
       ...sends.flatMap((send) => pulsing(`send:${send.id}`)),
       ...(source.group
         ? [...named(`group:${source.group}`, ["level"]), ...pulsing(`group:${source.group}`)]
         : []),
       ...sends.flatMap((send) => [
-        ...named(`return:${send.return}`, ["pan", "width", "level"]),
+        ...named(`return:${send.return}`, ["pan", "width", "level", ...room.ofReturns]),
         ...pulsing(`return:${send.return}`),
       ]),
+      ...room.layersOf(source.id).flatMap((layer) => named(`layer:${layer.id}`, room.ofLayers)),
+      ...(room.surround ? named("room:mix", ["rotation"]) : []),
     ];
   });
 
@@ -71,6 +76,8 @@ export const useChartView = defineStore("chart-view", () => {
     if (kind === "source") return document?.sources[id]?.name ?? id;
     if (kind === "group") return document?.groups[id]?.name ?? id;
     if (kind === "return") return document?.returns[id]?.name ?? id;
+    if (kind === "layer") return document?.layers[id]?.name ?? id;
+    if (kind === "room") return "The room";
     const [from, to] = endsOfSend(id);
     return `${document?.sources[from]?.name ?? from} in ${document?.returns[to]?.name ?? to}`;
   }

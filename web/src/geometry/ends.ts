@@ -40,6 +40,12 @@ export function channelPlaces(mode: string, channels: number, value: Look): numb
   );
 }
 
+/** Every channel's depth in a room, in the order of the channels. */
+export function frontsOf(mode: string, channels: number, value: Look): number[] {
+  if (mode === "sides") return [value("front_left"), value("front_right")];
+  return Array.from({ length: channels }, () => value("front"));
+}
+
 /** The values that change when an end is put somewhere; the other end of a span stays where it is. */
 export function dragged(mode: string, side: End["side"], to: number, value: Look): Values {
   const at = clamp(to, -1, 1);

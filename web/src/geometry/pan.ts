@@ -68,3 +68,34 @@ export function parsePercent(text: string, low: number, high: number): number | 
   const share = Number(tidy) / 100;
   return share >= low && share <= high ? share : null;
 }
+
+/** F25, middle, B50: how far in front of or behind the listener. */
+export function depthText(front: number): string {
+  const whole = Math.round(Math.abs(front) * 100);
+  return whole === 0 ? "middle" : `${front < 0 ? "B" : "F"}${whole}`;
+}
+
+/** F25, 25B, -50, 0 all work; null for anything else. */
+export function parseDepth(text: string): number | null {
+  const tidy = text.trim().toLowerCase().replace("−", "-");
+  if (tidy === "middle" || tidy === "m") return 0;
+  const match = /^([fb])?\s*([+-]?\d+(?:\.\d+)?)\s*([fb])?$/.exec(tidy);
+  if (!match || (match[1] && match[3])) return null;
+  const side = match[1] ?? match[3];
+  const amount = Number(match[2]) / 100;
+  const depth = side === "b" ? -Math.abs(amount) : side === "f" ? Math.abs(amount) : amount;
+  return Math.abs(depth) <= 1 ? depth : null;
+}
+
+/** +20 %: how far above or below the ear. */
+export const heightText = (height: number): string => `${height > 0.004 ? "+" : ""}${percentText(height)}`;
+
+/** 71° left · up 18°; in front, behind. */
+export function directionText(azimuth: number, elevation: number): string {
+  const [side, up] = [Math.round(azimuth), Math.round(elevation)];
+  const turned = Math.abs(side);
+  const flat =
+    turned === 0 ? "in front" : turned === 180 ? "behind" : `${turned}° ${side > 0 ? "left" : "right"}`;
+  if (Math.abs(up) >= 89) return up > 0 ? "straight above" : "straight below";
+  return up ? `${flat} · ${up > 0 ? "up" : "down"} ${Math.abs(up)}°` : flat;
+}

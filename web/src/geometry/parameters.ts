@@ -2,10 +2,13 @@
 import type { Parameter } from "@/session/session";
 import {
   clamp,
+  depthText,
+  heightText,
   LEVEL_TOP,
   levelText,
   OFF_DB,
   panText,
+  parseDepth,
   parseLevel,
   parsePan,
   parsePercent,
@@ -82,6 +85,38 @@ const plain = (title: string, low: number, high: number, unit: string): Paramete
   },
 });
 
+const along = (title: string, kind: "front" | "height"): ParameterFace => ({
+  title,
+  point: title,
+  low: -1,
+  high: 1,
+  unit: 0.01,
+  bigStep: 0.1,
+  initial: kind === "front" ? 1 : 0,
+  hint:
+    kind === "front"
+      ? "Type F50, B50 or 0; arrow keys; double-click for the front"
+      : "Type a percentage, - for down; arrow keys; double-click for the ear's height",
+  text: kind === "front" ? depthText : heightText,
+  parse: kind === "front" ? parseDepth : (text) => parsePercent(text, -1, 1),
+});
+
+const degrees = (title: string, low: number, high: number): ParameterFace => ({
+  title,
+  point: title,
+  low,
+  high,
+  unit: 1,
+  bigStep: 10,
+  initial: 0,
+  hint: "Type degrees, - to the right; arrow keys; double-click for 0",
+  text: (value) => `${Math.round(value)}°`.replace("-", "−"),
+  parse: (typed) => {
+    const value = Number(typed.replace("°", "").replace("−", "-").trim());
+    return typed.trim() && value >= low && value <= high ? value : null;
+  },
+});
+
 export const FACES: Record<Parameter, ParameterFace> = {
   pan: place("Left–right", 0),
   level: level("Level"),
@@ -92,6 +127,16 @@ export const FACES: Record<Parameter, ParameterFace> = {
   level_right: level("Right level"),
   span: share("Span", -1, 1),
   width: share("Width", 0, 2),
+  front: along("Front–back", "front"),
+  height: along("Height", "height"),
+  front_left: along("Left side front–back", "front"),
+  front_right: along("Right side front–back", "front"),
+  height_left: along("Left side height", "height"),
+  height_right: along("Right side height", "height"),
+  spread: degrees("Spread", 0, 360),
+  rotation: degrees("Rotation", -7200, 7200),
+  centre: share("Centre share", 0, 1),
+  lfe: { ...level("LFE"), initial: OFF_DB, hint: "Type −8 or off; arrow keys; double-click for off" },
   pulse_depth: share("Pulse depth", 0, 1),
   pulse_period: plain("Pulse cycle", 1 / 16, 64, "beats"),
   pulse_rate: plain("Pulse rate", 0.02, 64, "Hz"),

@@ -12,7 +12,6 @@ const library = useLibrary();
 const given = reactive({ name: "", rate: 48000, bpm: 120, beats: 4, unit: 4, layout: "0+2+0" });
 const trouble = ref("");
 const busy = ref(false);
-const layouts: Record<string, string> = { "0+2+0": "stereo" };
 
 watch(open, (now) => now && void library.arrive());
 
@@ -80,8 +79,8 @@ async function make(): Promise<void> {
       <label
         ><span>Layout</span>
         <select v-model="given.layout">
-          <option v-for="one in library.library?.layouts" :key="one" :value="one">
-            {{ layouts[one] ?? one }} ({{ one }})
+          <option v-for="one in library.library?.layouts" :key="one.name" :value="one.name">
+            {{ one.title }} ({{ one.name }})
           </option>
         </select></label
       >

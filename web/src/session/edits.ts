@@ -12,6 +12,7 @@ import {
   useSession,
   type Group,
   type LaneName,
+  type Layer,
   type Parameter,
   type Return,
   type Send,
@@ -53,7 +54,7 @@ export type Placing = Values &
     Pick<
       Source,
       | "mode" | "exchange" | "invert_left" | "invert_right" | "timing" | "timing_ms" | "timing_share"
-      | "double" | "double_ms" | "double_trim"
+      | "double" | "double_ms" | "double_trim" | "snap"
     >
   >; // prettier-ignore
 
@@ -155,7 +156,7 @@ export function useEdits() {
         shown[lane] = pointsWith(source.id, parameter, fresh.t, fresh.t, [fresh]);
       } else {
         shown[`${source.id}.${parameter}`] = value;
-        if (parameter === "level" || parameter === "trim")
+        if (["level", "trim", "lfe"].includes(parameter))
           operations.push(operation("set-level", { source: source.id, [parameter]: value }));
         else fixed[parameter] = value;
       }
@@ -281,6 +282,15 @@ export function useEdits() {
     );
   }
 
+  const setLayer = (layer: Layer, values: Partial<Omit<Layer, "id" | "source">>): void =>
+    setOf(`layer:${layer.id}`, values, (fixed) =>
+      operation("set-layer", { layer: layer.id, ...fixed } as never),
+    );
+
+  /** Turn the whole room. */
+  const setRoom = (values: { rotation?: number }): void =>
+    setOf("room:mix", values, (fixed) => operation("set-room", fixed as never));
+
   /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
   function setLane({ source: owner, parameter }: LaneName, value: number): void {
     if (isOfPulse(parameter))
@@ -297,6 +307,8 @@ export function useEdits() {
         session.returns.find((one) => one.id === key)!,
         values,
       );
+    if (kind === "layer") setLayer(session.document!.layers[key]!, values);
+    if (kind === "room") setRoom(values);
     if (kind === "group")
       setGroup(
         session.groups.find((one) => one.id === key)!,
@@ -317,6 +329,6 @@ export function useEdits() {
 
   return {
     addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, flip,
-    setGroup, setReturn, setSend, setLane, switchLane, makeStatic, make, ownOf,
+    setGroup, setReturn, setSend, setLayer, setRoom, setLane, switchLane, makeStatic, make, ownOf,
   }; // prettier-ignore
 }

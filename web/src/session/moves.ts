@@ -126,7 +126,7 @@ export const useMoves = defineStore("moves", () => {
     const mine = (asked += 1);
     trouble.value = "";
     try {
-      const found = await post<Draft>(`/api/sessions/${session.id}/moves/${path}`, {
+      const found = await post<Draft>(`/api/sessions/${session.id}/${path}`, {
         revision: session.revision,
         ...body,
       });
@@ -161,7 +161,7 @@ export const useMoves = defineStore("moves", () => {
         mirrored: crossed && one.parameter.startsWith("pan") && OTHER_SIDE[one.parameter] === view.parameter,
       }));
       const body = { lanes: names, ...here, edit: edit.value, glide: glide.value, stay: stay.value };
-      const found = await ask("edit", body);
+      const found = await ask("moves/edit", body);
       if (found || trouble.value) show(found);
     };
     await again();
@@ -193,7 +193,7 @@ export const useMoves = defineStore("moves", () => {
 
   /** A range operation that needs no looking at first: what a pointer has drawn or dragged. */
   async function atOnce(names: LaneName[], here: Span, wanted: Edit): Promise<void> {
-    const found = await ask("edit", { lanes: names, ...here, edit: wanted });
+    const found = await ask("moves/edit", { lanes: names, ...here, edit: wanted });
     if (found) make(found);
     else if (trouble.value) say.wrong(trouble.value);
   }
@@ -224,7 +224,17 @@ export const useMoves = defineStore("moves", () => {
     edit.value = null;
     again = async () => {
       const body = { clip: copied.clip, targets, mirrored, by_beats: byBeats, glide: glide.value };
-      const found = await ask("paste", body);
+      const found = await ask("moves/paste", body);
+      if (found || trouble.value) show(found);
+    };
+    await again();
+  }
+
+  /** Look at a path on the plan before it is taken. */
+  async function lookPath(body: object): Promise<void> {
+    edit.value = null;
+    again = async () => {
+      const found = await ask("room/path", body);
       if (found || trouble.value) show(found);
     };
     await again();
@@ -262,6 +272,6 @@ export const useMoves = defineStore("moves", () => {
 
   return {
     span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
-    keyOf, isAlong, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, places, lanesWith,
+    keyOf, isAlong, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith,
   }; // prettier-ignore
 });

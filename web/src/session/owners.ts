@@ -1,6 +1,6 @@
-/** What lanes belong to: a source by its id, or a send, a return or a group by its kind and id. */
+/** What lanes belong to: a source by its id, or anything else by its kind and id. */
 
-export type OwnerKind = "source" | "send" | "return" | "group";
+export type OwnerKind = "source" | "send" | "return" | "group" | "layer" | "room";
 
 /** The kind and the id of a lane's owner. */
 export function kindAndId(owner: string): [OwnerKind, string] {

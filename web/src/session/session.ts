@@ -18,6 +18,7 @@ export type Passage = Schemas["StoredPassage"];
 export type Group = Schemas["StoredGroup"];
 export type Return = Schemas["StoredReturn"];
 export type Send = Schemas["StoredSend"];
+export type Layer = Schemas["StoredLayer"];
 export type Parameter =
   | "pan"
   | "level"
@@ -28,7 +29,20 @@ export type Parameter =
   | "level_right"
   | "span"
   | "width"
+  | RoomParameter
   | PulseParameter;
+/** What tells a place in a room of loudspeakers, besides left to right. */
+export type RoomParameter =
+  | "front"
+  | "height"
+  | "front_left"
+  | "front_right"
+  | "height_left"
+  | "height_right"
+  | "spread"
+  | "rotation"
+  | "centre"
+  | "lfe";
 /** What can be automated of a pulse, whatever it moves. */
 export type PulseParameter = "pulse_depth" | "pulse_period" | "pulse_rate";
 
@@ -314,7 +328,9 @@ export const useSession = defineStore("session", () => {
   /** The value without automation of anything that has lanes; what a hand holds does not stand yet. */
   function staticOf(owner: string, parameter: Parameter): number {
     const [kind, key] = kindAndId(owner);
-    const parts = { source: "sources", return: "returns", group: "groups", send: "sends" } as const;
+    const parts = {
+      source: "sources", return: "returns", group: "groups", send: "sends", layer: "layers", room: "turns",
+    } as const; // prettier-ignore
     if (isOfPulse(parameter)) {
       const name = ofPulse(parameter);
       const sent = pending.get(`pulse:${owner}.${name}`);
@@ -323,7 +339,8 @@ export const useSession = defineStore("session", () => {
     const thing = document.value?.[parts[kind]][key] as Partial<Record<Parameter, number>> | undefined;
     const sent = pending.get(`${owner}.${parameter}`);
     if (sent?.ids.size) return sent.value as number;
-    return thing?.[parameter] ?? (kind === "send" && parameter === "level" ? OFF_DB : 0);
+    const unsent: Partial<Record<Parameter, number>> = { level: OFF_DB, front: 1 };
+    return thing?.[parameter] ?? (kind === "send" ? (unsent[parameter] ?? 0) : 0);
   }
 
   /** What the line of anything that has lanes says at a time, or its static value, whatever is held. */
@@ -385,7 +402,8 @@ export const useSession = defineStore("session", () => {
     const key = sendKey(source, to);
     const found = document.value?.sends[key];
     const stands = found ?? {
-      id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0,
+      id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0, front: 1,
+      height: 0,
     }; // prettier-ignore
     return {
       ...stands,
@@ -393,6 +411,8 @@ export const useSession = defineStore("session", () => {
       before: shown(`send:${key}.before`, stands.before),
       place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
       pan: valueNow(`send:${key}`, "pan"),
+      front: valueNow(`send:${key}`, "front"),
+      height: valueNow(`send:${key}`, "height"),
     };
   }
 

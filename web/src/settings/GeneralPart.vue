@@ -61,8 +61,6 @@ function rename(event: Event): void {
     <dl>
       <dt>Sampling rate</dt>
       <dd class="number">{{ session.settings.rate / 1000 }} kHz, fixed when the session was made</dd>
-      <dt>Layout</dt>
-      <dd>stereo ({{ session.settings.layout }})</dd>
     </dl>
   </div>
 </template>

@@ -4,6 +4,7 @@ import { Modal, TabPane, Tabs } from "ant-design-vue";
 import { ref, watch } from "vue";
 import GeneralPart from "./GeneralPart.vue";
 import LawPart from "./LawPart.vue";
+import LayoutPart from "./LayoutPart.vue";
 import TempoPart from "./TempoPart.vue";
 
 const open = defineModel<boolean>("open", { required: true });
@@ -17,6 +18,7 @@ watch(open, (now) => now && (tab.value = props.part ?? "general"));
     <Tabs v-model:active-key="tab" size="small">
       <TabPane key="general" tab="Name and length"><GeneralPart /></TabPane>
       <TabPane key="tempo" tab="Tempo and metre"><TempoPart v-if="open" /></TabPane>
+      <TabPane key="layout" tab="Loudspeakers"><LayoutPart v-if="open" /></TabPane>
       <TabPane key="law" tab="Pan law"><LawPart v-if="open" /></TabPane>
     </Tabs>
   </Modal>

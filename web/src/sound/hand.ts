@@ -22,6 +22,45 @@ export interface HandReading {
   far: boolean;
   /** What reaches either ear of left and right, in this person's way of listening. */
   monitor: number[][];
+  /** In a room of loudspeakers: what reaches either ear from everywhere. */
+  room: RoomReading | null;
+}
+
+/** Tables over the plan, flat: by y from back to front, x from left to right, ear, version (left, right or both). */
+export interface RoomReading {
+  steps: number;
+  versions: number;
+  tables: number[][];
+  weights: number[];
+}
+
+/** A held source's ways to both ears from places in a room, between the table's places as they lie. */
+export function roomTaps(reading: RoomReading, places: { x: number; y: number }[], level = 1): Tap[] {
+  const { steps, versions } = reading;
+  const each = 2 * versions;
+  return places.flatMap(({ x, y }, input) => {
+    const table = reading.tables[Math.min(input, reading.tables.length - 1)]!;
+    const weight = (reading.weights[input] ?? 0) * level;
+    const [ax, ay] = [x, y].map((value) => ((Math.min(Math.max(value, -1), 1) + 1) / 2) * (steps - 1)) as [
+      number,
+      number,
+    ];
+    const [left, back] = [Math.min(Math.floor(ax), steps - 2), Math.min(Math.floor(ay), steps - 2)];
+    const [right, front] = [ax - left, ay - back];
+    const from = (row: number, column: number, which: number): number =>
+      table[(row * steps + column) * each + which] ?? 0;
+    const found = (which: number): number =>
+      (from(back, left, which) * (1 - right) + from(back, left + 1, which) * right) * (1 - front) +
+      (from(back + 1, left, which) * (1 - right) + from(back + 1, left + 1, which) * right) * front;
+    return [0, 1].flatMap((output) =>
+      Array.from({ length: versions }, (_, version) => ({
+        input: input + version * places.length,
+        output,
+        gain: found(output * versions + version) * weight,
+        delay: 0,
+      })),
+    );
+  });
 }
 
 /** The ways as they reach the ears. */

@@ -28,6 +28,11 @@ export const useMonitor = defineStore("monitor", () => {
     player.monitor = latched.value;
   }
 
+  /** Listen in a way from now on. */
+  function listen(name: string): void {
+    latched.value = player.monitor = name;
+  }
+
   /** Listen in a way while something is held. */
   const hold = (name: string): void => {
     player.monitor = name;
@@ -67,5 +72,5 @@ export const useMonitor = defineStore("monitor", () => {
     moves.value = null;
   }
 
-  return { latched, trial, moves, comparing, latch, hold, letGo, offer, offerMoves, compare, leave };
+  return { listen, latched, trial, moves, comparing, latch, hold, letGo, offer, offerMoves, compare, leave };
 });

@@ -5,9 +5,9 @@
 import { useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, toRef, watch } from "vue";
-import { channelPlaces } from "@/geometry/ends";
+import { channelPlaces, frontsOf } from "@/geometry/ends";
 import { useSession, type Parameter, type Source } from "@/session/session";
-import { gainOf, handTaps, type HandReading } from "./hand";
+import { gainOf, handTaps, roomTaps, type HandReading } from "./hand";
 import {
   fetchSegment,
   type Fetched,
@@ -319,6 +319,13 @@ export const usePlayer = defineStore("player", () => {
     const places = channelPlaces(source.mode, source.channels, look);
     const gain = (parameter: Parameter): number => gainOf(session.gains, look(parameter));
     const level = free ? gain("level") * gain("trim") : 1;
+    if (reading.room) {
+      const room = reading.room;
+      const depths = frontsOf(source.mode, places.length, look);
+      const xs = source.mode === "balance" ? [-1, 1] : places;
+      const taps = roomTaps(room, xs.map((x, i) => ({ x, y: depths[i]! })), level); // prettier-ignore
+      return send({ type: "hand", taps, atOnce });
+    }
     send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value, level), atOnce });
   }
 

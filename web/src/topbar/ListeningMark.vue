@@ -12,7 +12,7 @@ const monitor = useMonitor();
 const marks = computed(() => {
   const way = library.library?.monitors.find((one) => one.name === player.monitor);
   const found = [];
-  if (way && way.name !== "stereo")
+  if (way && way.name !== "stereo" && way.name !== "headphones")
     found.push({
       text: way.title,
       title: `You hear: ${way.title}. ${way.sentence} Nobody else does; press for stereo`,

@@ -4,12 +4,15 @@ import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { initials, personColour } from "@/ui/theme";
 import EarMark from "@/ui/EarMark.vue";
+import { useRoom } from "@/session/room";
 import ListeningMark from "./ListeningMark.vue";
+import ListenPick from "./ListenPick.vue";
 import Transport from "./Transport.vue";
 
 defineProps<{ desk: string }>();
 defineEmits<{ export: []; help: []; settings: [part: string] }>();
 const session = useSession();
+const room = useRoom();
 const DESKS = [
   { name: "place", title: "Place" },
   { name: "move", title: "Move" },
@@ -20,7 +23,7 @@ const about = computed(() => {
   const found = session.settings;
   if (!found) return "";
   const [, beats, unit] = found.metres[0]!;
-  return `${found.tempos[0]![1]} bpm · ${beats}/${unit} · stereo`;
+  return `${found.tempos[0]![1]} bpm · ${beats}/${unit} · ${room.surround ? found.layout : "stereo"}`;
 });
 const everyone = computed(() => [...(session.me ? [session.me] : []), ...session.people.values()]);
 const saved = computed(() => {
@@ -41,7 +44,7 @@ const saved = computed(() => {
       <h1>{{ session.settings?.name }}</h1>
       <button
         class="about"
-        title="Name, tempo, metre, pan law"
+        title="Name, tempo, metre, pan law, loudspeakers"
         aria-label="The session's settings"
         @click="$emit('settings', 'general')"
       >
@@ -61,7 +64,8 @@ const saved = computed(() => {
     </nav>
     <div class="personal">
       <ListeningMark />
-      <EarMark />
+      <ListenPick v-if="room.surround" />
+      <EarMark v-else />
       <Transport />
     </div>
     <div class="turns" role="group" aria-label="Your own changes">

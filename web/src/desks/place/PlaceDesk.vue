@@ -6,6 +6,11 @@ import { useChartView } from "@/chart/view";
 import BalanceFoot from "@/foot/BalanceFoot.vue";
 import { useReturns } from "@/session/returns";
 import { useSession } from "@/session/session";
+import RoomFoot from "@/foot/RoomFoot.vue";
+import RoomPicture from "@/plan/RoomPicture.vue";
+import { useRoom } from "@/session/room";
+import ParameterField from "@/ui/ParameterField.vue";
+import { useEdits } from "@/session/edits";
 import Field from "./Field.vue";
 
 const props = defineProps<{ width: number; height: number }>();
@@ -13,6 +18,15 @@ defineEmits<{ bringIn: [] }>();
 const session = useSession();
 const view = useChartView();
 const returns = useReturns();
+const room = useRoom();
+const edits = useEdits();
+const VIEWS = [
+  { name: "line", title: "Line", tip: "Left to right and by level, as in stereo" },
+  { name: "plan", title: "Plan", tip: "The room from above" },
+  { name: "side", title: "Side", tip: "The room from the side: front left, up is up" },
+] as const;
+/** A return's room is shown from left to right and by level. */
+const picture = computed(() => room.surround && !layer.value && room.view !== "line");
 const BAR = 42;
 const FOOT = 100;
 const layer = computed(() => session.returns.find((one) => one.id === view.layer));
@@ -25,7 +39,20 @@ const said = computed(() => {
 
 <template>
   <nav class="layers" aria-label="What the field shows">
-    <button class="layer" :aria-pressed="!layer" @click="view.chooseReturn('')">Direct</button>
+    <template v-if="room.surround">
+      <button
+        v-for="one in VIEWS"
+        :key="one.name"
+        class="layer"
+        :title="one.tip"
+        :aria-pressed="!layer && room.view === one.name"
+        @click="(view.chooseReturn(''), (room.view = one.name))"
+      >
+        {{ one.title }}
+      </button>
+      <i aria-hidden="true" />
+    </template>
+    <button v-else class="layer" :aria-pressed="!layer" @click="view.chooseReturn('')">Direct</button>
     <button
       v-for="one in session.returns"
       :key="one.id"
@@ -36,7 +63,17 @@ const said = computed(() => {
       {{ one.name }}
     </button>
     <button v-if="session.mayEdit" class="layer more" @click="returns.add()">+ return</button>
-    <span class="quiet">{{ said }}</span>
+    <label v-if="picture" class="turn" title="Everything in the room turns about the listener">
+      turn the room
+      <ParameterField
+        parameter="rotation"
+        :value="session.valueNow('room:mix', 'rotation')"
+        label="Turn of the whole room"
+        :disabled="!session.mayEdit"
+        @set="edits.setRoom({ rotation: $event })"
+      />
+    </label>
+    <span v-else class="quiet">{{ said }}</span>
   </nav>
   <div v-if="!session.sources.length" class="start">
     <h2>Bring in the stems</h2>
@@ -47,8 +84,15 @@ const said = computed(() => {
     <Button v-if="session.mayEdit" type="primary" @click="$emit('bringIn')">Choose files…</Button>
     <p class="quiet">Or drop them anywhere on this page.</p>
   </div>
-  <Field :width="props.width" :height="Math.max(height - BAR - FOOT, 160)" :to="layer" />
-  <BalanceFoot :width="props.width" />
+  <RoomPicture
+    v-if="picture"
+    :width="props.width"
+    :height="Math.max(height - BAR - FOOT, 160)"
+    :side="room.view === 'side'"
+  />
+  <Field v-else :width="props.width" :height="Math.max(height - BAR - FOOT, 160)" :to="layer" />
+  <RoomFoot v-if="room.surround" :width="props.width" />
+  <BalanceFoot v-else :width="props.width" />
 </template>
 
 <style scoped>
@@ -98,6 +142,23 @@ const said = computed(() => {
 .layer.more {
   border-style: dashed;
   color: var(--quiet);
+}
+.layers i {
+  width: 1px;
+  height: 20px;
+  margin: 0 5px;
+  background: var(--rule-strong);
+}
+.turn {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  margin-left: auto;
+  font-size: 12.5px;
+  color: var(--quiet);
+}
+.turn :deep(input) {
+  width: 64px;
 }
 .quiet {
   margin-left: 10px;

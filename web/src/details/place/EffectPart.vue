@@ -1,15 +1,22 @@
 <script setup lang="ts">
-/** One effect of a return: on or off, earlier or later in the row, and its settings as the core describes them. */
+/** One effect of a return or a layer: on or off, earlier or later in the row, and its settings as the core describes them. */
 import { computed } from "vue";
-import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
 import { useSession, type Return } from "@/session/session";
 import Slide from "@/ui/Slide.vue";
 
-const props = defineProps<{ to: Return; effect: Return["effects"][number]; first: boolean; last: boolean }>();
-defineEmits<{ move: [by: number]; remove: [] }>();
+const props = defineProps<{
+  effect: NonNullable<Return["effects"]>[number];
+  first: boolean;
+  last: boolean;
+}>();
+const emit = defineEmits<{
+  set: [settings: Record<string, number | string>];
+  on: [on: boolean];
+  move: [by: number];
+  remove: [];
+}>();
 const session = useSession();
-const edits = useEdits();
 const library = useLibrary();
 
 const kind = computed(() => library.effect(props.effect.kind));
@@ -25,7 +32,7 @@ const settings = computed(() =>
 );
 
 function set(name: string, to: number | string): void {
-  edits.make(operation("set-effect", { to: props.to.id, effect: props.effect.id, settings: { [name]: to } }));
+  emit("set", { [name]: to });
 }
 </script>
 
@@ -37,7 +44,7 @@ function set(name: string, to: number | string): void {
         :aria-pressed="effect.on"
         :disabled="!session.mayEdit"
         :aria-label="`${kind?.title} on`"
-        @click="edits.make(operation('set-effect', { to: to.id, effect: effect.id, on: !effect.on }))"
+        @click="$emit('on', !effect.on)"
       >
         {{ effect.on ? "on" : "off" }}
       </button>

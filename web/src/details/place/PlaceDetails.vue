@@ -5,6 +5,11 @@ import { levelText, OFF_DB, percentText } from "@/geometry/pan";
 import { usePlacementReading } from "@/session/reading";
 import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
+import LayersPart from "@/details/room/LayersPart.vue";
+import PathPart from "@/details/room/PathPart.vue";
+import WaysPart from "@/details/room/WaysPart.vue";
+import WherePart from "@/details/room/WherePart.vue";
+import { useRoom } from "@/session/room";
 import ArrangePart from "./ArrangePart.vue";
 import DoublePart from "./DoublePart.vue";
 import MeaningPart from "./MeaningPart.vue";
@@ -18,6 +23,21 @@ import WithoutPart from "./WithoutPart.vue";
 const props = defineProps<{ source: Source }>();
 const session = useSession();
 const reading = usePlacementReading();
+const room = useRoom();
+const layers = computed(() =>
+  room
+    .layersOf(props.source.id)
+    .map((one) => one.name)
+    .join(", "),
+);
+const ways = computed(() => {
+  const own = room.ways(props.source.id);
+  const count = Object.keys(own).filter(Boolean).length;
+  const off = own[""]?.off?.length ?? 0;
+  return [off ? `${off} off` : "", count ? `${count} passage${count > 1 ? "s" : ""}` : ""]
+    .filter(Boolean)
+    .join(", ");
+});
 /** What is read is of an earlier revision: it stays, but does not pass for the present. */
 const stale = computed(() => !!reading.value && reading.value.revision !== session.revision);
 
@@ -49,6 +69,18 @@ const sends = computed(() =>
 <template>
   <SourceHead :source="source" />
   <NowPart :source="source" />
+  <template v-if="room.surround">
+    <WherePart :source="source" />
+    <Fold title="May sound from" :summary="ways || 'everywhere'" :changed="!!ways" open>
+      <WaysPart :source="source" />
+    </Fold>
+    <Fold title="A way through the room" summary="draw a path…">
+      <PathPart :source="source" />
+    </Fold>
+  </template>
+  <Fold title="Layers" :summary="layers || 'none'" :changed="!!layers" :open="room.surround">
+    <LayersPart :source="source" />
+  </Fold>
   <Fold v-if="source.channels > 1" title="What panning means" :summary="source.mode" open>
     <div class="read" :class="{ stale }"><MeaningPart :source="source" :reading="reading" /></div>
   </Fold>

@@ -10,6 +10,7 @@ import { inkOf } from "@/ui/theme";
 import Fold from "@/ui/Fold.vue";
 import KeepForm from "@/ui/KeepForm.vue";
 import KeptPick from "@/ui/KeptPick.vue";
+import { useRoom } from "@/session/room";
 import ParameterField from "@/ui/ParameterField.vue";
 import Slide from "@/ui/Slide.vue";
 import EffectPart from "./EffectPart.vue";
@@ -20,8 +21,18 @@ const session = useSession();
 const edits = useEdits();
 const library = useLibrary();
 const view = useChartView();
+const room = useRoom();
+const IN_ROOM: { parameter: "front" | "height" | "rotation"; title: string; tip: string }[] = [
+  { parameter: "front", title: "Front–back", tip: "Balance of front and back: the far end is turned down" },
+  { parameter: "height", title: "Height", tip: "Balance of what is above and at the ear's height" },
+  { parameter: "rotation", title: "Rotation", tip: "Turns all its channels about the listener" },
+];
 
 type Effects = Return["effects"];
+const setEffect = (
+  effect: string,
+  values: { on?: boolean; settings?: Record<string, number | string> },
+): void => edits.make(operation("set-effect", { to: props.to.id, effect, ...values }));
 const arrange = (effects: Effects): void =>
   edits.make(operation("arrange-effects", { to: props.to.id, effects } as never) as Operation);
 
@@ -104,14 +115,26 @@ function keep(name: string): Promise<void> {
     :disabled="!session.mayEdit"
     @set="edits.setReturn(to, { width: $event / 100 })"
   />
+  <div v-if="room.surround" class="levels">
+    <label v-for="one in IN_ROOM" :key="one.parameter" :title="one.tip"
+      >{{ one.title }}
+      <ParameterField
+        :parameter="one.parameter"
+        :value="session.valueNow(`return:${to.id}`, one.parameter)"
+        :label="`${one.title} of ${to.name}`"
+        :disabled="!session.mayEdit"
+        @set="edits.setReturn(to, { [one.parameter]: $event })"
+    /></label>
+  </div>
   <h3 class="heading">Effects, in order</h3>
   <EffectPart
     v-for="(effect, index) in to.effects"
     :key="effect.id"
-    :to="to"
     :effect="effect"
     :first="index === 0"
     :last="index === to.effects.length - 1"
+    @set="setEffect(effect.id, { settings: $event })"
+    @on="setEffect(effect.id, { on: $event })"
     @move="move(index, $event)"
     @remove="arrange(to.effects.filter((one) => one.id !== effect.id))"
   />

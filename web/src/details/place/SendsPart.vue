@@ -2,10 +2,12 @@
 /** What the source gives to each return, tapped before or after its level, and where it stands in it. */
 import { sideClass } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
+import { useRoom } from "@/session/room";
 import { useSession, type Send, type Source } from "@/session/session";
 import ParameterField from "@/ui/ParameterField.vue";
 
 defineProps<{ source: Source }>();
+const room = useRoom();
 const session = useSession();
 const edits = useEdits();
 const places: { value: Send["place"]; title: string }[] = [
@@ -63,6 +65,17 @@ const places: { value: Send["place"]; title: string }[] = [
       >
         {{ session.send(source.id, one.id).before ? "before" : "after" }}
       </button>
+      <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
+        <ParameterField
+          v-for="name in ['front', 'height'] as const"
+          :key="name"
+          :parameter="name"
+          :value="session.send(source.id, one.id)[name] ?? 0"
+          :label="`Own ${name === 'front' ? 'depth' : 'height'} of ${source.name} in ${one.name}`"
+          :disabled="!session.mayEdit"
+          @set="edits.setSend(source.id, one.id, { [name]: $event })"
+        />
+      </div>
     </li>
   </ul>
   <p v-else class="quiet">
@@ -106,6 +119,11 @@ select {
 }
 select:hover:not(:disabled) {
   border-color: var(--rule-strong);
+}
+.deep {
+  display: flex;
+  grid-column: 3 / -1;
+  gap: 4px;
 }
 .tap {
   padding: 0 2px;

@@ -1,0 +1,101 @@
+"""Measured heads: head-related impulse responses from an AES69 (SOFA) file.
+
+Read are files of the convention SimpleFreeFieldHRIR (AES69-2022, Annex D.1): ``Data.IR`` (measurements, receivers,
+samples), ``Data.SamplingRate`` and ``SourcePosition``, spherical in degrees or Cartesian.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import h5py
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from needle.errors import NeedleError
+from needle.layouts import Layout
+from needle.placing.coordinates import unit_vectors
+
+Audio = NDArray[np.float32]
+
+MOST_MEASUREMENTS = 50_000
+MOST_SAMPLES = 4096
+MOST_VALUES = 1 << 28
+
+
+@dataclass(frozen=True)
+class Head:
+    """What either ear hears of many directions.
+
+    ``directions`` float64 (3, n): unit vectors, to the right, to the front, up. ``responses`` float32 (n, 2, taps),
+    left ear and right ear at ``rate`` (Hz).
+    """
+
+    directions: NDArray[np.float64]
+    responses: Audio
+    rate: int
+
+    def at_speakers(self, rate: int, layout: Layout) -> Audio:
+        """The responses measured nearest to each speaker, at a rate (Hz): float32 (2, speakers, taps).
+
+        As strong as they were: a speaker straight ahead comes with the energy 1 at both ears together halved.
+        """
+        wanted = unit_vectors(*layout.directions)
+        nearest = (self.directions.T @ wanted).argmax(axis=0)
+        found = self.responses[nearest]
+        if rate != self.rate:
+            flat = found.reshape(-1, found.shape[2]).T
+            found = soxr.resample(flat, self.rate, rate, quality="VHQ").T.reshape(*found.shape[:2], -1)
+            found = found * np.float32(self.rate / rate)
+        ahead = self.responses[(self.directions[1]).argmax()].astype(np.float64)
+        strength = np.sqrt((ahead**2).sum() / 2.0) * np.sqrt(self.rate / rate)
+        return np.ascontiguousarray(found.transpose(1, 0, 2)[..., :MOST_SAMPLES] / max(strength, 1e-9), np.float32)
+
+
+def read_head(path: Path) -> Head:
+    """The head that a SOFA file holds; NeedleError says what is wrong with the file."""
+    try:
+        with h5py.File(path, "r") as file:
+            return _read(file)
+    except NeedleError:
+        raise
+    except (OSError, KeyError, ValueError, RuntimeError) as error:
+        raise NeedleError(
+            "That is not a SOFA file that can be read. Choose one with head-related impulse responses (AES69)."
+        ) from error
+
+
+def _read(file: h5py.File) -> Head:
+    convention = _text(file.attrs.get("SOFAConventions", b""))
+    if not convention.startswith("SimpleFreeFieldHRIR"):
+        raise NeedleError(
+            f"This SOFA file holds “{convention or 'nothing that is named'}”. "
+            "Only head-related impulse responses can be listened through (SimpleFreeFieldHRIR)."
+        )
+    data, places = file["Data.IR"], file["SourcePosition"]
+    if data.ndim != 3 or data.shape[1] != 2 or not data.shape[2] or data.size > MOST_VALUES:
+        raise NeedleError("The file's responses are not those of two ears. Choose another one.")
+    if not 1 <= data.shape[0] <= MOST_MEASUREMENTS or places.shape[-1] != 3:
+        raise NeedleError("The file does not say where its responses were measured. Choose another one.")
+    rate = round(float(np.ravel(file["Data.SamplingRate"])[0]))
+    if not 8000 <= rate <= 192_000:
+        raise NeedleError(f"The file's sampling rate of {rate} Hz is out of reach.")
+    responses = np.asarray(data[:, :, :MOST_SAMPLES], dtype=np.float32)
+    positions = np.broadcast_to(np.asarray(places, dtype=np.float64), (data.shape[0], 3))
+    if not (np.isfinite(responses).all() and np.isfinite(positions).all() and responses.any()):
+        raise NeedleError("The file holds values that are not numbers, or silence. Export it again.")
+    return Head(_vectors(positions, _text(places.attrs.get("Type", b"spherical"))), responses, rate)
+
+
+def _vectors(positions: NDArray[np.float64], kind: str) -> NDArray[np.float64]:
+    """Directions as the rest of the application has them; AES69 looks along x, with y to the left."""
+    if kind.startswith("cart"):
+        x, y, z = positions.T / np.maximum(np.linalg.norm(positions, axis=1), 1e-9)
+        return np.array([-y, x, z])
+    return unit_vectors(positions[:, 0], positions[:, 1])
+
+
+def _text(value: object) -> str:
+    if isinstance(value, np.ndarray):
+        value = value.ravel()[0] if value.size else ""
+    return value.decode(errors="replace") if isinstance(value, bytes) else str(value)

@@ -1,0 +1,138 @@
+"""Whereabouts: where everything in a room is over time, what plays it, and what another layout would move."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.conventions import power_to_db
+from needle.errors import NeedleError
+from needle.layouts import layout_named
+from needle.metering.room import energy_vector
+from needle.moving.lane import Values
+from needle.placing.coordinates import polar_of, room_of
+from needle.placing.modes import MODES, STEM
+from needle.rendering.mix import Mix, MixLayer, MixSource
+from needle.rendering.placements import placement, value_of, values_at
+
+Places = NDArray[np.float64]
+
+
+def places(mix: Mix, source: MixSource, times: Values) -> Places:
+    """Where each end of a source is in the room, turned, swung and shifted: (ends, 3, times), x, y and z.
+
+    A mono source has one end, any other its first and its last channel's.
+    """
+    values = values_at(source, times)
+    x = np.broadcast_to(MODES[source.mode].positions(values, source.channels), (source.channels, len(times)))
+    if MODES[source.mode].on_its_side:
+        # Each side stays on its side; what is turned down tells the place.
+        x = np.broadcast_to(values["pan"], (1, len(times)))
+    elif source.mode in ("mono", "pan"):
+        x = x[:1]
+    ends = x[[0, -1]] if len(x) > 1 else x
+    if source.mode == "sides":
+        y, z = (np.array(np.broadcast_arrays(values[f"{n}_left"], values[f"{n}_right"])) for n in ("front", "height"))
+    else:
+        y, z = values["front"], values["height"]
+    return _turned(ends, y, z, values["rotation"] + values["room_rotation"], times)
+
+
+def layer_places(source: MixSource, layer: MixLayer, times: Values) -> Places:
+    """Where the two ends of a layer are: (2, 3, times)."""
+    values = {name: value_of(layer, name, times) for name in ("pan", "span", "front", "height", "rotation")}
+    x = np.broadcast_to(MODES["span"].positions(values, 2), (2, len(times)))
+    turned = values["rotation"] + value_of(source, "room_rotation", times)
+    return _turned(x, values["front"], values["height"], turned, times)
+
+
+def _turned(x: Values, y: Values, z: Values, rotation: Values, times: Values) -> Places:
+    shape = (len(x), len(times))
+    x, y, z, rotation = (np.broadcast_to(value, shape) for value in (x, y, z, rotation))
+    still = np.array([x, y, z])
+    if not rotation.any():
+        return still.transpose(1, 0, 2).copy()
+    azimuth, elevation, distance = polar_of(x, y, z)
+    found = np.where(rotation == 0.0, still, room_of(azimuth + rotation, elevation, distance))
+    return found.transpose(1, 0, 2)
+
+
+def spreads(source: MixSource, times: Values) -> Values:
+    """How far a source is spread (degrees) at each time."""
+    return np.broadcast_to(value_of(source, "spread", times), (len(times),))
+
+
+def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:
+    """How strong a source is in every channel at each time, its level left out: (channels, times).
+
+    A stem over the room is told by its direct part.
+    """
+    values = values_at(source, times)
+    gains = placement(mix, replace(source, mode="span") if source.mode == STEM else source, values, times)
+    return np.broadcast_to(np.sqrt((gains**2).sum(axis=1)), (mix.outputs, len(times)))
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What another layout does to a source at a moment.
+
+    How far its sound moves (``degrees``), from which direction to which (azimuths, + to the left); ``louder`` (dB)
+    all in all; ``folded`` whether it has a depth, height or spread that the new layout cannot play.
+    """
+
+    source: str
+    degrees: float
+    before: float
+    after: float
+    louder: float
+    folded: bool
+
+
+def layout_changes(mix: Mix, layout: str, at: float) -> list[Moved]:
+    """What another layout would do to every source at a time (s). NeedleError for a layout that is not there."""
+    other = replace(mix, layout=layout_named(layout).name)
+    times = np.array([at])
+    found = []
+    for source in mix.sources:
+        now, then = (_heard(one, source, times) for one in (mix, other))
+        apart = np.degrees(np.arccos(np.clip(_cosine(now[0], then[0]), -1.0, 1.0)))
+        here, there = (float(np.degrees(np.arctan2(-v[0], v[1]))) for v in (now[0], then[0]))
+        louder = float(power_to_db(then[1]) - power_to_db(now[1]))
+        values = {name: float(value[0]) for name, value in values_at(source, times).items()}
+        found.append(Moved(source.id, float(apart), here, there, louder, _is_folded(other, values)))
+    return found
+
+
+def _heard(mix: Mix, source: MixSource, times: Values) -> tuple[Values, float]:
+    powers = channel_gains(mix, source, times) ** 2
+    return energy_vector(mix.room, powers)[:, 0], float(powers.sum())
+
+
+def _cosine(one: Values, other: Values) -> float:
+    lengths = np.linalg.norm(one) * np.linalg.norm(other)
+    return 1.0 if not lengths > 1e-9 else float(one @ other / lengths)
+
+
+def _is_folded(mix: Mix, values: Mapping[str, float]) -> bool:
+    """Whether a place has what a layout cannot play."""
+    high = any(abs(values.get(name, 0.0)) > 1e-6 for name in ("height", "height_left", "height_right"))
+    deep = any(values.get(name, 1.0) < 1.0 for name in ("front", "front_left", "front_right"))
+    above = any(speaker.elevation > 0.0 for speaker in mix.room.speakers)
+    behind = any(abs(speaker.azimuth) > 90.0 for speaker in mix.room.speakers)
+    return (high and not above) or (deep and not behind) or (values["spread"] > 0.0 and not mix.room.surround)
+
+
+def with_values(source: MixSource, given: Mapping[str, float]) -> MixSource:
+    """The source with some values as a hand holds them, whatever their lanes say. NeedleError for an unknown one."""
+    known = {name: value for name, value in given.items() if hasattr(source, name)}
+    if len(known) < len(given):
+        raise NeedleError("A place in the room has no such value.")
+    lanes = {name: lane for name, lane in source.lanes.items() if name not in known}
+    return replace(source, lanes=lanes, **known)
+
+
+def rotation_at(source: MixSource, at: float) -> float:
+    """How far a source is turned at a time (s), with the room (degrees to the left)."""
+    values = values_at(source, np.array([at]))
+    return float((values["rotation"] + values["room_rotation"])[0])

@@ -1,0 +1,222 @@
+"""The room over HTTP: where everything is over time, what plays a source, what another layout moves, drawn paths."""
+
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from needle.layouts import layout_named
+from needle.moving.grid import bars_words
+from needle.moving.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
+from needle.moving.stretch import plain_lane, put_back
+from needle.owners import check_moves
+from needle.placing.coordinates import polar_of, room_of
+from needle.rendering.mix import Mix
+from needle.rendering.whereabouts import (
+    channel_gains,
+    layer_places,
+    layout_changes,
+    places,
+    rotation_at,
+    spreads,
+    with_values,
+)
+from server.audio.drafting import Drafting
+from server.audio.hearing import Heard
+from server.audio.mixes import document_for, mix_at
+from server.audio.moves import DraftOut, draft_out
+from server.audio.reading import When, source_of
+from server.mixing.access import membership
+from server.mixing.operations.base import Finite, Key
+from server.mixing.operations.lanes import Owner
+from server.mixing.operations.things import InRoom, Time
+
+router = Router(tags=["room"])
+
+Degrees = Annotated[float, Field(ge=-360.0, le=360.0, allow_inf_nan=False)]
+
+STEP = 0.05
+MOST_SECONDS = 60.0
+
+
+class Stretch(Schema):
+    """A stretch of a revision (s), at most a minute, with other moves if wished; ``gains`` names a source."""
+
+    revision: Annotated[int, Field(ge=0)]
+    start: Time = 0.0
+    seconds: Annotated[float, Field(gt=0.0, le=MOST_SECONDS)] = 30.0
+    gains: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
+    moves: Annotated[str, Field(max_length=8000)] = ""
+
+
+class ThingOut(Schema):
+    """Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
+
+    One time only where nothing moves.
+    """
+
+    id: str
+    kind: Literal["source", "layer"]
+    ends: list[list[list[float]]]
+    spread: list[float]
+
+
+class WhereaboutsOut(Schema):
+    """Everything in the room at every ``step`` (s) from ``start`` on.
+
+    Of the source that was asked for: ``gains`` (channel, time), and ``polar`` (azimuth, elevation, distance; time).
+    """
+
+    start: float
+    step: float
+    count: int
+    things: list[ThingOut]
+    gains: list[list[float]]
+    polar: list[list[float]]
+
+
+@router.get("/{uuid:session_id}/room/whereabouts", response=WhereaboutsOut)
+def whereabouts(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) -> WhereaboutsOut:
+    """Where all sources and layers are over a stretch, turned and swung as they sound."""
+    session = membership(request.user, session_id).session
+    mix = Heard(moves=wanted.moves).mix(session, wanted.revision)
+    count = int(np.ceil(wanted.seconds / STEP)) + 1
+    times = wanted.start + STEP * np.arange(count)
+    found = []
+    for source in mix.sources:
+        ends = _listed(places(mix, source, times))
+        found.append(ThingOut(id=source.id, kind="source", ends=ends, spread=_listed(spreads(source, times))))
+        for layer in source.layers:
+            spread = np.full(count, layer.spread)
+            ends = _listed(layer_places(source, layer, times))
+            found.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
+    gains, polar = np.zeros((0, 1)), np.zeros((0, 1))
+    if wanted.gains:
+        source = source_of(mix, wanted.gains)
+        gains = channel_gains(mix, source, times)
+        polar = polar_of(*places(mix, source, times).mean(axis=0))
+    return WhereaboutsOut(
+        start=wanted.start, step=STEP, count=count, things=found, gains=_listed(gains), polar=_listed(polar)
+    )
+
+
+def _listed(values: np.ndarray) -> Any:
+    """Values along the last axis, one of them where all are the same."""
+    still = bool((values == values[..., :1]).all())
+    return np.round(values[..., :1] if still else values, 4).tolist()
+
+
+class PlaceIn(When):
+    """A source with some values of its place as a hand holds them, or a ``polar`` place (degrees, distance)."""
+
+    source: Key
+    values: Annotated[dict[Key, Finite], Field(max_length=16)] = {}
+    polar: tuple[Degrees, Degrees, InRoom] | None = None
+
+
+class WhereOut(Schema):
+    """A place in the room and in polar coordinates, and how strong it makes the source in every channel."""
+
+    place: tuple[float, float, float]
+    azimuth: float
+    elevation: float
+    distance: float
+    gains: list[float]
+
+
+@router.post("/{uuid:session_id}/room/place", response=WhereOut)
+def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
+    """What a place would be for a source: in room and polar coordinates, and in every channel."""
+    session = membership(request.user, session_id).session
+    mix = mix_at(session, wanted.revision)
+    source, given = source_of(mix, wanted.source), dict(wanted.values)
+    if wanted.polar is not None:
+        # Typed as it sounds: what turns it is taken off again.
+        azimuth, elevation, distance = wanted.polar
+        turned = rotation_at(source, wanted.at)
+        x, y, z = (float(v) for v in room_of(azimuth - turned, elevation, abs(distance)))
+        given |= {"pan": x, "front": y, "height": z}
+    found = with_values(source, given)
+    at = np.array([wanted.at])
+    x, y, z = (float(v) for v in places(mix, found, at).mean(axis=0)[:, 0])
+    azimuth, elevation, distance = (float(v) for v in polar_of(x, y, z))
+    own = tuple(given.get(name, value) for name, value in zip(("pan", "front", "height"), (x, y, z), strict=True))
+    return WhereOut(
+        place=own,
+        azimuth=azimuth,
+        elevation=elevation,
+        distance=distance,
+        gains=np.round(channel_gains(mix, found, at)[:, 0], 4).tolist(),
+    )
+
+
+class LayoutIn(When):
+    """A layout to be tried."""
+
+    layout: Annotated[str, Field(max_length=16)]
+
+
+class MovedOut(Schema):
+    """What another layout does to a source (``needle.rendering.whereabouts.Moved``)."""
+
+    source: str
+    degrees: float
+    before: float
+    after: float
+    louder: float
+    folded: bool
+
+
+@router.get("/{uuid:session_id}/room/layout", response=list[MovedOut])
+def layout(request: HttpRequest, session_id: UUID, wanted: Query[LayoutIn]) -> list[MovedOut]:
+    """What another layout would move, and make louder or softer."""
+    session = membership(request.user, session_id).session
+    mix: Mix = mix_at(session, wanted.revision)
+    layout_named(wanted.layout)
+    return [MovedOut(**vars(moved)) for moved in layout_changes(mix, wanted.layout, wanted.at)]
+
+
+Place = tuple[InRoom, InRoom]
+Drawn = tuple[Annotated[float, Field(ge=0.0, le=1.0)], InRoom, InRoom]
+
+
+class PathIn(Schema):
+    """A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.moving.paths.Path``)."""
+
+    revision: Annotated[int, Field(ge=0)]
+    source: Owner
+    start: Time
+    end: Time
+    kind: Annotated[str, Field(max_length=16)]
+    centre: Place = (0.0, 0.0)
+    to: Place = (0.0, 0.0)
+    radius: Annotated[float, Field(ge=0.0, le=1.5)] = 1.0
+    end_radius: Annotated[float, Field(ge=0.0, le=1.5)] = 1.0
+    angle: Annotated[float, Field(ge=-360.0, le=360.0)] = 0.0
+    turns: Annotated[float, Field(ge=-MOST_TURNS, le=MOST_TURNS)] = 1.0
+    drawn: Annotated[list[Drawn], Field(max_length=MOST_DRAWN)] = []
+    rise: tuple[InRoom, InRoom] | None = None
+    glide: Annotated[float, Field(ge=0.0, le=10.0)] = 0.0
+
+    def path(self) -> Path:
+        shape = self.model_dump(exclude={"revision", "source", "start", "end", "glide", "drawn"})
+        return Path(**shape, drawn=tuple(self.drawn))
+
+
+@router.post("/{uuid:session_id}/room/path", response=DraftOut)
+def path(request: HttpRequest, session_id: UUID, given: PathIn) -> DraftOut:
+    """A path on the plan as points of its lanes, as a draft to look at and hear."""
+    session = membership(request.user, session_id, to_edit=True).session
+    drafting = Drafting(session, document_for(session, given.revision), given.revision)
+    shape = given.path()
+    for parameter, points in path_points(shape, given.start, given.end).items():
+        check_moves(drafting.document, given.source, parameter)
+        lane, static = drafting.lane(given.source, parameter)
+        kept = plain_lane(lane, static)
+        drafting.put(given.source, parameter, put_back(kept, given.start, given.end, points, given.glide))
+    title = PATHS[shape.kind][0]
+    words = bars_words(drafting.tempo, given.start, given.end)
+    return draft_out(drafting.draft(request.user, f"{drafting.whose([given.source])}: {words} {title}"))

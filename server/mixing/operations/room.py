@@ -1,0 +1,247 @@
+"""Operations on the room: which loudspeakers a source may sound from, its layers, and the turn of the whole room."""
+
+from collections.abc import Iterable, Mapping
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field
+
+from needle.checks import check_layer, check_room
+from needle.effects.chain import checked_effects
+from needle.errors import NeedleError
+from needle.owners import ROOM_AT_FIRST, ROOM_KEY
+from needle.rendering.ways import ALWAYS, WAY_AT_FIRST
+from server.mixing.operations.base import (
+    Key,
+    Level,
+    Name,
+    Operation,
+    Order,
+    Pan,
+    SetSome,
+    Span,
+    Touch,
+    level_words,
+    said,
+)
+from server.mixing.operations.lanes import LaneKey, RestoreLanes, without_lanes
+from server.mixing.operations.things import (
+    InRoom,
+    Rotation,
+    SpeakerName,
+    Spread,
+    StoredEffect,
+    StoredLayer,
+    StoredPoint,
+    StoredWay,
+    Word,
+)
+from server.mixing.state import State, Value, existing
+
+PassageKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
+
+
+class SetWay(Operation):
+    """Sets some of the way in which a source may sound in the room: always, or, with a ``passage``, during that.
+
+    ``off``: the speakers that may not sound. ``levels`` (dB) by group change those that are named. ``direct`` and
+    ``ambient`` (dB) are the parts of a stem. A passage's way begins as the one that always holds.
+    """
+
+    kind: Literal["set-way"] = "set-way"
+    source: Key
+    passage: PassageKey = ALWAYS
+    off: Annotated[list[SpeakerName], Field(max_length=32)] | None = None
+    levels: dict[Word, Level] = {}
+    direct: Level | None = None
+    ambient: Level | None = None
+
+    def apply(self, state: State) -> Operation:
+        existing(state, "sources", self.source)
+        if self.passage:
+            existing(state, "passages", self.passage)
+        before = state.get("rooms", self.source)
+        ways = before["ways"] if before else {}
+        way = ways.get(self.passage, ways.get(ALWAYS, WAY_AT_FIRST))
+        given = {name: value for name in ("off", "direct", "ambient") if (value := getattr(self, name)) is not None}
+        after = {**way, **given, "levels": {**way["levels"], **self.levels}}
+        room = {"id": self.source, "ways": {**ways, self.passage: after}}
+        check_room(room)
+        state.put("rooms", self.source, room)
+        return RestoreWay.model_validate(
+            {"source": self.source, "passage": self.passage, "way": ways.get(self.passage)}
+        )
+
+    def touches(self) -> list[Touch]:
+        names = [name for name in ("off", "direct", "ambient") if getattr(self, name) is not None]
+        return [(f"way:{self.source}/{self.passage}.{name}", None, None) for name in (*names, *self.levels)]
+
+    def describe(self, state: State) -> str:
+        words = [f"{name} {level_words(level)}" for name, level in self.levels.items()]
+        words += [f"{n} {level_words(v)}" for n in ("direct", "ambient") if (v := getattr(self, n)) is not None]
+        if self.off is not None:
+            words.append(f"not from {', '.join(self.off)}" if self.off else "from every loudspeaker")
+        return f"{_where(state, self.source, self.passage)}: {', '.join(words) or 'nothing'}"
+
+
+class RestoreWay(Operation):
+    """Puts a whole way in place, or with none takes it away."""
+
+    kind: Literal["restore-way"] = "restore-way"
+    source: Key
+    passage: PassageKey = ALWAYS
+    way: StoredWay | None = None
+
+    def apply(self, state: State) -> Operation:
+        existing(state, "sources", self.source)
+        before = state.get("rooms", self.source)
+        ways = dict(before["ways"]) if before else {}
+        gone = ways.pop(self.passage, None)
+        if self.way is not None:
+            ways[self.passage] = self.way.model_dump()
+        room = {"id": self.source, "ways": ways}
+        check_room(room)
+        state.put("rooms", self.source, room if ways else None)
+        return RestoreWay.model_validate({"source": self.source, "passage": self.passage, "way": gone})
+
+    def touches(self) -> list[Touch]:
+        names = ("off", "direct", "ambient", "centre", "front", "sides", "back", "above", "lfe")
+        return [(f"way:{self.source}/{self.passage}.{name}", None, None) for name in names]
+
+    def describe(self, state: State) -> str:
+        said = "as it was set" if self.way else "as everywhere else" if self.passage else "from everywhere"
+        return f"{_where(state, self.source, self.passage)}: {said}"
+
+
+def _where(state: State, source: str, passage: str) -> str:
+    name = existing(state, "sources", source)["name"]
+    found = state.get("passages", passage) if passage else None
+    return f"{name} in {found['name']}" if found else f"{name} in the room"
+
+
+class SetRoom(SetSome):
+    """Turns the whole room (degrees to the left)."""
+
+    kind: Literal["set-room"] = "set-room"
+    key: Literal["mix"] = ROOM_KEY
+    rotation: Rotation | None = None
+    _part: ClassVar[str] = "turns"
+    _which: ClassVar[str] = "key"
+    _prefix: ClassVar[str] = "room:"
+
+    def apply(self, state: State) -> Operation:
+        if state.get("turns", ROOM_KEY) is None:
+            state.put("turns", ROOM_KEY, dict(ROOM_AT_FIRST))
+        return super().apply(state)
+
+
+class AddLayer(Operation):
+    """Puts a layer under a source, with the lanes it comes with by their keys; ``off`` names those switched off."""
+
+    kind: Literal["add-layer"] = "add-layer"
+    layer: StoredLayer
+    lanes: dict[LaneKey, list[StoredPoint]] = {}
+    off: list[LaneKey] = []
+
+    def apply(self, state: State) -> Operation:
+        existing(state, "sources", self.layer.source)
+        value = {**self.layer.model_dump(), "effects": checked_effects(e.model_dump() for e in self.layer.effects)}
+        check_layer(value)
+        if state.get("layers", self.layer.id) is not None:
+            raise NeedleError(f"There is already a layer with the id “{self.layer.id}”.")
+        if len(layers_of(state, self.layer.source)) >= MOST_LAYERS:
+            raise NeedleError(f"A source takes {MOST_LAYERS} layers at the most.")
+        state.put("layers", self.layer.id, value)
+        there = {key: points for key, points in self.lanes.items() if key.startswith(f"layer:{self.layer.id}/")}
+        RestoreLanes(lanes=there, off=self.off).apply(state)
+        return RemoveLayer(source=self.layer.source, layer=self.layer.id)
+
+    def touches(self) -> list[Touch]:
+        return _layer_touches(self.layer.source, self.layer.id)
+
+    def describe(self, state: State) -> str:
+        return f"{existing(state, 'sources', self.layer.source)['name']}: layer {self.layer.name} added"
+
+
+class SetLayer(SetSome):
+    """Changes some values of a layer."""
+
+    kind: Literal["set-layer"] = "set-layer"
+    layer: Key
+    name: Name | None = None
+    order: Order | None = None
+    takes: Literal["source", "before"] | None = None
+    before_level: bool | None = None
+    level: Level | None = None
+    muted: bool | None = None
+    pan: Pan | None = None
+    span: Span | None = None
+    front: InRoom | None = None
+    height: InRoom | None = None
+    spread: Spread | None = None
+    rotation: Rotation | None = None
+    effects: list[StoredEffect] | None = None
+    _part: ClassVar[str] = "layers"
+    _which: ClassVar[str] = "layer"
+    _prefix: ClassVar[str] = "layer:"
+
+    def check(self, value: Mapping[str, Any]) -> None:
+        check_layer(value)
+
+    def given(self) -> dict[str, Any]:
+        found = super().given()
+        return {**found, "effects": checked_effects(found["effects"])} if "effects" in found else found
+
+    def describe(self, state: State) -> str:
+        layer = existing(state, "layers", self.layer)
+        source = existing(state, "sources", layer["source"])
+        return f"{source['name']} · {super().describe(state)}"
+
+    def _word(self, name: str, value: Any) -> str:
+        if name == "effects":
+            return ", ".join(effect["kind"] for effect in value) or "no effect"
+        return said(name, value)
+
+
+class RemoveLayer(Operation):
+    """Takes a layer away; its inverse brings it back with what moves it."""
+
+    kind: Literal["remove-layer"] = "remove-layer"
+    source: Key
+    layer: Key
+
+    def apply(self, state: State) -> Operation:
+        layer = existing(state, "layers", self.layer)
+        gone = without_lanes(state, [f"layer:{self.layer}"])
+        state.put("layers", self.layer, None)
+        lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
+        return AddLayer.model_validate({"layer": layer, **lanes})
+
+    def touches(self) -> list[Touch]:
+        return _layer_touches(self.source, self.layer)
+
+    def describe(self, state: State) -> str:
+        layer = existing(state, "layers", self.layer)
+        return f"{existing(state, 'sources', layer['source'])['name']}: layer {layer['name']} removed"
+
+
+MOST_LAYERS = 8
+
+
+def layers_of(state: State, source: str) -> list[Value]:
+    """The layers under a source."""
+    return [layer for layer in state.all("layers") if layer["source"] == source]
+
+
+def without_room(state: State, source: str, layers: Iterable[Value]) -> Value | None:
+    """Take away a source's ways and layers, which go with it; the ways as they were."""
+    for layer in layers:
+        state.put("layers", layer["id"], None)
+    room = state.get("rooms", source)
+    if room is not None:
+        state.put("rooms", source, None)
+    return room
+
+
+def _layer_touches(source: str, layer: str) -> list[Touch]:
+    fields = [field for field in StoredLayer.model_fields if field not in ("id", "source")]
+    return [(f"{source}.layers", None, None), *((f"layer:{layer}.{field}", None, None) for field in fields)]

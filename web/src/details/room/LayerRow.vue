@@ -1,0 +1,222 @@
+<script setup lang="ts">
+/** One layer: what it takes, its effects, its place, its level; muted for all, soloed for oneself. */
+import { computed } from "vue";
+import EffectPart from "@/details/place/EffectPart.vue";
+import { depthText, levelText, panText } from "@/geometry/pan";
+import { tidy } from "@/geometry/parameters";
+import { freshId, operation, useEdits } from "@/session/edits";
+import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
+import { useSession, type Layer, type Parameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import NameField from "@/ui/NameField.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+
+const props = defineProps<{ source: Source; layer: Layer; first: boolean; open: boolean }>();
+defineEmits<{ toggle: [] }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const library = useLibrary();
+const room = useRoom();
+
+const owner = computed(() => `layer:${props.layer.id}`);
+const value = (parameter: Parameter): number => session.valueNow(owner.value, parameter);
+const solo = computed(() => player.solo.includes(`${props.source.id}.${props.layer.id}`));
+const where = computed(() => {
+  const across = value("pan") ? ` ${panText(value("pan"))}` : "";
+  return `${room.surround ? depthText(value("front")) : ""}${across}, ${levelText(value("level"))}`;
+});
+const rows = computed<{ parameter: Parameter; title: string }[]>(() => [
+  { parameter: "level", title: "Level" },
+  { parameter: "pan", title: "Across" },
+  { parameter: "span", title: "Apart" },
+  ...(room.surround
+    ? ([
+        { parameter: "front", title: "Front–back" },
+        { parameter: "height", title: "Height" },
+        { parameter: "spread", title: "Spread" },
+        { parameter: "rotation", title: "Rotation" },
+      ] as const)
+    : []),
+]);
+const effects = computed(() => props.layer.effects ?? []);
+const arrange = (list: Layer["effects"]): void => edits.setLayer(props.layer, { effects: list });
+function change(index: number, values: Partial<NonNullable<Layer["effects"]>[number]>): void {
+  arrange(effects.value.map((one, i) => (i === index ? { ...one, ...values } : one)));
+}
+function move(index: number, by: number): void {
+  const list = [...effects.value];
+  const [one] = list.splice(index, 1);
+  list.splice(index + by, 0, one!);
+  arrange(list);
+}
+function addEffect(event: Event): void {
+  const select = event.target as HTMLSelectElement;
+  arrange([...effects.value, { id: freshId(select.value), kind: select.value, on: true, settings: {} }]);
+  select.value = "";
+}
+</script>
+
+<template>
+  <article class="layer" :aria-label="`Layer ${layer.name}`">
+    <header>
+      <button class="name" :aria-expanded="open" @click="$emit('toggle')">
+        <b>{{ layer.name }}</b> <span class="quiet">{{ where }}</span>
+      </button>
+      <button
+        class="small-button"
+        :aria-pressed="session.shown(`${owner}.muted`, layer.muted ?? false)"
+        :disabled="!session.mayEdit"
+        :aria-label="`Mute ${layer.name}`"
+        @click="edits.setLayer(layer, { muted: !layer.muted })"
+      >
+        M
+      </button>
+      <button
+        class="small-button"
+        :aria-pressed="solo"
+        :aria-label="`Hear only ${layer.name}`"
+        title="Only you; several may be heard together"
+        @click="player.soloOnly(`${source.id}.${layer.id}`, true)"
+      >
+        S
+      </button>
+    </header>
+    <div v-if="open" class="body">
+      <NameField
+        :name="layer.name"
+        label="Name of the layer"
+        :disabled="!session.mayEdit"
+        @rename="edits.setLayer(layer, { name: $event })"
+      />
+      <label class="takes">
+        <span class="quiet">takes</span>
+        <select
+          :value="`${layer.takes} ${layer.before_level}`"
+          :disabled="!session.mayEdit"
+          aria-label="What the layer takes"
+          @change="
+            edits.setLayer(layer, {
+              takes: ($event.target as HTMLSelectElement).value.split(' ')[0] as 'source' | 'before',
+              before_level: ($event.target as HTMLSelectElement).value.endsWith('true'),
+            })
+          "
+        >
+          <option value="source false">the source, after its level</option>
+          <option value="source true">the source, before its level</option>
+          <option value="before false" :disabled="first">the layer above, after its level</option>
+          <option value="before true" :disabled="first">the layer above, before its level</option>
+        </select>
+      </label>
+      <dl>
+        <template v-for="row in rows" :key="row.parameter">
+          <dt>{{ row.title }}</dt>
+          <dd>
+            <ParameterField
+              :parameter="row.parameter"
+              :value="value(row.parameter)"
+              :label="`${layer.name}: ${row.title}`"
+              :disabled="!session.mayEdit"
+              @set="edits.setLayer(layer, { [row.parameter]: tidy(row.parameter, $event) })"
+            />
+          </dd>
+        </template>
+      </dl>
+      <EffectPart
+        v-for="(effect, i) in effects"
+        :key="effect.id"
+        :effect="effect"
+        :first="i === 0"
+        :last="i === effects.length - 1"
+        @set="change(i, { settings: { ...effect.settings, ...$event } })"
+        @on="change(i, { on: $event })"
+        @move="move(i, $event)"
+        @remove="arrange(effects.filter((one) => one.id !== effect.id))"
+      />
+      <div class="end">
+        <select v-if="session.mayEdit" aria-label="Add an effect to the layer" @change="addEffect">
+          <option value="">+ effect</option>
+          <option v-for="one in library.library?.effects" :key="one.name" :value="one.name">
+            {{ one.title }}
+          </option>
+        </select>
+        <button
+          class="link"
+          :disabled="!session.mayEdit"
+          @click="edits.make(operation('remove-layer', { source: source.id, layer: layer.id }))"
+        >
+          take the layer away
+        </button>
+      </div>
+    </div>
+  </article>
+</template>
+
+<style scoped>
+.layer {
+  margin-bottom: 4px;
+  background: var(--raised);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  font-size: 13px;
+}
+header {
+  display: grid;
+  grid-template-columns: 1fr 26px 26px;
+  gap: 6px;
+  align-items: center;
+  padding: 4px 8px;
+}
+.name {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+  cursor: pointer;
+}
+.name .quiet {
+  white-space: nowrap;
+  font-size: 12px;
+}
+.body {
+  display: grid;
+  gap: 6px;
+  padding: 4px 8px 8px;
+  border-top: 1px solid var(--rule);
+}
+.takes {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+select {
+  flex: 1;
+  min-width: 0;
+  height: 25px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: none;
+}
+dl {
+  display: grid;
+  grid-template-columns: 1fr 96px;
+  align-items: center;
+  gap: 1px 6px;
+  margin: 0;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+}
+.end {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+}
+</style>

@@ -1,0 +1,130 @@
+<script setup lang="ts">
+/** The layers under a source: copies through effects at places of their own, all governed by the source's level. */
+import { computed, ref } from "vue";
+import { levelText } from "@/geometry/pan";
+import { freshId, operation, useEdits } from "@/session/edits";
+import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
+import { useSession, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import LayerRow from "./LayerRow.vue";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const library = useLibrary();
+const room = useRoom();
+const open = ref("");
+
+const layers = computed(() => room.layersOf(props.source.id));
+const directMuted = computed(() =>
+  session.shown(`${props.source.id}.direct_muted`, props.source.direct_muted),
+);
+const heard = (part: string): boolean => player.solo.includes(`${props.source.id}.${part}`);
+
+/** Presets to begin with: what is thickened stands at the sides, what is echoed behind. */
+const KINDS: Record<string, { name: string; front: number; level: number }> = {
+  chorus: { name: "thickened", front: 0, level: -6 },
+  echo: { name: "echoed", front: -1, level: -9 },
+  room: { name: "roomy", front: -1, level: -9 },
+  drive: { name: "driven", front: 0, level: -9 },
+  "high-pass": { name: "thinned", front: 0, level: -6 },
+  "low-pass": { name: "dulled", front: 0, level: -6 },
+};
+function add(event: Event): void {
+  const select = event.target as HTMLSelectElement;
+  const kind = select.value;
+  select.value = "";
+  const made = KINDS[kind] ?? { name: "copy", front: 1, level: -6 };
+  const id = freshId(made.name);
+  edits.make(
+    operation("add-layer", {
+      layer: {
+        id, source: props.source.id, name: made.name, order: layers.value.length, takes: "source", before_level: false,
+        effects: kind === "none" ? [] : [{ id: freshId(kind), kind, on: true, settings: {} }], level: made.level,
+        muted: false, pan: 0, span: 1, front: made.front, height: 0, spread: 0, rotation: 0,
+      },
+    }),
+  ); // prettier-ignore
+  open.value = id;
+}
+const setDirect = (): void =>
+  session.change(
+    { [`${props.source.id}.direct_muted`]: !directMuted.value },
+    operation("mute-source", { source: props.source.id, direct_muted: !directMuted.value }),
+  );
+</script>
+
+<template>
+  <section class="layers" aria-label="Layers">
+    <div class="layer">
+      <b>dry</b>
+      <span class="quiet">here</span>
+      <button
+        class="small-button"
+        :aria-pressed="directMuted"
+        :disabled="!session.mayEdit"
+        aria-label="Mute its own sound"
+        @click="setDirect"
+      >
+        M
+      </button>
+      <button
+        class="small-button"
+        :aria-pressed="heard('direct')"
+        aria-label="Hear only its own sound"
+        title="Only you"
+        @click="player.soloOnly(`${source.id}.direct`, true)"
+      >
+        S
+      </button>
+    </div>
+    <LayerRow
+      v-for="(layer, i) in layers"
+      :key="layer.id"
+      :source="source"
+      :layer="layer"
+      :first="i === 0"
+      :open="open === layer.id"
+      @toggle="open = open === layer.id ? '' : layer.id"
+    />
+    <select v-if="session.mayEdit" class="add" aria-label="Add a layer" @change="add">
+      <option value="">+ layer through…</option>
+      <option v-for="effect in library.library?.effects" :key="effect.name" :value="effect.name">
+        {{ effect.title }}
+      </option>
+      <option value="none">nothing: a plain copy</option>
+    </select>
+    <p v-if="layers.length" class="quiet note">
+      The source's level, {{ levelText(session.valueNow(source.id, "level")) }}, governs them all.
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.layer {
+  display: grid;
+  grid-template-columns: 1fr auto 26px 26px;
+  gap: 6px;
+  align-items: center;
+  margin-bottom: 4px;
+  padding: 4px 8px;
+  background: var(--raised);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  font-size: 13px;
+}
+.add {
+  width: 100%;
+  height: 27px;
+  border: 1px dashed var(--rule-strong);
+  border-radius: 3px;
+  background: none;
+  color: var(--quiet);
+}
+.note {
+  margin: 5px 0 0;
+  font-size: 12px;
+}
+</style>

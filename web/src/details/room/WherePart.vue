@@ -1,0 +1,256 @@
+<script setup lang="ts">
+/** Where the source is in the room: its direction in large figures, every coordinate to be typed, and what widens it. */
+import { computed, ref } from "vue";
+import { directionText } from "@/geometry/pan";
+import { FACES, tidy } from "@/geometry/parameters";
+import { usePlanHand } from "@/plan/useDrag";
+import { useEdits } from "@/session/edits";
+import { useHand } from "@/session/hand";
+import { useRoom } from "@/session/room";
+import { useSession, type Parameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import ParameterField from "@/ui/ParameterField.vue";
+import ValueField from "@/ui/ValueField.vue";
+import { say } from "@/ui/say";
+
+const props = defineProps<{ source: Source }>();
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const hand = useHand();
+const room = useRoom();
+const plan = usePlanHand();
+
+const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
+const locked = computed(() => !session.mayEdit || !!hand.holderOf(props.source));
+const polar = computed(() => room.polarNow);
+const direction = computed(() => (polar.value ? directionText(polar.value[0], polar.value[1]) : "–"));
+const side = computed(() => {
+  const azimuth = polar.value?.[0] ?? 0;
+  return Math.abs(azimuth) < 0.5 || Math.abs(azimuth) > 179.5 ? "" : azimuth > 0 ? "side-left" : "side-right";
+});
+const byRoom = ref(true);
+
+const sides = computed(() => props.source.mode === "sides");
+const rows = computed<{ parameter: Parameter; title: string }[]>(() =>
+  sides.value
+    ? [
+        { parameter: "pan_left", title: "Left: across" },
+        { parameter: "front_left", title: "front–back" },
+        { parameter: "height_left", title: "height" },
+        { parameter: "pan_right", title: "Right: across" },
+        { parameter: "front_right", title: "front–back" },
+        { parameter: "height_right", title: "height" },
+      ]
+    : [
+        { parameter: "pan", title: "Across" },
+        { parameter: "front", title: "Front–back" },
+        { parameter: "height", title: "Height" },
+        ...(props.source.mode === "span" ? [{ parameter: "span" as const, title: "Span" }] : []),
+      ],
+);
+const more = computed<{ parameter: Parameter; title: string }[]>(() => [
+  { parameter: "spread", title: "Spread" },
+  { parameter: "rotation", title: "Rotation" },
+  { parameter: "centre", title: "Centre share" },
+  ...(room.channels.some((one) => one.lfe) ? [{ parameter: "lfe" as const, title: "LFE" }] : []),
+]);
+const POLAR = [
+  { title: "Azimuth", low: -180, high: 180, step: 1, hint: "Degrees, + to the left" },
+  { title: "Elevation", low: -90, high: 90, step: 1, hint: "Degrees, + upwards" },
+  { title: "Distance", low: 0, high: 1, step: 0.01, hint: "100 % is the room's edge" },
+] as const;
+const polarText =
+  (index: number) =>
+  (value: number): string =>
+    index === 2 ? `${Math.round(value * 100)} %` : `${Math.round(value)}°`.replace("-", "−");
+const parsePolar =
+  (index: number) =>
+  (text: string): number | null => {
+    const value = Number(text.replace(/[°%]/g, "").replace("−", "-").trim());
+    if (!text.trim() || Number.isNaN(value)) return null;
+    return index === 2 ? value / 100 : value;
+  };
+
+const set = (parameter: Parameter, value: number): void =>
+  edits.setValue(props.source, parameter, tidy(parameter, value), player.playhead);
+
+async function setPolar(index: number, value: number): Promise<void> {
+  const wanted = [...(polar.value ?? [0, 0, 1])] as [number, number, number];
+  wanted[index] = value;
+  try {
+    const { place } = await room.placeOf(props.source, { polar: wanted });
+    edits.setValues(props.source, { pan: place[0], front: place[1], height: place[2] }, player.playhead);
+  } catch (error) {
+    say.wrong((error as Error).message);
+  }
+}
+const PLACES_OF_HABIT: { name: string; title: string; x: number; y: number }[] = [
+  { name: "L", title: "Left in front", x: -1, y: 1 },
+  { name: "C", title: "The middle of the front", x: 0, y: 1 },
+  { name: "R", title: "Right in front", x: 1, y: 1 },
+  { name: "Ls", title: "Left behind", x: -1, y: -1 },
+  { name: "Rs", title: "Right behind", x: 1, y: -1 },
+  { name: "all", title: "The middle of the room: every loudspeaker", x: 0, y: 0 },
+];
+function quick(x: number, y: number): void {
+  hand.set(props.source, plan.valuesFor(props.source, "whole", { across: x, depth: y }), false);
+}
+</script>
+
+<template>
+  <section class="where" aria-label="Where it is in the room">
+    <div class="top">
+      <b class="direction" :class="side" role="status">{{ direction }}</b>
+      <span class="choice" role="group" aria-label="Coordinates">
+        <button class="small-button" :aria-pressed="byRoom" @click="byRoom = true">room</button>
+        <button
+          class="small-button"
+          :aria-pressed="!byRoom"
+          :disabled="sides"
+          :title="sides ? 'Each side has a place of its own: set them in the room' : ''"
+          @click="byRoom = false"
+        >
+          polar
+        </button>
+      </span>
+    </div>
+    <dl v-if="byRoom || sides">
+      <template v-for="row in rows" :key="row.parameter">
+        <dt>{{ row.title }}</dt>
+        <dd>
+          <ParameterField
+            :parameter="row.parameter"
+            :value="look(row.parameter)"
+            :label="`${FACES[row.parameter].title} now`"
+            :disabled="locked"
+            @set="set(row.parameter, $event)"
+          />
+        </dd>
+      </template>
+      <template v-if="polar && !sides">
+        <dt>Distance</dt>
+        <dd class="number told">{{ Math.round(polar[2] * 100) }} %</dd>
+      </template>
+    </dl>
+    <dl v-else-if="polar">
+      <template v-for="(row, i) in POLAR" :key="row.title">
+        <dt>{{ row.title }}</dt>
+        <dd>
+          <ValueField
+            :value="polar[i]!"
+            :label="`${row.title} now`"
+            :text="polarText(i)"
+            :parse="parsePolar(i)"
+            :step="row.step"
+            :big-step="row.step * 10"
+            :low="row.low"
+            :high="row.high"
+            :initial="i === 2 ? 1 : 0"
+            :hint="row.hint"
+            :disabled="locked"
+            @set="setPolar(i, $event)"
+          />
+        </dd>
+      </template>
+    </dl>
+    <div class="quick" role="group" aria-label="Places of habit in the room">
+      <button
+        v-for="one in PLACES_OF_HABIT"
+        :key="one.name"
+        class="small-button"
+        :title="one.title"
+        :disabled="locked"
+        @click="quick(one.x, one.y)"
+      >
+        {{ one.name }}
+      </button>
+    </div>
+    <dl>
+      <template v-for="row in more" :key="row.parameter">
+        <dt>{{ row.title }}</dt>
+        <dd>
+          <ParameterField
+            :parameter="row.parameter"
+            :value="look(row.parameter)"
+            :label="`${row.title} now`"
+            :disabled="!session.mayEdit"
+            @set="set(row.parameter, $event)"
+          />
+        </dd>
+      </template>
+    </dl>
+    <div class="row">
+      <label title="A drag leaves it alone; only for you">
+        <input v-model="room.locked.across" type="checkbox" /> lock across
+      </label>
+      <label title="A drag leaves it alone; only for you">
+        <input v-model="room.locked.along" type="checkbox" /> lock depth
+      </label>
+      <label title="It sounds from the nearest loudspeaker alone">
+        <input
+          type="checkbox"
+          :checked="session.shown(`${source.id}.snap`, source.snap)"
+          :disabled="!session.mayEdit"
+          @change="edits.place(source, { snap: !source.snap })"
+        />
+        snap
+      </label>
+      <button class="link" :disabled="locked" @click="plan.reset(source)">reset place</button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.where {
+  margin: 6px 0 8px;
+}
+.top {
+  display: flex;
+  align-items: baseline;
+  justify-content: space-between;
+  margin-bottom: 4px;
+}
+.direction {
+  font-size: 18px;
+  font-weight: 600;
+}
+.choice {
+  display: flex;
+  gap: 4px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 1fr 96px;
+  align-items: center;
+  gap: 1px 6px;
+  margin: 0 0 6px;
+  font-size: 13px;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+}
+.told {
+  padding-left: 7px;
+}
+.quick {
+  display: flex;
+  gap: 4px;
+  margin-bottom: 8px;
+}
+.quick button {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px 12px;
+  align-items: center;
+  font-size: 12.5px;
+}
+</style>

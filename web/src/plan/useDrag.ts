@@ -1,0 +1,114 @@
+/** A hand on the plan: a source, or one end of it, dragged, stepped or recorded in two coordinates at once. */
+import { ref } from "vue";
+import { dragged, type End, type Values } from "@/geometry/ends";
+import { clamp } from "@/geometry/pan";
+import { FACES, tidy } from "@/geometry/parameters";
+import { useHand } from "@/session/hand";
+import { useRoom } from "@/session/room";
+import { useSession, type Parameter, type RoomParameter, type Source } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+
+export type Wish = { across?: number; depth?: number; height?: number };
+
+export function usePlanHand() {
+  const session = useSession();
+  const player = usePlayer();
+  const room = useRoom();
+  const hand = useHand();
+  const held = ref<{ source: string; side: End["side"] } | null>(null);
+
+  const look = (source: Source) => (parameter: Parameter) =>
+    session.valueAt(source, parameter, player.playhead);
+
+  /** The parameters that tell an end's depth or height. */
+  function along(source: Source, kind: "front" | "height", side: End["side"]): RoomParameter[] {
+    if (source.mode !== "sides") return [kind];
+    return side === "whole" ? [`${kind}_left`, `${kind}_right`] : [`${kind}_${side}`];
+  }
+
+  /** The values with which a source's end stands where it is wished. */
+  function valuesFor(source: Source, side: End["side"], wish: Wish): Values {
+    const values: Values =
+      wish.across === undefined || room.locked.across
+        ? {}
+        : dragged(source.mode, side, tidy("pan", wish.across), look(source));
+    const put = (kind: "front" | "height", to: number | undefined, locked: boolean): void => {
+      if (to === undefined || locked) return;
+      const names = along(source, kind, side);
+      const now = names.map((name) => look(source)(name));
+      const by = to - now.reduce((sum, one) => sum + one, 0) / now.length;
+      names.forEach((name, i) => (values[name] = tidy(name, clamp(now[i]! + by, -1, 1))));
+    };
+    put("front", wish.depth, room.locked.along);
+    put("height", wish.height, false);
+    return values;
+  }
+
+  function take(source: Source, side: End["side"], among = false): boolean {
+    if (!hand.grasp(source, among)) return false;
+    held.value = { source: source.id, side };
+    return true;
+  }
+
+  function move(source: Source, side: End["side"], wish: Wish): Values {
+    const values = valuesFor(source, side, wish);
+    if (Object.keys(values).length) {
+      hand.move(source, values);
+      void room.holding(source, ownValues(source, values));
+    }
+    return values;
+  }
+
+  /** What the core is asked of: the source's own values, its group's shift left out. */
+  const ownValues = (_source: Source, values: Values): Record<string, number> =>
+    Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined)) as Record<
+      string,
+      number
+    >;
+
+  function drop(source: Source, values: Values | null): void {
+    held.value = null;
+    if (values && Object.keys(values).length) hand.set(source, values);
+    else {
+      hand.drop(source);
+      room.letGo();
+    }
+  }
+
+  /** A step by a key: across, along, or up with Alt. */
+  function step(source: Source, event: KeyboardEvent): boolean {
+    const by = event.shiftKey ? 0.1 : 0.01;
+    const ends = room.endsNow(source.id);
+    if (!ends.length || !session.mayEdit || hand.holderOf(source)) return false;
+    const now = (name: "pan" | "front" | "height"): number => {
+      const sides = source.mode === "sides";
+      const names = (sides ? [`${name}_left`, `${name}_right`] : [name]) as Parameter[];
+      return names.reduce((sum, one) => sum + look(source)(one), 0) / names.length;
+    };
+    const wishes: Record<string, Wish> = event.altKey
+      ? { ArrowUp: { height: now("height") + by }, ArrowDown: { height: now("height") - by } }
+      : {
+          ArrowLeft: { across: now("pan") - by },
+          ArrowRight: { across: now("pan") + by },
+          ArrowUp: { depth: now("front") + by },
+          ArrowDown: { depth: now("front") - by },
+          "0": { across: 0 },
+        };
+    const wish = wishes[event.key];
+    if (!wish) return false;
+    const values = valuesFor(source, "whole", wish);
+    if (Object.keys(values).length) hand.set(source, values, false);
+    return true;
+  }
+
+  /** Back to where sources begin: in the middle of the front. */
+  function reset(source: Source): void {
+    const names = ["pan", ...room.lanesOf(source)].filter((name) => name !== "lfe") as Parameter[];
+    const own = source.mode === "sides" ? names.filter((name) => name !== "pan") : names;
+    const values = Object.fromEntries(own.map((name) => [name, FACES[name].initial])) as Values;
+    if (source.mode === "sides") Object.assign(values, { pan_left: -1, pan_right: 1 });
+    hand.set(source, values, false);
+  }
+
+  return { held, take, move, drop, step, reset, valuesFor };
+}

@@ -1,0 +1,226 @@
+/** The room of loudspeakers: its layout, where everything is over time as the core tells it, and how one looks at it. */
+import { watchDebounced } from "@vueuse/core";
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef, watch } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+import { useMonitor } from "@/sound/monitor";
+import { usePlayer } from "@/sound/player";
+import { operation, useEdits } from "./edits";
+import { useLibrary } from "./library";
+import { useSession, type Layer, type Parameter, type Source } from "./session";
+
+export type Place = [number, number, number];
+export type Way = Schemas["StoredWay"];
+export type Held = Schemas["WhereOut"];
+type Whereabouts = Schemas["WhereaboutsOut"];
+
+/** How much is asked at a time (s), and how near its end more is asked. */
+const WINDOW = 40;
+const MARGIN = 8;
+
+const at = (values: number[], index: number): number => values[Math.min(index, values.length - 1)] ?? 0;
+
+export const useRoom = defineStore("room", () => {
+  const session = useSession();
+  const player = usePlayer();
+  const library = useLibrary();
+  const monitor = useMonitor();
+
+  const layout = computed(() =>
+    library.library?.layouts.find((one) => one.name === session.settings?.layout),
+  );
+  const surround = computed(() => !!layout.value?.surround);
+  const channels = computed(() => layout.value?.channels ?? []);
+  const speakers = computed(() => channels.value.filter((one) => !one.lfe));
+  const groups = computed(() =>
+    (library.library?.speaker_groups ?? []).filter((group) =>
+      speakers.value.some((one) => one.group === group),
+    ),
+  );
+
+  /** How the Place desk shows the room: personal. */
+  const view = ref<"line" | "plan" | "side">("plan");
+  /** What a drag leaves alone: personal. */
+  const locked = ref({ across: false, along: false });
+  /** The passage whose way is set in the details; "" for what always holds. */
+  const passage = ref("");
+
+  /** What can be automated of a source in a room, besides what stereo has. */
+  function lanesOf(source: Source): Parameter[] {
+    const places: Parameter[] =
+      source.mode === "sides"
+        ? ["front_left", "front_right", "height_left", "height_right"]
+        : ["front", "height"];
+    const more: Parameter[] = ["spread", "rotation", "centre"];
+    return [...places, ...more, ...(channels.value.some((one) => one.lfe) ? (["lfe"] as const) : [])];
+  }
+  const placed = computed<Parameter[]>(() => (surround.value ? ["pan", "front", "height"] : ["pan"]));
+  const ofReturns = computed<Parameter[]>(() => (surround.value ? ["front", "height", "rotation"] : []));
+  const ofLayers = computed<Parameter[]>(() =>
+    surround.value
+      ? ["pan", "span", "front", "height", "spread", "rotation", "level"]
+      : ["pan", "span", "level"],
+  );
+
+  const layersOf = (source: string): Layer[] =>
+    Object.values(session.document?.layers ?? {})
+      .filter((one) => one.source === source)
+      .sort((a, b) => a.order - b.order || a.id.localeCompare(b.id));
+
+  const found = shallowRef<Whereabouts | null>(null);
+  let asked = 0;
+  async function look(): Promise<void> {
+    if (!surround.value || !session.id) return;
+    asked += 1;
+    const mine = asked;
+    const start = Math.max(player.playhead - MARGIN, 0);
+    const query = new URLSearchParams({
+      revision: String(session.revision),
+      start: start.toFixed(2),
+      seconds: String(WINDOW),
+      moves: player.moves.join(","),
+    });
+    if (player.chosen && session.document?.sources[player.chosen]) query.set("gains", player.chosen);
+    try {
+      const told = await get<Whereabouts>(`/api/sessions/${session.id}/room/whereabouts?${query}`);
+      if (mine === asked) found.value = told;
+    } catch {
+      /* the connection is down: what is there stays, and the next change asks again */
+    }
+  }
+  const things = computed(() => new Map((found.value?.things ?? []).map((one) => [one.id, one])));
+  /** Which of the told moments is now. */
+  const moment = computed(() => {
+    const told = found.value;
+    return told
+      ? Math.min(Math.max(Math.round((player.playhead - told.start) / told.step), 0), told.count - 1)
+      : 0;
+  });
+  watchDebounced([() => session.revision, () => player.chosen, () => player.moves, layout], look, {
+    debounce: 60,
+    immediate: true,
+  });
+  watch(
+    () => player.playhead,
+    (now) => {
+      const told = found.value;
+      if (!told || !surround.value) return;
+      const end = told.start + told.step * (told.count - 1);
+      const near = end < session.length && now > end - MARGIN / 2;
+      if (now < told.start || near) void look();
+    },
+  );
+
+  /** Where each end of a source or layer is now, as it sounds. */
+  function endsNow(id: string): Place[] {
+    return (things.value.get(id)?.ends ?? []).map(
+      (end) => end.map((values) => at(values, moment.value)) as Place,
+    );
+  }
+  const spreadNow = (id: string): number => at(things.value.get(id)?.spread ?? [0], moment.value);
+
+  /** Where the first end of a thing goes: places and times, from `from` to `to` (s). */
+  function pathOf(id: string, from: number, to: number): { t: number; place: Place }[] {
+    const told = found.value;
+    const ends = things.value.get(id)?.ends;
+    if (!told || !ends?.length || ends.every((end) => end.every((values) => values.length === 1))) return [];
+    const path = [];
+    const first = Math.max(Math.ceil((from - told.start) / told.step), 0);
+    const last = Math.min(Math.floor((to - told.start) / told.step), told.count - 1);
+    for (let i = first; i <= last; i += 2) {
+      const mean = [0, 1, 2].map(
+        (axis) => ends.reduce((sum, end) => sum + at(end[axis]!, i), 0) / ends.length,
+      ) as Place;
+      path.push({ t: told.start + i * told.step, place: mean });
+    }
+    return path;
+  }
+
+  /** What a hand makes of the chosen source while it is held: told by the core a few times a second. */
+  const held = shallowRef<Held | null>(null);
+  let asking = false;
+  let next: Record<string, number> | null = null;
+  async function holding(source: Source, values: Record<string, number>): Promise<void> {
+    next = values;
+    if (asking) return;
+    asking = true;
+    while (next) {
+      const wanted: Record<string, number> = next;
+      next = null;
+      held.value = await placeOf(source, { values: wanted }).catch(() => held.value);
+    }
+    asking = false;
+  }
+  const letGo = (): void => {
+    next = null;
+    held.value = null;
+  };
+  watch(found, letGo);
+
+  /** What a place would be: room and polar coordinates, and what plays it. */
+  const placeOf = (
+    source: Source,
+    given: { values?: Record<string, number>; polar?: [number, number, number] },
+  ): Promise<Held> =>
+    post<Held>(`/api/sessions/${session.id}/room/place`, {
+      revision: session.revision, at: player.playhead, source: source.id, ...given,
+    }); // prettier-ignore
+
+  /** How strong the chosen source is in every channel now. */
+  const gainsNow = computed<number[]>(
+    () => held.value?.gains ?? (found.value?.gains ?? []).map((values) => at(values, moment.value)),
+  );
+  const polarNow = computed<[number, number, number] | null>(() => {
+    if (held.value) return [held.value.azimuth, held.value.elevation, held.value.distance];
+    const polar = found.value?.polar ?? [];
+    return polar.length
+      ? (polar.map((values) => at(values, moment.value)) as [number, number, number])
+      : null;
+  });
+
+  const ways = (source: string): Record<string, Way> => session.document?.rooms[source]?.ways ?? {};
+  const PLAIN: Way = { off: [], levels: {}, direct: 0, ambient: 0 };
+
+  /** The way of a source in a passage, as it holds there. */
+  const wayIn = (source: string, key: string): Way => ways(source)[key] ?? ways(source)[""] ?? PLAIN;
+
+  /** The passage at the playhead that has a way of its own for a source; "" if what always holds does. */
+  const passageNow = (source: string): string => {
+    const own = ways(source);
+    const here = session.passages.filter((one) => {
+      const [start, end] = [one.start, one.end].map((beat) => session.grid.secondsOfBeat(beat));
+      return own[one.id] && player.playhead >= start! && player.playhead < end!;
+    });
+    return here.at(-1)?.id ?? "";
+  };
+
+  const edits = useEdits();
+
+  function setWay(source: Source, values: Partial<Way>): void {
+    edits.make(operation("set-way", { source: source.id, passage: passage.value, ...values } as never));
+  }
+
+  /** Let speakers sound, or not; the last ones cannot be forbidden. */
+  function permit(source: Source, names: string[], allowed: boolean): void {
+    const before = wayIn(source.id, passage.value).off ?? [];
+    const here = new Set(speakers.value.map((one) => one.name));
+    const off = allowed
+      ? before.filter((name) => !names.includes(name))
+      : [...new Set([...before, ...names])];
+    if ([...here].every((name) => off.includes(name))) return;
+    setWay(source, { off });
+  }
+
+  function leave(): void {
+    found.value = null;
+    passage.value = "";
+    view.value = "plan";
+    monitor.leave();
+  }
+
+  return {
+    layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
+    found, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
+    setWay, permit, leave,
+  }; // prettier-ignore
+});

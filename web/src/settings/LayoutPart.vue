@@ -1,0 +1,133 @@
+<script setup lang="ts">
+/** The loudspeakers that the mix is made for, and what changing them would move and make louder or softer. */
+import { Button } from "ant-design-vue";
+import { computed, ref, shallowRef, watch } from "vue";
+import { get, type Schemas } from "@/api/http";
+import { decibels, directionText } from "@/geometry/pan";
+import { operation, useEdits } from "@/session/edits";
+import { useLibrary } from "@/session/library";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/sound/player";
+import { inkOf } from "@/ui/theme";
+
+const session = useSession();
+const player = usePlayer();
+const edits = useEdits();
+const library = useLibrary();
+const wanted = ref(session.settings?.layout ?? "0+2+0");
+const moved = shallowRef<Schemas["MovedOut"][]>([]);
+const trouble = ref("");
+const changed = computed(() => wanted.value !== session.settings?.layout);
+const layout = computed(() => library.library?.layouts.find((one) => one.name === wanted.value));
+
+watch(
+  [wanted, () => session.revision],
+  async () => {
+    const query = new URLSearchParams({
+      revision: String(session.revision),
+      at: player.playhead.toFixed(2),
+      layout: wanted.value,
+    });
+    try {
+      moved.value = await get<Schemas["MovedOut"][]>(`/api/sessions/${session.id}/room/layout?${query}`);
+      trouble.value = "";
+    } catch (error) {
+      trouble.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+/** What is worth telling, what moves farthest first. */
+const rows = computed(() =>
+  moved.value
+    .filter((one) => one.degrees > 1 || Math.abs(one.louder) >= 0.05 || one.folded)
+    .sort((a, b) => b.degrees - a.degrees)
+    .flatMap((one) => {
+      const source = session.document?.sources[one.source];
+      return source ? [{ ...one, source }] : [];
+    }),
+);
+const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
+  const parts = [];
+  if (one.degrees > 1) parts.push(`${directionText(one.before, 0)} → ${directionText(one.after, 0)}`);
+  if (Math.abs(one.louder) >= 0.05) parts.push(`${decibels(one.louder)} dB`);
+  if (one.folded) parts.push("its depth, height or spread is kept, not heard");
+  return parts.join(" · ");
+};
+</script>
+
+<template>
+  <div class="part">
+    <div>
+      <label v-for="one in library.library?.layouts" :key="one.name" class="choice">
+        <input v-model="wanted" type="radio" name="layout" :value="one.name" :disabled="!session.mayEdit" />
+        {{ one.title }} <span class="quiet number">{{ one.name }}</span>
+      </label>
+    </div>
+    <div>
+      <p class="quiet channels">{{ layout?.channels.map((one) => one.label).join(" · ") }}</p>
+      <p v-if="trouble" class="wrong" role="alert">{{ trouble }}</p>
+      <p v-else-if="!changed">The mix is made for these loudspeakers.</p>
+      <p v-else-if="!rows.length">Nothing moves, and nothing is louder or softer.</p>
+      <template v-else>
+        <p>
+          {{ rows.length }} of {{ moved.length }} sources would sound from elsewhere. Their places stay
+          written as they are, so it can be changed back.
+        </p>
+        <ul>
+          <li v-for="one in rows" :key="one.source.id">
+            <i :style="{ background: inkOf(one.source.ink) }" /><b>{{ one.source.name }}</b>
+            <span class="quiet">{{ said(one) }}</span>
+          </li>
+        </ul>
+      </template>
+      <Button
+        type="primary"
+        :disabled="!changed || !session.mayEdit"
+        @click="edits.make(operation('set-session', { layout: wanted }))"
+      >
+        Mix for {{ layout?.title.toLowerCase() }}
+      </Button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.part {
+  display: grid;
+  grid-template-columns: 230px 1fr;
+  gap: 20px;
+}
+.choice {
+  display: block;
+  padding: 3px 0;
+}
+.channels {
+  margin: 0 0 8px;
+}
+ul {
+  max-height: 210px;
+  margin: 0 0 10px;
+  padding: 0;
+  overflow-y: auto;
+  list-style: none;
+}
+li {
+  display: grid;
+  grid-template-columns: 8px 130px 1fr;
+  gap: 8px;
+  align-items: center;
+  padding: 2px 0;
+}
+i {
+  width: 5px;
+  height: 16px;
+  border-radius: 1px;
+}
+@media (max-width: 640px) {
+  .part {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,109 @@
+<script setup lang="ts">
+/** How a room of loudspeakers is heard here, only by oneself: on headphones, folded down, or one loudspeaker alone. */
+import { computed, onMounted, ref } from "vue";
+import { get, postFile, remove, type Schemas } from "@/api/http";
+import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
+import { useMonitor } from "@/sound/monitor";
+import EarMark from "@/ui/EarMark.vue";
+import { say } from "@/ui/say";
+
+const library = useLibrary();
+const room = useRoom();
+const monitor = useMonitor();
+const heads = ref<Schemas["HeadOut"][]>([]);
+const file = ref<HTMLInputElement>();
+const busy = ref(false);
+
+onMounted(async () => {
+  heads.value = await get<Schemas["HeadOut"][]>("/api/heads").catch(() => []);
+});
+const ways = computed(() => library.library?.monitors ?? []);
+const head = computed(() => heads.value.find((one) => one.monitor === monitor.latched));
+
+function pick(event: Event): void {
+  const select = event.target as HTMLSelectElement;
+  const wanted = select.value;
+  if (wanted === "bring") {
+    select.value = monitor.latched;
+    file.value?.click();
+  } else if (wanted === "forget") {
+    select.value = monitor.latched;
+    void forget();
+  } else monitor.listen(wanted);
+}
+
+async function bring(): Promise<void> {
+  const given = file.value?.files?.[0];
+  if (!given) return;
+  busy.value = true;
+  try {
+    const made = await postFile<Schemas["HeadOut"]>("/api/heads", given);
+    heads.value = [...heads.value, made];
+    monitor.listen(made.monitor);
+    say.done(`You hear through “${made.name}” now, measured from ${made.measured} directions.`);
+  } catch (error) {
+    say.wrong((error as Error).message);
+  } finally {
+    busy.value = false;
+    if (file.value) file.value.value = "";
+  }
+}
+
+async function forget(): Promise<void> {
+  const gone = head.value;
+  if (!gone) return;
+  monitor.listen("headphones");
+  try {
+    await remove(`/api/heads/${gone.id}`);
+    heads.value = heads.value.filter((one) => one.id !== gone.id);
+  } catch (error) {
+    say.wrong((error as Error).message);
+  }
+}
+</script>
+
+<template>
+  <label class="listen" title="How you hear the room; only you">
+    <EarMark />
+    <select :value="monitor.latched" :disabled="busy" aria-label="How you hear the room" @change="pick">
+      <option v-for="one in ways" :key="one.name" :value="one.name">{{ one.title }}</option>
+      <optgroup v-if="heads.length" label="Measured heads">
+        <option v-for="one in heads" :key="one.id" :value="one.monitor">{{ one.name }}</option>
+      </optgroup>
+      <optgroup label="One loudspeaker">
+        <option v-for="one in room.channels" :key="one.name" :value="`speaker:${one.name}`">
+          only {{ one.label }}
+        </option>
+      </optgroup>
+      <optgroup label="Headphones">
+        <option value="bring">bring in a head (SOFA)…</option>
+        <option v-if="head" value="forget">forget “{{ head.name }}”</option>
+      </optgroup>
+    </select>
+    <input ref="file" type="file" accept=".sofa" hidden aria-label="SOFA file" @change="bring" />
+  </label>
+</template>
+
+<style scoped>
+.listen {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+}
+select {
+  height: 26px;
+  max-width: 122px;
+  padding: 0 4px;
+  border: 1px solid #59636a;
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+  font-size: 13px;
+}
+option,
+optgroup {
+  background: var(--raised);
+  color: var(--ink);
+}
+</style>
