@@ -1,4 +1,4 @@
-"""The command line: ``python -m needle gains | measure | pulse | deal | render | thin``, for scripts and batch work.
+"""The command line: ``python -m needle gains | convert | measure | pulse | deal | render | thin``, for batch work.
 
 Results go to standard output, readable or as JSON with ``--json``; errors to standard error, exit code 2.
 """
@@ -18,19 +18,23 @@ from needle.conventions import TempoMap
 from needle.errors import NeedleError
 from needle.files.audio import FORMATS, AudioWriter, audio_info, read_stretches
 from needle.files.bundle import Bundle
+from needle.files.containers import channel_mask, in_layout_order
 from needle.files.lanes import lane_rows, read_lane
 from needle.files.midi import midi_notes, midi_tempo
+from needle.layouts import LAYOUTS, STEREO, layout_of_file
 from needle.metering.measure import measure
 from needle.moving.parameters import PARAMETERS
 from needle.moving.thinning import thinned
+from needle.placing.coordinates import polar_of, room_of
 from needle.placing.laws import LAWS, law_named
+from needle.placing.point import direction_gains
 from needle.pulsing.deal import ORDERS, Event, dealt, spread
 from needle.pulsing.pulse import Pulse, Pulsing
 from needle.pulsing.reading import every_bar, marks, sentence, side_gains, silent
 from needle.pulsing.waves import WAVES
 from needle.rendering.delivery import deliver
 from needle.rendering.mix import EVERYTHING, Listening, Mix
-from needle.rendering.monitor import MONITORS
+from needle.rendering.monitor import HEADPHONES, MONITORS
 from needle.session import tempo_map
 
 
@@ -49,11 +53,21 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="python -m needle", description=__doc__.splitlines()[0])
     commands = parser.add_subparsers(required=True, metavar="command")
 
-    gains = commands.add_parser("gains", help="the left and right gain of positions under a pan law")
+    gains = commands.add_parser("gains", help="the gains of positions under a pan law, or in a layout")
     gains.add_argument("--law", default="constant-power", choices=list(LAWS))
-    gains.add_argument("--pan", type=float, nargs="+", required=True, metavar="P", help="-1 left … 1 right")
+    gains.add_argument("--pan", type=float, nargs="+", metavar="P", help="-1 left … 1 right")
     gains.add_argument("--centre-zero", action="store_true", help="hold the centre at 0 dB")
+    gains.add_argument("--layout", choices=list(LAYOUTS), help="loudspeakers, instead of a law")
+    gains.add_argument("--azimuth", type=float, metavar="A", help="degrees, + to the left")
+    gains.add_argument("--elevation", type=float, default=0.0, metavar="E", help="degrees, + upwards")
+    gains.add_argument("--points", type=Path, metavar="FILE", help="CSV lines azimuth,elevation")
     gains.set_defaults(command=_gains)
+
+    convert = commands.add_parser("convert", help="room coordinates to polar ones, and back")
+    which = convert.add_mutually_exclusive_group(required=True)
+    which.add_argument("--room", type=float, nargs=3, metavar=("X", "Y", "Z"))
+    which.add_argument("--polar", type=float, nargs=3, metavar=("AZIMUTH", "ELEVATION", "DISTANCE"))
+    convert.set_defaults(command=_convert)
 
     measured = commands.add_parser("measure", help="loudness, peaks, lean, correlation of an audio file")
     measured.add_argument("file", type=Path)
@@ -65,7 +79,8 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--stems", action="store_true", help="each source as it sounds in the mix")
     render.add_argument("--from", dest="start", metavar="BAR", help="first bar, as 17 or 17.3")
     render.add_argument("--to", dest="end", metavar="BAR", help="the bar to stop before")
-    render.add_argument("--listen", default="stereo", choices=list(MONITORS), help="as somebody would hear it")
+    ways = ["layout", *MONITORS, HEADPHONES.name]
+    render.add_argument("--listen", default="layout", choices=ways, help="as somebody would hear it")
     render.add_argument("--format", default="wav-float", choices=list(FORMATS))
     render.set_defaults(command=_render)
 
@@ -102,12 +117,17 @@ def _parser() -> argparse.ArgumentParser:
     deal.add_argument("--seed", type=int, default=1, help="of a shuffled order")
     deal.set_defaults(command=_deal)
 
-    for command in (gains, measured, render, thin, pulse, deal):
+    for command in (gains, convert, measured, render, thin, pulse, deal):
         command.add_argument("--json", action="store_true", help="print JSON")
     return parser
 
 
 def _gains(chosen: argparse.Namespace) -> None:
+    if chosen.layout:
+        _layout_gains(chosen)
+        return
+    if not chosen.pan:
+        raise NeedleError("Say where: --pan P with a law, or --layout with --azimuth or --points.")
     if not all(-1.0 <= pan <= 1.0 for pan in chosen.pan):
         raise NeedleError("Pan lies between -1 (left) and 1 (right).")
     gains = law_named(chosen.law).gains(chosen.pan, chosen.centre_zero).T.tolist()
@@ -117,6 +137,52 @@ def _gains(chosen: argparse.Namespace) -> None:
     print("   pan      left     right")
     for pan, (left, right) in zip(chosen.pan, gains, strict=True):
         print(f"{pan:6.2f}  {left:8.5f}  {right:8.5f}")
+
+
+def _layout_gains(chosen: argparse.Namespace) -> None:
+    if (chosen.azimuth is None) == (chosen.points is None):
+        raise NeedleError("Say where: either --azimuth A with --elevation E, or --points FILE.")
+    places = [(chosen.azimuth, chosen.elevation)] if chosen.points is None else _directions(chosen.points)
+    if not all(np.isfinite(a) and -90.0 <= e <= 90.0 for a, e in places):
+        raise NeedleError("An azimuth is a number of degrees, an elevation lies between -90 and 90.")
+    layout = LAYOUTS[chosen.layout]
+    names = [speaker.name for speaker in layout.speakers]
+    gains = direction_gains(layout, *np.array(places).T).T.tolist()
+    if chosen.json:
+        print(json.dumps({"channels": names, "gains": gains}))
+        return
+    print("azimuth elevation  " + "".join(f"{name:>9}" for name in names))
+    for (azimuth, elevation), row in zip(places, gains, strict=True):
+        print(f"{azimuth:7.1f} {elevation:9.1f}  " + "".join(f"{gain:9.5f}" for gain in row))
+
+
+def _directions(path: Path) -> list[tuple[float, float]]:
+    found = []
+    try:
+        lines = path.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise NeedleError(f"{path.name} cannot be read as text.") from error
+    for number, line in enumerate(lines, start=1):
+        if not line.strip() or (number == 1 and line.strip().lower().startswith("azimuth")):
+            continue
+        try:
+            azimuth, elevation = (float(value) for value in line.split(","))
+        except ValueError as error:
+            raise NeedleError(f"Line {number} of {path.name} is not azimuth,elevation.") from error
+        found.append((azimuth, elevation))
+    if not found:
+        raise NeedleError(f"{path.name} holds no directions.")
+    return found
+
+
+def _convert(chosen: argparse.Namespace) -> None:
+    given = chosen.room or chosen.polar
+    if not np.isfinite(given).all():
+        raise NeedleError("Coordinates are numbers.")
+    names = ("azimuth", "elevation", "distance") if chosen.room else ("x", "y", "z")
+    values = (polar_of if chosen.room else room_of)(*given)
+    found = dict(zip(names, map(float, values), strict=True))
+    print(json.dumps(found) if chosen.json else "\n".join(f"{n:<10}{v:9.4f}" for n, v in found.items()))
 
 
 def _thin(chosen: argparse.Namespace) -> None:
@@ -193,7 +259,10 @@ _UNITS = {"lufs": "LUFS", "lu": "LU", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB"
 
 def _measure(chosen: argparse.Namespace) -> None:
     info = audio_info(chosen.file)
-    _print_measurement(measure(read_stretches(chosen.file), info.rate, info.channels), chosen.json)
+    mask = channel_mask(chosen.file)
+    layout = layout_of_file(info.channels, mask)
+    stretches = in_layout_order(read_stretches(chosen.file), layout if mask else None)
+    _print_measurement(measure(stretches, info.rate, info.channels, layout), chosen.json)
 
 
 def _print_measurement(found: dict[str, Any], as_json: bool) -> None:
@@ -224,8 +293,10 @@ def _render(chosen: argparse.Namespace) -> None:
         if start >= end:
             raise NeedleError("--to must come after --from, within the piece.")
         for path, listening in _outputs(chosen, bundle, mix):
-            with AudioWriter(path, mix.rate, 2, chosen.format, end - start) as writer:
-                for done, audio in deliver(mix, start, end, listening):
+            at_ears = chosen.listen != "layout"
+            layout = STEREO if at_ears else mix.room
+            with AudioWriter(path, mix.rate, layout, chosen.format, end - start) as writer:
+                for done, audio in deliver(mix, start, end, listening, at_ears):
                     writer.write(audio)
                     _progress(path.name, done)
             report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": writer.clipped}
@@ -233,13 +304,14 @@ def _render(chosen: argparse.Namespace) -> None:
 
 
 def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> Iterator[tuple[Path, Listening]]:
+    monitor = "stereo" if chosen.listen == "layout" else chosen.listen
     if not chosen.stems:
-        yield chosen.out, replace(EVERYTHING, monitor=chosen.listen)
+        yield chosen.out, replace(EVERYTHING, monitor=monitor)
         return
     chosen.out.mkdir(parents=True, exist_ok=True)
     for number, source in enumerate((s for s in mix.sources if not s.muted), start=1):
         name = re.sub(r"[^\w -]", "", bundle.document["sources"][source.id]["name"]).strip() or source.id
-        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}), monitor=chosen.listen)
+        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}), monitor=monitor)
 
 
 def _clipped(writer: AudioWriter) -> str:

@@ -192,6 +192,20 @@ LAYOUTS = {
 
 STEREO = LAYOUTS["0+2+0"]
 
+_USUAL = {1: "mono", 2: "0+2+0", 4: "quad", 6: "0+5+0", 8: "0+7+0", 10: "4+5+0", 12: "4+7+0"}
+_WITHOUT_LFE = {5: "0+5+0", 7: "0+7+0"}
+
+
+def layout_of_file(channels: int, mask: int = 0) -> Layout | None:
+    """The layout that a file of so many channels has, by its channel mask if it tells one; None for any other."""
+    by_mask = {(len(one.channels), one.mask): one for one in LAYOUTS.values()}
+    if (channels, mask) in by_mask:
+        return by_mask[channels, mask]
+    if channels in _WITHOUT_LFE:
+        whole = LAYOUTS[_WITHOUT_LFE[channels]]
+        return Layout(whole.name, whole.title, whole.speakers)
+    return LAYOUTS.get(_USUAL.get(channels, ""))
+
 
 def layout_named(name: str) -> Layout:
     """The layout of that name; NeedleError lists the names if there is none."""

@@ -10,7 +10,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+import numpy as np
+from numpy.typing import NDArray
+
 from needle.errors import NeedleError
+from needle.layouts import Layout
 
 _UNKNOWN = 0xFFFFFFFF
 _MOST_CHUNKS = 10_000
@@ -119,3 +123,10 @@ def channel_mask(path: Path) -> int:
                 extensible = length >= 40 and struct.unpack("<H", found[:2])[0] == _EXTENSIBLE
                 return struct.unpack("<I", found[20:24])[0] if extensible else 0
     return 0
+
+
+def in_layout_order(stretches: Iterator[NDArray[np.float32]], layout: Layout | None) -> Iterator[NDArray[np.float32]]:
+    """Stretches (channels, frames) of a file, in the order in which its layout has them."""
+    order = None if layout is None else np.argsort(layout.file_order)
+    for stretch in stretches:
+        yield stretch if order is None or len(order) != len(stretch) else stretch[order]

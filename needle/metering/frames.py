@@ -145,7 +145,7 @@ def _measured_room(
 ) -> Frames:
     """The same of a room: rows 0 and 1 are its stereo fold, the others its channels.
 
-    Correlation and spectra are the fold's; the mono loss holds the fold against what all channels have.
+    Correlation, spectra and the mono loss are the fold's; the sides are told by the channels that stand there.
     """
     count = plain.shape[1] // hop
     whole = count // FRAMES_PER_HOP * FRAMES_PER_HOP * hop
@@ -154,14 +154,16 @@ def _measured_room(
     there = (true_peaks(with_past[2:], hop, count), peaks)
     true_peak, peak = (np.stack([each[layout.right != far].max(axis=0) for far in (1.0, 0.0)]) for each in there)
     sides = layout.sides @ weighed
-    mono = _power((weighted[:1] + weighted[1:2]) / np.sqrt(2.0))[0]
+    mono, folded = _power((weighted[:1] + weighted[1:2]) / np.sqrt(2.0))[0], _power(weighted[:2]).sum(axis=0)
+    # The share that the fold loses in mono, of all that the sides have.
+    kept = np.where(folded > _FLOOR, mono / np.maximum(folded, _FLOOR), 0.0) * sides.sum(axis=0)
     return Frames(
         peak=peak,
         true_peak=true_peak,
         power=powers[:2],
         weighted=sides,
         cross=np.einsum("nt,nt->n", in_frames[0], in_frames[1]) / hop,
-        weighted_cross=mono - sides.sum(axis=0) / 2.0,
+        weighted_cross=kept - sides.sum(axis=0) / 2.0,
         bands=band_powers(plain[:2, :whole], FRAMES_PER_HOP * hop),
         loud=layout.weights @ weighed,
         channels=np.stack([peaks, powers[2:], weighed]),

@@ -6,11 +6,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.layouts import Layout, fold, layout_of_file
 from needle.metering.frames import FRAMES_PER_HOP, FRAMES_PER_SECOND, LONG_FRAMES, SHORT_FRAMES, mono_loss_db
 from needle.metering.kweighting import KWeighting
 from needle.metering.lean import Tolerance, lean_db, leaning_stretches
 from needle.metering.loudness import (
-    channel_weights,
     integrated,
     loudness_of,
     loudness_range,
@@ -18,24 +18,16 @@ from needle.metering.loudness import (
 )
 from needle.metering.truepeak import TruePeak
 
-# Which channels stand on the left and on the right, by the number of channels (BS.2051 orders).
-_SIDES = {
-    2: ([0], [1]),
-    4: ([0, 2], [1, 3]),
-    5: ([0, 3], [1, 4]),
-    6: ([0, 4], [1, 5]),
-    7: ([0, 3, 5], [1, 4, 6]),
-    8: ([0, 4, 6], [1, 5, 7]),
-}
-
 
 class Measurement:
     """Takes in consecutive stretches of (channels, frames) and says what they measure together.
 
-    Memory grows with the length only by a few numbers per 100 ms.
+    Memory grows with the length only by a few numbers per 100 ms. A ``layout`` says where channels stand; without one
+    it is the usual one of so many.
     """
 
-    def __init__(self, rate: int, channels: int) -> None:
+    def __init__(self, rate: int, channels: int, layout: Layout | None = None) -> None:
+        layout = layout or layout_of_file(channels)
         self.rate = rate
         self.channels = channels
         self._weighting = KWeighting(rate, channels)
@@ -47,7 +39,9 @@ class Measurement:
         self._plain = np.zeros(3)
         self._weighted = np.zeros(channels)
         self._folded = np.zeros(3)
-        self._sides = _SIDES.get(channels)
+        self._sides = None if layout is None or channels < 2 else layout.sides
+        self._fold = None if layout is None else fold(layout)
+        self._counts = np.ones(channels) if layout is None else layout.weights
 
     def __call__(self, audio: NDArray) -> None:
         """Take in the next stretch."""
@@ -56,15 +50,15 @@ class Measurement:
         self._sample_peak = max(self._sample_peak, float(np.abs(audio).max()))
         self._true_peak(audio)
         weighted = self._weighting(audio)
-        if self._sides:
+        if self._sides is not None:
             self._plain += self._products(np.asarray(audio, np.float64))
             self._folded += self._products(weighted)
         self._weighted += np.einsum("ct,ct->c", weighted, weighted)
         self._gather(weighted)
 
     def _products(self, audio: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Both sides' energies and their product, each side's channels summed."""
-        left, right = (audio[side].sum(axis=0) for side in self._sides)
+        """The energies of the stereo fold's sides, and their product."""
+        left, right = self._fold @ audio
         return np.array([left @ left, right @ right, left @ right])
 
     def _gather(self, weighted: NDArray[np.float64]) -> None:
@@ -84,10 +78,10 @@ class Measurement:
     def results(self, tolerance: Tolerance = Tolerance()) -> dict[str, Any]:
         """Every measurement by name; None where there is nothing to say (silence, or a single channel)."""
         steps = np.array(self._steps).reshape(-1, self.channels)
-        fine = steps @ channel_weights(self.channels)
+        fine = steps @ self._counts
         whole = len(steps) // FRAMES_PER_HOP
         powers = steps[: whole * FRAMES_PER_HOP].reshape(whole, FRAMES_PER_HOP, self.channels).mean(axis=1)
-        weighed = powers @ channel_weights(self.channels)
+        weighed = powers @ self._counts
         momentary = loudness_of(sliding_mean(fine, SHORT_FRAMES))
         short = loudness_of(sliding_mean(fine, LONG_FRAMES))
         peak = max(float(self._true_peak.finish().max(initial=0.0)), self._sample_peak)
@@ -103,9 +97,9 @@ class Measurement:
             "mono_loss_db": None,
             "stretches": [],
         }
-        if self._sides and self._frames:
-            sides = np.stack([powers[:, side].sum(axis=1) for side in self._sides])
-            mean = np.array([self._weighted[side].sum() for side in self._sides]) / self._frames
+        if self._sides is not None and self._frames:
+            sides = self._sides @ powers.T
+            mean = self._sides @ self._weighted / self._frames
             energy = np.sqrt(self._plain[0] * self._plain[1])
             found["lean_db"] = _finite(lean_db(*mean))
             found["correlation"] = _finite(self._plain[2] / energy) if energy > 0.0 else None
@@ -115,9 +109,9 @@ class Measurement:
         return found
 
 
-def measure(stretches: Iterable[NDArray], rate: int, channels: int) -> dict[str, Any]:
-    """Measure consecutive stretches of (channels, frames) as one programme."""
-    measurement = Measurement(rate, channels)
+def measure(stretches: Iterable[NDArray], rate: int, channels: int, layout: Layout | None = None) -> dict[str, Any]:
+    """Measure consecutive stretches of (channels, frames) as one programme, in the layout's order of channels."""
+    measurement = Measurement(rate, channels, layout)
     for stretch in stretches:
         measurement(stretch)
     return measurement.results()

@@ -73,7 +73,7 @@ class PointPanner:
     def on_the_level(self, azimuth: ArrayLike) -> Gains:
         """Gains (speakers, *shape) of azimuths (degrees) at the ear's height, out of a table.
 
-        Its steps hold every speaker's azimuth; between them gains are linear, within 1e-6.
+        Its steps hold every speaker's azimuth; between them gains are linear, within 1e-5.
         """
         azimuth = np.asarray(azimuth, dtype=np.float64)
         place = np.mod(azimuth.ravel(), 360.0) * _STEPS_A_DEGREE
@@ -81,6 +81,7 @@ class PointPanner:
         share = (place - step)[:, np.newaxis]
         table = self._ring
         found = table[step] + self._rises[step] * share
+        found /= np.sqrt(np.einsum("ns,ns->n", found, found))[:, np.newaxis]
         return np.ascontiguousarray(found.T).reshape(-1, *azimuth.shape)
 
     @cached_property

@@ -22,7 +22,9 @@ Gains = NDArray[np.float64]
 ROOM_PARAMETERS = ("front", "height", "spread", "rotation", "centre")
 """What a place in the room has besides its left-to-right place: see ``needle.moving.parameters``."""
 
-_RINGS, _ON_A_RING = 5, 12
+_POINTS = 96
+"""Points that a spread source is made of."""
+
 _SNAP_DEGREES = 3.0
 _ALIKE = 1e-6
 
@@ -88,10 +90,9 @@ def _snapped(layout: Layout, vectors: Gains) -> Gains:
 
 @cache
 def _pattern() -> tuple[Gains, Gains]:
-    """Points over a cap: the share of its area inside each, and their angles about its axis (radians)."""
-    ring = np.repeat(np.arange(_RINGS), _ON_A_RING)
-    turn = np.tile(np.arange(_ON_A_RING), _RINGS) + 0.5 * (ring % 2)
-    return (ring + 0.5) / _RINGS, turn * (2.0 * np.pi / _ON_A_RING)
+    """Even points over a cap: the share of its area inside each, and their angles about its axis (radians)."""
+    point = np.arange(_POINTS)
+    return (point + 0.5) / _POINTS, point * np.pi * (3.0 - np.sqrt(5.0))
 
 
 def _spread(layout: Layout, axes: Gains, spread: Gains) -> Gains:

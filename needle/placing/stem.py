@@ -23,7 +23,7 @@ _SMOOTHED = 9
 """Spectra over which coherence is told: 9 hops of 512 samples, 96 ms at 48 kHz."""
 
 _BANDS = 3
-_UNRELATED, _RELATED = 0.45, 0.98
+_UNRELATED, _RELATED = 0.4, 0.85
 """Coherences up to which everything is ambient, and from which on everything is direct."""
 
 _OVERLAP = 1.5
@@ -70,6 +70,7 @@ def _parts(spectra: Spectra) -> Spectra:
     little = 1e-6 * both**2 + 1e-24
     coherence = np.sqrt((np.abs(cross) ** 2 + little) / (power_left * power_right + little))
     share = np.clip((coherence - _UNRELATED) / (_RELATED - _UNRELATED), 0.0, 1.0)
+    share = share * share * (3.0 - 2.0 * share)
     direct = spectra * share
     turn = np.arctan2(np.sqrt(power_right), np.sqrt(power_left))
     in_phase = np.maximum(cross.real, 0.0) / np.maximum(np.abs(cross), 1e-24)

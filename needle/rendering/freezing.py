@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.rendering.engine import render_audio
-from needle.rendering.mix import Listening, Mix, MixSource, source_text
+from needle.rendering.mix import Listening, Mix, MixSource, layer_text, source_text
 from needle.rendering.pieces import digest
 from needle.rendering.placements import LEVELS
 
@@ -31,8 +31,11 @@ def bare(source: MixSource) -> MixSource:
 def key_of(mix: Mix, source: MixSource) -> str:
     """A hash of all that a source's frozen sound is made of."""
     one = bare(source)
-    whole = source_text(mix, one, 0, max(last_frame(mix, one), mix.frames))
-    return digest(f"{mix.rate} {mix.law} {mix.centre_zero} {mix.tempo} {whole}")
+    last = max(last_frame(mix, one), mix.frames)
+    whole = source_text(mix, one, 0, last)
+    layers = [f"{layer.muted} {layer_text(mix, one, layer, 0, last)}" for layer in one.layers]
+    room = f"{mix.layout} {one.direct_muted}" if mix.room.surround or layers else ""
+    return digest(f"{mix.rate} {mix.law} {mix.centre_zero} {mix.tempo} {whole}{room}{''.join(layers)}")
 
 
 def last_frame(mix: Mix, source: MixSource) -> int:

@@ -103,7 +103,7 @@ def room_table(
     tables = []
     for height in ("height_left", "height_right") if source.mode == "sides" else ("height",):
         here = {**values, "front": y.ravel(), "height": values[height]}
-        one = replace(source, mode="span")
+        one = replace(source, mode="span") if source.mode == "sides" else source
         gains = in_room(mix, one, x.ravel(), here, np.array([at]))
         gains = gains if mode.on_its_side else gains * strength
         heard = np.stack([(ears * half) @ gains for half in halves])

@@ -217,7 +217,7 @@ def _layer_wet(mix: Mix, source: MixSource, layer: MixLayer, render: Render, kee
             return render([_layer_input(source, layer)], _SIDES, start, stop)
 
     def told(start: int, stop: int) -> str:
-        return f"{source.id} {layer.before_level} " + layer_text(
+        return f"{source.id} {bool(below)} {layer.before_level} " + layer_text(
             mix, source, below[0] if below else layer, start, stop
         )
 

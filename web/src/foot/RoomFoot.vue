@@ -10,7 +10,7 @@ const player = usePlayer();
 const room = useRoom();
 
 const LOWEST_DB = -54;
-const HEIGHT = 66;
+const HEIGHT = 60;
 const HELD = 1500;
 
 const now = computed(() => player.now);

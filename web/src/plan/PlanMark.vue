@@ -11,7 +11,7 @@ import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import { usePlanHand, type Wish } from "./useDrag";
-import { DROP, type RoomView } from "./view";
+import { footOf, type RoomView } from "./view";
 
 const props = defineProps<{
   source: Source;
@@ -43,13 +43,13 @@ const points = computed(() =>
   props.ends.map((end) => ({
     x: props.view.x(end),
     y: props.view.y(end),
-    /** Its height, drawn upwards from its place on the floor. */
-    lift: props.view.side ? 0 : end[2] * props.view.unit * DROP,
+    foot: { x: props.view.x(footOf(end)), y: props.view.y(footOf(end)) },
+    high: !props.view.side && Math.abs(end[2]) > 0.02,
   })),
 );
 const middle = computed(() => ({
   x: points.value.reduce((sum, one) => sum + one.x, 0) / points.value.length,
-  y: points.value.reduce((sum, one) => sum + one.y - one.lift, 0) / points.value.length,
+  y: points.value.reduce((sum, one) => sum + one.y, 0) / points.value.length,
 }));
 const said = computed(() => {
   const polar = main.value ? room.polarNow : null;
@@ -153,21 +153,21 @@ function onKey(event: KeyboardEvent): void {
     <path
       v-if="points.length > 1"
       class="band"
-      :d="`M${points[0]!.x} ${points[0]!.y - points[0]!.lift}L${points[1]!.x} ${points[1]!.y - points[1]!.lift}`"
+      :d="`M${points[0]!.x} ${points[0]!.y}L${points[1]!.x} ${points[1]!.y}`"
       @pointerdown.prevent="onDown($event, 'whole')"
       @pointermove="onMove"
       @pointerup="onUp"
       @pointercancel="onUp"
     />
     <template v-for="(point, i) in points" :key="i">
-      <template v-if="Math.abs(point.lift) > 2">
-        <path class="drop" :d="`M${point.x} ${point.y}V${point.y - point.lift}`" />
-        <circle class="foot" :cx="point.x" :cy="point.y" r="2.5" />
+      <template v-if="point.high">
+        <path class="drop" :d="`M${point.foot.x} ${point.foot.y}L${point.x} ${point.y}`" />
+        <circle class="foot" :cx="point.foot.x" :cy="point.foot.y" r="3" />
       </template>
       <g
         class="end"
         :data-end="sides[i]"
-        :transform="`translate(${point.x} ${point.y - point.lift})`"
+        :transform="`translate(${point.x} ${point.y})`"
         @pointerdown.prevent="onDown($event, sides[i]!)"
         @pointermove="onMove"
         @pointerup="onUp"

@@ -14,7 +14,7 @@ import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
 import PlanMark from "./PlanMark.vue";
 import Speaker from "./Speaker.vue";
-import { DROP, petal, roomView } from "./view";
+import { petal, roomView } from "./view";
 
 const props = defineProps<{ width: number; height: number; side: boolean }>();
 const session = useSession();
@@ -40,13 +40,12 @@ const labels = computed(() =>
   laidOut(
     marks.value.map(({ source, ends }) => {
       const xs = ends.map((end) => view.value.x(end));
-      const lift = props.side ? 0 : (ends[0]![2] ?? 0) * view.value.unit * DROP;
       return {
         id: source.id,
         text: source.name,
         x: Math.max(...xs),
         left: Math.min(...xs),
-        y: view.value.y(ends[0]!) - lift,
+        y: view.value.y(ends[0]!),
         first: chart.selection.includes(source.id),
       };
     }),
@@ -85,7 +84,7 @@ const path = computed(() => {
   return room.pathOf(chosen.value.id, player.playhead - TRAIL, player.playhead + TRAIL).map((step) => ({
     t: step.t,
     x: view.value.x(step.place),
-    y: view.value.y(step.place) - (props.side ? 0 : step.place[2] * view.value.unit * DROP),
+    y: view.value.y(step.place),
   }));
 });
 const line = (steps: { x: number; y: number }[]): string =>
@@ -213,10 +212,7 @@ const corners = computed(() =>
     />
     <g v-for="one in layers" :key="one.layer.id" class="layer" :style="{ '--source': inkOf(chosen!.ink) }">
       <template v-for="(end, i) in one.ends" :key="i">
-        <path
-          :transform="`translate(${view.x(end)} ${view.y(end) - (side ? 0 : end[2] * view.unit * DROP)})`"
-          d="M0-6 6 0 0 6-6 0Z"
-        />
+        <path :transform="`translate(${view.x(end)} ${view.y(end)})`" d="M0-6 6 0 0 6-6 0Z" />
       </template>
       <text v-if="one.ends[0]" :x="view.x(one.ends[0]) + 9" :y="view.y(one.ends[0]) + 15">
         {{ one.layer.name }}

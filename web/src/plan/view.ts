@@ -25,8 +25,8 @@ export function roomView(width: number, height: number, side: boolean): RoomView
     cx,
     cy,
     unit,
-    x: (place) => cx + (side ? -place[1] : place[0]) * unit,
-    y: (place) => cy - (side ? place[2] : place[1]) * unit,
+    x: (place) => cx + (side ? -place[1] : place[0] * drawnIn(place)) * unit,
+    y: (place) => cy - (side ? place[2] : place[1] * drawnIn(place)) * unit,
     at: (px, py) => {
       const [across, along] = [clamp((px - cx) / unit, -1, 1), clamp((cy - py) / unit, -1, 1)];
       return { across: side ? -across : across, along };
@@ -34,8 +34,12 @@ export function roomView(width: number, height: number, side: boolean): RoomView
   };
 }
 
-/** How far a drop line reaches down from a source to its place on the floor of the plan. */
-export const DROP = 0.34;
+/** What is above is drawn nearer to the middle, as one sees it from below; what is below, farther out. */
+const INWARDS = 0.22;
+const drawnIn = (place: Place): number => 1 - INWARDS * clamp(place[2], -0.6, 1);
+
+/** A place's foot: where it would be at the ear's height. */
+export const footOf = (place: Place): Place => [place[0], place[1], 0];
 
 /** A petal from a speaker towards the listener: as long as its gain, in pixels. */
 export function petal(x: number, y: number, cx: number, cy: number, gain: number, unit: number): string {

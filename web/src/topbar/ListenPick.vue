@@ -93,7 +93,7 @@ async function forget(): Promise<void> {
 }
 select {
   height: 26px;
-  max-width: 122px;
+  max-width: 104px;
   padding: 0 4px;
   border: 1px solid #59636a;
   border-radius: 3px;

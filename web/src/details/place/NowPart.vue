@@ -6,6 +6,7 @@ import { tidy } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import NumberField from "@/ui/NumberField.vue";
@@ -17,6 +18,7 @@ const session = useSession();
 const player = usePlayer();
 const edits = useEdits();
 const hand = useHand();
+const room = useRoom();
 const library = useLibrary();
 
 const look = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
@@ -41,8 +43,8 @@ function quick(to: number): void {
 </script>
 
 <template>
-  <div class="now">
-    <PlacesNow :source="source" />
+  <div class="now" :class="{ flat: room.surround }">
+    <PlacesNow v-if="!room.surround" :source="source" />
     <dl>
       <dt>Level</dt>
       <dd>
@@ -71,7 +73,7 @@ function quick(to: number): void {
       </dd>
     </dl>
   </div>
-  <div class="quick" role="group" aria-label="Places of habit">
+  <div v-if="!room.surround" class="quick" role="group" aria-label="Places of habit">
     <button class="small-button side-left" :disabled="locked" title="Hard left" @click="quick(-1)">
       L100
     </button>
@@ -118,6 +120,9 @@ dt {
 }
 dd {
   margin: 0;
+}
+.flat dl {
+  grid-template-columns: auto 78px auto 78px;
 }
 .quick {
   display: flex;

@@ -58,7 +58,7 @@ const setDirect = (): void =>
 
 <template>
   <section class="layers" aria-label="Layers">
-    <div class="layer">
+    <div class="dry">
       <b>dry</b>
       <span class="quiet">here</span>
       <button
@@ -103,7 +103,7 @@ const setDirect = (): void =>
 </template>
 
 <style scoped>
-.layer {
+.dry {
   display: grid;
   grid-template-columns: 1fr auto 26px 26px;
   gap: 6px;

@@ -1,0 +1,424 @@
+"""Mixes in a room: the same in every division, stereo kept, ways, layers, stems, returns, meters and files."""
+
+import itertools
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from needle.effects.chain import Chain, effect_named
+from needle.errors import NeedleError
+from needle.files.audio import AudioWriter
+from needle.files.containers import channel_mask
+from needle.layouts import LAYOUTS, fold
+from needle.metering.frames import measure_frames, warm_up_frames
+from needle.metering.measure import measure
+from needle.metering.overview import Overview
+from needle.metering.room import room_columns, room_readings
+from needle.moving.lane import Lane, Point
+from needle.moving.paths import Path as Way_
+from needle.moving.paths import path_points
+from needle.placing.point import direction_gains
+from needle.rendering.engine import render_audio
+from needle.rendering.freezing import as_frozen, frozen_sound, key_of
+from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource, dependency_key
+from needle.rendering.monitor import PAST, to_ears
+from needle.rendering.tables import room_table
+from needle.rendering.ways import Way, Ways
+from needle.rendering.whereabouts import layout_changes, places
+from tests.core.strategies import RATE, lanes, tone
+
+FRAMES = RATE // 2
+ROOMS = ["quad", "0+5+0", "0+7+0", "4+5+0", "4+7+0"]
+
+
+def noise(seed: int, channels: int = 1, seconds: float = 2.0) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    return (0.1 * rng.standard_normal((channels, round(seconds * RATE)))).astype(np.float32)
+
+
+def db(audio: np.ndarray) -> np.ndarray:
+    return 10.0 * np.log10((audio.astype(np.float64) ** 2).mean(axis=-1) + 1e-14)
+
+
+def effects(*kinds: str) -> Chain:
+    return Chain(tuple((effect_named(kind), effect_named(kind).defaults()) for kind in kinds))
+
+
+def mix(*sources: MixSource, layout: str = "0+5+0", **more) -> Mix:
+    return Mix(RATE, 2.0, tuple(sources), layout=layout, **more)
+
+
+def heard(made: Mix, start: float = 0.5, stop: float = 1.5, listening: Listening | None = None) -> dict[str, float]:
+    audio = render_audio(made, round(start * RATE), round(stop * RATE), listening or Listening())
+    return dict(zip([channel.label for channel in made.room.channels], db(audio), strict=True))
+
+
+MOVED = (("pan", -1.0, 1.0), ("front", -1.0, 1.0), ("height", -1.0, 1.0), ("rotation", -400.0, 400.0))
+
+
+@st.composite
+def room_mixes(draw) -> Mix:
+    """Sources anywhere, moving in all that a room has, with layers, sends and ways."""
+    sources = []
+    for number in range(draw(st.integers(1, 3))):
+        stereo = draw(st.booleans())
+        moving = {
+            name: draw(lanes(st.floats(low, high), 0.5, 4))
+            for name, low, high in (
+                ("pan", -1.0, 1.0),
+                ("front", -1.0, 1.0),
+                ("height", -1.0, 1.0),
+                ("rotation", -400.0, 400.0),
+            )
+            if draw(st.booleans())
+        }
+        ways = Ways(Way(), ((0.1, draw(st.floats(0.15, 0.4)), Way(("M+030", "M-030", "M+135"))),))
+        sources.append(
+            MixSource(
+                f"s{number}",
+                tone(200.0 + 130.0 * number, 0.5, 2 if stereo else 1, 0.3),
+                mode=draw(st.sampled_from(["span", "sides", "balance"])) if stereo else "pan",
+                spread=draw(st.sampled_from([0.0, 45.0])),
+                lfe=draw(st.sampled_from([-96.0, -6.0])),
+                lanes=moving,
+                ways=ways if draw(st.booleans()) else Ways(),
+                sends={"hull": MixSend(-6.0)} if draw(st.booleans()) else {},
+                layers=(MixLayer("wide", effects("echo"), front=-1.0),) if draw(st.booleans()) else (),
+            )
+        )
+    layout = draw(st.sampled_from(ROOMS))
+    return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(MixReturn("hull", effects("echo")),))
+
+
+class Rendering(SimpleTestCase):
+    @given(room_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=3))
+    def test_every_division_gives_the_same_samples(self, made: Mix, cuts: list[int]) -> None:
+        whole = render_audio(made, 0, FRAMES)
+        edges = [0, *sorted(set(cuts)), FRAMES]
+        parts = [render_audio(made, a, b, keep=False) for a, b in itertools.pairwise(edges)]
+        np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
+
+    def test_a_move_is_that_of_every_sample(self) -> None:
+        """Within -80 dB of gains worked out at every sample, through every speaker's region and height."""
+        turning = Lane((Point(0.0, 0.0), Point(2.0, 720.0)))
+        rising = Lane((Point(0.0, 0.0, "ease"), Point(1.0, 1.0, "ease"), Point(2.0, 0.0)))
+        audio = tone(997.0, 2.0)
+        for height in ({}, {"height": rising}):
+            source = MixSource("a", audio, lanes={"rotation": turning, **height})
+            made = mix(source, layout="4+7+0")
+            found = render_audio(made, 0, 2 * RATE)
+            times = np.arange(2 * RATE) / RATE
+            z = rising.evaluate(times) if height else np.zeros_like(times)
+            elevation = np.where(z > 1.0 - 1e-12, 30.0, 30.0 * np.degrees(np.arctan(z)) / 45.0)
+            gains = direction_gains(LAYOUTS["4+7+0"], 360.0 * times, elevation)
+            error = found[made.room.standing] - gains * audio
+            self.assertLess(np.abs(error).max(), 1e-4)
+
+    def test_what_a_key_says(self) -> None:
+        plain = MixSource("a", noise(1))
+        made = mix(plain)
+        for other in (
+            replace(made, layout="0+7+0"),
+            mix(replace(plain, front=0.0)),
+            mix(replace(plain, lfe=-10.0)),
+            mix(replace(plain, ways=Ways(Way(("M+000",))))),
+            mix(replace(plain, layers=(MixLayer("x", effects("echo")),))),
+            mix(replace(plain, direct_muted=True, layers=(MixLayer("x", effects("echo")),))),
+        ):
+            self.assertNotEqual(dependency_key(made, 0, RATE), dependency_key(other, 0, RATE))
+        later = mix(replace(plain, ways=Ways(Way(), ((60.0, 70.0, Way(("M+000",))),))))
+        other = mix(replace(plain, ways=Ways(Way(), ((60.0, 80.0, Way(("M+000",))),))))
+        self.assertEqual(dependency_key(later, 0, RATE), dependency_key(other, 0, RATE))
+
+
+class FromStereo(SimpleTestCase):
+    def test_a_stereo_session_keeps_its_ends_and_levels(self) -> None:
+        """Hard sides and stereo sources are the same samples; elsewhere the power is the law's."""
+        for law in ("constant-power", "constant-gain", "compromise"):
+            for pan in (-1.0, -0.4, 0.0, 0.7, 1.0):
+                stereo = mix(MixSource("a", noise(1), pan=pan), layout="0+2+0", law=law)
+                power, room = (
+                    (render_audio(one, 0, FRAMES).astype(float) ** 2).sum()
+                    for one in (stereo, replace(stereo, layout="0+5+0"))
+                )
+                self.assertAlmostEqual(float(room / power), 1.0, places=3)
+        wide = MixSource("b", noise(2, 2), mode="balance", pan=0.3)
+        stereo, room = (render_audio(mix(wide, layout=name), 0, FRAMES) for name in ("0+2+0", "0+5+0"))
+        np.testing.assert_allclose(room[:2], stereo, atol=1e-6)
+        self.assertLess(np.abs(room[2:]).max(), 1e-9)
+
+    def test_folded_back_it_is_as_strong(self) -> None:
+        for pan in (-1.0, -0.5, 0.0, 0.5, 1.0):
+            source = MixSource("a", noise(3), pan=pan)
+            stereo = render_audio(mix(source, layout="0+2+0"), 0, FRAMES)
+            folded = fold(LAYOUTS["0+5+0"]) @ render_audio(mix(source), 0, FRAMES)
+            whole = [float((one.astype(float) ** 2).sum()) for one in (stereo, folded)]
+            # Between two speakers of the front the fold adds what comes from both: the layout's own doing.
+            limit = 0.1 if pan in (-1.0, 0.0, 1.0) else 2.5
+            self.assertLess(abs(10.0 * np.log10(whole[1] / whole[0])), limit)
+
+    def test_timing_and_doubles_come_from_both_sides(self) -> None:
+        source = MixSource("a", noise(4), timing="symmetric", timing_ms=1.0, pan=0.8)
+        stereo, room = (render_audio(mix(source, layout=name), 0, FRAMES) for name in ("0+2+0", "0+5+0"))
+        np.testing.assert_allclose(room[:2], stereo, atol=1e-5)
+        double = MixSource("a", noise(4), pan=-1.0, front=-1.0, double=True, double_ms=12.0)
+        levels = heard(mix(double))
+        self.assertAlmostEqual(levels["Ls"], levels["Rs"], delta=0.2)
+        self.assertLess(levels["L"], -100.0)
+
+    def test_what_another_layout_moves_is_told(self) -> None:
+        made = mix(MixSource("front", noise(1)), MixSource("back", noise(2), front=-1.0, pan=0.5))
+        moved = {one.source: one for one in layout_changes(made, "0+2+0", 0.0)}
+        self.assertLess(moved["front"].degrees, 1.0)
+        self.assertGreater(moved["back"].degrees, 60.0)
+        self.assertTrue(moved["back"].folded)
+        self.assertFalse(moved["front"].folded)
+
+
+class WaysThrough(SimpleTestCase):
+    def test_a_passage_forbids_the_front(self) -> None:
+        forbidden = Ways(Way(), ((1.0, 1.5, Way(("M+000", "M+030", "M-030"))),))
+        made = mix(MixSource("a", noise(5), ways=forbidden))
+        before, during, after = (heard(made, *span) for span in ((0.4, 0.9), (1.1, 1.4), (1.6, 1.9)))
+        for levels in (before, after):
+            self.assertAlmostEqual(levels["C"], -20.0, delta=0.5)
+            self.assertLess(levels["Ls"], -100.0)
+        self.assertLess(during["C"], -100.0)
+        self.assertAlmostEqual(during["Ls"], -23.0, delta=0.5)
+        self.assertAlmostEqual(during["Rs"], -23.0, delta=0.5)
+
+    def test_groups_have_levels(self) -> None:
+        louder = mix(MixSource("a", noise(5), pan=-1.0, ways=Ways(Way((), (("front", -12.0),)))))
+        self.assertAlmostEqual(heard(louder)["L"], -32.0, delta=0.2)
+
+    def test_the_lfe_has_its_own_level_and_filter(self) -> None:
+        low, high = (MixSource("a", tone(hertz, 2.0, amplitude=0.5), lfe=-6.0) for hertz in (40.0, 1000.0))
+        self.assertAlmostEqual(heard(mix(low))["LFE"] - heard(mix(low))["C"], -6.1, delta=0.5)
+        self.assertLess(heard(mix(high))["LFE"], -70.0)
+        corner = MixSource("a", tone(120.0, 2.0, amplitude=0.5), lfe=0.0)
+        self.assertAlmostEqual(heard(mix(corner))["LFE"] - heard(mix(corner))["C"], -6.0, delta=0.2)
+
+
+class Layers(SimpleTestCase):
+    def stack(self, **more) -> MixSource:
+        layers = (
+            MixLayer("thick", effects("chorus"), front=0.0, level=-6.0),
+            MixLayer("echo", effects("echo"), front=-1.0, level=-9.0),
+        )
+        return MixSource("a", noise(6), layers=layers, **more)
+
+    def test_each_layer_is_in_its_own_channels(self) -> None:
+        made = mix(self.stack(), layout="0+7+0")
+        dry = heard(made, listening=Listening(solo=frozenset({"a.direct"})))
+        thick = heard(made, listening=Listening(solo=frozenset({"a.thick"})))
+        echo = heard(made, listening=Listening(solo=frozenset({"a.echo"})))
+        self.assertEqual({name for name, level in dry.items() if level > -60}, {"C"})
+        self.assertEqual(max(thick, key=thick.get)[1:], "ss")
+        self.assertEqual({name for name, level in echo.items() if level > -60} - {"Lss", "Rss"}, {"Lb", "Rb"})
+        together = sum(10.0 ** (level / 10.0) for part in (dry, thick, echo) for level in part.values())
+        whole = sum(10.0 ** (level / 10.0) for level in heard(made).values())
+        self.assertAlmostEqual(10.0 * np.log10(whole / together), 0.0, delta=1.0)
+
+    def test_one_level_governs_all(self) -> None:
+        before = MixLayer("x", effects("echo"), before_level=True, front=-1.0)
+        for layer in (before, replace(before, before_level=False)):
+            loud, soft = (
+                heard(mix(MixSource("a", noise(6), level=level, direct_muted=True, layers=(layer,))))
+                for level in (0.0, -20.0)
+            )
+            self.assertAlmostEqual(loud["Ls"] - soft["Ls"], 20.0, delta=0.1)
+
+    def test_a_layer_may_take_the_one_before(self) -> None:
+        first = MixLayer("x", effects("low-pass"), front=1.0, level=-96.0)
+        second = MixLayer("y", takes="before", before_level=True, front=-1.0)
+        one = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, second)))
+        after = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, replace(second, before_level=False))))
+        self.assertGreater(heard(one)["Ls"], -45.0)
+        self.assertLess(heard(after)["Ls"], -100.0)
+
+
+class Stems(SimpleTestCase):
+    def test_a_dry_centred_stem_is_in_the_centre_alone(self) -> None:
+        stem = MixSource("a", np.repeat(noise(7), 2, axis=0), mode="stem")
+        for layout in ("0+5+0", "4+7+0"):
+            levels = heard(mix(stem, layout=layout))
+            others = max(level for name, level in levels.items() if name != "C")
+            self.assertGreater(levels["C"] - others, 30.0)
+
+    def test_folded_back_it_is_the_stem(self) -> None:
+        dry, wet = noise(8), noise(9, 2)
+        for audio in (wet, np.concatenate([dry, 0.5 * dry]) + 0.4 * wet, np.concatenate([dry, 0 * dry]) + 0.2 * wet):
+            stem = MixSource("a", audio.astype(np.float32), mode="stem")
+            for layout in ("0+5+0", "0+7+0", "4+7+0"):
+                folded = fold(LAYOUTS[layout]) @ render_audio(mix(stem, layout=layout), FRAMES, 3 * FRAMES)
+                there = audio[:, FRAMES : 3 * FRAMES]
+                whole = [10.0 * np.log10((one.astype(float) ** 2).sum()) for one in (folded, there)]
+                self.assertLess(abs(whole[0] - whole[1]), 0.5)
+
+    def test_by_passage_to_the_centre_and_everywhere_but_there(self) -> None:
+        others = tuple(s.name for s in LAYOUTS["0+5+0"].speakers if s.name != "M+000")
+        ways = Ways(Way(others), ((1.0, 2.0, Way(("M+000",))),))
+        dry = noise(8)
+        stem = MixSource("a", (np.concatenate([dry, dry]) + noise(9, 2)).astype(np.float32), mode="stem", ways=ways)
+        verse, chorus = heard(mix(stem), 0.3, 0.9), heard(mix(stem), 1.1, 1.7)
+        self.assertLess(max(verse[name] for name in ("L", "R", "Ls", "Rs")), -100.0)
+        self.assertLess(chorus["C"], -100.0)
+        self.assertGreater(min(chorus[name] for name in ("L", "R", "Ls", "Rs")), -30.0)
+        drier = mix(replace(stem, ways=Ways(Way(direct=0.0, ambient=-96.0))))
+        self.assertLess(heard(drier)["Ls"], heard(mix(replace(stem, ways=Ways())))["Ls"] - 20.0)
+
+
+class Returns(SimpleTestCase):
+    def test_a_return_answers_where_it_is_called(self) -> None:
+        source = MixSource("a", noise(10), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
+        made = mix(source, returns=(MixReturn("hull", effects("room")),))
+        levels = heard(made, listening=Listening(solo=frozenset({"hull"})))
+        self.assertGreater(levels["Ls"], max(levels["L"], levels["C"]) + 20.0)
+        opposite = replace(source, sends={"hull": MixSend(0.0, place="opposite")})
+        turned = heard(replace(made, sources=(opposite,)), listening=Listening(solo=frozenset({"hull"})))
+        self.assertGreater(turned["Rs"], turned["Ls"])
+        own = replace(source, sends={"hull": MixSend(0.0, place="own", pan=1.0, front=1.0)})
+        placed = heard(replace(made, sources=(own,)), listening=Listening(solo=frozenset({"hull"})))
+        self.assertEqual(max(placed, key=placed.get), "R")
+
+    def test_returns_sweep_and_turn(self) -> None:
+        sweep = Lane((Point(0.0, -1.0), Point(2.0, 1.0)))
+        source = MixSource("a", noise(10, 2), mode="balance", sends={"hull": MixSend(0.0)}, level=0.0)
+        swept = mix(source, returns=(MixReturn("hull", lanes={"pan": sweep}),))
+        only = Listening(solo=frozenset({"hull"}))
+        first, last = heard(swept, 0.0, 0.2, only), heard(swept, 1.8, 2.0, only)
+        self.assertGreater(first["L"], first["R"] + 15.0)
+        self.assertGreater(last["R"], last["L"] + 15.0)
+        left = MixSource("a", noise(10), pan=-1.0, sends={"hull": MixSend(0.0)})
+        turned = mix(left, returns=(MixReturn("hull", rotation=80.0),))
+        self.assertAlmostEqual(heard(turned, listening=only)["Ls"], -20.0, delta=0.3)
+
+
+class Meters(SimpleTestCase):
+    def test_depth_and_the_energy_vector(self) -> None:
+        made = mix(MixSource("a", noise(11), pan=1.0, front=-1.0))
+        past = warm_up_frames(RATE)
+        audio = render_audio(made, RATE // 2 - past, RATE + RATE // 2)
+        frames = measure_frames(audio, RATE, past, made.room)
+        columns = room_columns(made.room)
+        now = dict(zip(columns, room_readings(made.room, frames, 25)[-1], strict=True))
+        self.assertAlmostEqual(now["rms:M-110"], -20.0, delta=1.5)
+        self.assertAlmostEqual(now["energy_azimuth"], -110.0, delta=0.5)
+        self.assertAlmostEqual(now["energy_length"], 1.0, delta=0.01)
+        self.assertLess(now["depth_short"], -20.0)
+
+    def test_loudness_weighs_the_sides_of_a_room(self) -> None:
+        front, beside = (
+            Overview(measure_frames(render_audio(mix(one), 0, 2 * RATE), RATE, 0, LAYOUTS["0+5+0"])).figures()
+            for one in (MixSource("a", noise(12), pan=-1.0), MixSource("a", noise(12), pan=-1.0, front=-1.0))
+        )
+        self.assertAlmostEqual(beside["integrated_lufs"] - front["integrated_lufs"], 1.5, delta=0.01)
+        self.assertLess(front["lean_db"], -20.0)
+
+    def test_frames_and_files_measure_alike(self) -> None:
+        made = mix(MixSource("a", noise(13), pan=0.4, front=-0.3), MixSource("b", noise(14, 2), mode="span"))
+        audio = render_audio(made, 0, 2 * RATE)
+        from_file = measure([audio], RATE, len(audio), made.room)
+        figures = Overview(measure_frames(audio, RATE, 0, made.room)).figures()
+        for name in ("integrated_lufs", "lean_db", "true_peak_dbtp", "correlation", "mono_loss_db"):
+            self.assertAlmostEqual(from_file[name], figures[name], delta=0.05, msg=name)
+
+
+class Listeners(SimpleTestCase):
+    def test_headphones_hear_sides_and_speakers_alone(self) -> None:
+        made = mix(MixSource("a", noise(15), pan=-1.0, front=-1.0))
+        audio = render_audio(made, RATE - PAST, 2 * RATE - PAST)
+        left, right = db(to_ears(made.room, "headphones", RATE, audio, PAST))
+        self.assertGreater(left, right + 3.0)
+        self.assertLess(db(to_ears(made.room, "speaker:M+000", RATE, audio, PAST)).max(), -100.0)
+        self.assertAlmostEqual(db(to_ears(made.room, "speaker:M+110", RATE, audio, PAST))[0], -23.0, delta=0.3)
+        folded = db(to_ears(made.room, "stereo", RATE, audio, PAST))
+        self.assertAlmostEqual(folded[0], -23.0, delta=0.3)
+
+    def test_cut_anywhere_headphones_hear_the_same(self) -> None:
+        made = mix(MixSource("a", noise(15), pan=-0.3, front=-1.0))
+        audio = render_audio(made, 0, RATE)
+        whole = to_ears(made.room, "headphones", RATE, audio, PAST)
+        cut = 20_000
+        later = to_ears(made.room, "headphones", RATE, audio[:, cut - PAST :], PAST)
+        np.testing.assert_allclose(later, whole[:, cut - PAST :], atol=1e-6)
+
+    def test_the_hands_table_is_the_render(self) -> None:
+        """What the page looks up at a place is what reaches the ears of the rendered source."""
+        source = MixSource("a", noise(16), height=0.3, spread=20.0, rotation=15.0)
+        made = mix(source, layout="4+5+0")
+        for monitor in ("stereo", "mono", "speaker:U+030"):
+            table = room_table(made, source, 0.0, Listening(monitor=monitor))
+            steps = table["steps"]
+            flat = np.array(table["tables"][0]).reshape(steps, steps, 2)
+            for row, column in ((0, 0), (5, 20), (steps - 1, 3)):
+                x, y = (2.0 * index / (steps - 1) - 1.0 for index in (column, row))
+                audio = render_audio(mix(replace(source, pan=x, front=y), layout="4+5+0"), RATE - PAST, RATE)
+                ears = to_ears(made.room, monitor, RATE, audio, 0)
+                dry = source.audio[:, RATE - PAST : RATE]
+                np.testing.assert_allclose(ears, flat[row, column][:, np.newaxis] * dry, atol=1e-5)
+
+
+class Frozen(SimpleTestCase):
+    def test_a_frozen_source_is_the_same_in_every_channel(self) -> None:
+        layer = MixLayer("x", effects("echo"), front=-1.0, level=-6.0)
+        lane = Lane((Point(0.0, 0.0), Point(2.0, 360.0)))
+        source = MixSource("a", noise(17), lanes={"rotation": lane}, lfe=-6.0, layers=(layer,))
+        made = mix(source)
+        sound = np.concatenate([audio for _, audio in frozen_sound(made, "a")], axis=1)
+        frozen = as_frozen(made, {"a": (sound, key_of(made, source))})
+        self.assertIsNotNone(frozen.sources[0].frozen)
+        np.testing.assert_allclose(render_audio(frozen, 0, RATE), render_audio(made, 0, RATE), atol=1e-5)
+        elsewhere = as_frozen(replace(made, layout="0+7+0"), {"a": (sound, key_of(made, source))})
+        self.assertIsNone(elsewhere.sources[0].frozen)
+
+
+class Files(SimpleTestCase):
+    def test_a_wav_tells_its_channels(self) -> None:
+        for name in ("0+5+0", "0+7+0", "4+7+0", "quad"):
+            layout = LAYOUTS[name]
+            audio = (np.arange(1, len(layout.channels) + 1, dtype=np.float32) / 32.0)[:, np.newaxis].repeat(480, 1)
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "mix.wav"
+                with AudioWriter(path, RATE, layout, "wav-float", 480) as writer:
+                    writer.write(audio)
+                self.assertEqual(channel_mask(path), layout.mask)
+                found, rate = soundfile.read(path, dtype="float32")
+            self.assertEqual(rate, RATE)
+            # As the mask has it: every sign bit's channel in the order of the bits.
+            np.testing.assert_allclose(found[0], audio[layout.file_order, 0])
+
+    def test_flac_says_what_it_cannot_hold(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, self.assertRaisesMessage(NeedleError, "FLAC cannot hold"):
+            AudioWriter(Path(folder) / "mix.flac", RATE, LAYOUTS["4+7+0"], "flac-24", 480)
+
+
+class Courses(SimpleTestCase):
+    @given(st.floats(-4.0, 4.0), st.floats(-180.0, 180.0), st.floats(0.2, 1.0))
+    def test_a_circle_stays_on_its_circle(self, turns: float, angle: float, radius: float) -> None:
+        points = path_points(Way_("circle", radius=radius, angle=angle, turns=turns), 1.0, 9.0)
+        times = np.linspace(1.0, 9.0, 400)
+        x, y = (Lane(points[name]).evaluate(times) for name in ("pan", "front"))
+        np.testing.assert_allclose(np.hypot(x, y), radius, atol=0.03)
+        at = np.radians(angle + 360.0 * turns)
+        np.testing.assert_allclose([x[-1], y[-1]], [-radius * np.sin(at), radius * np.cos(at)], atol=1e-6)
+
+    def test_what_is_drawn_keeps_its_pace_and_what_makes_no_sense_is_refused(self) -> None:
+        drawn = Way_("drawn", drawn=((0.0, -1.0, 1.0), (0.25, 1.0, 1.0), (1.0, 0.0, -1.0)), rise=(0.0, 1.0))
+        points = path_points(drawn, 0.0, 4.0)
+        self.assertAlmostEqual(float(Lane(points["pan"]).evaluate(1.0)), 1.0, places=6)
+        self.assertAlmostEqual(float(Lane(points["height"]).evaluate(2.0)), 0.5, delta=0.01)
+        for wrong in (lambda: Way_("zigzag"), lambda: Way_("drawn"), lambda: path_points(drawn, 2.0, 2.0)):
+            self.assertRaises(NeedleError, wrong)
+
+    def test_whereabouts_are_turned_and_swung(self) -> None:
+        source = MixSource("a", noise(18), lanes={"rotation": Lane((Point(0.0, 0.0), Point(2.0, 180.0)))})
+        told = places(mix(source), source, np.array([0.0, 2.0]))
+        np.testing.assert_allclose(told[0, :, 0], [0.0, 1.0, 0.0], atol=1e-9)
+        np.testing.assert_allclose(told[0, :, 1], [0.0, -1.0, 0.0], atol=1e-9)
