@@ -12,7 +12,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from needle.files.audio import FORMATS
+from needle.files.audio import FORMATS, check_flac
 from needle.metering.frames import COLUMNS
 from needle.metering.room import room_columns
 from needle.rendering.engine import render_before_placement
@@ -120,6 +120,8 @@ def start_export(request: HttpRequest, session_id: UUID, given: ExportIn) -> Exp
     """Begin to write the mix to a file."""
     session = membership(request.user, session_id, to_edit=True).session
     mix = mix_at(session, given.revision)
+    if given.format.startswith("flac"):
+        check_flac(mix.room)
     start = round(given.start * mix.rate)
     stop = min(round(given.end * mix.rate), mix.frames) if given.end else mix.frames
     if start >= stop:

@@ -118,9 +118,11 @@ class PlaceIn(When):
 
 
 class WhereOut(Schema):
-    """A place in the room and in polar coordinates, and how strong it makes the source in every channel."""
+    """A source's own ``place`` in the room, where it is ``heard`` from, turned as it is, in room and in polar coordinates,
+    and how strong that makes it in every channel."""
 
     place: tuple[float, float, float]
+    heard: tuple[float, float, float]
     azimuth: float
     elevation: float
     distance: float
@@ -146,6 +148,7 @@ def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
     own = tuple(given.get(name, value) for name, value in zip(("pan", "front", "height"), (x, y, z), strict=True))
     return WhereOut(
         place=own,
+        heard=(x, y, z),
         azimuth=azimuth,
         elevation=elevation,
         distance=distance,

@@ -18,7 +18,9 @@ points = st.builds(
 
 owners = st.one_of(
     keys,
-    st.sampled_from(["group:all", "return:hall", "return:alley", "send:low/hall", "send:wide/alley"]),
+    st.sampled_from(
+        ["group:all", "return:hall", "return:alley", "send:low/hall", "send:wide/alley", "layer:thick", "room:mix"]
+    ),
 )
 
 
@@ -26,7 +28,7 @@ owners = st.one_of(
 def writes(draw) -> dict:
     start, end = sorted((draw(st.floats(0, 4)), draw(st.floats(0, 4))))
     inside = [p for p in draw(st.lists(points, max_size=6)) if start <= p["t"] <= end]
-    parameter = draw(st.sampled_from(["pan", "level"]))
+    parameter = draw(st.sampled_from(["pan", "level", "front", "rotation"]))
     return {
         "kind": "write-points", "source": draw(owners), "parameter": parameter, "start": start, "end": end,
         "points": sorted(inside, key=lambda p: p["t"]),
@@ -44,7 +46,9 @@ places = st.fixed_dictionaries(
         "timing": st.sampled_from(["off", "symmetric", "far-side"]), "timing_ms": st.floats(0.1, 30),
         "timing_share": st.floats(0, 1), "double": flags,
         "double_ms": st.floats(0, 50), "double_trim": st.floats(-24, 12),
-        "mode": st.sampled_from(["pan", "balance", "sides", "span", "mono"]),
+        "mode": st.sampled_from(["pan", "balance", "sides", "span", "mono", "stem"]),
+        "front": numbers, "height": numbers, "spread": st.floats(0, 360), "rotation": st.floats(-900, 900),
+        "centre": st.floats(0, 1), "snap": flags,
     },
 )  # fmt: skip
 several = st.lists(keys, min_size=1, max_size=3, unique=True)
@@ -65,7 +69,7 @@ pulse_values = st.fixed_dictionaries(
         "on": flags, "wave": st.sampled_from(["sine", "square", "steps", "chance", "saw"]),
         "period": st.floats(1 / 16, 64), "depth": st.floats(0, 1), "offset": st.floats(0, 360), "flip": flags,
         "steps": st.lists(numbers, min_size=1, max_size=4), "unit": st.sampled_from(["beats", "hertz"]),
-        "seed": st.integers(0, 9), "form": st.sampled_from(["level", "place"]),
+        "seed": st.integers(0, 9), "form": st.sampled_from(["level", "place", "turn"]),
     },
 )  # fmt: skip
 dealt_places = st.lists(numbers, min_size=1, max_size=4).map(
@@ -105,8 +109,42 @@ rhythms = st.one_of(
     ),
 )
 
+layers = st.sampled_from(["thick", "echoed"])
+passages = st.sampled_from(["", "one"])
+taken = st.sampled_from(["source", "before"])
+speakers = st.lists(st.sampled_from(["M+030", "M+000", "M-110", "U+045"]), max_size=4, unique=True)
+in_room = st.one_of(
+    st.builds(lambda v: {"kind": "set-session", "layout": v}, st.sampled_from(["0+2+0", "0+5+0", "4+7+0", "9+9+9"])),
+    st.builds(
+        lambda s, p, off, v: {"kind": "set-way", "source": s, "passage": p, "off": off, "levels": {"front": v}},
+        keys,
+        passages,
+        speakers,
+        levels,
+    ),
+    st.builds(lambda s, p, v: {"kind": "set-way", "source": s, "passage": p, "direct": v}, keys, passages, levels),
+    st.builds(lambda s, p: {"kind": "restore-way", "source": s, "passage": p}, keys, passages),
+    st.builds(lambda v: {"kind": "set-room", "rotation": v}, st.floats(-900, 900)),
+    st.builds(
+        lambda i, s, e: {"kind": "add-layer", "layer": {"id": i, "source": s, "name": i, "effects": e}},
+        layers,
+        keys,
+        effects,
+    ),
+    st.builds(lambda i, v, e: {"kind": "set-layer", "layer": i, "front": v, "effects": e}, layers, numbers, effects),
+    st.builds(
+        lambda i, t: {"kind": "set-layer", "layer": i, "takes": t}, layers, st.sampled_from(["source", "before"])
+    ),
+    st.builds(lambda s, i: {"kind": "remove-layer", "source": s, "layer": i}, keys, layers),
+    st.builds(lambda s, v: {"kind": "set-level", "source": s, "lfe": v}, keys, levels),
+    st.builds(lambda s, v: {"kind": "mute-source", "source": s, "direct_muted": v}, keys, flags),
+    st.builds(lambda r, v: {"kind": "set-return", "to": r, "front": v, "rotation": 90 * v}, returns, numbers),
+    st.builds(lambda s, r, v: {"kind": "set-send", "source": s, "to": r, "front": v}, keys, returns, numbers),
+)
+
 alone = st.one_of(
     rhythms,
+    in_room,
     writes(),
     st.builds(
         lambda s, p, on: {"kind": "switch-lane", "source": s, "parameter": p, "on": on},

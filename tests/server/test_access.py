@@ -12,7 +12,7 @@ from server.mixing.demo import make_demo_accounts
 from tests.server.sessions import SessionCase
 
 PLACE = {"kind": "place-source", "source": "low", "pan": 0.25}
-READ_BY_POST = ("/pulse/reading",)
+READ_BY_POST = ("/pulse/reading", "/room/place")
 """What is posted because it is much to say, and changes nothing."""
 
 FOR_EDITORS = ("/pulse/written-out", "/pulse/taken-back")
@@ -37,9 +37,10 @@ class Matrix(SessionCase):
 
     def ask(self, client: Client, method: str, path: str) -> int:
         reads = ("segments", "balance", "causes", "pair", "counterweight", "mono", "placement", "law")
-        reads += ("places", "history", "lane", "waveform", "onsets", "dealt", "sounding", "written-out", "taken-back")
+        reads += ("whereabouts", "layout", "places", "history", "lane", "waveform", "onsets", "dealt", "sounding")
+        reads += FOR_EDITORS
         wanted = {"law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25", "end": 3.0}
-        wanted |= {"source": "low", "parameter": "pan", "kind": "bars", "start": 0.0}
+        wanted |= {"layout": "0+5+0", "source": "low", "parameter": "pan", "kind": "bars", "start": 0.0}
         asks_when = method == "get" and any(word in path for word in reads)
         query = "?" + urlencode({"revision": self.revision(), **wanted}) if asks_when else ""
         query = "?offset=0" if path.endswith("/parts") else query
@@ -61,6 +62,8 @@ class Matrix(SessionCase):
                 "mode": "touch",
                 "controls": [{**lane, "holds": [{"samples": [[0.5, 0.1]], "end": 0.6}]}],
             },
+            "place": {"revision": self.revision(), "source": "low", "values": {"front": 0.5}},
+            "path": {"revision": self.revision(), "source": "low", "start": 0.0, "end": 2.0, "kind": "circle"},
             "reading": {"revision": self.revision(), "source": "low", "bar": 1},
             "draft": {"revision": self.revision(), "source": "low"},
             "freeze": {"revision": self.revision()},
@@ -102,7 +105,7 @@ class Matrix(SessionCase):
         for path, methods in api.get_openapi_schema()["paths"].items():
             if "{session_id}" not in path and path not in OPEN:
                 for method in methods:
-                    asked = path.replace("{preset_id}", str(uuid4()))
+                    asked = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
                     self.assertEqual(getattr(Client(), method)(asked).status_code, 401, path)
 
     def test_the_list_shows_only_ones_own(self) -> None:

@@ -52,7 +52,7 @@ class NewSessions(SessionCase):
 class Choices(SessionCase):
     def test_the_library_names_everything_there_is(self) -> None:
         found = self.as_("lisa").get("/api/library").json()
-        self.assertEqual({m["name"] for m in found["modes"]}, {"pan", "balance", "sides", "span", "mono"})
+        self.assertEqual({m["name"] for m in found["modes"]}, {"pan", "balance", "sides", "span", "mono", "stem"})
         effects = {e["name"]: {s["name"] for s in e["settings"]} for e in found["effects"]}
         self.assertLessEqual({"room", "echo", "chorus", "drive", "high-pass", "low-pass"}, set(effects))
         self.assertIn("feedback", effects["echo"])

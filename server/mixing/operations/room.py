@@ -8,7 +8,7 @@ from pydantic import Field
 from needle.checks import check_layer, check_room
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
-from needle.owners import ROOM_AT_FIRST, ROOM_KEY
+from needle.owners import ROOM, ROOM_AT_FIRST, ROOM_KEY
 from needle.rendering.ways import ALWAYS, WAY_AT_FIRST
 from server.mixing.operations.base import (
     Key,
@@ -119,19 +119,33 @@ def _where(state: State, source: str, passage: str) -> str:
 
 
 class SetRoom(SetSome):
-    """Turns the whole room (degrees to the left)."""
+    """Turns the whole room (degrees to the left); ``forget``: as if nobody had ever turned it."""
 
     kind: Literal["set-room"] = "set-room"
     key: Literal["mix"] = ROOM_KEY
     rotation: Rotation | None = None
+    forget: bool | None = None
     _part: ClassVar[str] = "turns"
     _which: ClassVar[str] = "key"
     _prefix: ClassVar[str] = "room:"
 
     def apply(self, state: State) -> Operation:
-        if state.get("turns", ROOM_KEY) is None:
-            state.put("turns", ROOM_KEY, dict(ROOM_AT_FIRST))
-        return super().apply(state)
+        before = state.get("turns", ROOM_KEY)
+        if self.forget:
+            state.put("turns", ROOM_KEY, None)
+            return SetRoom(rotation=before["rotation"] if before else ROOM_AT_FIRST["rotation"])
+        if before is not None:
+            return super().apply(state)
+        if self.rotation is None:
+            raise NeedleError("There is nothing to change. Name at least one value.")
+        state.put("turns", ROOM_KEY, {**ROOM_AT_FIRST, "rotation": self.rotation})
+        return SetRoom(forget=True)
+
+    def touches(self) -> list[Touch]:
+        return [(f"{ROOM}.rotation", None, None)]
+
+    def describe(self, state: State) -> str:
+        return f"The room turned to {self.rotation or 0.0:g}°"
 
 
 class AddLayer(Operation):

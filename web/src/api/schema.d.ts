@@ -3948,9 +3948,11 @@ export interface components {
         };
         /**
          * SetRoom
-         * @description Turns the whole room (degrees to the left).
+         * @description Turns the whole room (degrees to the left); ``forget``: as if nobody had ever turned it.
          */
         SetRoom: {
+            /** Forget */
+            forget?: boolean | null;
             /**
              * Key
              * @default mix
@@ -5323,7 +5325,8 @@ export interface components {
         };
         /**
          * WhereOut
-         * @description A place in the room and in polar coordinates, and how strong it makes the source in every channel.
+         * @description A source's own ``place`` in the room, where it is ``heard`` from, turned as it is, in room and in polar coordinates,
+         *     and how strong that makes it in every channel.
          */
         WhereOut: {
             /** Azimuth */
@@ -5334,6 +5337,12 @@ export interface components {
             elevation: number;
             /** Gains */
             gains: number[];
+            /** Heard */
+            heard: [
+                number,
+                number,
+                number
+            ];
             /** Place */
             place: [
                 number,

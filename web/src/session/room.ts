@@ -6,6 +6,7 @@ import { get, post, type Schemas } from "@/api/http";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 import { operation, useEdits } from "./edits";
+import { endsOf } from "@/geometry/ends";
 import { useLibrary } from "./library";
 import { useSession, type Layer, type Parameter, type Source } from "./session";
 
@@ -68,6 +69,8 @@ export const useRoom = defineStore("room", () => {
       .sort((a, b) => a.order - b.order || a.id.localeCompare(b.id));
 
   const found = shallowRef<Whereabouts | null>(null);
+  /** The revision of which the core has told last. */
+  const told = ref(-1);
   let asked = 0;
   async function look(): Promise<void> {
     if (!surround.value || !session.id) return;
@@ -82,8 +85,11 @@ export const useRoom = defineStore("room", () => {
     });
     if (player.chosen && session.document?.sources[player.chosen]) query.set("gains", player.chosen);
     try {
-      const told = await get<Whereabouts>(`/api/sessions/${session.id}/room/whereabouts?${query}`);
-      if (mine === asked) found.value = told;
+      const revision = session.revision;
+      const answer = await get<Whereabouts>(`/api/sessions/${session.id}/room/whereabouts?${query}`);
+      if (mine !== asked) return;
+      found.value = answer;
+      told.value = revision;
     } catch {
       /* the connection is down: what is there stays, and the next change asks again */
     }
@@ -91,9 +97,9 @@ export const useRoom = defineStore("room", () => {
   const things = computed(() => new Map((found.value?.things ?? []).map((one) => [one.id, one])));
   /** Which of the told moments is now. */
   const moment = computed(() => {
-    const told = found.value;
-    return told
-      ? Math.min(Math.max(Math.round((player.playhead - told.start) / told.step), 0), told.count - 1)
+    const here = found.value;
+    return here
+      ? Math.min(Math.max(Math.round((player.playhead - here.start) / here.step), 0), here.count - 1)
       : 0;
   });
   watchDebounced([() => session.revision, () => player.chosen, () => player.moves, layout], look, {
@@ -103,16 +109,45 @@ export const useRoom = defineStore("room", () => {
   watch(
     () => player.playhead,
     (now) => {
-      const told = found.value;
-      if (!told || !surround.value) return;
-      const end = told.start + told.step * (told.count - 1);
+      const here = found.value;
+      if (!here || !surround.value) return;
+      const end = here.start + here.step * (here.count - 1);
       const near = end < session.length && now > end - MARGIN / 2;
-      if (now < told.start || near) void look();
+      if (now < here.start || near) void look();
     },
   );
 
+  const PLACED: Parameter[] = [
+    "pan", "pan_left", "pan_right", "span", "front", "height", "front_left", "front_right", "height_left", "height_right",
+  ]; // prettier-ignore
+
+  /** Whether a hand, here or elsewhere, has hold of a source's place, or has let go and it has not come back yet. */
+  const inHand = (id: string): boolean =>
+    PLACED.some((name) => session.pending.has(`${id}.${name}`) || session.previews.has(`${id}.${name}`));
+
+  /** A source's ends as hands have them: what its coordinates say. What is turned is told by the core. */
+  function endsInHand(source: Source): Place[] | null {
+    const look = (parameter: Parameter): number => session.valueAt(source, parameter, player.playhead);
+    if (look("rotation") || session.valueNow("room:mix", "rotation"))
+      return held.value && player.chosen === source.id ? [held.value.heard] : null;
+    const sides = source.mode === "sides";
+    return endsOf(source.mode, look).map(({ side, at: across }) => {
+      const name = (kind: "front" | "height"): Parameter =>
+        sides && side !== "whole" ? `${kind}_${side}` : kind;
+      return [across, look(name("front")), look(name("height"))];
+    });
+  }
+  /** Where hands have put sources: shown until the core has told the revision in which they are there. */
+  const put = new Map<string, Place[]>();
+
   /** Where each end of a source or layer is now, as it sounds. */
   function endsNow(id: string): Place[] {
+    const source = session.document?.sources[id];
+    const ends = source && inHand(id) ? endsInHand(source) : null;
+    if (ends) put.set(id, ends);
+    else if (told.value >= session.revision) put.delete(id);
+    const shown = put.get(id);
+    if (shown) return shown;
     return (things.value.get(id)?.ends ?? []).map(
       (end) => end.map((values) => at(values, moment.value)) as Place,
     );
@@ -121,17 +156,17 @@ export const useRoom = defineStore("room", () => {
 
   /** Where the first end of a thing goes: places and times, from `from` to `to` (s). */
   function pathOf(id: string, from: number, to: number): { t: number; place: Place }[] {
-    const told = found.value;
+    const here = found.value;
     const ends = things.value.get(id)?.ends;
-    if (!told || !ends?.length || ends.every((end) => end.every((values) => values.length === 1))) return [];
+    if (!here || !ends?.length || ends.every((end) => end.every((values) => values.length === 1))) return [];
     const path = [];
-    const first = Math.max(Math.ceil((from - told.start) / told.step), 0);
-    const last = Math.min(Math.floor((to - told.start) / told.step), told.count - 1);
+    const first = Math.max(Math.ceil((from - here.start) / here.step), 0);
+    const last = Math.min(Math.floor((to - here.start) / here.step), here.count - 1);
     for (let i = first; i <= last; i += 2) {
       const mean = [0, 1, 2].map(
         (axis) => ends.reduce((sum, end) => sum + at(end[axis]!, i), 0) / ends.length,
       ) as Place;
-      path.push({ t: told.start + i * told.step, place: mean });
+      path.push({ t: here.start + i * here.step, place: mean });
     }
     return path;
   }
