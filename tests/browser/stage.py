@@ -162,7 +162,7 @@ class Engineer:
         self.page.get_by_role("link", name="Night Ferry").click()
         self.page.get_by_role("link", name=desk.title(), exact=True).click()
         shown = {"move": ".chart canvas >> nth=0", "balance": ".lean-chart canvas", "pulse": ".pulse-desk"}
-        expect(self.page.locator(shown.get(desk, "svg.field"))).to_be_visible()
+        expect(self.page.locator(shown.get(desk, "svg.field, svg.room"))).to_be_visible()
         expect(self.page.locator(".saved")).to_contain_text("Saved")
         self.session = self.page.url.split("/sessions/")[1].split("/")[0]
 

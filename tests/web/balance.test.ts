@@ -8,7 +8,7 @@ import { useLean, type Overview } from "@/session/lean";
 import { useLibrary } from "@/session/library";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import { Desk, settle, source } from "./desk";
+import { ROOMS, Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 vi.mock("@/api/long", () => ({ long: vi.fn() }));
@@ -41,7 +41,12 @@ async function atDesk() {
   const desk = new Desk(parts(), 60);
   const session = await desk.open();
   const library = useLibrary();
-  library.library = { giving: { level: 3, place: 0.25, most: 24 }, monitors: [], targets: [] } as never;
+  library.library = {
+    ...ROOMS,
+    giving: { level: 3, place: 0.25, most: 24 },
+    monitors: [],
+    targets: [],
+  } as never;
   return { desk, session };
 }
 

@@ -6,8 +6,34 @@ export const source = (id: string, order: number, values: Partial<Source> = {}):
   id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
   muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, span: 1, width: 1,
   exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
-  double_ms: 0, double_trim: 0, frozen: "", frozen_key: "", ...values,
+  double_ms: 0, double_trim: 0, front: 1, height: 0, front_left: 1, front_right: 1, height_left: 0, height_right: 0,
+  spread: 0, rotation: 0, centre: 1, lfe: -96, snap: false, direct_muted: false, frozen: "", frozen_key: "", ...values,
 }); // prettier-ignore
+
+const speaker = (name: string, label: string, group: string, azimuth: number, place: number[]) => ({
+  name, label, group, lfe: group === "lfe", azimuth, elevation: 0, place, fold: [0, 0], mirrored: 0,
+}); // prettier-ignore
+
+/** What the library says of loudspeakers. */
+export const ROOMS = {
+  layouts: [
+    { name: "0+2+0", title: "Stereo", surround: false, channels: [] },
+    {
+      name: "0+5+0",
+      title: "Five and LFE",
+      surround: true,
+      channels: [
+        speaker("M+030", "L", "front", 30, [-1, 1, 0]),
+        speaker("M-030", "R", "front", -30, [1, 1, 0]),
+        speaker("M+000", "C", "centre", 0, [0, 1, 0]),
+        speaker("LFE1", "LFE", "lfe", 0, [0, 0, 0]),
+        speaker("M+110", "Ls", "sides", 110, [-1, -1, 0]),
+        speaker("M-110", "Rs", "sides", -110, [1, -1, 0]),
+      ],
+    },
+  ],
+  speaker_groups: ["centre", "front", "sides", "back", "above"],
+};
 
 type Change = { part: string; key: string; value: unknown };
 type Posted = { path: string; body: { client_id: string; operation: Record<string, unknown> } };
@@ -41,6 +67,7 @@ export class Desk {
   answers: (Change[] | string)[] = [];
   /** Whether posts are answered; otherwise they wait as on a slow line. */
   quick = true;
+  layout = "0+2+0";
   private waiting: (() => void)[] = [];
 
   constructor(
@@ -78,10 +105,10 @@ export class Desk {
     if (path.includes("operations?since")) return json([]);
     if (!body) {
       const settings = {
-        name: "Test", rate: 48000, length: this.length, layout: "0+2+0", tempos: [[0, 120]], metres: [[1, 4, 4]],
+        name: "Test", rate: 48000, length: this.length, layout: this.layout, tempos: [[0, 120]], metres: [[1, 4, 4]],
         law: "constant-power", centre_zero: false,
       }; // prettier-ignore
-      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {}, pulses: {}, deals: {}, events: {} }; // prettier-ignore
+      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {}, pulses: {}, deals: {}, events: {}, rooms: {}, layers: {}, turns: {} }; // prettier-ignore
       const document = { session: settings, ...empty, ...this.parts };
       return json({
         id: "s",

@@ -12,7 +12,7 @@ import { useTakes, type Recorded } from "@/session/takes";
 import { shareOf, useMidi } from "@/sound/midi";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import { Desk, settle, source } from "./desk";
+import { ROOMS, Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 vi.mock("@vueuse/core", async (original) => ({
@@ -41,6 +41,7 @@ async function atDesk() {
   const session = await desk.open();
   const library = useLibrary();
   library.library = {
+    ...ROOMS,
     modes: [
       { name: "pan", parameters: ["pan"] },
       { name: "sides", parameters: ["pan_left", "pan_right"] },

@@ -9,7 +9,7 @@ import { usePulses, valuesOf, type Reading } from "@/session/pulses";
 import { handTaps, type HandReading } from "@/sound/hand";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import { Desk, settle, source } from "./desk";
+import { ROOMS, Desk, settle, source } from "./desk";
 
 const FIRST = {
   on: true, form: "level", wave: "sine", unit: "beats", period: 1, rate: 1, origin: 0, start: 0, duty: 0.5,
@@ -33,7 +33,7 @@ async function opened(parts = {}) {
   }); // prettier-ignore
   const session = await desk.open();
   const rhythm = { at_first: FIRST, limits: LIMITS, threshold: [0.05, 0.2, 0.95] };
-  useLibrary().library = { rhythm, modes: [] } as never;
+  useLibrary().library = { ...ROOMS, rhythm, modes: [] } as never;
   usePlayer().chosen = "pad";
   await settle();
   desk.posted = [];
