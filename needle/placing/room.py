@@ -22,7 +22,7 @@ Gains = NDArray[np.float64]
 ROOM_PARAMETERS = ("front", "height", "spread", "rotation", "centre")
 """What a place in the room has besides its left-to-right place: see ``needle.moving.parameters``."""
 
-_POINTS = 96
+_RINGS, _ON_A_RING = 6, 16
 """Points that a spread source is made of."""
 
 _SNAP_DEGREES = 3.0
@@ -89,15 +89,21 @@ def _snapped(layout: Layout, vectors: Gains) -> Gains:
 
 
 @cache
-def _pattern() -> tuple[Gains, Gains]:
-    """Even points over a cap: the share of its area inside each, and their angles about its axis (radians)."""
-    point = np.arange(_POINTS)
-    return (point + 0.5) / _POINTS, point * np.pi * (3.0 - np.sqrt(5.0))
+def _pattern() -> tuple[Gains, Gains, Gains]:
+    """Points over a cap: the share of its area inside each, their angles about its axis (radians), their weights.
+
+    Even rings, so that it hardly matters which way they are turned, at the nodes of Gauss's quadrature.
+    """
+    nodes, weights = np.polynomial.legendre.leggauss(_RINGS)
+    ring = np.repeat(np.arange(_RINGS), _ON_A_RING)
+    turn = np.tile(np.arange(_ON_A_RING), _RINGS) + 0.5 * (ring % 2)
+    shares = (nodes[ring] + 1.0) / 2.0
+    return shares, turn * (2.0 * np.pi / _ON_A_RING), weights[ring] / (2.0 * _ON_A_RING)
 
 
 def _spread(layout: Layout, axes: Gains, spread: Gains) -> Gains:
     """The mean power of points over caps of so many degrees round ``axes`` (3, *shape)."""
-    shares, turns = (part.reshape(-1, *[1] * spread.ndim) for part in _pattern())
+    shares, turns, weights = (part.reshape(-1, *[1] * spread.ndim) for part in _pattern())
     cap = 1.0 - np.cos(np.radians(np.clip(spread, 0.0, 360.0) / 2.0))
     along = 1.0 - shares * cap
     out = np.sqrt(np.maximum(1.0 - along**2, 0.0))
@@ -105,7 +111,7 @@ def _spread(layout: Layout, axes: Gains, spread: Gains) -> Gains:
     points = along * axes[:, np.newaxis] + out * (
         np.cos(turns) * first[:, np.newaxis] + np.sin(turns) * second[:, np.newaxis]
     )
-    return (_point(layout, points) ** 2).mean(axis=1)
+    return (_point(layout, points) ** 2 * weights).sum(axis=1)
 
 
 def _across(axes: Gains) -> tuple[Gains, Gains]:

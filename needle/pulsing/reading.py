@@ -46,8 +46,17 @@ def side_gains(pulsing: Pulsing, times: ArrayLike, centre: float = 0.0) -> Value
     sides = pulsing.sides(t)
     if sides is not None:
         return sides
-    shift = pulsing.shift(t)
-    return law_named("constant-power").gains(np.clip(centre + shift[0], -1.0, 1.0))
+    swing = swing_of(pulsing, t)
+    return law_named("constant-power").gains(np.clip(centre + (0.0 if swing is None else swing[0]), -1.0, 1.0))
+
+
+def swing_of(pulsing: Pulsing, times: Values) -> Values | None:
+    """How far places swing from left to right, (2, *shape); what turns is told by how far it comes to a side."""
+    turn = pulsing.turn(times)
+    if turn is None:
+        return pulsing.shift(times)
+    across = -np.sin(np.radians(turn))
+    return np.array([across, across])
 
 
 def marks(pulsing: Pulsing, bar: int, centre: float = 0.0) -> list[Mark]:
@@ -149,7 +158,7 @@ def passing(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 
     power = (side_gains(pulsing, times[:, np.newaxis] + after, centre) ** 2).mean(axis=2)
     weights = strengths**2
     left, right = (power @ weights) / max(float(weights.sum()), 1e-12)
-    opposite = 1.0 if pulsing.pulse.form == "place" else np.sin(np.radians(pulsing.pulse.offset) / 2.0) ** 2
+    opposite = 1.0 if pulsing.pulse.form != "level" else np.sin(np.radians(pulsing.pulse.offset) / 2.0) ** 2
     score = (1.0 - opposite) * (left + right) / 2.0 + opposite * max(left, right)
     pulse = pulsing.pulse
     return Fit(pulse.flip, pulse.start, float(left), float(right), float(min(score, 1.0)))
@@ -185,7 +194,7 @@ def figure(pulsing: Pulsing, bar: int, centre: float = 0.0) -> dict[str, Any]:
     beats = np.linspace(0.0, count, count * _DRAWN_PER_BEAT + 1)
     times = np.array([tempo.seconds_at(begins + beat * length) for beat in beats])
     left, right = side_gains(pulsing, times, centre)
-    shift = pulsing.shift(times)
+    shift = swing_of(pulsing, times)
     return {
         "beats": np.round(beats + 1.0, 5).tolist(),
         "left": np.round(left, 4).tolist(),

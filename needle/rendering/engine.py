@@ -94,9 +94,16 @@ def _sum(feeds: Sequence[Feed], outputs: int, rate: int, start: int, stop: int) 
     heard = [f for f in feeds if f.sounds_between(first * BLOCK, last * BLOCK)]
     if not heard or blocks <= 0:
         return np.zeros((outputs, max(stop - start, 0)), dtype=np.float32)
-    plan = [GainPlan(feed, outputs, rate, first, last) for feed in heard]
-    gains = np.concatenate([p.gains for p in plan], axis=2)
+    # What stands still is one large matrix product, and comes first.
+    heard.sort(key=lambda feed: feed.moves)
+    still = [f for f in heard if not f.moves]
+    plan = [GainPlan(feed, outputs, rate, first, last) for feed in heard[len(still) :]]
     rows = np.cumsum([0] + [f.channels for f in heard])
+    held = rows[len(still)]
+    standing = np.zeros((outputs, held), dtype=np.float32)
+    for feed, row in zip(still, rows, strict=False):
+        standing[:, row : row + feed.channels] = feed.gains(np.zeros(1))[:, :, 0]
+    gains = np.concatenate([p.gains for p in plan], axis=2) if plan else None
     signal = np.empty((rows[-1], min(_STRETCH, blocks) * BLOCK), dtype=np.float32)
     out = np.empty((outputs, blocks, BLOCK), dtype=np.float32)
     for low in range(0, blocks, _STRETCH):
@@ -104,12 +111,28 @@ def _sum(feeds: Sequence[Feed], outputs: int, rate: int, start: int, stop: int) 
         here = signal[:, : (high - low) * BLOCK]
         for feed, row in zip(heard, rows, strict=False):
             feed.read((first + low) * BLOCK, (first + high) * BLOCK, here[row : row + feed.channels])
-        in_blocks = here.reshape(rows[-1], -1, BLOCK)
-        # One small matrix product a block: gains at its start, and their rise, times the samples.
-        mixed = np.matmul(gains[low:high], in_blocks.transpose(1, 0, 2))
-        total = mixed[:, :outputs] + mixed[:, outputs:] * _SLOPE
-        for p, row in zip(plan, rows, strict=False):
-            p.add_crooked(in_blocks[row : row + p.feed.channels], total, low, high)
-        out[:, low:high] = total.transpose(1, 0, 2)
+        total = (standing @ here[:held]).reshape(outputs, -1, BLOCK)
+        if gains is not None:
+            total = total + _moved(plan, rows[len(still) :] - held, gains, here[held:], low, high, outputs)
+        out[:, low:high] = total
     offset = start - first * BLOCK
     return out.reshape(outputs, -1)[:, offset : offset + stop - start]
+
+
+def _moved(
+    plan: Sequence[GainPlan],
+    rows: NDArray[np.intp],
+    gains: NDArray[np.float32],
+    signal: NDArray[np.float32],
+    low: int,
+    high: int,
+    outputs: int,
+) -> NDArray[np.float32]:
+    """What moves, from block ``low`` to ``high``: (outputs, blocks, BLOCK)."""
+    in_blocks = signal.reshape(len(signal), -1, BLOCK)
+    # One small matrix product a block: gains at its start, and their rise, times the samples.
+    mixed = np.matmul(gains[low:high], in_blocks.transpose(1, 0, 2))
+    total = mixed[:, :outputs] + mixed[:, outputs:] * _SLOPE
+    for p, row in zip(plan, rows, strict=False):
+        p.add_crooked(in_blocks[row : row + p.feed.channels], total, low, high)
+    return total.transpose(1, 0, 2)

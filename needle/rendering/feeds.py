@@ -57,6 +57,11 @@ class Feed:
     def channels(self) -> int:
         return self.audio.shape[0]
 
+    @property
+    def moves(self) -> bool:
+        """Whether its gains change at all."""
+        return bool(self.lanes) or self.pulses
+
     def sounds_between(self, start: int, stop: int) -> bool:
         """Whether any of its audio lies between two frames of the session."""
         return self.offset < stop and start < self.offset + self.audio.shape[1]

@@ -9,10 +9,10 @@ from needle.moving.lane import Lane, Values
 from needle.rendering.feeds import Feed
 from needle.rendering.mix import BLOCK
 
-_BEND = 1.6e-4
+_BEND = 1e-4
 """Second difference of a gain beyond which a block is evaluated at every sample.
 
-Linear interpolation over a block is off by an eighth of it: 2e-5, or -94 dB.
+Linear interpolation over a block is off by an eighth of it: 1.3e-5, or -98 dB.
 """
 
 _FINE = 16
@@ -21,9 +21,12 @@ _FINE = 16
 _COARSE = 4
 """Nodes from one that is asked first to the next."""
 
+_COARSE_BEND = _BEND / 2.0
+"""Second difference over such a way up to which the nodes between are taken as linear: off by 6e-6, or -104 dB."""
+
 
 class GainPlan:
-    """The gains of one feed over a run of blocks: linear in each block, but for the crooked ones.
+    """The gains of a feed that moves over a run of blocks: linear in each block, but for the crooked ones.
 
     ``gains``: float32 (blocks, 2 × outputs, inputs), at each block's start and then their rise.
     """
@@ -32,15 +35,15 @@ class GainPlan:
         self.feed = feed
         self.gains = np.zeros((last - first, 2 * outputs, feed.channels), dtype=np.float32)
         self.crooked: NDArray[np.intp] | None = None
-        if not feed.lanes and not feed.pulses:
-            self.gains[:, :outputs] = feed.gains(np.zeros(1))[:, :, 0]
-            return
         # One node more on each side, so that a block's bend is told the same in every division.
         nodes = np.arange(first - 1, last + 2) * BLOCK
-        at_nodes = self._at(nodes / rate) if feed.pulses else self._at_nodes(first - 1, last + 1, rate)
+        if feed.pulses:
+            at_nodes, rough = self._at(nodes / rate), np.arange(last - first)
+        else:
+            at_nodes, rough = self._at_nodes(first - 1, last + 1, rate)
         self.gains[:, :outputs] = at_nodes[:, :, 1:-2].transpose(2, 0, 1)
         self.gains[:, outputs:] = (at_nodes[:, :, 2:-1] - at_nodes[:, :, 1:-2]).transpose(2, 0, 1)
-        found = _crooked_blocks(feed.lanes, at_nodes, nodes, rate)
+        found = _crooked_blocks(feed.lanes, at_nodes, nodes, rate, rough)
         if found is not None:
             self.crooked, cornered = found
             self.gains[self.crooked] = 0.0
@@ -51,28 +54,35 @@ class GainPlan:
         gains = self.feed.gains(times)
         return np.broadcast_to(gains, (*gains.shape[:2], len(times)))
 
-    def _at_nodes(self, first: int, last: int, rate: int) -> Values:
-        """The gains at consecutive nodes, ``last`` included: linear between every fourth where nothing bends there.
+    def _at_nodes(self, first: int, last: int, rate: int) -> tuple[NDArray[np.floating], NDArray[np.intp]]:
+        """The gains at consecutive nodes, ``last`` included, and the blocks among them that may bend.
 
-        Every fourth node of the session is asked, so that the same ones are in every division.
+        They are linear between every fourth where nothing bends there. Every fourth node of the session is asked, so
+        that the same ones are in every division.
         """
         low, high = (first // _COARSE - 1) * _COARSE, (-(-last // _COARSE) + 1) * _COARSE
         coarse = np.arange(low, high + 1, _COARSE) * BLOCK / rate
         at = self._at(coarse)
         second = np.abs(at[:, :, 2:] - 2.0 * at[:, :, 1:-1] + at[:, :, :-2]).max(axis=(0, 1))
-        rough = np.maximum(second[:-1], second[1:]) > _BEND
+        rough = np.maximum(second[:-1], second[1:]) > _COARSE_BEND
         for lane in self.feed.lanes:
             here = np.searchsorted(lane.corners, coarse)
             rough |= here[3:] > here[:-3]
-        inner = at[:, :, 1:-2, np.newaxis]
-        found = inner + np.diff(at[:, :, 1:-1])[..., np.newaxis] * (np.arange(_COARSE) / _COARSE)
+        inner = at[:, :, 1:-2, np.newaxis].astype(np.float32)
+        slope = (np.arange(_COARSE) / _COARSE).astype(np.float32)
+        found = inner + np.diff(at[:, :, 1:-1])[..., np.newaxis].astype(np.float32) * slope
         if rough.any():
             between = low + _COARSE * (1 + np.flatnonzero(rough)[:, np.newaxis]) + np.arange(1, _COARSE)
             told = self._at(between.ravel() * BLOCK / rate)
             found[:, :, rough, 1:] = told.reshape(*at.shape[:2], *between.shape)
-        found = np.concatenate([found.reshape(*at.shape[:2], -1), at[:, :, -2:-1]], axis=2)
+        found = np.concatenate([found.reshape(*at.shape[:2], -1), at[:, :, -2:-1].astype(np.float32)], axis=2)
         begin = first - low - _COARSE
-        return found[:, :, begin : begin + last - first + 1]
+        # A bend at a node is one of the blocks on both its sides.
+        bending = np.repeat(rough, _COARSE)[begin : begin + last - first]
+        wide = bending.copy()
+        wide[1:] |= bending[:-1]
+        wide[:-1] |= bending[1:]
+        return found[:, :, begin : begin + last - first + 1], np.flatnonzero(wide[1:-1])
 
     def _exact(self, starts: NDArray[np.intp], cornered: NDArray[np.bool_], rate: int) -> NDArray[np.float32]:
         """The gains at every sample of the blocks that begin at some frames: (outputs, inputs, blocks, BLOCK).
@@ -105,16 +115,20 @@ class GainPlan:
 
 
 def _crooked_blocks(
-    lanes: Sequence[Lane], at_nodes: Values, nodes: Values, rate: int
+    lanes: Sequence[Lane], at_nodes: NDArray[np.floating], nodes: Values, rate: int, rough: NDArray[np.intp]
 ) -> tuple[NDArray[np.intp], NDArray[np.bool_]] | None:
     """The blocks, if any, in which a gain may not be taken as linear, and whether a corner of a lane is the reason.
 
-    ``at_nodes`` are the gains at ``nodes`` (frames), which hold one node more than the blocks on each side.
+    ``at_nodes`` are the gains at ``nodes`` (frames), which hold one node more than the blocks on each side. Only the
+    ``rough`` blocks may bend.
     """
+    if not rough.size:
+        return None
     count = len(nodes) - 3
-    second = at_nodes[:, :, 2:] - 2.0 * at_nodes[:, :, 1:-1] + at_nodes[:, :, :-2]
-    bend = (np.abs(second) > _BEND).any(axis=(0, 1))
-    crooked = bend[:-1] | bend[1:]
+    before, start, end, behind = (at_nodes[:, :, rough + step] for step in range(4))
+    bend = (np.abs(end - 2.0 * start + before) > _BEND) | (np.abs(behind - 2.0 * end + start) > _BEND)
+    crooked = np.zeros(count, dtype=bool)
+    crooked[rough] = bend.any(axis=(0, 1))
     cornered = np.zeros(count, dtype=bool)
     low, high = nodes[1], nodes[-2]
     for lane in lanes:

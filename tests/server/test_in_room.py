@@ -216,6 +216,8 @@ class Readings(RoomCase):
 
     def test_a_pulse_turns_and_is_written_out_as_a_turn(self) -> None:
         self.make("set-pulse", source="low", form="turn", wave="rising", period=4.0)
+        groove = self.asked("/pulse/reading", source="low", bar=1, accents="high")
+        self.assertGreater(max(map(max, groove["places"])), 0.9)
         told = self.ask("/room/whereabouts", seconds=2.0, gains="low")
         azimuths = np.array(told["polar"][0])
         self.assertGreater(np.abs(azimuths).max(), 150.0)

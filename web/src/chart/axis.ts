@@ -42,7 +42,9 @@ export function axisFor(parameter: Parameter, width: number): Axis {
 
 /** Span, width and pulses: their own scale, least at the left; lengths and rates by ratios. */
 function shareAxis(parameter: Parameter, range: readonly [number, number]): Axis {
-  const { low, high, text } = FACES[parameter];
+  const { text } = FACES[parameter];
+  // A rotation may go round many times; what is drawn of it is two turns either way.
+  const { low, high } = parameter === "rotation" ? { low: -720, high: 720 } : FACES[parameter];
   const byRatio = parameter === "pulse_period" || parameter === "pulse_rate";
   const scale = (byRatio ? scaleLog() : scaleLinear()).domain([low, high]).range(range).clamp(true);
   const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => {

@@ -46,7 +46,11 @@ const bars = computed(() =>
     said: number(`rms:${one.name}`),
   })),
 );
-const step = computed(() => Math.min(46, (props.width - 260) / Math.max(room.channels.length, 1)));
+/** On a narrow page the numbers stand below. */
+const narrow = computed(() => props.width < 560);
+const across = computed(() => (narrow.value ? props.width : props.width - 236));
+const step = computed(() => Math.min(46, (across.value - 24) / Math.max(room.channels.length, 1)));
+const wide = computed(() => Math.min(18, step.value - 4));
 const depth = computed(() => {
   const value = number("depth_long");
   if (value === null) return "–";
@@ -58,8 +62,8 @@ const db = (value: number | null): string =>
 </script>
 
 <template>
-  <section class="foot" aria-label="Meters of the room">
-    <svg :width="Math.max(width - 236, 60)" height="98" role="img" aria-label="Level of every channel">
+  <section class="foot" :class="{ narrow }" aria-label="Meters of the room">
+    <svg :width="Math.max(across, 60)" height="98" role="img" aria-label="Level of every channel">
       <g
         v-for="(bar, i) in bars"
         :key="bar.name"
@@ -67,11 +71,11 @@ const db = (value: number | null): string =>
         :transform="`translate(${16 + i * step} 6)`"
         :data-channel="bar.name"
       >
-        <rect class="case" width="18" :height="HEIGHT" />
-        <rect class="level" width="18" :y="HEIGHT - bar.level" :height="bar.level" />
-        <line v-if="bar.peak > 0" x1="0" x2="18" :y1="HEIGHT - bar.peak" :y2="HEIGHT - bar.peak" />
-        <text x="9" :y="HEIGHT + 14" text-anchor="middle">{{ bar.label }}</text>
-        <text class="db" x="9" :y="HEIGHT + 25" text-anchor="middle">
+        <rect class="case" :width="wide" :height="HEIGHT" />
+        <rect class="level" :width="wide" :y="HEIGHT - bar.level" :height="bar.level" />
+        <line v-if="bar.peak > 0" x1="0" :x2="wide" :y1="HEIGHT - bar.peak" :y2="HEIGHT - bar.peak" />
+        <text :x="wide / 2" :y="HEIGHT + 14" text-anchor="middle">{{ bar.label }}</text>
+        <text class="db" :x="wide / 2" :y="HEIGHT + 25" text-anchor="middle">
           {{ bar.said === null || bar.said < -90 ? "" : Math.round(bar.said).toString().replace("-", "−") }}
         </text>
       </g>
@@ -97,6 +101,18 @@ const db = (value: number | null): string =>
   background: var(--raised);
   border-top: 2px solid #8b9690;
   overflow: hidden;
+}
+.narrow {
+  display: block;
+  height: auto;
+  padding-bottom: 8px;
+}
+.narrow dl {
+  grid-template-columns: auto 1fr auto 1fr;
+  margin: 0 12px;
+}
+.narrow text {
+  font-size: 9.5px;
 }
 .case {
   fill: var(--paper);

@@ -42,7 +42,14 @@ export const useMoves = defineStore("moves", () => {
   const lanes = computed<LaneName[]>(() => {
     if (!view.lane) return [];
     const main = view.lane;
-    const own = [main, ...view.lanesHere.filter((one) => isAlong(one) && keyOf(one) !== keyOf(main))];
+    const returns = main.source.startsWith("return:")
+      ? session.returns.map((one) => ({ source: `return:${one.id}`, parameter: main.parameter }))
+      : [];
+    const here = [
+      ...view.lanesHere,
+      ...returns.filter((one) => !view.lanesHere.some((two) => keyOf(one) === keyOf(two))),
+    ];
+    const own = [main, ...here.filter((one) => isAlong(one) && keyOf(one) !== keyOf(main))];
     // Sources that are chosen besides are changed as this one is, as far as they have the same to move.
     const besides = session.sources.filter(
       (one) => view.selection.includes(one.id) && one.id !== player.chosen,
@@ -61,6 +68,12 @@ export const useMoves = defineStore("moves", () => {
   const isOtherSide = (lane: LaneName): boolean =>
     lane.source === view.lane?.source && OTHER_SIDE[lane.parameter] === view.lane.parameter;
   const isAlong = (lane: LaneName): boolean => isOtherSide(lane) !== toggled.value.includes(keyOf(lane));
+
+  /** Whether a lane goes the other way when sides cross: a stereo source's other side, or another return. */
+  const isCrossing = (lane: LaneName): boolean =>
+    lane.parameter.startsWith("pan") &&
+    (OTHER_SIDE[lane.parameter] === view.parameter ||
+      (lane.source.startsWith("return:") && lane.source !== view.lane?.source));
 
   const edit = ref<Edit | null>(null);
   const glide = ref(0);
@@ -158,7 +171,7 @@ export const useMoves = defineStore("moves", () => {
       const crossed = crossing.value && ["sweep", "hold"].includes(edit.value.kind);
       const names = lanes.value.map((one) => ({
         ...one,
-        mirrored: crossed && one.parameter.startsWith("pan") && OTHER_SIDE[one.parameter] === view.parameter,
+        mirrored: crossed && isCrossing(one),
       }));
       const body = { lanes: names, ...here, edit: edit.value, glide: glide.value, stay: stay.value };
       const found = await ask("moves/edit", body);
@@ -272,6 +285,6 @@ export const useMoves = defineStore("moves", () => {
 
   return {
     span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
-    keyOf, isAlong, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith,
+    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith,
   }; // prettier-ignore
 });

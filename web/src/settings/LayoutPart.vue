@@ -52,7 +52,7 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
   const parts = [];
   if (one.degrees > 1) parts.push(`${directionText(one.before, 0)} → ${directionText(one.after, 0)}`);
   if (Math.abs(one.louder) >= 0.05) parts.push(`${decibels(one.louder)} dB`);
-  if (one.folded) parts.push("its depth, height or spread is kept, not heard");
+  if (one.folded) parts.push("depth or height kept, unheard");
   return parts.join(" · ");
 };
 </script>
@@ -115,7 +115,7 @@ ul {
 }
 li {
   display: grid;
-  grid-template-columns: 8px 130px 1fr;
+  grid-template-columns: 8px 92px 1fr;
   gap: 8px;
   align-items: center;
   padding: 2px 0;

@@ -6,6 +6,7 @@ import WithoutPart from "@/details/place/WithoutPart.vue";
 import { useLibrary } from "@/session/library";
 import { usePulses, valuesOf, type PulseValues } from "@/session/pulses";
 import { useTreatment } from "@/session/without";
+import { useRoom } from "@/session/room";
 import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
 import KeepForm from "@/ui/KeepForm.vue";
@@ -17,6 +18,7 @@ import WavePart from "./WavePart.vue";
 defineProps<{ source: Source }>();
 defineEmits<{ deal: [] }>();
 const session = useSession();
+const room = useRoom();
 const library = useLibrary();
 const pulses = usePulses();
 useTreatment("pulse");
@@ -48,6 +50,12 @@ const automated = computed(() =>
   (["depth", "period", "rate"] as const)
     .filter((name) => pulses.follows(name))
     .map((name) => `${name} follows its line`),
+);
+/** A turn goes round the listener: it takes a room of loudspeakers. */
+const forms = computed(() =>
+  Object.fromEntries(
+    Object.entries(rhythm.value?.forms ?? {}).filter(([name]) => name !== "turn" || room.surround),
+  ),
 );
 </script>
 
@@ -156,7 +164,7 @@ const automated = computed(() =>
         <span>Moves</span>
         <span role="group" aria-label="What it moves">
           <button
-            v-for="(sentence, name) in rhythm.forms"
+            v-for="(sentence, name) in forms"
             :key="name"
             class="small-button form"
             :aria-pressed="pulse.form === name"

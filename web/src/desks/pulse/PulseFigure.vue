@@ -38,7 +38,7 @@ const left = computed(() => sidePath(frame.value, reading.value?.beats ?? [], re
 const right = computed(() =>
   sidePath(frame.value, reading.value?.beats ?? [], reading.value?.right ?? [], 1),
 );
-const byPlace = computed(() => pulses.pulse?.form === "place");
+const byPlace = computed(() => ["place", "turn"].includes(pulses.pulse?.form ?? ""));
 const lines = computed(() => {
   const found = reading.value?.places;
   if (!found) return [];

@@ -3,7 +3,7 @@
 import { computed, ref } from "vue";
 import { useChartView } from "@/chart/view";
 import { FACES } from "@/geometry/parameters";
-import { OTHER_SIDE, useMoves, type Edit } from "@/session/moves";
+import { useMoves, type Edit } from "@/session/moves";
 import { useSession } from "@/session/session";
 import { useTakes } from "@/session/takes";
 import { useMonitor } from "@/sound/monitor";
@@ -80,12 +80,19 @@ function paste(): void {
   pasting.value = true;
 }
 
+/** Returns sweep together: the same of every other return may be changed along, or mirrored. */
+const isOfReturn = computed(() => view.of.startsWith("return:"));
+const lanesOfReturns = computed(() =>
+  session.returns.flatMap((one) =>
+    view.lane ? [{ source: `return:${one.id}`, parameter: view.lane.parameter }] : [],
+  ),
+);
 /** Other lanes that can be drawn on the same numbers. */
 const others = computed(() =>
-  view.lanesHere.filter(
+  (isOfReturn.value ? lanesOfReturns.value : view.lanesHere).filter(
     (one) =>
       view.lane &&
-      one.source === view.lane.source &&
+      (one.source === view.lane.source || isOfReturn.value) &&
       moves.keyOf(one) !== moves.keyOf(view.lane) &&
       FACES[one.parameter].text === FACES[view.parameter].text &&
       FACES[one.parameter].high === FACES[view.parameter].high,
@@ -95,7 +102,7 @@ const others = computed(() =>
 const crosses = computed(
   () =>
     (moves.edit?.kind === "sweep" || moves.edit?.kind === "hold") &&
-    moves.lanes.some((one) => one.parameter === OTHER_SIDE[view.parameter]),
+    moves.lanes.some((one) => moves.isCrossing(one)),
 );
 
 const counted = computed(() => {
@@ -146,7 +153,7 @@ const counted = computed(() => {
         :aria-pressed="moves.isAlong(one)"
         @click="moves.toggleAlong(one)"
       >
-        {{ FACES[one.parameter].title }}
+        {{ isOfReturn ? view.nameOf(one.source) : FACES[one.parameter].title }}
       </button>
     </div>
     <div v-if="session.mayEdit" class="choices" role="group" aria-label="What to do with the stretch">

@@ -1,0 +1,99 @@
+"""The room: 64 sources in 4+7+0 against real time, the panner, headphones, and a stem over the room.
+
+Run: OMP_NUM_THREADS=1 python -m benchmarks.room
+"""
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from needle.effects.chain import Chain, effect_named
+from needle.layouts import LAYOUTS
+from needle.metering.frames import measure_frames
+from needle.moving.lane import Lane, Point
+from needle.placing.point import point_panner
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
+from needle.rendering.monitor import PAST, to_ears
+from needle.rendering.segments import render_segments
+
+RATE, SECONDS, SOURCES = 48000, 32, 64
+LAYOUT = "4+7+0"
+
+
+def took(work: Callable[[], Any], times: int = 3) -> float:
+    """The shortest of some runs (s), after one to warm up."""
+    work()
+    found = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - start)
+    return min(found)
+
+
+def moving(rng: np.random.Generator, low: float, high: float, every: float = 4.0) -> Lane:
+    """A place every few seconds, eased."""
+    times = np.arange(0.0, SECONDS + every, every)
+    return Lane(tuple(Point(float(t), float(rng.uniform(low, high)), "ease") for t in times))
+
+
+def main() -> None:
+    rng = np.random.default_rng(1)
+    noise = [(0.05 * rng.standard_normal((1, RATE * SECONDS))).astype(np.float32) for _ in range(SOURCES)]
+    still = [
+        MixSource(f"s{i}", audio, pan=float(rng.uniform(-1, 1)), front=float(rng.uniform(-1, 1)))
+        for i, audio in enumerate(noise)
+    ]
+
+    def mix(sources: list[MixSource], **more: Any) -> Mix:
+        return Mix(RATE, float(SECONDS), tuple(sources), layout=LAYOUT, **more)
+
+    def speed(title: str, made: Mix) -> None:
+        told(title, SECONDS / took(lambda: render_audio(made, 0, SECONDS * RATE)), "x real time")
+
+    across = [replace(s, lanes={"pan": moving(rng, -1, 1), "front": moving(rng, -1, 1)}) for s in still]
+    speed(f"{SOURCES} sources in {LAYOUT}, standing", mix(still))
+    speed(f"{SOURCES} sources in {LAYOUT}, 16 of them moving on the level", mix([*across[:16], *still[16:]]))
+    speed(f"{SOURCES} sources in {LAYOUT}, all moving on the level", mix(across))
+    rising = [replace(s, lanes={**s.lanes, "height": moving(rng, 0, 1)}) for s in across]
+    speed(f"{SOURCES} sources in {LAYOUT}, all moving and rising", mix(rising))
+    spread = [replace(s, spread=60.0) for s in across[:4]]
+    speed("4 moving sources spread over 60 degrees", mix(spread))
+
+    vectors = rng.standard_normal((3, 1_000_000))
+    vectors /= np.linalg.norm(vectors, axis=0)
+    panner = point_panner(LAYOUT)
+    told("directions through the panner", 1.0 / took(lambda: panner.gains_of(vectors)), "million a second")
+
+    room = LAYOUTS[LAYOUT]
+    heard = render_audio(mix(still), 0, SECONDS * RATE)
+    for monitor in ("stereo", "headphones"):
+        spent = took(lambda monitor=monitor: to_ears(room, monitor, RATE, heard, PAST))
+        told(f"listening as {monitor}", SECONDS / spent, "x real time")
+    told("meters of twelve channels", SECONDS / took(lambda: measure_frames(heard, RATE, 0, room)), "x real time")
+    one = mix(across[:16])
+    warm = 1000.0 * took(lambda: list(render_segments(one, 20, 21)), 5)
+    told("a segment of 16 moving sources, warm, with meters", warm, "ms")
+
+    dry = noise[0]
+    stem = MixSource("stem", np.concatenate([dry + noise[1], dry + noise[2]]), mode="stem")
+    speed("a stem over the room", mix([stem]))
+    hall = effect_named("room")
+    chain = Chain(((hall, hall.checked({"length": 2.0})),))
+    sent = [replace(s, sends={"hall": MixSend(-6.0)}) for s in still[:16]]
+    made = mix(sent, returns=(MixReturn("hall", chain),))
+    start = time.perf_counter()
+    render_audio(made, 0, SECONDS * RATE, keep=False)
+    told("16 sources in a room of 2 s, all channels", SECONDS / (time.perf_counter() - start), "x real time")
+
+
+def told(title: str, value: float, unit: str) -> None:
+    print(f"{title:<58} {value:7.1f} {unit}")
+
+
+if __name__ == "__main__":
+    main()
