@@ -60,13 +60,6 @@ def take_place_desk(rowan: Engineer) -> None:
     page.get_by_role("button", name="Seat Hats").filter(has_text="Shaker").wait_for()
     take(page, "seating")
     page.keyboard.press("Escape")
-    page.get_by_label("The session's settings").click()
-    page.get_by_role("tab", name="Pan law").click()
-    page.get_by_label("compromise").click()
-    page.get_by_text("What would change").wait_for()
-    page.locator(".changes li").first.wait_for()
-    take(page, "law")
-    page.keyboard.press("Escape")
     with tempfile.TemporaryDirectory() as folder:
         page.get_by_role("button", name="+ add").click()
         page.get_by_label("Files to bring in").set_input_files(made_stems(Path(folder)))
@@ -170,6 +163,53 @@ def take_balance_desk(rowan: Engineer) -> None:
     take(page, "report", full_page=True)
 
 
+def take_room(rowan: Engineer) -> None:
+    """The room from above while it plays, a source on its way round, and a stack of layers from the side."""
+    page = rowan.page
+    rowan.operate("set-session", layout="4+5+0")
+    page.reload()
+    for source, place in (
+        ("foghorn", {"front": -0.6, "pan": 0.5}),
+        ("gulls", {"height": 0.8, "front": 0.2}),
+        ("concertina-1", {"front": 0.5}),
+        ("concertina-2", {"front": 0.5}),
+        ("wind-pad", {"front": -0.7, "spread": 60.0}),
+        ("glass-mallets", {"front": -0.3, "height": 0.6}),
+        ("oars", {"spread": 40.0, "height": 0.3, "lfe": -12.0}),
+    ):
+        levels = {name: place.pop(name) for name in ("lfe",) if name in place}
+        rowan.operate("place-source", source=source, **place)
+        if levels:
+            rowan.operate("set-level", source=source, **levels)
+    rowan.operate("set-way", source="oars", off=["M-110"])
+    page.locator("svg.room").wait_for()
+    rowan.row("oars").locator("button.name").click()
+    rowan.jump("17")
+    page.get_by_role("button", name="A way through the room").click()
+    page.get_by_role("button", name="circle", exact=True).click()
+    page.get_by_role("button", name="Take it").click()
+    page.get_by_role("combobox", name="How you hear the room").select_option("headphones")
+    page.get_by_role("button", name="A way through the room").click()
+    rowan.jump("18.3")
+    rowan.play()
+    rowan.listen(3.0)
+    page.locator(".details").evaluate("element => (element.scrollTop = 0)")
+    take(page, "plan")
+    rowan.stop()
+    if not page.get_by_role("combobox", name="Add a layer").is_visible():
+        page.get_by_role("button", name="Layers").click()
+    for effect in ("chorus", "echo"):
+        page.get_by_role("combobox", name="Add a layer").select_option(effect)
+        page.get_by_role("article", name="Layer").nth(("chorus", "echo").index(effect)).wait_for()
+    page.get_by_role("button", name="Side", exact=True).click()
+    page.get_by_role("article", name="Layer echoed").scroll_into_view_if_needed()
+    page.locator(".details").evaluate("element => (element.scrollTop += 260)")
+    rowan.play()
+    rowan.listen(2.0)
+    take(page, "layers")
+    rowan.stop()
+
+
 def made_stems(folder: Path) -> list[str]:
     """Small files of several kinds from the demo's own instruments."""
     bell, drum = play.bell(74), play.frame_drum(low=True, seed=1)
@@ -201,11 +241,6 @@ def main() -> None:
         rowan = Engineer(case, "rowan", desk="balance")
         take_balance_desk(rowan)
         rowan.context.close()
-        phone = Engineer(case, "rowan", width=390, height=844, desk="balance")
-        phone.page.locator("[data-cause]").first.wait_for(timeout=60_000)
-        take(phone.page, "phone-balance")
-        phone.context.close()
-
         rowan = Engineer(case, "rowan")
         rowan.page.locator(".flag").first.wait_for(state="attached")
         rowan.jump("17.3")
@@ -230,12 +265,14 @@ def main() -> None:
 
         rowan = Engineer(case, "rowan", desk="place")
         take_place_desk(rowan)
+        take_room(rowan)
         rowan.page.goto(server.address)
         rowan.page.get_by_text("Your sessions").wait_for()
         take(rowan.page, "sessions")
 
-        phone = Engineer(case, "rowan", width=390, height=844)
-        phone.page.locator(".flag").first.wait_for(state="attached")
+        phone = Engineer(case, "rowan", width=390, height=844, desk="place")
+        phone.page.locator("svg.room").wait_for()
+        phone.row("oars").locator("button.name").click()
         take(phone.page, "phone")
         browser.close()
     server.close()

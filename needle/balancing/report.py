@@ -17,6 +17,8 @@ from needle.balancing.measuring import Measure, measured
 from needle.balancing.steps import Steps, within
 from needle.errors import NeedleError
 from needle.files.audio import audio_info, read_at
+from needle.files.containers import channel_mask, in_layout_order
+from needle.layouts import STEREO, layout_of_file
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, measure_frames, warm_up_frames
 from needle.metering.lean import HOP_SECONDS, Tolerance
 from needle.metering.overview import Overview, listed
@@ -52,6 +54,7 @@ def mix_report(
     overview = Overview(frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
     parts = yield from within(gather(mix, first, last), 0.2, 1.0)
     report = _report(overview, first * HOP_SECONDS, mix.rate, tolerance, target)
+    report["channels"] = mix.outputs
     for stretch in report["stretches"]:
         begins, ends = (round(stretch[edge] / HOP_SECONDS) - first for edge in ("start", "end"))
         found = ranked(_heard(parts.between(begins, ends)), stretch["mean_db"])
@@ -61,29 +64,32 @@ def mix_report(
 
 
 def file_report(path: Path, tolerance: Tolerance = Tolerance(), target: Target | None = None) -> Steps[Report]:
-    """The report of a mono or stereo audio file. NeedleError if it cannot be read, or has more channels.
+    """The report of an audio file: mono, stereo or in a layout. NeedleError if it cannot be read or is none of these.
 
     Memory does not grow with its length but by some numbers per tenth of a second.
     """
     info = audio_info(path)
-    if info.channels > 2:
-        raise NeedleError(f"{path.name} has {info.channels} channels. The report reads mono and stereo files.")
+    mask = channel_mask(path)
+    layout = STEREO if info.channels <= 2 else layout_of_file(info.channels, mask)
+    if layout is None:
+        raise NeedleError(f"{path.name} has {info.channels} channels, which is no layout that the report knows.")
+    rows = max(info.channels, 2)
     # Meter frames are whole samples long at the usual rates; at others the file is measured resampled.
     rate = info.rate if info.rate % 50 == 0 and info.rate >= 8000 else _FULL_RATE
     hop, past = FRAMES_PER_HOP * hop_frames(rate), warm_up_frames(rate)
     total = max(info.frames * rate / info.rate, 1.0)
     found: list[Frames] = []
-    rest, known, before = np.zeros((2, 0), np.float32), 0, np.zeros((2, past), np.float32)
+    rest, known, before = np.zeros((rows, 0), np.float32), 0, np.zeros((rows, past), np.float32)
 
     def measure(audio: np.ndarray) -> None:
         nonlocal before
         joined = np.concatenate([before, audio], axis=1)
-        found.append(measure_frames(joined, rate, past))
+        found.append(measure_frames(joined, rate, past, layout))
         before = joined[:, joined.shape[1] - past :]
 
-    for stretch in read_at(path, rate):
+    for stretch in in_layout_order(read_at(path, rate), layout if mask and layout.surround else None):
         known += stretch.shape[1]
-        rest = np.concatenate([rest, np.broadcast_to(stretch, (2, stretch.shape[1]))], axis=1)
+        rest = np.concatenate([rest, np.broadcast_to(stretch, (rows, stretch.shape[1]))], axis=1)
         whole = rest.shape[1] // hop * hop
         if whole >= _STRETCH_SECONDS * rate:
             measure(rest[:, :whole])

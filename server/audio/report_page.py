@@ -126,7 +126,7 @@ def _side(value: float | None) -> str:
 def _about(report: Report, data: Mapping[str, Any], time: _Time) -> str:
     end = time.start + time.seconds
     if report.revision is None:
-        sides = "mono" if data["channels"] == 1 else "stereo"
+        sides = {1: "mono", 2: "stereo"}.get(data["channels"], f"{data['channels']}-channel")
         return f"A {sides} file at {data['rate'] / 1000:g} kHz, {clock(data['seconds'])}"
     part = time.between(time.start, end) if report.start or report.end else f"the whole piece, {clock(time.seconds)}"
     return f"Revision {report.revision}, {part}"

@@ -118,8 +118,10 @@ class PlaceIn(When):
 
 
 class WhereOut(Schema):
-    """A source's own ``place`` in the room, where it is ``heard`` from, turned as it is, in room and in polar coordinates,
-    and how strong that makes it in every channel."""
+    """A source's own ``place``, where it is ``heard`` from (turned as it is), in the room and in polar coordinates.
+
+    ``gains``: how strong that makes it in every channel.
+    """
 
     place: tuple[float, float, float]
     heard: tuple[float, float, float]

@@ -260,7 +260,7 @@ class Rendering(SimpleTestCase):
         self.assertEqual(both.shape, (2, RATE))
         left, right = law_named("constant-power").gains(0.3)
         np.testing.assert_allclose(
-            render_audio(mix, 0, RATE), [both[0] * left, both[1] * right], atol=1e-6
+            render_audio(mix, 0, RATE), [both[0] * left, both[1] * right], atol=2e-5
         )  # fmt: skip
 
     def test_a_key_changes_with_the_pulse_and_only_where_its_lane_does(self) -> None:

@@ -8,11 +8,18 @@ import numpy as np
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from needle.balancing.causes import causes, shares
+from needle.balancing.measuring import measured
+from needle.balancing.report import file_report
+from needle.balancing.trial import Change, tried
+from needle.balancing.weighing import Giver, model_of
 from needle.files.containers import channel_mask
 from needle.files.sofa import read_head
 from needle.layouts import LAYOUTS
+from needle.metering.overview import Overview
 from needle.placing.coordinates import unit_vectors
 from server.audio import exports
+from server.audio.mixes import mix_at
 from server.audio.models import Export
 from server.mixing.revisions import replayed
 from server.mixing.state import stored_document
@@ -226,6 +233,49 @@ class Readings(RoomCase):
         after = np.array(self.ask("/room/whereabouts", seconds=2.0, gains="low")["polar"][0])
         apart = np.abs((after - azimuths + 180.0) % 360.0 - 180.0)
         self.assertLess(np.median(apart), 2.0)
+
+
+class Balance(RoomCase):
+    def test_the_lean_and_its_causes_are_the_rooms(self) -> None:
+        self.make("place-source", source="low", pan=1.0, front=-1.0)
+        mix = mix_at(self.session, self.revision())
+        frames = finished(measured(mix))
+        self.assertGreater(Overview(frames).figures()["lean_db"], 1.0)
+        found = {cause.id: cause for cause in causes(finished(shares(mix, 0, 20)))}
+        self.assertGreater(found["low"].adds, 1.0)
+        self.assertLess(abs(found["high"].lean), 0.1)
+
+    def test_a_counterweight_evens_the_room(self) -> None:
+        self.make("place-source", source="low", pan=0.6, front=-0.5)
+        mix = mix_at(self.session, self.revision())
+        givers = [Giver("low", 3.0, 0.25), Giver("high", 3.0, 0.25)]
+        model = finished(model_of(mix, givers, 40))
+        before = np.nanmax(np.abs(model.lean(np.zeros(4))[0]))
+        x = np.array([-1.0, 0.0, 0.0, 0.0])
+        told = model.lean(x)[0]
+        changed = tried(mix, [Change("low", -3.0, 0.0)])
+        real = finished(model_of(changed, givers, 40)).lean(np.zeros(4))[0]
+        np.testing.assert_allclose(told[2:6], real[2:6], atol=0.1)
+        self.assertLess(np.nanmax(np.abs(told)), before)
+
+    def test_a_delivered_file_is_reported(self) -> None:
+        self.make("place-source", source="low", pan=1.0, front=-1.0)
+        export = self.post(self.emil, "/exports", {"revision": self.revision()}).json()
+        self.wait_for(export)
+        report = finished(file_report(exports.export_path(Export.objects.get(pk=export["id"]))))
+        self.assertEqual(report["channels"], 6)
+        self.assertGreater(report["figures"]["lean_db"], 1.0)
+        mine = Overview(finished(measured(mix_at(self.session, self.revision())))).figures()
+        self.assertAlmostEqual(report["figures"]["integrated_lufs"], mine["integrated_lufs"], delta=0.05)
+
+
+def finished(steps: Any) -> Any:
+    """What work in steps comes to."""
+    try:
+        while True:
+            next(steps)
+    except StopIteration as end:
+        return end.value
 
 
 def sofa(**changes: Any) -> bytes:

@@ -167,15 +167,15 @@ class OfAFile(Reports):
         self.assertEqual(broken["status"], "failed")
         self.assertIn("Night Ferry, bounce.wav", broken["message"])
         with self.assertLogs("server.audio.tasks", "ERROR"):
-            wide = self.send(noise(1.0, channels=6))
-        self.assertIn("6 channels", wide["message"])
+            wide = self.send(noise(1.0, channels=9))
+        self.assertIn("9 channels", wide["message"])
         refused = self.post(self.as_("lisa"), "/uploads", {"name": "a.wav", "size": 10, "report": {}})
         self.assertEqual(refused.status_code, 403)
         bad = self.post(self.as_("emil"), "/uploads", {"name": "a.wav", "size": 10, "report": {"target": "x"}})
         self.assertEqual(bad.status_code, 422)
 
     def test_the_core_names_the_file(self) -> None:
-        path = self.data / "six.wav"
-        write_audio(path, noise(0.5, channels=6), RATE)
-        with self.assertRaisesMessage(NeedleError, "six.wav has 6 channels"):
+        path = self.data / "nine.wav"
+        write_audio(path, noise(0.5, channels=9), RATE)
+        with self.assertRaisesMessage(NeedleError, "nine.wav has 9 channels"):
             finished(file_report(path))

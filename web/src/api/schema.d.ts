@@ -5325,8 +5325,9 @@ export interface components {
         };
         /**
          * WhereOut
-         * @description A source's own ``place`` in the room, where it is ``heard`` from, turned as it is, in room and in polar coordinates,
-         *     and how strong that makes it in every channel.
+         * @description A source's own ``place``, where it is ``heard`` from (turned as it is), in the room and in polar coordinates.
+         *
+         *     ``gains``: how strong that makes it in every channel.
          */
         WhereOut: {
             /** Azimuth */

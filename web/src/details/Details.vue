@@ -44,6 +44,8 @@ const source = computed(() => session.sources.find((one) => one.id === player.ch
 
 <style scoped>
 .details {
+  /* What is hidden inside stays inside, and does not stretch the page. */
+  position: relative;
   display: flex;
   flex-direction: column;
   min-height: 0;

@@ -63,6 +63,9 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
 
 let from: { across: number; along: number } | null = null;
 let stood: { across: number; along: number } = { across: 0, along: 0 };
+/** How high it stood, and how far the hand has lifted it since. */
+let stoodHigh = 0;
+let lifted = 0;
 let values: Values | null = null;
 const moving = ref(false);
 const pointers = new Map<number, PointerEvent>();
@@ -96,6 +99,9 @@ function onDown(event: PointerEvent, which: End["side"]): void {
   side = which;
   from = props.at(event);
   stood = ownOf(which);
+  lifted = 0;
+  const name = props.source.mode !== "sides" ? "height" : which === "right" ? "height_right" : "height_left";
+  stoodHigh = session.valueAt(props.source, name, player.playhead);
   values = null;
   moving.value = true;
 }
@@ -105,18 +111,17 @@ function wishAt(event: PointerEvent): Wish {
   const here = props.at(event);
   const [across, along] = [stood.across + here.across - from!.across, stood.along + here.along - from!.along];
   if (props.view.side) return { depth: across, height: along };
-  if (event.altKey || pointers.size > 1)
-    return {
-      height:
-        session.valueAt(props.source, "height", player.playhead) +
-        (event.movementY ? -event.movementY / 150 : 0),
-    };
+  if (event.altKey || pointers.size > 1) {
+    lifted += (pointers.get(event.pointerId)!.clientY - event.clientY) / (props.view.unit * pointers.size);
+    return { height: stoodHigh + lifted };
+  }
   return { across, depth: along };
 }
 
 function onMove(event: PointerEvent): void {
   if (!from || !moving.value) return;
   values = { ...values, ...drag.move(props.source, side, wishAt(event)) };
+  pointers.set(event.pointerId, event);
 }
 
 function onUp(event: PointerEvent): void {

@@ -24,6 +24,12 @@ const name = computed(() => {
   const away = Math.hypot(dx, dy) || 1;
   return { x: x.value + (dx / away) * 23, y: y.value + (dy / away) * 23 + 4 };
 });
+/** From the side both of a pair stand in one place: they are named together. */
+const label = computed(() => {
+  const { label, azimuth } = props.speaker;
+  if (!props.view.side || azimuth === 0) return label;
+  return azimuth > 0 ? `L/R${label.slice(1)}` : "";
+});
 const above = computed(() => props.speaker.elevation > 0);
 const said = computed(() => {
   const state = props.off ? "may not sound" : "may sound";
@@ -49,7 +55,7 @@ const said = computed(() => {
     <circle v-if="above" class="body" :cx="x" :cy="y" r="8" />
     <path v-else class="body" :transform="`translate(${x} ${y}) rotate(${turn})`" d="M-6-7H6L10 7H-10Z" />
     <path v-if="off" class="cross" :d="`M${x - 11} ${y - 11}L${x + 11} ${y + 11}`" />
-    <text :x="name.x" :y="name.y" text-anchor="middle">{{ speaker.label }}</text>
+    <text :x="name.x" :y="name.y" text-anchor="middle">{{ label }}</text>
   </g>
 </template>
 
