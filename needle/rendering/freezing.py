@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.rendering.engine import render_audio
-from needle.rendering.mix import Listening, Mix, MixSource, layer_text, source_text
+from needle.rendering.keys import layer_text, source_text
+from needle.rendering.mix import Listening, Mix, MixSource
 from needle.rendering.pieces import digest
 from needle.rendering.placements import LEVELS
 

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
 from needle.rendering.click import click
 from needle.rendering.engine import render_audio
-from needle.rendering.mix import EVERYTHING, Listening, Mix, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import EVERYTHING, Listening, Mix
 from needle.rendering.monitor import MONITORS, Responses, to_ears
 
 PER_SECOND = 2

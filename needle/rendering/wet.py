@@ -14,16 +14,8 @@ from needle.placing.laws import LAWS, Gains, law_named
 from needle.placing.modes import MODES, before_placing
 from needle.placing.room import Where, room_powers
 from needle.rendering.feeds import Feed, Render, moved_by
-from needle.rendering.mix import (
-    Mix,
-    MixLayer,
-    MixReturn,
-    MixSend,
-    MixSource,
-    layer_text,
-    sent_text,
-    taken_by,
-)
+from needle.rendering.keys import layer_text, sent_text
+from needle.rendering.mix import Mix, MixLayer, MixReturn, MixSend, MixSource, taken_by
 from needle.rendering.pieces import assembled, digest, piece_frames
 from needle.rendering.placements import (
     after,

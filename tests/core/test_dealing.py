@@ -27,7 +27,8 @@ from needle.pulsing.pulse import Pulse, Pulsing
 from needle.pulsing.voice import TIMBRES, note
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import as_frozen, frozen_sound, key_of
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
 from needle.rendering.readings import without
 from tests.core.strategies import RATE, tone
 

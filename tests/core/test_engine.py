@@ -13,7 +13,8 @@ from needle.moving.lane import Lane, Point
 from needle.rendering.delivery import deliver
 from needle.rendering.engine import render_audio, render_before_placement
 from needle.rendering.feeds import direct_feeds
-from needle.rendering.mix import Listening, Mix, MixSource, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import Listening, Mix, MixSource
 from needle.rendering.placements import placement, values_at
 from needle.rendering.segments import render_segments, segment_frames, segment_key
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone

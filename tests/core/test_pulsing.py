@@ -16,7 +16,8 @@ from needle.pulsing.waves import WAVES, Form, wave_at
 from needle.pulsing.writing import GRAIN, written_out
 from needle.rendering.click import click
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
 from needle.rendering.segments import render_segments
 from tests.core.strategies import RATE, lanes, tone
 

@@ -26,7 +26,8 @@ from needle.moving.paths import path_points
 from needle.placing.point import direction_gains
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import as_frozen, frozen_sound, key_of
-from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.rendering.monitor import PAST, to_ears
 from needle.rendering.tables import room_table
 from needle.rendering.ways import Way, Ways

@@ -13,7 +13,8 @@ from needle.effects.chain import EFFECTS, Chain
 from needle.errors import NeedleError
 from needle.moving.lane import Lane, Point
 from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource, dependency_key
+from needle.rendering.keys import dependency_key
+from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
 from needle.rendering.placements import placement, values_at
 from needle.rendering.segments import render_segments, segment_key
 from needle.session import (
