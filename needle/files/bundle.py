@@ -13,8 +13,9 @@ from needle.files.audio import Audio, audio_info, frames_at, read_audio
 from needle.rendering.mix import Mix
 from needle.session import mix_of, upgraded
 
-VERSION = 3
-"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals."""
+VERSION = 4
+"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals,
+version 3 no room and no layers."""
 
 SESSION_FILE = "session.json"
 ASSETS = "assets"

@@ -1,5 +1,7 @@
 /** The room on the page: coordinates as they are typed, what a hand hears, how it is drawn, what may sound from where. */
 import { describe, expect, it } from "vitest";
+import { useChartView } from "@/chart/view";
+import { useMoves } from "@/session/moves";
 import { depthText, directionText, parseDepth } from "@/geometry/pan";
 import { petal, roomView } from "@/plan/view";
 import { usePlanHand } from "@/plan/useDrag";
@@ -168,5 +170,41 @@ describe("a room", () => {
     const plan = usePlanHand();
     expect(plan.valuesFor(wide, "left", { height: 0.5 })).toEqual({ height_left: 0.5 });
     expect(plan.valuesFor(wide, "whole", { height: 0.5 })).toEqual({ height_left: 0.5, height_right: 0.5 });
+  });
+});
+
+describe("two returns in a room", () => {
+  it("sweep against each other as one change of both lanes", async () => {
+    const one = (id: string, order: number) => ({
+      id, name: id, ink: 0, order, level: 0, muted: false, pan: 0, width: 1, effects: [], front: 0, height: 0, rotation: 0,
+    }); // prettier-ignore
+    const desk = new Desk(
+      { sources: { oars: source("oars", 0) }, returns: { hull: one("hull", 0), quay: one("quay", 1) } },
+      8,
+    );
+    desk.layout = "0+5+0";
+    useLibrary().library = { ...ROOMS, modes: [] } as never;
+    await desk.open();
+    usePlayer().chosen = "oars";
+    const [moves, view] = [useMoves(), useChartView()];
+    view.showLane({ source: "return:hull", parameter: "pan" });
+    moves.pick(0, 4);
+    moves.toggleAlong({ source: "return:quay", parameter: "pan" });
+    expect(moves.lanes.map((lane) => lane.source)).toEqual(["return:hull", "return:quay"]);
+    desk.answers = Array.from({ length: 4 }, () => "not needed here");
+    await moves.look({
+      kind: "sweep",
+      from_value: -1,
+      to_value: 1,
+      crossings: 1,
+      shape: "ease",
+      tension: 0,
+    } as never);
+    const asked = desk.posted.at(-1)!;
+    expect(asked.path).toContain("/moves/edit");
+    expect((asked.body as unknown as { lanes: object[] }).lanes).toEqual([
+      { source: "return:hull", parameter: "pan", mirrored: false },
+      { source: "return:quay", parameter: "pan", mirrored: true },
+    ]);
   });
 });

@@ -22,8 +22,6 @@ const { ordered, hold } = useDrawingOrder(
   () => view.shownSources,
   (source) => source.id,
 );
-const heard = (id: string, muted: boolean): boolean =>
-  player.solo.length ? player.solo.includes(id) : !muted;
 
 const panAt = (clientX: number): number =>
   axis.value.value(clientX - strip.value!.getBoundingClientRect().left);
@@ -47,7 +45,7 @@ const panAt = (clientX: number): number =>
       :x="axis.x"
       :pan-at="panAt"
       :chosen="view.selection.includes(source.id)"
-      :heard="heard(source.id, session.muted(source))"
+      :heard="player.hears(source.id, session.muted(source))"
     />
   </div>
 </template>

@@ -34,8 +34,6 @@ const marks = computed(() =>
     return ends.length ? [{ source, ends, spread: room.spreadNow(source.id) }] : [];
   }),
 );
-const heard = (id: string, muted: boolean): boolean =>
-  player.solo.length ? player.solo.includes(id) : !muted;
 const labels = computed(() =>
   laidOut(
     marks.value.map(({ source, ends }) => {
@@ -225,7 +223,7 @@ const corners = computed(() =>
       :ends="one.ends"
       :spread="one.spread"
       :view="view"
-      :heard="heard(one.source.id, session.muted(one.source))"
+      :heard="player.hears(one.source.id, session.muted(one.source))"
       :label="labels.get(one.source.id)"
       :at="at"
     />

@@ -4,6 +4,7 @@ import { channelPlaces } from "@/geometry/ends";
 import type { Operation } from "@/live/outbox";
 import { usePlayer } from "@/sound/player";
 import { freshId, operation, together, useEdits } from "./edits";
+import { useRoom } from "./room";
 import { useSession, type Parameter, type Source } from "./session";
 
 const PARAMETERS: Parameter[] = [
@@ -23,6 +24,7 @@ export function usePlacing() {
   const edits = useEdits();
   const player = usePlayer();
   const view = useChartView();
+  const room = useRoom();
 
   const placementOf = (source: Source): Record<string, unknown> =>
     Object.fromEntries(PLACEMENT.map((name) => [name, source[name]]));
@@ -40,7 +42,12 @@ export function usePlacing() {
         session.points(source.id, parameter),
       ]),
     );
-    return operation("add-source", { source: made, lanes, sends: sendsOf(source, made.id) } as never);
+    const layers = room
+      .layersOf(source.id)
+      .map((one) => ({ ...one, id: freshId(one.name), source: made.id }));
+    return operation("add-source", {
+      source: made, lanes, sends: sendsOf(source, made.id), ways: room.ways(source.id), layers,
+    } as never); // prettier-ignore
   }
 
   function duplicate(source: Source): void {

@@ -349,6 +349,10 @@ export const usePlayer = defineStore("player", () => {
     else solo.value = has ? [] : [id];
   }
 
+  /** Whether a source, or some part of it, is heard here. */
+  const hears = (id: string, muted: boolean): boolean =>
+    solo.value.length ? solo.value.some((one) => one === id || one.startsWith(`${id}.`)) : !muted;
+
   function leave(): void {
     pause();
     abort.abort();
@@ -381,6 +385,6 @@ export const usePlayer = defineStore("player", () => {
 
   return {
     playing, starved, playhead, round, roundSpan, span, solo, click, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
-    play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, leave,
+    play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, hears, leave,
   }; // prettier-ignore
 });

@@ -50,6 +50,18 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     ],
   },
   {
+    title: "The plan: the room from above or from the side",
+    keys: [
+      ["drag", "across and along at once; an end, or the band between"],
+      ["Alt+drag, two fingers", "up and down"],
+      ["← → ↑ ↓", "across and along by 1 (with Shift by 10)"],
+      ["Alt+↑, Alt+↓", "higher, lower by 1 % (with Shift by 10 %)"],
+      ["0", "to the middle"],
+      ["double-click", "back to the middle of the front"],
+      ["Enter on a loudspeaker", "the chosen source may sound from it, or may not"],
+    ],
+  },
+  {
     title: "The chart",
     keys: [
       ["double-click", "a new point of the chosen source"],

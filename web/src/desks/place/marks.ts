@@ -31,7 +31,7 @@ export function useMarks(to: () => Return | undefined) {
     const ends = endsOf(source.mode, look);
     const base = {
       source,
-      heard: player.solo.length ? player.solo.includes(source.id) : !session.muted(source),
+      heard: player.hears(source.id, session.muted(source)),
       chosen: view.selection.includes(source.id),
       own: session.ownValueAt(source, "pan", player.playhead),
       shift: session.shiftOf(source),
