@@ -186,8 +186,8 @@ def flipped(values: Mapping[str, float | bool | str]) -> dict[str, float | bool]
     ``values`` are a source's own; what comes back are those that change.
     """
     found: dict[str, float | bool] = {}
-    for name in ("pan", "pan_left", "pan_right", "span"):
-        if values[name]:
+    for name in FLIPPED_PARAMETERS:
+        if values.get(name):
             found[name] = -float(values[name])
     if values["mode"] == "balance":
         found["exchange"] = not values["exchange"]
@@ -196,5 +196,5 @@ def flipped(values: Mapping[str, float | bool | str]) -> dict[str, float | bool]
     return found
 
 
-FLIPPED_PARAMETERS = ("pan", "pan_left", "pan_right", "span")
+FLIPPED_PARAMETERS = ("pan", "pan_left", "pan_right", "span", "rotation")
 """Parameters whose lanes are mirrored with their source."""

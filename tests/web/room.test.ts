@@ -173,6 +173,31 @@ describe("a room", () => {
   });
 });
 
+describe("several in a room", () => {
+  it("are moved by the same, each from where it stands, as one change", async () => {
+    const { desk, session, room, oars, wide } = await inRoom();
+    const [plan, view] = [usePlanHand(), useChartView()];
+    view.chooseThese(["oars", "wide"]);
+    expect(plan.takenAlong(oars).map((one) => one.id)).toEqual(["oars", "wide"]);
+    plan.moveAll([oars, wide], { across: 0.25, depth: -0.5 });
+    expect(room.endsNow("oars")).toEqual([[0.25, 0.5, 0]]);
+    expect(session.shown("wide.front_left", 1)).toBe(0.5);
+    plan.dropAll([oars, wide], { across: 0.25, depth: -0.5 });
+    await settle();
+    expect(desk.operations.at(-1)).toMatchObject({
+      kind: "together",
+      operations: [
+        { kind: "shift-values", sources: ["oars"], parameter: "pan", by: 0.25 },
+        { kind: "shift-values", sources: ["wide"], parameter: "pan_left", by: 0.25 },
+        { kind: "shift-values", sources: ["wide"], parameter: "pan_right", by: 0.25 },
+        { kind: "shift-values", sources: ["oars"], parameter: "front", by: -0.5 },
+        { kind: "shift-values", sources: ["wide"], parameter: "front_left", by: -0.5 },
+        { kind: "shift-values", sources: ["wide"], parameter: "front_right", by: -0.5 },
+      ],
+    });
+  });
+});
+
 describe("two returns in a room", () => {
   it("sweep against each other as one change of both lanes", async () => {
     const one = (id: string, order: number) => ({

@@ -46,7 +46,7 @@ class ShiftValues(Operation):
                 state.put("lanes", lane["id"], {**lane, "points": moved})
             else:
                 value = limits.limited(source[self.parameter] + self.by)
-                put_back = SetLevel if self.parameter in ("level", "trim") else PlaceSource
+                put_back = SetLevel if self.parameter in ("level", "trim", "lfe") else PlaceSource
                 body = {"source": key, self.parameter: value}
                 inverses.append(put_back.model_validate(body).apply(state))
         if lanes:

@@ -67,6 +67,8 @@ let stood: { across: number; along: number } = { across: 0, along: 0 };
 let stoodHigh = 0;
 let lifted = 0;
 let values: Values | null = null;
+/** How far the hand has taken all that are chosen. */
+let by: Wish | null = null;
 const moving = ref(false);
 const pointers = new Map<number, PointerEvent>();
 
@@ -120,7 +122,17 @@ function wishAt(event: PointerEvent): Wish {
 
 function onMove(event: PointerEvent): void {
   if (!from || !moving.value) return;
-  values = { ...values, ...drag.move(props.source, side, wishAt(event)) };
+  const wish = wishAt(event);
+  const along = drag.takenAlong(props.source);
+  if (along.length) {
+    const [wasAcross, wasAlong] = [stood.across, stood.along];
+    by = props.view.side
+      ? { depth: wish.depth! - wasAcross, height: wish.height! - wasAlong }
+      : wish.height === undefined
+        ? { across: wish.across! - wasAcross, depth: wish.depth! - wasAlong }
+        : { height: wish.height - stoodHigh };
+    drag.moveAll(along, by);
+  } else values = { ...values, ...drag.move(props.source, side, wish) };
   pointers.set(event.pointerId, event);
 }
 
@@ -129,7 +141,10 @@ function onUp(event: PointerEvent): void {
   if (!moving.value || pointers.size) return;
   moving.value = false;
   from = null;
-  drag.drop(props.source, values);
+  const along = drag.takenAlong(props.source);
+  if (along.length) drag.dropAll(along, by);
+  else drag.drop(props.source, values);
+  by = null;
 }
 
 function onKey(event: KeyboardEvent): void {

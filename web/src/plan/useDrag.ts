@@ -3,6 +3,8 @@ import { ref } from "vue";
 import { dragged, type End, type Values } from "@/geometry/ends";
 import { clamp } from "@/geometry/pan";
 import { FACES, tidy } from "@/geometry/parameters";
+import { useChartView } from "@/chart/view";
+import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useRoom } from "@/session/room";
 import { useSession, type Parameter, type RoomParameter, type Source } from "@/session/session";
@@ -15,6 +17,8 @@ export function usePlanHand() {
   const player = usePlayer();
   const room = useRoom();
   const hand = useHand();
+  const chart = useChartView();
+  const edits = useEdits();
   const held = ref<{ source: string; side: End["side"] } | null>(null);
 
   const look = (source: Source) => (parameter: Parameter) =>
@@ -66,6 +70,37 @@ export function usePlanHand() {
       number
     >;
 
+  /** All that the hand takes along with a source; what a colleague holds stays. */
+  const takenAlong = (source: Source): Source[] =>
+    chart.selection.includes(source.id) && chart.selection.length > 1
+      ? session.sources.filter((one) => chart.selection.includes(one.id) && !hand.holderOf(one))
+      : [];
+
+  /** Several are moved by the same, each from where it stands. */
+  function moveAll(sources: Source[], by: Wish): void {
+    const stood = (one: Source, name: Parameter): number => session.staticOf(one.id, name);
+    for (const one of sources) {
+      const sides = one.mode === "sides";
+      const put = (names: Parameter[], add: number | undefined): void => {
+        if (add)
+          for (const name of names) session.hold(`${one.id}.${name}`, tidy(name, stood(one, name) + add));
+      };
+      put(sides ? ["pan_left", "pan_right"] : ["pan"], room.locked.across ? 0 : by.across);
+      put(along(one, "front", "whole"), room.locked.along ? 0 : by.depth);
+      put(along(one, "height", "whole"), by.height);
+    }
+  }
+
+  function dropAll(sources: Source[], by: Wish | null): void {
+    held.value = null;
+    const whole = (value: number | undefined): number => Math.round((value ?? 0) * 100) / 100;
+    edits.shiftInRoom(sources, {
+      pan: by && !room.locked.across ? whole(by.across) : 0,
+      front: by && !room.locked.along ? whole(by.depth) : 0,
+      height: by ? whole(by.height) : 0,
+    });
+  }
+
   function drop(source: Source, values: Values | null): void {
     held.value = null;
     if (values && Object.keys(values).length) hand.set(source, values);
@@ -110,5 +145,5 @@ export function usePlanHand() {
     hand.set(source, values, false);
   }
 
-  return { held, take, move, drop, step, reset, valuesFor };
+  return { held, take, takenAlong, move, moveAll, drop, dropAll, step, reset, valuesFor };
 }

@@ -223,6 +223,28 @@ export function useEdits() {
     const ids = sources.map((source) => source.id);
     const operations = pan ? shiftingPlaces(sources, pan) : [];
     if (level) operations.push(operation("shift-values", { sources: ids, parameter: "level", by: level }));
+    sendHeld(sources, operations);
+  }
+
+  /** Move several sources in the room by the same, as one change; what a hand holds of them shows until it is back. */
+  function shiftInRoom(sources: Source[], by: { pan: number; front: number; height: number }): void {
+    const operations = by.pan ? shiftingPlaces(sources, by.pan) : [];
+    for (const kind of ["front", "height"] as const)
+      for (const [parameter, moved] of [
+        [kind, sources.filter((one) => one.mode !== "sides")],
+        [`${kind}_left`, sources.filter((one) => one.mode === "sides")],
+        [`${kind}_right`, sources.filter((one) => one.mode === "sides")],
+      ] as const)
+        if (by[kind] && moved.length)
+          operations.push(
+            operation("shift-values", { sources: moved.map((one) => one.id), parameter, by: by[kind] }),
+          );
+    sendHeld(sources, operations);
+  }
+
+  /** Make one change of what hands hold of sources; without any operation they let go. */
+  function sendHeld(sources: Source[], operations: Operation[]): void {
+    const ids = sources.map((source) => source.id);
     const held = [...session.pending].filter(
       ([thing, { ids: sent }]) => !sent.size && ids.includes(thing.split(".")[0]!),
     );
@@ -328,7 +350,7 @@ export function useEdits() {
   const make = (change: Operation): void => session.change({}, change);
 
   return {
-    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, flip,
+    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, shiftInRoom, flip,
     setGroup, setReturn, setSend, setLayer, setRoom, setLane, switchLane, makeStatic, make, ownOf,
   }; // prettier-ignore
 }
