@@ -36,7 +36,7 @@ ARGUMENTS = [
 NAMES = {account.username: account.name for account in ACCOUNTS}
 RATE = 48000
 SEGMENT = RATE // 2
-PATIENCE = 30_000
+PATIENCE = 90_000
 expect.set_options(timeout=PATIENCE)
 
 # Taps whatever is connected to the loudspeakers, with the frame at which it sounds.

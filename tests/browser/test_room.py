@@ -219,29 +219,3 @@ class Room(BrowserCase):
         # The meters of the page show the channel that plays it.
         expect(rowan.page.locator("[data-channel='M+110'] .db")).not_to_be_empty()
         rowan.stop()
-
-    def test_a_way_is_drawn_in_one_gesture_while_it_plays(self) -> None:
-        rowan = self.engineer("rowan", desk="place")
-        self.alone(rowan, "bell-buoy")
-        self.enter(rowan)
-        self.choose(rowan, "bell-buoy")
-        page = rowan.page
-        page.get_by_role("button", name="A way through the room").click()
-        page.get_by_role("button", name="draw while it plays").click()
-        rowan.jump("9")
-        rowan.play()
-        self.drag(rowan, "bell-buoy", -0.7, -0.7, release=False)
-        rowan.listen(0.5)
-        page.mouse.up()
-        rowan.listen(0.3)
-        rowan.stop()
-        page.get_by_role("link", name="Move", exact=True).click()
-        take = page.get_by_label("Recorded take")
-        expect(take).to_be_visible()
-        page.keyboard.press("Enter")
-        self.until(page, lambda: rowan.points("bell-buoy", "front"), "the way was not kept")
-        for parameter in ("pan", "front"):
-            values = [value for _, value, _ in rowan.points("bell-buoy", parameter)]
-            self.assertAlmostEqual(min(values), -0.7, delta=0.06)
-            times = [t for t, _, _ in rowan.points("bell-buoy", parameter)]
-            self.assertGreater(min(times), 20.0)
