@@ -37,6 +37,12 @@ def lane_key(owner: str, parameter: str) -> str:
     return f"{owner}/{parameter}"
 
 
+def lane_value(key: str, points: list[dict[str, Any]], off: bool = False) -> dict[str, Any]:
+    """A lane as it is stored; ``off`` is told only where it is so."""
+    owner, _, parameter = key.rpartition("/")
+    return {"id": key, "source": owner, "parameter": parameter, "points": points, **({"off": True} if off else {})}
+
+
 def kind_and_id(owner: str) -> tuple[str, str]:
     """What kind of thing an owner is, and its id among them."""
     kind, colon, key = owner.partition(":")

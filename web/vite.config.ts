@@ -9,6 +9,11 @@ export default defineConfig({
   server: {
     proxy: { "/api": "http://127.0.0.1:8000", "/live": { target: "ws://127.0.0.1:8000", ws: true } },
   },
-  // Run by tests/web/test_units.py.
-  test: { globals: true, dir: "../tests/web", include: ["**/*.test.ts"] },
+  // Run by tests/web/test_units.py. What tests put in the place of a package is found from where they lie.
+  test: {
+    globals: true,
+    dir: "../tests/web",
+    include: ["**/*.test.ts"],
+    alias: { "idb-keyval": fileURLToPath(new URL("./node_modules/idb-keyval", import.meta.url)) },
+  },
 });

@@ -56,16 +56,47 @@ def take_place_desk(rowan: Engineer) -> None:
     take(page, "timing")
     for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
-    page.get_by_role("button", name="Seat them…").click()
-    page.get_by_role("button", name="Seat Hats").filter(has_text="Shaker").wait_for()
-    take(page, "seating")
-    page.keyboard.press("Escape")
     with tempfile.TemporaryDirectory() as folder:
         page.get_by_role("button", name="+ add").click()
         page.get_by_label("Files to bring in").set_input_files(made_stems(Path(folder)))
         page.get_by_text("Very quiet").wait_for()
         page.get_by_text("breaks off").wait_for()
         take(page, "bring-in")
+
+
+def remark(person: Engineer, bar: str, text: str) -> None:
+    """Make a comment at a bar, as the page does."""
+    person.jump(bar)
+    person.page.keyboard.press("n")
+    person.page.get_by_label("Your comment").fill(text)
+    person.page.get_by_role("button", name="Comment", exact=True).click()
+    person.page.get_by_text(text).last.wait_for()
+
+
+def take_together(rowan: Engineer, ines: Engineer) -> None:
+    """Two people at work: what Ines says of it, and an earlier revision against the present."""
+    page = rowan.page
+    then = rowan.revision()
+    ines.operate("set-level", source="gulls", level=-9.0)
+    ines.operate("place-source", source="foghorn", pan=0.3)
+    ines.operate("place-source", source="hand-drum", pan=-0.35)
+    rowan.operate("set-level", source="concertina-2", level=-7.0)
+    remark(ines, "9", "The horn wants to come from farther out here. Could it arrive on the bar?")
+    remark(ines, "3", "Lovely, leave it.")
+    page.get_by_role("button", name="Comments, 2 unread").click()
+    page.locator("[data-comment]").nth(1).locator("button.where").click()
+    page.get_by_label("Your reply").fill("At R30 now, and a bar later. Better?")
+    page.get_by_role("button", name="Send").click()
+    page.locator(".reply").wait_for()
+    take(page, "comments")
+    page.get_by_role("button", name="History").click()
+    page.locator(".log li", has_text=f"r{then}").get_by_role("button").click()
+    page.get_by_text("name this version…").click()
+    page.get_by_label("Name of the version").fill("Before Ines")
+    page.get_by_role("button", name="Name it").click()
+    page.get_by_text("as loud:").wait_for()
+    take(page, "history")
+    page.get_by_role("button", name="Close", exact=True).click()
 
 
 def take_pulse_desk(rowan: Engineer) -> None:
@@ -256,8 +287,8 @@ def main() -> None:
         rowan.row("concertina-1").get_by_role("button", name="Concertina I", exact=True).click()
         ines.drag(ines.place_of("concertina-1"), 0.3, release=False)
         rowan.page.get_by_text("Ines Norden is moving it now.").wait_for()
-        take(rowan.page, "together")
         ines.page.mouse.up()
+        take_together(rowan, ines)
 
         take_pulse_desk(rowan)
         rowan.context.close()
@@ -267,7 +298,7 @@ def main() -> None:
         take_place_desk(rowan)
         take_room(rowan)
         rowan.page.goto(server.address)
-        rowan.page.get_by_text("Your sessions").wait_for()
+        rowan.page.get_by_role("link", name="Night Ferry").wait_for()
         take(rowan.page, "sessions")
 
         phone = Engineer(case, "rowan", width=390, height=844, desk="place")

@@ -20,21 +20,6 @@ def loudness_of(power: Powers) -> Powers:
         return _OFFSET + 10.0 * np.log10(power)
 
 
-def channel_weights(channels: int) -> Powers:
-    """G_i of BS.1770-5 Annex 1 Table 3 for the usual channel orders of 1 to 8 channels.
-
-    Loudspeakers between 60° and 120° to the side weigh +1.5 dB; the LFE channel does not count.
-    """
-    side = 10.0**0.15
-    orders = {
-        5: [1, 1, 1, side, side],
-        6: [1, 1, 1, 0, side, side],
-        7: [1, 1, 1, side, side, 1, 1],
-        8: [1, 1, 1, 0, side, side, 1, 1],
-    }
-    return np.array(orders.get(channels, [1] * channels), dtype=np.float64)
-
-
 def sliding_mean(values: Powers, hops: int) -> Powers:
     """Means over every run of ``hops`` values along axis 0; empty if there are fewer."""
     if len(values) < hops:

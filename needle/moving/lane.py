@@ -249,3 +249,11 @@ class Lane:
     def shifted(self, by: float, low: float, high: float) -> "Lane":
         """The lane with ``by`` added to every point, none beyond ``low`` and ``high``."""
         return Lane(tuple(replace(p, value=min(max(p.value + by, low), high)) for p in self.points))
+
+
+_WHOLE = {"begins": 0.0, "ends": 1.0}
+
+
+def stored(points: Iterable[Point]) -> list[dict[str, Any]]:
+    """Points as plain dictionaries; that a shape is whole goes without saying."""
+    return [{k: v for k, v in vars(point).items() if k not in _WHOLE or v != _WHOLE[k]} for point in points]

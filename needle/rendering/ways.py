@@ -28,7 +28,7 @@ WAY_AT_FIRST: dict[str, Any] = {"off": [], "levels": {}, "direct": 0.0, "ambient
 
 @dataclass(frozen=True)
 class Way:
-    """``off``: names of speakers that may not sound. ``levels`` (dB) by group, those at 0 left out.
+    """``off``: names of speakers that may not sound. ``levels`` (dB) by group, those as they are at first left out.
 
     ``direct`` and ``ambient`` (dB) are the amounts of both parts of a stem that is spread over the room.
     """
@@ -41,7 +41,8 @@ class Way:
     @classmethod
     def of(cls, stored: Mapping[str, Any]) -> "Way":
         """A way as it is stored."""
-        levels = tuple(sorted((name, float(level)) for name, level in stored["levels"].items() if level))
+        told = stored["levels"].items()
+        levels = tuple(sorted((name, float(v)) for name, v in told if v != (OFF_DB if name == "lfe" else 0.0)))
         return cls(tuple(sorted(stored["off"])), levels, float(stored["direct"]), float(stored["ambient"]))
 
 

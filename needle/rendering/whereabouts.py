@@ -11,6 +11,7 @@ from needle.errors import NeedleError
 from needle.layouts import layout_named
 from needle.metering.room import energy_vector
 from needle.moving.lane import Values
+from needle.moving.parameters import PARAMETERS
 from needle.placing.coordinates import polar_of, room_of
 from needle.placing.modes import MODES, STEM
 from needle.rendering.mix import Mix, MixLayer, MixSource
@@ -124,15 +125,33 @@ def _is_folded(mix: Mix, values: Mapping[str, float]) -> bool:
 
 
 def with_values(source: MixSource, given: Mapping[str, float]) -> MixSource:
-    """The source with some values as a hand holds them, whatever their lanes say. NeedleError for an unknown one."""
-    known = {name: value for name, value in given.items() if hasattr(source, name)}
-    if len(known) < len(given):
+    """The source with some values as a hand holds them, whatever their lanes say.
+
+    Places are given as they are to sound: its group's shift is taken off. NeedleError for an unknown value.
+    """
+    own = {
+        name: float(np.clip(value - source.shift, -1.0, 1.0)) if _is_across(name) else value
+        for name, value in given.items()
+        if hasattr(source, name)
+    }
+    if len(own) < len(given):
         raise NeedleError("A place in the room has no such value.")
-    lanes = {name: lane for name, lane in source.lanes.items() if name not in known}
-    return replace(source, lanes=lanes, **known)
+    lanes = {name: lane for name, lane in source.lanes.items() if name not in own}
+    return replace(source, lanes=lanes, **own)
 
 
-def rotation_at(source: MixSource, at: float) -> float:
-    """How far a source is turned at a time (s), with the room (degrees to the left)."""
+def _is_across(name: str) -> bool:
+    return name in PARAMETERS and PARAMETERS[name].place
+
+
+def values_at_polar(
+    source: MixSource, at: float, azimuth: float, elevation: float, distance: float
+) -> dict[str, float]:
+    """The place ("pan", "front", "height") with which a source is heard from a direction (degrees) at a time (s).
+
+    What turns it then, itself, with the room or by a pulse, is taken off; its group's shift is not.
+    """
     values = values_at(source, np.array([at]))
-    return float((values["rotation"] + values["room_rotation"])[0])
+    turned = float((values["rotation"] + values["room_rotation"])[0])
+    place = room_of(azimuth - turned, elevation, abs(distance))
+    return dict(zip(("pan", "front", "height"), map(float, place), strict=True))

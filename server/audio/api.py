@@ -134,7 +134,7 @@ def start_export(request: HttpRequest, session_id: UUID, given: ExportIn) -> Exp
         start=start,
         stop=stop,
     )
-    tasks.begin(export, exports.write)
+    tasks.order(export)
     return export
 
 

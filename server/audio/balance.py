@@ -69,6 +69,12 @@ class During(Schema):
             raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
         return first, last
 
+    def measured(self, mix: Mix, listening: Listening) -> Steps[Frames]:
+        """The frames of what it covers of a mix; those that are known are not measured again."""
+        frames = yield from known_frames(mix, listening)
+        first, last = self.hops(frames.count // FRAMES_PER_HOP)
+        return frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP)
+
 
 class FiguresOut(Schema):
     """What is measured over a stretch as one number each (``Overview.figures``); None where there is nothing."""
@@ -271,13 +277,8 @@ def pair(
     session = membership(request.user, session_id).session
     mix = mix_at(session, revision)
 
-    def measure(mix: Mix, listening: Listening) -> Steps[Frames]:
-        frames = yield from known_frames(mix, listening)
-        low, high = during.hops(frames.count // FRAMES_PER_HOP)
-        return frames.between(low * FRAMES_PER_HOP, high * FRAMES_PER_HOP)
-
     key = ("pair", session_id, revision, first, second, during.model_dump_json())
-    done, found = asked(key, lambda: compared(mix, ids(first), ids(second), measure))
+    done, found = asked(key, lambda: compared(mix, ids(first), ids(second), during.measured))
     return {"revision": revision, "done": done, "pair": None if found is None else _pair_out(found)}
 
 

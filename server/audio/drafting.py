@@ -8,17 +8,15 @@ from django.db.models import Q
 
 from needle.checks import Document
 from needle.moving.grid import bars_words
-from needle.moving.lane import Lane, Point
+from needle.moving.lane import Lane, Point, stored
 from needle.moving.ranges import RangeEdit, Surroundings, changed
 from needle.moving.recording import Hold, Pass, recorded_steps
 from needle.moving.stretch import written
-from needle.owners import lane_in, lane_key, named, owned_parameter, static_in
+from needle.owners import lane_in, lane_key, lane_value, named, owned_parameter, static_in
 from needle.pulsing.stored import PULSE_AT_FIRST
 from needle.session import piece_length, tempo_map
 from server.mixing.access import Refused
 from server.mixing.models import Draft, Operation, Session
-from server.mixing.operations.lanes import lane_value
-from server.mixing.operations.things import stored
 
 HISTORY_SHOWN = 60
 _PULSE = "/pulse"

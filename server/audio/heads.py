@@ -8,13 +8,13 @@ import numpy as np
 from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
-from ninja.throttling import AuthRateThrottle
 
 from needle.files.sofa import Head, read_head
 from needle.layouts import Layout
 from needle.rendering.monitor import HEAD, Responses
 from server.audio.models import MeasuredHead
 from server.mixing.access import Refused
+from server.mixing.throttling import Often
 
 router = Router(tags=["heads"])
 
@@ -46,7 +46,7 @@ def heads(request: HttpRequest) -> list[MeasuredHead]:
     return list(MeasuredHead.objects.filter(owner=request.user))
 
 
-@router.post("", response=HeadOut, throttle=[AuthRateThrottle("30/m")])
+@router.post("", response=HeadOut, throttle=[Often("head", "30/m")])
 def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
     """Bring in a SOFA file with head-related impulse responses."""
     if (file.size or 0) > MOST_BYTES:

@@ -4,6 +4,7 @@ import uuid
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from server.mixing.models import Session
 
@@ -27,7 +28,7 @@ class Asset(models.Model):
 class Upload(models.Model):
     """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
 
-    One that comes with a ``report`` is measured for that instead, and not kept.
+    One that comes with a ``report`` is measured for that instead, and not kept. The server that reads it signs it.
     """
 
     class Status(models.TextChoices):
@@ -49,13 +50,17 @@ class Upload(models.Model):
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="uploads")
     report = models.ForeignKey("Report", models.CASCADE, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
+    signed_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
         return f"{self.name} ({self.status})"
 
 
 class Task(models.Model):
-    """Something a session's member has ordered and that is made in the background: how it stands, progress 0…1."""
+    """Something a session's member has ordered and that is made in the background: how it stands, progress 0…1.
+
+    Whoever makes it signs it every few seconds: ``signed_at``.
+    """
 
     class Status(models.TextChoices):
         WAITING = "waiting"
@@ -73,6 +78,7 @@ class Task(models.Model):
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=300, blank=True)
     made_at = models.DateTimeField(auto_now_add=True)
+    signed_at = models.DateTimeField(default=timezone.now)
 
     class Meta:
         abstract = True

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from needle.moving import clips, ranges
 from needle.moving.grid import bars_words
-from needle.moving.lane import Point
+from needle.moving.lane import Point, stored
 from needle.moving.occurrences import occurrences
 from needle.moving.recording import GLIDE_SECONDS, MOST_SAMPLES
 from needle.owners import check_moves, lane_in, owner_in, static_in
@@ -23,7 +23,7 @@ from server.mixing.access import Refused, membership
 from server.mixing.models import Draft, Session
 from server.mixing.operations.base import Finite, Key
 from server.mixing.operations.lanes import Owner
-from server.mixing.operations.things import StoredPoint, Time, stored
+from server.mixing.operations.things import StoredPoint, Time
 
 router = Router(tags=["moves"])
 
@@ -294,7 +294,7 @@ def history(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) -> li
         LaneChange(
             revision=row.revision,
             said=row.said,
-            author=row.author.get_full_name() or row.author.username,
+            author=row.author_name,
             made_at=row.made_at.isoformat(),
         )
         for row in lane_history(session, lane.source, lane.parameter)

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from needle.files.midi import midi_notes
 from needle.metering.waveform import sounding
-from needle.moving.lane import Lane
+from needle.moving.lane import Lane, stored
 from needle.owners import kind_and_id, named, owner_in
 from needle.pulsing import reading
 from needle.pulsing.deal import arranged
@@ -33,7 +33,7 @@ from server.mixing.operations.lanes import Owner, RestoreLanes
 from server.mixing.operations.rhythm import SetPulse
 from server.mixing.operations.several import Together
 from server.mixing.operations.sources import PlaceSource
-from server.mixing.operations.things import EventItem, StoredPlace, stored
+from server.mixing.operations.things import EventItem, StoredPlace
 
 router = Router(tags=["rhythm"])
 

@@ -13,15 +13,15 @@ from needle.moving.grid import bars_words
 from needle.moving.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
 from needle.moving.stretch import plain_lane, put_back
 from needle.owners import check_moves
-from needle.placing.coordinates import polar_of, room_of
+from needle.placing.coordinates import polar_of
 from needle.rendering.mix import Mix
 from needle.rendering.whereabouts import (
     channel_gains,
     layer_places,
     layout_changes,
     places,
-    rotation_at,
     spreads,
+    values_at_polar,
     with_values,
 )
 from server.audio.drafting import Drafting
@@ -110,7 +110,7 @@ def _listed(values: np.ndarray) -> Any:
 
 
 class PlaceIn(When):
-    """A source with some values of its place as a hand holds them, or a ``polar`` place (degrees, distance)."""
+    """A source with some values of its place as they are to sound, or a ``polar`` place (degrees, distance)."""
 
     source: Key
     values: Annotated[dict[Key, Finite], Field(max_length=16)] = {}
@@ -118,12 +118,12 @@ class PlaceIn(When):
 
 
 class WhereOut(Schema):
-    """A source's own ``place``, where it is ``heard`` from (turned as it is), in the room and in polar coordinates.
+    """The ``values`` that put a source somewhere, and where it is ``heard`` from then, in the room and in polar.
 
     ``gains``: how strong that makes it in every channel.
     """
 
-    place: tuple[float, float, float]
+    values: dict[str, float]
     heard: tuple[float, float, float]
     azimuth: float
     elevation: float
@@ -138,18 +138,13 @@ def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
     mix = mix_at(session, wanted.revision)
     source, given = source_of(mix, wanted.source), dict(wanted.values)
     if wanted.polar is not None:
-        # Typed as it sounds: what turns it is taken off again.
-        azimuth, elevation, distance = wanted.polar
-        turned = rotation_at(source, wanted.at)
-        x, y, z = (float(v) for v in room_of(azimuth - turned, elevation, abs(distance)))
-        given |= {"pan": x, "front": y, "height": z}
+        given |= values_at_polar(source, wanted.at, *wanted.polar)
     found = with_values(source, given)
     at = np.array([wanted.at])
     x, y, z = (float(v) for v in places(mix, found, at).mean(axis=0)[:, 0])
     azimuth, elevation, distance = (float(v) for v in polar_of(x, y, z))
-    own = tuple(given.get(name, value) for name, value in zip(("pan", "front", "height"), (x, y, z), strict=True))
     return WhereOut(
-        place=own,
+        values=given,
         heard=(x, y, z),
         azimuth=azimuth,
         elevation=elevation,

@@ -5,7 +5,6 @@ from uuid import UUID
 
 from django.http import HttpRequest
 from ninja import Router, Schema
-from ninja.throttling import AuthRateThrottle
 from pydantic import Field
 
 from server.audio import uploads
@@ -13,6 +12,7 @@ from server.audio.assets import asset_seconds
 from server.audio.models import Upload
 from server.audio.reporting import ReportOptions
 from server.mixing.access import Refused, membership
+from server.mixing.throttling import Often
 
 router = Router(tags=["files"])
 
@@ -79,7 +79,7 @@ def _out(upload: Upload) -> UploadOut:
     return UploadOut(**found)
 
 
-@router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[AuthRateThrottle("300/m")])
+@router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[Often("upload", "300/m")])
 def begin_upload(request: HttpRequest, session_id: UUID, given: UploadIn) -> UploadOut:
     """Announce a file."""
     session = membership(request.user, session_id, to_edit=True).session

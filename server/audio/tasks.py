@@ -1,37 +1,73 @@
-"""Tasks: what members have ordered and is made in the background, with progress, and stopped on request."""
+"""Tasks: what members have ordered and is made in the background, with progress, and stopped on request.
+
+What needs nothing but the session is queued by Django's tasks API (``order``): on one machine in the database, for a
+worker process that the server starts itself; elsewhere for as many workers as there are, in the database or in Redis.
+What lives on what this server has measured already, or changes the session, is made here (``begin``).
+"""
 
 import logging
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
+from typing import Any
 from uuid import UUID
 
-from django.db import close_old_connections
+from django.conf import settings
+from django.db import close_old_connections, transaction
+from django.utils import timezone
+from django.utils.module_loading import import_string
+from django_tasks import task
 
 from needle.errors import NeedleError
+from server.audio import own_worker
 from server.audio.models import Export, Freeze, Report, Task
 from server.audio.threads import lower_priority
 
 log = logging.getLogger(__name__)
-_workers = ThreadPoolExecutor(1, thread_name_prefix="task", initializer=lower_priority)
 _SHOWN_STEP = 0.01
+_SIGN_EVERY = timedelta(seconds=5)
+LOST_AFTER = timedelta(seconds=60)
+"""What gives no sign for so long is given up by others."""
+
+_workers = ThreadPoolExecutor(1, thread_name_prefix="task", initializer=lower_priority)
+
+MAKERS: dict[str, tuple[type[Task], str]] = {
+    "export": (Export, "server.audio.exports.write"),
+}
+"""What makes each kind of task that is queued. A new kind is a line here."""
 
 
 class Stopped(Exception):
     """Whoever ordered it does not want it any more."""
 
 
-def begin(task: Task, make: Callable[[Task], None]) -> None:
-    """Start a task in the background; ``make`` tells its progress by ``advance``."""
-    _workers.submit(run, type(task), task.pk, make)
+def begin(ordered: Task, maker: Callable[[Any], None]) -> None:
+    """Have a task made by this server; ``maker`` tells its progress by ``advance``."""
+    transaction.on_commit(lambda: _workers.submit(run, type(ordered), ordered.pk, maker))
 
 
-def run(kind: type[Task], pk: UUID, make: Callable[[Task], None]) -> None:
+def order(ordered: Task) -> None:
+    """Have a task made by a worker."""
+    kind = next(kind for kind, (model, _) in MAKERS.items() if isinstance(ordered, model))
+    transaction.on_commit(lambda: make.enqueue(kind, str(ordered.pk)))
+    if settings.OWN_WORKER:
+        transaction.on_commit(own_worker.ensure)
+
+
+@task()
+def make(kind: str, pk: str) -> None:
+    """Make what was ordered: what a worker runs."""
+    model, maker = MAKERS[kind]
+    run(model, UUID(pk), import_string(maker))
+
+
+def run(kind: type[Task], pk: UUID, maker: Callable[[Any], None]) -> None:
     """Make what was ordered, unless it was stopped meanwhile; a failure is told to whoever ordered it."""
     close_old_connections()
     try:
         task = kind.objects.select_related("session").get(pk=pk)
-        if change(task, (Task.Status.WAITING,), status=Task.Status.RUNNING):
-            make(task)
+        if change(task, (Task.Status.WAITING,), status=Task.Status.RUNNING, signed_at=timezone.now()):
+            maker(task)
             change(task, (Task.Status.RUNNING,), status=Task.Status.DONE, progress=1.0)
     except Stopped:
         pass
@@ -45,11 +81,12 @@ def run(kind: type[Task], pk: UUID, make: Callable[[Task], None]) -> None:
 
 
 def advance(task: Task, done: float, **values: object) -> None:
-    """Tell how far a task is (0…1). Stopped if it has been."""
-    if done - task.progress < _SHOWN_STEP and done < 1.0 and not values:
+    """Tell how far a task is (0…1), and that it is still being made. Stopped if it has been."""
+    now = timezone.now()
+    if done - task.progress < _SHOWN_STEP and done < 1.0 and not values and now - task.signed_at < _SIGN_EVERY:
         return
-    task.progress = done
-    if not change(task, (Task.Status.RUNNING,), progress=done, **values):
+    task.progress, task.signed_at = done, now
+    if not change(task, (Task.Status.RUNNING,), progress=done, signed_at=now, **values):
         raise Stopped
 
 
@@ -65,10 +102,15 @@ def cancel(task: Task) -> Task:
     return task
 
 
-def fail_unfinished() -> int:
-    """Mark what an earlier server left unfinished as failed, so that nobody waits for it; how many."""
+def fail_unfinished(only_lost: bool = False) -> int:
+    """Mark what was left unfinished as failed, so that nobody waits for it; how many.
+
+    ``only_lost``: where others may be at work, only what has given no sign for a minute.
+    """
     told = "The server stopped meanwhile. Start it again."
+    lost = {"status": Task.Status.RUNNING, "signed_at__lt": timezone.now() - LOST_AFTER}
+    which = lost if only_lost else {"status__in": Task.OPEN}
     return sum(
-        kind.objects.filter(status__in=Task.OPEN).update(status=Task.Status.FAILED, message=told)
-        for kind in (Export, Freeze, Report)
+        model.objects.filter(**which).update(status=Task.Status.FAILED, message=told)
+        for model in (Export, Freeze, Report)
     )

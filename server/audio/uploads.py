@@ -98,13 +98,21 @@ def cancel(upload: Upload) -> None:
     upload.refresh_from_db()
 
 
-def resume() -> None:
-    """After a start: go on reading what had arrived, and forget what nobody has sent for a day."""
+def resume(only_lost: bool = False) -> None:
+    """After a start: go on reading what had arrived, and forget what nobody has sent for a day.
+
+    ``only_lost``: where other servers may be reading, only what none of them has signed for a minute.
+    """
     forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, made_at__lt=timezone.now() - _FORGOTTEN)
     for upload in forgotten:
         cancel(upload)
-    for upload in Upload.objects.filter(status=Upload.Status.READING):
-        _workers.submit(_read, upload.id)
+    reading = Upload.objects.filter(status=Upload.Status.READING)
+    if only_lost:
+        reading = reading.filter(signed_at__lt=timezone.now() - tasks.LOST_AFTER)
+    for upload in reading:
+        # Of several servers that start together one gets it.
+        if reading.filter(pk=upload.pk, signed_at=upload.signed_at).update(signed_at=timezone.now()):
+            _workers.submit(_read, upload.id)
 
 
 def _read(upload_id: UUID) -> None:
@@ -117,7 +125,9 @@ def _read(upload_id: UUID) -> None:
         nonlocal shown
         if done - shown >= 0.02 or done >= 1.0:
             shown = done
-            if not Upload.objects.filter(pk=upload_id, status=Upload.Status.READING).update(progress=done):
+            if not Upload.objects.filter(pk=upload_id, status=Upload.Status.READING).update(
+                progress=done, signed_at=timezone.now()
+            ):
                 raise Stopped
 
     try:

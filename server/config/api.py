@@ -16,9 +16,14 @@ from server.audio.reporting import router as reports
 from server.audio.rhythm import router as rhythm
 from server.audio.room import router as room
 from server.audio.sending import router as files
+from server.config.health import router as health
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
 from server.mixing.library import router as library
+from server.sharing.comments import router as comments
+from server.sharing.history import router as history
+from server.sharing.people import doors
+from server.sharing.people import router as people
 
 api = NinjaAPI(title="Wandering Needle", version="1", auth=django_auth, docs_url=None)
 api.add_router("", accounts)
@@ -31,7 +36,12 @@ api.add_router("/sessions", moves)
 api.add_router("/sessions", rhythm)
 api.add_router("/sessions", room)
 api.add_router("/sessions", reports)
+api.add_router("/sessions", people)
+api.add_router("/sessions", history)
+api.add_router("/sessions", comments)
 api.add_router("/heads", heads)
+api.add_router("", doors)
+api.add_router("", health)
 api.add_router("", library)
 
 

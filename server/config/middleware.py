@@ -1,6 +1,7 @@
-"""The content security policy: everything comes from this server, and nothing else may run or be framed."""
+"""Middleware: its base, and the content security policy (all comes from this server, and nothing may frame it)."""
 
 from collections.abc import Callable
+from time import perf_counter
 
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
@@ -13,8 +14,8 @@ POLICY = (
 )
 
 
-class content_security_policy:  # noqa: N801 - Django names middleware as functions
-    """Adds the policy to every answer, in either of Django's two worlds."""
+class Around:
+    """Base of middleware in either of Django's two worlds: what it does after an answer, with when that began (s)."""
 
     sync_capable = True
     async_capable = True
@@ -27,12 +28,21 @@ class content_security_policy:  # noqa: N801 - Django names middleware as functi
     def __call__(self, request: HttpRequest) -> HttpResponse:
         if iscoroutinefunction(self.get_response):
             return self._later(request)
-        return self._with_policy(self.get_response(request))
+        began = perf_counter()
+        return self.after(request, self.get_response(request), began)
 
     async def _later(self, request: HttpRequest) -> HttpResponse:
-        return self._with_policy(await self.get_response(request))
+        began = perf_counter()
+        return self.after(request, await self.get_response(request), began)
 
-    @staticmethod
-    def _with_policy(response: HttpResponse) -> HttpResponse:
+    def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
+        """The answer, as it goes on."""
+        raise NotImplementedError
+
+
+class content_security_policy(Around):  # noqa: N801 - Django names middleware as functions
+    """Adds the policy to every answer."""
+
+    def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
         response.headers.setdefault("Content-Security-Policy", POLICY)
         return response

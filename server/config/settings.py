@@ -1,14 +1,19 @@
 """Settings, by environment variables only (docs/running.md lists them). Without a secret nothing starts.
 
-``NEEDLE_LOCAL=1`` is for one machine: a secret is made once and kept in the data folder.
+``NEEDLE_LOCAL=1`` is for one machine: a secret is made once and kept in the data folder. Without any other variable
+everything is in one folder: an SQLite database, the live channel in the server's memory. ``NEEDLE_DATABASE_URL`` and
+``NEEDLE_REDIS_URL`` are for several servers behind one address.
 """
 
 import os
 import sys
 from pathlib import Path
 
+import dj_database_url
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
+
+from server.config.logs import logging_settings
 
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 TESTING = "test" in sys.argv[1:2]
@@ -16,6 +21,14 @@ LOCAL = os.environ.get("NEEDLE_LOCAL") == "1" or TESTING
 DATA_DIR = Path(os.environ.get("NEEDLE_DATA", BASE_DIR / "data")).resolve()
 DEMO = os.environ.get("NEEDLE_DEMO") == "1"
 WEB_DIST = BASE_DIR / "web" / "dist"
+DATABASE_URL = os.environ.get("NEEDLE_DATABASE_URL", "")
+REDIS_URL = os.environ.get("NEEDLE_REDIS_URL", "")
+TASKS_IN_REDIS = os.environ.get("NEEDLE_TASKS") == "redis"
+SHARED = bool(DATABASE_URL or REDIS_URL)
+"""Whether other servers may be at work on the same data."""
+OWN_WORKER = not TESTING and not TASKS_IN_REDIS and os.environ.get("NEEDLE_OWN_WORKER", "0" if SHARED else "1") == "1"
+if TASKS_IN_REDIS and not REDIS_URL:
+    raise ImproperlyConfigured("NEEDLE_TASKS=redis needs NEEDLE_REDIS_URL.")
 
 
 def _secret() -> str:
@@ -41,16 +54,26 @@ CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS if host] if 
 
 INSTALLED_APPS = [
     "daphne",
+    "server.config.operator.OperatorConfig",
     "django.contrib.auth",
     "django.contrib.contenttypes",
+    "django.contrib.messages",
     "django.contrib.sessions",
+    "django.contrib.staticfiles",
     "channels",
+    "django_tasks",
+    "django_tasks_db",
     "ninja",
     "server.mixing",
     "server.audio",
+    "server.sharing",
 ]
 
+if TASKS_IN_REDIS:
+    INSTALLED_APPS.append("django_rq")
+
 MIDDLEWARE = [
+    "server.config.logs.request_log",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "server.config.middleware.content_security_policy",
@@ -58,6 +81,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 
@@ -66,27 +90,52 @@ ASGI_APPLICATION = "server.config.asgi.application"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 TEMPLATES = [
-    {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST], "APP_DIRS": True},
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [WEB_DIST],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    },
 ]
 
+_SQLITE = {
+    "ENGINE": "django.db.backends.sqlite3",
+    "NAME": DATA_DIR / "needle.sqlite3",
+    "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
+    "OPTIONS": {
+        "timeout": 20,
+        "transaction_mode": "IMMEDIATE",
+        # What is acknowledged must survive even a power cut: every commit is synced.
+        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+    },
+}
 DATABASES = {
-    "default": {
-        "ENGINE": "django.db.backends.sqlite3",
-        "NAME": DATA_DIR / "needle.sqlite3",
-        "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
-        "OPTIONS": {
-            "timeout": 20,
-            "transaction_mode": "IMMEDIATE",
-            # What is acknowledged must survive even a power cut: every commit is synced.
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
-        },
-    }
+    "default": dj_database_url.parse(DATABASE_URL, conn_max_age=60, conn_health_checks=True)
+    if DATABASE_URL
+    else _SQLITE
 }
 
 # Files come in parts of this size at the most; nothing larger is ever held in memory.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 << 20
 
-CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
+if REDIS_URL:
+    CHANNEL_LAYERS = {
+        "default": {"BACKEND": "channels_redis.pubsub.RedisPubSubChannelLayer", "CONFIG": {"hosts": [REDIS_URL]}}
+    }
+    CACHES = {"default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": REDIS_URL}}
+else:
+    CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer", "CONFIG": {"capacity": 1000}}}
+
+_TASKS = "django_tasks_rq.RQBackend" if TASKS_IN_REDIS else "django_tasks_db.DatabaseBackend"
+# Tests have what is ordered made at once.
+TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend" if TESTING else _TASKS}}
+RQ_QUEUES = {"default": {"URL": REDIS_URL, "DEFAULT_TIMEOUT": 4 * 3600}} if TASKS_IN_REDIS else {}
 
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
@@ -101,6 +150,8 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 
 STATIC_URL = "static/"
+# The operator's pages bring files of their own; the application's are in its build.
+WHITENOISE_USE_FINDERS = True
 if WEB_DIST.is_dir():
     WHITENOISE_ROOT = WEB_DIST
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\."
@@ -110,17 +161,13 @@ SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = not LOCAL
 SECURE_SSL_REDIRECT = not LOCAL
 SECURE_HSTS_SECONDS = 0 if LOCAL else 31536000
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = not LOCAL and os.environ.get("NEEDLE_HSTS_WIDE", "1") == "1"
 SECURE_PROXY_SSL_HEADER = (
     ("HTTP_X_FORWARDED_PROTO", "https") if os.environ.get("NEEDLE_BEHIND_PROXY") == "1" else None
 )
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django": {"level": "ERROR" if TESTING else "WARNING"}},
-}
+LOGGING = logging_settings(
+    os.environ.get("NEEDLE_LOG", "plain" if LOCAL else "json"), requests=not LOCAL, quiet=TESTING
+)

@@ -1,5 +1,6 @@
-"""Addresses: the API, and the one page that is the application."""
+"""Addresses: the API, the operator's pages, and the one page that is the application."""
 
+from django.contrib import admin
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.urls import path, re_path
@@ -17,6 +18,7 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 urlpatterns = [
+    path("admin/", admin.site.urls),
     path("api/", api.urls),
-    re_path(r"^(?!api/|assets/|live/)[\w/-]*$", page),
+    re_path(r"^(?!api/|assets/|live/|admin/|static/)[\w/-]*$", page),
 ]

@@ -14,7 +14,7 @@ from needle.session import empty_document, piece_length, tempo_map
 from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
-from server.mixing.models import Member, Session
+from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
 from server.mixing.operations.things import (
@@ -139,12 +139,27 @@ class OpenSession(Schema):
     people: list[Person]
 
 
-class ChangeOut(Schema):
+class ThingChangeOut(Schema):
     """A thing as it stands after a revision; ``value`` is None where it was taken away."""
 
     part: str
     key: str
     value: dict[str, Any] | None
+
+
+class Who(Schema):
+    """Somebody, by id and name."""
+
+    id: int
+    name: str
+
+
+class OverOut(Schema):
+    """A colleague's change of the same that a change went over: its author had not seen it."""
+
+    revision: int
+    author: Who
+    said: str
 
 
 class RevisionOut(Schema):
@@ -156,7 +171,8 @@ class RevisionOut(Schema):
     author: dict[str, Any]
     kind: str
     said: str
-    changes: list[ChangeOut]
+    over: list[OverOut]
+    changes: list[ThingChangeOut]
 
 
 class Answer(Schema):
@@ -167,10 +183,10 @@ class Answer(Schema):
 
 
 class OperationIn(Schema):
-    """An operation with the id its client made for it and the revision it was made on."""
+    """An operation, the id its client made for it, and the revision it was made on (the latest if none is told)."""
 
     client_id: UUID
-    made_on: int
+    made_on: int | None = None
     operation: AnyOperation
 
 
@@ -201,10 +217,7 @@ class Removed(Schema):
 
 
 def _people(members) -> list[Person]:
-    return [
-        Person(id=m.user_id, name=m.user.get_full_name() or m.user.username, role=m.role, colour=m.colour)
-        for m in members
-    ]
+    return [Person(id=m.user_id, name=shown_name(m.user), role=m.role, colour=m.colour) for m in members]
 
 
 @router.get("", response=list[SessionRow])
@@ -304,7 +317,7 @@ def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
     return [
         Removed(
             revision=row.revision,
-            author=row.author.get_full_name() or row.author.username,
+            author=row.author_name,
             made_at=row.made_at.isoformat(),
             back=back,
         )
@@ -319,19 +332,19 @@ def operate(request: HttpRequest, session_id: UUID, given: OperationIn) -> Answe
     membership(request.user, session_id, to_edit=True)
     check_assets(session_id, given.operation)
     made = revisions.submit(request.user, session_id, given.client_id, given.made_on, given.operation)
-    return _answer(made)
+    return answer_of(made)
 
 
 @router.post("/{uuid:session_id}/undo", response=Answer)
 def undo(request: HttpRequest, session_id: UUID, given: TurnIn) -> Answer:
     """Take back one's own latest change that still can be."""
-    return _answer(revisions.undo(request.user, session_id, given.client_id))
+    return answer_of(revisions.undo(request.user, session_id, given.client_id))
 
 
 @router.post("/{uuid:session_id}/redo", response=Answer)
 def redo(request: HttpRequest, session_id: UUID, given: TurnIn) -> Answer:
     """Put back what one's own latest undo took away."""
-    return _answer(revisions.redo(request.user, session_id, given.client_id))
+    return answer_of(revisions.redo(request.user, session_id, given.client_id))
 
 
 @router.get("/{uuid:session_id}/operations", response=list[RevisionOut])
@@ -341,5 +354,6 @@ def operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[d
     return revisions.since(session_id, since)
 
 
-def _answer(made: revisions.Made) -> Answer:
+def answer_of(made: revisions.Made) -> Answer:
+    """A kept change as its author is told of it."""
     return Answer(revision=RevisionOut(**revisions.told(made.row)), notice=made.notice)

@@ -35,7 +35,7 @@ from needle.rendering.monitor import HEADPHONES, MONITORS
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.midi_files import read_midi
-from server.mixing.models import Preset
+from server.mixing.models import Preset, shown_name
 from server.mixing.operations.base import Name
 from server.mixing.operations.rhythm import SetPulse
 from server.mixing.operations.sources import PlaceSource
@@ -364,7 +364,7 @@ def _preset(preset: Preset, user) -> PresetOut:
         id=preset.id,
         kind=preset.kind,
         name=preset.name,
-        author=preset.author.get_full_name() or preset.author.username,
+        author=shown_name(preset.author),
         mine=preset.author_id == user.pk,
         content=preset.content,
     )

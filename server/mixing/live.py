@@ -4,7 +4,7 @@ The consumer only translates between the wire and the application. Nobody keeps 
 arrives says so, everybody else answers, so it works across any number of server processes.
 """
 
-from typing import Any
+from typing import Annotated, Any
 from uuid import uuid4
 
 from channels.db import database_sync_to_async
@@ -12,32 +12,74 @@ from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from server.mixing.access import Refused, membership
+from server.mixing.announcing import group_name, person_group
+from server.mixing.models import shown_name
 from server.mixing.operations.base import Finite
-from server.mixing.revisions import group_name, since
+from server.mixing.revisions import since
 
 NO_SUCH_SESSION = 4404
-MOST_BYTES = 4096
+SIGNED_OUT = 4401
+MOST_BYTES = 8192
 
 
-class Preview(BaseModel):
-    """A held control's value as it moves; ``thing`` is for example ``oars.pan``. None lets it go."""
+Held = Annotated[str, Field(min_length=1, max_length=120)]
+Tab = Annotated[str, Field(min_length=1, max_length=16)]
+
+
+class Message(BaseModel):
+    """Base of what a browser may say."""
 
     model_config = ConfigDict(extra="forbid")
-    thing: str = Field(min_length=1, max_length=120)
+
+
+class Preview(Message):
+    """A held control's value as it moves; ``thing`` is for example ``oars.pan``. None lets it go."""
+
+    thing: Held
     value: Finite | None
 
 
-class Presence(BaseModel):
-    """Where somebody is: their chosen source, playhead (s), and whether they play."""
+class Presence(Message):
+    """Where somebody is and how they listen.
 
-    model_config = ConfigDict(extra="forbid")
+    Their chosen source, playhead (s), whether they play, the passage they go round, their monitor and their solos.
+    """
+
     chosen: str | None = Field(default=None, max_length=64)
     playhead: Finite = 0.0
     playing: bool = False
+    passage: str | None = Field(default=None, max_length=64)
+    monitor: str = Field(default="stereo", max_length=80)
+    solo: list[Annotated[str, Field(max_length=130)]] = Field(default=[], max_length=40)
 
 
-_PREVIEW = TypeAdapter(Preview)
-_PRESENCE = TypeAdapter(Presence)
+class Ask(Message):
+    """Somebody would like to have what a colleague holds."""
+
+    thing: Held
+
+
+class Give(Message):
+    """A hand that has let go gives what it held to the browser that asked for it first."""
+
+    thing: Held
+    to: Tab
+
+
+class Ping(Message):
+    """Whether the line still stands."""
+
+
+MESSAGES: dict[str, TypeAdapter[Any]] = {
+    "preview": TypeAdapter(Preview),
+    "presence": TypeAdapter(Presence),
+    "ask": TypeAdapter(Ask),
+    "give": TypeAdapter(Give),
+    "ping": TypeAdapter(Ping),
+}
+"""What a browser may say, by its ``type``."""
+
+FOR_EDITORS = ("preview", "ask", "give")
 
 
 class LiveConsumer(AsyncJsonWebsocketConsumer):
@@ -59,13 +101,14 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         self.who = {
             "tab": uuid4().hex[:12],
             "id": member.user_id,
-            "name": member.user.get_full_name() or member.user.username,
+            "name": shown_name(member.user),
             "role": member.role,
             "colour": member.colour,
         }
         # Listen first, look back after: nothing can fall between the two.
         self.group = group_name(self.session_id)
         await self.channel_layer.group_add(self.group, self.channel_name)
+        await self.channel_layer.group_add(person_group(member.user_id), self.channel_name)
         await self.send_json({"type": "welcome", "you": self.who, "revision": member.session.revision})
         await self._catch_up()
         await self._tell_others("live.arrived", person=self._person(), back=self.channel_name)
@@ -74,6 +117,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         if self.group:
             await self._tell_others("live.gone", tab=self.who["tab"])
             await self.channel_layer.group_discard(self.group, self.channel_name)
+            await self.channel_layer.group_discard(person_group(self.who["id"]), self.channel_name)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
         if text_data is None or len(text_data) > MOST_BYTES:
@@ -92,26 +136,25 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         if not self.group:
             return
         kind = content.get("type") if isinstance(content, dict) else None
-        body = {k: v for k, v in content.items() if k != "type"} if kind else {}
+        if kind not in MESSAGES:
+            await self.send_json({"type": "refused", "detail": "That message has no known type."})
+            return
+        if kind in FOR_EDITORS and not self.may_edit:
+            await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
+            return
         try:
-            if kind == "preview":
-                await self._preview(_PREVIEW.validate_python(body))
-            elif kind == "presence":
-                self.presence = _PRESENCE.validate_python(body)
-                await self._tell_others("live.presence", person=self._person())
-            elif kind == "ping":
-                await self.send_json({"type": "pong"})
-            else:
-                await self.send_json({"type": "refused", "detail": "That message has no known type."})
+            message = MESSAGES[kind].validate_python({k: v for k, v in content.items() if k != "type"})
         except ValidationError as error:
             where = ".".join(str(part) for part in error.errors()[0]["loc"])
             await self.send_json({"type": "refused", "detail": f"{where}: {error.errors()[0]['msg']}"})
-
-    async def _preview(self, preview: Preview) -> None:
-        if not self.may_edit:
-            await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
             return
-        await self._tell_others("live.preview", tab=self.who["tab"], thing=preview.thing, value=preview.value)
+        if kind == "ping":
+            await self.send_json({"type": "pong"})
+        elif kind == "presence":
+            self.presence = message
+            await self._tell_others("live.presence", person=self._person())
+        else:
+            await self._tell_others(f"live.{kind}", tab=self.who["tab"], **message.model_dump())
 
     def _person(self) -> dict[str, Any]:
         return {**self.who, **self.presence.model_dump()}
@@ -128,6 +171,32 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
 
     async def live_preview(self, message: dict[str, Any]) -> None:
         await self._pass_on(message)
+
+    async def live_ask(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_give(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_comment(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_people(self, message: dict[str, Any]) -> None:
+        """Somebody came, went or became something else: perhaps oneself."""
+        try:
+            member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
+        except Refused:
+            await self.close(NO_SUCH_SESSION)
+            return
+        self.may_edit = member.may_edit
+        if member.role != self.who["role"]:
+            self.who = {**self.who, "role": member.role}
+            await self._tell_others("live.presence", person=self._person())
+        await self.send_json({"type": "people", "role": member.role})
+
+    async def live_signed_out(self, message: dict[str, Any]) -> None:
+        if message["but"] != self.scope["session"].session_key:
+            await self.close(SIGNED_OUT)
 
     async def live_presence(self, message: dict[str, Any]) -> None:
         await self._pass_on(message)

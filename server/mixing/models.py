@@ -7,6 +7,11 @@ from django.conf import settings
 from django.db import models
 
 
+def shown_name(user) -> str:
+    """What a person is called on the page."""
+    return user.get_full_name() or user.username
+
+
 class Session(models.Model):
     """A mix session. ``opened`` is the document it began as; replaying the log on it gives the present."""
 
@@ -99,7 +104,8 @@ class Operation(models.Model):
     """One change to a session, with what undoes it. The log is the session's history.
 
     ``changes`` are the things as they stood after it, ``touches`` what it depended on, ``said`` its
-    description in the engineer's words. An undo, or a redo, points at what it ``undoes``.
+    description in the engineer's words. An undo, or a redo, points at what it ``undoes``. ``over`` are colleagues'
+    changes of the same that its author had not seen (``server.mixing.conflicts``).
     """
 
     session = models.ForeignKey(Session, models.CASCADE, related_name="operations")
@@ -113,6 +119,7 @@ class Operation(models.Model):
     changes = models.JSONField()
     touches = models.JSONField()
     said = models.CharField(max_length=300)
+    over = models.JSONField(default=list)
     undoes = models.ForeignKey("self", models.PROTECT, null=True, related_name="undone_by")
     made_at = models.DateTimeField(auto_now_add=True)
 
@@ -125,6 +132,10 @@ class Operation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.said}"
+
+    @property
+    def author_name(self) -> str:
+        return shown_name(self.author)
 
 
 class Draft(models.Model):

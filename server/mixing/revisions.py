@@ -10,17 +10,21 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from asgiref.sync import async_to_sync
-from channels.layers import get_channel_layer
 from django.db import transaction
+from django.dispatch import Signal
 
 from needle.checks import Document
+from server.mixing import conflicts
 from server.mixing.access import Refused, membership
+from server.mixing.announcing import announce
 from server.mixing.models import Operation as Row
 from server.mixing.models import Session, Thing
-from server.mixing.operations import Operation, Touch, operation_from, overlap
+from server.mixing.operations import Operation, operation_from
 from server.mixing.operations.rhythm import check_thawed
 from server.mixing.state import DocumentState, StoredState, stored_document
+
+kept = Signal()
+"""Sent inside the transaction that keeps an operation: ``session``, and the ``changes`` of things it made."""
 
 
 @dataclass(frozen=True)
@@ -31,12 +35,18 @@ class Made:
     notice: str = ""
 
 
-def submit(user, session_id: UUID, client_id: UUID, made_on: int, operation: Operation) -> Made:
+def submit(user, session_id: UUID, client_id: UUID, made_on: int | None, operation: Operation) -> Made:
     """Apply an operation for a user. The same client id again gives the first answer again.
 
-    Refused if the user may not; NeedleError if the operation breaks a rule: nothing has changed then.
+    ``made_on`` is the revision that its author had seen, the latest where it is None. Refused if the user may not;
+    NeedleError if the operation breaks a rule: nothing has changed then.
     """
     return _in_turn(user, session_id, client_id, lambda session: (operation, None, ""), made_on)
+
+
+def submit_made(user, session_id: UUID, client_id: UUID, made: Callable[[Session], Operation]) -> Made:
+    """Apply what is ``made`` of the session as it stands, once nobody else changes it any more."""
+    return _in_turn(user, session_id, client_id, lambda session: (made(session), None, ""))
 
 
 def undo(user, session_id: UUID, client_id: UUID) -> Made:
@@ -44,13 +54,10 @@ def undo(user, session_id: UUID, client_id: UUID) -> Made:
 
     def choose(session: Session) -> tuple[Operation, Row, str]:
         passed_over = ""
-        mine = _live(session).filter(author=user, undoes=None).order_by("-revision")
-        for row in mine.iterator():
-            rival = _changed_since(session, row, user)
+        for row, rival in conflicts.own_latest(session, user):
             if rival is None:
                 return operation_from(row.inverse), row, passed_over
-            name = rival.author.get_full_name() or rival.author.username
-            passed_over = passed_over or f"{name} has changed “{row.said}” since; theirs stays."
+            passed_over = passed_over or f"{rival.author_name} has changed “{row.said}” since; theirs stays."
         raise Refused(passed_over or "There is nothing of yours to undo.", 409)
 
     return _in_turn(user, session_id, client_id, choose)
@@ -60,13 +67,12 @@ def redo(user, session_id: UUID, client_id: UUID) -> Made:
     """Put back what the user's latest undo took away, unless they have gone on since."""
 
     def choose(session: Session) -> tuple[Operation, Row, str]:
-        row = _live(session).filter(author=user).exclude(kind="redo").order_by("-revision").first()
+        row = conflicts.live(session).filter(author=user).exclude(kind="redo").order_by("-revision").first()
         if row is None or row.undoes_id is None:
             raise Refused("There is nothing of yours to redo.", 409)
-        rival = _changed_since(session, row, user)
+        rival = conflicts.changed_since(session, row, user)
         if rival is not None:
-            name = rival.author.get_full_name() or rival.author.username
-            raise Refused(f"{name} has changed the same since; theirs stays.", 409)
+            raise Refused(f"{rival.author_name} has changed the same since; theirs stays.", 409)
         return operation_from(row.inverse), row, ""
 
     return _in_turn(user, session_id, client_id, choose)
@@ -85,7 +91,7 @@ def _in_turn(user, session_id: UUID, client_id: UUID, choose: Choice, made_on: i
             return Made(known)
         operation, undoes, notice = choose(session)
         row = _keep(user, session, client_id, made_on, operation, undoes)
-        transaction.on_commit(lambda: _tell(session_id, row))
+        announce(session_id, "revision", told=told(row))
     return Made(row, notice)
 
 
@@ -93,6 +99,8 @@ def _keep(
     user, session: Session, client_id: UUID, made_on: int | None, operation: Operation, undoes: Row | None
 ) -> Row:
     state = StoredState(session)
+    unseen = [] if made_on is None else conflicts.unseen(session, user, made_on, operation)
+    operation = operation.since([row.body for row in unseen])
     check_thawed(state, operation)
     said = operation.describe(state)
     inverse = operation.apply(state)
@@ -102,6 +110,7 @@ def _keep(
         said = f"{kind}: {undoes.said.removeprefix('undo: ')}"
     session.revision += 1
     session.save(update_fields=["revision", "changed_at"])
+    kept.send(Row, session=session, changes=state.changes)
     return Row.objects.create(
         session=session,
         revision=session.revision,
@@ -114,6 +123,7 @@ def _keep(
         changes=state.changes,
         touches=operation.touches(),
         said=said[:300],
+        over=conflicts.overwritten(operation, unseen),
         undoes=undoes,
     )
 
@@ -123,37 +133,16 @@ def _written(operation: Operation) -> dict[str, Any]:
     return operation.model_dump(by_alias=True, exclude_none=True)
 
 
-def _live(session: Session):
-    """Operations that have not been undone. An undo that was itself redone no longer counts."""
-    undone = Row.objects.filter(session=session, undoes__isnull=False)
-    redone = undone.filter(undone_by__isnull=False).values("pk")
-    return session.operations.exclude(pk__in=undone.exclude(pk__in=redone).values("undoes"))
-
-
-def _changed_since(session: Session, row: Row, user) -> Row | None:
-    """A colleague's operation after ``row`` that changed the same thing, if there is one."""
-    mine = [_touch(touch) for touch in row.touches]
-    later = _live(session).filter(revision__gt=row.revision, undoes=None).exclude(author=user)
-    later = later.select_related("author")
-    for other in later.iterator():
-        if any(overlap(a, _touch(b)) for a in mine for b in other.touches):
-            return other
-    return None
-
-
-def _touch(stored: list[Any]) -> Touch:
-    return (stored[0], stored[1], stored[2])
-
-
 def told(row: Row) -> dict[str, Any]:
     """A revision as everybody in the session is told of it."""
     return {
         "type": "revision",
         "revision": row.revision,
         "client_id": str(row.client_id),
-        "author": {"id": row.author_id, "name": row.author.get_full_name() or row.author.username},
+        "author": {"id": row.author_id, "name": row.author_name},
         "kind": row.kind,
         "said": row.said,
+        "over": row.over,
         "changes": row.changes,
     }
 
@@ -162,16 +151,6 @@ def since(session_id: UUID, revision: int) -> list[dict[str, Any]]:
     """What was changed after a revision, in order."""
     rows = Row.objects.filter(session=session_id, revision__gt=revision).select_related("author")
     return [told(row) for row in rows]
-
-
-def group_name(session_id: UUID) -> str:
-    """The channel group of everybody in a session."""
-    return f"session.{session_id}"
-
-
-def _tell(session_id: UUID, row: Row) -> None:
-    layer = get_channel_layer()
-    async_to_sync(layer.group_send)(group_name(session_id), {"type": "live.revision", "told": told(row)})
 
 
 @contextmanager

@@ -35,6 +35,13 @@ def existing(state: State, part: str, key: str) -> Value:
     return found
 
 
+def _as_kept(value: Any) -> Any:
+    """A value as the database gives it back: what operations have as tuples are lists there."""
+    if isinstance(value, dict):
+        return {key: _as_kept(one) for key, one in value.items()}
+    return [_as_kept(one) for one in value] if isinstance(value, list | tuple) else value
+
+
 def taken_away(state: State, part: str, key: str) -> Value | None:
     """Take a thing away if it is there; what it was."""
     found = state.get(part, key)
@@ -56,6 +63,7 @@ class DocumentState:
         return [self.document[part][key] for key in sorted(self.document[part])]
 
     def put(self, part: str, key: str, value: Value | None) -> None:
+        value = _as_kept(value)
         # Parts are replaced, never changed in place, so that who holds the old one keeps it whole.
         if part == "session":
             things = value

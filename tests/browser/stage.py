@@ -78,13 +78,13 @@ EAR = """
 """
 
 
-def _environment(data: Path) -> dict[str, str]:
+def environment(data: Path) -> dict[str, str]:
     return {**os.environ, "NEEDLE_LOCAL": "1", "NEEDLE_DATA": str(data), "NEEDLE_DEMO": "1"}
 
 
 def _manage(data: Path, *arguments: str) -> None:
     command = [sys.executable, "manage.py", *arguments]
-    subprocess.run(command, cwd=settings.BASE_DIR, env=_environment(data), check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(command, cwd=settings.BASE_DIR, env=environment(data), check=True, stdout=subprocess.DEVNULL)
 
 
 @cache
@@ -115,11 +115,14 @@ class Server:
         self.address = f"http://127.0.0.1:{self.port}"
         self.start()
 
+    def command(self) -> list[str]:
+        """What serves."""
+        return [sys.executable, "manage.py", "serve", "--port", str(self.port)]
+
     def start(self) -> None:
-        command = [sys.executable, "manage.py", "serve", "--port", str(self.port)]
         log = (self.data / "log").open("ab")
         self.process = subprocess.Popen(
-            command, cwd=settings.BASE_DIR, env=_environment(self.data), stdout=log, stderr=log
+            self.command(), cwd=settings.BASE_DIR, env=environment(self.data), stdout=log, stderr=log
         )
         until = time.monotonic() + 60
         while time.monotonic() < until:
@@ -209,7 +212,7 @@ class Engineer:
     def operate(self, kind: str, **fields: Any) -> None:
         """Make a change as the page does."""
         token = next(c["value"] for c in self.context.cookies() if c["name"] == "csrftoken")
-        body = {"client_id": str(uuid4()), "made_on": 0, "operation": {"kind": kind, **fields}}
+        body = {"client_id": str(uuid4()), "operation": {"kind": kind, **fields}}
         address = f"{self.case.server.address}/api/sessions/{self.session}/operations"
         answer = self.context.request.post(address, data=body, headers={"X-CSRFToken": token})
         assert answer.ok, answer.text()

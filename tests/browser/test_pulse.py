@@ -137,7 +137,7 @@ class Pulses(Desk):
 
     def test_keys_halve_double_flip_and_undo(self) -> None:
         self.begin()
-        self.page.locator("body").click(position={"x": 640, "y": 20})
+        self.page.locator("h1").first.click()
         self.page.keyboard.press("-")
         self.settled(lambda: self.pulse()["period"] == 0.5)
         self.page.keyboard.press("+")

@@ -219,3 +219,33 @@ class Room(BrowserCase):
         # The meters of the page show the channel that plays it.
         expect(rowan.page.locator("[data-channel='M+110'] .db")).not_to_be_empty()
         rowan.stop()
+
+    def test_a_second_finger_lifts_a_source_into_the_upper_speakers(self) -> None:
+        rowan = self.engineer("rowan", desk="place")
+        self.alone(rowan, "ferry-engine")
+        self.enter(rowan, "Five, LFE, four above")
+        self.choose(rowan, "ferry-engine")
+        page = rowan.page
+        grip = page.locator("[data-mark='ferry-engine'] .grip").first.bounding_box()
+        x, y = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+        touch = rowan.context.new_cdp_session(page)
+
+        def fingers(kind: str, *points: tuple[float, float]) -> None:
+            dots = [{"x": x, "y": y, "id": number} for number, (x, y) in enumerate(points)]
+            touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": dots})
+
+        frame = page.locator("svg.room .grid rect").bounding_box()
+        lift = frame["height"] / 4
+        fingers("touchStart", (x, y))
+        fingers("touchStart", (x, y), (x + 60, y + lift))
+        for step in (1, 2, 3, 4):
+            up = lift * step / 4
+            fingers("touchMove", (x, y - up), (x + 60, y + lift - up))
+        fingers("touchEnd")
+        self.until(page, lambda: rowan.document()["sources"]["ferry-engine"]["height"] > 0.0, "not lifted")
+        source = rowan.document()["sources"]["ferry-engine"]
+        self.assertAlmostEqual(source["height"], 0.5, delta=0.06)
+        self.assertEqual((source["pan"], source["front"]), (0.0, 1.0))
+        channels = self.delivered(rowan, LAYOUTS["4+5+0"])
+        self.assertGreater(db(channels["Ltf"]), -60.0)
+        self.assertLess(db(channels["Ltr"]), -90.0)

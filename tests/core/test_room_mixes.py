@@ -23,6 +23,7 @@ from needle.metering.room import room_columns, room_readings
 from needle.moving.lane import Lane, Point
 from needle.moving.paths import Path as Way_
 from needle.moving.paths import path_points
+from needle.placing.coordinates import polar_of
 from needle.placing.point import direction_gains
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import as_frozen, frozen_sound, key_of
@@ -31,7 +32,7 @@ from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, M
 from needle.rendering.monitor import PAST, to_ears
 from needle.rendering.tables import room_table
 from needle.rendering.ways import Way, Ways
-from needle.rendering.whereabouts import layout_changes, places
+from needle.rendering.whereabouts import layout_changes, places, values_at_polar, with_values
 from tests.core.strategies import RATE, lanes, tone
 
 FRAMES = RATE // 2
@@ -197,6 +198,15 @@ class WaysThrough(SimpleTestCase):
     def test_groups_have_levels(self) -> None:
         louder = mix(MixSource("a", noise(5), pan=-1.0, ways=Ways(Way((), (("front", -12.0),)))))
         self.assertAlmostEqual(heard(louder)["L"], -32.0, delta=0.2)
+
+    def test_a_way_is_stored_as_it_sounds(self) -> None:
+        """A group at 0 dB is as if nothing was said; the LFE at 0 dB is full, and off only at the bottom."""
+        plain = {"off": [], "direct": 0.0, "ambient": 0.0}
+        self.assertEqual(Way.of({**plain, "levels": {"front": 0.0, "lfe": -96.0}}), Way())
+        full = Way.of({**plain, "levels": {"lfe": 0.0}})
+        self.assertTrue(Ways(full).to_lfe)
+        levels = heard(mix(MixSource("a", tone(40.0, 2.0, amplitude=0.5), ways=Ways(full))))
+        self.assertAlmostEqual(levels["LFE"], levels["C"], delta=0.5)
 
     def test_the_lfe_has_its_own_level_and_filter(self) -> None:
         low, high = (MixSource("a", tone(hertz, 2.0, amplitude=0.5), lfe=-6.0) for hertz in (40.0, 1000.0))
@@ -423,3 +433,11 @@ class Courses(SimpleTestCase):
         told = places(mix(source), source, np.array([0.0, 2.0]))
         np.testing.assert_allclose(told[0, :, 0], [0.0, 1.0, 0.0], atol=1e-9)
         np.testing.assert_allclose(told[0, :, 1], [0.0, -1.0, 0.0], atol=1e-9)
+
+    def test_a_typed_direction_is_heard_there_however_the_source_is_turned_and_shifted(self) -> None:
+        source = MixSource("a", noise(1), rotation=20.0, room_rotation=10.0, shift=-0.3)
+        values = values_at_polar(source, 0.5, 75.0, 0.0, 1.0)
+        (end,) = places(mix(source), with_values(source, values), np.array([0.5]))
+        azimuth, _, distance = polar_of(*end[:, 0])
+        self.assertAlmostEqual(float(azimuth), 75.0, places=6)
+        self.assertAlmostEqual(float(distance), 1.0, places=6)

@@ -8,6 +8,7 @@ from uuid import uuid4
 
 import numpy as np
 from django.contrib.auth import get_user_model
+from django.core.cache import cache
 from django.test import Client, TransactionTestCase, override_settings
 
 from needle.files.audio import write_audio
@@ -49,6 +50,7 @@ class SessionCase(TransactionTestCase):
         settings.enable()
         self.addCleanup(settings.disable)
         asset_audio.cache_clear()
+        cache.clear()
         self.users = {
             name: get_user_model().objects.create_user(name, password="a long password", first_name=name.title())
             for name in ("olga", "emil", "lisa", "uwe")
@@ -80,7 +82,9 @@ class SessionCase(TransactionTestCase):
     def url(self, rest: str = "") -> str:
         return f"/api/sessions/{self.session.id}{rest}"
 
-    def operate(self, client: Client, operation: dict[str, Any], client_id: Any = None, made_on: int = 0) -> Any:
+    def operate(
+        self, client: Client, operation: dict[str, Any], client_id: Any = None, made_on: int | None = None
+    ) -> Any:
         body = {"client_id": str(client_id or uuid4()), "made_on": made_on, "operation": operation}
         return self.post(client, "/operations", body)
 

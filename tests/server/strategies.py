@@ -35,6 +35,14 @@ def writes(draw) -> dict:
     }  # fmt: skip
 
 
+few_points = st.builds(
+    lambda t, value, shape: {"t": t, "value": value, "shape": shape},
+    st.sampled_from([0.5, 1.0, 2.0]),
+    st.sampled_from([-0.5, 0.5]),
+    st.sampled_from(["hold", "ease"]),
+)
+"""Points that often meet."""
+
 levels = st.floats(-96, 12)
 flags = st.booleans()
 places = st.fixed_dictionaries(
@@ -220,6 +228,11 @@ alone = st.one_of(
         lambda v: {"kind": "add-passage", "id": "one", "name": "One", "start": 1.0, "end": 1.0 + abs(v)}, numbers
     ),
     st.just({"kind": "remove-passage", "id": "one"}),
+    st.builds(
+        lambda s, ends: {"kind": "move-point", "source": s, "parameter": "pan", "was": ends[0], "to": ends[1]},
+        owners,
+        st.tuples(st.one_of(st.none(), few_points), st.one_of(st.none(), few_points)).filter(any),
+    ),
 )
 
 operations = st.one_of(

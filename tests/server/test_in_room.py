@@ -199,6 +199,13 @@ class Readings(RoomCase):
         self.assertAlmostEqual(polar["azimuth"], 110.0, places=4)
         self.asked("/room/place", 422, source="low", values={"mood": 1.0})
 
+    def test_a_typed_place_is_heard_there_though_its_group_shifts_it(self) -> None:
+        self.make("add-group", group={"id": "all", "name": "All"}, members=["low"])
+        self.make("set-group", group="all", shift=-0.3)
+        typed = self.asked("/room/place", source="low", polar=[30.0, 0.0, 1.0])
+        self.assertAlmostEqual(typed["azimuth"], 30.0, places=4)
+        np.testing.assert_allclose(typed["gains"], [1, 0, 0, 0, 0, 0], atol=1e-3)
+
     def test_what_another_layout_moves(self) -> None:
         self.make("place-source", source="low", front=-1.0, pan=0.5)
         moved = {one["source"]: one for one in self.ask("/room/layout", layout="0+2+0")}

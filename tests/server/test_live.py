@@ -3,36 +3,11 @@
 import json
 
 from asgiref.sync import async_to_sync, sync_to_async
-from channels.testing import WebsocketCommunicator
-from django.conf import settings
 
-from server.config.asgi import application
-from tests.server.sessions import SessionCase
+from tests.server.tabs import Tabs
 
 
-class Live(SessionCase):
-    async def connect(self, name: str | None, since: int | None = None, origin: str = "http://testserver"):
-        """A connected browser tab of somebody, and the first thing it was told."""
-        path = f"/live/{self.session.id}" + (f"?since={since}" if since is not None else "")
-        headers = [(b"origin", origin.encode()), (b"host", b"testserver")]
-        if name:
-            client = await sync_to_async(self.as_)(name)
-            cookie = client.cookies[settings.SESSION_COOKIE_NAME].value
-            headers.append((b"cookie", f"{settings.SESSION_COOKIE_NAME}={cookie}".encode()))
-        tab = WebsocketCommunicator(application, path, headers)
-        connected, _ = await tab.connect()
-        return tab, await self.heard(tab) if connected else None
-
-    async def heard(self, tab, kind: str | None = None) -> dict:
-        """The next message, or the next of a kind."""
-        while True:
-            message = await tab.receive_output(timeout=5)
-            if message["type"] == "websocket.close":
-                return message
-            found = json.loads(message["text"])
-            if kind in (None, found["type"]):
-                return found
-
+class Live(Tabs):
     async def edit(self, name: str, pan: float) -> int:
         body = {"kind": "place-source", "source": "low", "pan": pan}
         answer = await sync_to_async(lambda: self.operate(self.as_(name), body))()
@@ -106,7 +81,7 @@ class Live(SessionCase):
             tab, _ = await self.connect("emil")
             nonsense = (
                 "{", "[]", "7", '{"type":"dance"}', '{"type":"preview","thing":"x","value":NaN}',
-                '{"type":"preview","thing":"","value":1}', json.dumps({"type": "preview", "thing": "x" * 5000}),
+                '{"type":"preview","thing":"","value":1}', json.dumps({"type": "preview", "thing": "x" * 9000}),
             )  # fmt: skip
             for text in nonsense:
                 await tab.send_to(text_data=text)

@@ -9,14 +9,17 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from needle.checks import check_document
 from needle.errors import NeedleError
+from needle.restoring import source_as_it_was
 from needle.session import empty_document
 from server.mixing.models import Operation as Row
-from server.mixing.operations import Operation, operation_from, overlap
+from server.mixing.operations import Operation, PutThings, operation_from, overlap
+from server.mixing.restoring import touched_as_it_was
 from server.mixing.revisions import document_at, replayed
 from server.mixing.state import DocumentState, stored_document
 from tests.server.sessions import SessionCase, source
-from tests.server.strategies import KEYS, operations
+from tests.server.strategies import KEYS, few_points, operations
 
 
 class Inverses(SimpleTestCase):
@@ -39,6 +42,53 @@ class Inverses(SimpleTestCase):
         for inverse in reversed(inverses):
             operation_from(inverse.model_dump(by_alias=True, exclude_none=True)).apply(state)
         self.assertEqual(state.document, before)
+
+    @settings(max_examples=100)
+    @given(st.lists(st.tuples(st.booleans(), few_points, few_points), min_size=1, max_size=12))
+    def test_points_put_moved_and_taken_away_come_back_exactly(self, moves: list[tuple[bool, dict, dict]]) -> None:
+        opened = empty_document("Any")
+        opened["sources"]["low"] = source("low", "0" * 64, 0)
+        state, inverses, states = DocumentState(opened), [], []
+        for puts, was, to in moves:
+            states.append(state.document)
+            body = {"kind": "move-point", "source": "low", "parameter": "pan", "to": to}
+            inverses.append(operation_from(body if puts else {**body, "was": was}).apply(state))
+        for inverse in reversed(inverses):
+            inverse.apply(state)
+            self.assertEqual(state.document, states.pop())
+
+    @settings(max_examples=60)
+    @given(st.lists(operations, min_size=1, max_size=16), st.data())
+    def test_any_state_is_put_back_exactly_and_so_is_what_one_change_had_set(
+        self, bodies: list[dict], data: st.DataObject
+    ) -> None:
+        opened = empty_document("Any")
+        for order, key in enumerate(KEYS):
+            opened["sources"][key] = source(key, "0" * 64, order, 2 if key == "wide" else 1)
+        state, made = DocumentState(opened), [([], opened)]
+        for body in bodies:
+            held = state.document
+            try:
+                operation_from(body).apply(state)
+                made.append((operation_from(body).touches(), state.document))
+            except NeedleError:
+                state.document = held
+        touches, then = data.draw(st.sampled_from(made))
+        now = state.document
+        whole = PutThings.between("All", now, then)
+        back = whole.apply(state)
+        self.assertEqual(state.document, then)
+        back.apply(state)
+        self.assertEqual(state.document, now)
+        again = touched_as_it_was(then, then, touches)
+        self.assertEqual(again, then)
+        mended = touched_as_it_was(now, then, touches)
+        self.assertEqual(touched_as_it_was(mended, then, touches), mended)
+        for key in KEYS:
+            if key in then["sources"] and key in now["sources"]:
+                restored = source_as_it_was(now, then, key)
+                self.assertEqual(source_as_it_was(restored, then, key), restored)
+                check_document(restored)
 
     def test_overlap(self) -> None:
         self.assertTrue(overlap(("a/pan", 1.0, 2.0), ("a/pan", 2.0, 3.0)))

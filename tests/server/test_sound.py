@@ -140,7 +140,7 @@ class Exports(Heard):
         self.assertGreater(self.wait_for(self.start(format="wav-16"))["clipped"], 0)
 
     def test_stopped_exports_leave_no_file(self) -> None:
-        with mock.patch.object(tasks, "begin"):
+        with mock.patch.object(tasks, "order"):
             export = self.start()
         stopped = self.post(self.as_("emil"), f"/exports/{export['id']}/cancel", {}).json()
         self.assertEqual(stopped["status"], "cancelled")
@@ -150,7 +150,7 @@ class Exports(Heard):
         self.assertEqual(self.as_("emil").get(self.url(f"/exports/{export['id']}/file")).status_code, 409)
 
     def test_what_a_stopped_server_left_is_told(self) -> None:
-        with mock.patch.object(tasks, "begin"):
+        with mock.patch.object(tasks, "order"):
             export = self.start()
         self.assertEqual(tasks.fail_unfinished(), 1)
         told = self.as_("emil").get(self.url(f"/exports/{export['id']}")).json()

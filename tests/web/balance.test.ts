@@ -157,6 +157,18 @@ describe("the counterweight", () => {
     expect(monitor.trial).toBeNull();
   });
 
+  it("stays on trial when the lean comes again as it was, and goes when its stretch moves", async () => {
+    await workedOut();
+    const [monitor, player, lean] = [useMonitor(), usePlayer(), useLean()];
+    monitor.compare(true);
+    lean.lean = overview(stretch(20, 30, 2.4));
+    await nextTick();
+    expect(player.trial?.trim).toBe(0.4);
+    lean.lean = overview(stretch(21, 30, 2.4));
+    await nextTick();
+    expect(player.trial).toBeNull();
+  });
+
   it("that cannot be worked out says why", async () => {
     const { weight } = await workedOut();
     vi.mocked(long).mockRejectedValue(new Error("Nothing leans out of tolerance."));

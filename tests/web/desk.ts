@@ -68,6 +68,8 @@ export class Desk {
   /** Whether posts are answered; otherwise they wait as on a slow line. */
   quick = true;
   layout = "0+2+0";
+  /** What else is answered to those who ask, by a part of the path. */
+  gives: Record<string, (path: string) => unknown> = {};
   private waiting: (() => void)[] = [];
 
   constructor(
@@ -101,8 +103,11 @@ export class Desk {
   private async answer(path: string, body?: string): Promise<Response> {
     this.asked.push(path);
     const json = (found: unknown, status = 200): Response => new Response(JSON.stringify(found), { status });
+    const given = body ? undefined : Object.entries(this.gives).find(([part]) => path.includes(part));
+    if (given) return json(given[1](path));
     if (path.endsWith("/frame")) return json(this.frame());
     if (path.includes("operations?since")) return json([]);
+    if (path.endsWith("/comments") && !body) return json([]);
     if (!body) {
       const settings = {
         name: "Test", rate: 48000, length: this.length, layout: this.layout, tempos: [[0, 120]], metres: [[1, 4, 4]],
@@ -132,7 +137,7 @@ export class Desk {
     this.revision += 1;
     return {
       type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Ines" }, kind: "any", said: "",
-      changes,
+      over: [], changes,
     }; // prettier-ignore
   }
 

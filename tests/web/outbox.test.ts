@@ -1,5 +1,6 @@
 /** The outbox and the reading of segments: nothing lost, nothing doubled, nothing out of order. */
-import { Outbox } from "@/live/outbox";
+import type { Kept, LetterBox } from "@/live/kept";
+import { Outbox, type Outcome } from "@/live/outbox";
 import { decode } from "@/sound/segments";
 
 type Sent = { path: string; body: { client_id: string; operation?: { pan: number } } };
@@ -8,7 +9,7 @@ const answer = (status: number, body: unknown): Response => new Response(JSON.st
 
 describe("the outbox", () => {
   let sent: Sent[];
-  let line: "up" | "down" | "lost";
+  let line: "up" | "down" | "lost" | "out";
 
   beforeEach(() => {
     vi.useFakeTimers();
@@ -24,6 +25,7 @@ describe("the outbox", () => {
         sent.push({ path, body });
         // The server has it, but its answer does not come back.
         if (line === "lost") throw new TypeError("line lost");
+        if (line === "out") return answer(401, { detail: "Sign in." });
         return body.operation?.pan === 9
           ? answer(422, { detail: "pan: too far" })
           : answer(200, { revision: {}, notice: "" });
@@ -38,7 +40,7 @@ describe("the outbox", () => {
   it("sends one after the other, in order, and counts what waits", async () => {
     const counts: number[] = [];
     const settled: number[] = [];
-    const outbox = new Outbox("s", (count) => counts.push(count));
+    const outbox = new Outbox("s", 1, (said) => counts.push(said.length));
     for (const pan of [1, 2, 3]) outbox.submit(place(pan), 7, () => settled.push(pan));
     await vi.runAllTimersAsync();
     expect(sent.map((one) => one.body.operation?.pan)).toEqual([1, 2, 3]);
@@ -49,7 +51,7 @@ describe("the outbox", () => {
 
   it("keeps what could not be sent, and sends it under the same id", async () => {
     const settled = vi.fn();
-    const outbox = new Outbox("s", () => {});
+    const outbox = new Outbox("s", 1, () => {});
     line = "down";
     const id = outbox.submit(place(0.5), 7, settled);
     await vi.advanceTimersByTimeAsync(3500);
@@ -65,12 +67,97 @@ describe("the outbox", () => {
 
   it("tells a refusal and goes on with the next", async () => {
     const told: string[] = [];
-    const outbox = new Outbox("s", () => {});
+    const outbox = new Outbox("s", 1, () => {});
     outbox.submit(place(9), 7, (_, refusal) => told.push(refusal));
     outbox.undo((found, refusal) => told.push(refusal || (found ? "done" : "")));
     await vi.runAllTimersAsync();
     expect(told).toEqual(["pan: too far", "done"]);
     expect(sent[1]!.path).toBe("/api/sessions/s/undo");
+  });
+
+  /** A letter box in memory, as the browser's database is one. */
+  function memory(): LetterBox & { kept: Kept[] } {
+    const kept: Kept[] = [];
+    return {
+      kept,
+      put: (letter) => Promise.resolve(void kept.push(letter)),
+      drop: (letter) =>
+        Promise.resolve(
+          void kept.splice(
+            kept.findIndex((one) => one.body.client_id === letter.body.client_id),
+            1,
+          ),
+        ),
+      adopt: (session, person, tab) => {
+        const left = kept.filter(
+          (one) => one.session === session && one.person === person && one.tab !== tab,
+        );
+        return Promise.resolve(left.sort((a, b) => a.order - b.order).map((one) => ({ ...one, tab })));
+      },
+    };
+  }
+
+  it("keeps what is not answered, and the next tab sends it under the same ids, in order", async () => {
+    const box = memory();
+    line = "down";
+    const first = new Outbox("s", 1, () => {}, undefined, box);
+    const ids = [0.1, 0.2].map((pan) => first.submit(place(pan), 7, () => {}));
+    await vi.advanceTimersByTimeAsync(10);
+    expect(box.kept.map((one) => one.body.client_id)).toEqual(ids);
+    // The tab is closed; the first one never gets its turn again.
+    vi.clearAllTimers();
+    line = "up";
+    const told: Outcome[] = [];
+    const next = new Outbox(
+      "s",
+      1,
+      () => {},
+      (found) => told.push(...found),
+      box,
+    );
+    await next.adopt(() => {});
+    await vi.runAllTimersAsync();
+    expect(sent.map((one) => one.body.client_id)).toEqual(ids);
+    expect(box.kept).toEqual([]);
+    expect(told.map((one) => one.refusal)).toEqual(["", ""]);
+  });
+
+  it("tells what became of changes that had waited, and makes a refused one again", async () => {
+    const told: Outcome[] = [];
+    const outbox = new Outbox(
+      "s",
+      1,
+      () => {},
+      (found) => told.push(...found),
+      memory(),
+    );
+    line = "down";
+    outbox.submit(place(9), 7, () => {});
+    outbox.submit(place(0.5), 7, () => {});
+    await vi.advanceTimersByTimeAsync(100);
+    line = "up";
+    await vi.runAllTimersAsync();
+    expect(told.map((one) => one.refusal)).toEqual(["pan: too far", ""]);
+    const before = sent.length;
+    told[0]!.again();
+    await vi.runAllTimersAsync();
+    expect(sent.length).toBe(before + 1);
+    expect(sent.at(-1)!.body.client_id).not.toBe(sent[0]!.body.client_id);
+  });
+
+  it("keeps what is made while one is signed out", async () => {
+    const box = memory();
+    const settled = vi.fn();
+    const outbox = new Outbox("s", 1, () => {}, undefined, box);
+    line = "out";
+    outbox.submit(place(0.5), 7, settled);
+    await vi.advanceTimersByTimeAsync(2500);
+    expect(settled).not.toHaveBeenCalled();
+    expect(box.kept.length).toBe(1);
+    line = "up";
+    await vi.runAllTimersAsync();
+    expect(settled).toHaveBeenCalledTimes(1);
+    expect(box.kept).toEqual([]);
   });
 });
 

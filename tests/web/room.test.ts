@@ -148,7 +148,6 @@ describe("a room", () => {
     room.locked.across = true;
     expect(plan.valuesFor(oars, "whole", { across: 0.5, depth: -0.5 })).toEqual({ front: -0.5 });
     room.locked.across = false;
-    plan.take(oars, "whole");
     const values = plan.move(oars, "whole", { across: 0.5, depth: -0.5 });
     plan.drop(oars, values);
     await settle();

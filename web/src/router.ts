@@ -6,6 +6,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: "/", name: "sessions", component: () => import("./pages/SessionList.vue") },
+    { path: "/invitation", name: "invitation", component: () => import("./pages/Invitation.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue") },
     {
       path: "/sessions/:id/:desk(place|move|pulse|balance)?",
@@ -20,6 +21,7 @@ export const router = createRouter({
 router.beforeEach(async (to) => {
   const account = useAccount();
   await account.arrive();
+  if (to.name === "invitation") return true;
   if (!account.me && to.name !== "sign-in") return { name: "sign-in", query: { next: to.fullPath } };
   if (account.me && to.name === "sign-in") return { name: "sessions" };
   return true;

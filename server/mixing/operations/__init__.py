@@ -7,10 +7,12 @@ from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter
 
-from server.mixing.operations.base import Operation, Touch, overlap
+from server.mixing.operations.base import Operation, Touch, overlap, shared
 from server.mixing.operations.groups import AddGroup, RemoveGroup, SetGroup
 from server.mixing.operations.lanes import RestoreLanes, SwitchLane, WritePoints
 from server.mixing.operations.passages import AddPassage, RemovePassage, SetPassage
+from server.mixing.operations.points import MovePoint
+from server.mixing.operations.restoring import PutThings
 from server.mixing.operations.returns import (
     AddReturn,
     ArrangeEffects,
@@ -56,6 +58,7 @@ SingleOperation = Annotated[
     | AddSource
     | RemoveSource
     | WritePoints
+    | MovePoint
     | SwitchLane
     | MakeStatic
     | RestoreLanes
@@ -97,7 +100,10 @@ Together.model_rebuild(_types_namespace={"SingleOperation": SingleOperation | To
 
 AnyOperation = Annotated[SingleOperation | Together, Field(discriminator="kind")]
 
-_ADAPTER: TypeAdapter[Operation] = TypeAdapter(AnyOperation)
+# What is logged may also be what only the server makes.
+_ADAPTER: TypeAdapter[Operation] = TypeAdapter(
+    Annotated[SingleOperation | Together | PutThings, Field(discriminator="kind")]
+)
 
 
 def operation_from(body: dict[str, Any]) -> Operation:
@@ -105,4 +111,4 @@ def operation_from(body: dict[str, Any]) -> Operation:
     return _ADAPTER.validate_python(body)
 
 
-__all__ = ["AnyOperation", "Operation", "Touch", "operation_from", "overlap"]
+__all__ = ["AnyOperation", "Operation", "PutThings", "Touch", "operation_from", "overlap", "shared"]

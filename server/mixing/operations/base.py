@@ -49,6 +49,14 @@ class Operation(BaseModel):
         """What it does, in the engineer's words; told before it is applied."""
         raise NotImplementedError
 
+    def since(self, later: list[dict[str, Any]]) -> "Operation":
+        """The same intent where colleagues have made ``later`` changes (bodies) that its author had not seen."""
+        return self
+
+    def whole_sources(self) -> set[str]:
+        """Sources that it puts in place as a whole, with all that belongs to them."""
+        return set()
+
     def parts(self) -> "list[Operation]":
         """The single operations that it is made of."""
         return [self]
@@ -107,6 +115,13 @@ def overlap(one: Touch, other: Touch) -> bool:
     if None in (one[1], other[1]):
         return True
     return one[1] <= other[2] and other[1] <= one[2]
+
+
+def shared(one: Touch, other: Touch) -> Touch:
+    """What two touches that overlap have in common."""
+    if one[1] is None or other[1] is None:
+        return other if one[1] is None else one
+    return one[0], max(one[1], other[1]), min(one[2], other[2])
 
 
 _WORDS = {

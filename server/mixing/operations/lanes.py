@@ -7,13 +7,13 @@ from pydantic import Field
 
 from needle.checks import check_lane
 from needle.errors import NeedleError
-from needle.moving.lane import Lane
+from needle.moving.lane import Lane, stored
 from needle.moving.parameters import parameters_of
 from needle.moving.ranges import MOST_POINTS
-from needle.owners import PART_OF, ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, owned_parameter
+from needle.owners import PART_OF, ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, lane_value, owned_parameter
 from needle.session import send_key
 from server.mixing.operations.base import Key, Operation, Touch
-from server.mixing.operations.things import StoredPoint, Time, stored
+from server.mixing.operations.things import StoredPoint, Time
 from server.mixing.state import State, existing, taken_away
 
 Owner = Annotated[
@@ -36,12 +36,6 @@ def owner_name(state: State, owner: str) -> str:
         return thing["name"]
     source, to = existing(state, "sources", thing["source"]), existing(state, "returns", thing["return"])
     return f"{source['name']} in {to['name']}"
-
-
-def lane_value(key: str, points: list[dict[str, Any]], off: bool = False) -> dict[str, Any]:
-    """A lane as it is stored; ``off`` is told only where it is so."""
-    owner, _, parameter = key.rpartition("/")
-    return {"id": key, "source": owner, "parameter": parameter, "points": points, **({"off": True} if off else {})}
 
 
 class WritePoints(Operation):

@@ -292,7 +292,7 @@ def check_thawed(state: State, operation: Operation) -> None:
             continue
         for name, _, _ in part.touches():
             source = _made_of(name)
-            found = state.get("sources", source) if source else None
+            found = state.get("sources", source) if source and source not in part.whole_sources() else None
             if found is not None and found.get("frozen"):
                 raise NeedleError(f"{found['name']} is frozen. Thaw it first, then this can be changed.")
 

@@ -1,6 +1,6 @@
 """Operations on several things at once: relative changes, seatings, mirroring, and any changes as one."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -149,6 +149,10 @@ class Together(Operation):
 
     def describe(self, state: State) -> str:
         return self.what
+
+    def since(self, later: list[dict[str, Any]]) -> Operation:
+        operations = [one.since(later) for one in self.operations]
+        return self if operations == self.operations else self.with_values(operations=operations)
 
     def parts(self) -> list[Operation]:
         return [part for one in self.operations for part in one.parts()]

@@ -1,13 +1,12 @@
 """Things as they are sent and stored: points, sources, groups, returns with their effects, sends."""
 
-from collections.abc import Iterable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from needle.checks import DOUBLE_LATEST_MS, INKS, TRIM_DB
 from needle.conventions import OFF_DB
-from needle.moving.lane import MAX_TIME, Point
+from needle.moving.lane import MAX_TIME
 from needle.placing.modes import MOST_INPUTS
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS
 from needle.pulsing.pulse import LARGEST_SEED, Pulse
@@ -50,14 +49,6 @@ class StoredPoint(Stored):
     tension: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
     begins: Share = 0.0
     ends: Share = 1.0
-
-
-_WHOLE = {"begins": 0.0, "ends": 1.0}
-
-
-def stored(points: Iterable[Point]) -> list[dict[str, Any]]:
-    """Points as plain dictionaries; that a shape is whole goes without saying."""
-    return [{k: v for k, v in vars(point).items() if k not in _WHOLE or v != _WHOLE[k]} for point in points]
 
 
 class StoredSource(Stored):

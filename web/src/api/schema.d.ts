@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Account
+         * @description Make an account by an invitation, and come in by it.
+         */
+        post: operations["server_accounts_api_make_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/demo/sign-in": {
         parameters: {
             query?: never;
@@ -88,6 +108,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description 200 if all of it answers, else 503.
+         */
+        get: operations["server_config_health_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter
+         * @description Come in by an invitation, with the account that one is signed in with.
+         */
+        post: operations["server_sharing_people_enter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Invitation
+         * @description What an invitation is for.
+         */
+        post: operations["server_sharing_people_look_at_invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -102,6 +182,26 @@ export interface paths {
         get: operations["server_mixing_library_library"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Change one's password; every other browser is signed out.
+         */
+        post: operations["server_accounts_api_change_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -276,6 +376,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comments
+         * @description Every comment of the session, the oldest first.
+         */
+        get: operations["server_sharing_comments_comments"];
+        put?: never;
+        /**
+         * Comment
+         * @description Make a remark; listeners may.
+         */
+        post: operations["server_sharing_comments_comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/comments/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen
+         * @description Mark remarks and replies as read.
+         */
+        post: operations["server_sharing_comments_seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/comments/{comment_id}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Take away one's own remark or reply, or as the owner anybody's.
+         */
+        post: operations["server_sharing_comments_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/comments/{comment_id}/replies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reply
+         * @description Answer a remark; one that was resolved is open again.
+         */
+        post: operations["server_sharing_comments_reply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/comments/{comment_id}/resolve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resolve
+         * @description Say that a remark has been dealt with, or that it has not.
+         */
+        post: operations["server_sharing_comments_resolve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/comments/{comment_id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit
+         * @description Word one's own remark or reply differently.
+         */
+        post: operations["server_sharing_comments_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/counterweight": {
         parameters: {
             query?: never;
@@ -432,6 +656,148 @@ export interface paths {
          * @description Stop freezing; nothing is changed.
          */
         post: operations["server_audio_rhythm_stop_freezing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description What was changed, the latest first.
+         */
+        get: operations["server_sharing_history_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history/{then}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description What differs between a revision and the one that is worked on.
+         */
+        get: operations["server_sharing_history_compared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history/{then}/matched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matched
+         * @description What makes a revision as loud as the one that is worked on, over a stretch (to the end where ``end`` is 0).
+         *
+         *     Long work: asked again until ``done`` is 1.
+         */
+        get: operations["server_sharing_history_matched"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history/{then}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Back
+         * @description Put what one change had set as it was after it, where the later one has gone over it.
+         */
+        post: operations["server_sharing_history_put_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history/{then}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Put things as they were at a revision, as a new change that can be undone.
+         */
+        post: operations["server_sharing_history_restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite
+         * @description Make a link by which people come in.
+         */
+        post: operations["server_sharing_people_invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/invitations/{invitation_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Invitation
+         * @description Let nobody else come in by a link.
+         */
+        post: operations["server_sharing_people_withdraw_invitation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -700,6 +1066,90 @@ export interface paths {
         get: operations["server_audio_balance_pair"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People
+         * @description Everybody in the session, and to its owner the invitations that hold.
+         */
+        get: operations["server_sharing_people_people"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Let somebody in who has an account.
+         */
+        post: operations["server_sharing_people_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/people/{user_id}/own": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Over
+         * @description Hand the session over: they own it from now on, and one is an engineer in it oneself.
+         */
+        post: operations["server_sharing_people_hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/people/{user_id}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Role
+         * @description Make somebody an engineer or a listener; it holds at once, in open browsers too.
+         */
+        post: operations["server_sharing_people_change_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/people/{user_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Person
+         * @description Take somebody's part away, or leave oneself; it holds at once, in open browsers too.
+         */
+        post: operations["server_sharing_people_withdraw_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1236,6 +1686,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions
+         * @description The named versions, the latest revision first.
+         */
+        get: operations["server_sharing_history_versions"];
+        put?: never;
+        /**
+         * Name Version
+         * @description Give a revision a name, or another one.
+         */
+        post: operations["server_sharing_history_name_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/versions/{version_id}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Version
+         * @description Take a name away; the revision stays.
+         */
+        post: operations["server_sharing_history_remove_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1270,6 +1764,26 @@ export interface paths {
          * @description Sign out of this browser.
          */
         post: operations["server_accounts_api_sign_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out-everywhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Out All
+         * @description Sign out of every browser, this one too.
+         */
+        post: operations["server_accounts_api_sign_out_all"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1336,6 +1850,19 @@ export interface components {
              * @default []
              */
             members: string[];
+        };
+        /**
+         * AddIn
+         * @description Somebody who has an account, and what they are to be.
+         */
+        AddIn: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "engineer" | "listener";
+            /** Username */
+            username: string;
         };
         /**
          * AddLayer
@@ -1649,6 +2176,69 @@ export interface components {
             start: number;
         };
         /**
+         * CommentIn
+         * @description A remark, and what it is pinned to: a source, a time, a stretch (beats), or nothing.
+         */
+        CommentIn: {
+            /** Beat */
+            beat?: number | null;
+            /** End */
+            end?: number | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * CommentOut
+         * @description A comment with its replies, where it is pinned (beats), and who has resolved it.
+         */
+        CommentOut: {
+            author: components["schemas"]["Who"];
+            /** Beat */
+            beat: number | null;
+            /** Edited */
+            edited: boolean;
+            /** End */
+            end: number | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Read */
+            read: boolean;
+            /** Replies */
+            replies: components["schemas"]["ReplyOut"][];
+            /** Resolved */
+            resolved: string;
+            /** Source */
+            source: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ComparedOut
+         * @description What differs between a revision and a later one, and what lanes that differ followed then.
+         */
+        ComparedOut: {
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
+            /** Now */
+            now: number;
+            /** Revision */
+            revision: number;
+        };
+        /**
          * ControlIn
          * @description What was done with one control in one pass.
          */
@@ -1730,6 +2320,24 @@ export interface components {
             username: string;
         };
         /**
+         * DifferenceOut
+         * @description A thing that differs, then and now in a few words.
+         */
+        DifferenceOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Now */
+            now: string;
+            /** Part */
+            part: string;
+            /** Source */
+            source: string;
+            /** Then */
+            then: string;
+        };
+        /**
          * DocumentOut
          * @description A session's whole state.
          */
@@ -1783,6 +2391,22 @@ export interface components {
             turns: {
                 [key: string]: components["schemas"]["StoredTurn"];
             };
+        };
+        /**
+         * DoorOut
+         * @description What an invitation is for; ``session`` is told to those who are in it.
+         */
+        DoorOut: {
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Session */
+            session: string | null;
         };
         /**
          * Doorstep
@@ -1899,6 +2523,16 @@ export interface components {
             settings: components["schemas"]["SettingOut"][];
             /** Title */
             title: string;
+        };
+        /** Entered */
+        Entered: {
+            /** Role */
+            role: string;
+            /**
+             * Session
+             * Format: uuid
+             */
+            session: string;
         };
         /**
          * ExportIn
@@ -2091,6 +2725,18 @@ export interface components {
             name: string;
         };
         /**
+         * HealthOut
+         * @description What answers: the database, the live channel, the folder of assets (written to).
+         */
+        HealthOut: {
+            /** Data */
+            data: boolean;
+            /** Database */
+            database: boolean;
+            /** Live */
+            live: boolean;
+        };
+        /**
          * Heard
          * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
          *
@@ -2141,6 +2787,60 @@ export interface components {
              */
             trim: number;
         };
+        /**
+         * HistoryIn
+         * @description Which rows: before a revision, by a person, of a source, and between two moments (ISO).
+         */
+        HistoryIn: {
+            /**
+             * Author
+             * @default 0
+             */
+            author: number;
+            /**
+             * Before
+             * @default 0
+             */
+            before: number;
+            /** Since */
+            since?: string | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * HistoryOut
+         * @description Rows, the latest first; ``more`` is the revision to ask for those before, 0 at the beginning.
+         */
+        HistoryOut: {
+            /** More */
+            more: number;
+            /** Rows */
+            rows: components["schemas"]["HistoryRow"][];
+        };
+        /**
+         * HistoryRow
+         * @description One change: who, when (ISO), what, whether it was undone since, and whose unseen changes it went over.
+         */
+        HistoryRow: {
+            author: components["schemas"]["Who"];
+            /** Kind */
+            kind: string;
+            /** Made At */
+            made_at: string;
+            /** Over */
+            over: components["schemas"]["OverOut"][];
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
+            /** Undone */
+            undone: boolean;
+        };
         /** HoldIn */
         HoldIn: {
             /**
@@ -2163,6 +2863,62 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * InvitationIn
+         * @description As what an invitation lets people in, and for how many hours it holds.
+         */
+        InvitationIn: {
+            /**
+             * Hours
+             * @default 168
+             */
+            hours: number;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "engineer" | "listener";
+        };
+        /**
+         * InvitationMade
+         * @description A new invitation, with the secret of its link: it is not told again.
+         */
+        InvitationMade: {
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Role */
+            role: string;
+            /** Secret */
+            secret: string;
+            /** Taken */
+            taken: number;
+        };
+        /**
+         * InvitationOut
+         * @description An invitation: as what it lets people in, until when (ISO), by whom, and how many have come by it.
+         */
+        InvitationOut: {
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Role */
+            role: string;
+            /** Taken */
+            taken: number;
         };
         /**
          * JoinGroup
@@ -2402,6 +3158,16 @@ export interface components {
             seats: components["schemas"]["SeatIn"][];
         };
         /**
+         * MatchedOut
+         * @description How much louder a revision has to be made to be as loud as a later one (dB), once ``done`` is 1.
+         */
+        MatchedOut: {
+            /** Done */
+            done: number;
+            /** Trim */
+            trim: number;
+        };
+        /**
          * Me
          * @description Who is signed in.
          */
@@ -2410,6 +3176,22 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Username */
+            username: string;
+        };
+        /**
+         * MemberOut
+         * @description Somebody's part in a session.
+         */
+        MemberOut: {
+            /** Colour */
+            colour: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
             /** Username */
             username: string;
         };
@@ -2500,6 +3282,35 @@ export interface components {
             notches: number[];
         };
         /**
+         * MovePoint
+         * @description Moves the point that ``was`` somewhere ``to`` another place; points that it passes stay.
+         *
+         *     Without ``to`` it is taken away, without ``was`` put there. ``stood`` and ``after`` count the points of the same
+         *     time before it, where it was and where it goes. ``off``: a lane that begins with it is switched off.
+         */
+        MovePoint: {
+            /** After */
+            after?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move-point";
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
+            /** Stood */
+            stood?: number | null;
+            to?: components["schemas"]["StoredPoint"] | null;
+            was?: components["schemas"]["StoredPoint"] | null;
+        };
+        /**
          * MovedOut
          * @description What another layout does to a source (``needle.rendering.whereabouts.Moved``).
          */
@@ -2545,6 +3356,20 @@ export interface components {
             sentence: string;
             /** Title */
             title: string;
+        };
+        /**
+         * NewAccount
+         * @description An account to be made by somebody who was invited; ``secret`` is the invitation's.
+         */
+        NewAccount: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /** Secret */
+            secret: string;
+            /** Username */
+            username: string;
         };
         /**
          * NewSession
@@ -2635,7 +3460,7 @@ export interface components {
         };
         /**
          * OperationIn
-         * @description An operation with the id its client made for it and the revision it was made on.
+         * @description An operation, the id its client made for it, and the revision it was made on (the latest if none is told).
          */
         OperationIn: {
             /**
@@ -2644,9 +3469,9 @@ export interface components {
              */
             client_id: string;
             /** Made On */
-            made_on: number;
+            made_on?: number | null;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
         };
         /**
          * OperationOut
@@ -2659,6 +3484,17 @@ export interface components {
             };
             /** Points */
             points: number;
+        };
+        /**
+         * OverOut
+         * @description A colleague's change of the same that a change went over: its author had not seen it.
+         */
+        OverOut: {
+            author: components["schemas"]["Who"];
+            /** Revision */
+            revision: number;
+            /** Said */
+            said: string;
         };
         /**
          * OverviewOut
@@ -2727,6 +3563,16 @@ export interface components {
             place: boolean;
             /** Unit */
             unit: string;
+        };
+        /**
+         * PasswordIn
+         * @description A new password, and the present one.
+         */
+        PasswordIn: {
+            /** Present */
+            present: string;
+            /** Wanted */
+            wanted: string;
         };
         /**
          * PasteIn
@@ -2832,6 +3678,16 @@ export interface components {
             turns: number;
         };
         /**
+         * PeopleOut
+         * @description Everybody in a session, and to its owner the invitations that hold.
+         */
+        PeopleOut: {
+            /** Invitations */
+            invitations: components["schemas"]["InvitationOut"][];
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
+        };
+        /**
          * Person
          * @description Somebody in a session.
          */
@@ -2847,7 +3703,7 @@ export interface components {
         };
         /**
          * PlaceIn
-         * @description A source with some values of its place as a hand holds them, or a ``polar`` place (degrees, distance).
+         * @description A source with some values of its place as they are to sound, or a ``polar`` place (degrees, distance).
          */
         PlaceIn: {
             /**
@@ -3100,6 +3956,19 @@ export interface components {
             };
         };
         /**
+         * PutBackIn
+         * @description Which later revision went over it: only what that touched is put back.
+         */
+        PutBackIn: {
+            /** By */
+            by: number;
+            /**
+             * Client Id
+             * Format: uuid
+             */
+            client_id: string;
+        };
+        /**
          * QuantiseIn
          * @description ``parts`` of a beat, 0 for bars; ``strength`` 0…1.
          */
@@ -3326,6 +4195,26 @@ export interface components {
             source: string;
         };
         /**
+         * ReplyOut
+         * @description A reply; times are ISO.
+         */
+        ReplyOut: {
+            author: components["schemas"]["Who"];
+            /** Edited */
+            edited: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Read */
+            read: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
          * ReportIn
          * @description What to report on: a revision, and a stretch in seconds (the whole piece where ``end`` is 0).
          */
@@ -3408,6 +4297,31 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /** ResolveIn */
+        ResolveIn: {
+            /** Resolved */
+            resolved: boolean;
+        };
+        /**
+         * RestoreIn
+         * @description What is put as it was: everything, or a source, or what moves in a stretch (s), or of one source in it.
+         */
+        RestoreIn: {
+            /**
+             * Client Id
+             * Format: uuid
+             */
+            client_id: string;
+            /** End */
+            end?: number | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Start */
+            start?: number | null;
         };
         /**
          * RestoreLanes
@@ -3492,7 +4406,7 @@ export interface components {
                 [key: string]: unknown;
             };
             /** Changes */
-            changes: components["schemas"]["ChangeOut"][];
+            changes: components["schemas"]["ThingChangeOut"][];
             /**
              * Client Id
              * Format: uuid
@@ -3500,6 +4414,8 @@ export interface components {
             client_id: string;
             /** Kind */
             kind: string;
+            /** Over */
+            over: components["schemas"]["OverOut"][];
             /** Revision */
             revision: number;
             /** Said */
@@ -3563,6 +4479,14 @@ export interface components {
             /** Waves */
             waves: components["schemas"]["NamedOut"][];
         };
+        /** RoleIn */
+        RoleIn: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "engineer" | "listener";
+        };
         /** SeatIn */
         SeatIn: {
             /** Name */
@@ -3617,6 +4541,22 @@ export interface components {
             seats: components["schemas"]["SeatOut"][];
             /** Title */
             title: string;
+        };
+        /**
+         * SecretIn
+         * @description What follows the # in an invitation's link: it never stands in an address that a log may keep.
+         */
+        SecretIn: {
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * SeenIn
+         * @description Comments and replies that one has read.
+         */
+        SeenIn: {
+            /** Ids */
+            ids: string[];
         };
         /**
          * SessionRow
@@ -5167,6 +6107,11 @@ export interface components {
                 number
             ][];
         };
+        /** TextIn */
+        TextIn: {
+            /** Text */
+            text: string;
+        };
         /** ThinIn */
         ThinIn: {
             /** Grain */
@@ -5176,6 +6121,20 @@ export interface components {
              * @enum {string}
              */
             kind: "thin";
+        };
+        /**
+         * ThingChangeOut
+         * @description A thing as it stands after a revision; ``value`` is None where it was taken away.
+         */
+        ThingChangeOut: {
+            /** Key */
+            key: string;
+            /** Part */
+            part: string;
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * ThingOut
@@ -5223,7 +6182,7 @@ export interface components {
              */
             kind: "together";
             /** Operations */
-            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
             /** What */
             what: string;
         };
@@ -5298,6 +6257,32 @@ export interface components {
             /** Status */
             status: string;
         };
+        /** VersionIn */
+        VersionIn: {
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * VersionOut
+         * @description A revision with a name; ``made_at`` is ISO.
+         */
+        VersionOut: {
+            /** Author */
+            author: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+        };
         /**
          * Waveform
          * @description The largest sample of each stretch, channel by channel, 0…255 of the source's own peak.
@@ -5325,7 +6310,7 @@ export interface components {
         };
         /**
          * WhereOut
-         * @description A source's own ``place``, where it is ``heard`` from (turned as it is), in the room and in polar coordinates.
+         * @description The ``values`` that put a source somewhere, and where it is ``heard`` from then, in the room and in polar.
          *
          *     ``gains``: how strong that makes it in every channel.
          */
@@ -5344,12 +6329,10 @@ export interface components {
                 number,
                 number
             ];
-            /** Place */
-            place: [
-                number,
-                number,
-                number
-            ];
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
         };
         /**
          * WhereaboutsOut
@@ -5370,6 +6353,16 @@ export interface components {
             step: number;
             /** Things */
             things: components["schemas"]["ThingOut"][];
+        };
+        /**
+         * Who
+         * @description Somebody, by id and name.
+         */
+        Who: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Whose
@@ -5471,6 +6464,30 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    server_accounts_api_make_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+        };
+    };
     server_accounts_api_demo_sign_in: {
         parameters: {
             query?: never;
@@ -5585,6 +6602,83 @@ export interface operations {
             };
         };
     };
+    server_config_health_health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+        };
+    };
+    server_sharing_people_enter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+        };
+    };
+    server_sharing_people_look_at_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorOut"];
+                };
+            };
+        };
+    };
     server_mixing_library_library: {
         parameters: {
             query?: never;
@@ -5602,6 +6696,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Library"];
                 };
+            };
+        };
+    };
+    server_accounts_api_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5847,6 +6963,180 @@ export interface operations {
             };
         };
     };
+    server_sharing_comments_comments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"][];
+                };
+            };
+        };
+    };
+    server_sharing_comments_comment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
+    server_sharing_comments_seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_sharing_comments_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                comment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_sharing_comments_reply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                comment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
+    server_sharing_comments_resolve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                comment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResolveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
+    server_sharing_comments_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                comment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
     server_audio_balance_find_counterweight: {
         parameters: {
             query: {
@@ -6036,6 +7326,187 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FreezeOut"];
                 };
+            };
+        };
+    };
+    server_sharing_history_history: {
+        parameters: {
+            query?: {
+                before?: number;
+                author?: number;
+                source?: string;
+                since?: string | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+        };
+    };
+    server_sharing_history_compared: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                then: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+        };
+    };
+    server_sharing_history_matched: {
+        parameters: {
+            query: {
+                revision: number;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                then: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchedOut"];
+                };
+            };
+        };
+    };
+    server_sharing_history_put_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                then: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+        };
+    };
+    server_sharing_history_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                then: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+        };
+    };
+    server_sharing_people_invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationMade"];
+                };
+            };
+        };
+    };
+    server_sharing_people_withdraw_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                invitation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -6430,6 +7901,125 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PairOut"];
                 };
+            };
+        };
+    };
+    server_sharing_people_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+        };
+    };
+    server_sharing_people_add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"];
+                };
+            };
+        };
+    };
+    server_sharing_people_hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+        };
+    };
+    server_sharing_people_change_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"];
+                };
+            };
+        };
+    };
+    server_sharing_people_withdraw_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7119,6 +8709,75 @@ export interface operations {
             };
         };
     };
+    server_sharing_history_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
+                };
+            };
+        };
+    };
+    server_sharing_history_name_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+        };
+    };
+    server_sharing_history_remove_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     server_accounts_api_sign_in: {
         parameters: {
             query?: never;
@@ -7144,6 +8803,24 @@ export interface operations {
         };
     };
     server_accounts_api_sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_accounts_api_sign_out_all: {
         parameters: {
             query?: never;
             header?: never;

@@ -7,10 +7,12 @@ import { leanText } from "@/geometry/pan";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLean } from "@/session/lean";
 import { useMoves } from "@/session/moves";
+import type { Person } from "@/live/channel";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { personColour } from "@/ui/theme";
 import { axisFor, MARGIN } from "./axis";
+import CommentFlags from "@/comments/CommentFlags.vue";
 import ChartPaper from "./ChartPaper.vue";
 import ChartPoints from "./ChartPoints.vue";
 import ChartRange from "./ChartRange.vue";
@@ -108,6 +110,10 @@ function lineAt(px: number, at: number): string | null {
   }
   return nearest;
 }
+
+/** The source that a colleague has chosen. */
+const chosenBy = (person: Person): string =>
+  session.sources.find((one) => one.id === person.chosen)?.name ?? "";
 
 /** What a press on the paper has begun. */
 type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
@@ -264,7 +270,11 @@ function onDouble(event: MouseEvent): void {
           :fill="personColour(person.colour)"
         />
         <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
+        <text v-if="chosenBy(person)" class="of" :x="width - 8" :y="at + 21" text-anchor="end">
+          {{ chosenBy(person) }}
+        </text>
       </g>
+      <CommentFlags :width="width" />
       <ChartRange :width="width" />
       <ChartPoints v-if="view.lane && tools.tool === 'points'" :lane="view.lane" :width="width" />
     </svg>
@@ -337,5 +347,11 @@ svg.range {
 .colleague text {
   font-size: 11px;
   font-weight: 600;
+}
+.colleague .of {
+  font-weight: 400;
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 3px;
 }
 </style>

@@ -1,12 +1,15 @@
 <script setup lang="ts">
 /** What the chart draws, on two sheets: the paper with all other lines, and above it what a hand is working on. */
 import { computed, ref, shallowRef, watch, watchEffect } from "vue";
+import type { Point } from "@/geometry/lanes";
 import { clockText } from "@/geometry/time";
+import { useHistory } from "@/history/history";
 import { useLean } from "@/session/lean";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
 import { useSession, type LaneName } from "@/session/session";
 import { useTakes } from "@/session/takes";
+import { inkOf } from "@/ui/theme";
 import { sized } from "./canvas";
 import type { Axis } from "./axis";
 import { useLines } from "./lines";
@@ -28,6 +31,7 @@ const moves = useMoves();
 const takes = useTakes();
 const recorder = useRecorder();
 const lines = useLines();
+const history = useHistory();
 
 const paper = ref<HTMLCanvasElement>();
 const work = ref<HTMLCanvasElement>();
@@ -56,7 +60,7 @@ const scene = computed<Scene>(() => ({
  */
 const sheet = shallowRef({ top: 0, scale: 0, beyond: 0 });
 watch(
-  () => [view.top, view.scale, props.height] as const,
+  [() => view.top, () => view.scale, () => props.height],
   ([top, scale, height]) => {
     const zoomed = scale !== sheet.value.scale;
     const moved = Math.abs(top - sheet.value.top) * scale;
@@ -98,11 +102,22 @@ const looks = computed(() => {
     .filter(({ lane }) => isHere(lane));
 });
 
+/** Lanes as they were at the revision that is compared with the present. */
+const earlier = computed(() =>
+  Object.entries(history.compared?.lanes ?? {})
+    .map(([key, points]) => ({ lane: session.laneOf(key), points: points as Point[] }))
+    .filter(({ lane }) => isHere(lane)),
+);
+const inkOfOwner = (owner: string): string =>
+  inkOf(session.sources.find((one) => one.id === owner)?.ink ?? 0);
+
 watchEffect(
   () => {
     if (!work.value) return;
     const { context } = sized(work.value, props.width, props.height);
     for (const line of lines.chosen.value) paintLine(context, scene.value, line);
+    for (const { lane, points } of earlier.value)
+      paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.source), [7, 4]);
     for (const { lane, points } of looks.value)
       paintLook(context, scene.value, points, lines.shiftOf(lane), LAMP);
     if (props.drawing && view.lane)

@@ -1,4 +1,5 @@
 /** The Move desk's keys: tools, how near one looks, recording, and deciding on what is looked at. */
+import { useAlong } from "@/sound/along";
 import { useMonitor } from "@/sound/monitor";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
@@ -29,6 +30,7 @@ export function useMoveKeys() {
   const takes = useTakes();
   const recorder = useRecorder();
   const monitor = useMonitor();
+  const along = useAlong();
 
   function arm(): void {
     if (view.lane && session.mayEdit)
@@ -57,6 +59,7 @@ export function useMoveKeys() {
 
   function escape(): void {
     if (decide(false)) return;
+    if (along.tab) return along.leave();
     if (moves.span) moves.letGo();
     else tools.tool = "points";
     if (monitor.moves) monitor.offerMoves(null);

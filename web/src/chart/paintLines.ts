@@ -80,6 +80,7 @@ export function paintLook(
   points: Point[],
   shift: number,
   colour: string,
+  dash: number[] = [],
 ): void {
   const y = placing(scene);
   const from = Math.max(scene.top, 0);
@@ -94,8 +95,10 @@ export function paintLook(
   canvas.lineWidth = 6;
   stroke(canvas, path);
   canvas.strokeStyle = colour;
-  canvas.lineWidth = 2.5;
+  canvas.lineWidth = dash.length ? 1.75 : 2.5;
+  canvas.setLineDash(dash);
   stroke(canvas, path);
+  canvas.setLineDash([]);
 }
 
 /** A hand's way, sample by sample. */

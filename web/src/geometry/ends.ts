@@ -14,6 +14,11 @@ export type Look = (parameter: Parameter) => number;
 
 const round = (value: number): number => Math.round(value * 1e4) / 1e4;
 
+/** What tells where a source is: what a hand on its place may have hold of. */
+export const PLACING: Parameter[] = [
+  "pan", "pan_left", "pan_right", "span", "front", "height", "front_left", "front_right", "height_left", "height_right",
+]; // prettier-ignore
+
 /** A source's ends from the values that it has. */
 export function endsOf(mode: string, value: Look): End[] {
   if (mode === "sides")

@@ -1,4 +1,5 @@
 /** The live channel: a WebSocket that comes back by itself and asks for what it missed. */
+import type { Schemas } from "@/api/http";
 
 export interface Person {
   tab: string;
@@ -9,6 +10,17 @@ export interface Person {
   chosen: string | null;
   playhead: number;
   playing: boolean;
+  /** The passage they go round, how they listen, and what they have soloed. */
+  passage: string | null;
+  monitor: string;
+  solo: string[];
+}
+
+/** A colleague's change of the same that a change went over. */
+export interface Over {
+  revision: number;
+  author: { id: number; name: string };
+  said: string;
 }
 
 export interface Revision {
@@ -18,6 +30,7 @@ export interface Revision {
   author: { id: number; name: string };
   kind: string;
   said: string;
+  over: Over[];
   changes: {
     part: "session" | "sources" | "lanes" | "passages" | "groups" | "returns" | "sends";
     key: string;
@@ -31,25 +44,32 @@ export type Incoming =
   | { type: "presence"; person: Person }
   | { type: "gone"; tab: string }
   | { type: "preview"; tab: string; thing: string; value: number | null }
+  | { type: "ask"; tab: string; thing: string }
+  | { type: "give"; tab: string; thing: string; to: string }
+  | { type: "comment"; id: string; comment: Schemas["CommentOut"] | null }
+  | { type: "people"; role: string }
   | { type: "refused"; detail: string }
   | { type: "pong" };
 
 export type Outgoing =
   | { type: "preview"; thing: string; value: number | null }
-  | { type: "presence"; chosen: string | null; playhead: number; playing: boolean }
+  | ({ type: "presence" } & Pick<Person, "chosen" | "playhead" | "playing" | "passage" | "monitor" | "solo">)
+  | { type: "ask"; thing: string }
+  | { type: "give"; thing: string; to: string }
   | { type: "ping" };
 
 const FIRST_WAIT = 250;
 const LONGEST_WAIT = 5000;
 const PING_EVERY = 10_000;
 const NO_SUCH_SESSION = 4404;
+const SIGNED_OUT = 4401;
 
 export interface ChannelEvents {
   /** The revision that is known here, asked at every new connection. */
   revision: () => number;
   message: (message: Incoming) => void;
   state: (connected: boolean) => void;
-  closedForGood: () => void;
+  closedForGood: (signedOut: boolean) => void;
 }
 
 export class LiveChannel {
@@ -106,9 +126,9 @@ export class LiveChannel {
       if (this.socket !== socket) return;
       clearInterval(this.ping);
       this.events.state(false);
-      if (event.code === NO_SUCH_SESSION) {
+      if (event.code === NO_SUCH_SESSION || event.code === SIGNED_OUT) {
         this.over = true;
-        this.events.closedForGood();
+        this.events.closedForGood(event.code === SIGNED_OUT);
       }
       if (this.over) return;
       this.timer = setTimeout(() => this.open(), this.wait);

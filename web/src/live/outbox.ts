@@ -1,13 +1,25 @@
 /** Changes on their way to the server: sent one after the other, kept until they are answered. */
 import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
+import { letterBox, type Kept, type LetterBox } from "./kept";
 
 export type Operation = Schemas["OperationIn"]["operation"];
 
-interface Letter {
-  path: string;
+/** Called with the answer, or with the refusal. */
+type Settled = (answer: Schemas["Answer"] | null, refusal: string) => void;
+
+interface Letter extends Kept {
   body: { client_id: string; made_on?: number; operation?: Operation };
-  /** Called with the answer, or with the refusal. */
-  settled: (answer: Schemas["Answer"] | null, refusal: string) => void;
+  settled: Settled;
+  /** Whether it had to wait for the connection. */
+  waited: boolean;
+}
+
+/** What became of a change that had waited. */
+export interface Outcome {
+  said: string;
+  answer: Schemas["Answer"] | null;
+  refusal: string;
+  again: () => void;
 }
 
 const RETRY_AFTER = 1000;
@@ -16,23 +28,51 @@ export class Outbox {
   private readonly letters: Letter[] = [];
   private sending = false;
   private timer: ReturnType<typeof setTimeout> | undefined;
+  private order = Date.now();
+  private readonly tab = crypto.randomUUID();
+  private outcomes: Outcome[] = [];
+  /** Whether the browser keeps what waits when the tab is closed. */
+  keeps = typeof indexedDB !== "undefined";
 
   constructor(
     private readonly session: string,
-    private readonly waiting: (count: number) => void,
+    private readonly person: number,
+    private readonly waiting: (said: string[]) => void,
+    /** Told what became of changes that had waited, once all of them are settled. */
+    private readonly returned: (outcomes: Outcome[]) => void = () => undefined,
+    private readonly box: LetterBox = letterBox(),
   ) {}
 
+  /** Take over what earlier tabs have left, before what is made here. */
+  async adopt(settled: Settled): Promise<void> {
+    const left = await this.box.adopt(this.session, this.person, this.tab).catch(() => []);
+    if (!left.length) return;
+    this.letters.splice(this.sending ? 1 : 0, 0, ...left.map((one) => ({ ...one, settled, waited: true })));
+    this.tell();
+    void this.work();
+  }
+
   /** Send an operation; the id it was given. */
-  submit(operation: Operation, madeOn: number, settled: Letter["settled"]): string {
-    return this.put("operations", { made_on: madeOn, operation }, settled);
+  submit(operation: Operation, madeOn: number, settled: Settled): string {
+    return this.put(
+      "operations",
+      { made_on: madeOn, operation },
+      operation.kind.replaceAll("-", " "),
+      settled,
+    );
   }
 
-  undo(settled: Letter["settled"]): string {
-    return this.put("undo", {}, settled);
+  undo(settled: Settled): string {
+    return this.put("undo", {}, "undo", settled);
   }
 
-  redo(settled: Letter["settled"]): string {
-    return this.put("redo", {}, settled);
+  redo(settled: Settled): string {
+    return this.put("redo", {}, "redo", settled);
+  }
+
+  /** Have the server put something as it was. */
+  putBack(path: string, body: object, said: string, settled: Settled): string {
+    return this.put(path, body, said, settled);
   }
 
   /** Try again at once, for example because the connection has come back. */
@@ -41,12 +81,21 @@ export class Outbox {
     void this.work();
   }
 
-  private put(path: string, body: Omit<Letter["body"], "client_id">, settled: Letter["settled"]): string {
+  private put(path: string, body: object, said: string, settled: Settled): string {
     const id = crypto.randomUUID();
-    this.letters.push({ path, body: { client_id: id, ...body }, settled });
-    this.waiting(this.letters.length);
+    const { session, person, tab } = this;
+    const order = (this.order = Math.max(this.order + 1, Date.now()));
+    const kept = { session, person, tab, order, path, body: { ...body, client_id: id }, said };
+    this.letters.push({ ...kept, settled, waited: false });
+    // What cannot be kept is sent all the same, and the tab had better stay open until then.
+    void this.box.put(kept).catch(() => (this.keeps = false));
+    this.tell();
     void this.work();
     return id;
+  }
+
+  private tell(): void {
+    this.waiting(this.letters.map((one) => one.said));
   }
 
   private async work(): Promise<void> {
@@ -59,18 +108,34 @@ export class Outbox {
         try {
           answer = await post<Schemas["Answer"]>(`/api/sessions/${this.session}/${letter.path}`, letter.body);
         } catch (error) {
-          if (error instanceof Unreachable) {
+          // Signed out meanwhile: it is kept until one has signed in again.
+          if (error instanceof Unreachable || (error instanceof Refusal && error.status === 401)) {
+            for (const one of this.letters) one.waited = true;
             this.timer = setTimeout(() => void this.work(), RETRY_AFTER);
             return;
           }
           refusal = error instanceof Refusal ? error.message : "The change could not be sent.";
         }
-        this.letters.shift();
-        this.waiting(this.letters.length);
-        letter.settled(answer, refusal);
+        this.settle(letter, answer, refusal);
       }
     } finally {
       this.sending = false;
+    }
+  }
+
+  private settle(letter: Letter, answer: Schemas["Answer"] | null, refusal: string): void {
+    this.letters.splice(this.letters.indexOf(letter), 1);
+    void this.box.drop(letter).catch(() => undefined);
+    this.tell();
+    letter.settled(answer, refusal);
+    if (letter.waited) {
+      const { path, body, said, settled } = letter;
+      const again = (): void => void this.put(path, body, said, settled);
+      this.outcomes.push({ said: answer?.revision.said ?? said, answer, refusal, again });
+    }
+    if (!this.letters.some((one) => one.waited) && this.outcomes.length) {
+      this.returned(this.outcomes);
+      this.outcomes = [];
     }
   }
 }

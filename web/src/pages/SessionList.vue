@@ -7,6 +7,8 @@ import { get, type Schemas } from "@/api/http";
 import { clockText } from "@/geometry/time";
 import { useAccount } from "@/session/account";
 import { initials, inkOf, personColour } from "@/ui/theme";
+import AccountDialog from "@/people/AccountDialog.vue";
+import { momentText } from "@/ui/moment";
 import NewSession from "./NewSession.vue";
 
 const account = useAccount();
@@ -14,6 +16,7 @@ const router = useRouter();
 const sessions = ref<Schemas["SessionRow"][] | null>(null);
 const trouble = ref("");
 const making = ref(false);
+const minding = ref(false);
 
 onMounted(async () => {
   try {
@@ -27,14 +30,6 @@ async function leave(): Promise<void> {
   await account.signOut();
   await router.push("/sign-in");
 }
-
-const when = (iso: string): string =>
-  new Date(iso).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-  });
 </script>
 
 <template>
@@ -43,6 +38,7 @@ const when = (iso: string): string =>
       <img src="/needle.svg" alt="" width="26" height="26" />
       <b>Wandering Needle</b>
       <span class="me">{{ account.me?.name }}</span>
+      <button class="small-button" @click="minding = true">Account…</button>
       <button class="small-button" @click="leave">Sign out</button>
     </header>
     <main>
@@ -93,7 +89,7 @@ const when = (iso: string): string =>
                 >{{ initials(person.name) }}</span
               >
             </td>
-            <td class="number">{{ when(one.changed_at) }}</td>
+            <td class="number">{{ momentText(one.changed_at) }}</td>
             <td>{{ one.role }}</td>
           </tr>
         </tbody>
@@ -105,6 +101,7 @@ const when = (iso: string): string =>
       <p v-else-if="!trouble" class="quiet">Looking…</p>
     </main>
     <NewSession v-model:open="making" />
+    <AccountDialog v-model:open="minding" />
   </div>
 </template>
 

@@ -1,8 +1,16 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import BringIn from "@/bringin/BringIn.vue";
+import CommentsSheet from "@/comments/CommentsSheet.vue";
+import { useComments } from "@/comments/comments";
+import HistorySheet from "@/history/HistorySheet.vue";
+import PeopleDialog from "@/people/PeopleDialog.vue";
+import Notices from "@/ui/Notices.vue";
+import { useAsking } from "@/session/asking";
+import { useConflicts } from "@/session/conflicts";
+import { useAlong } from "@/sound/along";
 import { useArrivals } from "@/bringin/uploads";
 import { useChartView } from "@/chart/view";
 import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
@@ -37,6 +45,9 @@ const exporting = ref(false);
 const helping = ref(false);
 const bringing = ref(false);
 const setting = ref(false);
+const meeting = ref(false);
+/** Whether the history stands in place of the details. */
+const reading = ref(false);
 const part = ref("general");
 const centre = ref<HTMLElement>();
 const { width, height } = useElementSize(centre);
@@ -48,6 +59,21 @@ const takes = useTakes();
 const alone = useAlone();
 const deals = useDeals();
 const use = useUse();
+const along = useAlong();
+const comments = useComments();
+useConflicts();
+useAsking();
+const sheet = computed(() => (comments.shown ? "comments" : reading.value ? "history" : ""));
+function showSheet(which: "history" | "comments"): void {
+  const was = sheet.value;
+  comments.shown = which === "comments" && was !== which;
+  reading.value = which === "history" && was !== which;
+}
+// Where the page is one column it stands at its foot: who has asked for it is taken there.
+watch(sheet, async (now) => {
+  await nextTick();
+  if (now) document.querySelector("main > .sheet")?.scrollIntoView({ block: "nearest" });
+});
 const aloneBars = computed(() =>
   alone.stretch ? `${session.grid.text(alone.stretch.start)}–${session.grid.text(alone.stretch.end)}` : "",
 );
@@ -90,7 +116,7 @@ useKeys(
   () => desk.value,
 );
 useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
-  if (session.waiting || arrivals.open || recorder.controls.size || takes.unsent.length)
+  if (session.wouldLose() || arrivals.open || recorder.controls.size || takes.unsent.length)
     event.preventDefault();
 });
 
@@ -99,6 +125,7 @@ watch(
   async (id) => {
     problem.value = "";
     alone.forget();
+    along.leave();
     player.leave();
     monitor.leave();
     arrivals.leave();
@@ -123,6 +150,7 @@ watch(
 );
 
 onBeforeUnmount(() => {
+  along.leave();
   player.leave();
   arrivals.leave();
   session.close();
@@ -142,13 +170,26 @@ onBeforeUnmount(() => {
     @dragleave="over = false"
     @drop="onDrop"
   >
-    <TopBar :desk="desk" @export="exporting = true" @help="helping = true" @settings="openSettings" />
+    <TopBar
+      :desk="desk"
+      :sheet="sheet"
+      @export="exporting = true"
+      @help="helping = true"
+      @settings="openSettings"
+      @people="meeting = true"
+      @sheet="showSheet"
+    />
     <p v-if="player.trouble || (!session.connected && session.me)" class="trouble" role="status">
       {{
         session.connected
           ? player.trouble
           : "The connection is down. You can go on: what you change is kept here and sent when it is back."
       }}
+    </p>
+    <p v-if="along.person" class="alone" role="status">
+      <EarMark />
+      You listen along with {{ along.person.name }}: their playhead, passage, solos and way of listening.
+      <button class="small-button" @click="along.leave()">Listen by yourself (Esc)</button>
     </p>
     <p v-if="alone.source" class="alone" role="status">
       <EarMark />
@@ -165,12 +206,16 @@ onBeforeUnmount(() => {
           <MoveDesk v-else :width="width" :height="height" />
         </template>
       </div>
-      <Details :desk="desk" />
+      <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
+      <CommentsSheet v-else-if="sheet === 'comments'" />
+      <Details v-else :desk="desk" />
     </main>
     <BringIn v-model:open="bringing" />
     <SessionSettings v-model:open="setting" :part="part" />
     <ExportDialog v-model:open="exporting" />
     <HelpSheet v-model:open="helping" />
+    <PeopleDialog v-model:open="meeting" />
+    <Notices />
   </div>
   <p v-else class="opening quiet" role="status">Opening the session…</p>
 </template>

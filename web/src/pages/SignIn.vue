@@ -19,7 +19,10 @@ async function enter(way: () => Promise<void>): Promise<void> {
   refusal.value = "";
   try {
     await way();
-    await router.replace(typeof route.query.next === "string" ? route.query.next : "/");
+    const next = typeof route.query.next === "string" ? route.query.next : "/";
+    // The operator's pages are not this page's.
+    if (/^\/(\?next=\/)?admin\//.test(next)) location.assign("/admin/");
+    else await router.replace(next);
   } catch (error) {
     refusal.value = (error as Error).message;
   } finally {

@@ -1,16 +1,17 @@
 <script setup lang="ts">
 /** One source in the room: a mark, or two linked ends; its spread, its height as a drop line; dragged and stepped. */
-import { computed, ref } from "vue";
+import { computed, toRef } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Label } from "@/desks/place/labels";
 import type { End, Values } from "@/geometry/ends";
-import { directionText } from "@/geometry/pan";
+import { depthText, directionText, panText } from "@/geometry/pan";
 import { useHand } from "@/session/hand";
 import { useRoom, type Place } from "@/session/room";
-import { useSession, type Source } from "@/session/session";
+import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { inkOf, initials, personColour } from "@/ui/theme";
-import { usePlanHand, type Wish } from "./useDrag";
+import { useFingers, type Wish } from "./fingers";
+import { usePlanHand } from "./useDrag";
 import { footOf, type RoomView } from "./view";
 
 const props = defineProps<{
@@ -32,12 +33,7 @@ const drag = usePlanHand();
 
 const chosen = computed(() => chart.selection.includes(props.source.id));
 const main = computed(() => player.chosen === props.source.id);
-const holder = computed(
-  () =>
-    hand.holderOf(props.source) ??
-    session.holder(`${props.source.id}.front`) ??
-    session.holder(`${props.source.id}.height`),
-);
+const holder = computed(() => hand.holderOf(props.source));
 const sides = computed<End["side"][]>(() => (props.ends.length > 1 ? ["left", "right"] : ["whole"]));
 const points = computed(() =>
   props.ends.map((end) => ({
@@ -53,98 +49,53 @@ const middle = computed(() => ({
 }));
 const said = computed(() => {
   const polar = main.value ? room.polarNow : null;
-  const where = polar ? directionText(polar[0], polar[1]) : "";
-  return `${props.source.name}${where ? `: ${where}` : ""}`;
+  const places = props.ends.map(([across, front]) => `${panText(across)} ${depthText(front)}`).join(" and ");
+  return `${props.source.name}: ${polar ? directionText(polar[0], polar[1]) : places}`;
 });
 const disc = computed(() =>
   props.spread > 0 ? 8 + (Math.min(props.spread, 360) / 360) * props.view.unit * 0.9 : 0,
 );
 const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
 
-let from: { across: number; along: number } | null = null;
-let stood: { across: number; along: number } = { across: 0, along: 0 };
-/** How high it stood, and how far the hand has lifted it since. */
-let stoodHigh = 0;
-let lifted = 0;
-let values: Values | null = null;
-/** How far the hand has taken all that are chosen. */
-let by: Wish | null = null;
-const moving = ref(false);
-const pointers = new Map<number, PointerEvent>();
-
-function ownOf(side: End["side"]): { across: number; along: number } {
-  const look = (name: "pan" | "front" | "height"): number => {
-    if (props.source.mode === "sides") {
-      const [left, right] = (["left", "right"] as const).map((one) =>
-        session.valueAt(props.source, `${name}_${one}`, player.playhead),
-      ) as [number, number];
-      return side === "left" ? left : side === "right" ? right : (left + right) / 2;
-    }
-    const value = session.valueAt(props.source, name, player.playhead);
-    if (name !== "pan" || props.source.mode !== "span" || side === "whole") return value;
-    const span = session.valueAt(props.source, "span", player.playhead);
-    return value + (side === "left" ? -span : span);
-  };
-  return props.view.side
-    ? { across: look("front"), along: look("height") }
-    : { across: look("pan"), along: look("front") };
-}
-
+/** Which end the hand has, and where that stood when the hand took it. */
 let side: End["side"] = "whole";
+let stood = { across: 0, depth: 0, height: 0 };
+let values: Values | null = null;
+
+/** Where an end stands, in the coordinates that a hand sets. */
+function standing(end: End["side"]): typeof stood {
+  const look = (name: Parameter): number => session.valueAt(props.source, name, player.playhead);
+  const one = (name: "pan" | "front" | "height"): number => {
+    if (props.source.mode !== "sides") return look(name);
+    if (end !== "whole") return look(`${name}_${end}`);
+    return (look(`${name}_left`) + look(`${name}_right`)) / 2;
+  };
+  const half = props.source.mode === "span" && end !== "whole" ? look("span") : 0;
+  return { across: one("pan") + (end === "left" ? -half : half), depth: one("front"), height: one("height") };
+}
+
+const fingers = useFingers(toRef(props, "view"), props.at, {
+  moved: (by) => {
+    const along = drag.takenAlong(props.source);
+    if (along.length) return drag.moveAll(along, by);
+    const axes = Object.entries(by) as [keyof Wish, number][];
+    const wish: Wish = Object.fromEntries(axes.map(([axis, far]) => [axis, stood[axis] + far]));
+    values = { ...values, ...drag.move(props.source, side, wish) };
+  },
+  done: (by) => {
+    const along = drag.takenAlong(props.source);
+    if (along.length) drag.dropAll(along, by);
+    else drag.drop(props.source, values);
+  },
+});
+
 function onDown(event: PointerEvent, which: End["side"]): void {
-  if (event.button !== 0) return;
-  const among = event.ctrlKey || event.metaKey;
-  pointers.set(event.pointerId, event);
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  if (pointers.size > 1) return;
-  if (!drag.take(props.source, which, among)) return;
+  if (event.button !== 0 || fingers.moving.value) return;
+  if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return;
   side = which;
-  from = props.at(event);
-  stood = ownOf(which);
-  lifted = 0;
-  const name = props.source.mode !== "sides" ? "height" : which === "right" ? "height_right" : "height_left";
-  stoodHigh = session.valueAt(props.source, name, player.playhead);
+  stood = standing(which);
   values = null;
-  moving.value = true;
-}
-
-/** A second finger (or Alt) lifts and lowers instead. */
-function wishAt(event: PointerEvent): Wish {
-  const here = props.at(event);
-  const [across, along] = [stood.across + here.across - from!.across, stood.along + here.along - from!.along];
-  if (props.view.side) return { depth: across, height: along };
-  if (event.altKey || pointers.size > 1) {
-    lifted += (pointers.get(event.pointerId)!.clientY - event.clientY) / (props.view.unit * pointers.size);
-    return { height: stoodHigh + lifted };
-  }
-  return { across, depth: along };
-}
-
-function onMove(event: PointerEvent): void {
-  if (!from || !moving.value) return;
-  const wish = wishAt(event);
-  const along = drag.takenAlong(props.source);
-  if (along.length) {
-    const [wasAcross, wasAlong] = [stood.across, stood.along];
-    by = props.view.side
-      ? { depth: wish.depth! - wasAcross, height: wish.height! - wasAlong }
-      : wish.height === undefined
-        ? { across: wish.across! - wasAcross, depth: wish.depth! - wasAlong }
-        : { height: wish.height - stoodHigh };
-    drag.moveAll(along, by);
-  } else values = { ...values, ...drag.move(props.source, side, wish) };
-  pointers.set(event.pointerId, event);
-}
-
-function onUp(event: PointerEvent): void {
-  pointers.delete(event.pointerId);
-  if (!moving.value || pointers.size) return;
-  moving.value = false;
-  from = null;
-  const along = drag.takenAlong(props.source);
-  if (along.length) drag.dropAll(along, by);
-  else drag.drop(props.source, values);
-  by = null;
+  fingers.take(event);
 }
 
 function onKey(event: KeyboardEvent): void {
@@ -175,9 +126,6 @@ function onKey(event: KeyboardEvent): void {
       class="band"
       :d="`M${points[0]!.x} ${points[0]!.y}L${points[1]!.x} ${points[1]!.y}`"
       @pointerdown.prevent="onDown($event, 'whole')"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
     />
     <template v-for="(point, i) in points" :key="i">
       <template v-if="point.high">
@@ -189,9 +137,6 @@ function onKey(event: KeyboardEvent): void {
         :data-end="sides[i]"
         :transform="`translate(${point.x} ${point.y})`"
         @pointerdown.prevent="onDown($event, sides[i]!)"
-        @pointermove="onMove"
-        @pointerup="onUp"
-        @pointercancel="onUp"
       >
         <circle class="grip" r="14" />
         <path v-if="sides[i] === 'left'" class="shape" d="M0-8V8A8 8 0 0 1 0-8Z" />

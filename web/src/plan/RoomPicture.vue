@@ -140,7 +140,7 @@ const corners = computed(() =>
     role="group"
     :aria-label="side ? 'The room from the side' : 'The room from above'"
     @pointerdown.capture="hold"
-    @pointerdown.self="chart.choose(null)"
+    @pointerdown.self="$event.isPrimary && chart.choose(null)"
   >
     <g class="grid">
       <rect
@@ -198,14 +198,13 @@ const corners = computed(() =>
       <text :x="energy.tx + 10" :y="energy.ty - 7">{{ energy.text }}</text>
     </g>
     <Speaker
-      v-for="(one, i) in room.channels.filter((channel) => !channel.lfe)"
+      v-for="one in room.channels.filter((channel) => !channel.lfe)"
       :key="one.name"
       :speaker="one"
       :view="view"
       :gain="chosen ? (room.gainsNow[room.channels.indexOf(one)] ?? 0) : null"
       :off="off.has(one.name)"
       :may="!!chosen && session.mayEdit"
-      :data-index="i"
       @toggle="room.permit(chosen!, [one.name], off.has(one.name))"
     />
     <g v-for="one in layers" :key="one.layer.id" class="layer" :style="{ '--source': inkOf(chosen!.ink) }">

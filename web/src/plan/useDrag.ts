@@ -1,5 +1,4 @@
 /** A hand on the plan: a source, or one end of it, dragged, stepped or recorded in two coordinates at once. */
-import { ref } from "vue";
 import { dragged, type End, type Values } from "@/geometry/ends";
 import { clamp } from "@/geometry/pan";
 import { FACES, tidy } from "@/geometry/parameters";
@@ -9,8 +8,7 @@ import { useHand } from "@/session/hand";
 import { useRoom } from "@/session/room";
 import { useSession, type Parameter, type RoomParameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
-
-export type Wish = { across?: number; depth?: number; height?: number };
+import type { Wish } from "./fingers";
 
 export function usePlanHand() {
   const session = useSession();
@@ -19,7 +17,6 @@ export function usePlanHand() {
   const hand = useHand();
   const chart = useChartView();
   const edits = useEdits();
-  const held = ref<{ source: string; side: End["side"] } | null>(null);
 
   const look = (source: Source) => (parameter: Parameter) =>
     session.valueAt(source, parameter, player.playhead);
@@ -48,27 +45,14 @@ export function usePlanHand() {
     return values;
   }
 
-  function take(source: Source, side: End["side"], among = false): boolean {
-    if (!hand.grasp(source, among)) return false;
-    held.value = { source: source.id, side };
-    return true;
-  }
-
   function move(source: Source, side: End["side"], wish: Wish): Values {
     const values = valuesFor(source, side, wish);
     if (Object.keys(values).length) {
       hand.move(source, values);
-      void room.holding(source, ownValues(source, values));
+      void room.holding(source, values);
     }
     return values;
   }
-
-  /** What the core is asked of: the source's own values, its group's shift left out. */
-  const ownValues = (_source: Source, values: Values): Record<string, number> =>
-    Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined)) as Record<
-      string,
-      number
-    >;
 
   /** All that the hand takes along with a source; what a colleague holds stays. */
   const takenAlong = (source: Source): Source[] =>
@@ -78,31 +62,30 @@ export function usePlanHand() {
 
   /** Several are moved by the same, each from where it stands. */
   function moveAll(sources: Source[], by: Wish): void {
-    const stood = (one: Source, name: Parameter): number => session.staticOf(one.id, name);
+    const stood = (one: Source, name: Parameter): number =>
+      session.lineValueAt({ source: one.id, parameter: name }, player.playhead);
     for (const one of sources) {
       const sides = one.mode === "sides";
       const put = (names: Parameter[], add: number | undefined): void => {
-        if (add)
+        if (add !== undefined)
           for (const name of names) session.hold(`${one.id}.${name}`, tidy(name, stood(one, name) + add));
       };
-      put(sides ? ["pan_left", "pan_right"] : ["pan"], room.locked.across ? 0 : by.across);
-      put(along(one, "front", "whole"), room.locked.along ? 0 : by.depth);
+      put(sides ? ["pan_left", "pan_right"] : ["pan"], room.locked.across ? undefined : by.across);
+      put(along(one, "front", "whole"), room.locked.along ? undefined : by.depth);
       put(along(one, "height", "whole"), by.height);
     }
   }
 
-  function dropAll(sources: Source[], by: Wish | null): void {
-    held.value = null;
+  function dropAll(sources: Source[], by: Wish): void {
     const whole = (value: number | undefined): number => Math.round((value ?? 0) * 100) / 100;
     edits.shiftInRoom(sources, {
-      pan: by && !room.locked.across ? whole(by.across) : 0,
-      front: by && !room.locked.along ? whole(by.depth) : 0,
-      height: by ? whole(by.height) : 0,
+      pan: room.locked.across ? 0 : whole(by.across),
+      front: room.locked.along ? 0 : whole(by.depth),
+      height: whole(by.height),
     });
   }
 
   function drop(source: Source, values: Values | null): void {
-    held.value = null;
     if (values && Object.keys(values).length) hand.set(source, values);
     else {
       hand.drop(source);
@@ -145,5 +128,5 @@ export function usePlanHand() {
     hand.set(source, values, false);
   }
 
-  return { held, take, takenAlong, move, moveAll, drop, dropAll, step, reset, valuesFor };
+  return { takenAlong, move, moveAll, drop, dropAll, step, reset, valuesFor };
 }

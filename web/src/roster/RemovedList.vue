@@ -6,6 +6,7 @@ import { get, type Schemas } from "@/api/http";
 import type { Operation } from "@/live/outbox";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
+import { momentText } from "@/ui/moment";
 
 const open = defineModel<boolean>("open", { required: true });
 const session = useSession();
@@ -25,13 +26,6 @@ async function look(): Promise<void> {
 watch([open, () => session.revision], () => open.value && void look());
 
 const nameOf = (back: Record<string, unknown>): string => (back.source as { name: string }).name;
-const when = (iso: string): string =>
-  new Date(iso).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-  });
 </script>
 
 <template>
@@ -41,7 +35,7 @@ const when = (iso: string): string =>
       <li v-for="one in removed" :key="one.revision">
         <template v-for="back in one.back" :key="nameOf(back)">
           <b>{{ nameOf(back) }}</b>
-          <span class="quiet">{{ one.author }}, {{ when(one.made_at) }}</span>
+          <span class="quiet">{{ one.author }}, {{ momentText(one.made_at) }}</span>
           <button class="small-button" @click="edits.make(back as unknown as Operation)">bring back</button>
         </template>
       </li>

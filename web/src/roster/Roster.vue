@@ -91,7 +91,7 @@ function drop(before: Source): void {
       <p v-if="!session.returns.length" class="quiet none">None yet: an effect that several sources share.</p>
     </footer>
     <footer v-if="!session.mayEdit" class="quiet listener">
-      You are here as a listener: hear everything, change nothing.
+      You are here as a listener: hear everything, comment (N), change nothing.
     </footer>
     <RemovedList v-if="session.mayEdit" v-model:open="showRemoved" />
   </aside>

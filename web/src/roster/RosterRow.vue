@@ -3,6 +3,8 @@
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import { levelText } from "@/geometry/pan";
+import { useComments } from "@/comments/comments";
+import { useAsking } from "@/session/asking";
 import { useDeals } from "@/session/deals";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
@@ -24,6 +26,8 @@ const edits = useEdits();
 const hand = useHand();
 const recorder = useRecorder();
 const deals = useDeals();
+const asking = useAsking();
+const comments = useComments();
 
 const chosen = computed(() => view.selection.includes(props.source.id));
 const look = (parameter: Parameter): number =>
@@ -62,6 +66,12 @@ function done(): void {
 }
 
 const among = (event: MouseEvent): boolean => event.ctrlKey || event.metaKey || event.shiftKey;
+const remarks = computed(() => comments.ofSource(props.source.id));
+const asked = computed(() => [...asking.asked].some((thing) => thing.startsWith(`${props.source.id}.`)));
+function ask(): void {
+  const thing = hand.heldThing(props.source);
+  if (thing) asking.ask(thing);
+}
 const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
 </script>
 
@@ -92,6 +102,15 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :title="`${person.name} has this chosen`"
           >{{ initials(person.name) }}</span
         >
+        <button
+          v-if="remarks.length"
+          class="remarks"
+          :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
+          :aria-label="`${remarks.length} ${remarks.length > 1 ? 'comments' : 'comment'} on ${source.name}`"
+          @click.stop="comments.jump(remarks[0]!)"
+        >
+          {{ remarks.length }}
+        </button>
         <svg v-if="armed" class="armed" width="9" height="9" role="img" :aria-label="`armed: ${armed}`">
           <title>Armed ({{ armed }}): what you do with it while it plays is recorded</title>
           <circle cx="4.5" cy="4.5" r="4" />
@@ -119,6 +138,14 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           <title>Its place is automated</title>
           <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
         </svg>
+        <button
+          v-if="holder && session.mayEdit"
+          class="ask"
+          :title="`${holder.name} holds it`"
+          @click.stop="ask"
+        >
+          {{ asked ? "asked" : "ask" }}
+        </button>
         <ParameterField
           class="level"
           :style="{ width: `${levelText(level).length + 1}ch` }"
@@ -225,6 +252,24 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
   font-size: 9px;
   font-weight: 600;
   line-height: 14px;
+}
+.ask,
+.remarks {
+  flex: none;
+  height: 16px;
+  padding: 0 4px;
+  border: 1px solid var(--ink);
+  border-radius: 3px;
+  background: none;
+  font-size: 10px;
+  line-height: 13px;
+  cursor: pointer;
+}
+.ask,
+.remarks.unread {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  font-weight: 600;
 }
 .level {
   height: 20px;

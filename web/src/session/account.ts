@@ -29,5 +29,22 @@ export const useAccount = defineStore("account", () => {
     me.value = null;
   }
 
-  return { me, demo, arrive, signIn, signInToDemo, signOut };
+  async function signOutEverywhere(): Promise<void> {
+    await post("/api/sign-out-everywhere");
+    me.value = null;
+  }
+
+  /** Make an account by an invitation, and come in by it. */
+  async function make(
+    username: string,
+    name: string,
+    password: string,
+    secret: string,
+  ): Promise<Schemas["Entered"]> {
+    const entered = await post<Schemas["Entered"]>("/api/accounts", { username, name, password, secret });
+    me.value = (await get<Schemas["Doorstep"]>("/api/doorstep")).me;
+    return entered;
+  }
+
+  return { me, demo, arrive, signIn, signInToDemo, signOut, signOutEverywhere, make };
 });

@@ -100,30 +100,33 @@ export function useEdits() {
     writeRange(source, parameter, fresh.t, fresh.t, [fresh]);
   }
 
-  /** Put the point with an index where `point` says; points it passes stay. */
-  function movePoint(source: string, parameter: Parameter, index: number, point: Point): void {
+  /** Put the point with an index where `point` says, or take it away; points it passes stay, a colleague's too. */
+  function turnPoint(source: string, parameter: Parameter, index: number, point: Point | null): void {
     const old = session.points(source, parameter);
     const was = old[index];
     if (!was) return;
-    const [start, end] = [Math.min(was.t, point.t), Math.max(was.t, point.t)];
-    const others = old.filter((other, i) => i !== index && other.t >= start && other.t <= end);
-    const at = others.filter(
-      (other) => other.t < point.t || (other.t === point.t && old.indexOf(other) < index),
+    const others = old.filter((_, i) => i !== index);
+    const before = point
+      ? others.filter((other) => other.t < point.t || (other.t === point.t && old.indexOf(other) < index))
+      : [];
+    const shown = point ? [...before, point, ...others.slice(before.length)] : others;
+    session.change(
+      { [session.laneKey(source, parameter)]: shown },
+      operation("move-point", {
+        source,
+        parameter,
+        was: was as never,
+        stood: old.slice(0, index).filter((other) => other.t === was.t).length,
+        ...(point && { to: point as never, after: before.filter((other) => other.t === point.t).length }),
+      }),
     );
-    writeRange(source, parameter, start, end, [
-      ...at,
-      point,
-      ...others.filter((other) => !at.includes(other)),
-    ]);
   }
 
-  function deletePoint(source: string, parameter: Parameter, index: number): void {
-    const old = session.points(source, parameter);
-    const was = old[index];
-    if (!was) return;
-    const others = old.filter((other, i) => i !== index && other.t === was.t);
-    writeRange(source, parameter, was.t, was.t, others);
-  }
+  const movePoint = (source: string, parameter: Parameter, index: number, point: Point): void =>
+    turnPoint(source, parameter, index, point);
+
+  const deletePoint = (source: string, parameter: Parameter, index: number): void =>
+    turnPoint(source, parameter, index, null);
 
   function clearLane(source: string, parameter: Parameter): void {
     const old = session.points(source, parameter);

@@ -1,8 +1,9 @@
 /** A hand on a source's place or level: shown, heard and told while it is held, made a change or recorded. */
 import { useChartView } from "@/chart/view";
-import { dragged, parametersOf, type End, type Values } from "@/geometry/ends";
+import { dragged, parametersOf, PLACING, type End, type Values } from "@/geometry/ends";
 import { tidy } from "@/geometry/parameters";
 import { usePlayer } from "@/sound/player";
+import { useAsking } from "./asking";
 import { useEdits } from "./edits";
 import { useRecorder } from "./recorder";
 import { useSession, type Parameter, type Source } from "./session";
@@ -13,6 +14,7 @@ export function useHand() {
   const view = useChartView();
   const edits = useEdits();
   const recorder = useRecorder();
+  const asking = useAsking();
   const thing = (source: Source, parameter: string): string => `${source.id}.${parameter}`;
   const look = (source: Source) => (parameter: Parameter) =>
     session.valueAt(source, parameter, player.playhead);
@@ -20,7 +22,9 @@ export function useHand() {
   /** Whether the hand may take hold: not a listener's, and not while a colleague holds it. */
   function grasp(source: Source, among = false): boolean {
     if (!view.selection.includes(source.id) || among) view.choose(source.id, among);
-    if (!session.mayEdit || holderOf(source)) return false;
+    const held = heldThing(source);
+    if (held) asking.refuse(held);
+    if (!session.mayEdit || held) return false;
     // A hand that only rests on an armed place holds it where it is.
     const place = lane(source, "pan");
     if (parametersOf(source).length === 1 && recorder.writes(place))
@@ -28,13 +32,16 @@ export function useHand() {
     return true;
   }
 
+  /** The part of the source's place that a colleague holds, or that is kept for one who asked for it. */
+  const heldThing = (source: Source): string | undefined =>
+    PLACING.map((parameter) => thing(source, parameter)).find(
+      (one) => session.holder(one) ?? asking.reservedFor(one),
+    );
+
   /** The colleague who holds any part of the source's place. */
   function holderOf(source: Source) {
-    for (const parameter of ["pan", "pan_left", "pan_right", "span"]) {
-      const holder = session.holder(thing(source, parameter));
-      if (holder) return holder;
-    }
-    return undefined;
+    const held = heldThing(source);
+    return held ? (session.holder(held) ?? asking.reservedFor(held)) : undefined;
   }
 
   /** Where the source stands now, end by end. */
@@ -89,5 +96,5 @@ export function useHand() {
     if (!recorder.controls.size) player.release(false);
   }
 
-  return { grasp, holderOf, toEnd, move, set, drop };
+  return { grasp, holderOf, heldThing, toEnd, move, set, drop };
 }

@@ -62,15 +62,14 @@ export const useLean = defineStore("lean", () => {
   }
 
   watch(
-    () =>
-      [
-        session.id,
-        session.revision,
-        session.connected,
-        tolerance.db,
-        tolerance.seconds,
-        stretch.value,
-      ] as const,
+    [
+      () => session.id,
+      () => session.revision,
+      () => session.connected,
+      () => tolerance.db,
+      () => tolerance.seconds,
+      () => stretch.value,
+    ],
     ([id], [before]) => {
       if (id !== before) lean.value = null;
       clearTimeout(timer);

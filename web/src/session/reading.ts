@@ -37,7 +37,12 @@ export function usePlacementReading() {
   }, AFTER_CHANGE);
 
   watch(
-    () => [player.chosen, session.revision, Math.floor(player.playhead / STEP), session.connected] as const,
+    [
+      () => player.chosen,
+      () => session.revision,
+      () => Math.floor(player.playhead / STEP),
+      () => session.connected,
+    ],
     () => {
       if (of !== player.chosen) reading.value = null;
       void ask();

@@ -3,10 +3,9 @@ import { watchDebounced } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
-import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 import { operation, useEdits } from "./edits";
-import { endsOf } from "@/geometry/ends";
+import { endsOf, PLACING, type Values } from "@/geometry/ends";
 import { useLibrary } from "./library";
 import { useSession, type Layer, type Parameter, type Source } from "./session";
 
@@ -25,7 +24,6 @@ export const useRoom = defineStore("room", () => {
   const session = useSession();
   const player = usePlayer();
   const library = useLibrary();
-  const monitor = useMonitor();
 
   const layout = computed(() =>
     library.library?.layouts.find((one) => one.name === session.settings?.layout),
@@ -117,13 +115,9 @@ export const useRoom = defineStore("room", () => {
     },
   );
 
-  const PLACED: Parameter[] = [
-    "pan", "pan_left", "pan_right", "span", "front", "height", "front_left", "front_right", "height_left", "height_right",
-  ]; // prettier-ignore
-
   /** Whether a hand, here or elsewhere, has hold of a source's place, or has let go and it has not come back yet. */
   const inHand = (id: string): boolean =>
-    PLACED.some((name) => session.pending.has(`${id}.${name}`) || session.previews.has(`${id}.${name}`));
+    PLACING.some((name) => session.pending.has(`${id}.${name}`) || session.previews.has(`${id}.${name}`));
 
   /** A source's ends as hands have them: what its coordinates say. What is turned is told by the core. */
   function endsInHand(source: Source): Place[] | null {
@@ -174,13 +168,13 @@ export const useRoom = defineStore("room", () => {
   /** What a hand makes of the chosen source while it is held: told by the core a few times a second. */
   const held = shallowRef<Held | null>(null);
   let asking = false;
-  let next: Record<string, number> | null = null;
-  async function holding(source: Source, values: Record<string, number>): Promise<void> {
+  let next: Values | null = null;
+  async function holding(source: Source, values: Values): Promise<void> {
     next = values;
     if (asking) return;
     asking = true;
     while (next) {
-      const wanted: Record<string, number> = next;
+      const wanted: Values = next;
       next = null;
       held.value = await placeOf(source, { values: wanted }).catch(() => held.value);
     }
@@ -191,11 +185,21 @@ export const useRoom = defineStore("room", () => {
     held.value = null;
   };
   watch(found, letGo);
+  // Another session is another room.
+  watch(
+    () => session.id,
+    () => {
+      found.value = null;
+      told.value = -1;
+      passage.value = "";
+      put.clear();
+    },
+  );
 
   /** What a place would be: room and polar coordinates, and what plays it. */
   const placeOf = (
     source: Source,
-    given: { values?: Record<string, number>; polar?: [number, number, number] },
+    given: { values?: Values; polar?: [number, number, number] },
   ): Promise<Held> =>
     post<Held>(`/api/sessions/${session.id}/room/place`, {
       revision: session.revision, at: player.playhead, source: source.id, ...given,
@@ -246,16 +250,9 @@ export const useRoom = defineStore("room", () => {
     setWay(source, { off });
   }
 
-  function leave(): void {
-    found.value = null;
-    passage.value = "";
-    view.value = "plan";
-    monitor.leave();
-  }
-
   return {
     layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
     found, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
-    setWay, permit, leave,
+    setWay, permit,
   }; // prettier-ignore
 });

@@ -3,15 +3,17 @@
  * here and elsewhere, who is present, and changes on their way.
  */
 import { defineStore } from "pinia";
+import { createEventHook } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
 import { get, type Schemas } from "@/api/http";
-import { laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
-import { clamp, OFF_DB } from "@/geometry/pan";
+import type { Point, ShapeTables } from "@/geometry/lanes";
 import { Grid } from "@/geometry/time";
-import { LiveChannel, type Incoming, type Person, type Revision } from "@/live/channel";
-import { Outbox, type Operation } from "@/live/outbox";
+import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/live/channel";
+import { Outbox, type Operation, type Outcome } from "@/live/outbox";
 import { say } from "@/ui/say";
-import { kindAndId, ownerAndParameter } from "./owners";
+import { useAccount } from "./account";
+import { useHeld } from "./held";
+import { useValues } from "./values";
 
 export type Source = Schemas["StoredSource"];
 export type Passage = Schemas["StoredPassage"];
@@ -58,9 +60,6 @@ export interface LaneName {
   parameter: Parameter;
 }
 
-/** Parameters that a group's shift moves. */
-const PLACES: Parameter[] = ["pan", "pan_left", "pan_right"];
-
 export interface GainTable {
   positions: number;
   law: number[][];
@@ -69,15 +68,13 @@ export interface GainTable {
   levels: number[];
 }
 
-type Value = number | boolean | string | Point[];
+export type Value = number | boolean | string | Point[];
 
-interface Pending {
+export interface Pending {
   value: Value;
   /** Ids of the operations that carry it; none while the hand still holds it. */
   ids: Set<string>;
 }
-
-const PREVIEW_EVERY = 1000 / 30;
 
 export const useSession = defineStore("session", () => {
   const id = ref("");
@@ -92,7 +89,16 @@ export const useSession = defineStore("session", () => {
   const at = ref(0);
   const connected = ref(false);
   const lost = ref("");
-  const waiting = ref(0);
+  /** Changes that have not been answered, each in a few words. */
+  const unsent = shallowRef<string[]>([]);
+  const waiting = computed(() => unsent.value.length);
+  /** What became of changes that had waited for the connection, once it was back. */
+  const outcomes = shallowRef<Outcome[]>([]);
+  /** What comes in over the live channel, and every revision as it is taken in. */
+  const incoming = createEventHook<Incoming>();
+  const revised = createEventHook<Revision>();
+  /** Something that a colleague holds was reached for. */
+  const reached = createEventHook<string>();
   /** How many changes of this hand were refused: what showed or sounded of them is taken back. */
   const refusals = ref(0);
   const me = ref<Person | null>(null);
@@ -101,14 +107,17 @@ export const useSession = defineStore("session", () => {
   const pending = reactive(new Map<string, Pending>());
   /** Lanes as this person hears them on trial, by key. */
   const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
-  /** What colleagues hold, by thing. */
-  const previews = reactive(new Map<string, { value: number; tab: string }>());
 
   let channel: LiveChannel | undefined;
   let outbox: Outbox;
   const early = new Map<number, Revision>();
-  const previewed = new Map<string, { at: number; later: ReturnType<typeof setTimeout> | undefined }>();
+  const { previews, hear: hearPreview, tell: tellHeld, forget: forgetHeld } = useHeld({
+    send: (thing, value) => channel?.send({ type: "preview", thing, value }),
+    held: () => [...pending].flatMap(([thing, { ids, value }]) => (ids.size ? [] : [[thing, value as number]])),
+  }); // prettier-ignore
 
+  /** Whether closing the tab would lose a change. */
+  const wouldLose = (): boolean => unsent.value.length > 0 && !outbox.keeps;
   const mayEdit = computed(() => role.value !== "listener");
   const sources = computed(() => inOrder(document.value?.sources));
   const passages = computed(() =>
@@ -132,7 +141,12 @@ export const useSession = defineStore("session", () => {
     revision.value = found.revision;
     role.value = found.role;
     measureBy(found.frame);
-    outbox = new Outbox(sessionId, (count) => (waiting.value = count));
+    outbox = new Outbox(
+      sessionId,
+      useAccount().me?.id ?? 0,
+      (said) => (unsent.value = said),
+      (found) => (outcomes.value = found),
+    );
     channel = new LiveChannel(sessionId, {
       revision: () => revision.value,
       message: hear,
@@ -141,11 +155,13 @@ export const useSession = defineStore("session", () => {
         if (up) outbox.hurry();
         else {
           people.clear();
-          previews.clear();
+          forgetHeld();
         }
       },
-      closedForGood: () => (lost.value = "You are not in this session any more."),
+      closedForGood: (signedOut) =>
+        (lost.value = signedOut ? "You are signed out here." : "You are not in this session any more."),
     });
+    void outbox.adopt(settledBy(outbox));
   }
 
   /** Take what the page measures by from the core: length, bars, tables. */
@@ -173,23 +189,32 @@ export const useSession = defineStore("session", () => {
     document.value = null;
     people.clear();
     pending.clear();
-    previews.clear();
+    forgetHeld();
     early.clear();
+    outcomes.value = [];
+    unsent.value = [];
     tried.value = new Map();
   }
 
-  function hear(incoming: Incoming): void {
-    if (incoming.type === "revision") take(incoming);
-    else if (incoming.type === "welcome") me.value = incoming.you;
-    else if (incoming.type === "presence") people.set(incoming.person.tab, incoming.person);
-    else if (incoming.type === "refused") say.careful(incoming.detail);
-    else if (incoming.type === "gone") {
-      people.delete(incoming.tab);
-      for (const [thing, preview] of previews) if (preview.tab === incoming.tab) previews.delete(thing);
-    } else if (incoming.type === "preview") {
-      if (incoming.value === null) previews.delete(incoming.thing);
-      else previews.set(incoming.thing, { value: incoming.value, tab: incoming.tab });
-    }
+  function hear(told: Incoming): void {
+    if (told.type === "revision") take(told);
+    else if (told.type === "welcome") me.value = told.you;
+    else if (told.type === "presence") people.set(told.person.tab, told.person);
+    else if (told.type === "refused") say.careful(told.detail);
+    else if (told.type === "people") becomes(told.role);
+    else if (told.type === "gone") people.delete(told.tab);
+    hearPreview(told);
+    void incoming.trigger(told);
+  }
+
+  /** One's own part in the session, or somebody else's, is another now. */
+  function becomes(now: string): void {
+    if (now === role.value) return;
+    role.value = now;
+    if (me.value) me.value = { ...me.value, role: now };
+    say.know(
+      `You are ${now === "listener" ? "a listener" : `${now === "owner" ? "the" : "an"} ${now}`} here now.`,
+    );
   }
 
   /** Take in a revision; those that come too early wait for the ones before. */
@@ -200,7 +225,7 @@ export const useSession = defineStore("session", () => {
       early.delete(next.revision);
       apply(next);
     }
-    if (early.size) void fetchMissing();
+    if (early.size && !fetching) void fetchMissing();
   }
 
   function apply(told: Revision): void {
@@ -225,31 +250,34 @@ export const useSession = defineStore("session", () => {
     if (measures) void measureAgain();
     for (const [thing, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(thing);
+    void revised.trigger(told);
   }
 
+  let fetching = false;
   async function fetchMissing(): Promise<void> {
+    fetching = true;
     try {
       const found = await get<Revision[]>(`/api/sessions/${id.value}/operations?since=${revision.value}`);
       found.forEach(take);
     } catch {
       /* the connection is down: what is missing comes when it is back */
+    } finally {
+      fetching = false;
     }
   }
 
-  /** Show a value at once while a hand holds it, and tell colleagues. */
+  /** Whether a colleague has hold of a thing that this hand has not: whoever reaches for it is told. */
+  function isTaken(thing: string): boolean {
+    if (pending.has(thing) || !holder(thing)) return false;
+    void reached.trigger(thing);
+    return true;
+  }
+
+  /** Show a value at once while a hand holds it, and tell colleagues; what one of them holds is left to them. */
   function hold(thing: string, value: number): void {
+    if (isTaken(thing)) return;
     pending.set(thing, { value, ids: new Set() });
-    const told = previewed.get(thing) ?? { at: 0, later: undefined };
-    clearTimeout(told.later);
-    const wait = told.at + PREVIEW_EVERY - performance.now();
-    const send = (): void => {
-      told.at = performance.now();
-      if (pending.get(thing)?.ids.size === 0) channel?.send({ type: "preview", thing, value });
-    };
-    // A hand that rests is seen where it rests, however quickly it came there.
-    if (wait <= 0) send();
-    else told.later = setTimeout(send, wait);
-    previewed.set(thing, told);
+    tellHeld(thing, value);
   }
 
   /** Let go without changing anything. */
@@ -263,6 +291,7 @@ export const useSession = defineStore("session", () => {
    * see what was `held` until then, so that nothing jumps back in between.
    */
   function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
+    if (Object.keys(values).some(isTaken)) return;
     const wereHeld = held.filter((thing) => pending.get(thing)?.ids.size === 0);
     const carried = Object.keys(values).map((thing) => ({
       thing,
@@ -289,132 +318,27 @@ export const useSession = defineStore("session", () => {
     }
   }
 
-  function turnBack(which: "undo" | "redo"): void {
-    if (!mayEdit.value) return;
-    const mine = outbox;
-    outbox[which]((answer, refusal) => {
+  /** Takes an answer in, and says what there is to say of it. */
+  const settledBy =
+    (mine: Outbox) =>
+    (answer: Schemas["Answer"] | null, refusal: string): void => {
       if (mine !== outbox) return;
       if (answer) take(answer.revision as unknown as Revision);
       if (refusal || answer?.notice) say.know(refusal || answer!.notice);
-    });
-  }
-
-  function tell(chosen: string | null, playhead: number, playing: boolean): void {
-    channel?.send({ type: "presence", chosen, playhead, playing });
-  }
-
-  const laneKey = (source: string, parameter: Parameter): string => `${source}/${parameter}`;
-
-  /** The lane of a key. */
-  function laneOf(key: string): LaneName {
-    const [source, parameter] = ownerAndParameter(key);
-    return { source, parameter: parameter as Parameter };
-  }
-
-  /** Whether a lane's automation is switched off. */
-  const isOff = (source: string, parameter: Parameter): boolean =>
-    !!document.value?.lanes[laneKey(source, parameter)]?.off;
-
-  /** The points that a parameter follows as it is heard here; none where its static value holds. */
-  function followed(source: string, parameter: Parameter): Point[] {
-    const other = tried.value.get(laneKey(source, parameter));
-    return other ?? (isOff(source, parameter) ? [] : points(source, parameter));
-  }
-
-  /** Whether moving a parameter means writing points. */
-  const follows = (source: string, parameter: Parameter): boolean =>
-    !isOff(source, parameter) && points(source, parameter).length > 0;
-
-  /** The value without automation of anything that has lanes; what a hand holds does not stand yet. */
-  function staticOf(owner: string, parameter: Parameter): number {
-    const [kind, key] = kindAndId(owner);
-    const parts = {
-      source: "sources", return: "returns", group: "groups", send: "sends", layer: "layers", room: "turns",
-    } as const; // prettier-ignore
-    if (isOfPulse(parameter)) {
-      const name = ofPulse(parameter);
-      const sent = pending.get(`pulse:${owner}.${name}`);
-      return (sent?.value as number | undefined) ?? document.value?.pulses[owner]?.[name] ?? 1;
-    }
-    const thing = document.value?.[parts[kind]][key] as Partial<Record<Parameter, number>> | undefined;
-    const sent = pending.get(`${owner}.${parameter}`);
-    if (sent?.ids.size) return sent.value as number;
-    const unsent: Partial<Record<Parameter, number>> = { level: OFF_DB, front: 1 };
-    return thing?.[parameter] ?? (kind === "send" ? (unsent[parameter] ?? 0) : 0);
-  }
-
-  /** What the line of anything that has lanes says at a time, or its static value, whatever is held. */
-  function lineValueAt({ source, parameter }: LaneName, at: number): number {
-    const lane = followed(source, parameter);
-    return lane.length ? laneValue(shapes.value, lane, at) : staticOf(source, parameter);
-  }
-
-  /** The value of anything that has lanes at a time: held, automated, or static; a group's shift left out. */
-  function laneValueAt(lane: LaneName, at: number): number {
-    const thing = `${lane.source}.${lane.parameter}`;
-    const held = pending.get(thing) ?? previews.get(thing);
-    return held ? (held.value as number) : lineValueAt(lane, at);
-  }
-
-  /** The points of a lane as they show here; none if it has no automation. */
-  function points(source: string, parameter: Parameter): Point[] {
-    const key = laneKey(source, parameter);
-    const held = pending.get(key);
-    return held ? (held.value as Point[]) : (document.value?.lanes[key]?.points ?? []);
-  }
-
-  /** A thing's value as it shows here: held by this hand, by a colleague's, or as it stands. */
-  function shown<T extends Value>(thing: string, stands: T): T {
-    return ((pending.get(thing) ?? previews.get(thing))?.value as T | undefined) ?? stands;
-  }
-
-  /** The value that anything with lanes has at the playhead. */
-  const valueNow = (owner: string, parameter: Parameter): number =>
-    laneValueAt({ source: owner, parameter }, at.value);
-
-  /** How far a source's group shifts its place. */
-  function shiftOf(source: Source): number {
-    const group = document.value?.groups[source.group];
-    return group ? shown(`group:${group.id}.shift`, group.shift) : 0;
-  }
-
-  /** A source's own value at a time: held, automated, or static; its group's shift left out. */
-  const ownValueAt = (source: Source, parameter: Parameter, at: number): number =>
-    laneValueAt({ source: source.id, parameter }, at);
-
-  /** The value that results and sounds: a place is shifted with its group, within the field. */
-  function valueAt(source: Source, parameter: Parameter, at: number): number {
-    const own = ownValueAt(source, parameter, at);
-    return PLACES.includes(parameter) ? clamp(own + shiftOf(source), -1, 1) : own;
-  }
-
-  /** Whether a source is muted for everybody, itself or with its group. */
-  function muted(source: Source): boolean {
-    const group = document.value?.groups[source.group];
-    const itself = shown(`${source.id}.muted`, source.muted);
-    return itself || (!!group && shown(`group:${group.id}.muted`, group.muted));
-  }
-
-  const sendKey = (source: string, to: string): string => `${source}/${to}`;
-
-  /** What a source gives to a return as it shows here. */
-  function send(source: string, to: string): Send {
-    const key = sendKey(source, to);
-    const found = document.value?.sends[key];
-    const stands = found ?? {
-      id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0, front: 1,
-      height: 0,
-    }; // prettier-ignore
-    return {
-      ...stands,
-      level: valueNow(`send:${key}`, "level"),
-      before: shown(`send:${key}.before`, stands.before),
-      place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
-      pan: valueNow(`send:${key}`, "pan"),
-      front: valueNow(`send:${key}`, "front"),
-      height: valueNow(`send:${key}`, "height"),
     };
+
+  function turnBack(which: "undo" | "redo"): void {
+    if (mayEdit.value) outbox[which](settledBy(outbox));
   }
+
+  /** Have the server put something as it was: `path` says what, `said` in a few words. */
+  function putBack(path: string, said: string, body: object = {}): void {
+    if (mayEdit.value) outbox.putBack(path, body, said, settledBy(outbox));
+  }
+
+  const tell = (message: Outgoing): void => channel?.send(message);
+
+  const values = useValues({ document, pending, previews, tried, shapes, at });
 
   /** The colleague who holds a thing, if one does. */
   function holder(thing: string): Person | undefined {
@@ -425,7 +349,8 @@ export const useSession = defineStore("session", () => {
   return {
     id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
-    open, close, hold, letGo, change, turnBack, tell, points, followed, follows, isOff, staticOf, lineValueAt, laneValueAt, valueNow, shown, shiftOf, ownValueAt, valueAt, muted, send, sendKey,
-    holder, laneKey, laneOf,
+    unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
+    open, close, hold, letGo, change, turnBack, putBack, tell,
+    holder, ...values,
   }; // prettier-ignore
 });

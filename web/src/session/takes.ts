@@ -80,7 +80,7 @@ export const useTakes = defineStore("takes", () => {
     },
   );
   watch(
-    () => [session.id, session.role],
+    [() => session.id, () => session.role],
     ([id]) => {
       takes.value = [];
       waiting.value = null;

@@ -23,7 +23,7 @@ function reset(): void {
   metres.value = (session.settings?.metres ?? []).map((step) => [...step] as [number, number, number]);
   notes.value = [];
 }
-watch(() => [session.settings?.tempos, session.settings?.metres], reset, { immediate: true });
+watch([() => session.settings?.tempos, () => session.settings?.metres], reset, { immediate: true });
 
 const changed = computed(
   () =>

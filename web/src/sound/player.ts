@@ -16,6 +16,7 @@ import {
   type Plain,
   type Readings,
   type Spectrum,
+  type Then,
   type Trial,
 } from "./segments";
 import type { FromWorklet, ToWorklet } from "./worklet";
@@ -27,6 +28,7 @@ const AHEAD = 4;
 const AT_ONCE = 2;
 const READINGS_KEPT = 400;
 const TELL_EVERY = 100;
+const MOST_SOLOS_TOLD = 40;
 /** Meter frames whose points stand in the phase picture together. */
 const FRAMES_SHOWN = 14;
 /** Meter frames are 50 a second; the eye is content with this, and so is a small machine. */
@@ -56,6 +58,8 @@ export const usePlayer = defineStore("player", () => {
   /** Changes that are heard on trial, and the way of listening: for oneself. */
   const trial = shallowRef<Trial | null>(null);
   const monitor = ref("stereo");
+  /** An earlier revision that is heard in place of the present, and what makes it as loud (dB): for oneself. */
+  const then = shallowRef<Then | null>(null);
   /** Other moves than the session's, as the server words them: for oneself. */
   const moves = ref<string[]>([]);
   /** The points of the phase picture and the spectrum that belong to what sounds now. */
@@ -144,7 +148,11 @@ export const usePlayer = defineStore("player", () => {
     else void play();
   }
 
+  /** How often the playhead was sent somewhere. */
+  const sought = ref(0);
+
   function seek(at: number): void {
+    sought.value += 1;
     playhead.value = Math.min(Math.max(at, 0), session.length);
     const position = Math.round(playhead.value * rate.value);
     report = { ...report, position, time: context?.currentTime ?? 0, ended: false };
@@ -197,6 +205,7 @@ export const usePlayer = defineStore("player", () => {
       free,
       moves: moves.value,
       click: click.value,
+      then: then.value,
     };
     asked.add(index);
     busy += 1;
@@ -295,12 +304,22 @@ export const usePlayer = defineStore("player", () => {
     const time = performance.now();
     if (!atOnce && time - told < TELL_EVERY) return;
     told = time;
-    session.tell(session.me ? chosen.value : null, playhead.value, playing.value);
+    session.tell({
+      type: "presence",
+      chosen: chosen.value,
+      playhead: playhead.value,
+      playing: playing.value,
+      passage: round.value,
+      monitor: monitor.value,
+      solo: solo.value.slice(0, MOST_SOLOS_TOLD),
+    });
   }
 
   /** The source that is worked on. */
   const chosen = ref<string | null>(null);
-  watch([chosen, playing], () => tell(true));
+  watch([chosen, playing, round, monitor, solo], () => tell(true));
+  // Who comes in, or comes back, says at once where they are.
+  session.onHeard((incoming) => incoming.type === "welcome" && tell(true));
 
   /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
   function grasp(source: Source, withLevel = false): void {
@@ -368,6 +387,7 @@ export const usePlayer = defineStore("player", () => {
     hand = "";
     free = false;
     moves.value = [];
+    then.value = null;
     span.value = null;
     click.value = false;
     report = { position: 0, time: 0, starved: false, ended: false };
@@ -376,7 +396,7 @@ export const usePlayer = defineStore("player", () => {
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
   watch(() => session.refusals, renew);
   watch(solo, renew);
-  watch([plain, trial, monitor, moves, click], renew);
+  watch([plain, trial, monitor, moves, click, then], renew);
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
@@ -384,7 +404,7 @@ export const usePlayer = defineStore("player", () => {
   });
 
   return {
-    playing, starved, playhead, round, roundSpan, span, solo, click, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
+    playing, starved, playhead, sought, then, round, roundSpan, span, solo, click, plain, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
     play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, hears, leave,
   }; // prettier-ignore
 });

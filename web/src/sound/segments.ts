@@ -59,6 +59,12 @@ export interface Trial {
   trim: number;
 }
 
+/** An earlier revision, and the level (dB) that makes it as loud as the present. */
+export interface Then {
+  revision: number;
+  trim: number;
+}
+
 /** How one listens: sources soloed for oneself, the one that is held, what is heard away or on trial, the monitor. */
 export interface Heard {
   solo: string[];
@@ -72,6 +78,8 @@ export interface Heard {
   moves: string[];
   /** The beats are struck. */
   click: boolean;
+  /** An earlier revision in place of the present. */
+  then: Then | null;
 }
 
 export async function fetchSegment(
@@ -81,7 +89,8 @@ export async function fetchSegment(
   heard: Heard,
   signal: AbortSignal,
 ): Promise<Fetched> {
-  const query = new URLSearchParams({ revision: String(revision) });
+  const query = new URLSearchParams({ revision: String(heard.then?.revision ?? revision) });
+  if (heard.then) query.set("trim", heard.then.trim.toFixed(3));
   if (heard.solo.length) query.set("solo", heard.solo.join(","));
   if (heard.hand) query.set("hand", heard.hand);
   if (heard.hand && heard.free) query.set("free", "true");

@@ -2,17 +2,20 @@
 /** What this person hears otherwise than the mix is delivered, plainly marked while it lasts, and ended by a press. */
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 
 const player = usePlayer();
 const library = useLibrary();
+const room = useRoom();
 const monitor = useMonitor();
 
 const marks = computed(() => {
   const way = library.library?.monitors.find((one) => one.name === player.monitor);
   const found = [];
-  if (way && way.name !== "stereo" && way.name !== "headphones")
+  const usual = way?.name === "stereo" || (way?.name === "headphones" && room.surround);
+  if (way && !usual)
     found.push({
       text: way.title,
       title: `You hear: ${way.title}. ${way.sentence} Nobody else does; press for stereo`,
@@ -30,10 +33,12 @@ const marks = computed(() => {
       title: "You hear B, the counterweight on trial. Nobody else does; press for A",
       end: () => monitor.compare(false),
     });
-  if (player.moves.length)
+  if (player.moves.length || player.then)
     found.push({
       text: `B: ${monitor.moves?.title ?? "other moves"}`,
-      title: "You hear B, moves that nobody has applied. Nobody else does; press for A",
+      title: player.then
+        ? "You hear an earlier revision, as loud as the present. Nobody else does; press for A"
+        : "You hear B, moves that nobody has applied. Nobody else does; press for A",
       end: () => monitor.compare(false),
     });
   return found;

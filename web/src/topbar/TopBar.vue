@@ -2,15 +2,24 @@
 /** The dark bar: the session, its desks, what is personal (with its ear mark), who is here, and what is kept. */
 import { computed } from "vue";
 import { useSession } from "@/session/session";
-import { initials, personColour } from "@/ui/theme";
+import { useComments } from "@/comments/comments";
 import EarMark from "@/ui/EarMark.vue";
 import { useRoom } from "@/session/room";
+import Here from "./Here.vue";
 import ListeningMark from "./ListeningMark.vue";
 import ListenPick from "./ListenPick.vue";
+import Saved from "./Saved.vue";
 import Transport from "./Transport.vue";
 
-defineProps<{ desk: string }>();
-defineEmits<{ export: []; help: []; settings: [part: string] }>();
+defineProps<{ desk: string; sheet: string }>();
+defineEmits<{
+  export: [];
+  help: [];
+  settings: [part: string];
+  people: [];
+  sheet: [which: "history" | "comments"];
+}>();
+const comments = useComments();
 const session = useSession();
 const room = useRoom();
 const DESKS = [
@@ -21,17 +30,9 @@ const DESKS = [
 ];
 const about = computed(() => {
   const found = session.settings;
-  if (!found) return "";
+  if (!found) return [];
   const [, beats, unit] = found.metres[0]!;
-  return `${found.tempos[0]![1]} bpm · ${beats}/${unit} · ${room.surround ? found.layout : "stereo"}`;
-});
-const everyone = computed(() => [...(session.me ? [session.me] : []), ...session.people.values()]);
-const saved = computed(() => {
-  if (session.waiting)
-    return session.connected
-      ? `Saving ${session.waiting}…`
-      : `${session.waiting} change${session.waiting > 1 ? "s" : ""} waiting`;
-  return session.connected ? `Saved · r${session.revision}` : "Connecting…";
+  return [`${found.tempos[0]![1]} bpm · ${beats}/${unit}`, room.surround ? found.layout : "stereo"];
 });
 </script>
 
@@ -41,14 +42,14 @@ const saved = computed(() => {
       <img src="/needle.svg" alt="All sessions" width="24" height="24" />
     </RouterLink>
     <div class="title">
-      <h1>{{ session.settings?.name }}</h1>
+      <h1 :title="session.settings?.name">{{ session.settings?.name }}</h1>
       <button
         class="about"
         title="Name, tempo, metre, pan law, loudspeakers"
         aria-label="The session's settings"
         @click="$emit('settings', 'general')"
       >
-        {{ about }}
+        <span v-for="line in about" :key="line">{{ line }}</span>
       </button>
     </div>
     <nav aria-label="Desks">
@@ -86,17 +87,30 @@ const saved = computed(() => {
         <svg width="18" height="16"><path d="m11 3 4 4-4 4M14.5 7H7a4 4 0 0 0 0 8h3" /></svg>
       </button>
     </div>
-    <ul class="people" aria-label="Here now">
-      <li
-        v-for="person in everyone"
-        :key="person.tab"
-        :style="{ background: personColour(person.colour) }"
-        :title="`${person.name}, ${person.role}${person === session.me ? ' (you)' : ''}`"
+    <Here @people="$emit('people')" />
+    <Saved />
+    <div class="sheets" role="group" aria-label="Beside the desk">
+      <button
+        :aria-pressed="sheet === 'history'"
+        aria-label="History"
+        title="History: who changed what, and earlier revisions"
+        @click="$emit('sheet', 'history')"
       >
-        {{ initials(person.name) }}
-      </li>
-    </ul>
-    <span class="saved number" role="status" :class="{ away: !session.connected }">{{ saved }}</span>
+        <svg width="18" height="18">
+          <circle cx="9" cy="9" r="7" />
+          <path d="M9 4.500V9l3.500 2" />
+        </svg>
+      </button>
+      <button
+        :aria-pressed="sheet === 'comments'"
+        :aria-label="comments.unread ? `Comments, ${comments.unread} unread` : 'Comments'"
+        title="Comments (N: a new one)"
+        @click="$emit('sheet', 'comments')"
+      >
+        <svg width="18" height="18"><path d="M2 3h14v9H9l-4 4v-4H2Z" /></svg>
+        <span v-if="comments.unread" class="unread">{{ comments.unread }}</span>
+      </button>
+    </div>
     <button class="export" :disabled="!session.mayEdit" @click="$emit('export')">Export…</button>
     <button class="help" aria-label="Keys and help" title="Keys (?)" @click="$emit('help')">?</button>
   </header>
@@ -106,7 +120,7 @@ const saved = computed(() => {
 .bar {
   display: flex;
   align-items: center;
-  gap: 14px;
+  gap: 8px;
   height: 46px;
   padding: 0 12px;
   background: var(--ink);
@@ -118,23 +132,29 @@ const saved = computed(() => {
 }
 .title {
   display: flex;
-  align-items: baseline;
+  align-items: center;
   gap: 9px;
   min-width: 0;
   overflow: hidden;
 }
 h1 {
+  min-width: 0;
+  overflow: hidden;
   font-size: 16px;
+  text-overflow: ellipsis;
 }
 .about {
+  display: grid;
+  flex: none;
   padding: 2px 4px;
   border: 0;
   border-radius: 3px;
   background: none;
   color: #a9b2ad;
-  font-size: 12px;
-  overflow: hidden;
-  text-overflow: ellipsis;
+  font-size: 11.5px;
+  line-height: 15px;
+  text-align: left;
+  white-space: nowrap;
   cursor: pointer;
 }
 .about:hover {
@@ -148,7 +168,7 @@ nav {
   display: flex;
   align-items: center;
   height: 100%;
-  padding: 0 16px;
+  padding: 0 10px;
   color: inherit;
   text-decoration: none;
 }
@@ -166,11 +186,14 @@ nav {
   gap: 6px;
   margin-left: auto;
 }
-.turns {
+.turns,
+.sheets {
   display: flex;
 }
 .turns button,
+.sheets button,
 .help {
+  position: relative;
   display: grid;
   place-items: center;
   width: 28px;
@@ -183,11 +206,30 @@ nav {
   cursor: pointer;
 }
 .turns button:hover:not(:disabled),
+.sheets button:hover,
 .help:hover,
 .export:hover:not(:disabled) {
   background: #3a4148;
 }
-.turns svg {
+.sheets button[aria-pressed="true"] {
+  background: var(--paper);
+  color: var(--ink);
+}
+.unread {
+  position: absolute;
+  top: -1px;
+  right: -3px;
+  min-width: 14px;
+  padding: 0 3px;
+  border-radius: 7px;
+  background: var(--lamp);
+  color: var(--ink);
+  font-size: 9.5px;
+  font-weight: 600;
+  line-height: 14px;
+}
+.turns svg,
+.sheets svg {
   fill: none;
   stroke: currentcolor;
   stroke-width: 1.6;
@@ -195,31 +237,6 @@ nav {
 button:disabled {
   opacity: 0.4;
   cursor: default;
-}
-.people {
-  display: flex;
-  gap: 4px;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-.people li {
-  display: grid;
-  place-items: center;
-  width: 24px;
-  height: 24px;
-  border-radius: 50%;
-  color: var(--ink);
-  font-size: 10px;
-  font-weight: 600;
-}
-.saved {
-  min-width: 92px;
-  font-size: 12px;
-  color: #a9b2ad;
-}
-.saved.away {
-  color: #f0c36d;
 }
 .export {
   height: 28px;
@@ -245,7 +262,6 @@ button:disabled {
     padding: 6px 8px;
     gap: 8px;
   }
-  .saved,
   .help {
     display: none;
   }

@@ -103,7 +103,7 @@ const round = computed({
   color: #a9b2ad;
 }
 .round select {
-  width: 156px;
+  width: 112px;
   height: 26px;
   padding: 0 8px;
   border: 1px solid #6d767a;

@@ -3,14 +3,18 @@ import { useEventListener } from "@vueuse/core";
 import { useRouter } from "vue-router";
 import { MOVE_KEYS, useMoveKeys } from "@/chart/moveKeys";
 import { useChartView } from "@/chart/view";
+import { useComments } from "@/comments/comments";
 import { useCauses } from "@/desks/balance/causes";
 import { useUse } from "@/desks/pulse/use";
 import { useAlone } from "@/session/alone";
+import { useMoves } from "@/session/moves";
 import { usePulses } from "@/session/pulses";
 import { useSession } from "@/session/session";
 import { useWithout } from "@/session/without";
+import { useAlong } from "@/sound/along";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
+import { useNotices } from "@/ui/notices";
 
 export const KEYS: { title: string; keys: [string, string][] }[] = [
   {
@@ -28,6 +32,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
         "B, Shift+B",
         "hear B (a counterweight, a change looked at, a take, another line) against A: held, or to stay",
       ],
+      ["Escape", "listen by yourself again, after listening along with somebody"],
       ["C", "hear the first cause of a lean alone, then the next"],
     ],
   },
@@ -90,6 +95,8 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     keys: [
       ["Ctrl+Z", "undo your own last change"],
       ["Ctrl+Shift+Z", "redo it"],
+      ["O", "where a change went over another: put the other back"],
+      ["N", "a comment at the playhead, or on the stretch that is picked"],
       ["?", "this sheet"],
     ],
   },
@@ -110,6 +117,10 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const alone = useAlone();
   const use = useUse();
   const router = useRouter();
+  const comments = useComments();
+  const moves = useMoves();
+  const notices = useNotices();
+  const along = useAlong();
 
   function goRound(): void {
     if (player.round) player.round = null;
@@ -143,12 +154,17 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     "2": () => void router.replace(`/sessions/${session.id}/move`),
     "3": () => void router.replace(`/sessions/${session.id}/pulse`),
     "4": () => void router.replace(`/sessions/${session.id}/balance`),
+    n: () => comments.begin(moves.span),
+    o: () => {
+      const notice = notices.byKey("o");
+      if (notice) notices.act(notice);
+    },
     k: () => (player.click = !player.click),
     c: () => causes.hearNext(),
     M: () => monitor.latch("mono"),
     B: () => monitor.compare(!monitor.comparing),
     "?": showHelp,
-    Escape: () => alone.id && alone.close(),
+    Escape: () => (along.tab ? along.leave() : alone.id && alone.close()),
   };
 
   const pulseActions: Record<string, () => void> = {

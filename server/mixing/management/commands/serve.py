@@ -30,8 +30,11 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
-        fail_unfinished()
-        uploads.resume()
+        fail_unfinished(only_lost=settings.SHARED)
+        uploads.resume(only_lost=settings.SHARED)
+        if not settings.TASKS_IN_REDIS:
+            # What was made two weeks ago is known by its own row; its place in the queue is not wanted any more.
+            call_command("prune_db_task_results", verbosity=0)
         workers.wake()
         # Rendering shares the interpreter with requests: let them have their turn quickly.
         sys.setswitchinterval(0.0005)

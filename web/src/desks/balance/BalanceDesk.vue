@@ -34,8 +34,11 @@ const shown = shallowRef(true);
 const AFTER_CHANGE = 500;
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(
-  () =>
-    [shown.value && view.selection.join(","), session.revision, session.connected && lean.done >= 1] as const,
+  [
+    () => shown.value && view.selection.join(","),
+    () => session.revision,
+    () => session.connected && lean.done >= 1,
+  ],
   ([solo, , free]) => {
     clearTimeout(timer);
     if (!solo) return own.clear();

@@ -62,7 +62,7 @@ const look = useDebounceFn(async () => {
   }
 }, 300);
 watch(
-  () => [session.revision, Math.floor(player.playhead / STEP), session.connected] as const,
+  [() => session.revision, () => Math.floor(player.playhead / STEP), () => session.connected],
   () => session.connected && void look(),
   { immediate: true },
 );

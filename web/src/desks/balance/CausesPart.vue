@@ -24,13 +24,12 @@ const asking = useAsking<Schemas["CausesOut"]>("causes");
 const AFTER_CHANGE = 400;
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(
-  () =>
-    [
-      chosen.stretch.start,
-      chosen.stretch.end,
-      session.revision,
-      lean.lean !== null && session.connected,
-    ] as const,
+  [
+    () => chosen.stretch.start,
+    () => chosen.stretch.end,
+    () => session.revision,
+    () => lean.lean !== null && session.connected,
+  ],
   ([start, end, , ready]) => {
     clearTimeout(timer);
     if (!ready || end <= start) return;

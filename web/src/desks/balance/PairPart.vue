@@ -35,8 +35,13 @@ const ready = computed(() => known.value.every((side) => side.length > 0));
 const AFTER_CHANGE = 400;
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(
-  () =>
-    [ready.value, names.value.join("|"), chosen.stretch.start, chosen.stretch.end, session.revision] as const,
+  [
+    () => ready.value,
+    () => names.value.join("|"),
+    () => chosen.stretch.start,
+    () => chosen.stretch.end,
+    () => session.revision,
+  ],
   ([ask, , start, end]) => {
     clearTimeout(timer);
     if (!ask || end <= start) return asking.clear();

@@ -122,7 +122,7 @@ export const useCounterweight = defineStore("counterweight", () => {
   }
 
   watch(() => session.id, () => (stop(), leaveToCauses())); // prettier-ignore
-  watch(() => [chosen.stretch.start, chosen.stretch.end], stop);
+  watch([() => chosen.stretch.start, () => chosen.stretch.end], stop);
   // What was worked out for an earlier revision is neither heard nor applied.
   watch(stale, (now) => now && monitor.offer(null));
 

@@ -45,7 +45,7 @@ export const useStretch = defineStore("stretch", () => {
 
   // The first lean that is known shows its worst stretch.
   watch(
-    () => [session.id, lean.lean !== null] as const,
+    [() => session.id, () => lean.lean !== null],
     ([id, known], before) => {
       if (!before || id !== before[0]) wanted.value = null;
       if (!known || wanted.value || !leaning.value.length) return;

@@ -14,6 +14,7 @@ import { usePlayer } from "@/sound/player";
 import { inkOf } from "@/ui/theme";
 import Fold from "@/ui/Fold.vue";
 import NumberField from "@/ui/NumberField.vue";
+import { minuteText } from "@/ui/moment";
 import LaneHand from "./LaneHand.vue";
 import MidiPart from "./MidiPart.vue";
 
@@ -78,16 +79,13 @@ async function compareWith(event: Event): Promise<void> {
   monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
 }
 watch(
-  () => [key(props.lane), session.revision],
-  ([name], before) => {
-    if (before && name !== before[0] && against.value) {
-      against.value = "";
-      monitor.offerMoves(null);
-    }
+  () => key(props.lane),
+  () => {
+    if (!against.value) return;
+    against.value = "";
+    monitor.offerMoves(null);
   },
 );
-const when = (made: string): string =>
-  new Date(made).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
 </script>
 
 <template>
@@ -161,7 +159,7 @@ const when = (made: string): string =>
           <option value="">nothing else</option>
           <option value="none">without its line</option>
           <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
-            r{{ one.revision }} · {{ when(one.made_at) }} {{ one.author.split(" ")[0] }}
+            r{{ one.revision }} · {{ minuteText(one.made_at) }} {{ one.author.split(" ")[0] }}
           </option>
         </select>
         <button

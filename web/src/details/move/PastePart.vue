@@ -65,7 +65,7 @@ watch([where, name, every, () => moves.clip], find);
 
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(
-  () => [targets.value, mirrored.value, byBeats.value],
+  [() => targets.value, () => mirrored.value, () => byBeats.value],
   () => {
     clearTimeout(timer);
     timer = setTimeout(() => {

@@ -79,8 +79,8 @@ async function setPolar(index: number, value: number): Promise<void> {
   const wanted = [...(polar.value ?? [0, 0, 1])] as [number, number, number];
   wanted[index] = value;
   try {
-    const { place } = await room.placeOf(props.source, { polar: wanted });
-    edits.setValues(props.source, { pan: place[0], front: place[1], height: place[2] }, player.playhead);
+    const { values } = await room.placeOf(props.source, { polar: wanted });
+    edits.setValues(props.source, values, player.playhead);
   } catch (error) {
     say.wrong((error as Error).message);
   }

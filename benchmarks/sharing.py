@@ -1,0 +1,89 @@
+"""Sharing: how soon others have an edit with 20 and 50 people, edits a second, and a session after an hour's work.
+
+Run (with the packages of ./test): python -m benchmarks.sharing
+"""
+
+import asyncio
+import os
+import random
+import sqlite3
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("NEEDLE_LOCAL", "1")
+os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
+
+EDITS = 60
+SECONDS = 10
+HOUR = 2400
+"""Changes that four people make in a busy hour: one every 6 s each."""
+
+
+def main() -> None:
+    import django
+
+    django.setup()
+    from benchmarks.crowd import Visitor, edits_seen, told
+    from tests.browser.stage import Server
+
+    server = Server()
+    rowan, ines = (Visitor(server.address, name) for name in ("rowan", "ines"))
+    session = rowan.ask("/api/sessions")[0]["id"]
+    for count in (20, 50):
+        # As many lines as people; the accounts are shared, which costs the server the same.
+        watchers = [(rowan, ines)[number % 2] for number in range(count)]
+        seen = asyncio.run(edits_seen([rowan, ines], watchers, session, EDITS))
+        told(f"an edit with {count} people, until each of them has it", seen)
+
+    def edit_on(visitor: Visitor) -> int:
+        chance, made, until = random.Random(visitor.username), 0, time.monotonic() + SECONDS
+        while time.monotonic() < until:
+            visitor.edit(session, kind="place-source", source="oars", pan=round(chance.uniform(-1, 1), 3))
+            made += 1
+        return made
+
+    with ThreadPoolExecutor(4) as pool:
+        made = sum(pool.map(edit_on, [rowan, ines] * 2))
+    print(f"edits by four people without a pause, each stored and synced: {made / SECONDS:.0f} a second")
+
+    chance = random.Random(3)
+    before = (server.data / "needle.sqlite3").stat().st_size
+    for number in range(HOUR):
+        start = round(chance.uniform(0, 110), 2)
+        points = [{"t": start + i, "value": round(chance.uniform(-1, 1), 2)} for i in range(6)]
+        kinds = (
+            {"kind": "place-source", "source": "hand-drum", "pan": points[0]["value"]},
+            {"kind": "set-level", "source": "gulls", "level": round(chance.uniform(-20, 0), 1)},
+            {
+                "kind": "write-points",
+                "source": "oars",
+                "parameter": "pan",
+                "start": start,
+                "end": start + 5,
+                "points": points,
+            },
+        )
+        (rowan, ines)[number % 2].edit(session, **kinds[number % 3])
+    with sqlite3.connect(server.data / "needle.sqlite3") as database:
+        database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    grown = (server.data / "needle.sqlite3").stat().st_size - before
+    opened = []
+    for _ in range(10):
+        start = time.perf_counter()
+        rowan.ask(f"/api/sessions/{session}")
+        opened.append(time.perf_counter() - start)
+    print(f"an hour of busy work, {HOUR} changes: the log grew by {grown / 1e6:.1f} MB")
+    told("opening that session", opened)
+    start = time.perf_counter()
+    rowan.ask(f"/api/sessions/{session}/history")
+    print(f"its history, first page: {1000 * (time.perf_counter() - start):.0f} ms")
+    start = time.perf_counter()
+    rowan.ask(f"/api/sessions/{session}/undo", {"client_id": "00000000-0000-4000-8000-000000000001"})
+    print(f"an undo in it: {1000 * (time.perf_counter() - start):.0f} ms")
+    server.close()
+
+
+if __name__ == "__main__":
+    main()

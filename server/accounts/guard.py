@@ -1,0 +1,12 @@
+"""What every door to an account asks for: a page of this site's own."""
+
+from django.http import HttpRequest
+from ninja.utils import check_csrf
+
+from server.mixing.access import Refused
+
+
+def guard(request: HttpRequest) -> None:
+    """Refused if the request does not come from this site's own page."""
+    if check_csrf(request):
+        raise Refused("The page is too old. Load it again, then sign in.", 403)

@@ -1,0 +1,180 @@
+"""Backups: the database as it was at one moment and every file that it speaks of, in one archive, while people edit.
+
+The database goes first: files are only ever added, so all that it speaks of is there when they follow.
+"""
+
+import json
+import os
+import shutil
+import sqlite3
+import subprocess
+import tarfile
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path, PurePosixPath
+from typing import Any
+from uuid import uuid4
+
+from django.conf import settings
+from django.db import connection
+from django.utils import timezone
+
+from needle.errors import NeedleError
+
+FORMAT = 1
+ABOUT = "backup.json"
+FOLDERS = ("assets", "heads", "exports", "reports")
+_DATABASES = {"sqlite": "needle.sqlite3", "postgresql": "needle.pgdump"}
+
+Told = Callable[[str], None]
+
+
+def back_up(target: Path, told: Told = lambda _: None) -> int:
+    """Write everything to an archive (tar); how many files. Nobody has to wait meanwhile.
+
+    Written beside and renamed, so that an archive with the right name is whole.
+    """
+    partial = target.with_name(f"{target.name}.{uuid4().hex}.partial")
+    count = 0
+    try:
+        with tempfile.TemporaryDirectory() as folder, tarfile.open(partial, "w") as archive:
+            database = Path(folder) / _DATABASES[connection.vendor]
+            told("the database")
+            _copy_database(database)
+            about = Path(folder) / ABOUT
+            about.write_text(
+                json.dumps({"format": FORMAT, "database": connection.vendor, "made_at": str(timezone.now())})
+            )
+            archive.add(about, ABOUT)
+            archive.add(database, database.name)
+            for path in _files():
+                archive.add(path, str(path.relative_to(settings.DATA_DIR)))
+                count += 1
+                if count % 100 == 0:
+                    told(f"{count} files")
+        with partial.open("rb") as file:
+            os.fsync(file.fileno())
+        partial.replace(target)
+    finally:
+        partial.unlink(missing_ok=True)
+    return count
+
+
+def _files() -> Iterator[Path]:
+    for name in FOLDERS:
+        for path in sorted((settings.DATA_DIR / name).rglob("*")):
+            if path.is_file() and ".partial" not in path.name:
+                yield path
+
+
+def _copy_database(target: Path) -> None:
+    if connection.vendor == "sqlite":
+        # SQLite's own online copy: whole and of one moment, however many write meanwhile.
+        with (
+            sqlite3.connect(str(connection.settings_dict["NAME"]), uri=True) as source,
+            sqlite3.connect(target) as copy,
+        ):
+            source.backup(copy)
+        copy.close()
+        source.close()
+        return
+    _run(["pg_dump", "--format=custom", "--no-owner", f"--file={target}"])
+
+
+def restore(archive_path: Path, replace: bool = False, told: Told = lambda _: None) -> int:
+    """Put everything of an archive in place; how many files. The server must not be running.
+
+    NeedleError if the archive is broken, of another database, or there is something already (unless ``replace``,
+    which keeps what was there in a folder beside it).
+    """
+    try:
+        with tarfile.open(archive_path) as archive, tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
+            folder = Path(into)
+            for member in archive:
+                _check_member(member)
+                archive.extract(member, folder, filter="data")
+            return _put_in_place(folder, replace, told)
+    except (tarfile.TarError, EOFError) as error:
+        raise NeedleError(f"{archive_path.name} is not a whole backup: {error}. Nothing was changed.") from error
+
+
+def _check_member(member: tarfile.TarInfo) -> None:
+    path = PurePosixPath(member.name)
+    fits = path.name in (ABOUT, *_DATABASES.values()) if len(path.parts) == 1 else path.parts[0] in FOLDERS
+    if not member.isfile() or not fits or ".." in path.parts:
+        raise NeedleError(f"A backup holds no “{member.name}”. Nothing was changed.")
+
+
+def _put_in_place(folder: Path, replace: bool, told: Told) -> int:
+    about = _about(folder)
+    if about.get("format") != FORMAT:
+        raise NeedleError("That backup was made by another version. Restore it with that, then upgrade.")
+    vendor = about.get("database")
+    if vendor != connection.vendor:
+        raise NeedleError(f"That backup is of a {vendor} database, and this is {connection.vendor}.")
+    present = [settings.DATA_DIR / name for name in FOLDERS if (settings.DATA_DIR / name).exists()]
+    sqlite = Path(str(connection.settings_dict["NAME"])) if vendor == "sqlite" else None
+    if sqlite:
+        present += [path for path in (sqlite, *_beside(sqlite)) if path.exists()]
+    filled = connection.vendor != "sqlite" and bool(connection.introspection.table_names())
+    if (present or filled) and not replace:
+        raise NeedleError("There is data here already. Name an empty folder, or add --replace to put it aside.")
+    connection.close()
+    aside = settings.DATA_DIR / f"before-{timezone.now():%Y%m%d-%H%M%S}"
+    for path in present:
+        aside.mkdir(parents=True, exist_ok=True)
+        shutil.move(path, aside / path.name)
+        told(f"put aside: {aside / path.name}")
+    count = 0
+    settings.DATA_DIR.mkdir(parents=True, exist_ok=True)
+    for name in FOLDERS:
+        if (folder / name).exists():
+            count += sum(path.is_file() for path in (folder / name).rglob("*"))
+            shutil.move(folder / name, settings.DATA_DIR / name)
+    database = folder / _DATABASES[connection.vendor]
+    if sqlite:
+        sqlite.parent.mkdir(parents=True, exist_ok=True)
+        shutil.move(database, sqlite)
+    else:
+        _run(
+            [
+                "pg_restore",
+                "--clean",
+                "--if-exists",
+                "--no-owner",
+                "--single-transaction",
+                f"--dbname={_name()}",
+                str(database),
+            ]
+        )
+    return count
+
+
+def _about(folder: Path) -> dict[str, Any]:
+    try:
+        return json.loads((folder / ABOUT).read_text())
+    except (OSError, ValueError) as error:
+        raise NeedleError("That file is not a backup of this application. Nothing was changed.") from error
+
+
+def _beside(database: Path) -> list[Path]:
+    return [database.with_name(database.name + ending) for ending in ("-wal", "-shm")]
+
+
+def _name() -> str:
+    return str(connection.settings_dict["NAME"])
+
+
+def _run(command: list[str]) -> None:
+    """Run one of PostgreSQL's programs on the database; its password goes by the environment."""
+    given = connection.settings_dict
+    names = {"PGHOST": "HOST", "PGPORT": "PORT", "PGUSER": "USER", "PGPASSWORD": "PASSWORD", "PGDATABASE": "NAME"}
+    environment = os.environ | {key: str(given[name]) for key, name in names.items() if given.get(name)}
+    try:
+        subprocess.run(command, env=environment, check=True, capture_output=True, text=True)
+    except FileNotFoundError as error:
+        raise NeedleError(
+            f"{command[0]} is missing. Install PostgreSQL's client programs, then try again."
+        ) from error
+    except subprocess.CalledProcessError as error:
+        raise NeedleError(f"{command[0]} failed: {error.stderr.strip()[-400:]}") from error

@@ -1,0 +1,54 @@
+"""Whether everything that the application stands on answers: for whoever watches over it."""
+
+from uuid import uuid4
+
+from asgiref.sync import async_to_sync
+from channels.layers import get_channel_layer
+from django.conf import settings
+from django.db import connection
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+
+router = Router(tags=["operating"])
+
+
+class HealthOut(Schema):
+    """What answers: the database, the live channel, the folder of assets (written to)."""
+
+    database: bool
+    live: bool
+    data: bool
+
+
+def _database() -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
+
+
+def _live() -> None:
+    async_to_sync(get_channel_layer().group_send)("health", {"type": "health"})
+
+
+def _data() -> None:
+    settings.DATA_DIR.mkdir(parents=True, exist_ok=True)
+    probe = settings.DATA_DIR / f".health-{uuid4().hex}"
+    try:
+        probe.write_bytes(b"1")
+    finally:
+        probe.unlink(missing_ok=True)
+
+
+CHECKS = {"database": _database, "live": _live, "data": _data}
+
+
+@router.get("/health", auth=None, response={200: HealthOut, 503: HealthOut})
+def health(request: HttpRequest) -> Status:
+    """200 if all of it answers, else 503."""
+    found = {}
+    for name, check in CHECKS.items():
+        try:
+            check()
+            found[name] = True
+        except Exception:
+            found[name] = False
+    return Status(200 if all(found.values()) else 503, HealthOut(**found))

@@ -1,0 +1,33 @@
+"""Telling everybody who is in a session, or every browser of one person, once what happened is kept."""
+
+from typing import Any
+from uuid import UUID
+
+from asgiref.sync import async_to_sync
+from channels.layers import get_channel_layer
+from django.db import transaction
+
+
+def group_name(session_id: UUID) -> str:
+    """The channel group of everybody in a session."""
+    return f"session.{session_id}"
+
+
+def person_group(user_id: int) -> str:
+    """The channel group of all of one person's browsers."""
+    return f"person.{user_id}"
+
+
+def announce(session_id: UUID, kind: str, **content: Any) -> None:
+    """Tell everybody in a session; ``kind`` names what the consumer does with it."""
+    _send(group_name(session_id), kind, content)
+
+
+def announce_to(user_id: int, kind: str, **content: Any) -> None:
+    """Tell all of one person's browsers."""
+    _send(person_group(user_id), kind, content)
+
+
+def _send(group: str, kind: str, content: dict[str, Any]) -> None:
+    message = {"type": f"live.{kind}", **content}
+    transaction.on_commit(lambda: async_to_sync(get_channel_layer().group_send)(group, message))

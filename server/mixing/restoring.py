@@ -1,0 +1,71 @@
+"""Putting back what one change had touched, by the names that operations give to what they touch."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from needle.checks import Document, check_document
+from needle.errors import NeedleError
+from needle.moving.lane import Lane, stored
+from needle.owners import PART_OF, ROOM, kind_and_id, lane_value
+from server.mixing.operations import Touch
+from server.mixing.operations.restoring import PART_OF_PREFIX
+from server.mixing.state import apply_changes
+
+
+def touched_as_it_was(now: Document, then: Document, touches: Iterable[Touch]) -> Document:
+    """The document with what a change had touched as it was after it."""
+    found = now
+    for name, start, end in touches:
+        change = _change(found, then, name, start, end)
+        if change:
+            found = apply_changes(found, [change])
+    return found
+
+
+def _change(
+    now: Document, then: Document, name: str, start: float | None, end: float | None
+) -> dict[str, Any] | None:
+    head, dot, field = name.rpartition(".")
+    kind, colon, key = (head if dot else name).partition(":")
+    if name.startswith("events:"):
+        return {"part": "events", "key": name.partition(":")[2], "value": then["events"].get(name.partition(":")[2])}
+    if kind == "way":
+        source = key.partition("/")[0]
+        return {"part": "rooms", "key": source, "value": then["rooms"].get(source)}
+    if not dot or (field == "on" and "/" in head and head in now["lanes"] | then["lanes"]):
+        return _lane_change(now, then, head if dot else name, start, end)
+    part, thing = (PART_OF_PREFIX.get(f"{kind}:"), key) if colon else ("sources", head)
+    if kind == "deal":
+        thing = key.partition(".")[0]
+        field = "places" if "." in key else field
+    if part == "session":
+        return {"part": part, "key": thing, "value": {**now[part], field: then[part][field]}}
+    old, new = then.get(part, {}).get(thing), now.get(part, {}).get(thing)
+    if old is None or new is None:
+        # It came or went with the change.
+        return {"part": part, "key": thing, "value": old} if part and old != new else None
+    return {"part": part, "key": thing, "value": {**new, field: old[field]}} if field in old else None
+
+
+def _lane_change(
+    now: Document, then: Document, key: str, start: float | None, end: float | None
+) -> dict[str, Any] | None:
+    owner = key.rpartition("/")[0]
+    kind, thing = kind_and_id(owner)
+    if owner != ROOM and thing not in now[PART_OF[kind]]:
+        return None
+    old, new = then["lanes"].get(key), now["lanes"].get(key)
+    if start is None or end is None:
+        return {"part": "lanes", "key": key, "value": old} if old != new else None
+    before, after = (Lane.of(lane["points"] if lane else []) for lane in (new, old))
+    points = before.with_range(start, end, after.in_range(start, end)).points
+    off = bool((new or old or {}).get("off"))
+    return {"part": "lanes", "key": key, "value": lane_value(key, stored(points), off) if points else None}
+
+
+def checked(document: Document) -> Document:
+    """The document if all in it still goes together. NeedleError says what does not."""
+    try:
+        return check_document(document)
+    except NeedleError as error:
+        raise NeedleError(f"That cannot be put back by itself: {error} Restore the whole session instead.") from error

@@ -1,0 +1,227 @@
+"""Comments over HTTP: pinned to a time, a source or a stretch, with replies, resolved or open, read or not."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.db.models import Q
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Router, Schema, Status
+from pydantic import Field
+
+from server.mixing.access import Refused, membership
+from server.mixing.announcing import announce
+from server.mixing.api import Who
+from server.mixing.models import Member, Session, Thing, shown_name
+from server.mixing.operations.things import Beat
+from server.mixing.throttling import Often
+from server.sharing.models import Comment
+
+router = Router(tags=["comments"])
+
+MOST_COMMENTS = 5000
+Text = Annotated[str, Field(min_length=1, max_length=2000)]
+_OFTEN = [Often("comment", "120/m")]
+
+
+class CommentIn(Schema):
+    """A remark, and what it is pinned to: a source, a time, a stretch (beats), or nothing."""
+
+    text: Text
+    source: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
+    beat: Beat | None = None
+    end: Beat | None = None
+
+
+class TextIn(Schema):
+    text: Text
+
+
+class ResolveIn(Schema):
+    resolved: bool
+
+
+class SeenIn(Schema):
+    """Comments and replies that one has read."""
+
+    ids: Annotated[list[UUID], Field(max_length=1000)]
+
+
+class ReplyOut(Schema):
+    """A reply; times are ISO."""
+
+    id: UUID
+    author: Who
+    text: str
+    made_at: str
+    edited: bool
+    read: bool
+
+
+class CommentOut(ReplyOut):
+    """A comment with its replies, where it is pinned (beats), and who has resolved it."""
+
+    source: str
+    beat: float | None
+    end: float | None
+    resolved: str
+    replies: list[ReplyOut]
+
+
+def _reply_out(one: Comment, read: set[UUID], me: int | None) -> ReplyOut:
+    return ReplyOut(
+        id=one.id,
+        author=Who(id=one.author_id, name=shown_name(one.author)),
+        text=one.text,
+        made_at=one.made_at.isoformat(),
+        edited=one.edited_at is not None,
+        read=one.author_id == me or one.id in read,
+    )
+
+
+def _out(one: Comment, read: set[UUID], me: int | None) -> CommentOut:
+    return CommentOut(
+        **_reply_out(one, read, me).dict(),
+        source=one.source,
+        beat=one.beat,
+        end=one.end,
+        resolved=shown_name(one.resolved_by) if one.resolved_at and one.resolved_by else "",
+        replies=[_reply_out(reply, read, me) for reply in one.replies.all()],
+    )
+
+
+def _threads(session_id: UUID):
+    found = Comment.objects.filter(session=session_id, parent=None).select_related("author", "resolved_by")
+    return found.prefetch_related("replies__author")
+
+
+@router.get("/{uuid:session_id}/comments", response=list[CommentOut])
+def comments(request: HttpRequest, session_id: UUID) -> list[CommentOut]:
+    """Every comment of the session, the oldest first."""
+    membership(request.user, session_id)
+    read = _read(session_id, request.user)
+    return [_out(one, read, request.user.pk) for one in _threads(session_id)]
+
+
+@router.post("/{uuid:session_id}/comments", response=CommentOut, throttle=_OFTEN)
+def comment(request: HttpRequest, session_id: UUID, given: CommentIn) -> CommentOut:
+    """Make a remark; listeners may."""
+    session = membership(request.user, session_id).session
+    if given.source and not _known(session, "sources", given.source):
+        raise Refused("That source is not in the session any more. Pin the comment to something else.", 422)
+    if given.end is not None and (given.beat is None or given.end <= given.beat):
+        raise Refused("A stretch ends after it begins. Choose another, or a single time.", 422)
+    _check_room(session)
+    passage = _passage_at(session, given.beat) if given.beat is not None else None
+    where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
+    made = Comment.objects.create(session=session, author=request.user, **given.dict(), **where)
+    return _told(session_id, made, request)
+
+
+@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/replies", response=CommentOut, throttle=_OFTEN)
+def reply(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn) -> CommentOut:
+    """Answer a remark; one that was resolved is open again."""
+    session = membership(request.user, session_id).session
+    thread = _comment(session_id, comment_id)
+    if thread.parent_id:
+        raise Refused("Replies are made to comments, not to other replies.", 422)
+    _check_room(session)
+    Comment.objects.create(session=session, author=request.user, parent=thread, text=given.text)
+    Comment.objects.filter(pk=thread.pk).update(resolved_at=None, resolved_by=None)
+    return _told(session_id, thread, request)
+
+
+@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/resolve", response=CommentOut)
+def resolve(request: HttpRequest, session_id: UUID, comment_id: UUID, given: ResolveIn) -> CommentOut:
+    """Say that a remark has been dealt with, or that it has not."""
+    membership(request.user, session_id)
+    thread = _comment(session_id, comment_id)
+    done = {"resolved_at": timezone.now(), "resolved_by": request.user} if given.resolved else {}
+    Comment.objects.filter(pk=thread.pk).update(**(done or {"resolved_at": None, "resolved_by": None}))
+    return _told(session_id, thread, request)
+
+
+@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/text", response=CommentOut, throttle=_OFTEN)
+def edit(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn) -> CommentOut:
+    """Word one's own remark or reply differently."""
+    membership(request.user, session_id)
+    mine = _comment(session_id, comment_id)
+    if mine.author_id != request.user.pk:
+        raise Refused("Only who made a comment words it differently.", 403)
+    Comment.objects.filter(pk=mine.pk).update(text=given.text, edited_at=timezone.now())
+    return _told(session_id, mine.parent or mine, request)
+
+
+@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/remove", response={204: None})
+def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
+    """Take away one's own remark or reply, or as the owner anybody's."""
+    member = membership(request.user, session_id)
+    found = _comment(session_id, comment_id)
+    if found.author_id != request.user.pk and member.role != Member.Role.OWNER:
+        raise Refused("Only who made a comment, or the session's owner, takes it away.", 403)
+    thread = found.parent
+    found.delete()
+    if thread:
+        _told(session_id, thread, request)
+    else:
+        announce(session_id, "comment", id=str(comment_id), comment=None)
+    return Status(204, None)
+
+
+@router.post("/{uuid:session_id}/comments/seen", response={204: None})
+def seen(request: HttpRequest, session_id: UUID, given: SeenIn) -> Status:
+    """Mark remarks and replies as read."""
+    membership(request.user, session_id)
+    there = Comment.objects.filter(session=session_id, pk__in=given.ids).values_list("pk", flat=True)
+    marks = Comment.read_by.through
+    marks.objects.bulk_create([marks(comment_id=one, user=request.user) for one in there], ignore_conflicts=True)
+    return Status(204, None)
+
+
+def _comment(session_id: UUID, comment_id: UUID) -> Comment:
+    found = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
+    if found is None:
+        raise Refused("That comment is not there any more.", 404)
+    return found
+
+
+def _told(session_id: UUID, thread: Comment, request: HttpRequest) -> CommentOut:
+    """The thread as it stands, told to everybody; what each of them has read they know themselves."""
+    found = _threads(session_id).get(pk=thread.pk)
+    announce(session_id, "comment", id=str(found.pk), comment=_out(found, set(), None).model_dump(mode="json"))
+    return _out(found, _read(session_id, request.user), request.user.pk)
+
+
+def _read(session_id: UUID, user) -> set[UUID]:
+    """What somebody has read of a session's comments and replies."""
+    return set(Comment.objects.filter(session=session_id, read_by=user).values_list("pk", flat=True))
+
+
+def _check_room(session: Session) -> None:
+    if session.comments.count() >= MOST_COMMENTS:
+        raise Refused(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
+
+
+def _known(session: Session, part: str, key: str) -> bool:
+    return Thing.objects.filter(session=session, part=part, key=key).exists()
+
+
+def _passage_at(session: Session, beat: float) -> dict[str, Any] | None:
+    """The shortest passage that a moment lies in."""
+    passages = Thing.objects.filter(session=session, part="passages").values_list("value", flat=True)
+    around = [one for one in passages if one["start"] <= beat < one["end"]]
+    return min(around, key=lambda one: one["end"] - one["start"], default=None)
+
+
+def follow_passages(sender: Any, session: Session, changes: list[dict[str, Any]], **_: Any) -> None:
+    """Comments go along with the passages that they stand in; every one that has moved is told."""
+    moved = {c["key"]: c["value"]["start"] for c in changes if c["part"] == "passages" and c["value"]}
+    pinned = Comment.objects.filter(session=session, passage__in=moved, parent=None).filter(~Q(beat=None))
+    for one in pinned:
+        by = moved[one.passage] - one.passage_start
+        if by:
+            one.beat, one.end = max(one.beat + by, 0.0), None if one.end is None else max(one.end + by, 0.0)
+            one.passage_start = moved[one.passage]
+            one.save(update_fields=["beat", "end", "passage_start"])
+            found = _threads(session.pk).get(pk=one.pk)
+            announce(session.pk, "comment", id=str(one.pk), comment=_out(found, set(), None).model_dump(mode="json"))

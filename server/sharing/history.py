@@ -1,0 +1,291 @@
+"""The session's history over HTTP: who did what and when, what has become different, named versions, putting back."""
+
+from dataclasses import asdict
+from datetime import datetime
+from functools import reduce
+from operator import or_
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.db.models import Q
+from django.http import HttpRequest
+from ninja import Query, Router, Schema, Status
+from pydantic import Field
+
+from needle.balancing.matching import matching_trim
+from needle.errors import NeedleError
+from needle.owners import kind_and_id
+from needle.restoring import belongs, layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
+from server.audio.balance import During
+from server.audio.mixes import document_for, mix_at
+from server.audio.work import asked
+from server.mixing import revisions
+from server.mixing.access import Refused, membership
+from server.mixing.api import Answer, OverOut, Who, answer_of
+from server.mixing.conflicts import meeting
+from server.mixing.models import Operation as Row
+from server.mixing.models import Session, shown_name
+from server.mixing.operations import PutThings
+from server.mixing.operations.base import Name
+from server.mixing.operations.things import StoredPoint
+from server.mixing.restoring import checked, touched_as_it_was
+from server.mixing.state import stored_document
+from server.sharing.differences import differences
+from server.sharing.models import Version
+
+router = Router(tags=["history"])
+
+ROWS = 60
+MOST_VERSIONS = 500
+_MOST_READ = 4000
+
+Revision = Annotated[int, Field(ge=0)]
+Seconds = Annotated[float, Field(ge=0, allow_inf_nan=False)]
+
+
+class HistoryIn(Schema):
+    """Which rows: before a revision, by a person, of a source, and between two moments (ISO)."""
+
+    before: Revision = 0
+    author: int = 0
+    source: Annotated[str, Field(max_length=64)] = ""
+    since: datetime | None = None
+    until: datetime | None = None
+
+
+class HistoryRow(Schema):
+    """One change: who, when (ISO), what, whether it was undone since, and whose unseen changes it went over."""
+
+    revision: int
+    author: Who
+    made_at: str
+    kind: str
+    said: str
+    undone: bool
+    over: list[OverOut]
+
+
+class HistoryOut(Schema):
+    """Rows, the latest first; ``more`` is the revision to ask for those before, 0 at the beginning."""
+
+    rows: list[HistoryRow]
+    more: int
+
+
+class DifferenceOut(Schema):
+    """A thing that differs, then and now in a few words."""
+
+    part: str
+    key: str
+    source: str
+    name: str
+    then: str
+    now: str
+
+
+class ComparedOut(Schema):
+    """What differs between a revision and a later one, and what lanes that differ followed then."""
+
+    revision: int
+    now: int
+    differences: list[DifferenceOut]
+    lanes: dict[str, list[StoredPoint]]
+
+
+class MatchedOut(Schema):
+    """How much louder a revision has to be made to be as loud as a later one (dB), once ``done`` is 1."""
+
+    done: float
+    trim: float
+
+
+class RestoreIn(Schema):
+    """What is put as it was: everything, or a source, or what moves in a stretch (s), or of one source in it."""
+
+    client_id: UUID
+    source: Annotated[str, Field(max_length=64)] = ""
+    start: Seconds | None = None
+    end: Seconds | None = None
+
+
+class PutBackIn(Schema):
+    """Which later revision went over it: only what that touched is put back."""
+
+    client_id: UUID
+    by: Revision
+
+
+class VersionIn(Schema):
+    name: Name
+    revision: Revision
+
+
+class VersionOut(Schema):
+    """A revision with a name; ``made_at`` is ISO."""
+
+    id: UUID
+    name: str
+    revision: int
+    author: str
+    made_at: str
+
+
+@router.get("/{uuid:session_id}/history", response=HistoryOut)
+def history(request: HttpRequest, session_id: UUID, wanted: Query[HistoryIn]) -> HistoryOut:
+    """What was changed, the latest first."""
+    session = membership(request.user, session_id).session
+    rows = Row.objects.filter(session=session).select_related("author").order_by("-revision")
+    if wanted.before:
+        rows = rows.filter(revision__lt=wanted.before)
+    if wanted.author:
+        rows = rows.filter(author=wanted.author)
+    if wanted.since:
+        rows = rows.filter(made_at__gte=wanted.since)
+    if wanted.until:
+        rows = rows.filter(made_at__lt=wanted.until)
+    if wanted.source:
+        # The ids are somewhere in what was changed; whether it is the source's is told by reading it.
+        layers = _layers_of(session, wanted.source)
+        ids = (wanted.source, *(kind_and_id(layer)[1] for layer in layers))
+        rows = rows.filter(reduce(or_, (Q(changes__icontains=one) for one in ids)))
+    found: list[Row] = []
+    last = 0
+    for read, row in enumerate(rows.iterator(), 1):
+        if len(found) == ROWS or read > _MOST_READ:
+            break
+        last = row.revision
+        if not wanted.source or any(belongs(c["part"], c["key"], wanted.source, layers) for c in row.changes):
+            found.append(row)
+    else:
+        last = 0
+    undone = set(Row.objects.filter(undoes__in=found).values_list("undoes", flat=True))
+    return HistoryOut(rows=[_row(row, row.pk in undone) for row in found], more=last)
+
+
+def _layers_of(session: Session, source: str) -> frozenset[str]:
+    """What owns the lanes of a source's layers, those that are gone too: all that were ever made are in the log."""
+    naming = session.operations.filter(changes__icontains='"layers"').filter(changes__icontains=source)
+    logged = naming.values_list("changes", flat=True)
+    made = ({c["key"]: c["value"] for c in some if c["part"] == "layers" and c["value"]} for some in logged)
+    return layers_of(source, *made)
+
+
+def _row(row: Row, undone: bool) -> HistoryRow:
+    return HistoryRow(
+        revision=row.revision,
+        author=Who(id=row.author_id, name=row.author_name),
+        made_at=row.made_at.isoformat(),
+        kind=row.kind,
+        said=row.said,
+        undone=undone,
+        over=row.over,
+    )
+
+
+@router.get("/{uuid:session_id}/history/{int:then}/differences", response=ComparedOut)
+def compared(request: HttpRequest, session_id: UUID, then: int, revision: Revision) -> ComparedOut:
+    """What differs between a revision and the one that is worked on."""
+    session = membership(request.user, session_id).session
+    old, new = document_for(session, then), document_for(session, revision)
+    told = [DifferenceOut(**asdict(one)) for one in differences(old, new)]
+    return ComparedOut(revision=then, now=revision, differences=told, lanes=lines_as_they_were(new, old))
+
+
+@router.get("/{uuid:session_id}/history/{int:then}/matched", response=MatchedOut)
+def matched(
+    request: HttpRequest, session_id: UUID, then: int, revision: Revision, during: Query[During]
+) -> MatchedOut:
+    """What makes a revision as loud as the one that is worked on, over a stretch (to the end where ``end`` is 0).
+
+    Long work: asked again until ``done`` is 1.
+    """
+    session = membership(request.user, session_id).session
+    mixes = mix_at(session, then), mix_at(session, revision)
+    key = ("matched", session_id, then, revision, during.model_dump_json())
+    done, trim = asked(key, lambda: matching_trim(*mixes, during.measured))
+    return MatchedOut(done=done, trim=round(trim or 0.0, 2))
+
+
+@router.post("/{uuid:session_id}/history/{int:then}/restore", response=Answer)
+def restore(request: HttpRequest, session_id: UUID, then: int, given: RestoreIn) -> Answer:
+    """Put things as they were at a revision, as a new change that can be undone."""
+    membership(request.user, session_id, to_edit=True)
+
+    def operation(session: Session) -> PutThings:
+        now, old = stored_document(session), revisions.document_at(session_id, then)
+        what = f"r{then}"
+        if given.start is not None or given.end is not None:
+            if given.start is None or given.end is None or given.end <= given.start:
+                raise NeedleError("A stretch has a start and ends after it. Choose another.")
+            whose = f"{now['sources'].get(given.source, {}).get('name', given.source)}: " if given.source else ""
+            wanted = checked(moves_as_they_were(now, old, given.start, given.end, given.source))
+            return _changing(f"{whose}moves of {given.start:.1f}–{given.end:.1f} s as in {what}", now, wanted)
+        if given.source:
+            wanted = checked(source_as_it_was(now, old, given.source))
+            return _changing(f"{wanted['sources'][given.source]['name']} as in {what}", now, wanted)
+        return _changing(f"Everything as in {what}", now, old)
+
+    return answer_of(revisions.submit_made(request.user, session_id, given.client_id, operation))
+
+
+@router.post("/{uuid:session_id}/history/{int:then}/put-back", response=Answer)
+def put_back(request: HttpRequest, session_id: UUID, then: int, given: PutBackIn) -> Answer:
+    """Put what one change had set as it was after it, where the later one has gone over it."""
+    membership(request.user, session_id, to_edit=True)
+
+    def operation(session: Session) -> PutThings:
+        rows = {row.revision: row for row in session.operations.filter(revision__in=(then, given.by))}
+        if rows.keys() != {then, given.by}:
+            raise Refused("There is no such revision.", 404)
+        touches = meeting(rows[then], rows[given.by])
+        now, old = stored_document(session), revisions.document_at(session_id, then)
+        return _changing(f"Put back: {rows[then].said}", now, checked(touched_as_it_was(now, old, touches)))
+
+    return answer_of(revisions.submit_made(request.user, session_id, given.client_id, operation))
+
+
+def _changing(what: str, now: dict[str, Any], wanted: dict[str, Any]) -> PutThings:
+    made = PutThings.between(what, now, wanted)
+    if not made.things:
+        raise NeedleError("It is so already: nothing has to be put back.")
+    return made
+
+
+@router.get("/{uuid:session_id}/versions", response=list[VersionOut])
+def versions(request: HttpRequest, session_id: UUID) -> list[VersionOut]:
+    """The named versions, the latest revision first."""
+    session = membership(request.user, session_id).session
+    return [_version_out(one) for one in session.versions.select_related("author")]
+
+
+@router.post("/{uuid:session_id}/versions", response=VersionOut)
+def name_version(request: HttpRequest, session_id: UUID, given: VersionIn) -> VersionOut:
+    """Give a revision a name, or another one."""
+    session = membership(request.user, session_id, to_edit=True).session
+    if given.revision > session.revision:
+        raise Refused(f"The session has come to revision {session.revision}, not {given.revision}.", 409)
+    if session.versions.exclude(revision=given.revision).count() >= MOST_VERSIONS:
+        raise Refused(f"The session keeps {MOST_VERSIONS} names, and takes no more. Take old ones away.", 409)
+    named = {"name": given.name, "author": request.user}
+    version, _ = Version.objects.update_or_create(session=session, revision=given.revision, defaults=named)
+    return _version_out(version)
+
+
+@router.post("/{uuid:session_id}/versions/{uuid:version_id}/remove", response={204: None})
+def remove_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> Status:
+    """Take a name away; the revision stays."""
+    session = membership(request.user, session_id, to_edit=True).session
+    gone, _ = session.versions.filter(pk=version_id).delete()
+    if not gone:
+        raise Refused("There is no such version.", 404)
+    return Status(204, None)
+
+
+def _version_out(one: Version) -> VersionOut:
+    return VersionOut(
+        id=one.id,
+        name=one.name,
+        revision=one.revision,
+        author=shown_name(one.author),
+        made_at=one.made_at.isoformat(),
+    )

@@ -1,0 +1,46 @@
+"""A session that several people work on, through the API."""
+
+from typing import Any
+
+from tests.server.sessions import SessionCase
+
+
+class SharedCase(SessionCase):
+    def make(self, who: str, kind: str, made_on: int | None = None, **fields: Any) -> dict[str, Any]:
+        answer = self.operate(self.as_(who), {"kind": kind, **fields}, made_on=made_on)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()["revision"]
+
+    def asked(self, who: str, path: str, status: int = 200, **body: Any) -> Any:
+        answer = self.post(self.as_(who), path, body)
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json() if answer.content else None
+
+    def got(self, who: str, path: str, **query: Any) -> Any:
+        answer = self.as_(who).get(self.url(path), query)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def write(
+        self,
+        who: str,
+        values: dict[float, float],
+        made_on: int | None = None,
+        source: str = "low",
+        parameter: str = "pan",
+    ) -> dict[str, Any]:
+        points = [{"t": t, "value": value, "shape": "straight", "tension": 0.0} for t, value in values.items()]
+        return self.make(
+            who,
+            "write-points",
+            made_on,
+            source=source,
+            parameter=parameter,
+            start=min(values),
+            end=max(values),
+            points=points,
+        )
+
+    def lane(self) -> list[tuple[float, float]]:
+        lane = self.state()["lanes"].get("low/pan", {"points": []})
+        return [(p["t"], p["value"]) for p in lane["points"]]

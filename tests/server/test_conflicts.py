@@ -1,0 +1,99 @@
+"""Changes that meet, through the API: who is told of what, and what is put back."""
+
+from typing import Any
+from uuid import uuid4
+
+from server.mixing.revisions import replayed
+from server.mixing.state import stored_document
+from tests.server.shared import SharedCase
+
+
+class Conflicts(SharedCase):
+    def test_the_same_value_goes_to_the_later_and_both_are_told(self) -> None:
+        seen = self.revision()
+        first = self.make("emil", "place-source", seen, source="low", pan=-0.5)
+        self.assertEqual(first["over"], [])
+        second = self.make("olga", "place-source", seen, source="low", pan=0.5)
+        self.assertEqual([over["revision"] for over in second["over"]], [first["revision"]])
+        self.assertEqual(second["over"][0]["author"]["name"], "Emil")
+        self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
+        # One key puts the other back, as a change that can be undone.
+        back = self.put_back(first, second)["revision"]
+        self.assertIn("Put back", back["said"])
+        self.assertEqual(self.state()["sources"]["low"]["pan"], -0.5)
+        self.turn(self.as_("emil"), "undo")
+        self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
+        self.assertEqual(replayed(self.session), stored_document(self.session))
+
+    def put_back(self, first: dict[str, Any], by: dict[str, Any], status: int = 200) -> Any:
+        body = {"client_id": str(uuid4()), "by": by["revision"]}
+        return self.asked("emil", f"/history/{first['revision']}/put-back", status, **body)
+
+    def test_only_what_was_gone_over_is_put_back(self) -> None:
+        seen = self.revision()
+        several = [{"kind": "place-source", "source": key, "pan": -0.5} for key in ("low", "high")]
+        first = self.make("emil", "together", seen, what="Both to the left", operations=several)
+        second = self.make("olga", "place-source", seen, source="low", pan=0.5)
+        # Nobody's doing has met here: it is the present, and stays.
+        self.make("olga", "place-source", source="high", pan=0.9)
+        self.put_back(first, second)
+        sources = self.state()["sources"]
+        self.assertEqual((sources["low"]["pan"], sources["high"]["pan"]), (-0.5, 0.9))
+        self.assertIn("so already", self.put_back(first, second, 422)["detail"])
+        self.put_back(first, {"revision": 999}, 404)
+
+    def test_a_stretch_that_was_gone_over_is_put_back_alone(self) -> None:
+        seen = self.revision()
+        first = self.write("emil", {1.0: 0.5, 2.0: 0.6}, seen)
+        second = self.write("olga", {1.5: -0.9, 2.5: -0.8}, seen)
+        self.write("olga", {3.0: 0.1, 3.5: 0.2})
+        self.put_back(first, second)
+        self.assertEqual(self.lane(), [(1.0, 0.5), (2.0, 0.6), (2.5, -0.8), (3.0, 0.1), (3.5, 0.2)])
+
+    def test_what_others_have_made_of_the_rest_of_a_stretch_stays(self) -> None:
+        seen = self.revision()
+        first = self.write("emil", {1.0: 0.5, 2.0: 0.6, 3.0: 0.7}, seen)
+        second = self.write("olga", {1.9: -0.9, 2.1: -0.8}, seen)
+        self.write("olga", {2.8: 0.1, 3.0: 0.2})
+        self.put_back(first, second)
+        self.assertEqual(self.lane(), [(1.0, 0.5), (2.0, 0.6), (2.8, 0.1), (3.0, 0.2)])
+
+    def test_other_things_ranges_and_points_merge_and_nobody_is_told(self) -> None:
+        self.write("olga", {0.5: 0.0, 1.0: 0.1, 2.0: 0.2, 3.0: 0.3})
+        seen = self.revision()
+        for who, kind, fields in (
+            ("emil", "place-source", {"source": "low", "front": 0.5}),
+            ("olga", "place-source", {"source": "high", "pan": 0.5}),
+            ("emil", "set-level", {"source": "low", "level": -3.0}),
+            ("olga", "move-point", {"was": {"t": 0.5, "value": 0.0}, "to": {"t": 2.5, "value": 0.9}}),
+            ("emil", "move-point", {"was": {"t": 1.0, "value": 0.1}, "to": {"t": 1.5, "value": -0.9}}),
+            ("emil", "write-points", {"start": 3.5, "end": 4.0, "points": [{"t": 3.8, "value": 1.0}]}),
+        ):
+            lane = {} if "source" in fields else {"source": "low", "parameter": "pan"}
+            self.assertEqual(self.make(who, kind, seen, **lane, **fields)["over"], [])
+        self.assertEqual(self.lane(), [(1.5, -0.9), (2.0, 0.2), (2.5, 0.9), (3.0, 0.3), (3.8, 1.0)])
+
+    def test_one_point_moved_by_two_hands_stays_one(self) -> None:
+        self.write("olga", {1.0: 0.1, 2.0: 0.2})
+        seen = self.revision()
+        lane = {"source": "low", "parameter": "pan", "was": {"t": 1.0, "value": 0.1}}
+        self.make("emil", "move-point", seen, **lane, to={"t": 0.5, "value": -0.5})
+        told = self.make("olga", "move-point", seen, **lane, to={"t": 1.5, "value": 0.5})
+        self.assertEqual(len(told["over"]), 1)
+        self.assertEqual(self.lane(), [(1.5, 0.5), (2.0, 0.2)])
+        self.turn(self.as_("olga"), "undo")
+        self.assertEqual(self.lane(), [(0.5, -0.5), (2.0, 0.2)])
+        gone = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, made_on=None)
+        self.assertEqual(gone.status_code, 422)
+        self.assertIn("not there any more", gone.json()["detail"])
+
+    def test_what_was_made_and_taken_back_meanwhile_is_no_conflict(self) -> None:
+        seen = self.revision()
+        self.make("emil", "place-source", seen, source="low", pan=-0.5)
+        self.turn(self.as_("emil"), "undo")
+        self.assertEqual(self.make("olga", "place-source", seen, source="low", pan=0.5)["over"], [])
+
+    def test_one_s_own_changes_never_meet(self) -> None:
+        seen = self.revision()
+        for pan in (0.1, 0.2, 0.3):
+            self.assertEqual(self.make("emil", "place-source", seen, source="low", pan=pan)["over"], [])

@@ -1,0 +1,161 @@
+"""People through the API: invitations, roles, handing over, signing in and out, what is held."""
+
+import json
+import threading
+from datetime import timedelta
+from typing import Any
+
+from asgiref.sync import async_to_sync, sync_to_async
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import Client
+from django.utils import timezone
+
+from server.mixing.models import Member
+from server.sharing.models import Invitation
+from tests.server.shared import SharedCase
+from tests.server.tabs import Tabs
+
+
+class People(SharedCase):
+    def test_a_link_lets_people_in_until_it_is_withdrawn_or_ends(self) -> None:
+        made = self.asked("olga", "/invitations", role="listener", hours=2)
+        body = json.dumps({"secret": made["secret"]})
+        post = {"data": body, "content_type": "application/json"}
+        self.assertNotIn(made["secret"], Invitation.objects.get().secret)
+        door = Client().post("/api/invitations/look", **post).json()
+        self.assertEqual(
+            (door["name"], door["role"], door["author"], door["session"]), ("Tones", "listener", "Olga", None)
+        )
+        uwe = self.as_("uwe")
+        self.assertEqual(uwe.get(self.url()).status_code, 404)
+        self.assertEqual(uwe.post("/api/invitations/enter", **post).json()["role"], "listener")
+        self.assertEqual(uwe.get(self.url()).json()["role"], "listener")
+        self.assertEqual(self.operate(uwe, {"kind": "mute-source", "source": "low", "muted": True}).status_code, 403)
+        self.assertEqual(self.got("olga", "/people")["invitations"][0]["taken"], 1)
+        self.assertEqual(self.got("emil", "/people")["invitations"], [])
+        # A member stays what they are, whatever a link says.
+        self.assertEqual(self.as_("emil").post("/api/invitations/enter", **post).json()["role"], "engineer")
+        self.asked("olga", f"/invitations/{made['id']}/withdraw", 204)
+        self.assertEqual(Client().post("/api/invitations/look", **post).status_code, 404)
+        Invitation.objects.update(withdrawn=False, ends_at=timezone.now() - timedelta(seconds=1))
+        self.assertEqual(uwe.post("/api/invitations/enter", **post).status_code, 404)
+
+    def test_an_account_is_made_by_an_invitation_only(self) -> None:
+        secret = self.asked("olga", "/invitations", role="engineer")["secret"]
+        mia = Client()
+        given = {"username": "mia", "name": "Mia Quay", "password": "short", "secret": secret}
+
+        def ask(**changed: str) -> Any:
+            return mia.post("/api/accounts", json.dumps({**given, **changed}), content_type="application/json")
+
+        self.assertIn("at least 10", ask().json()["detail"])
+        self.assertEqual(ask(password="a ferry at dusk", secret="not that one").status_code, 404)
+        self.assertEqual(ask(password="a ferry at dusk", username="OLGA").status_code, 409)
+        self.assertEqual(get_user_model().objects.count(), 4)
+        self.assertEqual(ask(password="a ferry at dusk").status_code, 200)
+        self.assertEqual(mia.get(self.url()).json()["role"], "engineer")
+        self.assertEqual(self.got("olga", "/people")["members"][-1]["name"], "Mia Quay")
+
+    def test_the_owner_adds_changes_withdraws_and_hands_over(self) -> None:
+        self.asked("olga", "/people", 404, username="nobody", role="listener")
+        uwe = self.asked("olga", "/people", username="uwe", role="listener")
+        self.assertEqual(uwe["colour"], 3)
+        self.asked("olga", "/people", 409, username="uwe", role="engineer")
+        self.asked("olga", f"/people/{uwe['id']}/role", role="engineer")
+        self.make("uwe", "mute-source", source="low", muted=True)
+        olga = self.users["olga"].pk
+        self.asked("olga", f"/people/{olga}/role", 409, role="listener")
+        self.asked("olga", f"/people/{olga}/withdraw", 409)
+        self.asked("olga", f"/people/{uwe['id']}/own")
+        roles = {one["username"]: one["role"] for one in self.got("uwe", "/people")["members"]}
+        self.assertEqual((roles["uwe"], roles["olga"]), ("owner", "engineer"))
+        self.asked("olga", f"/people/{uwe['id']}/role", 403, role="listener")
+        self.asked("lisa", f"/people/{self.users['lisa'].pk}/withdraw", 204)
+        self.asked("uwe", f"/people/{olga}/withdraw", 204)
+        self.assertEqual(self.as_("olga").get(self.url()).status_code, 404)
+        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
+
+    def test_handed_over_twice_at_once_it_has_one_owner(self) -> None:
+        people = [self.users[name].pk for name in ("emil", "lisa")]
+        answers = []
+
+        def give(person: int) -> None:
+            answers.append(self.post(self.as_("olga"), f"/people/{person}/own", {}).status_code)
+            connection.close()
+
+        hands = [threading.Thread(target=give, args=(person,)) for person in people]
+        for hand in hands:
+            hand.start()
+        for hand in hands:
+            hand.join()
+        self.assertEqual(sorted(answers), [200, 403])
+        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
+
+    def test_a_new_password_ends_every_other_sign_in(self) -> None:
+        here, there = self.as_("emil"), self.as_("emil")
+
+        def change(present: str, wanted: str) -> int:
+            body = json.dumps({"present": present, "wanted": wanted})
+            return here.post("/api/password", body, content_type="application/json").status_code
+
+        self.assertEqual(change("wrong", "another long one"), 403)
+        self.assertEqual(change("a long password", "emil"), 422)
+        self.assertEqual(change("a long password", "another long one"), 204)
+        self.assertEqual(here.get("/api/doorstep").json()["me"]["username"], "emil")
+        self.assertIsNone(there.get("/api/doorstep").json()["me"])
+        again = Client()
+        given = {"username": "emil", "password": "another long one"}
+        self.assertEqual(again.post("/api/sign-in", given, content_type="application/json").status_code, 200)
+        self.assertEqual(here.post("/api/sign-out-everywhere").status_code, 204)
+        for client in (here, again):
+            self.assertIsNone(client.get("/api/doorstep").json()["me"])
+
+
+class AtOnce(Tabs):
+    def test_roles_hold_in_open_browsers_and_who_is_withdrawn_is_put_out(self) -> None:
+        async def go() -> None:
+            emil, _ = await self.connect("emil")
+            address = self.url(f"/people/{self.users['emil'].pk}")
+            olga = await sync_to_async(self.as_)("olga")
+            ask = sync_to_async(lambda rest, body: olga.post(address + rest, body, content_type="application/json"))
+            await ask("/role", {"role": "listener"})
+            self.assertEqual((await self.heard(emil, "people"))["role"], "listener")
+            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.5})
+            self.assertIn("listener", (await self.heard(emil, "refused"))["detail"])
+            await ask("/withdraw", {})
+            self.assertEqual((await self.heard(emil, "gone"))["code"], 4404)
+            await emil.disconnect()
+
+        async_to_sync(go)()
+
+    def test_signing_out_everywhere_closes_every_line(self) -> None:
+        async def go() -> None:
+            emil, _ = await self.connect("emil")
+            client = await sync_to_async(self.as_)("emil")
+            await sync_to_async(client.post)("/api/sign-out-everywhere")
+            self.assertEqual((await self.heard(emil, "gone"))["code"], 4401)
+            await emil.disconnect()
+
+        async_to_sync(go)()
+
+    def test_what_is_held_is_asked_for_and_given(self) -> None:
+        async def go() -> None:
+            emil, first = await self.connect("emil")
+            olga, second = await self.connect("olga")
+            await olga.send_json_to({"type": "ask", "thing": "low.pan"})
+            asked = await self.heard(emil, "ask")
+            self.assertEqual((asked["thing"], asked["tab"]), ("low.pan", second["you"]["tab"]))
+            await emil.send_json_to({"type": "give", "thing": "low.pan", "to": asked["tab"]})
+            given = await self.heard(olga, "give")
+            self.assertEqual((given["to"], given["tab"]), (second["you"]["tab"], first["you"]["tab"]))
+            way = {"passage": "first", "monitor": "mono", "solo": ["low"], "playing": True, "playhead": 2.0}
+            await emil.send_json_to({"type": "presence", **way})
+            person = (await self.heard(olga, "presence"))["person"]
+            while person["tab"] != first["you"]["tab"] or not person["playing"]:
+                person = (await self.heard(olga, "presence"))["person"]
+            self.assertEqual({name: person[name] for name in way}, way)
+            for tab in (emil, olga):
+                await tab.disconnect()
+
+        async_to_sync(go)()

@@ -1,0 +1,233 @@
+"""Who may do what: every address of the API and every message of the live channel × everybody, from the schema."""
+
+import json
+from typing import Any
+from urllib.parse import urlencode
+from uuid import uuid4
+
+from asgiref.sync import async_to_sync
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from server.audio.models import Export, Freeze, Report, Upload
+from server.config.api import api
+from server.mixing.live import FOR_EDITORS, MESSAGES
+from server.mixing.models import Draft, Member
+from server.sharing.models import Comment, Invitation, Version
+from tests.server.sessions import SessionCase
+from tests.server.tabs import Tabs
+
+EVERYBODY = {"olga": "owner", "emil": "engineer", "lisa": "listener", "uwe": "outsider", None: "nobody"}
+MEMBERS = {"owner", "engineer", "listener"}
+EDITORS = {"owner", "engineer"}
+
+OPEN = {"/api/doorstep", "/api/sign-in", "/api/demo/sign-in", "/api/accounts", "/api/invitations/look", "/api/health"}
+"""Where nobody has to be signed in."""
+
+OF_MEMBERS = {
+    "/pulse/reading", "/room/place", "/comments", "/comments/{comment_id}/replies", "/comments/{comment_id}/resolve",
+    "/comments/{comment_id}/text", "/comments/{comment_id}/remove", "/comments/seen", "/exports/{export_id}/cancel",
+    "/people/{user_id}/withdraw",
+}  # fmt: skip
+"""What is posted and changes nothing that the mix depends on: listeners may."""
+
+OF_EDITORS = {"/pulse/written-out", "/pulse/taken-back"}
+"""What is got, and told only to those who may do it."""
+
+OF_OWNERS = {
+    "/people", "/people/{user_id}/role", "/people/{user_id}/own", "/invitations",
+    "/invitations/{invitation_id}/withdraw",
+}  # fmt: skip
+
+OF_AUTHORS = {
+    "/comments/{comment_id}/text",
+    "/comments/{comment_id}/remove",
+    "/takes/{take_id}",
+    "/uploads/{upload_id}/parts",
+}
+"""What only who made it changes; others are told so."""
+
+PREFIX = "/api/sessions/{session_id}"
+NO_SESSION = "There is no such session"
+
+
+def allowed(method: str, path: str) -> set[str]:
+    """The roles that an address is for. A new one that changes something is for editors, or has to be named above."""
+    rest = path.removeprefix(PREFIX)
+    if method == "post" and rest in OF_OWNERS:
+        return {"owner"}
+    if method == "get":
+        return EDITORS if rest in OF_EDITORS else MEMBERS
+    return MEMBERS if rest in OF_MEMBERS else EDITORS
+
+
+class Matrix(SessionCase):
+    def setUp(self) -> None:
+        super().setUp()
+        emil, now = self.users["emil"], {"session": self.session, "author": self.users["emil"]}
+        revision = self.revision()
+        take = {"said": "Low", "start": 0.0, "end": 1.0, "mode": "touch", "samples": 3}
+        made = {
+            "export_id": Export.objects.create(**now, revision=revision, format="wav-16", start=0, stop=10),
+            "upload_id": Upload.objects.create(**now, name="a.wav", size=100),
+            "report_id": Report.objects.create(**now, title="All", revision=revision),
+            "freeze_id": Freeze.objects.create(**now, revision=revision, source="low"),
+            "take_id": Draft.keep(self.session, emil, Draft.Kind.TAKE, revision, [], take),
+            "comment_id": Comment.objects.create(**now, text="Closer?"),
+            "version_id": Version.objects.create(**now, revision=revision, name="First"),
+            "invitation_id": Invitation.objects.create(
+                **now, role="listener", secret="x", ends_at="2099-01-01T00:00:00Z"
+            ),
+        }
+        self.filling = {name: str(thing.pk) for name, thing in made.items()}
+        self.filling |= {"session_id": str(self.session.id), "index": "0", "source": "low", "form": "page"}
+        self.filling |= {"then": str(revision - 1), "user_id": str(self.users["lisa"].pk)}
+
+    def addresses(self) -> list[tuple[str, str]]:
+        """Every method and address of a session's API, from the schema, so that none is forgotten."""
+        paths = api.get_openapi_schema()["paths"]
+        found = [(method, path) for path, methods in paths.items() if "{session_id}" in path for method in methods]
+        self.assertGreater(len(found), 60)
+        for path in OF_MEMBERS | OF_EDITORS | OF_OWNERS:
+            self.assertTrue(any(known == PREFIX + path for _, known in found), f"{path} is not there any more")
+        return found
+
+    def ask(self, client: Client, method: str, path: str) -> tuple[int, str]:
+        address = path.format(**self.filling)
+        lane, revision = {"source": "low", "parameter": "pan"}, self.revision()
+        query = {
+            "revision": revision, "law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25",
+            "start": 0.0, "end": 3.0, "layout": "0+5+0", **lane, "kind": "bars",
+        }  # fmt: skip
+        if method == "get":
+            answer = client.get(
+                f"{address}?{urlencode(query)}" if "{then}" not in path else f"{address}?revision={revision}"
+            )
+        elif method == "delete":
+            answer = client.delete(address)
+        elif path.endswith("/notes"):
+            answer = client.post(address, {"file": SimpleUploadedFile("part.mid", b"MThd")})
+        else:
+            asked = f"{address}?offset=0" if path.endswith("/parts") else address
+            answer = client.post(asked, json.dumps(self.body(path)), content_type="application/json")
+        told = "" if answer.streaming else answer.content.decode(errors="replace")
+        return answer.status_code, told
+
+    def body(self, path: str) -> dict[str, Any]:
+        lane, revision = {"source": "low", "parameter": "pan"}, self.revision()
+        stretch = {"revision": revision, "lanes": [lane], "start": 0.5, "end": 1.5}
+        points = [{"t": t, "value": 0.0} for t in (0.0, 1.0)]
+        bodies = {
+            "edit": {**stretch, "edit": {"kind": "mirror"}},
+            "clip": stretch,
+            "paste": {
+                "revision": revision,
+                "clip": {"start": 0.0, "seconds": 1.0, "lanes": {"pan": points}},
+                "targets": [{"source": "low", "at": 1.0}],
+            },
+            "takes": {
+                "revision": revision,
+                "start": 0.0,
+                "end": 2.0,
+                "mode": "touch",
+                "controls": [{**lane, "holds": [{"samples": [[0.5, 0.1]], "end": 0.6}]}],
+            },
+            "place": {"revision": revision, "source": "low", "values": {"front": 0.5}},
+            "path": {"revision": revision, "source": "low", "start": 0.0, "end": 2.0, "kind": "circle"},
+            "reading": {"revision": revision, "source": "low", "bar": 1},
+            "draft": {"revision": revision, "source": "low"},
+            "freeze": {"revision": revision},
+            "uploads": {"name": "a.wav", "size": 100},
+            "operations": {
+                "client_id": str(uuid4()),
+                "operation": {"kind": "place-source", "source": "low", "pan": revision % 7 / 10},
+            },
+            "exports": {"revision": revision},
+            "reports": {"revision": revision},
+            "people": {"username": "lisa", "role": "listener"},
+            "role": {"role": "listener"},
+            "invitations": {"role": "listener"},
+            "comments": {"text": "Closer?"},
+            "replies": {"text": "Yes."},
+            "text": {"text": "Nearer?"},
+            "resolve": {"resolved": True},
+            "seen": {"ids": [self.filling["comment_id"]]},
+            "put-back": {"client_id": str(uuid4()), "by": revision},
+            "versions": {"name": "Second", "revision": revision},
+        }
+        return bodies.get(path.split("/")[-1], {"client_id": str(uuid4())})
+
+    def test_every_address_is_for_those_whom_it_is_for(self) -> None:
+        # What changes who is in the session comes last, by those who may.
+        for method, path in sorted(self.addresses(), key=lambda one: "/people/" in one[1]):
+            for name, role in reversed(EVERYBODY.items()):
+                with self.subTest(f"{method} {path} by {role}"):
+                    Member.objects.update_or_create(
+                        session=self.session, user=self.users["lisa"], defaults={"role": "listener", "colour": 2}
+                    )
+                    if path.endswith("/withdraw") and "/people/" in path and role == "engineer":
+                        continue
+                    status, told = self.ask(self.as_(name), method, path)
+                    if role == "nobody":
+                        self.assertEqual(status, 401, told)
+                    elif role == "outsider":
+                        self.assertEqual(status, 404, told)
+                        self.assertIn(NO_SESSION, told)
+                    elif role not in allowed(method, path):
+                        self.assertEqual(status, 403, told)
+                    elif path.removeprefix(PREFIX) in OF_AUTHORS and name != "emil":
+                        self.assertIn(status, (200, 204, 403, 404), told)
+                    else:
+                        self.assertNotIn(status, (401, 403, 405, 500), told)
+                        self.assertNotIn(NO_SESSION, told)
+
+    def test_who_may_not_changes_nothing(self) -> None:
+        before = self.state(), self.revision(), Comment.objects.count(), Member.objects.count()
+        for method, path in self.addresses():
+            for name, role in EVERYBODY.items():
+                if role not in allowed(method, path):
+                    self.ask(self.as_(name), method, path)
+        self.assertEqual((self.state(), self.revision(), Comment.objects.count(), Member.objects.count()), before)
+
+    def test_everything_else_asks_for_an_account(self) -> None:
+        for path, methods in api.get_openapi_schema()["paths"].items():
+            if "{session_id}" not in path and path not in OPEN:
+                for method in methods:
+                    asked = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
+                    self.assertEqual(getattr(Client(), method)(asked).status_code, 401, path)
+
+    def test_the_list_shows_only_ones_own(self) -> None:
+        self.assertEqual([row["name"] for row in self.as_("lisa").get("/api/sessions").json()], ["Tones"])
+        self.assertEqual(self.as_("uwe").get("/api/sessions").json(), [])
+
+
+class Messages(Tabs):
+    SAID = {
+        "preview": {"thing": "low.pan", "value": 0.5},
+        "presence": {"playhead": 1.0},
+        "ask": {"thing": "low.pan"},
+        "give": {"thing": "low.pan", "to": "x"},
+        "ping": {},
+    }
+
+    def test_every_message_is_for_those_whom_it_is_for(self) -> None:
+        self.assertEqual(self.SAID.keys(), MESSAGES.keys(), "a message is missing here")
+
+        async def go() -> None:
+            for name, role in EVERYBODY.items():
+                tab, told = await self.connect(name)
+                if role in ("outsider", "nobody"):
+                    self.assertEqual(told["code"], 4404)
+                    await tab.disconnect()
+                    continue
+                for kind, body in self.SAID.items():
+                    await tab.send_json_to({"type": kind, **body})
+                    await tab.send_json_to({"type": "ping"})
+                    first = await self.heard(tab)
+                    refused = first["type"] == "refused"
+                    self.assertEqual(refused, role == "listener" and kind in FOR_EDITORS, (role, kind, first))
+                    if refused or kind == "ping":
+                        self.assertEqual((await self.heard(tab))["type"], "pong")
+                await tab.disconnect()
+
+        async_to_sync(go)()

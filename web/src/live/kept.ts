@@ -1,0 +1,73 @@
+/**
+ * Changes that have not been answered, kept in the browser's own database: closing the tab loses none of them. Each tab
+ * keeps its own under a lock; what a tab that is gone has left behind is taken over by the next one.
+ */
+import { createStore, delMany, entries, set, del, type UseStore } from "idb-keyval";
+
+export interface Kept {
+  session: string;
+  person: number;
+  tab: string;
+  /** Where it stands among the others. */
+  order: number;
+  path: string;
+  body: { client_id: string };
+  /** In a few words what it does. */
+  said: string;
+}
+
+const LOCK = "needle-outbox-";
+
+export interface LetterBox {
+  put: (letter: Kept) => Promise<void>;
+  drop: (letter: Kept) => Promise<void>;
+  /** What tabs that are gone have left of a person's changes to a session, in order; it is this tab's from now on. */
+  adopt: (session: string, person: number, tab: string) => Promise<Kept[]>;
+}
+
+const keyOf = (letter: Kept): string => `${letter.tab}/${letter.body.client_id}`;
+
+/** Tabs that still run, by their locks; without locks nobody else is known to. */
+async function running(): Promise<Set<string>> {
+  const held = (await navigator.locks?.query())?.held ?? [];
+  return new Set(held.map((one) => one.name ?? "").filter((name) => name.startsWith(LOCK)));
+}
+
+function holdLock(tab: string): void {
+  void navigator.locks?.request(LOCK + tab, () => new Promise(() => undefined));
+}
+
+class Stored implements LetterBox {
+  private readonly store: UseStore = createStore("needle", "outbox");
+
+  async put(letter: Kept): Promise<void> {
+    await set(keyOf(letter), letter, this.store);
+  }
+
+  async drop(letter: Kept): Promise<void> {
+    await del(keyOf(letter), this.store);
+  }
+
+  async adopt(session: string, person: number, tab: string): Promise<Kept[]> {
+    holdLock(tab);
+    const others = await running();
+    const all = (await entries<string, Kept>(this.store)).map(([, letter]) => letter);
+    const left = all
+      .filter((one) => one.session === session && one.person === person)
+      .filter((one) => one.tab !== tab && !others.has(LOCK + one.tab))
+      .sort((a, b) => a.order - b.order);
+    const mine = left.map((one) => ({ ...one, tab }));
+    for (const letter of mine) await this.put(letter);
+    await delMany(left.map(keyOf), this.store);
+    return mine;
+  }
+}
+
+const nothing: LetterBox = {
+  put: () => Promise.resolve(),
+  drop: () => Promise.resolve(),
+  adopt: () => Promise.resolve([]),
+};
+
+/** The browser's letter box; one that keeps nothing where there is no database (a private window may have none). */
+export const letterBox = (): LetterBox => (typeof indexedDB === "undefined" ? nothing : new Stored());

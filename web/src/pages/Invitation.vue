@@ -1,0 +1,126 @@
+<script setup lang="ts">
+/** An invitation's page: what it is for, and coming in, with one's account or a new one. */
+import { Button } from "ant-design-vue";
+import { computed, onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+import { useAttempt } from "@/api/attempt";
+import { post, type Schemas } from "@/api/http";
+import { useAccount } from "@/session/account";
+import { dateText } from "@/ui/moment";
+
+const account = useAccount();
+const router = useRouter();
+const secret = decodeURIComponent(location.hash.slice(1));
+const door = ref<Schemas["DoorOut"] | null>(null);
+const { trouble, busy, attempt } = useAttempt();
+const username = ref("");
+const name = ref("");
+const password = ref("");
+const known = ref(false);
+
+onMounted(() =>
+  attempt(async () => {
+    door.value = await post<Schemas["DoorOut"]>("/api/invitations/look", { secret });
+    if (door.value.session) await router.replace(`/sessions/${door.value.session}`);
+  }),
+);
+const until = computed(() => (door.value ? dateText(door.value.ends_at) : ""));
+
+const enter = (): Promise<boolean> =>
+  attempt(async () => {
+    if (!account.me && known.value) await account.signIn(username.value, password.value);
+    const entered = account.me
+      ? await post<Schemas["Entered"]>("/api/invitations/enter", { secret })
+      : await account.make(username.value, name.value, password.value, secret);
+    await router.replace(`/sessions/${entered.session}`);
+  });
+</script>
+
+<template>
+  <main>
+    <img src="/needle.svg" alt="" width="40" height="40" />
+    <template v-if="door">
+      <h1>{{ door.name }}</h1>
+      <p>
+        {{ door.author }} invites you as
+        {{
+          door.role === "listener"
+            ? "a listener: you hear everything and comment"
+            : "an engineer: you mix along"
+        }}.
+        <span class="quiet">The invitation holds until {{ until }}.</span>
+      </p>
+      <form @submit.prevent="enter">
+        <template v-if="!account.me">
+          <div class="which" role="radiogroup" aria-label="Your account">
+            <label><input v-model="known" type="radio" :value="false" /> I am new here</label>
+            <label><input v-model="known" type="radio" :value="true" /> I have an account</label>
+          </div>
+          <label v-if="!known"
+            >Your name <input v-model="name" required maxlength="150" autocomplete="name"
+          /></label>
+          <label
+            >Name to sign in with <input v-model="username" required maxlength="150" autocomplete="username"
+          /></label>
+          <label>
+            Password
+            <input
+              v-model="password"
+              type="password"
+              required
+              :minlength="known ? undefined : 10"
+              :autocomplete="known ? 'current-password' : 'new-password'"
+            />
+          </label>
+        </template>
+        <p v-else>You come in as {{ account.me.name }}.</p>
+        <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+        <Button type="primary" html-type="submit" :loading="busy">Come in</Button>
+      </form>
+    </template>
+    <template v-else-if="trouble">
+      <h1>No way in here</h1>
+      <p role="alert">{{ trouble }}</p>
+      <RouterLink to="/">To your sessions</RouterLink>
+    </template>
+    <p v-else class="quiet">Looking…</p>
+  </main>
+</template>
+
+<style scoped>
+main {
+  display: grid;
+  gap: 16px;
+  max-width: 420px;
+  margin: 0 auto;
+  padding: 12vh 20px 40px;
+}
+h1 {
+  font-size: 28px;
+}
+form {
+  display: grid;
+  gap: 12px;
+  justify-items: start;
+}
+form > label {
+  display: grid;
+  gap: 4px;
+  width: 100%;
+}
+.which {
+  display: flex;
+  gap: 18px;
+}
+label > input:not([type="radio"]) {
+  height: 34px;
+  padding: 0 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.trouble {
+  color: var(--wrong);
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,93 @@
+<script setup lang="ts">
+/** One's own account: another password, and signing out everywhere. */
+import { Button, Modal, Popconfirm } from "ant-design-vue";
+import { ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { useAttempt } from "@/api/attempt";
+import { post } from "@/api/http";
+import { useAccount } from "@/session/account";
+import { say } from "@/ui/say";
+
+const open = defineModel<boolean>("open", { required: true });
+const account = useAccount();
+const router = useRouter();
+const present = ref("");
+const wanted = ref("");
+const { trouble, busy, attempt } = useAttempt();
+watch(open, () => (present.value = wanted.value = trouble.value = ""));
+
+const change = (): Promise<boolean> =>
+  attempt(async () => {
+    await post("/api/password", { present: present.value, wanted: wanted.value });
+    say.done("Your password is changed. Every other browser is signed out.");
+    open.value = false;
+  });
+
+const signOutEverywhere = (): Promise<boolean> =>
+  attempt(async () => {
+    await account.signOutEverywhere();
+    await router.push("/sign-in");
+  });
+</script>
+
+<template>
+  <Modal v-model:open="open" :title="`Your account: ${account.me?.username}`" :footer="null" :width="420">
+    <form @submit.prevent="change">
+      <label
+        >Present password <input v-model="present" type="password" autocomplete="current-password" required
+      /></label>
+      <label
+        >New password
+        <input v-model="wanted" type="password" autocomplete="new-password" minlength="10" required
+      /></label>
+      <p class="quiet">At least ten characters. Every other browser is signed out by it.</p>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <Button type="primary" html-type="submit" :loading="busy">Change the password</Button>
+    </form>
+    <div class="out">
+      <p>Left a browser open somewhere?</p>
+      <Popconfirm
+        title="Every browser is signed out, this one too."
+        ok-text="Sign out"
+        cancel-text="Stay"
+        @confirm="signOutEverywhere"
+      >
+        <button class="small-button wide">Sign out everywhere…</button>
+      </Popconfirm>
+    </div>
+  </Modal>
+</template>
+
+<style scoped>
+form,
+label {
+  display: grid;
+  gap: 4px;
+}
+form {
+  gap: 12px;
+  justify-items: start;
+}
+label {
+  width: 100%;
+}
+input {
+  height: 32px;
+  padding: 0 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.out {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  margin-top: 20px;
+  padding-top: 12px;
+  border-top: 1px solid var(--rule);
+}
+.trouble {
+  color: var(--wrong);
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,236 @@
+<script setup lang="ts">
+/** Who is in the session: roles, invitations by link or by account, and handing the session over. */
+import { Modal, Popconfirm } from "ant-design-vue";
+import { computed, ref, watch } from "vue";
+import type { Schemas } from "@/api/http";
+import { useAccount } from "@/session/account";
+import { useSession } from "@/session/session";
+import { useAlong } from "@/sound/along";
+import { initials, personColour } from "@/ui/theme";
+import { say } from "@/ui/say";
+import { momentText } from "@/ui/moment";
+import { usePeople } from "./people";
+
+const open = defineModel<boolean>("open", { required: true });
+const session = useSession();
+const people = usePeople();
+const account = useAccount();
+const along = useAlong();
+type Role = Schemas["RoleIn"]["role"];
+
+const ROLES: { value: Role; title: string }[] = [
+  { value: "engineer", title: "engineer: edits" },
+  { value: "listener", title: "listener: hears and comments" },
+];
+const HOURS = [
+  { value: 24, title: "a day" },
+  { value: 24 * 7, title: "a week" },
+  { value: 24 * 30, title: "a month" },
+];
+const role = ref<Role>("listener");
+const hours = ref(24 * 7);
+const username = ref("");
+const copied = ref(false);
+
+watch(open, (now) => {
+  if (!now) return;
+  people.link = people.trouble = "";
+  void people.look();
+});
+const here = computed(() => new Map([...session.people.values()].map((one) => [one.id, one])));
+const mine = (member: Schemas["MemberOut"]): boolean => member.id === account.me?.id;
+
+async function add(): Promise<void> {
+  if (await people.add(username.value.trim(), role.value)) username.value = "";
+}
+
+async function copy(): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(people.link);
+    copied.value = true;
+  } catch {
+    say.know("Choose the link and copy it.");
+  }
+}
+async function invite(): Promise<void> {
+  copied.value = false;
+  await people.invite(role.value, hours.value);
+}
+</script>
+
+<template>
+  <Modal v-model:open="open" title="People" :footer="null" :width="680">
+    <p v-if="people.trouble" class="trouble" role="alert">{{ people.trouble }}</p>
+    <ul class="members" aria-label="In this session">
+      <li v-for="member in people.members" :key="member.id">
+        <span class="face" :style="{ background: personColour(member.colour) }">{{
+          initials(member.name)
+        }}</span>
+        <span class="who">
+          <b>{{ member.name }}</b>
+          <small class="quiet"
+            >{{ member.username
+            }}{{ mine(member) ? " · you" : here.has(member.id) ? " · here now" : "" }}</small
+          >
+        </span>
+        <button
+          v-if="here.has(member.id) && !mine(member)"
+          class="small-button wide"
+          @click="
+            along.begin(here.get(member.id)!);
+            open = false;
+          "
+        >
+          Listen along
+        </button>
+        <select
+          v-if="people.owner && member.role !== 'owner'"
+          :value="member.role"
+          :aria-label="`What ${member.name} is here`"
+          @change="people.setRole(member.id, ($event.target as HTMLSelectElement).value as Role)"
+        >
+          <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.value }}</option>
+        </select>
+        <span v-else class="role">{{ member.role }}</span>
+        <template v-if="people.owner && member.role !== 'owner'">
+          <Popconfirm
+            :title="`${member.name} owns the session from then on, and you are an engineer in it.`"
+            ok-text="Hand over"
+            cancel-text="Keep it"
+            @confirm="people.handOver(member.id)"
+          >
+            <button class="small-button wide">Hand over…</button>
+          </Popconfirm>
+          <Popconfirm
+            :title="`${member.name} is put out at once. Their changes and comments stay.`"
+            ok-text="Put out"
+            cancel-text="Leave them in"
+            @confirm="people.withdraw(member.id)"
+          >
+            <button class="small-button wide">Put out…</button>
+          </Popconfirm>
+        </template>
+        <Popconfirm
+          v-else-if="mine(member) && member.role !== 'owner'"
+          title="You leave the session; only its owner can take you in again."
+          ok-text="Leave"
+          cancel-text="Stay"
+          @confirm="people.withdraw(member.id)"
+        >
+          <button class="small-button wide">Leave…</button>
+        </Popconfirm>
+      </li>
+    </ul>
+    <section v-if="people.owner" class="invite">
+      <h3 class="heading">Let somebody in</h3>
+      <div class="line">
+        <label
+          >As
+          <select v-model="role" aria-label="What they are to be">
+            <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.title }}</option>
+          </select>
+        </label>
+        <label
+          >for
+          <select v-model="hours" aria-label="How long the link holds">
+            <option v-for="one in HOURS" :key="one.value" :value="one.value">{{ one.title }}</option>
+          </select>
+        </label>
+        <button class="small-button wide strong" @click="invite">Make a link</button>
+      </div>
+      <div v-if="people.link" class="line">
+        <input class="link-text number" readonly :value="people.link" aria-label="The invitation's link" />
+        <button class="small-button wide" @click="copy">{{ copied ? "Copied" : "Copy" }}</button>
+      </div>
+      <p v-if="people.link" class="quiet">
+        Send it to whom you mean: whoever has it comes in. It is shown only now.
+      </p>
+      <form class="line" @submit.prevent="add">
+        <label class="grow"
+          >or by their account's name
+          <input v-model="username" required maxlength="150" aria-label="Name of an account" />
+        </label>
+        <button class="small-button wide" type="submit">Take them in</button>
+      </form>
+      <ul v-if="people.invitations.length" class="links" aria-label="Links that hold">
+        <li v-for="one in people.invitations" :key="one.id">
+          <span
+            >A link for {{ one.role }}s, until {{ momentText(one.ends_at) }}
+            <small class="quiet">{{ one.taken ? `taken ${one.taken}×` : "not taken yet" }}</small></span
+          >
+          <button class="small-button wide" @click="people.withdrawInvitation(one.id)">Withdraw</button>
+        </li>
+      </ul>
+    </section>
+  </Modal>
+</template>
+
+<style scoped>
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+li,
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--rule);
+}
+.line {
+  border: 0;
+}
+.face {
+  display: grid;
+  place-items: center;
+  width: 26px;
+  height: 26px;
+  border-radius: 50%;
+  font-size: 10px;
+  font-weight: 600;
+}
+.who {
+  flex: 1;
+  min-width: 0;
+}
+.who small {
+  display: block;
+}
+select,
+input {
+  height: 27px;
+  padding: 0 5px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.role {
+  color: var(--quiet);
+}
+.invite {
+  margin-top: 16px;
+}
+.grow,
+.link-text,
+.links span {
+  flex: 1;
+}
+.grow input {
+  width: 190px;
+}
+.link-text {
+  font-size: 12px;
+}
+.trouble {
+  color: var(--wrong);
+  font-weight: 600;
+}
+@media (max-width: 560px) {
+  li,
+  .line {
+    flex-wrap: wrap;
+  }
+}
+</style>

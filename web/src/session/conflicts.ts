@@ -1,0 +1,51 @@
+/** Changes that met: the later wins, both are told, and one key puts the other back. */
+import { defineStore } from "pinia";
+import { watch } from "vue";
+import type { Over, Revision } from "@/live/channel";
+import { useNotices } from "@/ui/notices";
+import { useAccount } from "./account";
+import { useSession } from "./session";
+
+export const useConflicts = defineStore("conflicts", () => {
+  const session = useSession();
+  const notices = useNotices();
+  const account = useAccount();
+
+  /** Put what a change had set as it was after it, where another went over it. */
+  const putBack = (over: Over, by: number): void =>
+    session.putBack(`history/${over.revision}/put-back`, `put back: ${over.said}`, { by });
+
+  const back = (over: Over, by: number, title: string) => ({
+    about: `over ${over.revision}`,
+    action: { title, key: "o", run: () => putBack(over, by) },
+  });
+
+  session.onRevised((told: Revision) => {
+    const me = account.me?.id;
+    for (const over of told.over) {
+      if (told.author.id === me)
+        notices.tell(`You went over a change of ${over.author.name}: “${over.said}”. Yours stands.`, back(over, told.revision, "Put theirs back"));
+      else if (over.author.id === me)
+        notices.tell(`${told.author.name} went over your “${over.said}”: “${told.said}” stands.`, back(over, told.revision, "Put mine back"));
+    }
+  }); // prettier-ignore
+
+  // What had waited for the connection is told as a whole.
+  watch(
+    () => session.outcomes,
+    (found) => {
+      if (!found.length) return;
+      const over = found.filter((one) => one.answer?.revision.over.length).length;
+      const refused = found.filter((one) => one.refusal);
+      const count = (n: number): string => `${n} change${n > 1 ? "s" : ""}`;
+      const told = [
+        found.length > refused.length && `${count(found.length - refused.length)} of yours sent`,
+        over && `${over} went over a colleague's`,
+        refused.length && `${refused.length} could not be made`,
+      ].filter(Boolean);
+      notices.tell(`The connection is back: ${told.join(", ")}.`, { about: "back" });
+    },
+  );
+
+  return { putBack };
+});

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+/** What is kept: the revision, or how many changes wait; pressed, what they are and what became of those that waited. */
+import { Popover } from "ant-design-vue";
+import { computed } from "vue";
+import { useSession } from "@/session/session";
+
+const session = useSession();
+const saved = computed(() => {
+  if (session.waiting)
+    return session.connected
+      ? `Saving ${session.waiting}…`
+      : `${session.waiting} change${session.waiting > 1 ? "s" : ""} waiting`;
+  return session.connected ? `Saved · r${session.revision}` : "Connecting…";
+});
+const refused = computed(() => session.outcomes.filter((one) => one.refusal));
+
+function again(at: (typeof refused.value)[number]): void {
+  session.outcomes = session.outcomes.filter((one) => one !== at);
+  at.again();
+}
+</script>
+
+<template>
+  <Popover trigger="click" placement="bottomRight" :arrow="false">
+    <button
+      class="saved number"
+      role="status"
+      :class="{ away: !session.connected || refused.length }"
+      title="What waits, and what became of what had waited"
+    >
+      {{ saved }}<template v-if="refused.length"> · {{ refused.length }} not made</template>
+    </button>
+    <template #content>
+      <div class="sheet">
+        <template v-if="session.unsent.length">
+          <h3 class="heading">On their way</h3>
+          <ol>
+            <li v-for="(one, i) in session.unsent" :key="i">{{ one }}</li>
+          </ol>
+        </template>
+        <template v-if="session.outcomes.length">
+          <h3 class="heading">Made while the connection was down</h3>
+          <ul>
+            <li v-for="(one, i) in session.outcomes" :key="i">
+              <b>{{ one.said }}</b>
+              <span v-if="one.refusal" class="refused">
+                {{ one.refusal }} <button class="link" @click="again(one)">try again</button>
+              </span>
+              <span v-else-if="one.answer?.revision.over.length" class="quiet">
+                made; it went over “{{ one.answer.revision.over.at(-1)!.said }}”
+              </span>
+              <span v-else class="quiet">made, r{{ one.answer?.revision.revision }}</span>
+            </li>
+          </ul>
+        </template>
+        <p v-if="!session.unsent.length && !session.outcomes.length" class="quiet">
+          Everything is kept on the server. Without a connection you can go on: changes wait in this browser,
+          even when it is closed.
+        </p>
+      </div>
+    </template>
+  </Popover>
+</template>
+
+<style scoped>
+.saved {
+  min-width: 92px;
+  height: 28px;
+  padding: 0 6px;
+  border: 0;
+  border-radius: 3px;
+  background: none;
+  color: #a9b2ad;
+  font-size: 12px;
+  text-align: left;
+  cursor: pointer;
+}
+.saved:hover {
+  background: #3a4148;
+}
+.saved.away {
+  color: #f0c36d;
+}
+.sheet {
+  width: 320px;
+  max-height: 60vh;
+  overflow: auto;
+}
+ul,
+ol {
+  margin: 0 0 10px;
+  padding-left: 18px;
+}
+li b {
+  display: block;
+  font-weight: 500;
+}
+.refused {
+  color: var(--wrong);
+}
+@media (max-width: 760px) {
+  .saved {
+    min-width: 0;
+  }
+}
+</style>

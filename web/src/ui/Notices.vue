@@ -1,0 +1,71 @@
+<script setup lang="ts">
+/** The notices, at the foot of the page, the latest lowest. */
+import { useNotices } from "./notices";
+
+const notices = useNotices();
+</script>
+
+<template>
+  <TransitionGroup tag="ul" name="notice" class="notices" aria-live="polite" aria-label="Notices">
+    <li v-for="notice in notices.all" :key="notice.id">
+      <span>{{ notice.text }}</span>
+      <button v-if="notice.action" class="small-button wide strong" @click="notices.act(notice)">
+        {{ notice.action.title }} <kbd v-if="notice.action.key">{{ notice.action.key.toUpperCase() }}</kbd>
+      </button>
+      <button class="close" aria-label="Dismiss" @click="notices.drop(notice.id)">×</button>
+    </li>
+  </TransitionGroup>
+</template>
+
+<style scoped>
+.notices {
+  position: fixed;
+  left: 50%;
+  bottom: 14px;
+  z-index: 900;
+  display: grid;
+  gap: 6px;
+  width: min(620px, calc(100vw - 24px));
+  margin: 0;
+  padding: 0;
+  transform: translateX(-50%);
+  list-style: none;
+  pointer-events: none;
+}
+li {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 8px 8px 8px 14px;
+  background: var(--raised);
+  border: 1px solid var(--rule-strong);
+  border-left: 4px solid var(--lamp);
+  border-radius: 3px;
+  box-shadow: 0 3px 12px rgb(32 38 43 / 16%);
+  pointer-events: auto;
+}
+span {
+  flex: 1;
+  min-width: 0;
+}
+.close {
+  width: 24px;
+  height: 24px;
+  padding: 0;
+  border: 0;
+  background: none;
+  font-size: 17px;
+  cursor: pointer;
+}
+.notice-leave-active {
+  transition: opacity 0.15s;
+}
+.notice-leave-to {
+  opacity: 0;
+}
+@media (prefers-reduced-motion: reduce) {
+  .notice-leave-active {
+    transition: none;
+  }
+}
+</style>

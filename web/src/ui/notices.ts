@@ -1,0 +1,48 @@
+/** Notices that stay a while: a sentence, and perhaps one thing that can be done about it. */
+import { defineStore } from "pinia";
+import { computed, ref } from "vue";
+
+export interface Notice {
+  id: number;
+  text: string;
+  /** What can be done, and the key that does it for the latest notice that has one. */
+  action?: { title: string; key?: string; run: () => void };
+  /** Notices of the same matter replace each other. */
+  about?: string;
+}
+
+const MOST = 4;
+const GONE_AFTER = 20_000;
+
+export const useNotices = defineStore("notices", () => {
+  const all = ref<Notice[]>([]);
+  let last = 0;
+
+  function tell(text: string, more: Omit<Notice, "id" | "text"> = {}): number {
+    const id = (last += 1);
+    const others = all.value.filter((one) => !more.about || one.about !== more.about);
+    all.value = [...others, { id, text, ...more }].slice(-MOST);
+    setTimeout(() => drop(id), GONE_AFTER);
+    return id;
+  }
+
+  function drop(id: number): void {
+    all.value = all.value.filter((one) => one.id !== id);
+  }
+
+  const dropAbout = (about: string): void => {
+    all.value = all.value.filter((one) => one.about !== about);
+  };
+
+  function act(notice: Notice): void {
+    drop(notice.id);
+    notice.action?.run();
+  }
+
+  /** The notice that a key acts on: the latest of those that have it. */
+  const byKey = computed(
+    () => (key: string) => [...all.value].reverse().find((one) => one.action?.key === key),
+  );
+
+  return { all, tell, drop, dropAbout, act, byKey };
+});
