@@ -104,7 +104,7 @@ export class Desk {
     this.asked.push(path);
     const json = (found: unknown, status = 200): Response => new Response(JSON.stringify(found), { status });
     const given = body ? undefined : Object.entries(this.gives).find(([part]) => path.includes(part));
-    if (given) return json(given[1](path));
+    if (given) return json(await given[1](path));
     if (path.endsWith("/frame")) return json(this.frame());
     if (path.includes("operations?since")) return json([]);
     if (path.endsWith("/comments") && !body) return json([]);

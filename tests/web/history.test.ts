@@ -79,6 +79,25 @@ describe("the history", () => {
     expect(await wanted()).toEqual([null, new Date(2026, 2, 1)]);
   });
 
+  it("shows what is asked for now, however late the answer to an earlier question comes", async () => {
+    const { desk, history } = await reading();
+    await history.look();
+    const late: (() => void)[] = [];
+    const answers = desk.gives["/history?"]!;
+    desk.gives["/history?"] = (path) =>
+      path.includes("author=2")
+        ? new Promise((go) => late.push(() => go({ rows: rows(50, 49), more: 0 })))
+        : answers(path);
+    history.author = 2;
+    await settle();
+    history.author = 0;
+    await settle();
+    expect(late).toHaveLength(1);
+    late[0]!();
+    await settle();
+    expect(history.rows.map((one) => one.revision)).toEqual([100, 99]);
+  });
+
   it("asks for nothing while nobody looks", async () => {
     const { history, asked, told } = await reading();
     await told();

@@ -4,6 +4,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
 import { get, post, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { long } from "@/api/long";
 import type { Point } from "@/geometry/lanes";
 import { useSession } from "@/session/session";
@@ -66,12 +67,18 @@ export const useHistory = defineStore("history", () => {
     versions.value = await get<Schemas["VersionOut"][]>(`${base()}/versions`);
   };
 
+  const looking = latest();
+  const catching = latest();
+  /** Whether the list asked for is still the one that is wanted. */
+  let isWanted = looking();
   /** The latest rows from the top; what is shown already stays until they are there. */
   const look = (): Promise<boolean> =>
     attempt(async () => {
+      const isLast = (isWanted = looking());
       shown.value = true;
       const found = await get<Schemas["HistoryOut"]>(`${base()}/history?${query(0)}`);
       await readVersions();
+      if (!isLast()) return;
       rows.value = found.rows;
       more.value = found.more;
     });
@@ -79,7 +86,10 @@ export const useHistory = defineStore("history", () => {
   /** What is new comes on top; who has gone back to read stays where they are. */
   const catchUp = (): Promise<boolean> =>
     attempt(async () => {
+      const isLast = catching();
+      const stillWanted = isWanted;
       const found = await get<Schemas["HistoryOut"]>(`${base()}/history?${query(0)}`);
+      if (!isLast() || !stillWanted()) return;
       const oldest = found.rows.at(-1)?.revision ?? 0;
       const before = rows.value.filter((row) => row.revision < oldest);
       if (!before.length) more.value = found.more;
@@ -89,7 +99,9 @@ export const useHistory = defineStore("history", () => {
 
   const lookFurther = (): Promise<boolean> =>
     attempt(async () => {
+      const stillWanted = isWanted;
       const found = await get<Schemas["HistoryOut"]>(`${base()}/history?${query(more.value)}`);
+      if (!stillWanted()) return;
       rows.value = [...rows.value, ...found.rows];
       more.value = found.more;
     });
@@ -171,6 +183,7 @@ export const useHistory = defineStore("history", () => {
   /** Nobody looks any more: nothing is asked for any more either. */
   function close(): void {
     leave();
+    isWanted = looking();
     shown.value = false;
     rows.value = [];
   }

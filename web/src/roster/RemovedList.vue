@@ -3,6 +3,7 @@
 import { Modal } from "ant-design-vue";
 import { ref, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import type { Operation } from "@/live/outbox";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
@@ -14,12 +15,15 @@ const edits = useEdits();
 const removed = ref<Schemas["Removed"][] | null>(null);
 const trouble = ref("");
 
+const turn = latest();
 async function look(): Promise<void> {
+  const isLast = turn();
   trouble.value = "";
   try {
-    removed.value = await get<Schemas["Removed"][]>(`/api/sessions/${session.id}/removed`);
+    const found = await get<Schemas["Removed"][]>(`/api/sessions/${session.id}/removed`);
+    if (isLast()) removed.value = found;
   } catch (error) {
-    trouble.value = (error as Error).message;
+    if (isLast()) trouble.value = (error as Error).message;
   }
 }
 

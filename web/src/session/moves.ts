@@ -2,6 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { useChartView } from "@/chart/view";
 import { replaced, type Point } from "@/geometry/lanes";
 import type { Operation } from "@/live/outbox";
@@ -83,7 +84,7 @@ export const useMoves = defineStore("moves", () => {
   const draft = shallowRef<Draft | null>(null);
   const trouble = ref("");
   const clip = shallowRef<{ clip: Clip; from: LaneName; said: string } | null>(null);
-  let asked = 0;
+  const turn = latest();
 
   function toggleAlong(lane: LaneName): void {
     const key = keyOf(lane);
@@ -136,16 +137,16 @@ export const useMoves = defineStore("moves", () => {
   const preview = computed(() => (draft.value ? lanesWith(draft.value.writes) : new Map<string, Point[]>()));
 
   async function ask(path: string, body: object): Promise<Draft | null> {
-    const mine = (asked += 1);
+    const isLast = turn();
     trouble.value = "";
     try {
       const found = await post<Draft>(`/api/sessions/${session.id}/${path}`, {
         revision: session.revision,
         ...body,
       });
-      return mine === asked ? found : null;
+      return isLast() ? found : null;
     } catch (error) {
-      if (mine === asked) trouble.value = (error as Error).message;
+      if (isLast()) trouble.value = (error as Error).message;
       return null;
     }
   }
@@ -182,7 +183,7 @@ export const useMoves = defineStore("moves", () => {
 
   function leave(): void {
     edit.value = again = null;
-    asked += 1;
+    turn();
     trouble.value = "";
     if (draft.value) show(null);
   }

@@ -3,6 +3,7 @@ import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { useChartView } from "@/chart/view";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
@@ -121,12 +122,12 @@ export const usePulses = defineStore("pulses", () => {
   /** Whether what is shown was read of something else than what is asked now. */
   const stale = ref(false);
   watch(owner, () => (reading.value = null));
-  let asked = 0;
+  const turn = latest();
   /** By whose accents it was weighed already: others take a moment, and the figure does not wait for them. */
   const known = new Set<string>();
   async function read(): Promise<void> {
     if (!pulse.value || !session.id) return;
-    const mine = (asked += 1);
+    const isLast = turn();
     stale.value = true;
     const by = weighedBy.value;
     try {
@@ -140,13 +141,13 @@ export const usePulses = defineStore("pulses", () => {
           accents,
         });
         known.add(accents);
-        if (mine !== asked) return;
+        if (!isLast()) return;
         reading.value = found;
         stale.value = accents !== by;
       }
       trouble.value = "";
     } catch (error) {
-      if (mine === asked) trouble.value = (error as Error).message;
+      if (isLast()) trouble.value = (error as Error).message;
     }
   }
 

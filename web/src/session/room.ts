@@ -3,6 +3,7 @@ import { watchDebounced } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { usePlayer } from "@/sound/player";
 import { operation, useEdits } from "./edits";
 import { endsOf, PLACING, type Values } from "@/geometry/ends";
@@ -69,11 +70,10 @@ export const useRoom = defineStore("room", () => {
   const found = shallowRef<Whereabouts | null>(null);
   /** The revision of which the core has told last. */
   const told = ref(-1);
-  let asked = 0;
+  const turn = latest();
   async function look(): Promise<void> {
     if (!surround.value || !session.id) return;
-    asked += 1;
-    const mine = asked;
+    const isLast = turn();
     const start = Math.max(player.playhead - MARGIN, 0);
     const query = new URLSearchParams({
       revision: String(session.revision),
@@ -85,7 +85,7 @@ export const useRoom = defineStore("room", () => {
     try {
       const revision = session.revision;
       const answer = await get<Whereabouts>(`/api/sessions/${session.id}/room/whereabouts?${query}`);
-      if (mine !== asked) return;
+      if (!isLast()) return;
       found.value = answer;
       told.value = revision;
     } catch {

@@ -3,6 +3,7 @@
 import { Button } from "ant-design-vue";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { decibels } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -19,9 +20,11 @@ const zero = ref(session.settings?.centre_zero ?? false);
 const found = shallowRef<Schemas["LawOut"] | null>(null);
 const trouble = ref("");
 
+const turn = latest();
 watch(
   [law, zero, () => session.revision],
   async () => {
+    const isLast = turn();
     const query = new URLSearchParams({
       revision: String(session.revision),
       at: player.playhead.toFixed(2),
@@ -29,10 +32,12 @@ watch(
       centre_zero: String(zero.value),
     });
     try {
-      found.value = await get<Schemas["LawOut"]>(`/api/sessions/${session.id}/law?${query}`);
+      const answer = await get<Schemas["LawOut"]>(`/api/sessions/${session.id}/law?${query}`);
+      if (!isLast()) return;
+      found.value = answer;
       trouble.value = "";
     } catch (error) {
-      trouble.value = (error as Error).message;
+      if (isLast()) trouble.value = (error as Error).message;
     }
   },
   { immediate: true },

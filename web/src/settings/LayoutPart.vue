@@ -3,6 +3,7 @@
 import { Button } from "ant-design-vue";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { decibels, directionText } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -20,19 +21,23 @@ const trouble = ref("");
 const changed = computed(() => wanted.value !== session.settings?.layout);
 const layout = computed(() => library.library?.layouts.find((one) => one.name === wanted.value));
 
+const turn = latest();
 watch(
   [wanted, () => session.revision],
   async () => {
+    const isLast = turn();
     const query = new URLSearchParams({
       revision: String(session.revision),
       at: player.playhead.toFixed(2),
       layout: wanted.value,
     });
     try {
-      moved.value = await get<Schemas["MovedOut"][]>(`/api/sessions/${session.id}/room/layout?${query}`);
+      const found = await get<Schemas["MovedOut"][]>(`/api/sessions/${session.id}/room/layout?${query}`);
+      if (!isLast()) return;
+      moved.value = found;
       trouble.value = "";
     } catch (error) {
-      trouble.value = (error as Error).message;
+      if (isLast()) trouble.value = (error as Error).message;
     }
   },
   { immediate: true },

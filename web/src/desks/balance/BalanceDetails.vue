@@ -3,6 +3,7 @@
 import { useDebounceFn, useElementSize } from "@vueuse/core";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { decibels, leanText, sideClass } from "@/geometry/pan";
 import { useLean, useTolerance } from "@/session/lean";
 import { useLibrary } from "@/session/library";
@@ -52,11 +53,14 @@ function goTo(start: number): void {
 /** Which sources lose in mono where they stand at the playhead. */
 const thinned = shallowRef<Schemas["ThinnedOut"][]>([]);
 const STEP = 2;
+const turn = latest();
 const look = useDebounceFn(async () => {
+  const isLast = turn();
   try {
     const at = Math.floor(player.playhead / STEP) * STEP;
     const path = `/api/sessions/${session.id}/mono?revision=${session.revision}&at=${at}`;
-    thinned.value = await get<Schemas["ThinnedOut"][]>(path);
+    const found = await get<Schemas["ThinnedOut"][]>(path);
+    if (isLast()) thinned.value = found;
   } catch {
     /* away: the next change asks again */
   }

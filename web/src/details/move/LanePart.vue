@@ -2,6 +2,7 @@
 /** The lane that is worked on: which it is, whether it is followed, how it is recorded, what it is compared with. */
 import { computed, ref, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { useChartView } from "@/chart/view";
 import type { Point } from "@/geometry/lanes";
 import { FACES } from "@/geometry/parameters";
@@ -56,11 +57,14 @@ function pick(event: Event): void {
 /** What the line may be heard against: as it was earlier, or without it. */
 const history = ref<Schemas["LaneChange"][]>([]);
 const against = ref("");
+const turn = latest();
 async function look(): Promise<void> {
+  const isLast = turn();
   const query = new URLSearchParams({ source: props.lane.source, parameter: props.lane.parameter });
-  history.value = await get<Schemas["LaneChange"][]>(
+  const found = await get<Schemas["LaneChange"][]>(
     `/api/sessions/${session.id}/moves/history?${query}`,
   ).catch(() => []);
+  if (isLast()) history.value = found;
 }
 async function compareWith(event: Event): Promise<void> {
   against.value = (event.target as HTMLSelectElement).value;

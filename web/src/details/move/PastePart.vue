@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Where the copied move is put down: on which sources, at which times; places that are found are confirmed here. */
 import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { latest } from "@/api/latest";
 import { useChartView } from "@/chart/view";
 import { kindAndId } from "@/session/owners";
 import { useMoves, type PastePlace } from "@/session/moves";
@@ -49,16 +50,20 @@ const targets = computed(() => {
 /** The sources that are chosen, to begin with; where the move came from, if none is. */
 sources.value = ofSource.value ? [player.chosen ?? moves.clip!.from.source] : [];
 
+const turn = latest();
 async function find(): Promise<void> {
+  const isLast = turn();
   trouble.value = "";
   found.value = [];
   if (where.value === "playhead") return;
   try {
     const more = { name: name.value, every: String(every.value) };
-    found.value = (await moves.places(where.value, more)).map((one) => ({ ...one, on: true }));
+    const places = await moves.places(where.value, more);
+    if (!isLast()) return;
+    found.value = places.map((one) => ({ ...one, on: true }));
     if (!found.value.length) trouble.value = "No such place was found.";
   } catch (error) {
-    trouble.value = (error as Error).message;
+    if (isLast()) trouble.value = (error as Error).message;
   }
 }
 watch([where, name, every, () => moves.clip], find);
