@@ -174,7 +174,9 @@ export const useSession = defineStore("session", () => {
 
   async function measureAgain(): Promise<void> {
     try {
-      const frame = await get<Schemas["Frame"]>(`/api/sessions/${id.value}/frame`);
+      const mine = id.value;
+      const frame = await get<Schemas["Frame"]>(`/api/sessions/${mine}/frame`);
+      if (mine !== id.value) return;
       if (frame.revision >= revision.value) measureBy(frame);
       else void measureAgain();
     } catch {
@@ -257,8 +259,9 @@ export const useSession = defineStore("session", () => {
   async function fetchMissing(): Promise<void> {
     fetching = true;
     try {
-      const found = await get<Revision[]>(`/api/sessions/${id.value}/operations?since=${revision.value}`);
-      found.forEach(take);
+      const mine = id.value;
+      const found = await get<Revision[]>(`/api/sessions/${mine}/operations?since=${revision.value}`);
+      if (mine === id.value) found.forEach(take);
     } catch {
       /* the connection is down: what is missing comes when it is back */
     } finally {

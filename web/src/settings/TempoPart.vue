@@ -3,6 +3,7 @@
 import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post, postFile, type Schemas } from "@/api/http";
+import { latest } from "@/api/latest";
 import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import NumberField from "@/ui/NumberField.vue";
@@ -48,14 +49,16 @@ function apply(): void {
 /** Taps on the first tempo; the core says what they make. */
 const taps = ref<number[]>([]);
 const PAUSE = 2.5;
+const turn = latest();
 async function tap(): Promise<void> {
+  const isLast = turn();
   const now = performance.now() / 1000;
   const last = taps.value.at(-1);
   taps.value = last !== undefined && now - last < PAUSE ? [...taps.value.slice(-15), now] : [now];
   if (taps.value.length < 2) return;
   try {
     const found = await post<Schemas["TapTempo"]>("/api/tempo/taps", { times: taps.value });
-    tempos.value[0]![1] = found.bpm;
+    if (isLast()) tempos.value[0]![1] = found.bpm;
   } catch (error) {
     say.know((error as Error).message);
   }

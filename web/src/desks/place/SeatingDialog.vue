@@ -3,6 +3,7 @@
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post } from "@/api/http";
+import { latest } from "@/api/latest";
 import { panText } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -53,7 +54,9 @@ const standing = computed(() =>
 );
 const named = (id: string): Source | undefined => props.sources.find((source) => source.id === id);
 
+const turn = latest();
 async function match(): Promise<void> {
+  const isLast = turn();
   const found = seating.value;
   if (!found) return;
   const names = props.sources.map((source) => source.name);
@@ -62,6 +65,7 @@ async function match(): Promise<void> {
     seats: found.name ? [] : found.seats,
     names,
   });
+  if (!isLast()) return;
   sitting.value = Object.fromEntries(
     Object.entries(by).flatMap(([name, seat]) => {
       const source = props.sources.find((one) => one.name === name);

@@ -66,7 +66,9 @@ async function look(): Promise<void> {
   ).catch(() => []);
   if (isLast()) history.value = found;
 }
+const choosing = latest();
 async function compareWith(event: Event): Promise<void> {
+  const isLast = choosing();
   against.value = (event.target as HTMLSelectElement).value;
   if (!against.value) return monitor.offerMoves(null);
   const name = key(props.lane);
@@ -78,6 +80,7 @@ async function compareWith(event: Event): Promise<void> {
       revision: against.value,
     });
     points = await get<Point[]>(`/api/sessions/${session.id}/moves/lane?${query}`);
+    if (!isLast()) return;
   }
   const what = against.value === "none" ? "without its line" : `as in r${against.value}`;
   monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
@@ -86,6 +89,7 @@ watch(
   () => key(props.lane),
   () => {
     if (!against.value) return;
+    choosing();
     against.value = "";
     monitor.offerMoves(null);
   },
