@@ -317,3 +317,20 @@ describe("a send", () => {
     }); // prettier-ignore
   });
 });
+
+describe("another session", () => {
+  it("is measured by itself, though the one before is answered late", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    let answer = (_frame: unknown): void => undefined;
+    desk.gives["/sessions/s/frame"] = () => new Promise((go) => (answer = go));
+    desk.hear(desk.told([{ part: "sources", key: "oars", value: source("oars", 0, { start: 20 }) }]));
+    await settle();
+    await session.open("t");
+    await settle();
+    answer({ revision: 99, length: 30, bars: [], shapes: { steps: 2, shapes: {} }, gains: {} });
+    await settle();
+    expect(session.length).toBe(8);
+    expect(session.sources[0]!.start).toBe(0);
+  });
+});
