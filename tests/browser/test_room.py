@@ -73,6 +73,8 @@ class Room(BrowserCase):
     def drag(self, person: Engineer, source: str, x: float, y: float, release: bool = True) -> None:
         """Drag a source on the plan to a place in the room."""
         page = person.page
+        # Where it is drawn is where it stands only when the picture is of the latest revision.
+        expect(page.locator("svg.room")).to_have_attribute("data-revision", str(person.revision()))
         box = page.locator("svg.room").bounding_box()
         frame = page.locator("svg.room .grid rect").bounding_box()
         grip = page.locator(f"[data-mark='{source}'] .grip").first.bounding_box()

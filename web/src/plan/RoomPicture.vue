@@ -139,6 +139,7 @@ const corners = computed(() =>
     :height="height"
     role="group"
     :aria-label="side ? 'The room from the side' : 'The room from above'"
+    :data-revision="room.told"
     @pointerdown.capture="hold"
     @pointerdown.self="$event.isPrimary && chart.choose(null)"
   >

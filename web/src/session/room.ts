@@ -252,7 +252,7 @@ export const useRoom = defineStore("room", () => {
 
   return {
     layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
-    found, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
+    found, told, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
     setWay, permit,
   }; // prettier-ignore
 });
