@@ -3,7 +3,7 @@
 import numpy as np
 from playwright.sync_api import expect
 
-from tests.browser.stage import RATE, BrowserCase
+from tests.browser.stage import RATE, BrowserCase, Engineer
 from tests.server.test_sound import decode
 
 BAR_17 = int(16 * 4 * 60 / 90 * 2)
@@ -11,6 +11,15 @@ BAR_17 = int(16 * 4 * 60 / 90 * 2)
 
 
 class Heard(BrowserCase):
+    def play_bass(self, person: Engineer) -> None:
+        """Play the bass alone, dry, in the middle."""
+        person.dry()
+        person.operate("place-source", source="plucked-bass", pan=0.0)
+        expect(person.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "C")
+        person.jump("17.1")
+        person.row("plucked-bass").get_by_role("button", name="Solo").click()
+        person.play()
+
     def test_play_moves_the_playhead_and_the_meters_and_is_sample_exact(self) -> None:
         rowan = self.engineer("rowan")
         needle = rowan.page.locator(".foot .needle")
@@ -72,10 +81,7 @@ class Heard(BrowserCase):
 
     def test_an_edit_is_heard_while_it_plays(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
-        rowan.dry()
-        rowan.jump("17.1")
-        rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
-        rowan.play()
+        self.play_bass(rowan)
         left, right = rowan.listen(0.5)
         self.assertAlmostEqual(float(np.abs(left).max()), float(np.abs(right).max()), places=6)
         ines.place_of("plucked-bass").press("End")
@@ -87,14 +93,10 @@ class Heard(BrowserCase):
 
         self.until(rowan.page, only_right, "the colleague's edit is not heard")
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
-        ines.place_of("plucked-bass").press("0")
 
     def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:
         rowan = self.engineer("rowan")
-        rowan.dry()
-        rowan.jump("17.1")
-        rowan.row("plucked-bass").get_by_role("button", name="Solo").click()
-        rowan.play()
+        self.play_bass(rowan)
         rowan.listen(0.3)
         revision = rowan.revision()
         rowan.drag(rowan.place_of("plucked-bass"), 0.0, release=False)
@@ -110,7 +112,6 @@ class Heard(BrowserCase):
         self.until(rowan.page, only_left, "the render does not take over")
         # What the hand left fades out first.
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
-        rowan.place_of("plucked-bass").press("0")
 
 
 class Export(BrowserCase):
