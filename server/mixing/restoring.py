@@ -30,14 +30,14 @@ def _change(
     if name.startswith("events:"):
         return {"part": "events", "key": name.partition(":")[2], "value": then["events"].get(name.partition(":")[2])}
     if kind == "way":
-        source = key.partition("/")[0]
-        return {"part": "rooms", "key": source, "value": then["rooms"].get(source)}
+        source, _, passage = key.partition("/")
+        return _way_change(now, then, source, passage, field)
     if not dot or (field == "on" and "/" in head and head in now["lanes"] | then["lanes"]):
         return _lane_change(now, then, head if dot else name, start, end)
+    if kind == "deal" and "." in key:
+        source, _, place = key.partition(".")
+        return _place_change(now, then, source, place, field)
     part, thing = (PART_OF_PREFIX.get(f"{kind}:"), key) if colon else ("sources", head)
-    if kind == "deal":
-        thing = key.partition(".")[0]
-        field = "places" if "." in key else field
     if part == "session":
         return {"part": part, "key": thing, "value": {**now[part], field: then[part][field]}}
     old, new = then.get(part, {}).get(thing), now.get(part, {}).get(thing)
@@ -45,6 +45,36 @@ def _change(
         # It came or went with the change.
         return {"part": part, "key": thing, "value": old} if part and old != new else None
     return {"part": part, "key": thing, "value": {**new, field: old[field]}} if field in old else None
+
+
+def _way_change(now: Document, then: Document, source: str, passage: str, name: str) -> dict[str, Any] | None:
+    """One value of one way in the room; what else was made of the room since stays."""
+    if source not in now["sources"]:
+        return None
+    old, ways = (document["rooms"].get(source, {}).get("ways", {}) for document in (then, now))
+    was, way = old.get(passage), ways.get(passage)
+    if was is None or way is None:
+        # It came or went with the change.
+        others = {key: value for key, value in ways.items() if key != passage}
+        after = others | ({passage: was} if was else {})
+    elif name in was:
+        after = {**ways, passage: {**way, name: was[name]}}
+    else:
+        levels = {key: value for key, value in way["levels"].items() if key != name}
+        again = {name: was["levels"][name]} if name in was["levels"] else {}
+        after = {**ways, passage: {**way, "levels": levels | again}}
+    value = {"id": source, "ways": after} if after else None
+    return {"part": "rooms", "key": source, "value": value} if after != ways else None
+
+
+def _place_change(now: Document, then: Document, source: str, place: str, name: str) -> dict[str, Any] | None:
+    """One value of one place of a deal; the other places, and those that have gone, stay as they are."""
+    old, new = then["deals"].get(source), now["deals"].get(source)
+    was = next((one for one in (old or {}).get("places") or [] if one["id"] == place), None)
+    if new is None or was is None or name not in was:
+        return None
+    places = [{**one, name: was[name]} if one["id"] == place else one for one in new["places"] or []]
+    return {"part": "deals", "key": source, "value": {**new, "places": places}}
 
 
 def _lane_change(

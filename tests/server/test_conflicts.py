@@ -58,6 +58,29 @@ class Conflicts(SharedCase):
         self.put_back(first, second)
         self.assertEqual(self.lane(), [(1.0, 0.5), (2.0, 0.6), (2.8, 0.1), (3.0, 0.2)])
 
+    def test_what_others_have_made_of_other_places_of_a_deal_stays(self) -> None:
+        self.make("olga", "set-deal", source="low", places=[{"id": "a", "pan": -1.0}, {"id": "b", "pan": 1.0}])
+        seen = self.revision()
+        first = self.make("emil", "set-place", seen, source="low", place="a", values={"pan": -0.5})
+        second = self.make("olga", "set-place", seen, source="low", place="a", values={"pan": 0.2})
+        self.make("olga", "set-place", source="low", place="b", values={"pan": 0.7})
+        self.put_back(first, second)
+        self.assertEqual([one["pan"] for one in self.state()["deals"]["low"]["places"]], [-0.5, 0.7])
+
+    def test_what_others_have_made_of_the_way_in_the_room_stays(self) -> None:
+        seen = self.revision()
+        first = self.make("emil", "set-way", seen, source="low", levels={"front": -3.0, "sides": -2.0})
+        second = self.make("olga", "set-way", seen, source="low", levels={"front": -9.0})
+        self.make("olga", "set-way", source="low", off=["M+000"], levels={"sides": -6.0})
+        self.make("olga", "set-way", source="low", passage="first", direct=-4.0)
+        self.put_back(first, second)
+        ways = self.state()["rooms"]["low"]["ways"]
+        self.assertEqual(ways[""]["off"], ["M+000"])
+        self.assertEqual(
+            {name: ways[""]["levels"][name] for name in ("front", "sides")}, {"front": -3.0, "sides": -6.0}
+        )
+        self.assertEqual(ways["first"]["direct"], -4.0)
+
     def test_other_things_ranges_and_points_merge_and_nobody_is_told(self) -> None:
         self.write("olga", {0.5: 0.0, 1.0: 0.1, 2.0: 0.2, 3.0: 0.3})
         seen = self.revision()
