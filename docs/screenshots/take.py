@@ -12,7 +12,7 @@ import soundfile
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 django.setup()
 
-from playwright.sync_api import sync_playwright  # noqa: E402 - needs Django to be set up
+from playwright.sync_api import expect, sync_playwright  # noqa: E402 - needs Django to be set up
 
 from demo import instruments as play  # noqa: E402 - likewise
 from tests.browser.stage import ARGUMENTS, CHROMIUM, Engineer, Server  # noqa: E402
@@ -225,6 +225,7 @@ def take_room(rowan: Engineer) -> None:
     rowan.play()
     rowan.listen(3.0)
     page.locator(".details").evaluate("element => (element.scrollTop = 0)")
+    expect(page.locator("[data-channel] .db").first).not_to_be_empty()
     take(page, "plan")
     rowan.stop()
     if not page.get_by_role("combobox", name="Add a layer").is_visible():
@@ -237,6 +238,7 @@ def take_room(rowan: Engineer) -> None:
     page.locator(".details").evaluate("element => (element.scrollTop += 260)")
     rowan.play()
     rowan.listen(2.0)
+    expect(page.locator("[data-channel] .db").first).not_to_be_empty()
     take(page, "layers")
     rowan.stop()
 

@@ -9,6 +9,7 @@ import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
 import type { Source } from "@/session/session";
 import KeepForm from "@/ui/KeepForm.vue";
+import { say } from "@/ui/say";
 import { inkOf } from "@/ui/theme";
 
 interface Seat {
@@ -60,11 +61,14 @@ async function match(): Promise<void> {
   const found = seating.value;
   if (!found) return;
   const names = props.sources.map((source) => source.name);
-  const by = await post<Record<string, string>>("/api/seatings/match", {
-    seating: found.name,
-    seats: found.name ? [] : found.seats,
-    names,
-  });
+  let by: Record<string, string>;
+  try {
+    const seats = found.name ? [] : found.seats;
+    by = await post("/api/seatings/match", { seating: found.name, seats, names });
+  } catch (error) {
+    if (isLast()) say.wrong((error as Error).message);
+    return;
+  }
   if (!isLast()) return;
   sitting.value = Object.fromEntries(
     Object.entries(by).flatMap(([name, seat]) => {

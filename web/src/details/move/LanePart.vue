@@ -16,6 +16,7 @@ import { inkOf } from "@/ui/theme";
 import Fold from "@/ui/Fold.vue";
 import NumberField from "@/ui/NumberField.vue";
 import { minuteText } from "@/ui/moment";
+import { say } from "@/ui/say";
 import LaneHand from "./LaneHand.vue";
 import MidiPart from "./MidiPart.vue";
 
@@ -79,7 +80,14 @@ async function compareWith(event: Event): Promise<void> {
       parameter: props.lane.parameter,
       revision: against.value,
     });
-    points = await get<Point[]>(`/api/sessions/${session.id}/moves/lane?${query}`);
+    try {
+      points = await get<Point[]>(`/api/sessions/${session.id}/moves/lane?${query}`);
+    } catch (error) {
+      if (!isLast()) return;
+      against.value = "";
+      monitor.offerMoves(null);
+      return say.wrong((error as Error).message);
+    }
     if (!isLast()) return;
   }
   const what = against.value === "none" ? "without its line" : `as in r${against.value}`;
