@@ -1,27 +1,25 @@
-"""The command line: ``python -m needle gains | convert | measure | pulse | deal | render | thin``, for batch work.
+"""The command line: ``python -m needle COMMAND``, for scripts and batch work; ``--help`` lists the commands.
 
 Results go to standard output, readable or as JSON with ``--json``; errors to standard error, exit code 2.
 """
 
 import argparse
 import json
-import re
 import sys
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from needle.conventions import TempoMap
+from needle.delivering.commands import add_commands
 from needle.errors import NeedleError
-from needle.files.audio import FORMATS, AudioWriter, audio_info, read_stretches
-from needle.files.bundle import Bundle
+from needle.files.audio import audio_info, read_stretches
 from needle.files.containers import channel_mask, in_layout_order
 from needle.files.lanes import lane_rows, read_lane
 from needle.files.midi import midi_notes, midi_tempo
-from needle.layouts import LAYOUTS, STEREO, layout_of_file
+from needle.layouts import LAYOUTS, layout_of_file
 from needle.metering.measure import measure
 from needle.moving.parameters import PARAMETERS
 from needle.moving.thinning import thinned
@@ -32,10 +30,6 @@ from needle.pulsing.deal import ORDERS, Event, dealt, spread
 from needle.pulsing.pulse import Pulse, Pulsing
 from needle.pulsing.reading import every_bar, marks, sentence, side_gains, silent
 from needle.pulsing.waves import WAVES
-from needle.rendering.delivery import deliver
-from needle.rendering.mix import EVERYTHING, Listening, Mix
-from needle.rendering.monitor import HEADPHONES, MONITORS
-from needle.session import tempo_map
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -73,16 +67,7 @@ def _parser() -> argparse.ArgumentParser:
     measured.add_argument("file", type=Path)
     measured.set_defaults(command=_measure)
 
-    render = commands.add_parser("render", help="the mix of a session bundle as an audio file")
-    render.add_argument("bundle", type=Path)
-    render.add_argument("out", type=Path, help="a WAV file, or a folder with --stems")
-    render.add_argument("--stems", action="store_true", help="each source as it sounds in the mix")
-    render.add_argument("--from", dest="start", metavar="BAR", help="first bar, as 17 or 17.3")
-    render.add_argument("--to", dest="end", metavar="BAR", help="the bar to stop before")
-    ways = ["layout", *MONITORS, HEADPHONES.name]
-    render.add_argument("--listen", default="layout", choices=ways, help="as somebody would hear it")
-    render.add_argument("--format", default="wav-float", choices=list(FORMATS))
-    render.set_defaults(command=_render)
+    add_commands(commands)
 
     thin = commands.add_parser("thin", help="fewer points for the same move: a lane as CSV lines time,value")
     thin.add_argument("file", type=Path)
@@ -117,7 +102,7 @@ def _parser() -> argparse.ArgumentParser:
     deal.add_argument("--seed", type=int, default=1, help="of a shuffled order")
     deal.set_defaults(command=_deal)
 
-    for command in (gains, convert, measured, render, thin, pulse, deal):
+    for command in (gains, convert, measured, thin, pulse, deal):
         command.add_argument("--json", action="store_true", help="print JSON")
     return parser
 
@@ -282,56 +267,6 @@ def _print_measurement(found: dict[str, Any], as_json: bool) -> None:
             f"leans {side} {abs(stretch['mean_db']):.1f} dB (worst {abs(stretch['worst_db']):.1f}) "
             f"from {stretch['start']:.1f} s to {stretch['end']:.1f} s"
         )
-
-
-def _render(chosen: argparse.Namespace) -> None:
-    with Bundle(chosen.bundle) as bundle:
-        mix = bundle.mix()
-        tempo = tempo_map(bundle.document)
-        start = _frame(tempo, mix, chosen.start, 0)
-        end = _frame(tempo, mix, chosen.end, mix.frames)
-        if start >= end:
-            raise NeedleError("--to must come after --from, within the piece.")
-        for path, listening in _outputs(chosen, bundle, mix):
-            at_ears = chosen.listen != "layout"
-            layout = STEREO if at_ears else mix.room
-            with AudioWriter(path, mix.rate, layout, chosen.format, end - start) as writer:
-                for done, audio in deliver(mix, start, end, listening, at_ears):
-                    writer.write(audio)
-                    _progress(path.name, done)
-            report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": writer.clipped}
-            print(json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(writer))
-
-
-def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> Iterator[tuple[Path, Listening]]:
-    monitor = "stereo" if chosen.listen == "layout" else chosen.listen
-    if not chosen.stems:
-        yield chosen.out, replace(EVERYTHING, monitor=monitor)
-        return
-    chosen.out.mkdir(parents=True, exist_ok=True)
-    for number, source in enumerate((s for s in mix.sources if not s.muted), start=1):
-        name = re.sub(r"[^\w -]", "", bundle.document["sources"][source.id]["name"]).strip() or source.id
-        yield chosen.out / f"{number:02} {name}.wav", Listening(solo=frozenset({source.id}), monitor=monitor)
-
-
-def _clipped(writer: AudioWriter) -> str:
-    return f", {writer.clipped} samples over full scale: lower the levels" if writer.clipped else ""
-
-
-def _frame(tempo: TempoMap, mix: Mix, bar: str | None, default: int) -> int:
-    if bar is None:
-        return default
-    matched = re.fullmatch(r"(\d+)(?:\.(\d+(?:\.\d+)?))?", bar)
-    if not matched or int(matched[1]) < 1:
-        raise NeedleError(f"“{bar}” is not a bar. Write 17, or 17.3 for its third beat.")
-    beat = tempo.beat_of_bar(int(matched[1])) + float(matched[2] or 1) - 1.0
-    return min(round(tempo.seconds_at(beat) * mix.rate), mix.frames)
-
-
-def _progress(name: str, done: float) -> None:
-    if sys.stderr.isatty():
-        bar = "#" * round(done * 40)
-        print(f"\r{name} [{bar:<40}] {done:4.0%}", end="" if done < 1.0 else "\n", file=sys.stderr)
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ import soxr
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
-from needle.files.containers import check_promise, promised, set_channel_mask
+from needle.files.containers import AsRf64, check_promise, clear_peak_time, is_bw64, promised, set_channel_mask
 from needle.layouts import STEREO, Layout
 
 Audio = NDArray[np.float32]
@@ -38,7 +38,7 @@ class AudioInfo:
 
 def audio_info(path: Path) -> AudioInfo:
     """What the file holds; NeedleError if it is not audio that can be read, breaks off, or is beyond all measure."""
-    with _opened(path) as file:
+    with opened_audio(path) as file:
         info = AudioInfo(file.samplerate, file.channels, file.frames)
     if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
         raise NeedleError(f"{path.name} has a sampling rate of {info.rate} Hz. Export it at 44100 or 48000 Hz.")
@@ -63,7 +63,7 @@ def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
 
     NeedleError if the file cannot be read or holds samples that are not numbers.
     """
-    with _opened(path) as file:
+    with opened_audio(path) as file:
         expected, read = file.frames, 0
         while True:
             try:
@@ -72,12 +72,17 @@ def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
                 raise NeedleError(f"{path.name} is damaged after {read / file.samplerate:.2f} s.") from error
             if not len(block):
                 break
-            if not np.isfinite(block).all():
-                raise NeedleError(f"{path.name} holds samples that are not numbers. Export it again.")
+            check_samples(path, block)
             read += len(block)
             yield np.ascontiguousarray(block.T)
         if read < expected:
             raise NeedleError(f"{path.name} breaks off after {read} of {expected} frames.")
+
+
+def check_samples(path: Path, block: Audio) -> None:
+    """NeedleError if some samples of a file are not numbers."""
+    if not np.isfinite(block).all():
+        raise NeedleError(f"{path.name} holds samples that are not numbers. Export it again.")
 
 
 def read_at(path: Path, rate: int) -> Iterator[Audio]:
@@ -109,6 +114,9 @@ FORMATS = {
     "wav-24": ("WAV", "PCM_24", ".wav"),
     "wav-16": ("WAV", "PCM_16", ".wav"),
     "flac-24": ("FLAC", "PCM_24", ".flac"),
+    "flac-16": ("FLAC", "PCM_16", ".flac"),
+    "rf64-float": ("RF64", "FLOAT", ".wav"),
+    "rf64-24": ("RF64", "PCM_24", ".wav"),
 }
 """What audio can be written as, by name: container, sample format and file ending."""
 
@@ -123,11 +131,18 @@ class AudioWriter:
     samples over full scale.
 
     Integer formats get triangular dither of one step each way (TPDF), the same every time. RF64 takes over
-    where a WAV would pass 4 GB: ``frames`` is the length to expect.
+    where a WAV would pass 4 GB: ``frames`` is the length to expect. Without ``dither`` samples that the format can
+    tell are told exactly.
     """
 
     def __init__(
-        self, path: Path, rate: int, channels: int | Layout, kind: str = "wav-float", frames: int = 0
+        self,
+        path: Path,
+        rate: int,
+        channels: int | Layout,
+        kind: str = "wav-float",
+        frames: int = 0,
+        dither: bool = True,
     ) -> None:
         if kind not in FORMATS:
             raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
@@ -135,18 +150,18 @@ class AudioWriter:
         layout = channels if isinstance(channels, Layout) else STEREO
         channels = len(layout.channels) if isinstance(channels, Layout) else channels
         self._order = layout.file_order if layout.surround else None
-        self._mask = layout.mask if layout.surround and container == "WAV" else 0
+        self._mask = layout.mask if layout.surround and container != "FLAC" else 0
         if container == "FLAC":
             check_flac(layout)
-        elif self._mask:
+        elif self._mask and container == "WAV":
             container = "WAVEX"
         self._path = path
-        if frames * channels * 4 > _RF64_FROM:
+        if container != "FLAC" and frames * channels * 4 > _RF64_FROM:
             container = "RF64"
         self._file = soundfile.SoundFile(
             path, "w", samplerate=rate, channels=channels, format=container, subtype=self._subtype
         )
-        self._dither = np.random.Generator(np.random.PCG64(0x5EED))
+        self._dither = np.random.Generator(np.random.PCG64(0x5EED)) if dither else None
         self.clipped = 0
 
     def __enter__(self) -> "AudioWriter":
@@ -154,6 +169,8 @@ class AudioWriter:
 
     def __exit__(self, *_: object) -> None:
         self._file.close()
+        # The same samples make the same file, whenever it is written.
+        clear_peak_time(self._path)
         if self._mask:
             set_channel_mask(self._path, self._mask)
 
@@ -165,7 +182,7 @@ class AudioWriter:
         if step is None:
             self._file.write(audio.T)
             return
-        noise = self._dither.random(audio.shape) - self._dither.random(audio.shape)
+        noise = self._dither.random(audio.shape) - self._dither.random(audio.shape) if self._dither else 0.0
         steps = np.round(audio / step + noise)
         limit = round(1.0 / step)
         # libsndfile takes 32-bit integers and keeps their upper bits.
@@ -188,15 +205,17 @@ def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") ->
         writer.write(audio)
 
 
-def _opened(path: Path) -> soundfile.SoundFile:
+def opened_audio(path: Path, most: int = MAX_CHANNELS) -> soundfile.SoundFile:
+    """The file, to read samples from. NeedleError if it is not audio, or has more than ``most`` channels."""
+    path = Path(path)
     promise = promised(path)
-    if promise and promise.channels > MAX_CHANNELS:
-        raise NeedleError(f"{path.name} has {promise.channels} channels; {MAX_CHANNELS} is the most.")
+    if promise and promise.channels > most:
+        raise NeedleError(f"{path.name} has {promise.channels} channels; {most} is the most.")
     try:
-        file = soundfile.SoundFile(path)
+        file = soundfile.SoundFile(AsRf64(path) if is_bw64(path) else path)
     except (soundfile.SoundFileError, OSError) as error:
-        raise NeedleError(f"{Path(path).name} is not an audio file that can be read.") from error
-    if file.channels > MAX_CHANNELS:
+        raise NeedleError(f"{path.name} is not an audio file that can be read.") from error
+    if file.channels > most:
         file.close()
-        raise NeedleError(f"{Path(path).name} has {file.channels} channels; {MAX_CHANNELS} is the most.")
+        raise NeedleError(f"{path.name} has {file.channels} channels; {most} is the most.")
     return file

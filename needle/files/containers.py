@@ -51,50 +51,96 @@ def promised(path: Path) -> Promise | None:
             return None
         kind, inner = form[:4], form[8:]
         if kind in (b"RIFF", b"RF64", b"BW64") and inner == b"WAVE":
-            return _wave(file, size, kind != b"RIFF")
+            return _wave(file, size)
         if kind == b"FORM" and inner in (b"AIFF", b"AIFC"):
             return _aiff(file, size)
     return None
 
 
-def _wave(file: BinaryIO, size: int, is_long: bool) -> Promise | None:
-    channels, long_size = 0, None
-    for name, length, at in _chunks(file, size, "<I"):
-        if name == b"ds64" and is_long:
-            long_size = struct.unpack("<Q", file.read(24)[8:16])[0]
-        elif name == b"fmt ":
-            channels = struct.unpack("<H", file.read(4)[2:4])[0]
+def _wave(file: BinaryIO, size: int) -> Promise | None:
+    channels = 0
+    for name, length, at in chunks_of(file, size):
+        if name == b"fmt ":
+            channels = int.from_bytes(file.read(4)[2:4], "little")
         elif name == b"data":
-            if length == _UNKNOWN and long_size is not None:
-                length = long_size
             return None if length in (0, _UNKNOWN) else Promise(channels, length, size - at)
     return None
 
 
 def _aiff(file: BinaryIO, size: int) -> Promise | None:
     channels = 0
-    for name, length, at in _chunks(file, size, ">I"):
+    for name, length, at in chunks_of(file, size, ">I"):
         if name == b"COMM":
-            channels = struct.unpack(">H", file.read(2))[0]
+            channels = int.from_bytes(file.read(2), "big")
         elif name == b"SSND":
             return Promise(channels, length, size - at)
     return None
 
 
-def _chunks(file: BinaryIO, size: int, length_format: str) -> Iterator[tuple[bytes, int, int]]:
-    """Name, length and where its content begins, chunk by chunk; the file stands at the content."""
-    at = 12
+def chunks_of(file: BinaryIO, size: int, length_format: str = "<I") -> Iterator[tuple[bytes, int, int]]:
+    """Name, length and where its content begins, chunk by chunk, of a file of ``size`` bytes, which stands there.
+
+    The length of the sound in a file of more than 4 GB is the one that its ``ds64`` tells (EBU Tech 3306).
+    """
+    at, long_size = 12, None
     for _ in range(_MOST_CHUNKS):
         file.seek(at)
         header = file.read(8)
         if len(header) < 8 or at >= size:
             return
-        length = struct.unpack(length_format, header[4:])[0]
-        yield header[:4], length, at + 8
+        name, length = header[:4], struct.unpack(length_format, header[4:])[0]
+        if name == b"ds64":
+            sizes = file.read(16)
+            long_size = struct.unpack("<Q", sizes[8:])[0] if len(sizes) == 16 else None
+            file.seek(at + 8)
+        elif name == b"data" and length == _UNKNOWN and long_size is not None:
+            length = long_size
+        yield name, length, at + 8
         at += 8 + length + length % 2
 
 
-_EXTENSIBLE = 0xFFFE
+class AsRf64:
+    """A BW64 file opened for reading under the name of RF64, by which libsndfile knows it."""
+
+    def __init__(self, path: Path) -> None:
+        self._file = path.open("rb")
+
+    def read(self, size: int = -1) -> bytes:
+        at = self._file.tell()
+        found = self._file.read(size)
+        return b"RF64"[at : at + len(found)] + found[max(4 - at, 0) :] if at < 4 else found
+
+    def readinto(self, into: bytearray) -> int:
+        found = self.read(len(into))
+        into[: len(found)] = found
+        return len(found)
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        return self._file.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._file.tell()
+
+    def close(self) -> None:
+        self._file.close()
+
+
+def describes_tracks(path: Path) -> bool:
+    """Whether a file is a WAV, RF64 or BW64 that says what its tracks are (ITU-R BS.2088: a ``chna`` chunk)."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        if file.read(12)[8:] != b"WAVE":
+            return False
+        return any(name == b"chna" for name, _, _ in chunks_of(file, size))
+
+
+def is_bw64(path: Path) -> bool:
+    """Whether a file calls itself BW64."""
+    with path.open("rb") as file:
+        return file.read(4) == b"BW64"
+
+
+_EXTENSIBLE = b"\xfe\xff"
 
 
 def set_channel_mask(path: Path, mask: int) -> None:
@@ -102,12 +148,28 @@ def set_channel_mask(path: Path, mask: int) -> None:
     with path.open("r+b") as file:
         file.seek(0, 2)
         size = file.tell()
-        for name, length, at in _chunks(file, size, "<I"):
-            if name == b"fmt " and length >= 40 and struct.unpack("<H", file.read(2))[0] == _EXTENSIBLE:
+        for name, length, at in chunks_of(file, size):
+            if name == b"fmt " and length >= 40 and file.read(2) == _EXTENSIBLE:
                 file.seek(at + 20)
                 file.write(struct.pack("<I", mask))
                 return
             if name == b"data":
+                return
+
+
+def clear_peak_time(path: Path) -> None:
+    """Take out of a float WAV file's PEAK chunk when it was written."""
+    with path.open("r+b") as file:
+        file.seek(0, 2)
+        size = file.tell()
+        file.seek(0)
+        if file.read(4) not in (b"RIFF", b"RF64"):
+            return
+        for name, length, at in chunks_of(file, size):
+            if name == b"PEAK" and length >= 8:
+                file.seek(at + 4)
+                file.write(bytes(4))
+            if name in (b"PEAK", b"data"):
                 return
 
 
@@ -117,11 +179,11 @@ def channel_mask(path: Path) -> int:
     with path.open("rb") as file:
         if file.read(12)[8:] != b"WAVE":
             return 0
-        for name, length, _ in _chunks(file, size, "<I"):
+        for name, length, _ in chunks_of(file, size):
             if name == b"fmt ":
                 found = file.read(40)
-                extensible = length >= 40 and struct.unpack("<H", found[:2])[0] == _EXTENSIBLE
-                return struct.unpack("<I", found[20:24])[0] if extensible else 0
+                extensible = length >= 40 and found[:2] == _EXTENSIBLE
+                return int.from_bytes(found[20:24], "little") if extensible else 0
     return 0
 
 

@@ -1,11 +1,13 @@
 """Standard MIDI Files (1.0, RP-001): the tempo map and the notes that one holds."""
 
 import itertools
+import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import mido
+from mido.midifiles.meta import KeySignatureError
 
 from needle.conventions import TempoMap
 from needle.errors import NeedleError
@@ -26,7 +28,7 @@ def midi_tempo(path: Path) -> MidiTempo:
 
     A metre that changes inside a bar is taken from the next bar on, and said so.
     """
-    file = _opened(path)
+    file = opened_midi(path)
     tempos: dict[float, float] = {0.0: 60e6 / _DEFAULT_TEMPO}
     metres: dict[float, tuple[int, int]] = {0.0: (4, 4)}
     for beat, message in _messages(file):
@@ -50,7 +52,7 @@ def midi_notes(path: Path) -> MidiNotes:
 
     A note that is struck again before it ends, or never ends, ends there.
     """
-    file = _opened(path)
+    file = opened_midi(path)
     found: list[tuple[float, float, float, float]] = []
     name = ""
     for track in file.tracks:
@@ -62,7 +64,7 @@ def midi_notes(path: Path) -> MidiNotes:
                 began, velocity = held.pop(key)
                 found.append((began, max(beat - began, 0.0), float(key[1]), velocity / 127.0))
 
-        for beat, message in _timed(track, file.ticks_per_beat):
+        for beat, message in timed_messages(track, file.ticks_per_beat):
             last = beat
             if message.type in ("note_on", "note_off"):
                 key = message.channel, message.note
@@ -78,17 +80,29 @@ def midi_notes(path: Path) -> MidiNotes:
     return MidiNotes(tuple(sorted(found)), name)
 
 
-def _opened(path: Path) -> mido.MidiFile:
+MOST_BYTES = 64 << 20
+_UNREADABLE = (
+    OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, struct.error,
+    KeySignatureError,
+)  # fmt: skip
+MOST_MESSAGES = 2_000_000
+
+
+def opened_midi(path: Path) -> mido.MidiFile:
+    """The file. NeedleError if it is not one that can be read."""
+    if path.is_file() and path.stat().st_size > MOST_BYTES:
+        raise NeedleError(f"{path.name} is too large for a MIDI file ({MOST_BYTES >> 20} MB is the most).")
     try:
         file = mido.MidiFile(path)
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
+    except _UNREADABLE as error:
         raise NeedleError(f"{path.name} is not a Standard MIDI File that can be read.") from error
     if file.ticks_per_beat <= 0:
         raise NeedleError(f"{path.name} counts in film frames, not in beats. Export it with a tempo map.")
     return file
 
 
-def _timed(track: mido.MidiTrack, ticks_per_beat: int) -> Iterator[tuple[float, mido.Message]]:
+def timed_messages(track: mido.MidiTrack, ticks_per_beat: int) -> Iterator[tuple[float, mido.Message]]:
+    """The messages of a track, each with its beat."""
     ticks = itertools.accumulate(message.time for message in track)
     for tick, message in zip(ticks, track, strict=True):
         yield tick / ticks_per_beat, message
@@ -96,7 +110,7 @@ def _timed(track: mido.MidiTrack, ticks_per_beat: int) -> Iterator[tuple[float, 
 
 def _messages(file: mido.MidiFile) -> Iterator[tuple[float, mido.Message]]:
     for track in file.tracks:
-        yield from _timed(track, file.ticks_per_beat)
+        yield from timed_messages(track, file.ticks_per_beat)
 
 
 def _as_map(tempos: dict[float, float], metres: dict[float, tuple[int, int]]) -> MidiTempo:

@@ -2,11 +2,11 @@
 
 from django.contrib import admin
 
-from server.audio.models import Asset, Export, Freeze, MeasuredHead, Report, Upload
+from server.audio.models import Asset, Freeze, MeasuredHead, Report, Upload
 from server.config.operator import LookedAt
 
 
-@admin.register(Export, Freeze, Report)
+@admin.register(Freeze, Report)
 class TaskAdmin(LookedAt):
     list_display = ("id", "session", "author", "status", "progress", "made_at", "message")
     list_filter = ("status",)

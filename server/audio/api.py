@@ -1,53 +1,26 @@
-"""Sound over HTTP: segments with their meter readings, and exports."""
+"""Sound over HTTP: segments with their meter readings."""
 
 import json
-import re
 import struct
 from dataclasses import replace
-from typing import Annotated, Literal
 from uuid import UUID
 
 import numpy as np
-from django.http import FileResponse, HttpRequest, HttpResponse
-from ninja import Query, Router, Schema
-from pydantic import Field
+from django.http import HttpRequest, HttpResponse
+from ninja import Query, Router
 
-from needle.files.audio import FORMATS, check_flac
 from needle.metering.frames import COLUMNS
 from needle.metering.room import room_columns
 from needle.rendering.engine import render_before_placement
 from needle.rendering.segments import segment_count, segment_frames
 from needle.rendering.tables import hand_reading
-from server.audio import exports, segments, tasks
+from server.audio import segments
 from server.audio.heads import measured_heads
 from server.audio.hearing import Heard
-from server.audio.mixes import mix_at
-from server.audio.models import Export
 from server.audio.reading import source_of
 from server.mixing.access import Refused, membership
 
 router = Router(tags=["sound"])
-
-
-class ExportIn(Schema):
-    """What to export: a format, and a stretch in seconds (the whole piece if none is given)."""
-
-    revision: Annotated[int, Field(ge=0)]
-    format: Literal["wav-float", "wav-24", "wav-16", "flac-24"] = "wav-float"
-    start: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
-    end: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
-
-
-class ExportOut(Schema):
-    """How an export stands; ``progress`` is 0…1, ``clipped`` counts samples over full scale."""
-
-    id: UUID
-    status: str
-    progress: float
-    clipped: int
-    message: str
-    format: str
-    revision: int
 
 
 @router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes})
@@ -113,58 +86,3 @@ def segment(
 
 def _floats(values: np.ndarray) -> bytes:
     return np.ascontiguousarray(values, dtype="<f4").tobytes()
-
-
-@router.post("/{uuid:session_id}/exports", response=ExportOut)
-def start_export(request: HttpRequest, session_id: UUID, given: ExportIn) -> Export:
-    """Begin to write the mix to a file."""
-    session = membership(request.user, session_id, to_edit=True).session
-    mix = mix_at(session, given.revision)
-    if given.format.startswith("flac"):
-        check_flac(mix.room)
-    start = round(given.start * mix.rate)
-    stop = min(round(given.end * mix.rate), mix.frames) if given.end else mix.frames
-    if start >= stop:
-        raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
-    export = Export.objects.create(
-        session=session,
-        author=request.user,
-        revision=given.revision,
-        format=given.format,
-        start=start,
-        stop=stop,
-    )
-    tasks.order(export)
-    return export
-
-
-@router.get("/{uuid:session_id}/exports/{uuid:export_id}", response=ExportOut)
-def export_state(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
-    """How an export stands."""
-    return _export(request, session_id, export_id)
-
-
-@router.post("/{uuid:session_id}/exports/{uuid:export_id}/cancel", response=ExportOut)
-def cancel_export(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
-    """Stop an export; its file is not kept."""
-    return tasks.cancel(_export(request, session_id, export_id))
-
-
-@router.get("/{uuid:session_id}/exports/{uuid:export_id}/file", response={200: bytes})
-def export_file(request: HttpRequest, session_id: UUID, export_id: UUID) -> FileResponse:
-    """The finished file."""
-    export = _export(request, session_id, export_id)
-    if export.status != Export.Status.DONE:
-        raise Refused("The export is not finished.", 409)
-    name = re.sub(r"[^\w -]", "", export.session.name).strip() or "mix"
-    ending = FORMATS[export.format][2]
-    path = exports.export_path(export)
-    return FileResponse(path.open("rb"), as_attachment=True, filename=f"{name} r{export.revision}{ending}")
-
-
-def _export(request: HttpRequest, session_id: UUID, export_id: UUID) -> Export:
-    membership(request.user, session_id)
-    export = Export.objects.select_related("session").filter(session=session_id, pk=export_id).first()
-    if export is None:
-        raise Refused("There is no such export.", 404)
-    return export

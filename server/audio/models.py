@@ -1,4 +1,4 @@
-"""Assets by what they contain, files on their way in, and what is made in the background: exports, reports."""
+"""Assets by what they contain, files on their way in, and what is made in the background: freezing, reports."""
 
 import uuid
 
@@ -28,7 +28,8 @@ class Asset(models.Model):
 class Upload(models.Model):
     """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
 
-    One that comes with a ``report`` is measured for that instead, and not kept. The server that reads it signs it.
+    One that comes with a ``report`` is measured for that instead, and not kept. One without a ``session`` becomes
+    one: ``became``. The server that reads it signs it.
     """
 
     class Status(models.TextChoices):
@@ -39,7 +40,7 @@ class Upload(models.Model):
         FAILED = "failed"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    session = models.ForeignKey(Session, models.CASCADE, related_name="uploads")
+    session = models.ForeignKey(Session, models.CASCADE, null=True, related_name="uploads")
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
     name = models.CharField(max_length=255)
     size = models.PositiveBigIntegerField()
@@ -49,6 +50,7 @@ class Upload(models.Model):
     message = models.CharField(max_length=400, blank=True)
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="uploads")
     report = models.ForeignKey("Report", models.CASCADE, null=True, related_name="+")
+    became = models.ForeignKey(Session, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
 
@@ -85,16 +87,6 @@ class Task(models.Model):
 
     def __str__(self) -> str:
         return f"{type(self).__name__} {self.id} ({self.status})"
-
-
-class Export(Task):
-    """One mix on its way to a file: of a revision, from one frame to another."""
-
-    revision = models.PositiveIntegerField()
-    format = models.CharField(max_length=16)
-    start = models.PositiveBigIntegerField()
-    stop = models.PositiveBigIntegerField()
-    clipped = models.PositiveBigIntegerField(default=0)
 
 
 class Freeze(Task):

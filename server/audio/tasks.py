@@ -20,7 +20,7 @@ from django_tasks import task
 
 from needle.errors import NeedleError
 from server.audio import own_worker
-from server.audio.models import Export, Freeze, Report, Task
+from server.audio.models import Task
 from server.audio.threads import lower_priority
 
 log = logging.getLogger(__name__)
@@ -31,10 +31,10 @@ LOST_AFTER = timedelta(seconds=60)
 
 _workers = ThreadPoolExecutor(1, thread_name_prefix="task", initializer=lower_priority)
 
-MAKERS: dict[str, tuple[type[Task], str]] = {
-    "export": (Export, "server.audio.exports.write"),
+MAKERS = {
+    "delivery": ("server.delivery.models.Delivery", "server.delivery.making.make"),
 }
-"""What makes each kind of task that is queued. A new kind is a line here."""
+"""What each kind of task that is queued is, and what makes it. A new kind is a line here."""
 
 
 class Stopped(Exception):
@@ -48,7 +48,7 @@ def begin(ordered: Task, maker: Callable[[Any], None]) -> None:
 
 def order(ordered: Task) -> None:
     """Have a task made by a worker."""
-    kind = next(kind for kind, (model, _) in MAKERS.items() if isinstance(ordered, model))
+    kind = next(kind for kind, (model, _) in MAKERS.items() if isinstance(ordered, import_string(model)))
     transaction.on_commit(lambda: make.enqueue(kind, str(ordered.pk)))
     if settings.OWN_WORKER:
         transaction.on_commit(own_worker.ensure)
@@ -58,7 +58,7 @@ def order(ordered: Task) -> None:
 def make(kind: str, pk: str) -> None:
     """Make what was ordered: what a worker runs."""
     model, maker = MAKERS[kind]
-    run(model, UUID(pk), import_string(maker))
+    run(import_string(model), UUID(pk), import_string(maker))
 
 
 def run(kind: type[Task], pk: UUID, maker: Callable[[Any], None]) -> None:
@@ -112,5 +112,5 @@ def fail_unfinished(only_lost: bool = False) -> int:
     which = lost if only_lost else {"status__in": Task.OPEN}
     return sum(
         model.objects.filter(**which).update(status=Task.Status.FAILED, message=told)
-        for model in (Export, Freeze, Report)
+        for model in Task.__subclasses__()
     )

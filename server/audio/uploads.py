@@ -15,6 +15,7 @@ from uuid import UUID
 from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
+from django.utils.module_loading import import_string
 
 from needle.errors import NeedleError
 from server.audio import reports, tasks
@@ -31,6 +32,9 @@ MOST_OPEN = 200
 _ROOM_TO_SPARE = 1 << 30
 _FORGOTTEN = timedelta(days=1)
 
+TAKES_IN = "server.delivery.arriving.take_in"
+"""What makes a session of a file: (path, its name, its owner, progress) → the session, and what to know of it."""
+
 OPEN = (Upload.Status.RECEIVING, Upload.Status.READING)
 
 
@@ -42,7 +46,7 @@ def upload_path(upload: Upload) -> Path:
 def begin(session, user, name: str, size: int, report: dict[str, Any] | None = None) -> Upload:
     """Expect a file; one that comes with the options of a ``report`` is measured for that, and not kept.
 
-    Refused if it is too large, or there is no room for it.
+    One without a ``session`` is to become one. Refused if it is too large, or there is no room for it.
     """
     if not 0 < size <= MOST_BYTES:
         raise Refused(
@@ -117,7 +121,7 @@ def resume(only_lost: bool = False) -> None:
 
 def _read(upload_id: UUID) -> None:
     close_old_connections()
-    upload = Upload.objects.select_related("session").get(pk=upload_id)
+    upload = Upload.objects.select_related("session", "author").get(pk=upload_id)
     path = upload_path(upload)
     shown = -1.0
 
@@ -134,6 +138,10 @@ def _read(upload_id: UUID) -> None:
         if upload.report_id:
             tasks.run(Report, upload.report_id, lambda report: reports.measure_file(report, path))
             _finish(upload_id, status=Upload.Status.READY, progress=1.0)
+            return
+        if upload.session is None:
+            session, notes = import_string(TAKES_IN)(path, upload.name, upload.author, progress)
+            _finish(upload_id, status=Upload.Status.READY, progress=1.0, became=session, message=notes[:400])
             return
         asset = store_asset(path, upload.session.rate, progress)
         _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)

@@ -7,6 +7,7 @@ from ninja.security import django_auth
 
 from needle.errors import NeedleError
 from server.accounts.api import router as accounts
+from server.accounts.preferences import router as preferences
 from server.audio.api import router as audio
 from server.audio.balance import router as balance
 from server.audio.heads import router as heads
@@ -17,6 +18,9 @@ from server.audio.rhythm import router as rhythm
 from server.audio.room import router as room
 from server.audio.sending import router as files
 from server.config.health import router as health
+from server.delivery.api import router as deliveries
+from server.delivery.arrivals import router as arrivals
+from server.delivery.landing import router as landing
 from server.mixing.access import Refused
 from server.mixing.api import router as mixing
 from server.mixing.library import router as library
@@ -37,6 +41,10 @@ api.add_router("/sessions", rhythm)
 api.add_router("/sessions", room)
 api.add_router("/sessions", reports)
 api.add_router("/sessions", people)
+api.add_router("/sessions", deliveries)
+api.add_router("/sessions", landing)
+api.add_router("/arrivals", arrivals)
+api.add_router("/preferences", preferences)
 api.add_router("/sessions", history)
 api.add_router("/sessions", comments)
 api.add_router("/heads", heads)

@@ -23,7 +23,7 @@ from needle.errors import NeedleError
 
 FORMAT = 1
 ABOUT = "backup.json"
-FOLDERS = ("assets", "heads", "exports", "reports")
+FOLDERS = ("assets", "heads", "deliveries", "reports")
 _DATABASES = {"sqlite": "needle.sqlite3", "postgresql": "needle.pgdump"}
 
 Told = Callable[[str], None]
@@ -63,7 +63,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
 def _files() -> Iterator[Path]:
     for name in FOLDERS:
         for path in sorted((settings.DATA_DIR / name).rglob("*")):
-            if path.is_file() and ".partial" not in path.name:
+            if path.is_file() and ".partial" not in str(path.relative_to(settings.DATA_DIR)):
                 yield path
 
 

@@ -67,6 +67,8 @@ INSTALLED_APPS = [
     "server.mixing",
     "server.audio",
     "server.sharing",
+    "server.delivery",
+    "server.accounts",
 ]
 
 if TASKS_IN_REDIS:

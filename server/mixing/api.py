@@ -14,6 +14,7 @@ from needle.session import empty_document, piece_length, tempo_map
 from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
+from server.mixing.beginning import begin_session, put_away
 from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
@@ -64,6 +65,8 @@ class SessionRow(Schema):
     bpm: float
     revision: int
     changed_at: str
+    created_at: str
+    put_away: bool
     people: list[Person]
     places: list[Standing]
 
@@ -216,6 +219,12 @@ class Removed(Schema):
     back: list[dict[str, Any]]
 
 
+class Started(Schema):
+    """A session that was made."""
+
+    id: UUID
+
+
 def _people(members) -> list[Person]:
     return [Person(id=m.user_id, name=shown_name(m.user), role=m.role, colour=m.colour) for m in members]
 
@@ -238,6 +247,8 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
                 bpm=session.tempos[0][1],
                 revision=session.revision,
                 changed_at=session.changed_at.isoformat(),
+                created_at=session.created_at.isoformat(),
+                put_away=member.put_away,
                 people=_people(session.members.select_related("user").order_by("colour")),
                 places=places,
             )
@@ -260,6 +271,36 @@ def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
         session = Session.objects.create(opened=opened, **opened["session"])
         Member.objects.create(session=session, user=request.user, role=Member.Role.OWNER)
     return open_session(request, session.id)
+
+
+class AwayIn(Schema):
+    """Whether a session is put away in one's own list."""
+
+    away: bool
+
+
+@router.post("/{uuid:session_id}/away", response=list[SessionRow])
+def put_session_away(request: HttpRequest, session_id: UUID, given: AwayIn) -> list[SessionRow]:
+    """Put a session away in one's own list, or take it out again; one's list as it is then."""
+    membership(request.user, session_id)
+    put_away(request.user, session_id, given.away)
+    return sessions(request)
+
+
+class CopyIn(Schema):
+    """What a copy is called."""
+
+    name: Name
+
+
+@router.post("/{uuid:session_id}/copy", response=Started)
+def copy_session(request: HttpRequest, session_id: UUID, given: CopyIn) -> Started:
+    """Make a session of one's own that begins as this one stands, without its people, history and comments."""
+    membership(request.user, session_id, to_edit=True)
+    with revisions.steady(session_id) as session:
+        document = stored_document(session)
+    document["session"] = {**document["session"], "name": given.name}
+    return Started(id=begin_session(document, request.user).id)
 
 
 @router.get("/{uuid:session_id}", response=OpenSession, by_alias=True)

@@ -284,23 +284,34 @@ class Engineer:
         assert (steps == 128).all(), f"the ear missed something: {np.unique(steps, return_counts=True)}"
         return np.array([np.frombuffer(base64.b64decode(side), "<f4") for side in sides])
 
-    def exported(self, passage: str = "") -> np.ndarray:
-        """What the page's own export gives of the piece or of a passage, (2, frames)."""
-        self.page.get_by_role("button", name="Export…").click()
-        dialog = self.page.get_by_role("dialog")
-        if passage:
-            dialog.get_by_role("combobox").first.select_option(label=passage)
-        dialog.get_by_role("button", name="Export", exact=True).click()
-        link = self.page.get_by_role("link", name="Download")
-        expect(link).to_be_visible(timeout=2 * PATIENCE)
-        with self.page.expect_download() as download:
+    def to_desk(self, name: str) -> None:
+        """Go to a desk by its name."""
+        self.page.get_by_label("Desks").get_by_role("link", name=name, exact=True).click()
+
+    def delivered(self, passage: str = "", **wanted: str) -> Path:
+        """The first file that the Hand over desk gives of the piece or a passage; the page is where it was after."""
+        page = self.page
+        desk = page.locator("nav [aria-current=page]").inner_text()
+        self.to_desk("Hand over")
+        form = page.get_by_role("form", name="What to hand over")
+        form.get_by_label("What", exact=True).select_option(label=passage or "the whole piece")
+        form.get_by_label("As", exact=True).select_option(wanted.get("format", "wav-float"))
+        with page.expect_response(
+            lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"
+        ) as made:
+            form.get_by_role("button", name="Make the files").click()
+        link = page.locator(f"a[href$='{made.value.json()['id']}/files/0']")
+        expect(link).to_be_visible(timeout=4 * PATIENCE)
+        with page.expect_download() as download:
             link.click()
-        name = self.page.locator("h1").first.inner_text()
-        assert download.value.suggested_filename.startswith(f"{name} r"), download.value.suggested_filename
-        audio, rate = soundfile.read(download.value.path(), dtype="float32", always_2d=True)
+        path = Path(download.value.path())
+        self.to_desk(desk)
+        return path
+
+    def exported(self, passage: str = "") -> np.ndarray:
+        """The mix of the piece or of a passage as it is handed over, (2, frames)."""
+        audio, rate = soundfile.read(self.delivered(passage), dtype="float32", always_2d=True)
         assert rate == RATE, rate
-        self.page.keyboard.press("Escape")
-        expect(dialog).to_have_count(0)
         return audio.T
 
     def close(self) -> None:

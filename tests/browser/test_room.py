@@ -1,8 +1,5 @@
 """The room as engineers use it: loudspeakers chosen, sources led round, layered, forbidden; measured in files."""
 
-import tempfile
-from pathlib import Path
-
 import numpy as np
 import soundfile
 from playwright.sync_api import expect
@@ -10,7 +7,7 @@ from playwright.sync_api import expect
 from needle.files.containers import channel_mask
 from needle.layouts import LAYOUTS, Layout
 from needle.placing.room import Where, room_powers
-from tests.browser.stage import PATIENCE, RATE, BrowserCase, Engineer
+from tests.browser.stage import RATE, BrowserCase, Engineer
 
 BAR = round(4 * 60 / 90 * RATE)
 """Frames in a bar of the demo."""
@@ -52,22 +49,11 @@ class Room(BrowserCase):
         person.operate("place-source", source=source, pan=0.0, front=1.0)
 
     def delivered(self, person: Engineer, layout: Layout) -> dict[str, np.ndarray]:
-        """What the page's export gives of the piece, channel by channel."""
-        page = person.page
-        page.get_by_role("button", name="Export…").click()
-        dialog = page.get_by_role("dialog")
-        dialog.get_by_role("button", name="Export", exact=True).click()
-        link = page.get_by_role("link", name="Download")
-        expect(link).to_be_visible(timeout=2 * PATIENCE)
-        with page.expect_download() as download, tempfile.TemporaryDirectory() as folder:
-            link.click()
-            path = Path(folder) / "mix.wav"
-            download.value.save_as(path)
-            self.assertEqual(channel_mask(path), layout.mask)
-            audio, rate = soundfile.read(path, dtype="float32", always_2d=True)
+        """What is handed over of the piece, channel by channel."""
+        path = person.delivered()
+        self.assertEqual(channel_mask(path), layout.mask)
+        audio, rate = soundfile.read(path, dtype="float32", always_2d=True)
         self.assertEqual(rate, RATE)
-        page.keyboard.press("Escape")
-        expect(dialog).to_have_count(0)
         return {layout.channels[i].label: audio[:, at] for at, i in enumerate(layout.file_order)}
 
     def drag(self, person: Engineer, source: str, x: float, y: float, release: bool = True) -> None:

@@ -1,6 +1,7 @@
 """The room through the API: layouts, ways, layers, whereabouts, paths, measured heads, and what is delivered."""
 
 import io
+from pathlib import Path
 from typing import Any
 
 import h5py
@@ -18,9 +19,8 @@ from needle.files.sofa import read_head
 from needle.layouts import LAYOUTS
 from needle.metering.overview import Overview
 from needle.placing.coordinates import unit_vectors
-from server.audio import exports
 from server.audio.mixes import mix_at
-from server.audio.models import Export
+from server.delivery.models import Delivery
 from server.mixing.revisions import replayed
 from server.mixing.state import stored_document
 from tests.server.test_sound import Heard
@@ -57,11 +57,15 @@ class RoomCase(Heard):
         head, _, meters, _ = self.hear(self.emil, index, **query)
         return dict(zip(head["columns"], meters[-1], strict=True))
 
+    def delivered_file(self, **wanted: Any) -> Path:
+        made = self.post(
+            self.emil, "/deliveries", {"revision": self.revision(), "format": "wav-float", **wanted}
+        ).json()
+        return Delivery.objects.get(pk=made["id"]).path(0)
+
     def delivered(self, **wanted: Any) -> tuple[dict[str, float], int]:
         """The level of every channel of an exported file, and its channel mask."""
-        export = self.post(self.emil, "/exports", {"revision": self.revision(), **wanted}).json()
-        self.wait_for(export)
-        path = exports.export_path(Export.objects.get(pk=export["id"]))
+        path = self.delivered_file(**wanted)
         audio, _ = soundfile.read(path, dtype="float32")
         layout = LAYOUTS[self.state()["session"]["layout"]]
         labels = [layout.channels[i].label for i in layout.file_order]
@@ -163,7 +167,7 @@ class Sound(RoomCase):
         self.assertAlmostEqual(levels["Rs"], -15.05, delta=0.3)
         self.assertLess(max(level for name, level in levels.items() if name != "Rs"), -100.0)
         self.make("set-session", layout="4+7+0")
-        refused = self.post(self.emil, "/exports", {"revision": self.revision(), "format": "flac-24"})
+        refused = self.post(self.emil, "/deliveries", {"revision": self.revision(), "format": "flac-24"})
         self.assertEqual(refused.status_code, 422)
         self.assertIn("FLAC cannot hold", refused.json()["detail"])
 
@@ -267,9 +271,7 @@ class Balance(RoomCase):
 
     def test_a_delivered_file_is_reported(self) -> None:
         self.make("place-source", source="low", pan=1.0, front=-1.0)
-        export = self.post(self.emil, "/exports", {"revision": self.revision()}).json()
-        self.wait_for(export)
-        report = finished(file_report(exports.export_path(Export.objects.get(pk=export["id"]))))
+        report = finished(file_report(self.delivered_file()))
         self.assertEqual(report["channels"], 6)
         self.assertGreater(report["figures"]["lean_db"], 1.0)
         mine = Overview(finished(measured(mix_at(self.session, self.revision())))).figures()

@@ -7,6 +7,7 @@ import sqlite3
 import tarfile
 import threading
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from django.contrib.auth import get_user_model
@@ -15,9 +16,10 @@ from django.db import connection
 from django.test import Client, override_settings
 
 from server.audio import tasks
-from server.audio.models import Export
 from server.config import backups, health
 from server.config.logs import JsonLines
+from server.delivery.models import Delivery
+from server.delivery.ordering import Order
 from server.mixing.models import Operation, Session
 from tests.server.sessions import SessionCase
 
@@ -135,18 +137,20 @@ class Backups(SessionCase):
 
 
 class Operator(SessionCase):
+    def ordered(self, **values: Any) -> Delivery:
+        now = {"session": self.session, "author": self.users["emil"], "order": Order().dict()}
+        return Delivery.objects.create(**now, revision=1, start=0, stop=9, **values)
+
     def test_its_pages_are_for_the_operator_and_only_look_at_the_mix(self) -> None:
         self.assertEqual(Client().get("/admin/")["Location"], "/admin/login/?next=/admin/")
         self.assertEqual(Client().get("/admin/login/")["Location"], "/?next=/admin/")
         self.assertEqual(self.as_("olga").get("/admin/").status_code, 302)
         get_user_model().objects.filter(username="olga").update(is_staff=True, is_superuser=True)
         client = self.as_("olga")
-        Export.objects.create(
-            session=self.session, author=self.users["emil"], revision=1, format="wav-16", start=0, stop=9
-        )
+        self.ordered()
         for path in (
             "", "auth/user/", "mixing/session/", f"mixing/session/{self.session.pk}/change/", "mixing/operation/",
-            "audio/export/", "audio/upload/", "audio/asset/", "sharing/invitation/", "sharing/comment/",
+            "delivery/delivery/", "audio/upload/", "audio/asset/", "sharing/invitation/", "sharing/comment/",
             "sharing/version/",
         ):  # fmt: skip
             self.assertEqual(client.get(f"/admin/{path}").status_code, 200, path)
@@ -154,17 +158,9 @@ class Operator(SessionCase):
         self.assertEqual(Client().get("/static/admin/css/base.css").status_code, 200)
 
     def test_of_several_servers_only_what_nobody_makes_any_more_is_given_up(self) -> None:
-        export = Export.objects.create(
-            session=self.session,
-            author=self.users["emil"],
-            revision=1,
-            format="wav-16",
-            start=0,
-            stop=9,
-            status="running",
-        )
+        delivery = self.ordered(status="running")
         self.assertEqual(tasks.fail_unfinished(only_lost=True), 0)
-        Export.objects.update(signed_at=export.signed_at - 2 * tasks.LOST_AFTER)
+        Delivery.objects.update(signed_at=delivery.signed_at - 2 * tasks.LOST_AFTER)
         self.assertEqual(tasks.fail_unfinished(only_lost=True), 1)
         self.assertEqual(Session.objects.count(), 1)
         self.assertTrue(Path(self.data).exists())

@@ -9,8 +9,10 @@ from asgiref.sync import async_to_sync
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from server.audio.models import Export, Freeze, Report, Upload
+from server.audio.models import Freeze, Report, Upload
 from server.config.api import api
+from server.delivery.models import Delivery
+from server.delivery.ordering import Order
 from server.mixing.live import FOR_EDITORS, MESSAGES
 from server.mixing.models import Draft, Member
 from server.sharing.models import Comment, Invitation, Version
@@ -26,7 +28,7 @@ OPEN = {"/api/doorstep", "/api/sign-in", "/api/demo/sign-in", "/api/accounts", "
 
 OF_MEMBERS = {
     "/pulse/reading", "/room/place", "/comments", "/comments/{comment_id}/replies", "/comments/{comment_id}/resolve",
-    "/comments/{comment_id}/text", "/comments/{comment_id}/remove", "/comments/seen", "/exports/{export_id}/cancel",
+    "/comments/{comment_id}/text", "/comments/{comment_id}/remove", "/comments/seen", "/away",
     "/people/{user_id}/withdraw",
 }  # fmt: skip
 """What is posted and changes nothing that the mix depends on: listeners may."""
@@ -68,7 +70,7 @@ class Matrix(SessionCase):
         revision = self.revision()
         take = {"said": "Low", "start": 0.0, "end": 1.0, "mode": "touch", "samples": 3}
         made = {
-            "export_id": Export.objects.create(**now, revision=revision, format="wav-16", start=0, stop=10),
+            "delivery_id": Delivery.objects.create(**now, revision=revision, start=0, stop=10, order=Order().dict()),
             "upload_id": Upload.objects.create(**now, name="a.wav", size=100),
             "report_id": Report.objects.create(**now, title="All", revision=revision),
             "freeze_id": Freeze.objects.create(**now, revision=revision, source="low"),
@@ -105,6 +107,10 @@ class Matrix(SessionCase):
             )
         elif method == "delete":
             answer = client.delete(address)
+        elif path.endswith(("/found", "/land")):
+            lands = json.dumps([{"index": 0, **lane}])
+            file = SimpleUploadedFile("moves.csv", b"time,value\n0,0.5\n")
+            answer = client.post(address, {"file": file, "revision": revision, "lands": lands})
         elif path.endswith("/notes"):
             answer = client.post(address, {"file": SimpleUploadedFile("part.mid", b"MThd")})
         else:
@@ -142,7 +148,9 @@ class Matrix(SessionCase):
                 "client_id": str(uuid4()),
                 "operation": {"kind": "place-source", "source": "low", "pan": revision % 7 / 10},
             },
-            "exports": {"revision": revision},
+            "deliveries": {"revision": revision},
+            "away": {"away": False},
+            "copy": {"name": "Another"},
             "reports": {"revision": revision},
             "people": {"username": "lisa", "role": "listener"},
             "role": {"role": "listener"},
@@ -194,6 +202,7 @@ class Matrix(SessionCase):
             if "{session_id}" not in path and path not in OPEN:
                 for method in methods:
                     asked = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
+                    asked = asked.replace("{arrival_id}", str(uuid4()))
                     self.assertEqual(getattr(Client(), method)(asked).status_code, 401, path)
 
     def test_the_list_shows_only_ones_own(self) -> None:

@@ -1,19 +1,15 @@
-"""Segments, lean and exports through the API: what is heard is what is delivered."""
+"""Segments and lean through the API."""
 
-import io
 import json
 import struct
-import time
 from unittest import mock
 
 import numpy as np
-import soundfile
 from django.test import Client
 
 from needle.metering.frames import COLUMNS
 from needle.rendering.segments import METER_FRAMES
-from server.audio import exports, segments, tasks
-from server.audio.models import Export
+from server.audio import segments
 from tests.server.sessions import LENGTH, RATE, SessionCase
 
 SEGMENTS = round(LENGTH * 2)
@@ -45,13 +41,6 @@ class Heard(SessionCase):
     def whole(self, **query: str) -> np.ndarray:
         client = self.as_("lisa")
         return np.concatenate([self.hear(client, i, **query)[1] for i in range(SEGMENTS)], axis=1)
-
-    def wait_for(self, export: dict) -> dict:
-        client, until = self.as_("olga"), time.monotonic() + 30
-        while export["status"] in ("waiting", "running"):
-            self.assertLess(time.monotonic(), until, "the export does not end")
-            export = client.get(self.url(f"/exports/{export['id']}")).json()
-        return export
 
 
 class Segments(Heard):
@@ -109,54 +98,3 @@ class Segments(Heard):
             self.assertEqual(rendered.call_count, 0)
             self.hear(self.as_("olga"), 7)
             self.assertEqual(rendered.call_count, 1)
-
-
-class Exports(Heard):
-    def start(self, **body: object) -> dict:
-        answer = self.post(self.as_("emil"), "/exports", {"revision": self.revision(), **body})
-        self.assertEqual(answer.status_code, 200, answer.content)
-        return answer.json()
-
-    def file(self, export: dict) -> np.ndarray:
-        answer = self.as_("lisa").get(self.url(f"/exports/{export['id']}/file"))
-        self.assertIn("Tones r", answer["Content-Disposition"])
-        audio, rate = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), dtype="float32", always_2d=True)
-        self.assertEqual(rate, RATE)
-        return audio.T
-
-    def test_the_file_is_exactly_what_was_heard(self) -> None:
-        self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 0.7})
-        done = self.wait_for(self.start())
-        self.assertEqual((done["status"], done["progress"], done["clipped"]), ("done", 1.0, 0))
-        np.testing.assert_array_equal(self.file(done), self.whole())
-
-    def test_a_passage_in_24_bit(self) -> None:
-        done = self.wait_for(self.start(format="wav-24", start=1.0, end=2.5))
-        np.testing.assert_allclose(self.file(done), self.whole()[:, RATE : RATE * 5 // 2], atol=3 * 2**-23)
-
-    def test_over_full_scale_is_counted(self) -> None:
-        for key in ("low", "high", "wide"):
-            self.operate(self.as_("emil"), {"kind": "set-level", "source": key, "level": 12.0})
-        self.assertGreater(self.wait_for(self.start(format="wav-16"))["clipped"], 0)
-
-    def test_stopped_exports_leave_no_file(self) -> None:
-        with mock.patch.object(tasks, "order"):
-            export = self.start()
-        stopped = self.post(self.as_("emil"), f"/exports/{export['id']}/cancel", {}).json()
-        self.assertEqual(stopped["status"], "cancelled")
-        tasks.run(Export, Export.objects.get().pk, exports.write)
-        self.assertEqual(self.as_("emil").get(self.url(f"/exports/{export['id']}")).json()["status"], "cancelled")
-        self.assertEqual(list(self.data.glob("exports/*")), [])
-        self.assertEqual(self.as_("emil").get(self.url(f"/exports/{export['id']}/file")).status_code, 409)
-
-    def test_what_a_stopped_server_left_is_told(self) -> None:
-        with mock.patch.object(tasks, "order"):
-            export = self.start()
-        self.assertEqual(tasks.fail_unfinished(), 1)
-        told = self.as_("emil").get(self.url(f"/exports/{export['id']}")).json()
-        self.assertEqual(told["status"], "failed")
-        self.assertIn("Start it again", told["message"])
-
-    def test_empty_stretches_are_refused(self) -> None:
-        answer = self.post(self.as_("emil"), "/exports", {"revision": self.revision(), "start": 9.0, "end": 9.5})
-        self.assertEqual(answer.status_code, 422)

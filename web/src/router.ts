@@ -9,7 +9,7 @@ export const router = createRouter({
     { path: "/invitation", name: "invitation", component: () => import("./pages/Invitation.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue") },
     {
-      path: "/sessions/:id/:desk(place|move|pulse|balance)?",
+      path: "/sessions/:id/:desk(place|move|pulse|balance|hand-over)?",
       name: "session",
       component: () => import("./pages/SessionPage.vue"),
       props: true,

@@ -71,11 +71,16 @@ export async function postBytes<T>(path: string, bytes: Blob, signal?: AbortSign
   return (await (await send("POST", path, bytes, signal)).json()) as T;
 }
 
-/** Send one file as a form does; the answer as JSON. */
-export async function postFile<T>(path: string, file: File): Promise<T> {
+/** Send one file as a form does, with what else is to be told; the answer as JSON. */
+export async function postFile<T>(path: string, file: File, fields: Record<string, string> = {}): Promise<T> {
   const form = new FormData();
   form.append("file", file);
+  for (const [name, value] of Object.entries(fields)) form.append(name, value);
   return (await (await send("POST", path, form)).json()) as T;
+}
+
+export async function put<T>(path: string, body: unknown): Promise<T> {
+  return (await (await send("PUT", path, body)).json()) as T;
 }
 
 export async function remove(path: string): Promise<void> {

@@ -24,6 +24,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Arrival
+         * @description Announce a file.
+         */
+        post: operations["server_delivery_arrivals_begin_arrival"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{arrival_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Arrival State
+         * @description How a file stands.
+         */
+        get: operations["server_delivery_arrivals_arrival_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{arrival_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Arrival
+         * @description Stop a file on its way; nothing of it is kept.
+         */
+        post: operations["server_delivery_arrivals_cancel_arrival"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{arrival_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrival Part
+         * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
+         */
+        post: operations["server_delivery_arrivals_arrival_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/demo/sign-in": {
         parameters: {
             query?: never;
@@ -208,6 +288,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preferences
+         * @description One's own preferences.
+         */
+        get: operations["server_accounts_preferences_preferences"];
+        /**
+         * Set Preferences
+         * @description Keep one's own preferences.
+         */
+        put: operations["server_accounts_preferences_set_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/presets": {
         parameters: {
             query?: never;
@@ -330,6 +434,26 @@ export interface paths {
         get: operations["server_mixing_api_open_session"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Session Away
+         * @description Put a session away in one's own list, or take it out again; one's list as it is then.
+         */
+        post: operations["server_mixing_api_put_session_away"];
         delete?: never;
         options?: never;
         head?: never;
@@ -500,6 +624,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Session
+         * @description Make a session of one's own that begins as this one stands, without its people, history and comments.
+         */
+        post: operations["server_mixing_api_copy_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/counterweight": {
         parameters: {
             query?: never;
@@ -522,7 +666,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/exports": {
+    "/api/sessions/{session_id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deliveries
+         * @description The session's deliveries, latest first.
+         */
+        get: operations["server_delivery_api_deliveries"];
+        put?: never;
+        /**
+         * Order Delivery
+         * @description Order files; they are made in the background.
+         */
+        post: operations["server_delivery_api_order_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/deliveries/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer
+         * @description How a delivery's files may be called.
+         */
+        get: operations["server_delivery_api_offer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/deliveries/{delivery_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Delivery State
+         * @description How a delivery stands.
+         */
+        get: operations["server_delivery_api_delivery_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/deliveries/{delivery_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Delivery Archive
+         * @description All files as one archive.
+         */
+        get: operations["server_delivery_api_delivery_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/deliveries/{delivery_id}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -532,17 +760,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Start Export
-         * @description Begin to write the mix to a file.
+         * Cancel Delivery
+         * @description Stop a delivery; nothing of it is kept.
          */
-        post: operations["server_audio_api_start_export"];
+        post: operations["server_delivery_api_cancel_delivery"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/exports/{export_id}": {
+    "/api/sessions/{session_id}/deliveries/{delivery_id}/files/{index}": {
         parameters: {
             query?: never;
             header?: never;
@@ -550,10 +778,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Export State
-         * @description How an export stands.
+         * Delivery File
+         * @description One of the files.
          */
-        get: operations["server_audio_api_export_state"];
+        get: operations["server_delivery_api_delivery_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -562,7 +790,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/exports/{export_id}/cancel": {
+    "/api/sessions/{session_id}/deliveries/{delivery_id}/remove": {
         parameters: {
             query?: never;
             header?: never;
@@ -572,30 +800,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Cancel Export
-         * @description Stop an export; its file is not kept.
+         * Remove Delivery
+         * @description Take a delivery and its files away; what stays.
          */
-        post: operations["server_audio_api_cancel_export"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/exports/{export_id}/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export File
-         * @description The finished file.
-         */
-        get: operations["server_audio_api_export_file"];
-        put?: never;
-        post?: never;
+        post: operations["server_delivery_api_remove_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -884,6 +1092,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/moves/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Found Moves
+         * @description What a file of moves holds (CSV, JSON or MIDI), and where each lane would land.
+         */
+        post: operations["server_delivery_landing_found_moves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/moves/history": {
         parameters: {
             query?: never;
@@ -898,6 +1126,28 @@ export interface paths {
         get: operations["server_audio_moves_history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/land": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Land Moves
+         * @description What the file would write, as a draft to be heard and applied: ``lands`` is JSON, a list of ``LandIn``.
+         *
+         *     Each lane takes the place of the ``stretch`` that it covers, or of ``all`` that was there, ``at`` seconds later.
+         */
+        post: operations["server_delivery_landing_land_moves"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2040,6 +2290,46 @@ export interface components {
             start?: number | null;
         };
         /**
+         * ArrivalIn
+         * @description A file to come: a session bundle, or object audio.
+         */
+        ArrivalIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * ArrivalOut
+         * @description How it stands; ``progress`` is 0…1 while it is read. ``session`` is what it has become.
+         */
+        ArrivalOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /**
+             * Part Bytes
+             * @default 4194304
+             */
+            part_bytes: number;
+            /** Progress */
+            progress: number;
+            /** Received */
+            received: number;
+            /** Session */
+            session?: string | null;
+            /** Size */
+            size: number;
+            /** Status */
+            status: string;
+        };
+        /**
          * AssetOut
          * @description A file's audio as it stands in the session: ``seconds`` at its rate; ``rate`` is the file's own.
          */
@@ -2053,6 +2343,14 @@ export interface components {
             rate: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * AwayIn
+         * @description Whether a session is put away in one's own list.
+         */
+        AwayIn: {
+            /** Away */
+            away: boolean;
         };
         /**
          * BalanceOut
@@ -2251,6 +2549,14 @@ export interface components {
             source: string;
         };
         /**
+         * CopyIn
+         * @description What a copy is called.
+         */
+        CopyIn: {
+            /** Name */
+            name: string;
+        };
+        /**
          * CounterweightFound
          * @description A counterweight (``needle.balancing.counterweight.Counterweight``) with the lean as it would be.
          */
@@ -2304,6 +2610,118 @@ export interface components {
         DealtOut: {
             /** Events */
             events: components["schemas"]["DealtEvent"][];
+        };
+        /**
+         * DeliveryIn
+         * @description An order of a revision, from ``start`` to ``end`` (s); the whole piece if no end is given.
+         */
+        DeliveryIn: {
+            /**
+             * Adm
+             * @default false
+             */
+            adm: boolean;
+            /**
+             * Bundle
+             * @default false
+             */
+            bundle: boolean;
+            /**
+             * Chart
+             * @default false
+             */
+            chart: boolean;
+            /** End */
+            end?: number | null;
+            /**
+             * Folds
+             * @default []
+             */
+            folds: ("stereo" | "mono" | "headphones")[];
+            /**
+             * Format
+             * @default wav-24
+             * @enum {string}
+             */
+            format: "wav-float" | "wav-24" | "wav-16" | "flac-24" | "flac-16" | "rf64-24" | "rf64-float";
+            loudness?: components["schemas"]["Loudness"] | null;
+            /**
+             * Mix
+             * @default true
+             */
+            mix: boolean;
+            /**
+             * Moves
+             * @default []
+             */
+            moves: ("csv" | "json" | "midi" | "midi-fine")[];
+            /**
+             * Pattern
+             * @default {session}/{kind}/{number} {part}
+             */
+            pattern: string;
+            /**
+             * Report
+             * @default false
+             */
+            report: boolean;
+            /** Revision */
+            revision: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Stems
+             * @default
+             * @enum {string}
+             */
+            stems: "" | "sources" | "groups";
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
+        };
+        /**
+         * DeliveryOut
+         * @description How a delivery stands; ``progress`` is 0…1, ``doing`` what is being made. ``seconds`` is what it covers.
+         */
+        DeliveryOut: {
+            /** Author */
+            author: string;
+            /** Doing */
+            doing: string;
+            /** Files */
+            files: components["schemas"]["FileOut"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Message */
+            message: string;
+            /** Notes */
+            notes: string[];
+            order: components["schemas"]["Order"];
+            /** Progress */
+            progress: number;
+            /** Revision */
+            revision: number;
+            /** Seconds */
+            seconds: number;
+            /** Start */
+            start: number;
+            /** Status */
+            status: string;
         };
         /** DemoAccount */
         DemoAccount: {
@@ -2535,50 +2953,6 @@ export interface components {
             session: string;
         };
         /**
-         * ExportIn
-         * @description What to export: a format, and a stretch in seconds (the whole piece if none is given).
-         */
-        ExportIn: {
-            /** End */
-            end?: number | null;
-            /**
-             * Format
-             * @default wav-float
-             * @enum {string}
-             */
-            format: "wav-float" | "wav-24" | "wav-16" | "flac-24";
-            /** Revision */
-            revision: number;
-            /**
-             * Start
-             * @default 0
-             */
-            start: number;
-        };
-        /**
-         * ExportOut
-         * @description How an export stands; ``progress`` is 0…1, ``clipped`` counts samples over full scale.
-         */
-        ExportOut: {
-            /** Clipped */
-            clipped: number;
-            /** Format */
-            format: string;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Message */
-            message: string;
-            /** Progress */
-            progress: number;
-            /** Revision */
-            revision: number;
-            /** Status */
-            status: string;
-        };
-        /**
          * FiguresOut
          * @description What is measured over a stretch as one number each (``Overview.figures``); None where there is nothing.
          */
@@ -2601,6 +2975,39 @@ export interface components {
             short_term_max_lufs: number | null;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
+        };
+        /**
+         * FileOut
+         * @description A file that was made; what it measures where it is a sound: LUFS, dBTP, lean (dB, + to the right).
+         */
+        FileOut: {
+            /** Bytes */
+            bytes: number;
+            /**
+             * Channels
+             * @default []
+             */
+            channels: string[];
+            /**
+             * Clipped
+             * @default 0
+             */
+            clipped: number;
+            /** Dbtp */
+            dbtp?: number | null;
+            /** Kind */
+            kind: string;
+            /** Lean */
+            lean?: number | null;
+            /** Lufs */
+            lufs?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
         };
         /**
          * FitOut
@@ -2630,6 +3037,33 @@ export interface components {
             kind: "flip-sources";
             /** Sources */
             sources: string[];
+        };
+        /**
+         * FoundOut
+         * @description A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
+         *
+         *     ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
+         */
+        FoundOut: {
+            /** End */
+            end: number;
+            /** High */
+            high: number;
+            /** Index */
+            index: number;
+            lands: components["schemas"]["Landing"] | null;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Parameter */
+            parameter: string;
+            /** Points */
+            points: number;
+            /** Start */
+            start: number;
         };
         /**
          * Frame
@@ -2936,6 +3370,16 @@ export interface components {
             source: string;
         };
         /**
+         * Landing
+         * @description Where a lane lands: what it belongs to, and the parameter.
+         */
+        Landing: {
+            /** Parameter */
+            parameter: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * LaneChange
          * @description A revision that changed a lane.
          */
@@ -3099,6 +3543,45 @@ export interface components {
             };
         };
         /**
+         * Liked
+         * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
+         *
+         *     ``places`` are told as L31 or in degrees, ``times`` in bars or in minutes. ``tour``: whether the first look round
+         *     is still to come.
+         */
+        Liked: {
+            /**
+             * Colours
+             * @default usual
+             * @enum {string}
+             */
+            colours: "usual" | "apart";
+            /**
+             * Paper
+             * @default day
+             * @enum {string}
+             */
+            paper: "day" | "night" | "system";
+            /**
+             * Places
+             * @default letters
+             * @enum {string}
+             */
+            places: "letters" | "degrees";
+            /**
+             * Times
+             * @default bars
+             * @enum {string}
+             */
+            times: "bars" | "clock";
+            /**
+             * Tour
+             * @default new
+             * @enum {string}
+             */
+            tour: "new" | "done";
+        };
+        /**
          * LimitOut
          * @description Between which limits a number lies, and its unit.
          */
@@ -3109,6 +3592,19 @@ export interface components {
             low: number;
             /** Unit */
             unit: string;
+        };
+        /**
+         * Loudness
+         * @description A loudness to aim for (LUFS), and the true peak that is not passed (dBTP).
+         */
+        Loudness: {
+            /**
+             * Dbtp
+             * @default -1
+             */
+            dbtp: number;
+            /** Lufs */
+            lufs: number;
         };
         /**
          * MakeStatic
@@ -3419,6 +3915,18 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * OfferOut
+         * @description How files may be called: the words of a pattern with what each stands for, and the pattern at first.
+         */
+        OfferOut: {
+            /** Pattern */
+            pattern: string;
+            /** Words */
+            words: {
+                [key: string]: string;
+            };
+        };
         /** OnsetsIn */
         OnsetsIn: {
             /** Revision */
@@ -3484,6 +3992,78 @@ export interface components {
             };
             /** Points */
             points: number;
+        };
+        /**
+         * Order
+         * @description Which files are wanted: the ``mix`` in its layout, ``folds`` beside it, ``stems`` by source or group, object
+         *     audio, moves in open formats, the session as a bundle, the balance report, the chart of the moves.
+         *
+         *     Sounds are in one ``format``, all made louder or softer alike for a ``loudness``; a ``pattern`` names the files.
+         */
+        Order: {
+            /**
+             * Adm
+             * @default false
+             */
+            adm: boolean;
+            /**
+             * Bundle
+             * @default false
+             */
+            bundle: boolean;
+            /**
+             * Chart
+             * @default false
+             */
+            chart: boolean;
+            /**
+             * Folds
+             * @default []
+             */
+            folds: ("stereo" | "mono" | "headphones")[];
+            /**
+             * Format
+             * @default wav-24
+             * @enum {string}
+             */
+            format: "wav-float" | "wav-24" | "wav-16" | "flac-24" | "flac-16" | "rf64-24" | "rf64-float";
+            loudness?: components["schemas"]["Loudness"] | null;
+            /**
+             * Mix
+             * @default true
+             */
+            mix: boolean;
+            /**
+             * Moves
+             * @default []
+             */
+            moves: ("csv" | "json" | "midi" | "midi-fine")[];
+            /**
+             * Pattern
+             * @default {session}/{kind}/{number} {part}
+             */
+            pattern: string;
+            /**
+             * Report
+             * @default false
+             */
+            report: boolean;
+            /**
+             * Stems
+             * @default
+             * @enum {string}
+             */
+            stems: "" | "sources" | "groups";
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
         };
         /**
          * OverOut
@@ -4567,6 +5147,8 @@ export interface components {
             bpm: number;
             /** Changed At */
             changed_at: string;
+            /** Created At */
+            created_at: string;
             /**
              * Id
              * Format: uuid
@@ -4582,6 +5164,8 @@ export interface components {
             people: components["schemas"]["Person"][];
             /** Places */
             places: components["schemas"]["Standing"][];
+            /** Put Away */
+            put_away: boolean;
             /** Revision */
             revision: number;
             /** Role */
@@ -5153,6 +5737,17 @@ export interface components {
             ink: number;
             /** Pan */
             pan: number;
+        };
+        /**
+         * Started
+         * @description A session that was made.
+         */
+        Started: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
         };
         /**
          * StoredDeal
@@ -6488,6 +7083,98 @@ export interface operations {
             };
         };
     };
+    server_delivery_arrivals_begin_arrival: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"];
+                };
+            };
+        };
+    };
+    server_delivery_arrivals_arrival_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"];
+                };
+            };
+        };
+    };
+    server_delivery_arrivals_cancel_arrival: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"];
+                };
+            };
+        };
+    };
+    server_delivery_arrivals_arrival_part: {
+        parameters: {
+            query: {
+                offset: number;
+            };
+            header?: never;
+            path: {
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"];
+                };
+            };
+        };
+    };
     server_accounts_api_demo_sign_in: {
         parameters: {
             query?: never;
@@ -6721,6 +7408,50 @@ export interface operations {
             };
         };
     };
+    server_accounts_preferences_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Liked"];
+                };
+            };
+        };
+    };
+    server_accounts_preferences_set_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Liked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Liked"];
+                };
+            };
+        };
+    };
     server_mixing_library_presets: {
         parameters: {
             query?: never;
@@ -6897,6 +7628,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpenSession"];
+                };
+            };
+        };
+    };
+    server_mixing_api_put_session_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AwayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionRow"][];
                 };
             };
         };
@@ -7137,6 +7894,32 @@ export interface operations {
             };
         };
     };
+    server_mixing_api_copy_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+        };
+    };
     server_audio_balance_find_counterweight: {
         parameters: {
             query: {
@@ -7166,7 +7949,29 @@ export interface operations {
             };
         };
     };
-    server_audio_api_start_export: {
+    server_delivery_api_deliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+        };
+    };
+    server_delivery_api_order_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -7177,7 +7982,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ExportIn"];
+                "application/json": components["schemas"]["DeliveryIn"];
             };
         };
         responses: {
@@ -7187,18 +7992,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExportOut"];
+                    "application/json": components["schemas"]["DeliveryOut"];
                 };
             };
         };
     };
-    server_audio_api_export_state: {
+    server_delivery_api_offer: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 session_id: string;
-                export_id: string;
             };
             cookie?: never;
         };
@@ -7210,18 +8014,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExportOut"];
+                    "application/json": components["schemas"]["OfferOut"];
                 };
             };
         };
     };
-    server_audio_api_cancel_export: {
+    server_delivery_api_delivery_state: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 session_id: string;
-                export_id: string;
+                delivery_id: string;
             };
             cookie?: never;
         };
@@ -7233,18 +8037,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExportOut"];
+                    "application/json": components["schemas"]["DeliveryOut"];
                 };
             };
         };
     };
-    server_audio_api_export_file: {
+    server_delivery_api_delivery_archive: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 session_id: string;
-                export_id: string;
+                delivery_id: string;
             };
             cookie?: never;
         };
@@ -7257,6 +8061,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    server_delivery_api_cancel_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                delivery_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    server_delivery_api_delivery_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                delivery_id: string;
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    server_delivery_api_remove_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                delivery_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
                 };
             };
         };
@@ -7614,6 +8488,40 @@ export interface operations {
             };
         };
     };
+    server_delivery_landing_found_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Revision */
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"][];
+                };
+            };
+        };
+    };
     server_audio_moves_history: {
         parameters: {
             query: {
@@ -7635,6 +8543,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LaneChange"][];
+                };
+            };
+        };
+    };
+    server_delivery_landing_land_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * At
+                     * @default 0
+                     */
+                    at?: number;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Lands */
+                    lands: string;
+                    /**
+                     * Over
+                     * @default stretch
+                     * @enum {string}
+                     */
+                    over?: "stretch" | "all";
+                    /** Revision */
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
                 };
             };
         };

@@ -1,30 +1,43 @@
 /** Sending a file: part by part, gone on with after a lost connection, followed while it is read. */
 import { get, post, postBytes, Refusal, Unreachable, type Schemas } from "@/api/http";
 
-export interface Sent {
-  /** Where its session takes files; a file stays with the session that it was given to. */
+/** What the server says of a file on its way, whatever is to become of it. */
+export interface OnItsWay {
+  id: string;
+  received: number;
+  status: string;
+  progress: number;
+  message: string;
+  part_bytes: number;
+}
+
+export interface Sent<Answer extends OnItsWay = Schemas["UploadOut"]> {
+  /** Where files are taken: by a session, with which they stay, or to become one. */
   base: string;
   file: File;
   /** From "waiting" on it follows the server's own words. */
   status: string;
   share: number;
   trouble: string;
-  upload: Schemas["UploadOut"] | null;
+  upload: Answer | null;
 }
 
 const AGAIN_AFTER = 1000;
 const LOOK_EVERY = 200;
 
 /** Send a file and follow it until it is read; with the options of a report it is measured for that. */
-export async function sendFile(one: Sent, report?: Schemas["ReportOptions"]): Promise<void> {
+export async function sendFile<Answer extends OnItsWay>(
+  one: Sent<Answer>,
+  report?: Schemas["ReportOptions"],
+): Promise<void> {
   const { name, size } = one.file;
-  one.upload ??= await patiently(one, () => post<Schemas["UploadOut"]>(one.base, { name, size, report }));
+  one.upload ??= await patiently(one, () => post<Answer>(one.base, { name, size, report }));
   await sendParts(one);
   await follow(one);
 }
 
 /** Ask again for as long as the server cannot be reached. */
-async function patiently<T>(one: Sent, ask: () => Promise<T>): Promise<T> {
+async function patiently<T>(one: Sent<OnItsWay>, ask: () => Promise<T>): Promise<T> {
   for (;;) {
     try {
       const found = await ask();
@@ -38,22 +51,20 @@ async function patiently<T>(one: Sent, ask: () => Promise<T>): Promise<T> {
   }
 }
 
-const cancelled = (one: Sent): boolean => one.status === "cancelled";
+const cancelled = (one: Sent<OnItsWay>): boolean => one.status === "cancelled";
 
-async function sendParts(one: Sent): Promise<void> {
+async function sendParts<Answer extends OnItsWay>(one: Sent<Answer>): Promise<void> {
   while (one.upload!.received < one.file.size && one.upload!.status === "receiving") {
     if (cancelled(one)) throw new Error("Stopped.");
     const at = one.upload!.received;
     const part = one.file.slice(at, at + one.upload!.part_bytes);
     const path = `${one.base}/${one.upload!.id}`;
     try {
-      one.upload = await patiently(one, () =>
-        postBytes<Schemas["UploadOut"]>(`${path}/parts?offset=${at}`, part),
-      );
+      one.upload = await patiently(one, () => postBytes<Answer>(`${path}/parts?offset=${at}`, part));
     } catch (error) {
       // The part had arrived and only its answer was lost: go on from where the server is.
       if (!(error instanceof Refusal) || error.status !== 409) throw error;
-      const there = await patiently(one, () => get<Schemas["UploadOut"]>(path));
+      const there = await patiently(one, () => get<Answer>(path));
       if (there.received === at && there.status === "receiving") throw error;
       one.upload = there;
     }
@@ -61,9 +72,9 @@ async function sendParts(one: Sent): Promise<void> {
   }
 }
 
-async function follow(one: Sent): Promise<void> {
+async function follow<Answer extends OnItsWay>(one: Sent<Answer>): Promise<void> {
   for (;;) {
-    const found = await patiently(one, () => get<Schemas["UploadOut"]>(`${one.base}/${one.upload!.id}`));
+    const found = await patiently(one, () => get<Answer>(`${one.base}/${one.upload!.id}`));
     if (cancelled(one)) return;
     one.upload = found;
     one.status = found.status;

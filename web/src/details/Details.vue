@@ -3,6 +3,7 @@
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import BalanceDetails from "@/desks/balance/BalanceDetails.vue";
+import HandDetails from "@/desks/hand/HandDetails.vue";
 import DealDetails from "@/desks/pulse/DealDetails.vue";
 import PulseDetails from "@/desks/pulse/PulseDetails.vue";
 import { useUse } from "@/desks/pulse/use";
@@ -14,6 +15,7 @@ import ReturnDetails from "./place/ReturnDetails.vue";
 import SeveralDetails from "./place/SeveralDetails.vue";
 
 defineProps<{ desk: string }>();
+defineEmits<{ bringIn: []; history: [] }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
@@ -28,6 +30,7 @@ const source = computed(() => session.sources.find((one) => one.id === player.ch
 <template>
   <aside class="details" aria-label="Details">
     <BalanceDetails v-if="desk === 'balance'" />
+    <HandDetails v-else-if="desk === 'hand-over'" @bring-in="$emit('bringIn')" @history="$emit('history')" />
     <template v-else-if="desk === 'pulse' && source">
       <DealDetails v-if="use.dealing" :key="`d${source.id}`" :source="source" @back="use.dealing = false" />
       <PulseDetails v-else :key="source.id" :source="source" @deal="use.dealing = true" />

@@ -164,6 +164,8 @@ export const useHistory = defineStore("history", () => {
     leave();
   }
 
+  const lookAtVersions = (): Promise<boolean> => attempt(readVersions);
+
   const name = (revision: number, called: string): Promise<boolean> =>
     attempt(async () => {
       await post(`${base()}/versions`, { revision, name: called });
@@ -199,6 +201,6 @@ export const useHistory = defineStore("history", () => {
 
   return {
     rows, more, author, source, hours, first, last, versions, compared, trouble, busy, matching, matched, trim,
-    look, lookFurther, choose, leave, close, restore, name, unname,
+    look, lookFurther, choose, leave, close, restore, name, unname, lookAtVersions,
   }; // prettier-ignore
 });

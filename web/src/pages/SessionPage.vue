@@ -14,6 +14,7 @@ import { useAlong } from "@/sound/along";
 import { useArrivals } from "@/bringin/uploads";
 import { useChartView } from "@/chart/view";
 import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
+import HandDesk from "@/desks/hand/HandDesk.vue";
 import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import PulseDesk from "@/desks/pulse/PulseDesk.vue";
@@ -29,7 +30,6 @@ import { useSession, type Source } from "@/session/session";
 import SessionSettings from "@/settings/SessionSettings.vue";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import ExportDialog from "@/topbar/ExportDialog.vue";
 import HelpSheet from "@/topbar/HelpSheet.vue";
 import { useKeys } from "@/topbar/keys";
 import EarMark from "@/ui/EarMark.vue";
@@ -41,7 +41,6 @@ const player = usePlayer();
 const view = useChartView();
 
 const problem = ref("");
-const exporting = ref(false);
 const helping = ref(false);
 const bringing = ref(false);
 const setting = ref(false);
@@ -173,7 +172,6 @@ onBeforeUnmount(() => {
     <TopBar
       :desk="desk"
       :sheet="sheet"
-      @export="exporting = true"
       @help="helping = true"
       @settings="openSettings"
       @people="meeting = true"
@@ -203,16 +201,16 @@ onBeforeUnmount(() => {
           <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
           <PulseDesk v-else-if="desk === 'pulse'" :width="width" :height="height" />
           <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
+          <HandDesk v-else-if="desk === 'hand-over'" :width="width" />
           <MoveDesk v-else :width="width" :height="height" />
         </template>
       </div>
       <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
       <CommentsSheet v-else-if="sheet === 'comments'" />
-      <Details v-else :desk="desk" />
+      <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />
     </main>
     <BringIn v-model:open="bringing" />
     <SessionSettings v-model:open="setting" :part="part" />
-    <ExportDialog v-model:open="exporting" />
     <HelpSheet v-model:open="helping" />
     <PeopleDialog v-model:open="meeting" />
     <Notices />

@@ -286,6 +286,6 @@ export const useMoves = defineStore("moves", () => {
 
   return {
     span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
-    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith,
+    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith, show,
   }; // prettier-ignore
 });

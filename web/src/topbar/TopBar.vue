@@ -13,7 +13,6 @@ import Transport from "./Transport.vue";
 
 defineProps<{ desk: string; sheet: string }>();
 defineEmits<{
-  export: [];
   help: [];
   settings: [part: string];
   people: [];
@@ -27,6 +26,7 @@ const DESKS = [
   { name: "move", title: "Move" },
   { name: "pulse", title: "Pulse" },
   { name: "balance", title: "Balance" },
+  { name: "hand-over", title: "Hand over" },
 ];
 const about = computed(() => {
   const found = session.settings;
@@ -111,7 +111,6 @@ const about = computed(() => {
         <span v-if="comments.unread" class="unread">{{ comments.unread }}</span>
       </button>
     </div>
-    <button class="export" :disabled="!session.mayEdit" @click="$emit('export')">Export…</button>
     <button class="help" aria-label="Keys and help" title="Keys (?)" @click="$emit('help')">?</button>
   </header>
 </template>
@@ -207,8 +206,7 @@ nav {
 }
 .turns button:hover:not(:disabled),
 .sheets button:hover,
-.help:hover,
-.export:hover:not(:disabled) {
+.help:hover {
   background: #3a4148;
 }
 .sheets button[aria-pressed="true"] {
@@ -237,15 +235,6 @@ nav {
 button:disabled {
   opacity: 0.4;
   cursor: default;
-}
-.export {
-  height: 28px;
-  padding: 0 12px;
-  border: 1px solid #6d767a;
-  border-radius: 3px;
-  background: none;
-  color: inherit;
-  cursor: pointer;
 }
 .help {
   font-weight: 600;

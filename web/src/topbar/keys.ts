@@ -51,7 +51,7 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       ["Ctrl+click, Shift+click", "choose several; what you drag takes them all along"],
       ["0, double-click", "to the centre; in a return: to the source's own place"],
       ["[ and ]", "the source before, the next one"],
-      ["1, 2, 3 and 4", "the Place desk, the Move desk, the Pulse desk, the Balance desk"],
+      ["1, 2, 3, 4 and 5", "the desks: Place, Move, Pulse, Balance, Hand over"],
     ],
   },
   {
@@ -154,6 +154,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     "2": () => void router.replace(`/sessions/${session.id}/move`),
     "3": () => void router.replace(`/sessions/${session.id}/pulse`),
     "4": () => void router.replace(`/sessions/${session.id}/balance`),
+    "5": () => void router.replace(`/sessions/${session.id}/hand-over`),
     n: () => comments.begin(moves.span),
     o: () => {
       const notice = notices.byKey("o");

@@ -1,0 +1,63 @@
+"""How much louder or softer a delivery is made for its target: a gain, nothing else. No peak is ever held down."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from needle.errors import NeedleError
+from needle.metering.measure import Measurement
+from needle.rendering.delivery import deliver
+from needle.rendering.mix import Mix
+
+MOST_DB = 60.0
+
+
+@dataclass(frozen=True)
+class Levelled:
+    """What a programme measured, and the gain (dB) that brings it to a target.
+
+    ``lufs`` and ``dbtp`` are those before the gain, None where it is silent. ``held`` by how much (dB) the ceiling of
+    the true peak keeps it below the loudness that was asked for.
+    """
+
+    lufs: float | None
+    dbtp: float | None
+    gain: float
+    held: float = 0.0
+
+    @property
+    def sentence(self) -> str:
+        """What was done, in the engineer's words."""
+        if self.lufs is None:
+            return "The mix is silent: no gain was applied."
+        how = "left as it is" if abs(self.gain) < 0.005 else f"made {abs(self.gain):.2f} dB "
+        how += "" if abs(self.gain) < 0.005 else ("louder" if self.gain > 0.0 else "softer")
+        now = f"{self.lufs + self.gain:.1f} LUFS"
+        held = (
+            f" Its true peak keeps it {self.held:.1f} dB below the target; nothing was limited."
+            if self.held > 0
+            else ""
+        )
+        return f"It measured {self.lufs:.1f} LUFS and was {how}: {now}.{held}"
+
+
+def levelled(lufs: float | None, dbtp: float | None, target_lufs: float, ceiling_dbtp: float) -> Levelled:
+    """The gain that brings a programme to a loudness, but no higher than its true peak's ceiling allows.
+
+    NeedleError for a target that no programme has.
+    """
+    if not -MOST_DB <= target_lufs <= 0.0 or not -MOST_DB <= ceiling_dbtp <= 0.0:
+        raise NeedleError("A loudness target lies between -60 and 0 LUFS, a ceiling between -60 and 0 dBTP.")
+    if lufs is None or dbtp is None:
+        return Levelled(lufs, dbtp, 0.0)
+    wanted = target_lufs - lufs
+    allowed = ceiling_dbtp - dbtp
+    gain = min(wanted, allowed, MOST_DB)
+    return Levelled(lufs, dbtp, gain, max(wanted - gain, 0.0))
+
+
+def measured_mix(mix: Mix, start: int, stop: int) -> Iterator[tuple[float, Measurement]]:
+    """The mix from frame ``start`` to ``stop``, measured: (share done, what is measured so far)."""
+    measurement = Measurement(mix.rate, mix.outputs, mix.room)
+    for done, audio in deliver(mix, start, stop):
+        measurement(audio)
+        yield done, measurement

@@ -1,0 +1,296 @@
+"""An ADM file read: what its tracks are, and how its objects move (ITU-R BS.2076-2; timing and interpolation as in
+BS.2127-0, 7.3)."""
+
+import math
+import re
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from needle.conventions import db_to_gain
+from needle.errors import NeedleError
+from needle.files.adm.bw64 import TrackRow, description_of
+from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Zone
+from needle.files.audio import AudioInfo
+from needle.placing.coordinates import polar_of
+
+MOST_BLOCKS = 1_000_000
+_OBJECTS, _SPEAKERS = "0003", "0001"
+_TYPE_NAMES = {"0002": "a matrix", "0004": "a sound field (HOA)", "0005": "binaural"}
+_CLOCK = re.compile(r"^(\d{1,3}):(\d{1,2}):(\d{1,2})(?:\.(\d{1,12})(?:S(\d{1,9}))?)?$")
+
+
+def read_programme(path: Path, info: AudioInfo) -> AdmProgramme:
+    """The first programme of a file whose sound is ``info``, or everything if it names none.
+
+    NeedleError if there is nothing in it that can be taken. What is left out is in the programme's ``notes``.
+    """
+    rows, xml = description_of(path)
+    root = _parsed(path, xml)
+    return _Reader(path, root, rows, info).programme()
+
+
+def _parsed(path: Path, xml: bytes) -> ET.Element:
+    text = xml.rstrip(b"\0 \r\n\t")
+    if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
+        raise NeedleError(
+            f"The description in {path.name} declares a document type, which an ADM file does not have."
+        )
+    try:
+        root = ET.fromstring(text)
+    except (ET.ParseError, ValueError, LookupError) as error:
+        raise NeedleError(f"The description in {path.name} is damaged: {error}.") from error
+    for element in root.iter():
+        # Whoever wrote it may have put any namespace in front.
+        element.tag = element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
+    found = root if root.tag == "audioFormatExtended" else root.find(".//audioFormatExtended")
+    if found is None:
+        raise NeedleError(f"The description in {path.name} holds no audioFormatExtended.")
+    return found
+
+
+@dataclass
+class _Block:
+    """A block as it is told: from ``start`` to ``end`` (s); ``ramp`` is how long (s) it takes to get there."""
+
+    start: float
+    end: float
+    ramp: float
+    values: dict[str, float]
+    zones: tuple[Zone, ...]
+    lock: bool
+
+
+class _Reader:
+    def __init__(self, path: Path, root: ET.Element, rows: list[TrackRow], info: AudioInfo) -> None:
+        self.path, self.root, self.rows, self.info = path, root, rows, info
+        self.notes: list[str] = []
+        self._by_id: dict[str, ET.Element] = {}
+        for element in root:
+            key = element.get(f"{element.tag}ID") or element.get("UID")
+            if key:
+                self._by_id[key] = element
+        self._blocks_left = MOST_BLOCKS
+
+    def programme(self) -> AdmProgramme:
+        top = self.root.find("audioProgramme")
+        chosen = self._chosen(top)
+        found = [one for element in chosen if (one := self._object(element))]
+        if not found:
+            told = f" {self.notes[0]}" if self.notes else ""
+            raise NeedleError(f"{self.path.name} holds no objects or beds that can be taken in.{told}")
+        name = (top.get("audioProgrammeName") if top is not None else "") or self.path.stem
+        return AdmProgramme(name, self.info.seconds, tuple(found), tuple(dict.fromkeys(self.notes)))
+
+    def _chosen(self, top: ET.Element | None) -> list[ET.Element]:
+        """The audioObjects of a programme, those inside others too, each once; all of them without a programme."""
+        if len(self.root.findall("audioProgramme")) > 1:
+            self.notes.append("Of several programmes the first was taken.")
+        waiting = []
+        for content in _refs(top, "audioContentIDRef") if top is not None else []:
+            waiting += _refs(self._by_id.get(content), "audioObjectIDRef")
+        if not waiting:
+            return self.root.findall("audioObject")
+        found: dict[str, ET.Element] = {}
+        while waiting:
+            key = waiting.pop(0)
+            element = self._by_id.get(key)
+            if element is None or key in found or element.tag != "audioObject":
+                continue
+            found[key] = element
+            waiting += _refs(element, "audioObjectIDRef")
+        return list(found.values())
+
+    def _object(self, element: ET.Element) -> AdmObject | None:
+        name = (element.get("audioObjectName") or element.get("audioObjectID") or "Object")[:100]
+        start = _seconds(element.get("start"), 0.0)
+        gain = _gain(element.find("gain"))
+        if (element.findtext("mute") or "").strip() in ("1", "true"):
+            self.notes.append(f"{name} is muted there and was left out.")
+            return None
+        channels = []
+        for uid in _refs(element, "audioTrackUIDRef"):
+            row = next((row for row in self.rows if row.uid == uid), None)
+            if row is None or row.track >= self.info.channels:
+                self.notes.append(
+                    f"A track of {name} is not in the file."
+                    if uid != "ATU_00000000"
+                    else f"{name} has a silent track, which was left out."
+                )
+                continue
+            channel = self._channel(row, name, start, gain)
+            if channel is not None:
+                channels.append(channel)
+        moving = tuple(channel for channel in channels if channel.moves is not None)
+        standing = tuple(channel for channel in channels if channel.speaker is not None)
+        kept = moving or standing
+        return AdmObject(name, kept) if kept else None
+
+    def _channel(self, row: TrackRow, name: str, start: float, gain: float) -> Channel | None:
+        element = self._channel_format(row)
+        if element is None:
+            self.notes.append(f"A track of {name} refers to a channel that the file does not describe.")
+            return None
+        called = element.get("audioChannelFormatName") or name
+        kind = _type_of(element)
+        blocks = element.findall("audioBlockFormat")
+        if kind == _SPEAKERS and blocks:
+            return Channel(row.track, called[:100], speaker=_speaker(blocks[0], called, gain))
+        if kind != _OBJECTS or not blocks:
+            self.notes.append(f"{name} is {_TYPE_NAMES.get(kind, 'of an unknown kind')} and was left out.")
+            return None
+        self._blocks_left -= len(blocks)
+        if self._blocks_left < 0:
+            raise NeedleError(f"{self.path.name} tells more than {MOST_BLOCKS} blocks. Thin its moves first.")
+        return Channel(row.track, called[:100], moves=_moves(self._blocks(blocks, start, gain)))
+
+    def _channel_format(self, row: TrackRow) -> ET.Element | None:
+        """The channel format of a track, by whatever way the file goes to it."""
+        told = self._by_id.get(row.uid)
+        names = [row.format]
+        if told is not None:
+            names += _refs(told, "audioTrackFormatIDRef") + _refs(told, "audioChannelFormatIDRef")
+        for name in names:
+            if name.startswith("AC_"):
+                key = name.removesuffix("_00")
+                if key in self._by_id:
+                    return self._by_id[key]
+                continue
+            for stream in _refs(self._by_id.get(name), "audioStreamFormatIDRef"):
+                for channel in _refs(self._by_id.get(stream), "audioChannelFormatIDRef"):
+                    if channel in self._by_id:
+                        return self._by_id[channel]
+            # A stream may name its tracks without being named by them.
+            for stream in self.root.findall("audioStreamFormat"):
+                if name in _refs(stream, "audioTrackFormatIDRef"):
+                    for channel in _refs(stream, "audioChannelFormatIDRef"):
+                        if channel in self._by_id:
+                            return self._by_id[channel]
+        return None
+
+    def _blocks(self, elements: list[ET.Element], start: float, gain: float) -> Iterator[_Block]:
+        for element in elements:
+            begins = start + _seconds(element.get("rtime"), 0.0)
+            lasts = _seconds(element.get("duration"), math.inf)
+            jump = element.find("jumpPosition")
+            jumps = jump is not None and (jump.text or "").strip() in ("1", "true")
+            length = _float(jump.get("interpolationLength"), 0.0) if jump is not None else 0.0
+            values = _place(element)
+            values["gain"] = _gain(element.find("gain")) * gain
+            values["extent"] = min(max(_child(element, "width"), _child(element, "height"), 0.0), 360.0)
+            values["divergence"] = min(max(_child(element, "objectDivergence"), 0.0), 1.0)
+            lock = (element.findtext("channelLock") or "").strip() in ("1", "true")
+            ramp = max(length, 0.0) if jumps else math.inf
+            yield _Block(begins, begins + max(lasts, 0.0), ramp, values, _zones(element), lock)
+
+
+def _moves(blocks: Iterator[_Block]) -> Moves:
+    """The corners of what blocks tell: each leads from where the last one came to, or jumps and stays."""
+    times: list[float] = []
+    rows: list[_Block] = []
+
+    def corner(at: float, block: _Block) -> None:
+        if times and at <= times[-1]:
+            # Two values at one time: the later one takes over a moment later.
+            at = math.nextafter(times[-1], math.inf)
+        times.append(max(at, 0.0))
+        rows.append(block)
+
+    for block in blocks:
+        if not rows:
+            corner(0.0, block)
+            continue
+        before = rows[-1]
+        if block.start > times[-1]:
+            corner(block.start, before)
+        end = block.end if math.isfinite(block.end) else block.start
+        ramp = min(block.ramp, end - block.start)
+        corner(block.start + ramp, block)
+        if end > times[-1]:
+            corner(end, block)
+    numbers = {name: np.array([row.values[name] for row in rows]) for name in NUMBERS}
+    numbers["azimuth"] = np.unwrap(numbers["azimuth"], period=360.0)
+    return Moves(
+        np.array(times), **numbers, zones=tuple(row.zones for row in rows), lock=tuple(row.lock for row in rows)
+    )
+
+
+def _place(element: ET.Element) -> dict[str, float]:
+    found: dict[str, float] = {}
+    for position in element.findall("position"):
+        found[(position.get("coordinate") or "").lower()] = _float(position.text, 0.0)
+    if (element.findtext("cartesian") or "").strip() in ("1", "true") or {"x", "y"} & found.keys():
+        room = [min(max(found.get(axis, 0.0), -1.0), 1.0) for axis in "xyz"]
+        azimuth, elevation, distance = map(float, polar_of(*room))
+    else:
+        azimuth = found.get("azimuth", 0.0)
+        elevation, distance = found.get("elevation", 0.0), found.get("distance", 1.0)
+    limited = min(max(elevation, -90.0), 90.0), min(max(distance, 0.0), 1.0)
+    return {"azimuth": math.fmod(azimuth, 360.0), "elevation": limited[0], "distance": limited[1]}
+
+
+def _speaker(block: ET.Element, name: str, gain: float) -> SpeakerPlace:
+    label = (block.findtext("speakerLabel") or name).strip().rpartition(":")[2][:16]
+    place = _place(block)
+    return SpeakerPlace(label, place["azimuth"], place["elevation"], gain * _gain(block.find("gain")))
+
+
+def _zones(element: ET.Element) -> tuple[Zone, ...]:
+    found = []
+    for zone in element.findall("zoneExclusion/zone"):
+        limits = [_float(zone.get(name), math.nan) for name in _LIMITS]
+        if all(map(math.isfinite, limits)):
+            found.append(Zone(*limits))
+    return tuple(found)
+
+
+_LIMITS = ("minAzimuth", "maxAzimuth", "minElevation", "maxElevation")
+
+
+def _type_of(element: ET.Element) -> str:
+    label = element.get("typeLabel") or ""
+    if label:
+        return label
+    return {"Objects": _OBJECTS, "DirectSpeakers": _SPEAKERS}.get(element.get("typeDefinition") or "", "")
+
+
+def _refs(element: ET.Element | None, name: str) -> list[str]:
+    return [] if element is None else [(one.text or "").strip() for one in element.findall(name)]
+
+
+def _child(element: ET.Element, name: str) -> float:
+    return _float(element.findtext(name), 0.0)
+
+
+def _float(text: str | None, otherwise: float) -> float:
+    try:
+        value = float(text or "")
+    except ValueError:
+        return otherwise
+    return value if math.isfinite(value) else otherwise
+
+
+def _gain(element: ET.Element | None) -> float:
+    if element is None:
+        return 1.0
+    if (element.get("gainUnit") or "linear").lower() == "db":
+        return float(db_to_gain(min(_float(element.text, 0.0), 60.0)))
+    return min(max(_float(element.text, 1.0), 0.0), 1000.0)
+
+
+def _seconds(text: str | None, otherwise: float) -> float:
+    """A time as the XML has it, hh:mm:ss.zzzzz or hh:mm:ss.zzzzzSfffff (BS.2076-2, 10.3), in seconds."""
+    if not text:
+        return otherwise
+    matched = _CLOCK.match(text.strip())
+    if not matched:
+        raise NeedleError(f"“{text[:40]}” is not a time as an ADM file has it (hh:mm:ss.zzzzz).")
+    hours, minutes, seconds, part, of = matched.groups()
+    whole = int(hours) * 3600 + int(minutes) * 60 + int(seconds)
+    if not part:
+        return float(whole)
+    share = int(part) / int(of) if of and int(of) else int(part) / 10 ** len(part)
+    return whole + share

@@ -1,0 +1,8 @@
+"""Django's handle on accounts."""
+
+from django.apps import AppConfig
+
+
+class AccountsConfig(AppConfig):
+    name = "server.accounts"
+    label = "accounts"

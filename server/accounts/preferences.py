@@ -1,0 +1,38 @@
+"""Preferences over HTTP: what somebody likes, kept for all their browsers."""
+
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from server.accounts.models import Preferences
+
+router = Router(tags=["preferences"])
+
+
+class Liked(Schema):
+    """``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
+
+    ``places`` are told as L31 or in degrees, ``times`` in bars or in minutes. ``tour``: whether the first look round
+    is still to come.
+    """
+
+    paper: Literal["day", "night", "system"] = "day"
+    colours: Literal["usual", "apart"] = "usual"
+    places: Literal["letters", "degrees"] = "letters"
+    times: Literal["bars", "clock"] = "bars"
+    tour: Literal["new", "done"] = "new"
+
+
+@router.get("", response=Liked)
+def preferences(request: HttpRequest) -> Liked:
+    """One's own preferences."""
+    found = Preferences.objects.filter(user=request.user).first()
+    return Liked(**found.values) if found else Liked()
+
+
+@router.put("", response=Liked)
+def set_preferences(request: HttpRequest, given: Liked) -> Liked:
+    """Keep one's own preferences."""
+    Preferences.objects.update_or_create(user=request.user, defaults={"values": given.dict()})
+    return given

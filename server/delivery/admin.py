@@ -1,0 +1,12 @@
+"""Deliveries on the operator's pages."""
+
+from django.contrib import admin
+
+from server.config.operator import LookedAt
+from server.delivery.models import Delivery
+
+
+@admin.register(Delivery)
+class DeliveryAdmin(LookedAt):
+    list_display = ("id", "session", "author", "status", "progress", "made_at", "message")
+    list_filter = ("status",)

@@ -1,0 +1,170 @@
+"""Deliveries over HTTP: ordered, followed, stopped, taken away, removed."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Router, Schema
+from pydantic import Field
+
+from needle.delivering.naming import PATTERN, WORDS, safe
+from server.audio import tasks
+from server.audio.mixes import mix_at
+from server.delivery import streaming
+from server.delivery.keeping import forget, forget_old
+from server.delivery.models import Delivery
+from server.delivery.ordering import Order
+from server.mixing.access import Refused, membership
+from server.mixing.models import shown_name
+
+router = Router(tags=["deliveries"])
+
+
+class DeliveryIn(Order):
+    """An order of a revision, from ``start`` to ``end`` (s); the whole piece if no end is given."""
+
+    revision: Annotated[int, Field(ge=0)]
+    start: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    end: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
+
+
+class FileOut(Schema):
+    """A file that was made; what it measures where it is a sound: LUFS, dBTP, lean (dB, + to the right)."""
+
+    name: str
+    kind: str
+    bytes: int
+    lufs: float | None = None
+    dbtp: float | None = None
+    lean: float | None = None
+    clipped: int = 0
+    channels: list[str] = []
+    said: str = ""
+
+
+class DeliveryOut(Schema):
+    """How a delivery stands; ``progress`` is 0…1, ``doing`` what is being made. ``seconds`` is what it covers."""
+
+    id: UUID
+    status: str
+    progress: float
+    doing: str
+    message: str
+    revision: int
+    start: float
+    seconds: float
+    author: str
+    made_at: str
+    order: Order
+    files: list[FileOut]
+    notes: list[str]
+
+
+class OfferOut(Schema):
+    """How files may be called: the words of a pattern with what each stands for, and the pattern at first."""
+
+    words: dict[str, str]
+    pattern: str
+
+
+def _out(delivery: Delivery) -> DeliveryOut:
+    rate = delivery.session.rate
+    return DeliveryOut(
+        start=delivery.start / rate,
+        seconds=(delivery.stop - delivery.start) / rate,
+        author=shown_name(delivery.author),
+        made_at=delivery.made_at.isoformat(),
+        order=Order(**delivery.order),
+        files=[FileOut(**file) for file in delivery.files],
+        **{name: getattr(delivery, name) for name in _AS_IT_IS},
+    )
+
+
+_AS_IT_IS = ("id", "status", "progress", "doing", "message", "revision", "notes")
+
+
+@router.get("/{uuid:session_id}/deliveries/offer", response=OfferOut)
+def offer(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
+    """How a delivery's files may be called."""
+    membership(request.user, session_id)
+    return {"words": WORDS, "pattern": PATTERN}
+
+
+@router.post("/{uuid:session_id}/deliveries", response=DeliveryOut)
+def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> DeliveryOut:
+    """Order files; they are made in the background."""
+    session = membership(request.user, session_id, to_edit=True).session
+    mix = mix_at(session, given.revision)
+    start = round(given.start * mix.rate)
+    stop = min(round(given.end * mix.rate), mix.frames) if given.end else mix.frames
+    if start >= stop:
+        raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+    order = Order(**given.dict(include=set(Order.model_fields))).checked(mix)
+    delivery = Delivery.objects.create(
+        session=session, author=request.user, revision=given.revision, start=start, stop=stop, order=order
+    )
+    forget_old(session)
+    tasks.order(delivery)
+    return _out(delivery)
+
+
+@router.get("/{uuid:session_id}/deliveries", response=list[DeliveryOut])
+def deliveries(request: HttpRequest, session_id: UUID) -> list[DeliveryOut]:
+    """The session's deliveries, latest first."""
+    session = membership(request.user, session_id).session
+    rows = Delivery.objects.filter(session=session).select_related("session", "author")
+    return [_out(row) for row in rows[: Delivery.KEPT]]
+
+
+@router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}", response=DeliveryOut)
+def delivery_state(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> DeliveryOut:
+    """How a delivery stands."""
+    return _out(_delivery(request, session_id, delivery_id))
+
+
+@router.post("/{uuid:session_id}/deliveries/{uuid:delivery_id}/cancel", response=DeliveryOut)
+def cancel_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> DeliveryOut:
+    """Stop a delivery; nothing of it is kept."""
+    return _out(tasks.cancel(_delivery(request, session_id, delivery_id, to_edit=True)))
+
+
+@router.post("/{uuid:session_id}/deliveries/{uuid:delivery_id}/remove", response=list[DeliveryOut])
+def remove_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> list[DeliveryOut]:
+    """Take a delivery and its files away; what stays."""
+    delivery = tasks.cancel(_delivery(request, session_id, delivery_id, to_edit=True))
+    forget(delivery)
+    return deliveries(request, session_id)
+
+
+@router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}/archive", response={200: bytes})
+def delivery_archive(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> StreamingHttpResponse:
+    """All files as one archive."""
+    delivery = _finished(request, session_id, delivery_id)
+    files = [(delivery.path(index), file["name"]) for index, file in enumerate(delivery.files)]
+    name = f"{safe(delivery.session.name) or 'delivery'} r{delivery.revision}.zip"
+    return streaming.sent_together(files, name)
+
+
+@router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}/files/{int:index}", response={200: bytes})
+def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, index: int) -> StreamingHttpResponse:
+    """One of the files."""
+    delivery = _finished(request, session_id, delivery_id)
+    if index >= len(delivery.files):
+        raise Refused("There is no such file in that delivery.", 404)
+    return streaming.sent(delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
+
+
+def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit: bool = False) -> Delivery:
+    membership(request.user, session_id, to_edit=to_edit)
+    rows = Delivery.objects.select_related("session", "author")
+    found = rows.filter(session=session_id, pk=delivery_id).first()
+    if found is None:
+        raise Refused("There is no such delivery. It may have been removed.", 404)
+    return found
+
+
+def _finished(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> Delivery:
+    delivery = _delivery(request, session_id, delivery_id)
+    if delivery.status != Delivery.Status.DONE:
+        raise Refused("The delivery is not finished.", 409)
+    return delivery

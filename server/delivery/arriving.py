@@ -1,0 +1,79 @@
+"""What comes in as a session of its own: a bundle, or object audio. Nothing of a broken one stays."""
+
+import tempfile
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+from django.conf import settings
+
+from needle.errors import NeedleError
+from needle.files.adm.bw64 import opened
+from needle.files.adm.reading import read_programme
+from needle.files.adm.taking import take_in_adm
+from needle.files.audio import AudioInfo
+from needle.files.bundle import Bundle, assets_of, with_assets
+from needle.files.containers import describes_tracks
+from server.audio.assets import asset_audio, store_asset
+from server.mixing.beginning import begin_session, checked_document
+from server.mixing.models import Session
+
+Progress = Callable[[float], None]
+_UNPACKED = 0.3
+
+
+def take_in(path: Path, name: str, owner, progress: Progress) -> tuple[Session, str]:
+    """A file as a new session of its owner's, and what they should know of it.
+
+    ``name`` is what its owner calls it, ``progress`` is told the share that is done and may stop it by raising.
+    NeedleError, and nothing stays, if it cannot be taken in.
+    """
+    under = settings.DATA_DIR / "arriving"
+    under.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=under) as folder:
+        notes: tuple[str, ...] = ()
+        whole = path
+        if describes_tracks(path):
+            whole = Path(folder)
+            notes = _objects(path, whole, name, progress)
+        elif not zipfile.is_zipfile(path):
+            raise NeedleError(
+                f"{path.name} is no session. Choose a session bundle (zip), or object audio (ADM in BW64); "
+                "stems are brought into a session that is open."
+            )
+        with Bundle(whole, Path(folder)) as bundle:
+            session = _begun(bundle, owner, progress)
+    return session, " ".join(notes)
+
+
+def _objects(path: Path, folder: Path, name: str, progress: Progress) -> tuple[str, ...]:
+    with opened(path) as file:
+        programme = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames))
+    for done in take_in_adm(path, folder, Path(name).stem):
+        progress(_UNPACKED * done)
+    return programme.notes
+
+
+def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
+    document = bundle.document
+    # What can be refused is refused before anything is kept.
+    hexed = {name: f"{number:064x}" for number, name in enumerate(assets_of(document))}
+    sources = {
+        key: {**row, "asset": hexed[row["asset"]], "frozen": hexed.get(row["frozen"], "")}
+        for key, row in document["sources"].items()
+    }
+    checked_document({**document, "sources": sources})
+    rate, renamed = document["session"]["rate"], {}
+    for number, name in enumerate(hexed):
+        share = (1.0 - _UNPACKED) / len(hexed)
+        begins = _UNPACKED + number * share
+
+        def shown(done: float, begins: float = begins, share: float = share) -> None:
+            progress(begins + 0.99 * done * share)
+
+        renamed[name] = store_asset(bundle.asset_path(name), rate, shown)
+    for row in document["sources"].values():
+        if row["first"] + row["channels"] > asset_audio(renamed[row["asset"]], rate).shape[0]:
+            raise NeedleError(f"The audio of “{row['name']}” in it has too few channels.")
+    named = with_assets(document, renamed, lambda name: asset_audio(renamed[name], rate))
+    return begin_session(named, owner)

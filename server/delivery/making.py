@@ -1,0 +1,320 @@
+"""Making a delivery: every file that was ordered, one after the other, and a list of what they are."""
+
+import json
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.template.loader import render_to_string
+
+from needle.balancing.report import curves_csv, mix_report, sources_csv
+from needle.balancing.steps import Steps
+from needle.checks import Document
+from needle.delivering.chart import Charted, write_chart
+from needle.delivering.loudness import Levelled, levelled, measured_mix
+from needle.delivering.naming import Names
+from needle.delivering.sounds import Sound, sounds_of
+from needle.errors import NeedleError
+from needle.files.adm.telling import told
+from needle.files.adm.writing import write_adm
+from needle.files.audio import AudioWriter
+from needle.files.bundle import write_bundle
+from needle.files.lanes import lanes_json, lanes_table
+from needle.files.midi_moves import write_midi_moves
+from needle.metering.lean import HOP_SECONDS, Tolerance
+from needle.metering.targets import Target
+from needle.rendering.mix import Mix
+from needle.session import tempo_map
+from server.audio.assets import asset_audio
+from server.audio.mixes import document_for, mix_at
+from server.audio.models import Report
+from server.audio.report_page import shown
+from server.audio.tasks import advance
+from server.delivery.models import Delivery
+from server.delivery.ordering import Order
+
+_ROOM_TO_SPARE = 1 << 30
+
+File = dict[str, Any]
+Work = Iterator[float]
+"""Yields the share that is done."""
+
+
+@dataclass
+class _Step:
+    """A part of the work: what it is called, about how long it takes against others, and what does it."""
+
+    title: str
+    weight: float
+    work: Work
+
+
+def make(delivery: Delivery) -> None:
+    """Make a delivery's files, beside their place at first, so that what is there is whole."""
+    partial = delivery.folder.with_name(f"{delivery.id}.partial")
+    shutil.rmtree(partial, ignore_errors=True)
+    partial.mkdir(parents=True)
+    try:
+        maker = _Maker(delivery, partial)
+        maker.run()
+        partial.replace(delivery.folder)
+        advance(delivery, 1.0, files=maker.files, notes=maker.notes, doing="")
+    except BaseException:
+        shutil.rmtree(delivery.folder, ignore_errors=True)
+        raise
+    finally:
+        shutil.rmtree(partial, ignore_errors=True)
+
+
+class _Maker:
+    def __init__(self, delivery: Delivery, folder: Path) -> None:
+        self.delivery, self.folder = delivery, folder
+        self.order = Order(**delivery.order)
+        self.mix: Mix = mix_at(delivery.session, delivery.revision)
+        self.document: Document = document_for(delivery.session, delivery.revision)
+        self.start, self.stop = delivery.start, delivery.stop
+        self.seconds = (self.stop - self.start) / self.mix.rate
+        self.names = Names(self.order.pattern)
+        self.files: list[File] = []
+        self.notes: list[str] = []
+        self.level: Levelled | None = None
+        self.report: dict[str, Any] | None = None
+        parts = ("sources", "groups", "returns")
+        self.called = {key: row["name"] for part in parts for key, row in self.document[part].items()}
+
+    def run(self) -> None:
+        """Do everything that was ordered."""
+        steps = self._steps()
+        whole, done = sum(step.weight for step in steps), 0.0
+        for step in steps:
+            self._tell(step, done / whole)
+            for share in step.work:
+                advance(self.delivery, 0.99 * (done + share * step.weight) / whole)
+            done += step.weight
+        self._add("Contents", "Contents", ".txt", "list", lambda path: path.write_text(self._contents(), "utf-8"))
+
+    def _tell(self, step: _Step, share: float) -> None:
+        advance(self.delivery, 0.99 * share, doing=step.title[:120])
+
+    def _steps(self) -> list[_Step]:
+        order, groups = self.order, {key: row["group"] for key, row in self.document["sources"].items()}
+        sounds = sounds_of(self.mix, order.mix, tuple(order.folds), order.stems, self.called, groups)
+        self._check_room(sounds)
+        steps = []
+        if order.loudness and (sounds or order.report):
+            steps.append(_Step("Measuring the mix", 1.0, self._measured()))
+        steps += [_Step(sound.title, self._weight(sound), self._sound(sound)) for sound in sounds]
+        if order.adm:
+            steps.append(_Step("Objects (ADM)", 1.5, self._adm()))
+        if order.moves:
+            steps.append(_Step("Moves", 0.1, self._moves()))
+        if order.report or order.chart:
+            steps.append(_Step("Balance report", 3.0, self._measure_balance()))
+        if order.report:
+            steps.append(_Step("Balance report", 0.1, self._report()))
+        if order.chart:
+            steps.append(_Step("Chart of the moves", 0.3, self._chart()))
+        if order.bundle:
+            steps.append(_Step("The session", 1.0, self._bundle()))
+        return steps
+
+    @staticmethod
+    def _weight(sound: Sound) -> float:
+        return {"mix": 1.0, "fold": 1.5}.get(sound.kind, 0.3)
+
+    def _check_room(self, sounds: list[Sound]) -> None:
+        """NeedleError if the disk has no room for what is to be made."""
+        channels = sum(len(sound.layout.channels) for sound in sounds)
+        tracks = 2 * len(self.mix.sources) if self.order.adm else 0
+        needed = (channels * (self.stop - self.start) + tracks * self.mix.frames) * 4
+        if shutil.disk_usage(settings.DATA_DIR).free < needed + _ROOM_TO_SPARE:
+            raise NeedleError(
+                f"The server has no room for these files ({needed / 2**30:.1f} GB). Order fewer of them."
+            )
+
+    # What becomes of each part.
+
+    def _measured(self) -> Work:
+        wanted, measurement = self.order.loudness, None
+        for done, so_far in measured_mix(self.mix, self.start, self.stop):
+            measurement = so_far
+            yield done
+        if wanted is not None and measurement is not None:
+            found = measurement.results()
+            self.level = levelled(found["integrated_lufs"], found["true_peak_dbtp"], wanted.lufs, wanted.dbtp)
+            self.notes.append(self.level.sentence)
+
+    @property
+    def gain(self) -> float:
+        """How much louder (dB) every sound is made."""
+        return self.level.gain if self.level else 0.0
+
+    def _sound(self, sound: Sound) -> Work:
+        frames = self.stop - self.start
+        measurement = sound.measurement(self.mix.rate)
+        path = self.folder / str(len(self.files))
+        with AudioWriter(path, self.mix.rate, sound.layout, self.order.format, frames) as writer:
+            for done, audio in sound.stretches(self.start, self.stop, self.gain):
+                writer.write(audio)
+                measurement(audio)
+                yield done
+        found = measurement.results()
+        measured = {
+            "lufs": _rounded(found["integrated_lufs"]),
+            "dbtp": _rounded(found["true_peak_dbtp"]),
+            "lean": _rounded(found["lean_db"]),
+            "clipped": writer.clipped,
+            "channels": [channel.label for channel in sound.layout.channels],
+        }
+        self._keep(self._name(sound.title, sound.word, self.order.ending), sound.kind, path, **measured)
+        if writer.clipped:
+            kept = (
+                "a float file keeps them" if "float" in self.order.format else "they were cut off: lower the levels"
+            )
+            self.notes.append(f"{sound.title}: {writer.clipped} samples are over full scale ({kept}).")
+
+    def _adm(self) -> Work:
+        found = told(self.mix, self.document["session"]["name"], self.called)
+        self.notes += found.programme.notes
+        if (self.start, self.stop) != (0, self.mix.frames):
+            self.notes.append("Objects are told for the whole piece: their times are the session's.")
+        path = self.folder / str(len(self.files))
+        yield from write_adm(path, self.mix, found)
+        objects = [one for one in found.programme.objects if not one.bed]
+        beds = len(found.programme.objects) - len(objects)
+        said = f"{len(objects)} objects, {beds} beds, {found.programme.tracks} tracks"
+        self._keep(self._name("Objects", "Objects", ".wav"), "adm", path, said=said)
+
+    def _moves(self) -> Work:
+        tempo = tempo_map(self.document)
+        writers = {
+            "csv": (".csv", lambda path: path.write_text(lanes_table(self.document, tempo), "utf-8")),
+            "json": (".json", lambda path: path.write_text(lanes_json(self.document), "utf-8")),
+            "midi": (".mid", lambda path: write_midi_moves(path, self.document, tempo, self.mix.length)),
+            "midi-fine": (".mid", lambda path: write_midi_moves(path, self.document, tempo, self.mix.length, True)),
+        }
+        for number, kind in enumerate(dict.fromkeys(self.order.moves), start=1):
+            ending, write = writers[kind]
+            title = "Moves 14 bit" if kind == "midi-fine" else "Moves"
+            self._add(title, "Moves", ending, "moves", write)
+            yield number / len(self.order.moves)
+
+    def _measure_balance(self) -> Work:
+        first, last = round(self.start / self.mix.rate / HOP_SECONDS), int(self.stop / self.mix.rate / HOP_SECONDS)
+        tolerance = Tolerance(self.order.tolerance_db, self.order.tolerance_seconds)
+        wanted = self.order.loudness
+        target = Target("wanted", "ordered", wanted.lufs, wanted.dbtp, 1.0) if wanted else None
+        steps: Steps[dict[str, Any]] = mix_report(
+            self.mix, self.called, first, max(last, first + 1), tolerance, target
+        )
+        while True:
+            try:
+                yield next(steps)
+            except StopIteration as stop:
+                self.report = stop.value
+                return
+
+    def _report(self) -> Work:
+        data = self.report
+        if data is None:
+            return
+        whole = (self.start, self.stop) == (0, self.mix.frames)
+        edges = (0.0, 0.0) if whole else (self.start / self.mix.rate, self.stop / self.mix.rate)
+        about = Report(
+            session=self.delivery.session,
+            title=self.document["session"]["name"],
+            revision=self.delivery.revision,
+            start=edges[0],
+            end=edges[1],
+            made_at=datetime.now(UTC),
+        )
+        # Away from the server there are no typefaces to fetch.
+        page = render_to_string("report.html", {**shown(about, data), "fonts": []})
+        for title, ending, text in (
+            ("Balance report", ".html", page),
+            ("Balance report", ".json", json.dumps(data, allow_nan=False)),
+            ("Balance curves", ".csv", curves_csv(data)),
+            ("Balance sources", ".csv", sources_csv(data)),
+        ):
+            self._add(title, "Report", ending, "report", lambda path, text=text: path.write_text(text, "utf-8"))
+        if self.gain:
+            self.notes.append("The balance report measures the mix before the gain for its loudness.")
+        yield 1.0
+
+    def _chart(self) -> Work:
+        lean = self.report["curves"]["lean_long"] if self.report else []
+        passages = list(self.document["passages"].values())
+        edges = self.start / self.mix.rate, self.stop / self.mix.rate
+        charted = Charted(
+            self.mix, self.document, self.document["session"]["name"], *edges, lean, HOP_SECONDS, passages
+        )
+        path = self.folder / str(len(self.files))
+        yield from write_chart(path, charted)
+        self._keep(self._name("Moves chart", "Report", ".pdf"), "chart", path)
+
+    def _bundle(self) -> Work:
+        rate = self.document["session"]["rate"]
+        path = self.folder / str(len(self.files))
+        yield from write_bundle(path, self.document, lambda asset: asset_audio(asset, rate))
+        self._keep(self._name("Session", "Session", ".zip"), "bundle", path)
+
+    # The list of files.
+
+    def _add(self, title: str, kind: str, ending: str, sort: str, write: Any) -> None:
+        path = self.folder / str(len(self.files))
+        write(path)
+        self._keep(self._name(title, kind, ending), sort, path)
+
+    def _keep(self, name: str, kind: str, path: Path, **measured: Any) -> None:
+        self.files.append({"name": name, "kind": kind, "bytes": path.stat().st_size, **measured})
+
+    def _name(self, part: str, kind: str, ending: str) -> str:
+        session = self.document["session"]
+        words = {
+            "session": session["name"],
+            "part": part,
+            "kind": kind,
+            "number": f"{len(self.files) + 1:02}",
+            "layout": session["layout"],
+            "revision": str(self.delivery.revision),
+            "passage": self._passage(),
+            "date": datetime.now(UTC).strftime("%Y-%m-%d"),
+            "rate": f"{session['rate'] / 1000:g}k",
+        }
+        return self.names.of(words, ending)
+
+    def _passage(self) -> str:
+        """The passage that is delivered, or nothing for the whole piece."""
+        tempo = tempo_map(self.document)
+        for passage in self.document["passages"].values():
+            edges = [round(tempo.seconds_at(passage[edge]) * self.mix.rate) for edge in ("start", "end")]
+            if abs(edges[0] - self.start) <= 1 and abs(min(edges[1], self.mix.frames) - self.stop) <= 1:
+                return str(passage["name"])
+        return ""
+
+    def _contents(self) -> str:
+        """What is delivered, as a text to read."""
+        session = self.document["session"]
+        lines = [
+            f"{session['name']}, revision {self.delivery.revision}",
+            f"{session['rate']} Hz, {session['layout']}, {self.seconds:.2f} s {self._passage()}".strip(),
+            "",
+        ]
+        for file in self.files:
+            told_of = []
+            if file.get("lufs") is not None:
+                told_of.append(f"{file['lufs']:.1f} LUFS")
+            if file.get("dbtp") is not None:
+                told_of.append(f"{file['dbtp']:.1f} dBTP")
+            if len(file.get("channels", [])) > 2:
+                told_of.append("channels in the file's own order by its mask")
+            lines.append(f"{file['name']}" + (f"  ({', '.join(told_of)})" if told_of else ""))
+        return "\n".join([*lines, "", *self.notes, ""])
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 2)

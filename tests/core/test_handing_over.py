@@ -1,0 +1,284 @@
+"""Handing over: stems that add up, gain to a target, names, moves in open formats, the chart."""
+
+import json
+import tempfile
+from pathlib import Path
+
+import jsonschema
+import mido
+import numpy as np
+import soundfile
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pypdf import PdfReader
+
+from needle.checks import check_lane
+from needle.conventions import TempoMap
+from needle.delivering.chart import Charted, write_chart
+from needle.delivering.loudness import levelled, measured_mix
+from needle.delivering.naming import PATTERN, WORDS, Names, safe
+from needle.delivering.sounds import sounds_of
+from needle.errors import NeedleError
+from needle.files.audio import FORMATS, AudioWriter
+from needle.files.lanes import lanes_json, lanes_table, read_moves
+from needle.files.midi_moves import (
+    COARSE_STEP,
+    FINE_STEP,
+    TICKS,
+    as_places,
+    as_steps,
+    read_midi_moves,
+    write_midi_moves,
+)
+from needle.layouts import LAYOUTS
+from needle.moving.lane import RAMP_SECONDS, Lane, Point, stored
+from needle.owners import lane_key, lane_value, named
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import Mix, MixSource
+from needle.rendering.monitor import to_ears
+from needle.session import mix_of, tempo_map
+from tests.core.sessions import SECONDS, audio, documents
+from tests.core.strategies import RATE, lanes, pans, tone
+from tests.core.test_bundles import one_source
+
+MOVES_SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/moves.schema.json").read_text("utf-8"))
+
+
+class Folder(SimpleTestCase):
+    def folder(self) -> Path:
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        return Path(made.name)
+
+
+def names_of(document: dict) -> dict[str, str]:
+    return {key: row["name"] for part in ("sources", "groups", "returns") for key, row in document[part].items()}
+
+
+class Sounds(Folder):
+    @settings(max_examples=15)
+    @given(documents())
+    def test_stems_add_up_to_the_mix(self, document: dict) -> None:
+        mix = mix_of(document, audio)
+        whole = render_audio(mix, 0, mix.frames)
+        groups = {key: row["group"] for key, row in document["sources"].items()}
+        for by in ("sources", "groups"):
+            stems = sounds_of(mix, False, (), by, names_of(document), groups)
+            total = np.zeros_like(whole)
+            for stem in stems:
+                total += np.concatenate([part for _, part in stem.stretches(0, mix.frames)], axis=1)
+            worst = float(np.abs(total - whole).max())
+            self.assertLess(20.0 * np.log10(max(worst, 1e-9)), -90.0)
+        kinds = {stem.kind for stem in stems}
+        self.assertEqual("group" in kinds, any(groups.values()))
+
+    def test_folds_are_what_one_hears(self) -> None:
+        source = MixSource("one", tone(440.0, 1.0), pan=-0.7, front=-1.0)
+        mix = Mix(RATE, 1.0, (source,), layout="0+5+0")
+        sounds = {s.id: s for s in sounds_of(mix, True, ("stereo", "mono", "headphones"), "", {}, {})}
+        heard = render_audio(mix, 0, RATE)
+        for fold in ("stereo", "mono", "headphones"):
+            made = np.concatenate([part for _, part in sounds[fold].stretches(0, RATE)], axis=1)
+            expected = to_ears(mix.room, fold, RATE, heard, 0)
+            self.assertEqual(made.shape[0], 1 if fold == "mono" else 2)
+            np.testing.assert_allclose(made, expected[: len(made)], atol=1e-5)
+        made = np.concatenate([part for _, part in sounds["mix"].stretches(0, RATE, -6.0)], axis=1)
+        np.testing.assert_allclose(made, heard * 10.0**-0.3, atol=1e-6)
+        stereo = Mix(RATE, 1.0, (source,))
+        self.assertEqual([s.id for s in sounds_of(stereo, True, ("stereo", "mono"), "", {}, {})], ["mix", "mono"])
+        for wrong in ({"folds": ("left",)}, {"stems": "colours"}):
+            given = {"whole": True, "folds": (), "stems": "", "names": {}, "groups": {}, **wrong}
+            self.assertRaises(NeedleError, lambda given=given: sounds_of(mix, **given))
+
+    def test_every_format_by_another_library(self) -> None:
+        folder = self.folder()
+        sound = np.tile(tone(440.0, 0.1, amplitude=0.5), (6, 1)) * np.arange(1, 7)[:, np.newaxis] / 6
+        for kind, (container, subtype, ending) in FORMATS.items():
+            layout = LAYOUTS["0+5+0"]
+            with AudioWriter(folder / f"{kind}{ending}", RATE, layout, kind, sound.shape[1]) as writer:
+                writer.write(sound.astype(np.float32))
+            info = soundfile.info(folder / f"{kind}{ending}")
+            self.assertEqual(info.subtype, subtype)
+            self.assertEqual(info.format, "WAVEX" if container == "WAV" else container)
+            back, rate = soundfile.read(folder / f"{kind}{ending}", always_2d=True)
+            self.assertEqual((rate, back.shape), (RATE, (sound.shape[1], 6)))
+            np.testing.assert_allclose(back.T, sound[layout.file_order], atol=2.0**-14)
+
+
+class Loudness(SimpleTestCase):
+    @given(st.floats(-50, 0), st.floats(-40, 3), st.floats(-40, -5), st.floats(-10, 0))
+    def test_a_gain_and_never_over_the_ceiling(self, lufs: float, peak: float, target: float, ceiling: float) -> None:
+        found = levelled(lufs, peak, target, ceiling)
+        self.assertLessEqual(peak + found.gain, ceiling + 1e-9)
+        self.assertLessEqual(lufs + found.gain, target + 1e-9)
+        # One of the two is reached, unless it would take more gain than anybody wants.
+        near = min(target - lufs - found.gain, ceiling - peak - found.gain)
+        self.assertAlmostEqual(near, 0.0, places=6)
+        self.assertAlmostEqual(found.held, target - lufs - found.gain, places=6)
+
+    def test_it_measures_what_was_asked_for(self) -> None:
+        mix = Mix(RATE, 4.0, (MixSource("one", tone(997.0, 4.0, amplitude=0.1)),))
+        *_, (done, measurement) = measured_mix(mix, 0, mix.frames)
+        before = measurement.results()
+        found = levelled(before["integrated_lufs"], before["true_peak_dbtp"], -16.0, -1.0)
+        (sound,) = sounds_of(mix, True, (), "", {}, {})
+        after = sound.measurement(RATE)
+        for _, part in sound.stretches(0, mix.frames, found.gain):
+            after(part)
+        self.assertEqual(done, 1.0)
+        self.assertAlmostEqual(after.results()["integrated_lufs"], -16.0, places=1)
+        self.assertIn("louder", found.sentence)
+        self.assertEqual(levelled(None, None, -16.0, -1.0).gain, 0.0)
+        self.assertIn("nothing was limited", levelled(-30.0, -3.0, -16.0, -1.0).sentence)
+        self.assertRaises(NeedleError, levelled, -20.0, -3.0, 3.0, -1.0)
+
+
+class Naming(SimpleTestCase):
+    @given(st.lists(st.dictionaries(st.sampled_from(sorted(WORDS)), st.text(max_size=40)), min_size=1, max_size=8))
+    def test_names_differ_and_lead_nowhere(self, told: list[dict[str, str]]) -> None:
+        names = Names(PATTERN)
+        given = [names.of(words, ".wav") for words in told]
+        self.assertEqual(len({name.lower() for name in given}), len(told))
+        for name in given:
+            self.assertTrue(name.endswith(".wav"))
+            for part in name.split("/"):
+                self.assertNotIn(part, ("", ".", ".."))
+                self.assertFalse(set(part) & set('\\:*?"<>|\0\n'), name)
+
+    def test_patterns(self) -> None:
+        names = Names("{session}/{part} r{revision}")
+        words = {"session": "Night / Ferry", "part": "con", "revision": "3"}
+        self.assertEqual(names.of(words, ".wav"), "Night - Ferry/con- r3.wav")
+        self.assertEqual(names.of(words, ".wav"), "Night - Ferry/con- r3 2.wav")
+        self.assertEqual(safe("  ..a\t b.. "), "a b")
+        for wrong, word in (("{song}", "{song}"), ("{part", "not closed"), (" / ", "what the files are called")):
+            with self.assertRaisesRegex(NeedleError, word.replace("{", r"\{")):
+                Names(wrong)
+
+
+tempos = st.builds(
+    lambda first, second: TempoMap(((0.0, first), (1.0, second)), ((1, 3, 4),)),
+    st.floats(40, 240),
+    st.floats(40, 240),
+)
+
+
+class Moves(Folder):
+    @settings(max_examples=40)
+    @given(documents())
+    def test_tables_and_json_come_back_exactly(self, document: dict) -> None:
+        folder = self.folder()
+        wanted = {
+            (lane["source"], lane["parameter"]): stored(Lane.of(lane["points"]).points)
+            for lane in document["lanes"].values()
+        }
+        if not wanted:
+            return
+        (folder / "moves.csv").write_text(lanes_table(document, tempo_map(document)), "utf-8")
+        (folder / "moves.json").write_text(lanes_json(document), "utf-8")
+        jsonschema.validate(json.loads(lanes_json(document)), MOVES_SCHEMA)
+        for name in ("moves.csv", "moves.json"):
+            found = read_moves(folder / name)
+            back = {(one.belongs_to, one.parameter): stored(one.lane.points) for one in found}
+            for key, points in wanted.items():
+                for before, after in zip(points, back[key], strict=True):
+                    self.assertEqual({**before, "tension": 0}, {**after, "tension": 0})
+                    self.assertAlmostEqual(before["tension"], after["tension"], places=5)
+            for one in found:
+                check_lane(one.parameter, one.lane)
+                self.assertEqual(one.name.strip(), named(document, one.belongs_to).strip())
+
+    def test_tables_from_elsewhere(self) -> None:
+        path = self.folder() / "moves.csv"
+        path.write_text("value,time,name,parameter\n-1,0.5,Oars,pan\n1,1,Oars,pan\n0,0,Bell,level\n", "utf-8")
+        found = {one.name: one for one in read_moves(path)}
+        self.assertEqual([p.value for p in found["Oars"].lane.points], [-1.0, 1.0])
+        self.assertEqual(found["Bell"].parameter, "level")
+        for text, word in (
+            ("name,value\nOars,1\n", "no column “time”"),
+            ("time,value\n1,0\n0,0\n", "order"),
+            ("time,value\nsoon,0\n", "line 2"),
+            ('{"format": "other"}', "its “format”"),
+            ('{"format": "wandering-needle-moves", "version": 2}', "version 2"),
+            ('{"format": "wandering-needle-moves", "version": 1, "lanes": [{"points": 3}]}', "right kind"),
+            ("{", "is not JSON"),
+        ):
+            path.write_text(text, "utf-8")
+            with self.assertRaisesRegex(NeedleError, word):
+                read_moves(path)
+        path.write_bytes(b"\xff\xfe\x00")
+        with self.assertRaisesRegex(NeedleError, "no text"):
+            read_moves(path)
+
+    @settings(max_examples=40)
+    @given(lanes(pans), tempos, st.booleans())
+    def test_controllers_come_back_within_their_resolution(self, lane: Lane, tempo: TempoMap, fine: bool) -> None:
+        document = one_source()
+        key = lane_key("s0", "pan")
+        document["lanes"][key] = lane_value(key, stored(lane.points))
+        path = self.folder() / "moves.mid"
+        write_midi_moves(path, document, tempo, SECONDS, fine)
+        (found,) = read_midi_moves(path)
+        times = np.arange(0.0, SECONDS, 0.01)
+        corners = lane.corners
+        # A jump takes 5 ms here and a step of the grid there.
+        near = np.array([np.abs(corners - t).min(initial=1.0) < 0.021 + RAMP_SECONDS for t in times])
+        step = FINE_STEP if fine else COARSE_STEP
+        back = found.lane.evaluate(times)
+        tick = 60.0 / min(bpm for _, bpm in tempo.tempos) / TICKS
+        around = np.array([lane.evaluate(times + tick * share) for share in np.linspace(-1.0, 1.0, 9)])
+        off = np.maximum(back - around.max(axis=0), around.min(axis=0) - back)
+        # Rounding to a step, a step of thinning, and what is held until the next step; in time, a tick.
+        self.assertLess(off[~near].max(initial=0.0), 3.1 * step)
+
+    def test_steps(self) -> None:
+        np.testing.assert_array_equal(as_steps(np.array([-1.0, 0.0, 1.0]), False), [1, 64, 127])
+        np.testing.assert_array_equal(as_steps(np.array([-1.0, 0.0, 1.0]), True), [1, 8192, 16383])
+        np.testing.assert_allclose(as_places(np.array([0, 1, 64, 127]), False), [-1, -1, 0, 1])
+
+    def test_a_sequencer_reads_them(self) -> None:
+        document = one_source(name="Oars", pan=-0.5)
+        document["sources"]["s1"] = {
+            **document["sources"]["s0"], "id": "s1", "name": "Gulls", "mode": "sides", "channels": 2, "order": 1,
+        }  # fmt: skip
+        document["sources"]["s2"] = {
+            **document["sources"]["s1"], "id": "s2", "name": "Pad", "mode": "balance", "order": 2, "pan": 1.0,
+        }  # fmt: skip
+        document["session"]["tempos"] = [[0.0, 90.0], [4.0, 120.0]]
+        path = self.folder() / "moves.mid"
+        write_midi_moves(path, document, tempo_map(document), SECONDS)
+        file = mido.MidiFile(path)
+        self.assertEqual(
+            [track.name for track in file.tracks], ["Small", "Oars", "Gulls (left)", "Gulls (right)", "Pad"]
+        )
+        told = [[(m.control, m.value) for m in track if m.type == "control_change"] for track in file.tracks[1:]]
+        self.assertEqual(told, [[(10, 32)], [(10, 1)], [(10, 127)], [(8, 127)]])
+        self.assertEqual([round(mido.tempo2bpm(m.tempo)) for m in file.tracks[0] if m.type == "set_tempo"], [90, 120])
+        found = [(one.name, one.parameter) for one in read_midi_moves(path)]
+        self.assertEqual(found, [("Oars", "pan"), ("Gulls", "pan_left"), ("Gulls", "pan_right"), ("Pad", "pan")])
+
+    def test_a_file_without_controllers_is_told(self) -> None:
+        path = self.folder() / "notes.mid"
+        mido.MidiFile(tracks=[mido.MidiTrack([mido.Message("note_on", note=60)])]).save(path)
+        with self.assertRaisesRegex(NeedleError, "no pan or balance"):
+            read_midi_moves(path)
+
+
+class Chart(Folder):
+    def test_it_has_pages_and_names(self) -> None:
+        document = one_source(name="Øars & Bélls")
+        document["session"]["length"] = 100.0
+        document["session"]["layout"] = "0+5+0"
+        key = lane_key("s0", "pan")
+        document["lanes"][key] = lane_value(key, stored([Point(0.0, -1.0), Point(100.0, 1.0)]))
+        mix = mix_of(document, audio)
+        path = self.folder() / "chart.pdf"
+        passage = {"name": "Dusk", "start": 0.0, "end": 8.0}
+        charted = Charted(mix, document, "Night Ferry", 0.0, mix.length, [0.5] * 1000, passages=[passage])
+        self.assertEqual([round(done, 2) for done in write_chart(path, charted)], [0.33, 0.67, 1.0])
+        pages = [page.extract_text() for page in PdfReader(path).pages]
+        self.assertEqual(len(pages), 3)
+        self.assertIn("Øars & Bélls", pages[0])
+        self.assertIn("Dusk", pages[0])
+        self.assertIn("bars 25–48", pages[1])

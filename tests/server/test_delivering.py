@@ -1,0 +1,211 @@
+"""Deliveries through the API: every file is there, measures what it says, and adds up to what was heard."""
+
+import io
+import json
+import zipfile
+from typing import Any
+from unittest import mock
+
+import mido
+import numpy as np
+import soundfile
+from asgiref.sync import async_to_sync
+from django.conf import settings
+
+from needle.files.bundle import Bundle
+from needle.metering.measure import measure
+from needle.rendering.engine import render_audio
+from server.audio import tasks
+from server.audio.mixes import mix_at
+from server.delivery.making import make
+from server.delivery.models import Delivery
+from server.mixing.operations.groups import AddGroup
+from server.mixing.operations.lanes import WritePoints
+from tests.core.adm_rules import check_file
+from tests.server.sessions import RATE, SessionCase
+
+
+def bytes_of(answer: Any) -> bytes:
+    """What a download consists of."""
+
+    async def gathered() -> bytes:
+        return b"".join([block async for block in answer.streaming_content])
+
+    return async_to_sync(gathered)()
+
+
+class Deliveries(SessionCase):
+    def order(self, status: int = 200, **wanted: Any) -> dict:
+        answer = self.post(self.as_("emil"), "/deliveries", {"revision": self.revision(), **wanted})
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def made(self, **wanted: Any) -> tuple[dict, dict[str, bytes]]:
+        """A delivery, and its files by name as the archive holds them."""
+        ordered = self.order(**wanted)
+        done = self.as_("lisa").get(self.url(f"/deliveries/{ordered['id']}")).json()
+        self.assertEqual((done["status"], done["progress"]), ("done", 1.0), done["message"])
+        answer = self.as_("lisa").get(self.url(f"/deliveries/{done['id']}/archive"))
+        with zipfile.ZipFile(io.BytesIO(bytes_of(answer))) as archive:
+            self.assertIsNone(archive.testzip())
+            files = {info.filename: archive.read(info) for info in archive.infolist()}
+        self.assertEqual([file["name"] for file in done["files"]], list(files))
+        self.assertEqual([file["bytes"] for file in done["files"]], [len(content) for content in files.values()])
+        return done, files
+
+    @staticmethod
+    def sound(content: bytes) -> np.ndarray:
+        audio, rate = soundfile.read(io.BytesIO(content), dtype="float32", always_2d=True)
+        assert rate == RATE
+        return audio.T
+
+    def heard(self) -> np.ndarray:
+        mix = mix_at(self.session, self.revision())
+        return render_audio(mix, 0, mix.frames)
+
+    def test_the_mix_is_exactly_what_is_heard(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "high", "pan": 0.7})
+        done, files = self.made(format="wav-float")
+        self.assertEqual(list(files), ["Tones/Mix/01 Mix.wav", "Tones/Contents/02 Contents.txt"])
+        np.testing.assert_array_equal(self.sound(files["Tones/Mix/01 Mix.wav"]), self.heard())
+        one = self.as_("olga").get(self.url(f"/deliveries/{done['id']}/files/0"))
+        self.assertIn("01 Mix.wav", one["Content-Disposition"])
+        self.assertEqual(bytes_of(one), files["Tones/Mix/01 Mix.wav"])
+        measured = measure([self.heard()], RATE, 2)
+        self.assertAlmostEqual(done["files"][0]["lufs"], measured["integrated_lufs"], delta=0.01)
+        self.assertAlmostEqual(done["files"][0]["lean"], measured["lean_db"], delta=0.01)
+
+    def test_stems_of_a_passage_add_up(self) -> None:
+        self.submit(
+            "olga", AddGroup.model_validate({"group": {"id": "g", "name": "Both"}, "members": ["low", "high"]})
+        )
+        done, files = self.made(format="wav-float", stems="groups", start=1.0, end=2.5, pattern="{kind} {part}")
+        self.assertEqual(list(files), ["Mix Mix.wav", "Stem Both.wav", "Stem Wide.wav", "Contents Contents.txt"])
+        mix, *stems = [self.sound(content) for name, content in files.items() if name.endswith(".wav")]
+        self.assertEqual(mix.shape, (2, RATE * 3 // 2))
+        np.testing.assert_allclose(sum(stems), mix, atol=10.0 ** (-90.0 / 20.0))
+        np.testing.assert_array_equal(mix, self.heard()[:, RATE : RATE * 5 // 2])
+        self.assertEqual((done["start"], done["seconds"]), (1.0, 1.5))
+
+    def test_a_loudness_is_reached_by_gain_alone(self) -> None:
+        wanted = {
+            "loudness": {"lufs": -20.0, "dbtp": -1.0},
+            "format": "flac-24",
+            "stems": "sources",
+            "folds": ["mono"],
+        }
+        done, files = self.made(**wanted)
+        names = [name for name in files if name.endswith(".flac")]
+        mix, mono, *stems = (self.sound(files[name]) for name in names)
+        self.assertAlmostEqual(measure([mix], RATE, 2)["integrated_lufs"], -20.0, delta=0.05)
+        self.assertEqual(mono.shape[0], 1)
+        np.testing.assert_allclose(mono[0], mix.mean(axis=0), atol=2**-21)
+        np.testing.assert_allclose(sum(stems), mix, atol=10.0 ** (-90.0 / 20.0))
+        before = self.heard()
+        ratio = mix[np.abs(before) > 0.1] / before[np.abs(before) > 0.1]
+        # The same gain at every sample: nothing was held down.
+        np.testing.assert_allclose(ratio, np.median(ratio), rtol=1e-4)
+        self.assertIn("LUFS", done["notes"][0])
+        held, _ = self.made(loudness={"lufs": -5.0, "dbtp": -6.0})
+        self.assertAlmostEqual(held["files"][0]["dbtp"], -6.0, delta=0.02)
+        self.assertIn("nothing was limited", held["notes"][0])
+
+    def test_everything_at_once(self) -> None:
+        points = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0}]
+        lane = {"source": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
+        self.submit("olga", WritePoints.model_validate(lane))
+        done, files = self.made(
+            mix=False, adm=True, moves=["csv", "json", "midi", "midi-fine"], bundle=True, report=True, chart=True,
+            pattern="{part}",
+        )  # fmt: skip
+        by_kind = {file["name"]: files[file["name"]] for file in done["files"]}
+        extended = check_file(by_kind["Objects.wav"], RATE, 4 * RATE)
+        self.assertEqual(
+            [one.get("audioObjectName") for one in extended.iter("audioObject")], ["Low", "High", "Wide"]
+        )
+        self.assertIn("low,Low,pan,2.0", by_kind["Moves.csv"].decode())
+        self.assertEqual(json.loads(by_kind["Moves.json"])["lanes"][0]["points"], [
+            {"t": 0.0, "value": -1.0, "shape": "straight", "tension": 0.0},
+            {"t": 2.0, "value": 1.0, "shape": "straight", "tension": 0.0},
+        ])  # fmt: skip
+        tracks = mido.MidiFile(file=io.BytesIO(by_kind["Moves.mid"])).tracks
+        self.assertEqual([track.name for track in tracks], ["Tones", "Low", "High", "Wide"])
+        self.assertIn("Moves 14 bit.mid", by_kind)
+        self.assertIn("Tones", by_kind["Balance report.html"].decode())
+        self.assertNotIn("/assets/", by_kind["Balance report.html"].decode())
+        self.assertTrue(by_kind["Moves chart.pdf"].startswith(b"%PDF"))
+        path = self.data / "session.zip"
+        path.write_bytes(by_kind["Session.zip"])
+        with Bundle(path) as bundle:
+            mix = bundle.mix()
+            np.testing.assert_array_equal(render_audio(mix, 0, mix.frames), self.heard())
+
+    def test_what_cannot_be_made_is_refused(self) -> None:
+        for wanted, word in (
+            ({"mix": False}, "Nothing is chosen"),
+            ({"pattern": "{song}"}, "no word"),
+            ({"start": 9.0, "end": 9.5}, "holds nothing"),
+            ({"format": "mp3"}, "format"),
+            ({"loudness": {"lufs": 4.0}}, "lufs"),
+        ):
+            self.assertIn(word, self.order(422, **wanted)["detail"])
+        self.assertEqual(self.post(self.as_("lisa"), "/deliveries", {"revision": 1}).status_code, 403)
+        self.assertFalse(Delivery.objects.exists())
+
+    def test_over_full_scale_is_told(self) -> None:
+        for key in ("low", "high", "wide"):
+            self.operate(self.as_("emil"), {"kind": "set-level", "source": key, "level": 12.0})
+        done, _ = self.made(format="wav-16")
+        self.assertGreater(done["files"][0]["clipped"], 0)
+        self.assertIn("cut off", done["notes"][0])
+
+    def test_stopped_ones_leave_nothing(self) -> None:
+        with mock.patch.object(tasks, "order"):
+            ordered = self.order(stems="sources")
+        delivery = Delivery.objects.get(pk=ordered["id"])
+        self.assertEqual(self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}/archive")).status_code, 409)
+        shown = []
+
+        def advance(task: Delivery, done: float, **values: Any) -> None:
+            shown.append(done)
+            if len(shown) == 3:
+                self.post(self.as_("emil"), f"/deliveries/{ordered['id']}/cancel", {})
+            tasks.advance(task, done, **values)
+
+        with mock.patch("server.delivery.making.advance", advance):
+            tasks.run(Delivery, delivery.pk, make)
+        state = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
+        self.assertEqual((state["status"], state["files"]), ("cancelled", []))
+        self.assertEqual(sorted(shown), shown)
+        self.assertEqual(list((settings.DATA_DIR / "deliveries").iterdir()), [])
+
+    def test_a_failure_is_told_and_leaves_nothing(self) -> None:
+        with mock.patch("server.delivery.making.AudioWriter", side_effect=OSError("No space left on device")):
+            ordered = self.order()
+        state = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
+        self.assertEqual(state["status"], "failed")
+        self.assertIn("No space left", state["message"])
+        self.assertEqual(list((settings.DATA_DIR / "deliveries").iterdir()), [])
+
+    def test_what_a_stopped_server_left_is_told(self) -> None:
+        with mock.patch.object(tasks, "order"):
+            ordered = self.order()
+        self.assertEqual(tasks.fail_unfinished(), 1)
+        told = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
+        self.assertEqual(told["status"], "failed")
+        self.assertIn("Start it again", told["message"])
+
+    def test_the_latest_stay_and_others_can_be_taken_away(self) -> None:
+        with mock.patch.object(Delivery, "KEPT", 3):
+            made = [self.made(moves=["csv"], mix=False)[0]["id"] for _ in range(5)]
+            listed = self.as_("lisa").get(self.url("/deliveries")).json()
+        self.assertEqual([one["id"] for one in listed], made[:1:-1])
+        self.assertEqual(len(list((settings.DATA_DIR / "deliveries").iterdir())), 3)
+        self.assertEqual(self.post(self.as_("lisa"), f"/deliveries/{made[4]}/remove", {}).status_code, 403)
+        left = self.post(self.as_("olga"), f"/deliveries/{made[4]}/remove", {}).json()
+        self.assertEqual([one["id"] for one in left], made[3:1:-1])
+        self.assertEqual(self.as_("lisa").get(self.url(f"/deliveries/{made[4]}/archive")).status_code, 404)
+
+    def test_the_offer_names_the_words_of_a_pattern(self) -> None:
+        offer = self.as_("lisa").get(self.url("/deliveries/offer")).json()
+        self.assertIn("session", offer["words"])

@@ -1,0 +1,265 @@
+<script setup lang="ts">
+/** Moves from a file (CSV, JSON, MIDI): each lane that was found, and where it lands. */
+import { Modal } from "ant-design-vue";
+import { computed, ref } from "vue";
+import { useChartView } from "@/chart/view";
+import { FACES } from "@/geometry/parameters";
+import { useSession, type Parameter } from "@/session/session";
+import { useMonitor } from "@/sound/monitor";
+import { useLanding, type Row } from "./landing";
+
+const session = useSession();
+const view = useChartView();
+const monitor = useMonitor();
+const landing = useLanding();
+const chooser = ref<HTMLInputElement>();
+const over = ref(false);
+
+const owners = computed(() => [
+  { title: "Sources", owners: session.sources.map((one) => one.id) },
+  { title: "Returns", owners: session.returns.map((one) => `return:${one.id}`) },
+  { title: "Groups", owners: Object.keys(session.document?.groups ?? {}).map((id) => `group:${id}`) },
+  {
+    title: "Others",
+    owners: [
+      ...Object.keys(session.document?.sends ?? {}).map((id) => `send:${id}`),
+      ...Object.keys(session.document?.layers ?? {}).map((id) => `layer:${id}`),
+    ],
+  },
+]);
+
+/** What of an owner can be moved. */
+function parametersOf(row: Row): Parameter[] {
+  const source = session.sources.find((one) => one.id === row.owner);
+  const own: Parameter[] = source
+    ? view.ownLanes(source)
+    : row.owner.startsWith("return:")
+      ? ["pan", "level", "width"]
+      : row.owner.startsWith("group:")
+        ? ["level"]
+        : ["level", "pan"];
+  const known = Object.keys(FACES).includes(row.to) ? [row.to as Parameter] : [];
+  return [...new Set([...own, ...known])];
+}
+
+function onto(row: Row, owner: string): void {
+  row.owner = owner;
+  const possible = parametersOf(row);
+  if (!possible.includes(row.to as Parameter) || owner) {
+    const fitting = possible.find((one) => one === row.parameter);
+    row.to = fitting ?? possible[0] ?? "pan";
+  }
+}
+
+function text(row: Row, value: number): string {
+  const face = FACES[(row.to in FACES ? row.to : "pan") as Parameter];
+  return value >= face.low && value <= face.high ? face.text(value) : value.toPrecision(3);
+}
+const where = (row: Row): string =>
+  `${session.grid.barsText(row.start, Math.max(row.end, row.start + 0.001))}, ${text(row, row.low)} … ${text(row, row.high)}`;
+
+function take(files: FileList | null | undefined): void {
+  over.value = false;
+  const [file] = files ?? [];
+  if (file) void landing.open(file);
+}
+function choose(event: Event): void {
+  const field = event.target as HTMLInputElement;
+  take(field.files);
+  field.value = "";
+}
+</script>
+
+<template>
+  <div
+    class="land"
+    :class="{ over }"
+    @dragover.prevent.stop="over = true"
+    @dragleave="over = false"
+    @drop.prevent.stop="take($event.dataTransfer?.files)"
+  >
+    <button class="small-button wide" :disabled="landing.busy" @click="chooser?.click()">
+      Moves from a file…
+    </button>
+    <input
+      ref="chooser"
+      class="hidden-label"
+      type="file"
+      accept=".csv,.json,.mid,.midi"
+      tabindex="-1"
+      aria-label="A file of moves"
+      @change="choose"
+    />
+    <span class="quiet">CSV, JSON or MIDI (CC 10, CC 8); or drop it here.</span>
+    <p v-if="landing.trouble && !landing.file" class="trouble" role="alert">{{ landing.trouble }}</p>
+  </div>
+  <Modal
+    :open="!!landing.file"
+    :title="`Moves from ${landing.file?.name ?? ''}`"
+    :footer="null"
+    :width="680"
+    @cancel="landing.leave()"
+  >
+    <p class="quiet">
+      {{ landing.rows.length === 1 ? "One lane was" : `${landing.rows.length} lanes were` }} found. Say where
+      each lands; what lands nowhere is left out.
+    </p>
+    <div class="table">
+      <table>
+        <thead class="heading">
+          <tr>
+            <th>In the file</th>
+            <th>Lands on</th>
+            <th>as</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in landing.rows" :key="row.index" :class="{ out: !row.owner }">
+            <td>
+              <b>{{ row.name || "without a name" }}</b>
+              <span class="quiet number"
+                >{{ row.points }} {{ row.points === 1 ? "point" : "points" }}, {{ where(row) }}</span
+              >
+              <span v-for="note in row.notes" :key="note" class="quiet">{{ note }}</span>
+            </td>
+            <td>
+              <select
+                :value="row.owner"
+                :aria-label="`Where ${row.name || 'this lane'} lands`"
+                @change="onto(row, ($event.target as HTMLSelectElement).value)"
+              >
+                <option value="">nowhere</option>
+                <template v-for="group in owners" :key="group.title">
+                  <optgroup v-if="group.owners.length" :label="group.title">
+                    <option v-for="owner in group.owners" :key="owner" :value="owner">
+                      {{ view.nameOf(owner) }}
+                    </option>
+                  </optgroup>
+                </template>
+              </select>
+            </td>
+            <td>
+              <select
+                v-model="row.to"
+                :disabled="!row.owner"
+                :aria-label="`As what ${row.name || 'it'} lands`"
+              >
+                <option v-for="one in parametersOf(row)" :key="one" :value="one">
+                  {{ FACES[one].title }}
+                </option>
+              </select>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <div class="how">
+      <label
+        ><input v-model="landing.over" type="radio" value="stretch" /> in place of the stretch that it
+        covers</label
+      >
+      <label><input v-model="landing.over" type="radio" value="all" /> in place of the whole lane</label>
+      <label
+        >its beginning on bar
+        <input
+          v-model.number="landing.bar"
+          class="number"
+          type="number"
+          min="1"
+          :max="session.grid.bars.length"
+      /></label>
+    </div>
+    <p v-if="landing.trouble" class="trouble" role="alert">{{ landing.trouble }}</p>
+    <p v-else-if="landing.draft" role="status">{{ landing.draft.said }}: ready to be heard and applied.</p>
+    <div class="buttons">
+      <button class="small-button wide" @click="landing.leave()">Leave it</button>
+      <button
+        v-if="landing.draft"
+        class="small-button wide lit"
+        :aria-pressed="monitor.comparing"
+        title="Hear it, only you"
+        @click="monitor.compare(!monitor.comparing)"
+      >
+        Hear B
+      </button>
+      <button v-if="landing.draft" class="small-button wide strong" @click="landing.apply()">Apply</button>
+      <button
+        v-else
+        class="small-button wide strong"
+        :disabled="!landing.landing.length || landing.busy"
+        @click="landing.look()"
+      >
+        Look at {{ landing.landing.length === 1 ? "it" : `these ${landing.landing.length}` }}
+      </button>
+    </div>
+  </Modal>
+</template>
+
+<style scoped>
+.land {
+  display: grid;
+  gap: 4px;
+  justify-items: start;
+  width: 100%;
+}
+.land.over {
+  outline: 2px dashed var(--lamp);
+}
+.quiet {
+  font-size: 12.5px;
+}
+.table {
+  max-height: 46vh;
+  margin: 10px 0;
+  overflow: auto;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+th,
+td {
+  padding: 6px 8px 6px 0;
+  border-bottom: 1px solid var(--rule);
+  text-align: left;
+  vertical-align: top;
+}
+th {
+  font-weight: 600;
+}
+td b,
+td span {
+  display: block;
+}
+.out b {
+  color: var(--quiet);
+  font-weight: 400;
+}
+select,
+.how input[type="number"] {
+  height: 28px;
+  max-width: 190px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.how input[type="number"] {
+  width: 64px;
+}
+.how {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 18px;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
+  justify-content: flex-end;
+  margin-top: 14px;
+}
+.trouble {
+  margin-top: 8px;
+  color: var(--wrong);
+  font-weight: 600;
+}
+</style>

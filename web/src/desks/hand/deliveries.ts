@@ -1,0 +1,113 @@
+/** What has been handed over of a session, by anybody: ordered, followed, stopped, taken away. */
+import { defineStore } from "pinia";
+import { computed, ref } from "vue";
+import { useLocalStorage } from "@vueuse/core";
+import { get, post, type Schemas } from "@/api/http";
+import { useAttempt } from "@/api/attempt";
+import { latest } from "@/api/latest";
+import { useSession } from "@/session/session";
+
+export type Delivery = Schemas["DeliveryOut"];
+export type Order = Required<Schemas["Order"]>;
+export type Offer = Schemas["OfferOut"];
+
+const WHILE_MADE = 400;
+const OTHERWISE = 4000;
+
+/** What is chosen at first: the mix as it is, and what somebody needs to go on with it. */
+export const FIRST: Order = {
+  mix: true,
+  folds: [],
+  stems: "",
+  format: "wav-24",
+  loudness: null,
+  adm: false,
+  moves: [],
+  bundle: false,
+  report: false,
+  chart: false,
+  pattern: "{session}/{kind}/{number} {part}",
+  tolerance_db: 1,
+  tolerance_seconds: 4,
+};
+
+export const isOpen = (one: Delivery): boolean => ["waiting", "running"].includes(one.status);
+
+/** 12.4 MB */
+export function bytesText(bytes: number): string {
+  if (bytes < 1e6) return `${Math.max(Math.round(bytes / 1e3), 1)} kB`;
+  return bytes < 1e9 ? `${(bytes / 1e6).toFixed(1)} MB` : `${(bytes / 1e9).toFixed(2)} GB`;
+}
+
+export const useDeliveries = defineStore("deliveries", () => {
+  const session = useSession();
+  const rows = ref<Delivery[] | null>(null);
+  const offer = ref<Offer | null>(null);
+  const order = useLocalStorage<Order>("order", FIRST, { mergeDefaults: true });
+  const passage = ref("");
+  const { trouble, busy, attempt } = useAttempt();
+  const turn = latest();
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let watched = false;
+
+  const base = computed(() => `/api/sessions/${session.id}/deliveries`);
+  const stretch = computed(() => {
+    const part = session.passages.find((one) => one.id === passage.value);
+    return part
+      ? { start: session.grid.secondsOfBeat(part.start), end: session.grid.secondsOfBeat(part.end) }
+      : {};
+  });
+
+  function put(found: Delivery): void {
+    const others = (rows.value ?? []).filter((one) => one.id !== found.id);
+    rows.value = [found, ...others].sort((a, b) => b.made_at.localeCompare(a.made_at));
+  }
+
+  async function look(): Promise<void> {
+    clearTimeout(timer);
+    const isLast = turn();
+    try {
+      const found = await get<Delivery[]>(base.value);
+      if (isLast()) rows.value = found;
+    } catch {
+      /* away: what is made goes on, and is looked at again */
+    }
+    if (isLast() && watched) timer = setTimeout(look, rows.value?.some(isOpen) ? WHILE_MADE : OTHERWISE);
+  }
+
+  /** Follow everything that is made for as long as somebody looks. */
+  async function arrive(): Promise<void> {
+    watched = true;
+    void look();
+    offer.value ??= await get<Offer>(`${base.value}/offer`).catch(() => null);
+  }
+
+  function leave(): void {
+    watched = false;
+    clearTimeout(timer);
+  }
+
+  const make = (): Promise<boolean> =>
+    attempt(async () => {
+      const wanted = { ...order.value, ...stretch.value, revision: session.revision };
+      put(await post<Delivery>(base.value, wanted));
+      void look();
+    });
+
+  const stop = (one: Delivery): Promise<boolean> =>
+    attempt(async () => put(await post<Delivery>(`${base.value}/${one.id}/cancel`)));
+
+  const remove = (one: Delivery): Promise<boolean> =>
+    attempt(async () => {
+      turn();
+      rows.value = await post<Delivery[]>(`${base.value}/${one.id}/remove`);
+      void look();
+    });
+
+  const fileAddress = (one: Delivery, index: number): string => `${base.value}/${one.id}/files/${index}`;
+  const archiveAddress = (one: Delivery): string => `${base.value}/${one.id}/archive`;
+
+  return {
+    rows, offer, order, passage, trouble, busy, arrive, leave, make, stop, remove, fileAddress, archiveAddress,
+  }; // prettier-ignore
+});
