@@ -13,13 +13,13 @@ router = Router(tags=["preferences"])
 class Liked(Schema):
     """``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
 
-    ``places`` are told as L31 or in degrees, ``times`` in bars or in minutes. ``tour``: whether the first look round
+    ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
     is still to come.
     """
 
     paper: Literal["day", "night", "system"] = "day"
     colours: Literal["usual", "apart"] = "usual"
-    places: Literal["letters", "degrees"] = "letters"
+    places: Literal["letters", "signed"] = "letters"
     times: Literal["bars", "clock"] = "bars"
     tour: Literal["new", "done"] = "new"
 

@@ -94,7 +94,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "DIRS": [WEB_DIST],
+        "DIRS": [WEB_DIST, BASE_DIR / "server" / "config" / "templates"],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [

@@ -8,6 +8,7 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from server.config.api import api
+from server.config.guide import guide, picture
 
 
 @never_cache
@@ -20,5 +21,8 @@ def page(request: HttpRequest) -> HttpResponse:
 urlpatterns = [
     path("admin/", admin.site.urls),
     path("api/", api.urls),
-    re_path(r"^(?!api/|assets/|live/|admin/|static/)[\w/-]*$", page),
+    path("guide/", guide, name="guide"),
+    path("guide/<slug:page>/", guide),
+    path("guide/pictures/<slug:name>.png", picture),
+    re_path(r"^(?!api/|assets/|live/|admin/|static/|guide/)[\w/-]*$", page),
 ]

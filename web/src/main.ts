@@ -8,5 +8,18 @@ import { createPinia } from "pinia";
 import { createApp } from "vue";
 import App from "./App.vue";
 import { router } from "./router";
+import { useNotices } from "./ui/notices";
 
-createApp(App).use(createPinia()).use(router).mount("#app");
+const app = createApp(App).use(createPinia()).use(router);
+// A fault of the page itself is said, and what was changed is kept: it goes on as far as it can.
+app.config.errorHandler = (error) => {
+  console.error(error);
+  useNotices().tell(
+    "Something on this page went wrong. What you have changed is kept; load the page again.",
+    {
+      about: "fault",
+      action: { title: "Load again", run: () => location.reload() },
+    },
+  );
+};
+app.mount("#app");

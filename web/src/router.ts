@@ -14,14 +14,14 @@ export const router = createRouter({
       component: () => import("./pages/SessionPage.vue"),
       props: true,
     },
-    { path: "/:rest(.*)*", redirect: "/" },
+    { path: "/:rest(.*)*", name: "nothing", component: () => import("./pages/NotFound.vue") },
   ],
 });
 
 router.beforeEach(async (to) => {
   const account = useAccount();
   await account.arrive();
-  if (to.name === "invitation") return true;
+  if (to.name === "invitation" || to.name === "nothing") return true;
   if (!account.me && to.name !== "sign-in") return { name: "sign-in", query: { next: to.fullPath } };
   if (account.me && to.name === "sign-in") return { name: "sessions" };
   return true;

@@ -3546,7 +3546,7 @@ export interface components {
          * Liked
          * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
          *
-         *     ``places`` are told as L31 or in degrees, ``times`` in bars or in minutes. ``tour``: whether the first look round
+         *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
          *     is still to come.
          */
         Liked: {
@@ -3567,7 +3567,7 @@ export interface components {
              * @default letters
              * @enum {string}
              */
-            places: "letters" | "degrees";
+            places: "letters" | "signed";
             /**
              * Times
              * @default bars

@@ -16,6 +16,7 @@ import { useLines } from "./lines";
 import { paintPaper } from "./paint";
 import { paintLine, paintLook, paintWay, type Scene } from "./paintLines";
 import { useChartView } from "./view";
+import { palette } from "@/ui/palette";
 
 const props = defineProps<{
   width: number;
@@ -35,7 +36,6 @@ const history = useHistory();
 
 const paper = ref<HTMLCanvasElement>();
 const work = ref<HTMLCanvasElement>();
-const LAMP = "#a8741a";
 
 const common = computed(() => ({
   width: props.width,
@@ -119,14 +119,14 @@ watchEffect(
     for (const { lane, points } of earlier.value)
       paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.source), [7, 4]);
     for (const { lane, points } of looks.value)
-      paintLook(context, scene.value, points, lines.shiftOf(lane), LAMP);
+      paintLook(context, scene.value, points, lines.shiftOf(lane), palette.lampInk);
     if (props.drawing && view.lane)
       paintWay(
         context,
         scene.value,
         props.drawing.way,
         lines.shiftOf(view.lane),
-        LAMP,
+        palette.lampInk,
         props.drawing.stepped,
       );
     // What a hand records, as far as it has come.
@@ -134,7 +134,7 @@ watchEffect(
     for (const control of recorder.controls.values()) {
       if (!isHere(control) || control.mode === "trim") continue;
       for (const hold of control.holds)
-        paintWay(context, scene.value, hold.samples, lines.shiftOf(control), LAMP);
+        paintWay(context, scene.value, hold.samples, lines.shiftOf(control), palette.lampInk);
     }
   },
   { flush: "post" },

@@ -55,7 +55,7 @@ const panAt = (clientX: number): number =>
   position: relative;
   height: 58px;
   background: var(--raised);
-  border-bottom: 2px solid #8b9690;
+  border-bottom: 2px solid var(--heavy);
   overflow: hidden;
 }
 .tick {

@@ -79,7 +79,7 @@ const label = computed(() => {
   left: 0;
   bottom: 3px;
   padding: 0 3px;
-  background: rgb(247 243 232 / 85%);
+  background: color-mix(in srgb, var(--paper) 85%, transparent);
   font-size: 12px;
   font-weight: 500;
   line-height: 15px;

@@ -85,7 +85,7 @@ const ribs = computed(() =>
   white-space: nowrap;
 }
 .rib.round {
-  background: #e3c58a;
+  background: var(--lamp-soft);
   opacity: 1;
 }
 </style>

@@ -7,7 +7,7 @@ import { useRecorder } from "@/session/recorder";
 import { useSession, type LaneName, type Parameter, type Source } from "@/session/session";
 import { useWaveforms } from "@/session/waveforms";
 import { usePlayer } from "@/sound/player";
-import { inkOf } from "@/ui/theme";
+import { dashOf, inkOf } from "@/ui/theme";
 import type { Line } from "./paintLines";
 import { useTools } from "./tools";
 import { useChartView } from "./view";
@@ -41,6 +41,7 @@ export function useLines() {
   function lineOf(lane: LaneName, source: Source | undefined, chosen: boolean): Line {
     return {
       colour: inkOf(source?.ink ?? 0),
+      dash: dashOf(source?.ink ?? 0),
       chosen,
       silent: !!source && session.muted(source),
       points: pointsOf(lane),

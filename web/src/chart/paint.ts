@@ -1,6 +1,7 @@
 /** Draws the chart's paper: its grid, and the ribbon of the lean. */
 import type { Grid } from "@/geometry/time";
 import type { Overview } from "@/session/lean";
+import { alpha, palette } from "@/ui/palette";
 import type { Axis } from "./axis";
 
 /** What lies under everything: where on the time and on the axis, and the lean. */
@@ -17,16 +18,6 @@ export interface Paper {
   parts?: number;
   clock?: (at: number) => string;
 }
-
-const COLOURS = {
-  rule: "#cfdcd3",
-  strong: "#b4c8bc",
-  faint: "#e4e8dd",
-  ink: "#20262b",
-  quiet: "#5a6664",
-  left: "180,83,42",
-  right: "31,111,120",
-};
 
 /** The lean at which the ribbon reaches either edge (dB). */
 export const LEAN_SCALE_DB = 6;
@@ -52,7 +43,7 @@ export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
   const bottom = Math.min(scene.height, y(scene.length));
   canvas.lineWidth = 1;
   for (const tick of scene.axis.ticks) {
-    canvas.strokeStyle = COLOURS.rule;
+    canvas.strokeStyle = palette.rule;
     stroke(canvas, [
       [scene.axis.x(tick.value), Math.max(0, y(0))],
       [scene.axis.x(tick.value), bottom],
@@ -69,13 +60,13 @@ export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
     if (at < -20 || at > scene.height + 20) continue;
     const first = beat.beat === 1;
     if (first ? (beat.bar - 1) % every !== 0 : beatPixels < 8) continue;
-    canvas.strokeStyle = first ? COLOURS.strong : COLOURS.faint;
+    canvas.strokeStyle = first ? palette.ruleStrong : palette.faint;
     stroke(canvas, [
       [from!, at],
       [to!, at],
     ]);
     if (!first) continue;
-    canvas.fillStyle = COLOURS.quiet;
+    canvas.fillStyle = palette.quiet;
     canvas.textAlign = "right";
     canvas.fillText(String(beat.bar), from! - 6, at);
     if (!scene.clock || every * barPixels < 30) continue;
@@ -84,7 +75,7 @@ export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
     canvas.globalAlpha = 1;
   }
   const centre = scene.axis.ticks.find((tick) => tick.value === 0)!;
-  canvas.strokeStyle = COLOURS.ink;
+  canvas.strokeStyle = palette.ink;
   canvas.globalAlpha = 0.55;
   stroke(canvas, [
     [scene.axis.x(centre.value), Math.max(0, y(0))],
@@ -107,7 +98,7 @@ function paintParts(
   to: number,
 ): void {
   const { beats } = scene.grid;
-  canvas.strokeStyle = COLOURS.faint;
+  canvas.strokeStyle = palette.faint;
   canvas.setLineDash([1, 3]);
   for (let i = 0; i + 1 < beats.length; i += 1) {
     const [here, next] = [beats[i]!.at, beats[i + 1]!.at];
@@ -151,14 +142,14 @@ export function paintLean(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
       const joined = here !== null && here !== undefined && Math.sign(here) === side;
       edge.push([joined ? leanX(axis, here) : centre, y((i + 0.5) * lean.hop)]);
     }
-    const colour = side < 0 ? COLOURS.left : COLOURS.right;
-    canvas.fillStyle = `rgba(${colour},${strong ? 0.24 : 0.11})`;
+    const colour = side < 0 ? palette.left : palette.right;
+    canvas.fillStyle = alpha(colour, strong ? 0.24 : 0.11);
     canvas.beginPath();
     canvas.moveTo(centre, edge[0]![1]);
     edge.forEach(([px, py]) => canvas.lineTo(px, py));
     canvas.lineTo(centre, edge.at(-1)![1]);
     canvas.fill();
-    canvas.strokeStyle = `rgba(${colour},${strong ? 0.95 : 0.5})`;
+    canvas.strokeStyle = alpha(colour, strong ? 0.95 : 0.5);
     canvas.setLineDash(strong ? [] : [2, 2]);
     stroke(canvas, edge);
     canvas.setLineDash([]);

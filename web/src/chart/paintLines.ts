@@ -1,6 +1,7 @@
 /** Draws lines on the chart: sources' places and lanes, the bands they cover, waveforms down them, hands and looks. */
 import { lanePath, laneValue, pointBefore, type Point, type ShapeTables } from "@/geometry/lanes";
 import { placing, stroke, type Paper } from "./paint";
+import { palette } from "@/ui/palette";
 
 export interface Line {
   colour: string;
@@ -12,6 +13,8 @@ export interface Line {
   value: number;
   /** What its group adds to its place. */
   shift: number;
+  /** How it is broken, where inks alone do not tell sources apart. */
+  dash?: number[];
   /** How strongly it is drawn (0…1), if not as usual. */
   strength?: number;
   /** Its automation is switched off: the line is only kept. */
@@ -58,7 +61,7 @@ export function paintLine(canvas: CanvasRenderingContext2D, scene: Scene, line: 
     canvas.lineWidth = 2.5;
   }
   canvas.globalAlpha = strength;
-  canvas.setLineDash(line.silent ? [4, 4] : []);
+  canvas.setLineDash(line.silent ? [4, 4] : (line.dash ?? []));
   const still: Path = [
     [from, line.value],
     [to, line.value],
@@ -91,7 +94,7 @@ export function paintLook(
     y(at),
   ]);
   canvas.lineJoin = "round";
-  canvas.strokeStyle = "#f7f3e8";
+  canvas.strokeStyle = palette.paper;
   canvas.lineWidth = 6;
   stroke(canvas, path);
   canvas.strokeStyle = colour;

@@ -184,7 +184,7 @@ td {
   padding: 1px 2px;
 }
 tr.chosen {
-  background: #e8d9b8;
+  background: var(--lamp-soft);
 }
 .bar {
   width: 84px;

@@ -192,7 +192,7 @@ const db = (value: number | null, digits = 1): string =>
 .foot {
   position: relative;
   background: var(--raised);
-  border-top: 2px solid #8b9690;
+  border-top: 2px solid var(--heavy);
   overflow: hidden;
 }
 svg {
@@ -210,10 +210,10 @@ text.side-right {
   fill: var(--right);
 }
 .left {
-  fill: #c1714f;
+  fill: var(--left-soft);
 }
 .right {
-  fill: #43838a;
+  fill: var(--right-soft);
 }
 .hold {
   stroke: var(--ink);

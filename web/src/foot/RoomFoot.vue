@@ -99,7 +99,7 @@ const db = (value: number | null): string =>
   justify-content: space-between;
   height: 100px;
   background: var(--raised);
-  border-top: 2px solid #8b9690;
+  border-top: 2px solid var(--heavy);
   overflow: hidden;
 }
 .narrow {
@@ -119,16 +119,16 @@ const db = (value: number | null): string =>
   stroke: var(--rule-strong);
 }
 .left .level {
-  fill: #c1714f;
+  fill: var(--left-soft);
 }
 .right .level {
-  fill: #43838a;
+  fill: var(--right-soft);
 }
 .centre .level {
-  fill: #4a5256;
+  fill: var(--grey);
 }
 .lfe .level {
-  fill: #8b9690;
+  fill: var(--heavy);
 }
 line {
   stroke: var(--ink);

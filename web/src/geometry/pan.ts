@@ -1,14 +1,16 @@
 /** Numbers as engineers write and type them. */
+import { units } from "./units";
 
-/** L31, C, R31. */
+/** L31, C, R31; or −31, 0, +31 for who likes that better. */
 export function panText(pan: number): string {
   const whole = Math.round(Math.abs(pan) * 100);
+  if (units.places === "signed") return whole === 0 ? "0" : `${pan < 0 ? "−" : "+"}${whole}`;
   return whole === 0 ? "C" : `${pan < 0 ? "L" : "R"}${whole}`;
 }
 
 /** L30, 30L, -30, R30, 30, c all work; null for anything else. */
 export function parsePan(text: string): number | null {
-  const tidy = text.trim().toLowerCase();
+  const tidy = text.trim().toLowerCase().replace("−", "-");
   if (tidy === "c") return 0;
   const match = /^([lr])?\s*([+-]?\d+(?:\.\d+)?)\s*([lr])?$/.exec(tidy);
   if (!match || (match[1] && match[3])) return null;

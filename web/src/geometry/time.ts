@@ -1,5 +1,6 @@
 /** The bars and beats of a session, as the core listed them, and going between them and seconds. */
 import type { Schemas } from "@/api/http";
+import { units } from "./units";
 
 export type Bar = Schemas["Bar"];
 
@@ -52,8 +53,13 @@ export class Grid {
     return before ? beat.at - before.at : this.length;
   }
 
-  /** 17.3, or 17.3.50 between the beats. */
+  /** 17.3, or 17.3.50 between the beats; or 0:43.6 for who likes that better. */
   text(at: number): string {
+    if (units.times === "clock") return clockText(at);
+    return this.beatText(at);
+  }
+
+  private beatText(at: number): string {
     if (!this.beats.length) return "1.1";
     const index = this.indexAt(at);
     const hundredths = Math.round(((at - this.beats[index]!.at) / this.secondsOf(index)) * 100);
@@ -66,8 +72,13 @@ export class Grid {
     return hundredths > 0 ? `${whole}.${String(hundredths).padStart(2, "0")}` : whole;
   }
 
-  /** The time of 17, 17.3 or 17.3.50; null if that is not in the piece. */
+  /** The time of 17, 17.3, 17.3.50 or 0:43.6; null if that is not in the piece. */
   parse(text: string): number | null {
+    const clock = /^\s*(\d+):(\d{1,2}(?:\.\d+)?)\s*$/.exec(text);
+    if (clock) {
+      const at = Number(clock[1]) * 60 + Number(clock[2]);
+      return at <= this.length ? at : null;
+    }
     const match = /^\s*(\d+)(?:\.(\d+))?(?:\.(\d{1,2}))?\s*$/.exec(text);
     if (!match) return null;
     const [bar, beat] = [Number(match[1]), Number(match[2] ?? 1)];
@@ -113,6 +124,7 @@ export class Grid {
 
   /** The bars that a stretch of time touches: "bar 17", "bars 17–21". */
   barsText(start: number, end: number): string {
+    if (units.times === "clock") return `${clockText(start)}–${clockText(end)}`;
     const [first, last] = [start, Math.max(end - 1e-3, start)].map(
       (at) => this.beats[this.indexAt(at)]?.bar ?? 1,
     );

@@ -3,67 +3,144 @@
 import { Button } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
-import { get, type Schemas } from "@/api/http";
 import { clockText } from "@/geometry/time";
 import { useAccount } from "@/session/account";
 import { initials, inkOf, personColour } from "@/ui/theme";
 import AccountDialog from "@/people/AccountDialog.vue";
+import PreferencesDialog from "@/people/PreferencesDialog.vue";
+import Notices from "@/ui/Notices.vue";
+import { useNotices } from "@/ui/notices";
 import { momentText } from "@/ui/moment";
 import NewSession from "./NewSession.vue";
+import { useSessionList, type SessionRow } from "./sessions";
 
 const account = useAccount();
 const router = useRouter();
-const sessions = ref<Schemas["SessionRow"][] | null>(null);
-const trouble = ref("");
+const notices = useNotices();
+const list = useSessionList();
+const { shown, kept, putAway, words, away, trouble, coming, rows } = list;
 const making = ref(false);
 const minding = ref(false);
+const preferring = ref(false);
+const chooser = ref<HTMLInputElement>();
+const over = ref(false);
 
-onMounted(async () => {
-  try {
-    sessions.value = await get<Schemas["SessionRow"][]>("/api/sessions");
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  }
-});
+onMounted(() => void list.look());
 
 async function leave(): Promise<void> {
   await account.signOut();
   await router.push("/sign-in");
 }
+
+const layoutText = (layout: string): string => (layout === "0+2+0" ? "stereo" : layout);
+const COLUMNS = [
+  { by: "name", title: "Session" },
+  { by: "", title: "Where things stand" },
+  { by: "length", title: "Length" },
+  { by: "sources", title: "Sources" },
+  { by: "", title: "People" },
+  { by: "changed", title: "Last change" },
+  { by: "", title: "You are" },
+  { by: "", title: "" },
+] as const;
+
+async function copy(row: SessionRow): Promise<void> {
+  const id = await list.copy(row);
+  if (id) await router.push(`/sessions/${id}`);
+}
+
+async function take(files: FileList | null | undefined): Promise<void> {
+  over.value = false;
+  const [file] = files ?? [];
+  if (!file || coming.value) return;
+  const made = await list.open(file);
+  if (!made) return void list.look();
+  if (made.notes) notices.tell(made.notes);
+  await router.push(`/sessions/${made.id}`);
+}
+function choose(event: Event): void {
+  const field = event.target as HTMLInputElement;
+  void take(field.files);
+}
 </script>
 
 <template>
-  <div class="page">
+  <div
+    class="page"
+    :class="{ over }"
+    @dragover.prevent="over = true"
+    @dragleave="over = false"
+    @drop.prevent="take($event.dataTransfer?.files)"
+  >
     <header>
       <img src="/needle.svg" alt="" width="26" height="26" />
       <b>Wandering Needle</b>
+      <a class="guide" href="/guide/" target="_blank">Guide</a>
       <span class="me">{{ account.me?.name }}</span>
+      <button class="small-button" @click="preferring = true">Preferences…</button>
       <button class="small-button" @click="minding = true">Account…</button>
       <button class="small-button" @click="leave">Sign out</button>
     </header>
     <main>
       <div class="head">
-        <h1>Your sessions</h1>
+        <h1>{{ away ? "Put away" : "Your sessions" }}</h1>
+        <input
+          v-if="kept.length > 1 || words"
+          v-model="words"
+          type="search"
+          placeholder="a name, or a person's"
+          aria-label="Search the sessions"
+        />
+        <Button @click="chooser?.click()">Open a file…</Button>
+        <input
+          ref="chooser"
+          class="hidden-label"
+          type="file"
+          accept=".zip,.wav,.bw64"
+          tabindex="-1"
+          aria-label="A session bundle or object audio"
+          @change="choose"
+        />
         <Button type="primary" @click="making = true">New session</Button>
       </div>
-      <p v-if="trouble" role="alert">{{ trouble }} Load the page again.</p>
-      <table v-if="sessions?.length">
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <div v-if="coming" class="coming" role="status">
+        <span
+          >{{
+            coming.status === "reading"
+              ? "Taking in"
+              : coming.status === "away"
+                ? "Waiting to send"
+                : "Sending"
+          }}
+          {{ coming.file.name }}</span
+        >
+        <progress :value="coming.share" max="1" :aria-label="coming.file.name" />
+        <span class="number">{{ Math.round(coming.share * 100) }} %</span>
+        <button class="small-button wide" @click="list.stop()">Stop</button>
+      </div>
+      <table v-if="shown.length">
         <thead class="heading">
           <tr>
-            <th>Session</th>
-            <th>Where things stand</th>
-            <th>Length</th>
-            <th>Sources</th>
-            <th>People</th>
-            <th>Last change</th>
-            <th>You are</th>
+            <th v-for="one in COLUMNS" :key="one.title" :aria-sort="one.by ? list.sorted(one.by) : undefined">
+              <button v-if="one.by" class="sort" @click="list.sortBy(one.by)">
+                {{ one.title }}
+                <span aria-hidden="true">{{
+                  { ascending: "↑", descending: "↓", none: "" }[list.sorted(one.by)]
+                }}</span>
+              </button>
+              <template v-else-if="one.title">{{ one.title }}</template>
+              <span v-else class="hidden-label">What can be done</span>
+            </th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in sessions" :key="one.id" @click="router.push(`/sessions/${one.id}`)">
+          <tr v-for="one in shown" :key="one.id" @click="router.push(`/sessions/${one.id}`)">
             <td>
               <RouterLink :to="`/sessions/${one.id}`" @click.stop>{{ one.name }}</RouterLink>
-              <span class="quiet">{{ one.bpm }} bpm · stereo · revision {{ one.revision }}</span>
+              <span class="quiet"
+                >{{ one.bpm }} bpm · {{ layoutText(one.layout) }} · revision {{ one.revision }}</span
+              >
             </td>
             <td>
               <svg class="field" viewBox="-104 0 208 26" aria-hidden="true">
@@ -79,61 +156,131 @@ async function leave(): Promise<void> {
             </td>
             <td class="number">{{ clockText(one.length).slice(0, -2) }}</td>
             <td class="number">{{ one.sources }}</td>
-            <td>
+            <td class="people">
               <span
                 v-for="person in one.people"
                 :key="person.id"
                 class="face"
+                role="img"
                 :style="{ background: personColour(person.colour) }"
+                :aria-label="`${person.name}, ${person.role}`"
                 :title="`${person.name}, ${person.role}`"
                 >{{ initials(person.name) }}</span
               >
             </td>
             <td class="number">{{ momentText(one.changed_at) }}</td>
             <td>{{ one.role }}</td>
+            <td class="acts" @click.stop>
+              <button
+                v-if="one.role !== 'listener'"
+                class="link"
+                :aria-label="`Make a copy of ${one.name}`"
+                title="A session of your own that begins as this one stands"
+                @click="copy(one)"
+              >
+                copy
+              </button>
+              <button
+                class="link"
+                :aria-label="`${one.put_away ? 'Take out' : 'Put away'} ${one.name}`"
+                title="Only in your own list"
+                @click="list.put(one, !one.put_away)"
+              >
+                {{ one.put_away ? "take out" : "put away" }}
+              </button>
+            </td>
           </tr>
         </tbody>
       </table>
-      <p v-else-if="sessions" class="empty">
-        You are in no session yet. Make one with “New session” and bring in your stems, or ask an owner to
-        take you in.
+      <p v-else-if="rows && words" class="empty">
+        No session is called “{{ words }}”, and nobody in one is.
+        <button class="link" @click="words = ''">Show them all</button>
       </p>
+      <div v-else-if="rows && !away" class="empty">
+        <p>
+          You are in no session yet. Make one and bring in your stems; open a session bundle or object audio
+          (drop the file here); or ask an owner to take you in.
+        </p>
+        <Button type="primary" @click="making = true">New session</Button>
+      </div>
+      <p v-else-if="rows" class="empty">Nothing is put away.</p>
       <p v-else-if="!trouble" class="quiet">Looking…</p>
+      <p v-if="putAway || away" class="away">
+        <button class="link" @click="away = !away">
+          {{ away ? "back to your sessions" : `${putAway} put away` }}
+        </button>
+      </p>
     </main>
     <NewSession v-model:open="making" />
     <AccountDialog v-model:open="minding" />
+    <PreferencesDialog v-model:open="preferring" />
+    <Notices />
   </div>
 </template>
 
 <style scoped>
+.page {
+  min-height: 100%;
+}
+.page.over {
+  outline: 3px dashed var(--lamp);
+  outline-offset: -6px;
+}
 header {
   display: flex;
   align-items: center;
   gap: 12px;
   height: 46px;
   padding: 0 16px;
-  background: var(--ink);
-  color: #f0ece0;
+  background: var(--bar);
+  color: var(--bar-text);
+  white-space: nowrap;
 }
-header .small-button {
-  color: var(--ink);
+.guide {
+  color: var(--bar-text);
 }
 .me {
   margin-left: auto;
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 main {
-  max-width: 1060px;
+  max-width: 1120px;
   margin: 0 auto;
   padding: 44px 24px;
 }
 .head {
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
-  justify-content: space-between;
+  gap: 10px;
   margin-bottom: 20px;
 }
 h1 {
+  flex: 1;
   font-size: 26px;
+}
+input[type="search"] {
+  width: 210px;
+  height: 32px;
+  padding: 0 9px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.coming {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  margin-bottom: 16px;
+  padding: 9px 14px;
+  background: var(--raised);
+  border: 1px solid var(--lamp);
+}
+progress {
+  flex: 1;
+  height: 6px;
+  accent-color: var(--lamp);
 }
 table {
   width: 100%;
@@ -143,16 +290,29 @@ table {
 }
 th,
 td {
-  padding: 12px 16px;
+  padding: 12px 14px;
   border-bottom: 1px solid var(--rule);
   text-align: left;
   font-weight: 400;
+}
+.sort {
+  padding: 0;
+  border: 0;
+  background: none;
+  font: inherit;
+  letter-spacing: inherit;
+  text-transform: inherit;
+  white-space: nowrap;
+  cursor: pointer;
+}
+.sort:hover {
+  text-decoration: underline;
 }
 tbody tr {
   cursor: pointer;
 }
 tbody tr:hover {
-  background: #f4eedb;
+  background: var(--lamp-wash);
 }
 td:first-child {
   border-left: 4px solid var(--lamp);
@@ -167,9 +327,18 @@ td a {
 td .quiet {
   font-size: 12px;
 }
+.acts {
+  white-space: nowrap;
+}
+.acts .link + .link {
+  margin-left: 10px;
+}
+.people {
+  white-space: nowrap;
+}
 .field {
   display: block;
-  width: 208px;
+  width: 180px;
   height: 26px;
   fill-opacity: 0.75;
 }
@@ -183,20 +352,53 @@ td .quiet {
   height: 24px;
   margin-right: 4px;
   border-radius: 50%;
+  color: #20262b;
   font-size: 10px;
   font-weight: 600;
 }
 .empty {
+  display: grid;
+  gap: 14px;
+  justify-items: start;
   padding: 28px;
   border: 1px dashed var(--rule-strong);
 }
+.away {
+  margin-top: 14px;
+}
+.trouble {
+  margin-bottom: 14px;
+  color: var(--wrong);
+  font-weight: 600;
+}
+@media (max-width: 980px) {
+  th:nth-child(n + 3):nth-child(-n + 5),
+  td:nth-child(n + 3):nth-child(-n + 5) {
+    display: none;
+  }
+}
 @media (max-width: 700px) {
-  th:nth-child(n + 3),
-  td:nth-child(n + 3) {
+  th:nth-child(n + 2):nth-child(-n + 7),
+  td:nth-child(n + 2):nth-child(-n + 7) {
     display: none;
   }
   main {
     padding: 20px 12px;
+  }
+  header {
+    gap: 8px;
+    padding: 0 8px;
+  }
+  .me,
+  header b {
+    display: none;
+  }
+  .guide {
+    margin-right: auto;
+  }
+  input[type="search"] {
+    order: 5;
+    width: 100%;
   }
 }
 </style>

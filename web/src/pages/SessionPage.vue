@@ -6,6 +6,7 @@ import BringIn from "@/bringin/BringIn.vue";
 import CommentsSheet from "@/comments/CommentsSheet.vue";
 import { useComments } from "@/comments/comments";
 import HistorySheet from "@/history/HistorySheet.vue";
+import PreferencesDialog from "@/people/PreferencesDialog.vue";
 import PeopleDialog from "@/people/PeopleDialog.vue";
 import Notices from "@/ui/Notices.vue";
 import { useAsking } from "@/session/asking";
@@ -34,6 +35,7 @@ import HelpSheet from "@/topbar/HelpSheet.vue";
 import { useKeys } from "@/topbar/keys";
 import EarMark from "@/ui/EarMark.vue";
 import TopBar from "@/topbar/TopBar.vue";
+import Tour from "@/tour/Tour.vue";
 
 const props = defineProps<{ id: string; desk?: string }>();
 const session = useSession();
@@ -42,6 +44,7 @@ const view = useChartView();
 
 const problem = ref("");
 const helping = ref(false);
+const preferring = ref(false);
 const bringing = ref(false);
 const setting = ref(false);
 const meeting = ref(false);
@@ -211,8 +214,10 @@ onBeforeUnmount(() => {
     </main>
     <BringIn v-model:open="bringing" />
     <SessionSettings v-model:open="setting" :part="part" />
-    <HelpSheet v-model:open="helping" />
+    <HelpSheet v-model:open="helping" @preferences="preferring = true" />
+    <PreferencesDialog v-model:open="preferring" />
     <PeopleDialog v-model:open="meeting" />
+    <Tour :desk="desk" />
     <Notices />
   </div>
   <p v-else class="opening quiet" role="status">Opening the session…</p>
@@ -243,7 +248,7 @@ main {
 }
 .trouble {
   padding: 5px 16px;
-  background: #f0dfb4;
+  background: var(--lamp-soft);
   border-bottom: 1px solid var(--lamp);
   font-weight: 600;
 }
@@ -252,9 +257,9 @@ main {
   gap: 10px;
   align-items: center;
   padding: 4px 16px;
-  background: var(--ink);
-  border-top: 1px solid #3a4148;
-  color: #f0ece0;
+  background: var(--bar);
+  border-top: 1px solid var(--bar-hover);
+  color: var(--bar-text);
 }
 .alone button {
   margin-left: auto;

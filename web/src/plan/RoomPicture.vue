@@ -135,6 +135,7 @@ const corners = computed(() =>
   <svg
     ref="surface"
     class="room"
+    :class="{ late: room.late }"
     :width="width"
     :height="height"
     role="group"
@@ -143,6 +144,9 @@ const corners = computed(() =>
     @pointerdown.capture="hold"
     @pointerdown.self="$event.isPrimary && chart.choose(null)"
   >
+    <text v-if="room.late" class="waits" x="12" :y="height - 12">
+      Waiting to be told where things are now…
+    </text>
     <g class="grid">
       <rect
         :x="view.cx - view.unit"
@@ -231,6 +235,13 @@ const corners = computed(() =>
 </template>
 
 <style scoped>
+.late :deep(.mark) {
+  opacity: 0.4;
+}
+.waits {
+  fill: var(--quiet);
+  font-size: 12px;
+}
 .room {
   display: block;
   background: var(--paper);

@@ -2,6 +2,7 @@
 import { defineStore } from "pinia";
 import { ref } from "vue";
 import { get, post, type Schemas } from "@/api/http";
+import { useLiking } from "./liking";
 
 export const useAccount = defineStore("account", () => {
   const me = ref<Schemas["Me"] | null>(null);
@@ -11,6 +12,7 @@ export const useAccount = defineStore("account", () => {
   function arrive(): Promise<void> {
     asked ??= get<Schemas["Doorstep"]>("/api/doorstep").then((found) => {
       me.value = found.me;
+      if (found.me) void useLiking().arrive();
       demo.value = found.demo;
     });
     return asked;
@@ -18,15 +20,18 @@ export const useAccount = defineStore("account", () => {
 
   async function signIn(username: string, password: string): Promise<void> {
     me.value = await post<Schemas["Me"]>("/api/sign-in", { username, password });
+    void useLiking().arrive();
   }
 
   async function signInToDemo(username: string): Promise<void> {
     me.value = await post<Schemas["Me"]>("/api/demo/sign-in", { username });
+    void useLiking().arrive();
   }
 
   async function signOut(): Promise<void> {
     await post("/api/sign-out");
     me.value = null;
+    useLiking().forget();
   }
 
   async function signOutEverywhere(): Promise<void> {
@@ -43,6 +48,7 @@ export const useAccount = defineStore("account", () => {
   ): Promise<Schemas["Entered"]> {
     const entered = await post<Schemas["Entered"]>("/api/accounts", { username, name, password, secret });
     me.value = (await get<Schemas["Doorstep"]>("/api/doorstep")).me;
+    void useLiking().arrive();
     return entered;
   }
 

@@ -104,14 +104,26 @@ export const useRoom = defineStore("room", () => {
     debounce: 60,
     immediate: true,
   });
+  /** Whether the playhead has left what the core has told: what is shown is not of now then. */
+  const late = computed(() => {
+    const here = found.value;
+    const at = here ? (player.playhead - here.start) / here.step : 0;
+    return !!here && (at < -0.5 || (at > here.count - 0.5 && player.playhead < session.length));
+  });
+  // While it plays the next stretch is asked for once, and only again when that answer has come or failed: a question
+  // a frame would make every answer one too late.
+  let coming = false;
   watch(
     () => player.playhead,
-    (now) => {
+    async (now) => {
       const here = found.value;
-      if (!here || !surround.value) return;
+      if (!here || !surround.value || coming) return;
       const end = here.start + here.step * (here.count - 1);
       const near = end < session.length && now > end - MARGIN / 2;
-      if (now < here.start || near) void look();
+      if (now >= here.start && !near) return;
+      coming = true;
+      await look();
+      coming = false;
     },
   );
 
@@ -252,7 +264,7 @@ export const useRoom = defineStore("room", () => {
 
   return {
     layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
-    found, told, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
+    found, told, late, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
     setWay, permit,
   }; // prettier-ignore
 });

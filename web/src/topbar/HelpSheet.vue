@@ -4,10 +4,23 @@ import { Modal } from "ant-design-vue";
 import { KEYS } from "./keys";
 
 const open = defineModel<boolean>("open", { required: true });
+defineEmits<{ preferences: [] }>();
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Keys" :footer="null" :width="560">
+  <Modal v-model:open="open" title="Keys and help" :footer="null" :width="560">
+    <p class="ways">
+      <a href="/guide/" target="_blank">The guide</a>, in the order of the work ·
+      <button
+        class="link"
+        @click="
+          open = false;
+          $emit('preferences');
+        "
+      >
+        preferences: paper, colours, units
+      </button>
+    </p>
     <section v-for="group in KEYS" :key="group.title">
       <h3 class="heading">{{ group.title }}</h3>
       <dl>
@@ -21,6 +34,9 @@ const open = defineModel<boolean>("open", { required: true });
 </template>
 
 <style scoped>
+.ways a {
+  color: var(--right);
+}
 h3 {
   margin: 14px 0 4px;
 }

@@ -94,7 +94,7 @@ button {
   color: inherit;
 }
 .more:hover {
-  background: #3a4148;
+  background: var(--bar-hover);
 }
 .more svg {
   fill: none;

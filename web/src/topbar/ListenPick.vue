@@ -95,7 +95,7 @@ select {
   height: 26px;
   max-width: 104px;
   padding: 0 4px;
-  border: 1px solid #59636a;
+  border: 1px solid var(--bar-rule);
   border-radius: 3px;
   background: none;
   color: inherit;

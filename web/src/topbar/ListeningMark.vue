@@ -64,7 +64,7 @@ button {
   border: 0;
   border-radius: 3px;
   background: var(--lamp);
-  color: var(--ink);
+  color: var(--on-lamp);
   font-weight: 600;
   font-size: 13px;
   cursor: pointer;

@@ -70,16 +70,16 @@ function again(at: (typeof refused.value)[number]): void {
   border: 0;
   border-radius: 3px;
   background: none;
-  color: #a9b2ad;
+  color: var(--bar-quiet);
   font-size: 12px;
   text-align: left;
   cursor: pointer;
 }
 .saved:hover {
-  background: #3a4148;
+  background: var(--bar-hover);
 }
 .saved.away {
-  color: #f0c36d;
+  color: var(--bar-lit);
 }
 .sheet {
   width: 320px;

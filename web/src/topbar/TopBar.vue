@@ -122,8 +122,8 @@ const about = computed(() => {
   gap: 8px;
   height: 46px;
   padding: 0 12px;
-  background: var(--ink);
-  color: #f0ece0;
+  background: var(--bar);
+  color: var(--bar-text);
   white-space: nowrap;
 }
 .home {
@@ -149,7 +149,7 @@ h1 {
   border: 0;
   border-radius: 3px;
   background: none;
-  color: #a9b2ad;
+  color: var(--bar-quiet);
   font-size: 11.5px;
   line-height: 15px;
   text-align: left;
@@ -157,7 +157,7 @@ h1 {
   cursor: pointer;
 }
 .about:hover {
-  background: #3a4148;
+  background: var(--bar-hover);
 }
 nav {
   display: flex;
@@ -172,7 +172,7 @@ nav {
   text-decoration: none;
 }
 .desk:hover {
-  background: #3a4148;
+  background: var(--bar-hover);
 }
 .desk[aria-current] {
   background: var(--paper);
@@ -207,7 +207,7 @@ nav {
 .turns button:hover:not(:disabled),
 .sheets button:hover,
 .help:hover {
-  background: #3a4148;
+  background: var(--bar-hover);
 }
 .sheets button[aria-pressed="true"] {
   background: var(--paper);
@@ -221,7 +221,7 @@ nav {
   padding: 0 3px;
   border-radius: 7px;
   background: var(--lamp);
-  color: var(--ink);
+  color: var(--on-lamp);
   font-size: 9.5px;
   font-weight: 600;
   line-height: 14px;

@@ -73,13 +73,13 @@ const round = computed({
 .jump {
   width: 26px;
   height: 26px;
-  fill: #c9cfc8;
+  fill: var(--bar-text);
 }
 .play {
   width: 30px;
   height: 30px;
   background: var(--lamp);
-  fill: var(--ink);
+  fill: var(--on-lamp);
 }
 .where {
   width: 66px;
@@ -93,20 +93,20 @@ const round = computed({
 }
 .bar:focus,
 .bar:hover:not(:disabled) {
-  background: #3a4148;
-  border-color: #5b6469;
+  background: var(--bar-hover);
+  border-color: var(--bar-rule);
 }
 .clock {
   display: block;
   padding-left: 3px;
   font-size: 11px;
-  color: #a9b2ad;
+  color: var(--bar-quiet);
 }
 .round select {
   width: 112px;
   height: 26px;
   padding: 0 8px;
-  border: 1px solid #6d767a;
+  border: 1px solid var(--bar-rule);
   border-radius: 13px;
   background: transparent;
   color: inherit;
@@ -114,9 +114,6 @@ const round = computed({
 }
 .round.on select {
   border-color: var(--lamp);
-  color: #ecd9ae;
-}
-option {
-  color: var(--ink);
+  color: var(--bar-lit);
 }
 </style>

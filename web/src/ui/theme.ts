@@ -1,19 +1,25 @@
-/** Our paper, ink and corners as Ant Design Vue's tokens. */
-export const theme = {
+/** Our paper, inks and corners: for Ant Design Vue's parts, and for who and what is told apart by colour. */
+import { theme as antTheme } from "ant-design-vue";
+import { palette } from "./palette";
+
+/** Ant Design Vue's tokens on the paper that lies on the desk. */
+export const themeOn = (paper: typeof palette) => ({
+  algorithm: paper.night ? antTheme.darkAlgorithm : antTheme.defaultAlgorithm,
   token: {
-    colorPrimary: "#20262b",
-    colorInfo: "#20262b",
-    colorLink: "#1f6f78",
-    colorSuccess: "#1f6f78",
-    colorError: "#8f2d1d",
-    colorWarning: "#8a6414",
-    colorText: "#20262b",
-    colorTextSecondary: "#5a6664",
-    colorBgBase: "#fbf8f0",
-    colorBgContainer: "#fbf8f0",
-    colorBgElevated: "#fbf8f0",
-    colorBorder: "#b4c8bc",
-    colorBorderSecondary: "#cfdcd3",
+    colorPrimary: paper.ink,
+    colorInfo: paper.ink,
+    colorLink: paper.right,
+    colorSuccess: paper.right,
+    colorError: paper.wrong,
+    colorWarning: paper.lampInk,
+    colorText: paper.ink,
+    colorTextSecondary: paper.quiet,
+    colorTextLightSolid: paper.raised,
+    colorBgBase: paper.raised,
+    colorBgContainer: paper.raised,
+    colorBgElevated: paper.raised,
+    colorBorder: paper.ruleStrong,
+    colorBorderSecondary: paper.rule,
     borderRadius: 3,
     borderRadiusLG: 4,
     borderRadiusSM: 3,
@@ -24,7 +30,7 @@ export const theme = {
     boxShadowSecondary: "0 3px 12px rgb(32 38 43 / 16%)",
     wireframe: true,
   },
-};
+});
 
 /** Ten inks for sources, told apart in common colour blindness, each at least 3:1 on paper. */
 export const INKS = [
@@ -40,10 +46,29 @@ export const INKS = [
   "#4a545c",
 ];
 
+/** The same by lamplight. */
+const NIGHT_INKS = [
+  "#7fb0e0",
+  "#f08a94",
+  "#a79df2",
+  "#cdb84a",
+  "#e07fbd",
+  "#74c480",
+  "#d09a74",
+  "#5fbdf5",
+  "#c99be8",
+  "#aab4bc",
+];
+
+const DASHES = [[], [9, 3], [2, 3], [9, 3, 2, 3]];
+
 /** Colours of people, in the order in which they joined. */
 export const PEOPLE = ["#c9952f", "#5f9ea0", "#b07aa1", "#7a9a4a", "#c26a4a", "#6f7fb8"];
 
-export const inkOf = (index: number): string => INKS[index % INKS.length]!;
+export const inkOf = (index: number): string => (palette.night ? NIGHT_INKS : INKS)[index % INKS.length]!;
+
+/** How a source's line is broken, for who tells few inks apart; neighbours in the list differ. */
+export const dashOf = (index: number): number[] => (palette.apart ? DASHES[index % DASHES.length]! : []);
 export const personColour = (index: number): string => PEOPLE[index % PEOPLE.length]!;
 
 /** The first letters of a name. */

@@ -14,6 +14,7 @@ import CounterweightPart from "./CounterweightPart.vue";
 import LeanChart, { type Curve } from "./LeanChart.vue";
 import NowNumbers from "./NowNumbers.vue";
 import PairPart from "./PairPart.vue";
+import { palette } from "@/ui/palette";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();
@@ -58,7 +59,7 @@ const curves = computed<Curve[]>(() => [
     ? [{ values: own.found.value.overview.long, colour: chosenInk.value, dash: [] }]
     : []),
   ...(weight.found?.changes.length && !weight.stale
-    ? [{ values: weight.found.long, colour: "#20262b", dash: [4, 3] }]
+    ? [{ values: weight.found.long, colour: palette.ink, dash: [4, 3] }]
     : []),
 ]);
 </script>

@@ -179,10 +179,10 @@ svg line {
   stroke: var(--ink);
 }
 .left {
-  fill: #c1714f;
+  fill: var(--left-soft);
 }
 .right {
-  fill: #43838a;
+  fill: var(--right-soft);
 }
 .adds {
   text-align: right;

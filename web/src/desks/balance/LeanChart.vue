@@ -12,6 +12,7 @@ import { useSession } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import { personColour } from "@/ui/theme";
 import { useStretch } from "./stretch";
+import { alpha, palette } from "@/ui/palette";
 
 export interface Curve {
   values: (number | null)[];
@@ -87,14 +88,14 @@ watchEffect(
     };
     const { context } = sized(element, props.width, paper.value);
     const place = placing(scene);
-    context.fillStyle = "rgba(207, 220, 211, 0.5)";
+    context.fillStyle = alpha(palette.rule, 0.5);
     const [from, to] = [Math.max(place(0), 0), Math.min(place(session.length), paper.value)];
     context.fillRect(axis.value.x(0) - zone.value, from, 2 * zone.value, to - from);
     paintGrid(context, scene, place);
     paintLean(context, scene, place);
     const hop = lean.lean?.hop ?? 0.1;
     if (lean.lean)
-      paintCurve(context, scene, lean.lean.long, hop, { colour: "#20262b", width: 1.4, dash: [] }, place);
+      paintCurve(context, scene, lean.lean.long, hop, { colour: palette.ink, width: 1.4, dash: [] }, place);
     for (const curve of props.curves)
       paintCurve(context, scene, curve.values, hop, { width: 1.6, ...curve }, place);
   },
@@ -201,7 +202,7 @@ function onClick(event: MouseEvent): void {
 .head {
   position: relative;
   height: 26px;
-  border-bottom: 2px solid #8b9690;
+  border-bottom: 2px solid var(--heavy);
 }
 .head span {
   position: absolute;

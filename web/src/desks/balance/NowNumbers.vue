@@ -48,7 +48,7 @@ const rows = computed(() => [
   align-items: center;
   gap: 8px;
   padding: 0 10px 0 6px;
-  border-top: 2px solid #8b9690;
+  border-top: 2px solid var(--heavy);
 }
 dl {
   flex: 1;

@@ -168,13 +168,13 @@ function take(side: number): void {
   cursor: pointer;
 }
 .left {
-  fill: #c1714f;
+  fill: var(--left-soft);
 }
 .right {
-  fill: #43838a;
+  fill: var(--right-soft);
 }
 .even {
-  fill: #6d7672;
+  fill: var(--grey);
 }
 .trims {
   display: flex;

@@ -3,6 +3,7 @@
 import { ref, watchEffect } from "vue";
 import { sized } from "@/chart/canvas";
 import { usePlayer } from "@/sound/player";
+import { palette } from "@/ui/palette";
 
 const props = defineProps<{ size: number }>();
 const player = usePlayer();
@@ -16,7 +17,7 @@ watchEffect(
     const points = player.phase;
     if (!points) return;
     const half = props.size / 2;
-    context.fillStyle = "#20262b";
+    context.fillStyle = palette.ink;
     for (let i = 0; i < points.length; i += 2) {
       // The latest are the darkest.
       context.globalAlpha = 0.2 + (0.6 * i) / points.length;
@@ -57,7 +58,7 @@ canvas {
   inset: 0;
 }
 .frame {
-  fill: #f5efe4;
+  fill: var(--panel);
   stroke: var(--rule-strong);
 }
 .rule {

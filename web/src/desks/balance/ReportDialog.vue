@@ -8,6 +8,7 @@ import { useTolerance } from "@/session/lean";
 import { useSession } from "@/session/session";
 import { useTarget } from "@/session/target";
 import NumberField from "@/ui/NumberField.vue";
+import { palette } from "@/ui/palette";
 
 type Report = Schemas["ReportOut"];
 
@@ -201,7 +202,7 @@ onBeforeUnmount(() => clearTimeout(timer));
         <Progress
           :percent="percent"
           :status="report?.status === 'done' ? 'success' : running ? 'active' : 'exception'"
-          stroke-color="#1f6f78"
+          :stroke-color="palette.right"
           :stroke-width="6"
         />
         <p v-if="report?.status === 'cancelled' || sent?.status === 'cancelled'">

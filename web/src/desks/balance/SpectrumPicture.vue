@@ -135,7 +135,7 @@ path {
   fill: var(--lamp);
 }
 .bar {
-  fill: #5a6664;
+  fill: var(--quiet);
 }
 .bad {
   fill: var(--lamp);

@@ -121,7 +121,7 @@ const said = computed(() => {
   height: 42px;
   padding: 0 14px;
   background: var(--raised);
-  border-bottom: 2px solid #8b9690;
+  border-bottom: 2px solid var(--heavy);
   overflow-x: auto;
   white-space: nowrap;
 }

@@ -156,7 +156,7 @@ function hearWithout(): void {
   margin-left: auto;
   padding: 3px 7px;
   border-radius: 4px;
-  background: var(--ink);
+  background: var(--bar);
 }
 .small {
   margin-top: 5px;

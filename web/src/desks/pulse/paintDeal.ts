@@ -3,6 +3,7 @@ import type { Axis } from "@/chart/axis";
 import type { Wave } from "@/chart/paintLines";
 import type { Schemas } from "@/api/http";
 import { eventAt } from "@/geometry/events";
+import { palette } from "@/ui/palette";
 
 export type Dealt = Schemas["DealtEvent"];
 
@@ -45,7 +46,7 @@ export function paintDeal(canvas: CanvasRenderingContext2D, scene: DealScene): v
     canvas.fillStyle = scene.colour;
     canvas.fill();
     if (i !== scene.chosen) continue;
-    canvas.strokeStyle = "#c9952f";
+    canvas.strokeStyle = palette.lamp;
     canvas.lineWidth = 3;
     canvas.stroke();
   }

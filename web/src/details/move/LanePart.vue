@@ -259,7 +259,7 @@ label.line > span {
 .modes .armed[aria-pressed="true"] {
   background: var(--lamp);
   border-color: var(--lamp);
-  color: var(--ink);
+  color: var(--on-lamp);
   font-weight: 600;
 }
 .note {

@@ -76,10 +76,10 @@ svg {
   stroke: var(--rule);
 }
 .bar {
-  fill: #7d8a88;
+  fill: var(--grey);
 }
 .bar.deep {
-  fill: #a57f2c;
+  fill: var(--lamp);
 }
 .gap {
   stroke: var(--ink);

@@ -43,8 +43,8 @@ watch(
   gap: 6px;
   margin: auto -16px -12px;
   padding: 7px 12px;
-  background: var(--ink);
-  color: #f0ece0;
+  background: var(--bar);
+  color: var(--bar-text);
 }
 .without.on {
   box-shadow: inset 0 3px 0 var(--lamp);
@@ -56,9 +56,9 @@ label {
 select {
   width: 100%;
   height: 26px;
-  border: 1px solid #6d767a;
+  border: 1px solid var(--bar-rule);
   border-radius: 3px;
-  background: var(--ink);
+  background: var(--bar);
   color: inherit;
   font-size: 12.5px;
 }
@@ -68,6 +68,6 @@ select {
 .without.on .small-button {
   background: var(--lamp);
   border-color: var(--lamp);
-  color: var(--ink);
+  color: var(--on-lamp);
 }
 </style>
