@@ -102,7 +102,7 @@ def take_together(rowan: Engineer, ines: Engineer) -> None:
 def take_pulse_desk(rowan: Engineer) -> None:
     """The Pulse desk in both its uses: the pad pulsed against the drum, the mallets dealt to places."""
     page = rowan.page
-    page.get_by_role("link", name="Pulse", exact=True).click()
+    rowan.to_desk("Pulse")
     choose(rowan, "wind-pad")
     values = {"wave": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
     rowan.operate("set-pulse", source="wind-pad", **values)
@@ -194,6 +194,28 @@ def take_balance_desk(rowan: Engineer) -> None:
     take(page, "report", full_page=True)
 
 
+def take_handing_over(rowan: Engineer) -> None:
+    """What is wanted on the left, a delivery that is there and one that is being made on the right."""
+    page = rowan.page
+    rowan.to_desk("Hand over")
+    form = page.get_by_role("form", name="What to hand over")
+    form.get_by_label("Loudness").select_option(label="Music, wide: -18 LUFS, at most -1 dBTP")
+    for name in ("mono", "ADM in BW64", "CSV table", "chart"):
+        form.get_by_label(name).first.check()
+    form.get_by_label("What", exact=True).select_option(label="Open water")
+    form.get_by_role("button", name="Make the files").click()
+    page.locator("article[data-status=done]").wait_for(timeout=240_000)
+    form.get_by_label("What", exact=True).select_option(label="the whole piece")
+    form.get_by_label("Stems").select_option("groups")
+    form.get_by_role("button", name="Make the files").click()
+    page.get_by_role("progressbar").wait_for()
+    page.locator("article [role=status]", has_text="Ferry engine").wait_for(timeout=120_000)
+    form.evaluate("element => (element.scrollTop = 0)")
+    take(page, "hand-over")
+    page.get_by_role("button", name="Stop").last.click()
+    page.locator("article[data-status=cancelled]").wait_for()
+
+
 def take_room(rowan: Engineer) -> None:
     """The room from above while it plays, a source on its way round, and a stack of layers from the side."""
     page = rowan.page
@@ -266,11 +288,6 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         case = SimpleNamespace(server=server, browser=browser)
 
-        door = browser.new_context(viewport=SIZE).new_page()
-        door.goto(server.address)
-        door.get_by_text("Rowan Oake").wait_for()
-        take(door, "sign-in")
-
         rowan = Engineer(case, "rowan", desk="balance")
         take_balance_desk(rowan)
         rowan.context.close()
@@ -291,6 +308,7 @@ def main() -> None:
         rowan.page.get_by_text("Ines Norden is moving it now.").wait_for()
         ines.page.mouse.up()
         take_together(rowan, ines)
+        take_handing_over(rowan)
 
         take_pulse_desk(rowan)
         rowan.context.close()

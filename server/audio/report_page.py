@@ -3,12 +3,11 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
-from django.conf import settings
-
 from needle.conventions import TempoMap
 from needle.session import tempo_map
 from server.audio.mixes import document_for
 from server.audio.models import Report
+from server.config.typefaces import typefaces
 
 HEIGHT = 560
 """Of the chart (px); time runs down."""
@@ -46,18 +45,8 @@ def shown(report: Report, data: Mapping[str, Any]) -> dict[str, Any]:
         "sources": [_source(one) for one in sorted(data["sources"], key=lambda one: -one["share"])],
         "bands": _bands(data["bands"]),
         "tolerance": data["tolerance"],
-        "fonts": _fonts(),
+        "fonts": typefaces(),
     }
-
-
-def _fonts() -> list[dict[str, Any]]:
-    """The application's own typefaces, where the interface has been built."""
-    wanted = [("Sans", weight) for weight in (400, 600)] + [("Mono", 500)]
-    return [
-        {"family": f"IBM Plex {family}", "weight": weight, "address": f"/assets/{file.name}"}
-        for family, weight in wanted
-        for file in settings.WEB_DIST.glob(f"assets/ibm-plex-{family.lower()}-latin-{weight}-normal-*.woff2")
-    ]
 
 
 def _tempo(report: Report) -> TempoMap | None:

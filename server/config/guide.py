@@ -9,6 +9,8 @@ from django.conf import settings
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from server.config.typefaces import typefaces
+
 _DOCS = settings.BASE_DIR / "docs"
 _FIRST = "README"
 _EXTENSIONS = ["tables", "fenced_code", "sane_lists"]
@@ -28,6 +30,7 @@ def guide(request: HttpRequest, page: str = _FIRST) -> HttpResponse:
         {
             "body": _as_html(path, path.stat().st_mtime),
             "title": pages[at][2],
+            "fonts": typefaces(),
             "pages": [{"name": name, "title": title, "here": name == page} for name, _, title in pages],
             "before": pages[at - 1] if at else None,
             "after": pages[at + 1] if at + 1 < len(pages) else None,

@@ -1,9 +1,15 @@
 """How long deliveries stay: the latest few of a session, until somebody takes them away."""
 
 import shutil
+import time
+
+from django.conf import settings
 
 from server.delivery.models import Delivery
 from server.mixing.models import Session
+
+_LONGEST_ARRIVAL = 24 * 3600.0
+"""What has been lying longer (s) is of a server that is not at it any more, where there may be others."""
 
 
 def forget(delivery: Delivery) -> None:
@@ -18,3 +24,14 @@ def forget_old(session: Session) -> None:
     for delivery in Delivery.objects.filter(session=session)[Delivery.KEPT :]:
         if delivery.status not in Delivery.OPEN:
             forget(delivery)
+
+
+def tidy() -> None:
+    """After a start: take away what servers that stopped in the midst of work have left lying."""
+    for path in (settings.DATA_DIR / "deliveries").glob("*.partial"):
+        if not Delivery.objects.filter(pk=path.stem, status__in=Delivery.OPEN).exists():
+            shutil.rmtree(path, ignore_errors=True)
+    lately = time.time() - (_LONGEST_ARRIVAL if settings.SHARED else 0.0)
+    for path in (settings.DATA_DIR / "arriving").glob("*"):
+        if path.stat().st_mtime < lately:
+            shutil.rmtree(path, ignore_errors=True)

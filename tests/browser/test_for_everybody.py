@@ -1,10 +1,12 @@
-"""For everybody: no serious fault for who uses a screen reader, the keyboard alone, a phone, night paper, or a slow line."""
+"""For everybody: a screen reader, the keyboard alone, a phone, night paper, a slow line."""
 
 import json
+import re
+from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.stage import PATIENCE, BrowserCase
 
@@ -96,7 +98,7 @@ class Everybody(BrowserCase):
             for _ in range(most):
                 page.keyboard.press("Tab")
                 here = page.evaluate(
-                    "(document.activeElement?.getAttribute('aria-label') || document.activeElement?.textContent || '')"
+                    "(document.activeElement?.ariaLabel || document.activeElement?.textContent || '')"
                 )
                 if here.strip() == name:
                     shown = page.evaluate("document.activeElement.matches(':focus-visible')")
@@ -158,15 +160,28 @@ class Everybody(BrowserCase):
     def test_on_a_slow_line_it_says_what_it_waits_for(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         page = rowan.page
-        line = page.context.new_cdp_session(page)
-        line.send("Network.enable")
-        slow = {"offline": False, "latency": 400, "downloadThroughput": 60_000, "uploadThroughput": 30_000}
-        line.send("Network.emulateNetworkConditions", slow)
-        page.goto(self.server.address)
-        expect(page.get_by_text("Looking…")).to_be_visible()
-        page.get_by_role("link", name="Night Ferry").click()
-        expect(page.get_by_text("Opening the session…")).to_be_visible()
+        held: list[Route] = []
+
+        def slowly(address: str, go: Callable[[], object], said: str) -> None:
+            """Hold back what is asked of an address until the page has said that it waits for it."""
+            page.route(re.compile(address), lambda route: held.append(route))
+            go()
+            expect(page.get_by_text(said)).to_be_visible()
+            page.unroute(re.compile(address))
+            for route in held:
+                route.continue_()
+            held.clear()
+
+        slowly(r"/api/doorstep$", lambda: page.goto(self.server.address, wait_until="commit"), "Opening…")
+        expect(page.get_by_role("link", name="Night Ferry")).to_be_visible()
+        slowly(r"/api/sessions$", lambda: page.reload(wait_until="commit"), "Looking…")
+        link = page.get_by_role("link", name="Night Ferry")
+        slowly(r"/api/sessions/[\w-]+$", link.click, "Opening the session…")
         expect(page.locator("svg.field")).to_be_visible()
-        rowan.place_of("foghorn").press("ArrowRight")
-        expect(page.locator(".saved")).to_contain_text("Saving")
+        place = rowan.place_of("foghorn")
+        slowly(r"/operations$", lambda: place.press("ArrowRight"), "Saving 1…")
         expect(page.locator(".saved")).to_contain_text("Saved")
+        rowan.to_desk("Hand over")
+        page.reload()
+        slowly(r"/deliveries$", lambda: page.reload(wait_until="commit"), "Looking…")
+        expect(page.get_by_text("Looking…")).to_have_count(0)

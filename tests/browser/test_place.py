@@ -143,7 +143,7 @@ class Desk(BrowserCase):
             expect(person.place_of("deck-voices")).to_have_attribute("aria-valuetext", f"L70 to {right}")
             expect(person.place_of("concertina-1")).to_have_attribute("aria-valuetext", shifted)
             expect(person.page.locator("[data-mark='foghorn']")).to_have_attribute(
-                "aria-label", "Foghorn: L55, −7.5 dB"
+                "aria-label", "Foghorn L55 · −7.5 dB"
             )
         found = rowan.document()
         self.assertEqual(found["sends"]["foghorn/hull"]["level"], -10.0)

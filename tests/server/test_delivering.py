@@ -17,6 +17,7 @@ from needle.metering.measure import measure
 from needle.rendering.engine import render_audio
 from server.audio import tasks
 from server.audio.mixes import mix_at
+from server.delivery import keeping
 from server.delivery.making import make
 from server.delivery.models import Delivery
 from server.mixing.operations.groups import AddGroup
@@ -205,6 +206,19 @@ class Deliveries(SessionCase):
         left = self.post(self.as_("olga"), f"/deliveries/{made[4]}/remove", {}).json()
         self.assertEqual([one["id"] for one in left], made[3:1:-1])
         self.assertEqual(self.as_("lisa").get(self.url(f"/deliveries/{made[4]}/archive")).status_code, 404)
+
+    def test_what_a_crash_left_lying_is_taken_away(self) -> None:
+        with mock.patch.object(tasks, "order"):
+            ordered = self.order()
+        folder = settings.DATA_DIR / "deliveries"
+        for name in (f"{ordered['id']}.partial", f"{self.session.pk}.partial"):
+            (folder / name).mkdir(parents=True)
+        (settings.DATA_DIR / "arriving" / "x").mkdir(parents=True)
+        keeping.tidy()
+        self.assertEqual([path.name for path in folder.iterdir()], [f"{ordered['id']}.partial"])
+        tasks.fail_unfinished()
+        keeping.tidy()
+        self.assertEqual([*folder.iterdir(), *(settings.DATA_DIR / "arriving").iterdir()], [])
 
     def test_the_offer_names_the_words_of_a_pattern(self) -> None:
         offer = self.as_("lisa").get(self.url("/deliveries/offer")).json()

@@ -144,16 +144,24 @@ function onKey(event: KeyboardEvent): void {
         <circle v-else class="shape" :r="main ? 9 : 6.5" />
       </g>
     </template>
-    <text v-if="label" :x="label.x" :y="label.y + 4" :text-anchor="label.anchor">{{ source.name }}</text>
+    <text v-if="label" aria-hidden="true" :x="label.x" :y="label.y + 4" :text-anchor="label.anchor">{{
+      source.name
+    }}</text>
     <g
       v-for="(person, i) in watchers"
       :key="person.tab"
       :transform="`translate(${middle.x + i * 18} ${middle.y - 20})`"
     >
       <circle r="8" :fill="personColour(person.colour)" />
-      <text class="person" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
+      <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
-    <text v-if="holder" class="holder" :x="middle.x" :y="middle.y + 26" text-anchor="middle"
+    <text
+      v-if="holder"
+      class="holder"
+      aria-hidden="true"
+      :x="middle.x"
+      :y="middle.y + 26"
+      text-anchor="middle"
       >{{ holder.name }} holds it</text
     >
   </g>

@@ -71,7 +71,7 @@ ul {
   padding: 0;
   border: 0;
   border-radius: 50%;
-  color: var(--ink);
+  color: var(--on-lamp);
   font-size: 10px;
   font-weight: 600;
 }

@@ -46,9 +46,9 @@ const about = computed(() => {
       <button
         class="about"
         title="Name, tempo, metre, pan law, loudspeakers"
-        aria-label="The session's settings"
         @click="$emit('settings', 'general')"
       >
+        <b class="hidden-label">The session's settings: </b>
         <span v-for="line in about" :key="line">{{ line }}</span>
       </button>
     </div>

@@ -63,7 +63,7 @@ const NIGHT_INKS = [
 const DASHES = [[], [9, 3], [2, 3], [9, 3, 2, 3]];
 
 /** Colours of people, in the order in which they joined. */
-export const PEOPLE = ["#c9952f", "#5f9ea0", "#b07aa1", "#7a9a4a", "#c26a4a", "#6f7fb8"];
+export const PEOPLE = ["#c9952f", "#5f9ea0", "#bb8aae", "#7a9a4a", "#c26a4a", "#6f7fb8"];
 
 export const inkOf = (index: number): string => (palette.night ? NIGHT_INKS : INKS)[index % INKS.length]!;
 

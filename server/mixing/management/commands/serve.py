@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from server.audio import uploads, workers
 from server.audio.tasks import fail_unfinished
 from server.config.asgi import application
+from server.delivery import keeping
 from server.mixing.demo import ACCOUNTS, PASSWORD
 
 
@@ -31,6 +32,7 @@ class Command(BaseCommand):
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
         fail_unfinished(only_lost=settings.SHARED)
+        keeping.tidy()
         uploads.resume(only_lost=settings.SHARED)
         if not settings.TASKS_IN_REDIS:
             # What was made two weeks ago is known by its own row; its place in the queue is not wanted any more.

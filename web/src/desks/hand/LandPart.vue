@@ -56,7 +56,7 @@ function text(row: Row, value: number): string {
   return value >= face.low && value <= face.high ? face.text(value) : value.toPrecision(3);
 }
 const where = (row: Row): string =>
-  `${session.grid.barsText(row.start, Math.max(row.end, row.start + 0.001))}, ${text(row, row.low)} … ${text(row, row.high)}`;
+  `${session.grid.barsText(row.start, Math.max(row.end, row.start + 0.001))}, ${text(row, row.low)}${row.high > row.low ? ` … ${text(row, row.high)}` : ""}`;
 
 function take(files: FileList | null | undefined): void {
   over.value = false;

@@ -33,10 +33,7 @@ const holder = computed(() => (props.to ? undefined : hand.holderOf(source.value
 const middle = computed(() => (Math.min(...props.xs) + Math.max(...props.xs)) / 2);
 const place = computed(() => props.mark.ends.map((end) => panText(end.at)).join(" to "));
 const value = computed(() => `${place.value} · ${levelText(props.mark.level)}`);
-const said = computed(
-  () =>
-    `${source.value.name}${props.to ? ` in ${props.to.name}` : ""}: ${place.value}, ${levelText(props.mark.level)}`,
-);
+const said = computed(() => `${source.value.name} ${value.value}${props.to ? ` in ${props.to.name}` : ""}`);
 
 interface Held {
   side: End["side"];
@@ -228,8 +225,8 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       <path v-else-if="mark.kind === 'own'" class="shape" d="M0-8 8 0 0 8-8 0Z" />
       <circle v-else class="shape" :r="mark.unsent ? 4.5 : 7" />
     </g>
-    <text v-if="label" :x="label.x" :y="label.y + 4" :text-anchor="label.anchor">
-      {{ source.name }}<tspan v-if="mark.chosen" class="value" dx="7">{{ value }}</tspan>
+    <text v-if="label" aria-hidden="true" :x="label.x" :y="label.y + 4" :text-anchor="label.anchor">
+      {{ source.name }}{{ " " }}<tspan v-if="mark.chosen" class="value" dx="7">{{ value }}</tspan>
     </text>
     <g
       v-for="(person, i) in watchers"
@@ -237,9 +234,9 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       :transform="`translate(${middle + i * 18} ${y - 19})`"
     >
       <circle r="8" :fill="personColour(person.colour)" />
-      <text class="person" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
+      <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
-    <text v-if="holder" class="holder" :x="middle" :y="y + 24" text-anchor="middle"
+    <text v-if="holder" class="holder" aria-hidden="true" :x="middle" :y="y + 24" text-anchor="middle"
       >{{ holder.name }} holds it</text
     >
   </g>
