@@ -5,6 +5,7 @@
 
 import hashlib
 import json
+import shutil
 import struct
 import zipfile
 import zlib
@@ -31,9 +32,9 @@ no layers, version 4 no list of its assets."""
 SESSION_FILE = "session.json"
 ASSETS = "assets"
 
-MOST_JSON = 256 << 20
+MOST_JSON = 64 << 20
 MOST_FILES = 4096
-MOST_BYTES = 1 << 40
+MOST_BYTES = 256 << 30
 _STRETCH = 1 << 18
 _MOST_IN_FLAC = 8
 _UNREADABLE = (
@@ -178,8 +179,13 @@ def _unpack(path: Path, folder: Path) -> None:
     try:
         with zipfile.ZipFile(path) as archive:
             wanted = [info for info in archive.infolist() if _belongs(info.filename)]
-            if len(wanted) > MOST_FILES or sum(info.file_size for info in wanted) > MOST_BYTES:
+            size = sum(info.file_size for info in wanted)
+            if len(wanted) > MOST_FILES or size > MOST_BYTES:
                 raise NeedleError(f"{path.name} holds more than a session can.")
+            if size > shutil.disk_usage(folder).free // 2:
+                raise NeedleError(
+                    f"{path.name} needs {size / 2**30:.1f} GB to be unpacked: there is no room for that."
+                )
             (folder / ASSETS).mkdir()
             for info in wanted:
                 with archive.open(info) as packed, (folder / info.filename).open("wb") as out:

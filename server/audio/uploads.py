@@ -27,6 +27,9 @@ log = logging.getLogger(__name__)
 _workers = ThreadPoolExecutor(1, thread_name_prefix="upload")
 
 MOST_BYTES = 2 << 30
+MOST_SESSION_BYTES = 64 << 30
+"""A file that is to become a session may hold all the sound of one."""
+
 PART_BYTES = 4 << 20
 MOST_OPEN = 200
 _ROOM_TO_SPARE = 1 << 30
@@ -48,10 +51,9 @@ def begin(session, user, name: str, size: int, report: dict[str, Any] | None = N
 
     One without a ``session`` is to become one. Refused if it is too large, or there is no room for it.
     """
-    if not 0 < size <= MOST_BYTES:
-        raise Refused(
-            "That file is empty." if size <= 0 else f"A file may be {MOST_BYTES >> 30} GB at the most.", 413
-        )
+    most = MOST_BYTES if session else MOST_SESSION_BYTES
+    if not 0 < size <= most:
+        raise Refused("That file is empty." if size <= 0 else f"A file may be {most >> 30} GB at the most.", 413)
     if Upload.objects.filter(author=user, status__in=OPEN).count() >= MOST_OPEN:
         raise Refused(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
     folder = settings.DATA_DIR / "uploads"

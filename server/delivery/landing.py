@@ -24,6 +24,7 @@ from server.audio.moves import DraftOut, draft_out
 from server.mixing.access import Refused, membership
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner
+from server.mixing.throttling import Often
 
 router = Router(tags=["moves"])
 
@@ -64,7 +65,7 @@ class LandIn(Landing):
 _LANDS = TypeAdapter(Annotated[list[LandIn], Field(min_length=1, max_length=512)])
 
 
-@router.post("/{uuid:session_id}/moves/found", response=list[FoundOut])
+@router.post("/{uuid:session_id}/moves/found", response=list[FoundOut], throttle=[Often("moves", "120/m")])
 def found_moves(
     request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]
 ) -> list[FoundOut]:
@@ -76,7 +77,7 @@ def found_moves(
     return [_told(index, one, document, taken) for index, one in enumerate(found)]
 
 
-@router.post("/{uuid:session_id}/moves/land", response=DraftOut)
+@router.post("/{uuid:session_id}/moves/land", response=DraftOut, throttle=[Often("moves", "120/m")])
 def land_moves(
     request: HttpRequest,
     session_id: UUID,

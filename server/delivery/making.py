@@ -180,6 +180,9 @@ class _Maker:
     def _adm(self) -> Work:
         found = told(self.mix, self.document["session"]["name"], self.called)
         self.notes += found.programme.notes
+        if not found.programme.objects:
+            self.notes.append("Nothing sounds in this mix: there are no objects to hand over.")
+            return
         if (self.start, self.stop) != (0, self.mix.frames):
             self.notes.append("Objects are told for the whole piece: their times are the session's.")
         path = self.folder / str(len(self.files))

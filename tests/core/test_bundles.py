@@ -4,6 +4,7 @@ import json
 import tempfile
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 import jsonschema
 import numpy as np
@@ -11,6 +12,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 
 from needle.errors import NeedleError
+from needle.files.audio import write_audio
 from needle.files.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of, write_bundle, write_session
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import frozen_sound, key_of
@@ -154,11 +156,19 @@ class Broken(Folder):
             self.assertEqual(found, sorted([SESSION_FILE, *assets_of(bundle.document)]))
         self.assertEqual(list(under.iterdir()), [])
 
+    def test_what_has_no_room_is_refused_before_it_is_unpacked(self) -> None:
+        path = self.folder() / "large.zip"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr(SESSION_FILE, "{}")
+            archive.writestr(f"{ASSETS}/zeros.wav", bytes(1 << 20))
+        with mock.patch("needle.files.bundle.shutil.disk_usage", return_value=mock.Mock(free=1 << 20)):
+            self.refused(path, "no room")
+        with mock.patch("needle.files.bundle.MOST_BYTES", 1 << 19):
+            self.refused(path, "more than a session can")
+
     def test_a_folder_says_what_it_holds(self) -> None:
         folder = self.folder()
         (folder / ASSETS).mkdir()
-        from needle.files.audio import write_audio
-
         write_audio(folder / ASSETS / "a1.wav", tone(440.0, 1.0), RATE)
         write_session(folder, one_source())
         told = json.loads((folder / SESSION_FILE).read_text("utf-8"))["assets"]["a1.wav"]

@@ -198,6 +198,13 @@ class Told(Folder):
             sound = file.read(dtype="float32", always_2d=True).T
         np.testing.assert_allclose(sound, render_audio(mix, 0, mix.frames), atol=2e-7 * 4)
 
+    def test_a_mix_in_which_nothing_sounds_is_refused(self) -> None:
+        path = self.folder() / PATH
+        mix = self.mix(muted=True)
+        with self.assertRaisesRegex(NeedleError, "Nothing sounds"):
+            list(write_adm(path, mix, told(mix, "Silent", {"one": "One"})))
+        self.assertFalse(path.exists())
+
     def test_times(self) -> None:
         self.assertEqual(clock(366_100_001), "01:01:01.00001")
 

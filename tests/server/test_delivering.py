@@ -153,6 +153,23 @@ class Deliveries(SessionCase):
         self.assertEqual(self.post(self.as_("lisa"), "/deliveries", {"revision": 1}).status_code, 403)
         self.assertFalse(Delivery.objects.exists())
 
+    def test_a_moment_and_silence_are_handed_over_too(self) -> None:
+        for key in ("low", "high", "wide"):
+            self.operate(self.as_("emil"), {"kind": "mute-source", "source": key, "muted": True})
+        everything = {
+            "folds": ["mono", "headphones"], "stems": "sources", "loudness": {"lufs": -18.0}, "adm": True,
+            "moves": ["csv", "midi"], "bundle": True, "report": True, "chart": True,
+        }  # fmt: skip
+        done, files = self.made(start=1.0, end=1.03, **everything)
+        self.assertIn("silent", done["notes"][0])
+        self.assertIsNone(done["files"][0]["lufs"])
+        self.assertEqual(self.sound(files["Tones/Mix/01 Mix.wav"]).shape, (2, round(0.03 * RATE)))
+        self.assertEqual(np.abs(self.sound(files["Tones/Mix/01 Mix.wav"])).max() > 3 * 2**-23, False)
+        for key in ("low", "high", "wide"):
+            self.operate(self.as_("emil"), {"kind": "mute-source", "source": key, "muted": False})
+        done, _ = self.made(start=3.99, end=4.0, **everything)
+        self.assertEqual(done["status"], "done")
+
     def test_over_full_scale_is_told(self) -> None:
         for key in ("low", "high", "wide"):
             self.operate(self.as_("emil"), {"kind": "set-level", "source": key, "level": 12.0})

@@ -18,6 +18,18 @@ export const router = createRouter({
   ],
 });
 
+const TITLES: Record<string, string> = {
+  sessions: "Your sessions",
+  "sign-in": "Sign in",
+  invitation: "An invitation",
+  nothing: "Nothing here",
+};
+// A session has its own name for a title.
+router.afterEach((to) => {
+  const title = TITLES[String(to.name)];
+  if (title) document.title = `${title} · Wandering Needle`;
+});
+
 router.beforeEach(async (to) => {
   const account = useAccount();
   await account.arrive();

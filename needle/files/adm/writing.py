@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from needle.errors import NeedleError
 from needle.files.adm.bw64 import Bw64Writer, TrackRow
 from needle.files.adm.model import STEPS_A_SECOND, AdmObject, AdmProgramme, Channel, Moves, Zone
 from needle.files.adm.telling import Told, beds_within, track_audio
@@ -25,10 +26,13 @@ def write_adm(path: Path, mix: Mix, told: Told) -> Iterator[float]:
     """Write a mix that was told as objects and beds; the share that is done, again and again.
 
     Who asks may stop between any two; the file is whole only at the end. Memory does not grow with the length.
+    NeedleError if nothing sounds.
     """
+    if not told.programme.objects:
+        raise NeedleError("Nothing sounds in this mix: there are no objects to write.")
     step = _AT_ONCE_SECONDS * mix.rate
     stretches = [(low, min(low + step, mix.frames)) for low in range(0, mix.frames, step)]
-    peaks = np.zeros(max(told.programme.tracks, 1), np.float32)
+    peaks = np.zeros(told.programme.tracks, np.float32)
     looking = _LOOKING if any(one.bed for one in told.programme.objects) else 0.0
     for low, high in stretches if looking else ():
         heard = track_audio(told, low, high, beds_only=True)

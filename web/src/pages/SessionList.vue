@@ -389,6 +389,9 @@ td .quiet {
     gap: 8px;
     padding: 0 8px;
   }
+  h1 {
+    font-size: 20px;
+  }
   .me,
   header b {
     display: none;

@@ -156,7 +156,6 @@ onBeforeUnmount(() => {
   player.leave();
   arrivals.leave();
   session.close();
-  document.title = "Wandering Needle";
 });
 </script>
 
@@ -197,7 +196,7 @@ onBeforeUnmount(() => {
       Only you: {{ alone.source.name }} alone, bars {{ aloneBars }}.
       <button class="small-button" @click="alone.close()">Back to everything (Esc)</button>
     </p>
-    <main>
+    <main :class="{ long: desk === 'hand-over' }">
       <Roster @bring-in="bringing = true" />
       <div ref="centre" class="desk" :class="{ over }">
         <template v-if="width > 0">
@@ -294,6 +293,9 @@ main {
   }
   main {
     grid-template: "desk" 460px "roster" auto "details" auto / minmax(0, 1fr);
+  }
+  main.long {
+    grid-template-rows: auto;
   }
   .desk {
     grid-area: desk;

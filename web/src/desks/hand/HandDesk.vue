@@ -81,6 +81,11 @@ h2 {
   stroke: var(--lamp);
   stroke-width: 2.5;
 }
+@media (max-width: 760px) {
+  .hand {
+    height: auto;
+  }
+}
 .kept {
   font-size: 12px;
 }
