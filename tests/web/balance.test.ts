@@ -193,3 +193,20 @@ describe("ways of listening", () => {
     expect(player.monitor).toBe("stereo");
   });
 });
+
+describe("the lean of the whole piece", () => {
+  it("is asked for by whoever comes to it late, once the session has long been open", async () => {
+    vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
+    const desk = new Desk({ sources: { oars: source("oars", 0) } });
+    await desk.open();
+    vi.mocked(long).mockClear();
+    vi.mocked(long).mockResolvedValue({ done: 1, overview: { hop: 0.1, long: [] } } as never);
+    const lean = useLean();
+    expect([lean.done, vi.mocked(long).mock.calls.length]).toEqual([0, 0]);
+    vi.advanceTimersByTime(200);
+    await settle();
+    expect(vi.mocked(long).mock.calls[0]![0]).toContain("/api/sessions/s/balance?revision=5");
+    expect(lean.done).toBe(1);
+    vi.useRealTimers();
+  });
+});

@@ -78,6 +78,8 @@ export const useLean = defineStore("lean", () => {
       done.value = 0;
       timer = setTimeout(() => void ask(), AFTER_CHANGE);
     },
+    // Who comes in at a desk that shows no lean is told of it as soon as they go to one that does.
+    { immediate: true },
   );
 
   return { lean, done, stretch };
