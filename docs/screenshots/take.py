@@ -199,7 +199,7 @@ def take_handing_over(rowan: Engineer) -> None:
     page = rowan.page
     rowan.to_desk("Hand over")
     form = page.get_by_role("form", name="What to hand over")
-    form.get_by_label("Loudness").select_option(label="Music, wide: -18 LUFS, at most -1 dBTP")
+    form.get_by_label("Loudness").select_option(label="Music, wide: −18 LUFS, at most −1 dBTP")
     for name in ("mono", "ADM in BW64", "CSV table", "chart"):
         form.get_by_label(name).first.check()
     form.get_by_label("What", exact=True).select_option(label="Open water")

@@ -29,15 +29,12 @@ class Levelled:
         """What was done, in the engineer's words."""
         if self.lufs is None:
             return "The mix is silent: no gain was applied."
-        how = "left as it is" if abs(self.gain) < 0.005 else f"made {abs(self.gain):.2f} dB "
-        how += "" if abs(self.gain) < 0.005 else ("louder" if self.gain > 0.0 else "softer")
-        now = f"{self.lufs + self.gain:.1f} LUFS"
-        held = (
-            f" Its true peak keeps it {self.held:.1f} dB below the target; nothing was limited."
-            if self.held > 0
-            else ""
-        )
-        return f"It measured {self.lufs:.1f} LUFS and was {how}: {now}.{held}"
+        how = f"made {abs(self.gain):.2f} dB {'louder' if self.gain > 0.0 else 'softer'}"
+        how = "left as it is" if abs(self.gain) < 0.005 else how
+        said = f"It measured {self.lufs:.1f} LUFS and was {how}: {self.lufs + self.gain:.1f} LUFS."
+        if self.held > 0.0:
+            said += f" Its true peak keeps it {self.held:.1f} dB below the target; nothing was limited."
+        return said.replace("-", "−")
 
 
 def levelled(lufs: float | None, dbtp: float | None, target_lufs: float, ceiling_dbtp: float) -> Levelled:

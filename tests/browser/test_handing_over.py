@@ -165,7 +165,7 @@ class Journey(Folder):
             page, "stereo", "mono", "ADM in BW64", "CSV table", "MIDI, 14 bit", "report", "chart",
             "the session itself",
             Stems="every source and return", As="WAV, 32-bit float: exactly what is heard",
-            Loudness="Music, wide: -18 LUFS, at most -1 dBTP",
+            Loudness="Music, wide: −18 LUFS, at most −1 dBTP",
         )  # fmt: skip
         files = archive_of(page, made)
 

@@ -60,6 +60,7 @@ const aim = computed({
     else order.value.loudness = found ? { lufs: found.lufs, dbtp: found.dbtp } : { lufs: -18, dbtp: -1 };
   },
 });
+const minus = (value: number): string => String(value).replace("-", "−");
 const sounds = computed(() => order.value.mix || !!order.value.folds.length || !!order.value.stems);
 const nothing = computed(() => {
   const { adm, moves, bundle, report, chart } = order.value;
@@ -141,7 +142,7 @@ function addWord(word: string): void {
         <select id="aim" v-model="aim" :disabled="!sounds">
           <option value="">as it is</option>
           <option v-for="one in aims" :key="one.title" :value="one.title">
-            {{ one.title }}: {{ one.lufs }} LUFS, at most {{ one.dbtp }} dBTP
+            {{ one.title }}: {{ minus(one.lufs) }} LUFS, at most {{ minus(one.dbtp) }} dBTP
           </option>
           <option value="own">another…</option>
         </select>
@@ -314,7 +315,7 @@ input:not([type="checkbox"]) {
   background: var(--raised);
 }
 .numbers :deep(input) {
-  width: 70px;
+  width: 104px;
 }
 .example {
   overflow: hidden;
