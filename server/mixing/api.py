@@ -15,23 +15,10 @@ from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
 from server.mixing.beginning import begin_session, put_away
+from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
-from server.mixing.operations.things import (
-    StoredDeal,
-    StoredEvents,
-    StoredGroup,
-    StoredLayer,
-    StoredPassage,
-    StoredPoint,
-    StoredPulse,
-    StoredReturn,
-    StoredRoom,
-    StoredSend,
-    StoredSource,
-    StoredTurn,
-)
 from server.mixing.state import stored_document
 
 router = Router(tags=["sessions"])
@@ -69,47 +56,6 @@ class SessionRow(Schema):
     put_away: bool
     people: list[Person]
     places: list[Standing]
-
-
-class SettingsOut(Schema):
-    """The session's own settings; ``length`` (s) is 0 where it follows the sources."""
-
-    name: str
-    rate: int
-    length: float
-    layout: str
-    tempos: list[tuple[float, float]]
-    metres: list[tuple[int, int, int]]
-    law: str
-    centre_zero: bool
-
-
-class LaneOut(Schema):
-    """A lane; ``source`` is what it belongs to. Switched ``off``, the static value holds."""
-
-    id: str
-    source: str
-    parameter: str
-    points: list[StoredPoint]
-    off: bool = False
-
-
-class DocumentOut(Schema):
-    """A session's whole state."""
-
-    session: SettingsOut
-    sources: dict[str, StoredSource]
-    lanes: dict[str, LaneOut]
-    passages: dict[str, StoredPassage]
-    groups: dict[str, StoredGroup]
-    returns: dict[str, StoredReturn]
-    sends: dict[str, StoredSend]
-    pulses: dict[str, StoredPulse]
-    deals: dict[str, StoredDeal]
-    events: dict[str, StoredEvents]
-    rooms: dict[str, StoredRoom]
-    layers: dict[str, StoredLayer]
-    turns: dict[str, StoredTurn]
 
 
 class Bar(Schema):

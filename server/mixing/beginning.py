@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from needle.checks import PARTS, Document, check_document
 from needle.errors import NeedleError
+from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, Thing
 
 _LONGEST_KEY = Thing._meta.get_field("key").max_length or 130
@@ -29,8 +30,6 @@ def begin_session(document: Document, owner) -> Session:
 
 def checked_document(document: Document) -> None:
     """NeedleError if a document is not as this application keeps it: every field of the right kind, under its key."""
-    from server.mixing.api import DocumentOut
-
     check_document(document)
     try:
         DocumentOut.model_validate(document)

@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from needle.files.bundle import FORMAT, VERSION
-from server.mixing.api import DocumentOut
+from server.mixing.documents import DocumentOut
 
 _ASSET = {"type": "string", "minLength": 1, "description": "The name of a file under assets/."}
 _HASH = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
