@@ -80,7 +80,8 @@ class Random(Folder):
         times = np.linspace(0.0, SECONDS, 301)
         for index, key in enumerate(self.objects_of(programme, back)):
             returned = next(one for one in again.sources if one.id == key)
-            scale = [softer[channel.track] for channel in programme.objects[index].channels]
+            told_as = [one for one in programme.objects if not one.bed][index]
+            scale = [softer[channel.track] for channel in told_as.channels]
             self.compare(mix, mix.sources[index], again, returned, times, scale)
 
     @staticmethod
