@@ -66,9 +66,9 @@ def room_powers(layout: Layout, where: Where) -> Gains:
     elif not spread.any():
         powers = _point(layout, vectors) ** 2
     else:
-        vectors, spread = np.broadcast_arrays(vectors, spread)[0], np.broadcast_to(spread, vectors.shape[1:])
-        vectors = np.broadcast_to(vectors, (3, *np.broadcast_shapes(vectors.shape[1:], spread.shape)))
-        powers = _spread(layout, vectors, np.broadcast_to(spread, vectors.shape[1:]))
+        # Either may stand still while the other moves.
+        together = np.broadcast_shapes(vectors.shape[1:], spread.shape)
+        powers = _spread(layout, np.broadcast_to(vectors, (3, *together)), np.broadcast_to(spread, together))
     inside = np.minimum(distance, 1.0)
     if not where.snap and (inside < 1.0).any():
         gains = inside * np.sqrt(powers) + (1.0 - inside) / np.sqrt(len(layout.speakers))

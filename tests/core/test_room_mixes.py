@@ -122,6 +122,24 @@ class Rendering(SimpleTestCase):
             error = found[made.room.standing] - gains * audio
             self.assertLess(np.abs(error).max(), 1e-4)
 
+    def test_what_stands_still_may_grow_wide_and_turn(self) -> None:
+        """Each of a place's values may move by itself: it comes to what all of them come to standing there."""
+        moving = {
+            "spread": (0.0, 120.0), "centre": (1.0, 0.0), "rotation": (0.0, 90.0), "pan": (-1.0, 1.0),
+            "front": (1.0, -1.0), "height": (0.0, 1.0),
+        }  # fmt: skip
+        still = {"pan": 0.3, "front": 0.4, "height": 0.2, "spread": 30.0, "centre": 0.5, "rotation": 20.0}
+        sound = noise(5)
+        for name, (low, high) in moving.items():
+            lane = Lane((Point(0.0, low), Point(0.4, high), Point(2.0, high)))
+            for layout in ROOMS:
+                plain = MixSource("one", sound, **{**still, name: high})
+                moved = replace(plain, lanes={name: lane})
+                heard, wanted = (
+                    render_audio(Mix(RATE, 2.0, (one,), layout=layout), RATE // 2, RATE) for one in (moved, plain)
+                )
+                np.testing.assert_allclose(heard, wanted, atol=2e-5, err_msg=f"{name} in {layout}")
+
     def test_what_a_key_says(self) -> None:
         plain = MixSource("a", noise(1))
         made = mix(plain)

@@ -24,7 +24,7 @@ from needle.owners import lane_key, lane_value
 from needle.placing.coordinates import room_of, wrapped
 from needle.session import GROUP_AT_FIRST, SOURCE_AT_FIRST, empty_document
 
-STEP_SECONDS, STEP_DEGREES = 0.01, 0.2
+STEP_SECONDS, STEP_DEGREES = 0.01, 0.1
 _MOST_STEPS = 10_000
 _GRAIN = 2e-4
 """How far a place in the room may be off once its points are thinned: about a hundredth of a degree."""
@@ -187,8 +187,10 @@ def _move(document: Document, source: dict[str, Any], channels: tuple[Channel, .
             # The nearest loudspeaker is told by the direction alone, which the very middle has none of.
             at["distance"] = np.maximum(at["distance"], _NEAREST)
         place = np.clip(room_of(at["azimuth"], at["elevation"], at["distance"]), -1.0, 1.0)
+        # Near the middle a small way is a large angle.
+        grain = _GRAIN * float(np.clip(at["distance"].min(), _NEAREST, 1.0))
         for name, values in zip(("pan", "front", "height"), place, strict=True):
-            _set(document, source, f"{name}{suffix}", times, values, _GRAIN)
+            _set(document, source, f"{name}{suffix}", times, values, grain)
         level = _db(np.interp(times, moves.times, moves.gain)) - source["gain"]
         _set(document, source, f"level{suffix}", times, np.maximum(level, OFF_DB), _GRAIN_DB)
     first = channels[0].moves
