@@ -97,17 +97,14 @@ class Random(Folder):
         self, mix: Mix, source: MixSource, again: Mix, returned: MixSource, times: np.ndarray, scale: list[float]
     ) -> None:
         told_moves, back_moves = moves_of(mix, source), moves_of(again, returned)
-        self.assertEqual(len(told_moves), len(back_moves))
+        stands = places(again, returned, times)
+        self.assertEqual([len(told_moves), len(stands)], [len(back_moves)] * 2)
         near = jumps_near(mix, source, times)
-        for before, after, softer in zip(told_moves, back_moves, scale, strict=True):
-            there = [np.interp(times, m.times, m.distance) for m in (before, after)]
-            rooms = [
-                room_of(*(np.interp(times, m.times, getattr(m, n)) for n in ("azimuth", "elevation", "distance")))
-                for m in (before, after)
-            ]
+        for before, after, there, softer in zip(told_moves, back_moves, stands, scale, strict=True):
+            at = [np.interp(times, before.times, getattr(before, n)) for n in ("azimuth", "elevation", "distance")]
             # In the very middle there is no direction, and next to a jump no one place.
-            away = (np.minimum(*there) > 0.05) & ~near
-            self.assertLess(angle_between(*rooms)[away].max(initial=0.0), 0.1)
+            away = (np.minimum(at[2], polar_of(*there)[2]) > 0.05) & ~near
+            self.assertLess(angle_between(room_of(*at), there)[away].max(initial=0.0), 0.1)
             gains = [np.interp(times, m.times, m.gain * by) for m, by in ((before, 1.0), (after, softer))]
             loud = (np.minimum(*gains) > 1e-3) & ~near
             apart = 20.0 * np.log10(np.maximum(gains[1], 1e-9) / np.maximum(gains[0], 1e-9))
@@ -198,6 +195,12 @@ class Told(Folder):
         with opened(path) as file:
             sound = file.read(dtype="float32", always_2d=True).T
         np.testing.assert_allclose(sound, render_audio(mix, 0, mix.frames), atol=2e-7 * 4)
+
+    def test_a_leap_at_the_very_beginning_is_one(self) -> None:
+        leaping = Lane((Point(0.0, -1.0), Point(0.00006, 1.0)))
+        path, _ = written(self.folder(), self.mix(lanes={"pan": leaping}))
+        moves = read(path).objects[0].channels[0].moves
+        np.testing.assert_allclose(np.interp([0.01, 0.5, 1.0], moves.times, moves.azimuth), [-30.0] * 3, atol=0.1)
 
     def test_a_mix_in_which_nothing_sounds_is_refused(self) -> None:
         path = self.folder() / PATH

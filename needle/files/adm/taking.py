@@ -26,8 +26,8 @@ from needle.session import GROUP_AT_FIRST, SOURCE_AT_FIRST, empty_document
 
 STEP_SECONDS, STEP_DEGREES = 0.01, 0.1
 _MOST_STEPS = 10_000
-_GRAIN = 2e-4
-"""How far a place in the room may be off once its points are thinned: about a hundredth of a degree."""
+_GRAIN = 1e-4
+"""How far a place in the room may be off once its points are thinned: less than a hundredth of a degree."""
 
 _GRAIN_DB = 0.02
 _NEAREST = 0.05

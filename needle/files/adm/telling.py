@@ -29,7 +29,7 @@ STEP_SECONDS = 0.005
 """How closely moves are looked at; corners of lanes come on top."""
 
 _TOLERANCES = {
-    "azimuth": 0.05, "elevation": 0.05, "distance": 0.003, "gain": 0.08, "extent": 0.5, "divergence": 0.005,
+    "azimuth": 0.03, "elevation": 0.03, "distance": 0.002, "gain": 0.05, "extent": 0.5, "divergence": 0.005,
 }  # fmt: skip
 """How far straight lines between blocks may be off: degrees, room radii, dB."""
 

@@ -132,8 +132,13 @@ class _Builder:
 
     def _blocks(self, element: ET.Element, tail: str, moves: Moves) -> None:
         steps = [min(round(float(t) * STEPS_A_SECOND), self.steps) for t in moves.times]
-        # A time that rounding brought onto the one before says nothing of its own.
-        kept = [i for i in range(len(steps)) if i == 0 or steps[i] > max(steps[i - 1], _FIRST_STEPS)]
+        # Of times that rounding brings together the last one counts; so does what the first block has no time for.
+        kept: list[int] = []
+        for index, step in enumerate(steps):
+            if kept and step <= max(steps[kept[-1]], _FIRST_STEPS):
+                kept[-1] = index
+            else:
+                kept.append(index)
         ends = [_FIRST_STEPS, *(steps[i] for i in kept[1:])] if len(kept) > 1 else [self.steps]
         if ends[-1] < self.steps:
             ends.append(self.steps)
