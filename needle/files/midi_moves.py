@@ -110,9 +110,11 @@ def _track(
     for index, (tick, step) in enumerate(zip(ticks.tolist(), steps.tolist(), strict=True)):
         if step == last:
             continue
-        if index and abs(step - last) > 1 and ticks[index - 1] > (events[-1][0] if events else -1):
+        # What is told at the same tick as the next would be lost.
+        just_before = min(int(ticks[index - 1]), tick - 1) if index else -1
+        if abs(step - last) > 1 and just_before > (events[-1][0] if events else -1):
             # It stood still until now: that is told once more, so that nobody takes it for a slow move.
-            events += [(int(ticks[index - 1]), one) for one in _messages(channel, controller, last, fine)]
+            events += [(just_before, one) for one in _messages(channel, controller, last, fine)]
         events += [(tick, one) for one in _messages(channel, controller, step, fine)]
         last = step
     return _as_track(_latin(title), events, number // _CHANNELS)
