@@ -8,14 +8,14 @@ import numpy as np
 
 from needle.errors import NeedleError
 from needle.files.adm.bw64 import Bw64Writer, TrackRow
-from needle.files.adm.model import STEPS_A_SECOND, AdmObject, AdmProgramme, Channel, Moves, Zone
+from needle.files.adm.model import NUMBERS, STEPS_A_SECOND, AdmObject, AdmProgramme, Channel, Moves, Zone
 from needle.files.adm.telling import Told, beds_within, track_audio
 from needle.rendering.mix import Mix
 
 OBJECTS, SPEAKERS = "0003", "0001"
 _TYPES = {OBJECTS: "Objects", SPEAKERS: "DirectSpeakers"}
-_FIRST_STEPS = 10
-"""The first block only says where an object begins: it lasts 0.1 ms, and the next one leads on from there."""
+_FIRST_STEPS = 5
+"""The first block only says where an object is after 50 µs, for so long; the next one leads on from there."""
 
 _AT_ONCE_SECONDS = 4
 _LOOKING = 0.3
@@ -147,22 +147,34 @@ class _Builder:
         for number, (index, end) in enumerate(zip(kept, ends, strict=True), start=1):
             times = {"rtime": clock(begins), "duration": clock(end - begins)}
             named = {"audioBlockFormatID": f"AB_{tail}_{number:08x}", **times}
-            self._block(ET.SubElement(element, "audioBlockFormat", named), moves, index, first=number == 1)
+            block = ET.SubElement(element, "audioBlockFormat", named)
+            if number == 1 and len(kept) > 1:
+                # On the way to the next corner already, so that the line from there on is the line that it was.
+                corners = moves.times[[index, kept[1]]]
+                share = np.clip((_FIRST_STEPS / STEPS_A_SECOND - corners[0]) / np.ptp(corners), 0.0, 1.0)
+            else:
+                share = 0.0
+            onward = kept[1] if share else index
+            values = {
+                name: float((1.0 - share) * getattr(moves, name)[index] + share * getattr(moves, name)[onward])
+                for name in NUMBERS
+            }
+            self._block(block, values, moves, index, first=number == 1)
             begins = end
 
     @staticmethod
-    def _block(block: ET.Element, moves: Moves, index: int, first: bool) -> None:
-        _position(block, "azimuth", _wrapped(float(moves.azimuth[index])))
-        _position(block, "elevation", float(moves.elevation[index]))
-        _position(block, "distance", float(moves.distance[index]))
-        if extent := float(moves.extent[index]):
+    def _block(block: ET.Element, values: dict[str, float], moves: Moves, index: int, first: bool) -> None:
+        _position(block, "azimuth", _wrapped(values["azimuth"]))
+        _position(block, "elevation", values["elevation"])
+        _position(block, "distance", values["distance"])
+        if values["extent"]:
             for name in ("width", "height"):
-                _text(block, name, _number(extent))
-        _text(block, "gain", _number(float(moves.gain[index])))
+                _text(block, name, _number(values["extent"]))
+        _text(block, "gain", _number(values["gain"]))
         if moves.lock[index]:
             _text(block, "channelLock", "1")
-        if divergence := float(moves.divergence[index]):
-            _text(block, "objectDivergence", _number(divergence), {"azimuthRange": "30.0"})
+        if values["divergence"]:
+            _text(block, "objectDivergence", _number(values["divergence"]), {"azimuthRange": "30.0"})
         if first:
             _text(block, "jumpPosition", "1")
         if moves.zones[index]:
