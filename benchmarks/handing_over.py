@@ -29,7 +29,7 @@ from needle.files.lanes import lanes_json, lanes_table, read_moves
 from needle.files.midi_moves import read_midi_moves, write_midi_moves
 from needle.moving.lane import Lane, Point
 from needle.rendering.mix import Mix, MixSource
-from needle.session import tempo_map
+from needle.session import groups_in, names_in, tempo_map
 
 RATE, SECONDS, SOURCES = 48000, 300, 64
 
@@ -64,9 +64,7 @@ def of_the_demo(folder: Path) -> None:
     make_bundle(folder / "demo")
     with Bundle(folder / "demo") as bundle:
         mix, document = bundle.mix(), bundle.document
-        parts = ("sources", "groups", "returns")
-        names = {key: row["name"] for part in parts for key, row in document[part].items()}
-        groups = {key: row["group"] for key, row in document["sources"].items()}
+        names, groups = names_in(document), groups_in(document)
         whole, *folds = sounds_of(mix, True, ("mono", "headphones"), "", names, groups)
         write(folder / "warm.wav", whole, "wav-24")
         for kind, (_, _, ending) in FORMATS.items():
@@ -86,7 +84,7 @@ def of_the_demo(folder: Path) -> None:
         tell("the session", took(lambda: spent(write_bundle(path, document, bundle.audio))), mix.length, path)
         tell("opening it", took(lambda: Bundle(path).close()), mix.length)
         path = folder / "chart.pdf"
-        charted = Charted(mix, document, "Demo", 0.0, mix.length)
+        charted = Charted(mix, document, 0.0, mix.length)
         tell("the chart", took(lambda: spent(write_chart(path, charted))), mix.length, path)
         tell("the report", took(lambda: finished(mix_report(mix, names, 0, int(mix.length * 10)))), mix.length)
         tempo, path = tempo_map(document), folder / "moves.mid"

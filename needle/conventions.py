@@ -126,6 +126,10 @@ class TempoMap:
         bars, rest = divmod(in_units, n)
         return first + int(bars), rest + 1.0
 
+    def bar_sounding(self, seconds: float) -> int:
+        """The bar (from 1) that sounds at a time (s); what rounding leaves just before a bar line is on it."""
+        return self.bar_at(self.beat_at(seconds) + 1e-6)[0]
+
     def metre_of_bar(self, bar: int) -> tuple[int, int]:
         """The metre in force in ``bar``: beats in a bar, beat unit."""
         step = max(bisect_right([b for b, _, _ in self.metres], bar) - 1, 0)

@@ -116,6 +116,17 @@ def send_key(source: str, to: str) -> str:
     return f"{source}/{to}"
 
 
+def names_in(document: Document) -> dict[str, str]:
+    """What a session's sources, groups and returns are called, by id."""
+    parts = ("sources", "groups", "returns")
+    return {key: row["name"] for part in parts for key, row in document[part].items()}
+
+
+def groups_in(document: Document) -> dict[str, str]:
+    """The group of every source by id, empty for none."""
+    return {key: row["group"] for key, row in document["sources"].items()}
+
+
 def tempo_map(document: Document) -> TempoMap:
     """The session's tempo map."""
     session = document["session"]

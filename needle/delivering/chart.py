@@ -4,8 +4,8 @@ Behind every source's line stands how far the mix leans, if it has been measured
 room a second column shows back and front.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -14,6 +14,8 @@ import numpy as np
 
 from needle.checks import Document
 from needle.conventions import TempoMap
+from needle.metering.lean import HOP_SECONDS
+from needle.moving.grid import bars_words, clock_words
 from needle.moving.lane import Values
 from needle.rendering.mix import Mix, MixSource
 from needle.rendering.whereabouts import places
@@ -37,19 +39,31 @@ _LEAN_DB = 6.0
 
 @dataclass(frozen=True)
 class Charted:
-    """What a chart shows: a mix from ``start`` to ``end`` (s), what it is called, and its lean, if it was measured.
+    """What a chart shows: a session's mix from ``start`` to ``end`` (s), and its lean, if it was measured.
 
-    ``lean``: how far it leans (dB, + to the right) every ``hop`` seconds from ``start`` on, None where it is silent.
+    ``lean``: how far it leans (dB, + to the right) every tenth of a second from ``start`` on, None where silent.
     """
 
     mix: Mix
     document: Document
-    title: str
     start: float
     end: float
     lean: Sequence[float | None] = ()
-    hop: float = 0.1
-    passages: Sequence[Mapping[str, Any]] = field(default_factory=tuple)
+
+    @property
+    def title(self) -> str:
+        """The session's name."""
+        return str(self.document["session"]["name"])
+
+    @property
+    def tempo(self) -> TempoMap:
+        """On which its times fall."""
+        return tempo_map(self.document)
+
+    @property
+    def sources(self) -> list[MixSource]:
+        """What is drawn: what is not muted."""
+        return [source for source in self.mix.sources if not source.muted]
 
 
 def write_chart(path: Path, charted: Charted) -> Iterator[float]:
@@ -68,8 +82,8 @@ def write_chart(path: Path, charted: Charted) -> Iterator[float]:
 
 def _pages(charted: Charted) -> list[tuple[float, float]]:
     """Stretches (s) of as many bars as a page holds."""
-    tempo = tempo_map(charted.document)
-    first = tempo.bar_at(tempo.beat_at(charted.start) + 1e-6)[0]
+    tempo = charted.tempo
+    first = tempo.bar_sounding(charted.start)
     found, low = [], charted.start
     while low < charted.end - 1e-6:
         first += _BARS_A_PAGE
@@ -83,10 +97,10 @@ def _pages(charted: Charted) -> list[tuple[float, float]]:
 def _page(charted: Charted, low: float, high: float, page: str) -> Any:
     from matplotlib.figure import Figure
 
-    mix, tempo = charted.mix, tempo_map(charted.document)
+    mix = charted.mix
     figure = Figure(figsize=_SIZE, facecolor="white")
-    sources = [source for source in mix.sources if not source.muted]
-    rows = -(-min(len(sources), _MOST_IN_LEGEND) // 4)
+    sources = charted.sources[:_MOST_IN_LEGEND]
+    rows = -(-len(sources) // 4)
     bottom = 0.05 + 0.0135 * rows
     widths = [0.62, 0.22] if mix.room.surround else [0.86]
     left = 0.09
@@ -96,41 +110,38 @@ def _page(charted: Charted, low: float, high: float, page: str) -> Any:
         left += width + 0.02
     figure.text(0.09, 0.955, charted.title, fontsize=15, fontweight="bold", color=INK)
     figure.text(0.95, 0.955, page, fontsize=9, color=QUIET, ha="right")
-    bars = f"bars {_bar(tempo, low)}–{_bar(tempo, max(high - 1e-3, low))}"
-    said = f"Moves, {bars} ({_clock(low)}–{_clock(high)}). Time runs down; left is left."
+    told = f"{bars_words(charted.tempo, low, high)} ({clock_words(low)}–{clock_words(high)})"
+    said = f"Moves, {told}. Time runs down; left is left."
     if len(charted.lean):
         said += f" Filled: how the mix leans, {_LEAN_DB:.0f} dB at L50 and R50."
     figure.text(0.09, 0.937, said, fontsize=8.5, color=QUIET)
-    _across(axes[0], charted, tempo, low, high)
+    _across(axes[0], charted, low, high)
     if mix.room.surround:
-        _depths(axes[1], charted, tempo, low, high)
-    _legend(figure, charted, sources[:_MOST_IN_LEGEND], bottom)
+        _depths(axes[1], charted, low, high)
+    _legend(figure, charted, sources, bottom)
     return figure
 
 
-def _across(axes: Any, charted: Charted, tempo: TempoMap, low: float, high: float) -> None:
+def _across(axes: Any, charted: Charted, low: float, high: float) -> None:
+    tempo = charted.tempo
     ticks = [(-1.0, "L100"), (-0.5, "L50"), (0.0, "C"), (0.5, "R50"), (1.0, "R100")]
     _ruled(axes, tempo, low, high, ticks, (LEFT, LEFT, INK, RIGHT, RIGHT))
     axes.set_xlim(-1.08, 1.08)
-    for passage in charted.passages:
+    for passage in charted.document["passages"].values():
         begins, ends = (tempo.seconds_at(passage[edge]) for edge in ("start", "end"))
         if begins < high and ends > low:
             axes.axhline(max(begins, low), color=QUIET, linewidth=0.7)
             axes.text(-1.06, max(begins, low), f" {passage['name']}", fontsize=7.5, color=QUIET, va="top", zorder=5)
     _lean(axes, charted, low, high)
-    for index, source in enumerate(one for one in charted.mix.sources if not one.muted):
-        times = _times(low, high)
-        for end in places(charted.mix, source, times):
-            _line(axes, charted, source, index, end[0], times)
+    _lines(axes, charted, low, high, 0)
 
 
-def _depths(axes: Any, charted: Charted, tempo: TempoMap, low: float, high: float) -> None:
-    _ruled(axes, tempo, low, high, [(-1.0, "back"), (0.0, "middle"), (1.0, "front")], (INK, INK, INK), bars=False)
+def _depths(axes: Any, charted: Charted, low: float, high: float) -> None:
+    _ruled(
+        axes, charted.tempo, low, high, [(-1.0, "back"), (0.0, "middle"), (1.0, "front")], (INK, INK, INK), bars=False
+    )
     axes.set_xlim(-1.15, 1.15)
-    for index, source in enumerate(one for one in charted.mix.sources if not one.muted):
-        times = _times(low, high)
-        for end in places(charted.mix, source, times):
-            _line(axes, charted, source, index, end[1], times)
+    _lines(axes, charted, low, high, 1)
 
 
 def _ruled(
@@ -154,7 +165,7 @@ def _ruled(
     for at, _ in ticks:
         axes.axvline(at, color=RULE, linewidth=1.0 if at == 0.0 else 0.5, zorder=0)
     marks, names = [], []
-    bar = _bar(tempo, low)
+    bar = tempo.bar_sounding(low)
     while (at := tempo.seconds_at(tempo.beat_of_bar(bar))) < high - 1e-6:
         if at >= low - 1e-6:
             axes.axhline(at, color=RULE, linewidth=0.5, zorder=0)
@@ -168,12 +179,20 @@ def _lean(axes: Any, charted: Charted, low: float, high: float) -> None:
     """How far the mix leans, filled from the middle to the side that it leans to: half the field is 6 dB."""
     if not len(charted.lean):
         return
-    at = charted.start + (np.arange(len(charted.lean)) + 0.5) * charted.hop
-    here = (at >= low - charted.hop) & (at <= high + charted.hop)
+    at = charted.start + (np.arange(len(charted.lean)) + 0.5) * HOP_SECONDS
+    here = (at >= low - HOP_SECONDS) & (at <= high + HOP_SECONDS)
     lean = np.array([0.0 if value is None else value for value in charted.lean])[here]
     across = np.clip(lean / _LEAN_DB, -1.0, 1.0) * 0.5
     axes.fill_betweenx(at[here], 0.0, np.minimum(across, 0.0), color=LEFT, alpha=0.25, linewidth=0, zorder=1)
     axes.fill_betweenx(at[here], 0.0, np.maximum(across, 0.0), color=RIGHT, alpha=0.25, linewidth=0, zorder=1)
+
+
+def _lines(axes: Any, charted: Charted, low: float, high: float, coordinate: int) -> None:
+    """Every source's way from side to side (``coordinate`` 0), or from back to front (1)."""
+    times = np.linspace(low, high, max(round((high - low) * _STEPS_A_SECOND), 2))
+    for index, source in enumerate(charted.sources):
+        for end in places(charted.mix, source, times):
+            _line(axes, charted, source, index, end[coordinate], times)
 
 
 def _line(axes: Any, charted: Charted, source: MixSource, index: int, across: Values, times: Values) -> None:
@@ -208,16 +227,3 @@ def _swatch(x: float, y: float, colour: str, dash: Any) -> Any:
 
 def _shortened(name: str) -> str:
     return name if len(name) <= 26 else f"{name[:25]}…"
-
-
-def _times(low: float, high: float) -> Values:
-    return np.linspace(low, high, max(round((high - low) * _STEPS_A_SECOND), 2))
-
-
-def _bar(tempo: TempoMap, at: float) -> int:
-    return tempo.bar_at(tempo.beat_at(at) + 1e-6)[0]
-
-
-def _clock(at: float) -> str:
-    tenths = round(at * 10)
-    return f"{tenths // 600}:{tenths // 10 % 60:02}.{tenths % 10}"

@@ -25,7 +25,7 @@ from needle.layouts import STEREO, Layout
 from needle.rendering.delivery import deliver
 from needle.rendering.mix import EVERYTHING, Mix
 from needle.rendering.monitor import HEADPHONES, MONITORS
-from needle.session import tempo_map
+from needle.session import groups_in, names_in, tempo_map
 
 
 def add_commands(commands: Any) -> None:
@@ -91,9 +91,7 @@ def _outputs(
         yield chosen.out, layout, deliver(mix, start, end, listening, at_ears)
         return
     chosen.out.mkdir(parents=True, exist_ok=True)
-    document = bundle.document
-    names = {key: row["name"] for part in ("sources", "groups", "returns") for key, row in document[part].items()}
-    groups = {key: row["group"] for key, row in document["sources"].items()}
+    names, groups = names_in(bundle.document), groups_in(bundle.document)
     for number, sound in enumerate(sounds_of(mix, False, (), chosen.by, names, groups), start=1):
         path = chosen.out / f"{number:02} {safe(sound.title) or safe(sound.id)}{FORMATS[chosen.format][2]}"
         heard = replace(sound.listening, monitor=listening.monitor)
@@ -103,8 +101,7 @@ def _outputs(
 def _adm(chosen: argparse.Namespace) -> None:
     with Bundle(chosen.bundle) as bundle:
         mix, document = bundle.mix(), bundle.document
-        names = {key: row["name"] for part in ("sources", "returns") for key, row in document[part].items()}
-        found = told(mix, document["session"]["name"], names)
+        found = told(mix, document["session"]["name"], names_in(document))
         for done in write_adm(chosen.out, mix, found):
             _progress(chosen.out.name, done)
     objects = found.programme.objects

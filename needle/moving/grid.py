@@ -47,8 +47,14 @@ class Grid:
 
 def bars_words(tempo: TempoMap, start: float, end: float) -> str:
     """The bars that a stretch of time (s) touches, in words: "bar 17", "bars 17-21"."""
-    first, last = (tempo.bar_at(tempo.beat_at(t) + 1e-6)[0] for t in (start, max(end - 1e-3, start)))
+    first, last = (tempo.bar_sounding(t) for t in (start, max(end - 1e-3, start)))
     return f"bar {first}" if first == last else f"bars {first}–{last}"
+
+
+def clock_words(seconds: float) -> str:
+    """A time (s) in minutes, seconds and tenths: 0:43.6."""
+    tenths = int(seconds * 10 + 1e-6)
+    return f"{tenths // 600}:{tenths // 10 % 60:02}.{tenths % 10}"
 
 
 def even_beats(tempo: TempoMap, start: float, end: float, count: int) -> list[float]:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from needle.conventions import TempoMap
+from needle.moving.grid import bars_words, clock_words
 from needle.session import tempo_map
 from server.audio.mixes import document_for
 from server.audio.models import Report
@@ -63,14 +64,12 @@ class _Time:
         return round((at - self.start) / self.seconds * HEIGHT, 2)
 
     def bar(self, at: float) -> int:
-        return self.tempo.bar_at(self.tempo.beat_at(at) + 1e-6)[0]
+        return self.tempo.bar_sounding(at)
 
     def between(self, start: float, end: float) -> str:
         if self.tempo is None:
-            return f"{clock(start)}–{clock(end)}"
-        first, last = self.bar(start), self.bar(max(end - 1e-3, start))
-        bars = f"bar {first}" if first == last else f"bars {first}–{last}"
-        return f"{bars} ({clock(start)}–{clock(end)})"
+            return f"{clock_words(start)}–{clock_words(end)}"
+        return f"{bars_words(self.tempo, start, end)} ({clock_words(start)}–{clock_words(end)})"
 
     def marks(self) -> list[dict[str, Any]]:
         """Lines across the chart: every few bars, or every few seconds."""
@@ -81,17 +80,11 @@ class _Time:
             )
             first = -(-self.start // step) * step
             times = [first + step * i for i in range(int((end - first) // step) + 1)]
-            return [{"y": self.y(at), "text": clock(at).split(".")[0]} for at in times]
+            return [{"y": self.y(at), "text": clock_words(at).split(".")[0]} for at in times]
         first, last = self.bar(self.start), self.bar(end - 1e-3)
         step = next(s for s in (1, 2, 4, 8, 16, 32, 64, 128, 1024) if (last - first) / s <= _MOST_ROWS)
         bars = [bar for bar in range(first, last + 1) if (bar - 1) % step == 0]
         return [{"y": self.y(self.tempo.seconds_at(self.tempo.beat_of_bar(bar))), "text": str(bar)} for bar in bars]
-
-
-def clock(at: float) -> str:
-    """0:43.6"""
-    tenths = int(at * 10 + 1e-6)
-    return f"{tenths // 600}:{tenths // 10 % 60:02}.{tenths % 10}"
 
 
 def lean_words(lean: float | None) -> str:
@@ -116,8 +109,12 @@ def _about(report: Report, data: Mapping[str, Any], time: _Time) -> str:
     end = time.start + time.seconds
     if report.revision is None:
         sides = {1: "mono", 2: "stereo"}.get(data["channels"], f"{data['channels']}-channel")
-        return f"A {sides} file at {data['rate'] / 1000:g} kHz, {clock(data['seconds'])}"
-    part = time.between(time.start, end) if report.start or report.end else f"the whole piece, {clock(time.seconds)}"
+        return f"A {sides} file at {data['rate'] / 1000:g} kHz, {clock_words(data['seconds'])}"
+    part = (
+        time.between(time.start, end)
+        if report.start or report.end
+        else f"the whole piece, {clock_words(time.seconds)}"
+    )
     return f"Revision {report.revision}, {part}"
 
 

@@ -12,6 +12,7 @@ from needle.balancing.steps import Steps, finished
 from needle.errors import NeedleError
 from needle.metering.lean import HOP_SECONDS, Tolerance
 from needle.metering.targets import TARGETS
+from needle.session import names_in
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Report
 from server.audio.segments import known_frames, known_shares
@@ -33,10 +34,9 @@ def report_data(report: Report) -> dict[str, Any]:
 def measure_mix(report: Report) -> None:
     """Make the report of a revision."""
     mix, document = mix_at(report.session, report.revision), document_for(report.session, report.revision)
-    names = {key: row["name"] for part in ("sources", "returns") for key, row in document[part].items()}
     first, last = round(report.start / HOP_SECONDS), round((report.end or mix.length) / HOP_SECONDS)
     last = min(last, int(mix.length / HOP_SECONDS))
-    _make(report, mix_report(mix, names, first, last, *_options(report), known_frames, known_shares))
+    _make(report, mix_report(mix, names_in(document), first, last, *_options(report), known_frames, known_shares))
 
 
 def measure_file(report: Report, path: Path) -> None:

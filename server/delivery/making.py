@@ -28,11 +28,12 @@ from needle.files.midi_moves import write_midi_moves
 from needle.metering.lean import HOP_SECONDS, Tolerance
 from needle.metering.targets import Target
 from needle.rendering.mix import Mix
-from needle.session import tempo_map
+from needle.session import groups_in, names_in, tempo_map
 from server.audio.assets import asset_audio
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Report
 from server.audio.report_page import shown
+from server.audio.segments import known_frames, known_shares
 from server.audio.tasks import advance
 from server.delivery.models import Delivery
 from server.delivery.ordering import Order
@@ -83,8 +84,7 @@ class _Maker:
         self.notes: list[str] = []
         self.level: Levelled | None = None
         self.report: dict[str, Any] | None = None
-        parts = ("sources", "groups", "returns")
-        self.called = {key: row["name"] for part in parts for key, row in self.document[part].items()}
+        self.called = names_in(self.document)
 
     def run(self) -> None:
         """Do everything that was ordered."""
@@ -101,7 +101,7 @@ class _Maker:
         advance(self.delivery, 0.99 * share, doing=step.title[:120])
 
     def _steps(self) -> list[_Step]:
-        order, groups = self.order, {key: row["group"] for key, row in self.document["sources"].items()}
+        order, groups = self.order, groups_in(self.document)
         sounds = sounds_of(self.mix, order.mix, tuple(order.folds), order.stems, self.called, groups)
         self._check_room(sounds)
         steps = []
@@ -212,7 +212,7 @@ class _Maker:
         wanted = self.order.loudness
         target = Target("wanted", "ordered", wanted.lufs, wanted.dbtp, 1.0) if wanted else None
         steps: Steps[dict[str, Any]] = mix_report(
-            self.mix, self.called, first, max(last, first + 1), tolerance, target
+            self.mix, self.called, first, max(last, first + 1), tolerance, target, known_frames, known_shares
         )
         while True:
             try:
@@ -250,11 +250,7 @@ class _Maker:
 
     def _chart(self) -> Work:
         lean = self.report["curves"]["lean_long"] if self.report else []
-        passages = list(self.document["passages"].values())
-        edges = self.start / self.mix.rate, self.stop / self.mix.rate
-        charted = Charted(
-            self.mix, self.document, self.document["session"]["name"], *edges, lean, HOP_SECONDS, passages
-        )
+        charted = Charted(self.mix, self.document, self.start / self.mix.rate, self.stop / self.mix.rate, lean)
         path = self.folder / str(len(self.files))
         yield from write_chart(path, charted)
         self._keep(self._name("Moves chart", "Report", ".pdf"), "chart", path)

@@ -37,7 +37,7 @@ from needle.owners import lane_key, lane_value, named
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
 from needle.rendering.monitor import to_ears
-from needle.session import mix_of, tempo_map
+from needle.session import mix_of, names_in, tempo_map
 from tests.core.sessions import SECONDS, audio, documents
 from tests.core.strategies import RATE, lanes, pans, tone
 from tests.core.test_bundles import one_source
@@ -52,10 +52,6 @@ class Folder(SimpleTestCase):
         return Path(made.name)
 
 
-def names_of(document: dict) -> dict[str, str]:
-    return {key: row["name"] for part in ("sources", "groups", "returns") for key, row in document[part].items()}
-
-
 class Sounds(Folder):
     @settings(max_examples=15)
     @given(documents())
@@ -64,7 +60,7 @@ class Sounds(Folder):
         whole = render_audio(mix, 0, mix.frames)
         groups = {key: row["group"] for key, row in document["sources"].items()}
         for by in ("sources", "groups"):
-            stems = sounds_of(mix, False, (), by, names_of(document), groups)
+            stems = sounds_of(mix, False, (), by, names_in(document), groups)
             total = np.zeros_like(whole)
             for stem in stems:
                 total += np.concatenate([part for _, part in stem.stretches(0, mix.frames)], axis=1)
@@ -272,10 +268,10 @@ class Chart(Folder):
         document["session"]["layout"] = "0+5+0"
         key = lane_key("s0", "pan")
         document["lanes"][key] = lane_value(key, stored([Point(0.0, -1.0), Point(100.0, 1.0)]))
+        document["passages"]["p"] = {"id": "p", "name": "Dusk", "start": 0.0, "end": 8.0}
         mix = mix_of(document, audio)
         path = self.folder() / "chart.pdf"
-        passage = {"name": "Dusk", "start": 0.0, "end": 8.0}
-        charted = Charted(mix, document, "Night Ferry", 0.0, mix.length, [0.5] * 1000, passages=[passage])
+        charted = Charted(mix, document, 0.0, mix.length, [0.5] * 1000)
         self.assertEqual([round(done, 2) for done in write_chart(path, charted)], [0.33, 0.67, 1.0])
         pages = [page.extract_text() for page in PdfReader(path).pages]
         self.assertEqual(len(pages), 3)

@@ -251,7 +251,7 @@ def _thinned(
         share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
         line = scaled[:, low, np.newaxis] + share * (scaled[:, high] - scaled[:, low])[:, np.newaxis]
         straight = gains[low] + share * (gains[high] - gains[low])
-        line[3] = 20.0 * np.log10(straight + _QUIET) / _TOLERANCES["gain"]
+        line[NUMBERS.index("gain")] = 20.0 * np.log10(straight + _QUIET) / _TOLERANCES["gain"]
         off = np.abs(scaled[:, low + 1 : high] - line).max(axis=0)
         worst = int(np.argmax(off))
         turned = abs(numbers["azimuth"][high] - numbers["azimuth"][low])
