@@ -65,9 +65,8 @@ class Heard(BrowserCase):
         rowan.play()
         hers = ines.listen(1.2)
         self.assert_heard(hers, ines.rendered(BAR_17 - 2, 60))
-        rowan.listen(0.2)
-        his = rowan.listen(0.6)
-        self.assert_heard(his, rowan.rendered(BAR_17 - 2, 60, solo="concertina-1"))
+        # Nobody has asked for his solo before: it may stand still once until it is rendered.
+        self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 60, solo="concertina-1"))
         expect(ines.row("concertina-1").get_by_role("button", name="Solo")).to_have_attribute("aria-pressed", "false")
 
     def test_a_passage_goes_round_without_a_gap(self) -> None:
