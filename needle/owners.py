@@ -8,9 +8,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from needle.errors import NeedleError
+from needle.layouts import layout_named
 from needle.moving.lane import Lane
 from needle.moving.parameters import OF_PULSES, PARAMETERS, Parameter, parameters_of
 from needle.placing.modes import MODES
+from needle.placing.room import ROOM_PARAMETERS
 
 Document = dict[str, Any]
 
@@ -98,6 +100,36 @@ def check_moves(document: Document, owner: str, parameter: str) -> None:
         raise NeedleError(
             f"{thing['name']} is panned as “{thing['mode']}”, which has no {parameter.replace('_', ' ')} to move."
         )
+
+
+def accepts(document: Document, owner: str, parameter: str) -> bool:
+    """Whether a lane of that name would move something."""
+    try:
+        check_moves(document, owner, parameter)
+    except NeedleError:
+        return False
+    return True
+
+
+def owners_in(document: Document) -> list[str]:
+    """Everything in a session that lanes can belong to: sources, returns, groups, sends, layers, the room."""
+    kinds = ("return", "group", "send", "layer")
+    others = [f"{kind}:{key}" for kind in kinds for key in document[PART_OF[kind]]]
+    return [*document["sources"], *others, ROOM]
+
+
+def heard_in(document: Document, owner: str) -> tuple[str, ...]:
+    """What of an owner a lane can move so that it is heard in the session's layout."""
+    kind, thing = kind_and_id(owner)[0], owner_in(document, owner)
+    layout = layout_named(document["session"]["layout"])
+    silent = set() if layout.surround else {*ROOM_PARAMETERS, *SIDE_PLACES}
+    if layout.lfe is None:
+        silent.add("lfe")
+    if kind == "source" and thing["channels"] == 1:
+        silent.add("width")
+    if kind == "send" and thing["place"] != "own":
+        silent |= {"pan", "front", "height"}
+    return tuple(one for one in parameters_of(kind) if one not in silent and accepts(document, owner, one))
 
 
 def moving_in(mode: str) -> tuple[str, ...]:

@@ -3,21 +3,21 @@
 import json
 import tempfile
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
 from ninja import File, Form, Router, Schema, UploadedFile
 from pydantic import Field, TypeAdapter, ValidationError
 
-from needle.checks import Document, check_lane
+from needle.conventions import TempoMap
 from needle.errors import NeedleError
+from needle.files.landing import Place, landed, landing_places
 from needle.files.lanes import FoundLane, read_moves
 from needle.files.midi_moves import read_midi_moves
-from needle.moving.lane import MAX_TIME, Lane, Point
-from needle.moving.ranges import MOST_POINTS
-from needle.moving.thinning import thinned
-from needle.owners import check_moves, moving_in, named, owned_parameter
+from needle.moving.lane import MAX_TIME
+from needle.owners import heard_in, named, owners_in
+from needle.session import tempo_map
 from server.audio.drafting import Drafting
 from server.audio.mixes import document_for
 from server.audio.moves import DraftOut, draft_out
@@ -56,6 +56,21 @@ class FoundOut(Schema):
     notes: list[str]
 
 
+class LandableOut(Schema):
+    """What lanes can land on: what it belongs to, its name, and the parameters that are heard."""
+
+    source: str
+    name: str
+    parameters: list[str]
+
+
+class LanesOut(Schema):
+    """The lanes of a file, and everything on which they could land."""
+
+    lanes: list[FoundOut]
+    places: list[LandableOut]
+
+
 class LandIn(Landing):
     """A lane of the file, by its number, and where it lands."""
 
@@ -65,16 +80,22 @@ class LandIn(Landing):
 _LANDS = TypeAdapter(Annotated[list[LandIn], Field(min_length=1, max_length=512)])
 
 
-@router.post("/{uuid:session_id}/moves/found", response=list[FoundOut], throttle=[Often("moves", "120/m")])
-def found_moves(
-    request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]
-) -> list[FoundOut]:
+@router.post("/{uuid:session_id}/moves/found", response=LanesOut, throttle=[Often("moves", "120/m")])
+def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]) -> LanesOut:
     """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
-    found = _read(file, Drafting(session, document, revision))
-    taken: set[tuple[str, str]] = set()
-    return [_told(index, one, document, taken) for index, one in enumerate(found)]
+    found = _read(file, tempo_map(document))
+    lands = zip(found, landing_places(found, document), strict=True)
+    offered = ((owner, heard_in(document, owner)) for owner in owners_in(document))
+    return LanesOut(
+        lanes=[_told(index, one, place) for index, (one, place) in enumerate(lands)],
+        places=[
+            LandableOut(source=owner, name=named(document, owner), parameters=list(parameters))
+            for owner, parameters in offered
+            if parameters
+        ],
+    )
 
 
 @router.post("/{uuid:session_id}/moves/land", response=DraftOut, throttle=[Often("moves", "120/m")])
@@ -92,8 +113,9 @@ def land_moves(
     Each lane takes the place of the ``stretch`` that it covers, or of ``all`` that was there, ``at`` seconds later.
     """
     session = membership(request.user, session_id, to_edit=True).session
-    drafting = Drafting(session, document_for(session, revision), revision)
-    found = _read(file, drafting)
+    document = document_for(session, revision)
+    drafting = Drafting(session, document, revision)
+    found = _read(file, drafting.tempo)
     try:
         wanted = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
@@ -107,7 +129,12 @@ def land_moves(
     for land in wanted:
         if land.index >= len(found):
             raise Refused("The file holds no such lane.", 422)
-        _land(drafting, land, found[land.index].lane, over, at)
+        fresh = landed(document, (land.source, land.parameter), found[land.index].lane, at)
+        before, _ = drafting.lane(land.source, land.parameter)
+        stretch = fresh.points[0].t, fresh.points[-1].t
+        drafting.put(
+            land.source, land.parameter, fresh if over == "all" else before.with_range(*stretch, fresh.points)
+        )
     if not drafting.writes:
         raise Refused("These moves are in the session as they are: there is nothing to change.", 422)
     who = drafting.whose(land.source for land in wanted)
@@ -115,38 +142,22 @@ def land_moves(
     return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
 
 
-def _land(drafting: Drafting, land: LandIn, lane: Lane, over: str, at: float) -> None:
-    document = drafting.document
-    check_moves(document, land.source, land.parameter)
-    if len(lane.points) > MOST_POINTS:
-        lane = Lane(thinned(lane.points, owned_parameter(land.source, land.parameter).grain))
-    points = tuple(Point(**{**vars(point), "t": point.t + at}) for point in lane.points)
-    if len(points) > MOST_POINTS:
-        raise NeedleError(f"A lane holds {MOST_POINTS} points at the most; this one has {len(points)}.")
-    try:
-        fresh = check_lane(land.parameter, Lane(points))
-    except NeedleError as error:
-        raise NeedleError(f"{named(document, land.source)}: {error}") from error
-    before, _ = drafting.lane(land.source, land.parameter)
-    after = fresh if over == "all" else before.with_range(points[0].t, points[-1].t, points)
-    drafting.put(land.source, land.parameter, after)
-
-
-def _read(file: UploadedFile, drafting: Drafting) -> list[FoundLane]:
+def _read(file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
     if file.size > MOST_BYTES:
         raise Refused(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
+    content = file.read()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent"
-        path.write_bytes(file.read())
+        path.write_bytes(content)
         try:
-            if path.read_bytes()[:4] == b"MThd":
-                return read_midi_moves(path, drafting.tempo)
+            if content.startswith(b"MThd"):
+                return read_midi_moves(path, tempo)
             return read_moves(path)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
 
 
-def _told(index: int, one: FoundLane, document: Document, taken: set[tuple[str, str]]) -> FoundOut:
+def _told(index: int, one: FoundLane, lands: Place | None) -> FoundOut:
     values = [point.value for point in one.lane.points]
     return FoundOut(
         index=index,
@@ -157,44 +168,6 @@ def _told(index: int, one: FoundLane, document: Document, taken: set[tuple[str, 
         end=one.lane.points[-1].t,
         low=min(values),
         high=max(values),
-        lands=_lands(one, document, taken),
+        lands=Landing(source=lands[0], parameter=lands[1]) if lands else None,
         notes=list(one.notes),
     )
-
-
-def _lands(one: FoundLane, document: Document, taken: set[tuple[str, str]]) -> Landing | None:
-    """Where a lane lands by what it calls itself: its id, else its name."""
-    for owner in _called(one, document):
-        for parameter in _fitting(one.parameter, owner, document):
-            if (owner, parameter) in taken:
-                continue
-            try:
-                check_moves(document, owner, parameter)
-            except NeedleError:
-                continue
-            taken.add((owner, parameter))
-            return Landing(source=owner, parameter=parameter)
-    return None
-
-
-def _called(one: FoundLane, document: Document) -> list[str]:
-    owners = [
-        *document["sources"],
-        *(f"{kind}:{key}" for kind, part in _OTHERS for key in document[part]),
-        "room:mix",
-    ]
-    if one.belongs_to in owners:
-        return [one.belongs_to]
-    wanted = (one.name or one.belongs_to).strip().casefold()
-    return [owner for owner in owners if wanted and named(document, owner).strip().casefold() == wanted]
-
-
-def _fitting(parameter: str, owner: str, document: Document) -> list[str]:
-    """The parameter itself; for a place without a side, what tells the place of a source panned as it is."""
-    source: dict[str, Any] | None = document["sources"].get(owner)
-    if parameter in ("", "pan") and source is not None:
-        return [name for name in moving_in(source["mode"]) if name.startswith("pan")]
-    return [parameter or "pan"]
-
-
-_OTHERS = (("return", "returns"), ("group", "groups"), ("send", "sends"), ("layer", "layers"))

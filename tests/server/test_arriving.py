@@ -204,7 +204,7 @@ class Landing(Coming):
         wanted = lane_in(self.document(), "low", "pan").evaluate(times)
         for kind in ("csv", "json", "mid"):
             file = self.file(kind)
-            found = self.ask("found", file)
+            found = self.ask("found", file)["lanes"]
             low = next(one for one in found if one["name"] == "Low")
             self.assertEqual(low["lands"], {"source": "low", "parameter": "pan"})
             self.operate(self.as_("emil"), {"kind": "write-points", "source": "low", "parameter": "pan",
@@ -219,7 +219,7 @@ class Landing(Coming):
 
     def test_elsewhere_later_and_over_everything(self) -> None:
         text = "time,value\n0,0.25\n1,0.5\n"
-        (found,) = self.ask("found", SimpleUploadedFile("one.csv", text.encode()))
+        (found,) = self.ask("found", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
         self.assertEqual((found["lands"], found["points"], found["high"]), (None, 2, 0.5))
         lands = json.dumps([{"index": 0, "source": "low", "parameter": "pan"}])
         draft = self.ask("land", SimpleUploadedFile("one.csv", text.encode()), lands=lands, at=2.5)
@@ -245,13 +245,20 @@ class Landing(Coming):
             told_of = self.ask("land", file, 422, lands=json.dumps(lands))
             self.assertIn(words, told_of["detail"])
         self.assertEqual(self.document(), before)
-        same = self.ask("found", self.file("csv"))[0]
+        same = self.ask("found", self.file("csv"))["lanes"][0]
         told_of = self.ask("land", self.file("csv"), 422, lands=json.dumps([{"index": 0, **same["lands"]}]))
         self.assertIn("nothing to change", told_of["detail"])
         self.assertEqual(Lane.of(before["lanes"]["low/pan"]["points"]).points[1].shape, "ease")
 
     def test_a_side_lands_on_its_side(self) -> None:
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", "mode": "sides"})
-        found = self.ask("found", self.file("mid"))
+        told_of = self.ask("found", self.file("mid"))
+        found, places = told_of["lanes"], {one["source"]: one["parameters"] for one in told_of["places"]}
         lands = [one["lands"]["parameter"] for one in found if one["name"] == "Wide"]
         self.assertEqual(lands, ["pan_left", "pan_right"])
+        # What is offered is what is heard: in stereo nothing of a room, of one channel no width.
+        self.assertEqual(places["low"], ["pan", "level", "trim"])
+        self.assertLessEqual({"pan_left", "pan_right", "width"}, set(places["wide"]))
+        self.assertNotIn("pan", places["wide"])
+        offered = {parameter for parameters in places.values() for parameter in parameters}
+        self.assertFalse(offered & {"front", "front_left", "height", "spread", "rotation", "centre", "lfe"})

@@ -3370,6 +3370,18 @@ export interface components {
             source: string;
         };
         /**
+         * LandableOut
+         * @description What lanes can land on: what it belongs to, its name, and the parameters that are heard.
+         */
+        LandableOut: {
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: string[];
+            /** Source */
+            source: string;
+        };
+        /**
          * Landing
          * @description Where a lane lands: what it belongs to, and the parameter.
          */
@@ -3421,6 +3433,16 @@ export interface components {
             points: components["schemas"]["StoredPoint"][];
             /** Source */
             source: string;
+        };
+        /**
+         * LanesOut
+         * @description The lanes of a file, and everything on which they could land.
+         */
+        LanesOut: {
+            /** Lanes */
+            lanes: components["schemas"]["FoundOut"][];
+            /** Places */
+            places: components["schemas"]["LandableOut"][];
         };
         /**
          * LawChange
@@ -8517,7 +8539,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FoundOut"][];
+                    "application/json": components["schemas"]["LanesOut"];
                 };
             };
         };

@@ -2,54 +2,25 @@
 /** Moves from a file (CSV, JSON, MIDI): each lane that was found, and where it lands. */
 import { Modal } from "ant-design-vue";
 import { computed, ref } from "vue";
-import { useChartView } from "@/chart/view";
 import { FACES } from "@/geometry/parameters";
+import { kindAndId } from "@/session/owners";
 import { useSession, type Parameter } from "@/session/session";
 import { useMonitor } from "@/sound/monitor";
-import { useLanding, type Row } from "./landing";
+import { useLanding, type Landable, type Row } from "./landing";
 
 const session = useSession();
-const view = useChartView();
 const monitor = useMonitor();
 const landing = useLanding();
 const chooser = ref<HTMLInputElement>();
 const over = ref(false);
 
-const owners = computed(() => [
-  { title: "Sources", owners: session.sources.map((one) => one.id) },
-  { title: "Returns", owners: session.returns.map((one) => `return:${one.id}`) },
-  { title: "Groups", owners: Object.keys(session.document?.groups ?? {}).map((id) => `group:${id}`) },
-  {
-    title: "Others",
-    owners: [
-      ...Object.keys(session.document?.sends ?? {}).map((id) => `send:${id}`),
-      ...Object.keys(session.document?.layers ?? {}).map((id) => `layer:${id}`),
-    ],
-  },
-]);
-
-/** What of an owner can be moved. */
-function parametersOf(row: Row): Parameter[] {
-  const source = session.sources.find((one) => one.id === row.owner);
-  const own: Parameter[] = source
-    ? view.ownLanes(source)
-    : row.owner.startsWith("return:")
-      ? ["pan", "level", "width"]
-      : row.owner.startsWith("group:")
-        ? ["level"]
-        : ["level", "pan"];
-  const known = Object.keys(FACES).includes(row.to) ? [row.to as Parameter] : [];
-  return [...new Set([...own, ...known])];
-}
-
-function onto(row: Row, owner: string): void {
-  row.owner = owner;
-  const possible = parametersOf(row);
-  if (!possible.includes(row.to as Parameter) || owner) {
-    const fitting = possible.find((one) => one === row.parameter);
-    row.to = fitting ?? possible[0] ?? "pan";
-  }
-}
+const GROUPS = ["Sources", "Returns", "Groups", "Others"];
+const groupOf = ({ source }: Landable): string =>
+  ({ source: "Sources", return: "Returns", group: "Groups" })[kindAndId(source)[0] as string] ?? "Others";
+const groups = computed(() =>
+  GROUPS.map((title) => ({ title, places: landing.places.filter((one) => groupOf(one) === title) })),
+);
+const titleOf = (parameter: string): string => FACES[parameter as Parameter]?.title ?? parameter;
 
 function text(row: Row, value: number): string {
   const face = FACES[(row.to in FACES ? row.to : "pan") as Parameter];
@@ -126,13 +97,13 @@ function choose(event: Event): void {
               <select
                 :value="row.owner"
                 :aria-label="`Where ${row.name || 'this lane'} lands`"
-                @change="onto(row, ($event.target as HTMLSelectElement).value)"
+                @change="landing.land(row, ($event.target as HTMLSelectElement).value)"
               >
                 <option value="">nowhere</option>
-                <template v-for="group in owners" :key="group.title">
-                  <optgroup v-if="group.owners.length" :label="group.title">
-                    <option v-for="owner in group.owners" :key="owner" :value="owner">
-                      {{ view.nameOf(owner) }}
+                <template v-for="group in groups" :key="group.title">
+                  <optgroup v-if="group.places.length" :label="group.title">
+                    <option v-for="one in group.places" :key="one.source" :value="one.source">
+                      {{ one.name }}
                     </option>
                   </optgroup>
                 </template>
@@ -144,8 +115,8 @@ function choose(event: Event): void {
                 :disabled="!row.owner"
                 :aria-label="`As what ${row.name || 'it'} lands`"
               >
-                <option v-for="one in parametersOf(row)" :key="one" :value="one">
-                  {{ FACES[one].title }}
+                <option v-for="one in landing.parametersOf(row)" :key="one" :value="one">
+                  {{ titleOf(one) }}
                 </option>
               </select>
             </td>

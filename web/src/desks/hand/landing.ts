@@ -7,6 +7,7 @@ import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
 
 export type Found = Schemas["FoundOut"];
+export type Landable = Schemas["LandableOut"];
 
 /** A lane of the file, and where it lands; an owner that is empty leaves it out. */
 export interface Row extends Found {
@@ -19,6 +20,8 @@ export const useLanding = defineStore("landing", () => {
   const moves = useMoves();
   const file = shallowRef<File | null>(null);
   const rows = ref<Row[]>([]);
+  /** Everything on which a lane can land, with what is heard of it. */
+  const places = shallowRef<Landable[]>([]);
   const over = ref<"stretch" | "all">("stretch");
   /** The bar on which the file's beginning lands. */
   const bar = ref(1);
@@ -32,14 +35,29 @@ export const useLanding = defineStore("landing", () => {
   const open = (chosen: File): Promise<boolean> =>
     attempt(async () => {
       leave();
-      const found = await postFile<Found[]>(`${base.value}/found`, chosen, fields());
+      const found = await postFile<Schemas["LanesOut"]>(`${base.value}/found`, chosen, fields());
       file.value = chosen;
-      rows.value = found.map((one) => ({
+      places.value = found.places;
+      rows.value = found.lanes.map((one) => ({
         ...one,
         owner: one.lands?.source ?? "",
-        to: one.lands?.parameter ?? (one.parameter || "pan"),
+        to: one.lands?.parameter ?? one.parameter,
       }));
     });
+
+  /** As what a lane can land where it lands now: what is heard there, and what it was meant for. */
+  function parametersOf(row: Row): string[] {
+    const heard = places.value.find((one) => one.source === row.owner)?.parameters ?? [];
+    const meant = row.lands?.source === row.owner ? [row.lands.parameter] : [];
+    return [...new Set([...heard, ...meant])];
+  }
+
+  /** A lane lands elsewhere; as what it was there, if that can be. */
+  function land(row: Row, owner: string): void {
+    row.owner = owner;
+    const possible = parametersOf(row);
+    row.to = [row.parameter, row.to].find((one) => possible.includes(one)) ?? possible[0] ?? row.to;
+  }
 
   /** See what would be written, and offer to hear it. */
   const look = (): Promise<boolean> =>
@@ -68,6 +86,7 @@ export const useLanding = defineStore("landing", () => {
     if (draft.value) moves.show(null);
     file.value = draft.value = null;
     rows.value = [];
+    places.value = [];
     bar.value = 1;
     over.value = "stretch";
   }
@@ -76,5 +95,21 @@ export const useLanding = defineStore("landing", () => {
   watch([rows, over, bar], () => draft.value && (moves.show(null), (draft.value = null)), { deep: true });
   watch(() => session.id, leave);
 
-  return { file, rows, over, bar, draft, trouble, busy, landing, open, look, apply, leave };
+  return {
+    file,
+    rows,
+    places,
+    over,
+    bar,
+    draft,
+    trouble,
+    busy,
+    landing,
+    parametersOf,
+    open,
+    land,
+    look,
+    apply,
+    leave,
+  };
 });
