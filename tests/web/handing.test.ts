@@ -7,6 +7,7 @@ import { panText, parsePan } from "@/geometry/pan";
 import { Grid } from "@/geometry/time";
 import { units } from "@/geometry/units";
 import { answers, useSessionList, type SessionRow } from "@/pages/sessions";
+import { useTolerance } from "@/session/lean";
 import { useMoves } from "@/session/moves";
 import { MARKS } from "@/tour/marks";
 import { alpha, palette } from "@/ui/palette";
@@ -115,9 +116,17 @@ describe("deliveries", () => {
     desk.gives["/deliveries"] = () => [delivery({})];
     deliveries.order.stems = "groups";
     deliveries.passage = "p";
+    useTolerance().db = 2.5;
     await deliveries.make();
     const [sent] = desk.posted.map((one) => one.body as unknown as Record<string, unknown>);
-    expect(sent).toMatchObject({ revision: 5, stems: "groups", format: "wav-24", start: 2, end: 4 });
+    expect(sent).toMatchObject({
+      revision: 5,
+      stems: "groups",
+      format: "wav-24",
+      start: 2,
+      end: 4,
+      tolerance_db: 2.5,
+    });
     deliveries.passage = "";
     await deliveries.make();
     expect(desk.posted[1]!.body).not.toHaveProperty("start");
@@ -158,6 +167,11 @@ describe("moves from a file", () => {
     { index: 0, name: "Oars", parameter: "pan", points: 2, start: 0, end: 4, low: -1, high: 1, lands: { source: "oars", parameter: "pan" }, notes: [] },
     { index: 1, name: "Somebody", parameter: "", points: 1, start: 0, end: 0, low: 0, high: 0, lands: null, notes: [] },
   ]; // prettier-ignore
+  const places = [
+    { source: "oars", name: "Oars", parameters: ["pan", "level"] },
+    { source: "bell", name: "Bell", parameters: ["pan_left", "pan_right", "level"] },
+    { source: "group:band", name: "Band", parameters: ["level"] },
+  ]; // prettier-ignore
   const draft = {
     id: "x", revision: 5, said: "Oars: a move from moves.csv",
     writes: [{ source: "oars", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "hold", tension: 0 }] }],
@@ -170,13 +184,15 @@ describe("moves from a file", () => {
     vi.stubGlobal("fetch", (path: string, options?: { body?: unknown }) => {
       if (!(options?.body instanceof FormData)) return plain(path, options as never);
       forms.push([path, options.body]);
-      return Promise.resolve(new Response(JSON.stringify(path.endsWith("/found") ? found : draft)));
+      return Promise.resolve(
+        new Response(JSON.stringify(path.endsWith("/found") ? { lanes: found, places } : draft)),
+      );
     });
     await desk.open();
     const landing = useLanding();
     const moves = useMoves();
     await landing.open(new File(["x"], "moves.csv"));
-    expect(landing.rows.map((one) => [one.owner, one.to])).toEqual([["oars", "pan"], ["", "pan"]]); // prettier-ignore
+    expect(landing.rows.map((one) => [one.owner, one.to])).toEqual([["oars", "pan"], ["", ""]]); // prettier-ignore
     landing.bar = 3;
     await landing.look();
     const [path, sent] = forms[1]!;
@@ -185,8 +201,13 @@ describe("moves from a file", () => {
     expect([sent.get("at"), sent.get("over"), sent.get("revision")]).toEqual(["4", "stretch", "5"]);
     expect(moves.draft?.id).toBe("x");
     // Who changes where something lands has not looked at that yet.
-    landing.rows[1]!.owner = "bell";
+    landing.land(landing.rows[1]!, "bell");
     await nextTick();
+    expect(landing.rows[1]).toMatchObject({ owner: "bell", to: "pan_left" });
+    landing.land(landing.rows[0]!, "group:band");
+    expect(landing.rows[0]!.to).toBe("level");
+    landing.land(landing.rows[0]!, "oars");
+    expect(landing.rows[0]!.to).toBe("pan");
     expect([landing.draft, moves.draft]).toEqual([null, null]);
     await landing.look();
     landing.apply();

@@ -5,10 +5,12 @@ import { useLocalStorage } from "@vueuse/core";
 import { get, post, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { latest } from "@/api/latest";
+import { useTolerance } from "@/session/lean";
 import { useSession } from "@/session/session";
 
 export type Delivery = Schemas["DeliveryOut"];
-export type Order = Required<Schemas["Order"]>;
+/** What is ordered; what counts as leaning is set beside the Balance desk. */
+export type Order = Required<Omit<Schemas["Order"], "tolerance_db" | "tolerance_seconds">>;
 export type Offer = Schemas["OfferOut"];
 
 const WHILE_MADE = 400;
@@ -27,8 +29,6 @@ export const FIRST: Order = {
   report: false,
   chart: false,
   pattern: "{session}/{kind}/{number} {part}",
-  tolerance_db: 1,
-  tolerance_seconds: 4,
 };
 
 export const isOpen = (one: Delivery): boolean => ["waiting", "running"].includes(one.status);
@@ -41,6 +41,7 @@ export function bytesText(bytes: number): string {
 
 export const useDeliveries = defineStore("deliveries", () => {
   const session = useSession();
+  const tolerance = useTolerance();
   const rows = ref<Delivery[] | null>(null);
   const offer = ref<Offer | null>(null);
   const order = useLocalStorage<Order>("order", FIRST, { mergeDefaults: true });
@@ -89,7 +90,8 @@ export const useDeliveries = defineStore("deliveries", () => {
 
   const make = (): Promise<boolean> =>
     attempt(async () => {
-      const wanted = { ...order.value, ...stretch.value, revision: session.revision };
+      const leaning = { tolerance_db: tolerance.db, tolerance_seconds: tolerance.seconds };
+      const wanted = { ...order.value, ...leaning, ...stretch.value, revision: session.revision };
       put(await post<Delivery>(base.value, wanted));
       void look();
     });
