@@ -1,101 +1,24 @@
-"""Mixes in a room: the same in every division, stereo kept, ways, layers, stems, returns, meters and files."""
+"""Mixes in a room: the same in every division, stereo kept, ways, layers, stems, returns, frozen sources."""
 
 import itertools
-import tempfile
 from dataclasses import replace
-from pathlib import Path
 
 import numpy as np
-import soundfile
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.effects.chain import Chain, effect_named
-from needle.errors import NeedleError
-from needle.files.audio import AudioWriter
-from needle.files.containers import channel_mask
 from needle.layouts import LAYOUTS, fold
-from needle.metering.frames import measure_frames, warm_up_frames
-from needle.metering.measure import measure
-from needle.metering.overview import Overview
-from needle.metering.room import room_columns, room_readings
 from needle.moving.lane import Lane, Point
-from needle.moving.paths import Path as Way_
-from needle.moving.paths import path_points
-from needle.placing.coordinates import polar_of
 from needle.placing.point import direction_gains
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import as_frozen, frozen_sound, key_of
 from needle.rendering.keys import dependency_key
 from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.rendering.monitor import PAST, to_ears
-from needle.rendering.tables import room_table
 from needle.rendering.ways import Way, Ways
-from needle.rendering.whereabouts import layout_changes, places, values_at_polar, with_values
-from tests.core.strategies import RATE, lanes, tone
-
-FRAMES = RATE // 2
-ROOMS = ["quad", "0+5+0", "0+7+0", "4+5+0", "4+7+0"]
-
-
-def noise(seed: int, channels: int = 1, seconds: float = 2.0) -> np.ndarray:
-    rng = np.random.default_rng(seed)
-    return (0.1 * rng.standard_normal((channels, round(seconds * RATE)))).astype(np.float32)
-
-
-def db(audio: np.ndarray) -> np.ndarray:
-    return 10.0 * np.log10((audio.astype(np.float64) ** 2).mean(axis=-1) + 1e-14)
-
-
-def effects(*kinds: str) -> Chain:
-    return Chain(tuple((effect_named(kind), effect_named(kind).defaults()) for kind in kinds))
-
-
-def mix(*sources: MixSource, layout: str = "0+5+0", **more) -> Mix:
-    return Mix(RATE, 2.0, tuple(sources), layout=layout, **more)
-
-
-def heard(made: Mix, start: float = 0.5, stop: float = 1.5, listening: Listening | None = None) -> dict[str, float]:
-    audio = render_audio(made, round(start * RATE), round(stop * RATE), listening or Listening())
-    return dict(zip([channel.label for channel in made.room.channels], db(audio), strict=True))
-
-
-MOVED = (("pan", -1.0, 1.0), ("front", -1.0, 1.0), ("height", -1.0, 1.0), ("rotation", -400.0, 400.0))
-
-
-@st.composite
-def room_mixes(draw) -> Mix:
-    """Sources anywhere, moving in all that a room has, with layers, sends and ways."""
-    sources = []
-    for number in range(draw(st.integers(1, 3))):
-        stereo = draw(st.booleans())
-        moving = {
-            name: draw(lanes(st.floats(low, high), 0.5, 4))
-            for name, low, high in (
-                ("pan", -1.0, 1.0),
-                ("front", -1.0, 1.0),
-                ("height", -1.0, 1.0),
-                ("rotation", -400.0, 400.0),
-            )
-            if draw(st.booleans())
-        }
-        ways = Ways(Way(), ((0.1, draw(st.floats(0.15, 0.4)), Way(("M+030", "M-030", "M+135"))),))
-        sources.append(
-            MixSource(
-                f"s{number}",
-                tone(200.0 + 130.0 * number, 0.5, 2 if stereo else 1, 0.3),
-                mode=draw(st.sampled_from(["span", "sides", "balance"])) if stereo else "pan",
-                spread=draw(st.sampled_from([0.0, 45.0])),
-                lfe=draw(st.sampled_from([-96.0, -6.0])),
-                lanes=moving,
-                ways=ways if draw(st.booleans()) else Ways(),
-                sends={"hull": MixSend(-6.0)} if draw(st.booleans()) else {},
-                layers=(MixLayer("wide", effects("echo"), front=-1.0),) if draw(st.booleans()) else (),
-            )
-        )
-    layout = draw(st.sampled_from(ROOMS))
-    return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(MixReturn("hull", effects("echo")),))
+from needle.rendering.whereabouts import layout_changes
+from tests.core.rooms import FRAMES, ROOMS, effects, heard, mix, noise, room_mixes
+from tests.core.strategies import RATE, tone
 
 
 class Rendering(SimpleTestCase):
@@ -329,71 +252,6 @@ class Returns(SimpleTestCase):
         self.assertAlmostEqual(heard(turned, listening=only)["Ls"], -20.0, delta=0.3)
 
 
-class Meters(SimpleTestCase):
-    def test_depth_and_the_energy_vector(self) -> None:
-        made = mix(MixSource("a", noise(11), pan=1.0, front=-1.0))
-        past = warm_up_frames(RATE)
-        audio = render_audio(made, RATE // 2 - past, RATE + RATE // 2)
-        frames = measure_frames(audio, RATE, past, made.room)
-        columns = room_columns(made.room)
-        now = dict(zip(columns, room_readings(made.room, frames, 25)[-1], strict=True))
-        self.assertAlmostEqual(now["rms:M-110"], -20.0, delta=1.5)
-        self.assertAlmostEqual(now["energy_azimuth"], -110.0, delta=0.5)
-        self.assertAlmostEqual(now["energy_length"], 1.0, delta=0.01)
-        self.assertLess(now["depth_short"], -20.0)
-
-    def test_loudness_weighs_the_sides_of_a_room(self) -> None:
-        front, beside = (
-            Overview(measure_frames(render_audio(mix(one), 0, 2 * RATE), RATE, 0, LAYOUTS["0+5+0"])).figures()
-            for one in (MixSource("a", noise(12), pan=-1.0), MixSource("a", noise(12), pan=-1.0, front=-1.0))
-        )
-        self.assertAlmostEqual(beside["integrated_lufs"] - front["integrated_lufs"], 1.5, delta=0.01)
-        self.assertLess(front["lean_db"], -20.0)
-
-    def test_frames_and_files_measure_alike(self) -> None:
-        made = mix(MixSource("a", noise(13), pan=0.4, front=-0.3), MixSource("b", noise(14, 2), mode="span"))
-        audio = render_audio(made, 0, 2 * RATE)
-        from_file = measure([audio], RATE, len(audio), made.room)
-        figures = Overview(measure_frames(audio, RATE, 0, made.room)).figures()
-        for name in ("integrated_lufs", "lean_db", "true_peak_dbtp", "correlation", "mono_loss_db"):
-            self.assertAlmostEqual(from_file[name], figures[name], delta=0.05, msg=name)
-
-
-class Listeners(SimpleTestCase):
-    def test_headphones_hear_sides_and_speakers_alone(self) -> None:
-        made = mix(MixSource("a", noise(15), pan=-1.0, front=-1.0))
-        audio = render_audio(made, RATE - PAST, 2 * RATE - PAST)
-        left, right = db(to_ears(made.room, "headphones", RATE, audio, PAST))
-        self.assertGreater(left, right + 3.0)
-        self.assertLess(db(to_ears(made.room, "speaker:M+000", RATE, audio, PAST)).max(), -100.0)
-        self.assertAlmostEqual(db(to_ears(made.room, "speaker:M+110", RATE, audio, PAST))[0], -23.0, delta=0.3)
-        folded = db(to_ears(made.room, "stereo", RATE, audio, PAST))
-        self.assertAlmostEqual(folded[0], -23.0, delta=0.3)
-
-    def test_cut_anywhere_headphones_hear_the_same(self) -> None:
-        made = mix(MixSource("a", noise(15), pan=-0.3, front=-1.0))
-        audio = render_audio(made, 0, RATE)
-        whole = to_ears(made.room, "headphones", RATE, audio, PAST)
-        cut = 20_000
-        later = to_ears(made.room, "headphones", RATE, audio[:, cut - PAST :], PAST)
-        np.testing.assert_allclose(later, whole[:, cut - PAST :], atol=1e-6)
-
-    def test_the_hands_table_is_the_render(self) -> None:
-        """What the page looks up at a place is what reaches the ears of the rendered source."""
-        source = MixSource("a", noise(16), height=0.3, spread=20.0, rotation=15.0)
-        made = mix(source, layout="4+5+0")
-        for monitor in ("stereo", "mono", "speaker:U+030"):
-            table = room_table(made, source, 0.0, Listening(monitor=monitor))
-            steps = table["steps"]
-            flat = np.array(table["tables"][0]).reshape(steps, steps, 2)
-            for row, column in ((0, 0), (5, 20), (steps - 1, 3)):
-                x, y = (2.0 * index / (steps - 1) - 1.0 for index in (column, row))
-                audio = render_audio(mix(replace(source, pan=x, front=y), layout="4+5+0"), RATE - PAST, RATE)
-                ears = to_ears(made.room, monitor, RATE, audio, 0)
-                dry = source.audio[:, RATE - PAST : RATE]
-                np.testing.assert_allclose(ears, flat[row, column][:, np.newaxis] * dry, atol=1e-5)
-
-
 class Frozen(SimpleTestCase):
     def test_a_frozen_source_is_the_same_in_every_channel(self) -> None:
         layer = MixLayer("x", effects("echo"), front=-1.0, level=-6.0)
@@ -406,56 +264,3 @@ class Frozen(SimpleTestCase):
         np.testing.assert_allclose(render_audio(frozen, 0, RATE), render_audio(made, 0, RATE), atol=1e-5)
         elsewhere = as_frozen(replace(made, layout="0+7+0"), {"a": (sound, key_of(made, source))})
         self.assertIsNone(elsewhere.sources[0].frozen)
-
-
-class Files(SimpleTestCase):
-    def test_a_wav_tells_its_channels(self) -> None:
-        for name in ("0+5+0", "0+7+0", "4+7+0", "quad"):
-            layout = LAYOUTS[name]
-            audio = (np.arange(1, len(layout.channels) + 1, dtype=np.float32) / 32.0)[:, np.newaxis].repeat(480, 1)
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / "mix.wav"
-                with AudioWriter(path, RATE, layout, "wav-float", 480) as writer:
-                    writer.write(audio)
-                self.assertEqual(channel_mask(path), layout.mask)
-                found, rate = soundfile.read(path, dtype="float32")
-            self.assertEqual(rate, RATE)
-            # As the mask has it: every sign bit's channel in the order of the bits.
-            np.testing.assert_allclose(found[0], audio[layout.file_order, 0])
-
-    def test_flac_says_what_it_cannot_hold(self) -> None:
-        with tempfile.TemporaryDirectory() as folder, self.assertRaisesMessage(NeedleError, "FLAC cannot hold"):
-            AudioWriter(Path(folder) / "mix.flac", RATE, LAYOUTS["4+7+0"], "flac-24", 480)
-
-
-class Courses(SimpleTestCase):
-    @given(st.floats(-4.0, 4.0), st.floats(-180.0, 180.0), st.floats(0.2, 1.0))
-    def test_a_circle_stays_on_its_circle(self, turns: float, angle: float, radius: float) -> None:
-        points = path_points(Way_("circle", radius=radius, angle=angle, turns=turns), 1.0, 9.0)
-        times = np.linspace(1.0, 9.0, 400)
-        x, y = (Lane(points[name]).evaluate(times) for name in ("pan", "front"))
-        np.testing.assert_allclose(np.hypot(x, y), radius, atol=0.03)
-        at = np.radians(angle + 360.0 * turns)
-        np.testing.assert_allclose([x[-1], y[-1]], [-radius * np.sin(at), radius * np.cos(at)], atol=1e-6)
-
-    def test_what_is_drawn_keeps_its_pace_and_what_makes_no_sense_is_refused(self) -> None:
-        drawn = Way_("drawn", drawn=((0.0, -1.0, 1.0), (0.25, 1.0, 1.0), (1.0, 0.0, -1.0)), rise=(0.0, 1.0))
-        points = path_points(drawn, 0.0, 4.0)
-        self.assertAlmostEqual(float(Lane(points["pan"]).evaluate(1.0)), 1.0, places=6)
-        self.assertAlmostEqual(float(Lane(points["height"]).evaluate(2.0)), 0.5, delta=0.01)
-        for wrong in (lambda: Way_("zigzag"), lambda: Way_("drawn"), lambda: path_points(drawn, 2.0, 2.0)):
-            self.assertRaises(NeedleError, wrong)
-
-    def test_whereabouts_are_turned_and_swung(self) -> None:
-        source = MixSource("a", noise(18), lanes={"rotation": Lane((Point(0.0, 0.0), Point(2.0, 180.0)))})
-        told = places(mix(source), source, np.array([0.0, 2.0]))
-        np.testing.assert_allclose(told[0, :, 0], [0.0, 1.0, 0.0], atol=1e-9)
-        np.testing.assert_allclose(told[0, :, 1], [0.0, -1.0, 0.0], atol=1e-9)
-
-    def test_a_typed_direction_is_heard_there_however_the_source_is_turned_and_shifted(self) -> None:
-        source = MixSource("a", noise(1), rotation=20.0, room_rotation=10.0, shift=-0.3)
-        values = values_at_polar(source, 0.5, 75.0, 0.0, 1.0)
-        (end,) = places(mix(source), with_values(source, values), np.array([0.5]))
-        azimuth, _, distance = polar_of(*end[:, 0])
-        self.assertAlmostEqual(float(azimuth), 75.0, places=6)
-        self.assertAlmostEqual(float(distance), 1.0, places=6)
