@@ -20,7 +20,7 @@ import numpy as np
 import soundfile
 from django.conf import settings
 from django.test import SimpleTestCase
-from playwright.sync_api import Locator, Page, WebSocketRoute, expect, sync_playwright
+from playwright.sync_api import Locator, Page, Response, WebSocketRoute, expect, sync_playwright
 from scipy.signal import fftconvolve
 
 from server.mixing.demo import ACCOUNTS
@@ -305,9 +305,7 @@ class Engineer:
         form = page.get_by_role("form", name="What to hand over")
         form.get_by_label("What", exact=True).select_option(label=passage or "the whole piece")
         form.get_by_label("As", exact=True).select_option(wanted.get("format", "wav-float"))
-        with page.expect_response(
-            lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"
-        ) as made:
+        with page.expect_response(is_ordered) as made:
             form.get_by_role("button", name="Make the files").click()
         link = page.locator(f"a[href$='{made.value.json()['id']}/files/0']")
         expect(link).to_be_visible(timeout=4 * PATIENCE)
@@ -326,6 +324,11 @@ class Engineer:
     def close(self) -> None:
         self.context.close()
         assert not self.errors, self.errors
+
+
+def is_ordered(answer: Response) -> bool:
+    """Whether it answers an order of files."""
+    return answer.url.endswith("/deliveries") and answer.request.method == "POST"
 
 
 def stands_in(heard: np.ndarray, rendered: np.ndarray) -> bool:

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 import subprocess
 import sys
 import tempfile
@@ -12,11 +13,11 @@ import mido
 import numpy as np
 import soundfile
 from django.conf import settings
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from needle.metering.measure import measure
 from tests.browser.measuring import lean, noise
-from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment
+from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, is_ordered
 from tests.core.adm_rules import check_file
 
 LONG = 4 * PATIENCE
@@ -58,9 +59,7 @@ class Folder(BrowserCase):
             field = form.get_by_label(label, exact=True)
             if field.is_enabled():
                 field.select_option(label=option)
-        with page.expect_response(
-            lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"
-        ) as made:
+        with page.expect_response(is_ordered) as made:
             form.get_by_role("button", name="Make the files").click()
         return str(made.value.json()["id"])
 
@@ -247,6 +246,25 @@ class Desk(Folder):
         offset = round(start * RATE) - first * RATE // 2
         count = RATE
         np.testing.assert_allclose(audio[:, :count], rendered[:, offset : offset + count], atol=3 * 2**-23)
+
+    def test_what_was_changed_a_moment_ago_is_in_it(self) -> None:
+        page = self.page
+        self.rowan.to_desk("Place")
+        on_its_way, held = re.compile(r"/operations$"), list[Route]()
+        page.route(on_its_way, lambda route: held.append(route))
+        with page.expect_request(on_its_way):
+            page.get_by_role("button", name="Mute Plucked bass for everybody").click()
+        self.rowan.to_desk("Hand over")
+        asked = list[str]()
+        page.on("request", lambda request: asked.append(f"{request.method} {request.url.rpartition('/')[2]}"))
+        make = page.get_by_role("button", name="Make the files")
+        make.click()
+        expect(make).to_be_disabled()
+        self.assertNotIn("POST deliveries", asked)
+        with page.expect_response(is_ordered) as made:
+            held[0].continue_()
+        self.assertTrue(self.rowan.document()["sources"]["plucked-bass"]["muted"])
+        self.assertEqual(made.value.json()["revision"], self.rowan.revision())
 
     def passage(self, name: str) -> tuple[float, float]:
         found = next(one for one in self.rowan.document()["passages"].values() if one["name"] == name)

@@ -88,6 +88,45 @@ describe("a change", () => {
   });
 });
 
+describe("what is made of the session", () => {
+  const moved = [{ part: "sources", key: "oars", value: source("oars", 0, { pan: 0.5 }) }];
+
+  it("holds every change of one's own, however slow the line, and those before it", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    expect(await session.settled()).toBe(5);
+    desk.quick = false;
+    desk.answers = [moved];
+    useEdits().setValue(session.sources[0]!, "pan", 0.5, 0);
+    let revision = 0;
+    void session.settled().then((found) => (revision = found));
+    await settle();
+    expect(revision).toBe(0);
+    // A colleague's change has come in between, and is told last.
+    const theirs = desk.told([]);
+    desk.release();
+    await settle();
+    expect([revision, session.revision]).toEqual([0, 5]);
+    desk.hear(theirs);
+    await settle();
+    expect([revision, session.sources[0]!.pan]).toEqual([7, 0.5]);
+  });
+
+  it.each(["the connection goes", "another session is opened"])(
+    "is not made of half of them when %s",
+    async (why) => {
+      const desk = new Desk(parts());
+      const session = await desk.open();
+      desk.quick = false;
+      useEdits().setValue(session.sources[0]!, "pan", 0.5, 0);
+      const made = session.settled();
+      if (why === "the connection goes") desk.wire.close();
+      else session.close();
+      await expect(made).rejects.toThrow("Your last changes wait for the connection.");
+    },
+  );
+});
+
 describe("others' changes", () => {
   it("arrive in order, whatever the wire does", async () => {
     const desk = new Desk(parts());

@@ -15,8 +15,8 @@ export class Refusal extends Error {
 
 /** The server could not be reached; what was to be sent is still to be sent. */
 export class Unreachable extends Error {
-  constructor() {
-    super("The server cannot be reached.");
+  constructor(message = "The server cannot be reached.") {
+    super(message);
   }
 }
 

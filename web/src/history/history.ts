@@ -166,9 +166,9 @@ export const useHistory = defineStore("history", () => {
 
   const lookAtVersions = (): Promise<boolean> => attempt(readVersions);
 
-  const name = (revision: number, called: string): Promise<boolean> =>
+  const name = (revision: number | Promise<number>, called: string): Promise<boolean> =>
     attempt(async () => {
-      await post(`${base()}/versions`, { revision, name: called });
+      await post(`${base()}/versions`, { revision: await revision, name: called });
       await readVersions();
     });
 

@@ -126,8 +126,8 @@ export class Outbox {
   private settle(letter: Letter, answer: Schemas["Answer"] | null, refusal: string): void {
     this.letters.splice(this.letters.indexOf(letter), 1);
     void this.box.drop(letter).catch(() => undefined);
-    this.tell();
     letter.settled(answer, refusal);
+    this.tell();
     if (letter.waited) {
       const { path, body, said, settled } = letter;
       const again = (): void => void this.put(path, body, said, settled);

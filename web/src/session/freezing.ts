@@ -19,7 +19,8 @@ export const useFreezing = defineStore("freezing", () => {
   async function freeze(source: Source): Promise<void> {
     const base = `/api/sessions/${session.id}`;
     try {
-      let found = await post<Freezing>(`${base}/sources/${source.id}/freeze`, { revision: session.revision });
+      const revision = await session.settled();
+      let found = await post<Freezing>(`${base}/sources/${source.id}/freeze`, { revision });
       while (OPEN.includes(found.status)) {
         going.set(source.id, found);
         await new Promise((done) => setTimeout(done, ASK_EVERY));

@@ -141,7 +141,7 @@ export const useMoves = defineStore("moves", () => {
     trouble.value = "";
     try {
       const found = await post<Draft>(`/api/sessions/${session.id}/${path}`, {
-        revision: session.revision,
+        revision: await session.settled(),
         ...body,
       });
       return isLast() ? found : null;
@@ -217,7 +217,7 @@ export const useMoves = defineStore("moves", () => {
     if (!span.value || !main) return;
     const names = lanes.value.filter((one) => one.source === main.source);
     try {
-      const body = { revision: session.revision, lanes: names, ...span.value };
+      const body = { revision: await session.settled(), lanes: names, ...span.value };
       const found = await post<Clip>(`/api/sessions/${session.id}/moves/clip`, body);
       const where = session.grid.barsText(span.value.start, span.value.end);
       clip.value = { clip: found, from: main, said: `${view.nameOf(main.source)}, ${where}` };

@@ -165,7 +165,7 @@ export const usePulses = defineStore("pulses", () => {
   async function tryOut(values: PulseValues, title: string): Promise<void> {
     try {
       const draft = await post<Schemas["PulseDraft"]>(`/api/sessions/${session.id}/pulse/draft`, {
-        revision: session.revision,
+        revision: await session.settled(),
         source: owner.value,
         values,
       });
@@ -181,8 +181,9 @@ export const usePulses = defineStore("pulses", () => {
 
   /** Have the core say what would write it out, or take it back, and do that. */
   async function make(which: "written-out" | "taken-back"): Promise<void> {
-    const query = new URLSearchParams({ revision: String(session.revision), source: owner.value });
+    const source = owner.value;
     try {
+      const query = new URLSearchParams({ revision: String(await session.settled()), source });
       const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
       session.change({}, found.operation as unknown as Operation);
       if (which === "written-out")

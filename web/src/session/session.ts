@@ -3,9 +3,9 @@
  * here and elsewhere, who is present, and changes on their way.
  */
 import { defineStore } from "pinia";
-import { createEventHook } from "@vueuse/core";
+import { createEventHook, until } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
-import { get, type Schemas } from "@/api/http";
+import { get, Unreachable, type Schemas } from "@/api/http";
 import type { Point, ShapeTables } from "@/geometry/lanes";
 import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/live/channel";
@@ -79,6 +79,8 @@ export interface Pending {
 export const useSession = defineStore("session", () => {
   const id = ref("");
   const revision = ref(0);
+  /** The latest revision that was told of; those before it may still be on their way. */
+  const latest = ref(0);
   const role = ref("listener");
   const document = shallowRef<Schemas["DocumentOut"] | null>(null);
   const grid = shallowRef(new Grid([], 0));
@@ -92,6 +94,7 @@ export const useSession = defineStore("session", () => {
   /** Changes that have not been answered, each in a few words. */
   const unsent = shallowRef<string[]>([]);
   const waiting = computed(() => unsent.value.length);
+  const isSettled = computed(() => !waiting.value && revision.value >= latest.value);
   /** What became of changes that had waited for the connection, once it was back. */
   const outcomes = shallowRef<Outcome[]>([]);
   /** What comes in over the live channel, and every revision as it is taken in. */
@@ -138,7 +141,7 @@ export const useSession = defineStore("session", () => {
     const found = await get<Schemas["OpenSession"]>(base);
     if (id.value !== sessionId) return;
     document.value = found.document;
-    revision.value = found.revision;
+    revision.value = latest.value = found.revision;
     role.value = found.role;
     measureBy(found.frame);
     outbox = new Outbox(
@@ -222,6 +225,7 @@ export const useSession = defineStore("session", () => {
   /** Take in a revision; those that come too early wait for the ones before. */
   function take(told: Revision): void {
     if (told.revision <= revision.value) return;
+    latest.value = Math.max(latest.value, told.revision);
     early.set(told.revision, told);
     for (let next = early.get(revision.value + 1); next; next = early.get(revision.value + 1)) {
       early.delete(next.revision);
@@ -339,6 +343,15 @@ export const useSession = defineStore("session", () => {
     if (mayEdit.value) outbox.putBack(path, body, said, settledBy(outbox));
   }
 
+  /** The revision that everything changed here is part of: for what is made of the session as one sees it. */
+  async function settled(): Promise<number> {
+    const mine = id.value;
+    await until(() => isSettled.value || !connected.value || id.value !== mine).toBe(true);
+    if (id.value !== mine || !isSettled.value)
+      throw new Unreachable("Your last changes wait for the connection. Try again when they have been sent.");
+    return revision.value;
+  }
+
   const tell = (message: Outgoing): void => channel?.send(message);
 
   const values = useValues({ document, pending, previews, tried, shapes, at });
@@ -353,7 +366,7 @@ export const useSession = defineStore("session", () => {
     id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
-    open, close, hold, letGo, change, turnBack, putBack, tell,
+    open, close, hold, letGo, change, turnBack, putBack, settled, tell,
     holder, ...values,
   }; // prettier-ignore
 });

@@ -32,7 +32,7 @@ export const useTakes = defineStore("takes", () => {
   async function add(recorded: Recorded): Promise<void> {
     const mine = session.id;
     try {
-      const take = await post<Take>(path(), { ...recorded, revision: session.revision });
+      const take = await post<Take>(path(), { ...recorded, revision: await session.settled() });
       if (session.id !== mine) return;
       takes.value = [take, ...takes.value];
       consider(take);

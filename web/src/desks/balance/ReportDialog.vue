@@ -62,7 +62,7 @@ async function make(): Promise<void> {
     report.value = await post<Report>(`${base.value}/reports`, {
       ...options.value,
       title,
-      revision: revision.value ?? session.revision,
+      revision: revision.value ?? (await session.settled()),
       ...(part && {
         start: session.grid.secondsOfBeat(part.start),
         end: session.grid.secondsOfBeat(part.end),

@@ -14,7 +14,7 @@ onMounted(() => void history.lookAtVersions());
 
 const named = computed(() => history.versions.find((one) => one.revision === session.revision));
 async function name(): Promise<void> {
-  if (called.value.trim() && (await history.name(session.revision, called.value.trim()))) called.value = "";
+  if (called.value.trim() && (await history.name(session.settled(), called.value.trim()))) called.value = "";
 }
 </script>
 

@@ -91,7 +91,8 @@ export const useDeliveries = defineStore("deliveries", () => {
   const make = (): Promise<boolean> =>
     attempt(async () => {
       const leaning = { tolerance_db: tolerance.db, tolerance_seconds: tolerance.seconds };
-      const wanted = { ...order.value, ...leaning, ...stretch.value, revision: session.revision };
+      const revision = await session.settled();
+      const wanted = { ...order.value, ...leaning, ...stretch.value, revision };
       put(await post<Delivery>(base.value, wanted));
       void look();
     });

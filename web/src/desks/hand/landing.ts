@@ -30,12 +30,12 @@ export const useLanding = defineStore("landing", () => {
 
   const base = computed(() => `/api/sessions/${session.id}/moves`);
   const landing = computed(() => rows.value.filter((one) => one.owner));
-  const fields = (): Record<string, string> => ({ revision: String(session.revision) });
+  const fields = async (): Promise<Record<string, string>> => ({ revision: String(await session.settled()) });
 
   const open = (chosen: File): Promise<boolean> =>
     attempt(async () => {
       leave();
-      const found = await postFile<Schemas["LanesOut"]>(`${base.value}/found`, chosen, fields());
+      const found = await postFile<Schemas["LanesOut"]>(`${base.value}/found`, chosen, await fields());
       file.value = chosen;
       places.value = found.places;
       rows.value = found.lanes.map((one) => ({
@@ -67,7 +67,7 @@ export const useLanding = defineStore("landing", () => {
       const lands = landing.value.map(({ index, owner, to }) => ({ index, source: owner, parameter: to }));
       const start = session.grid.bars[bar.value - 1]?.times[0] ?? 0;
       const found = await postFile<Schemas["DraftOut"]>(`${base.value}/land`, file.value!, {
-        ...fields(),
+        ...(await fields()),
         lands: JSON.stringify(lands),
         over: over.value,
         at: String(start),
