@@ -2,8 +2,12 @@
 
 import re
 from collections.abc import Mapping
+from datetime import date
 
+from needle.checks import Document
 from needle.errors import NeedleError
+from needle.rendering.mix import Mix
+from needle.session import tempo_map
 
 WORDS = {
     "session": "the session's name",
@@ -36,15 +40,43 @@ def checked_pattern(pattern: str) -> str:
     return pattern
 
 
-class Names:
-    """Gives every file of a delivery a name of its own; a ``/`` in the pattern makes folders."""
+def words_of(document: Document, mix: Mix, start: int, stop: int, revision: int, day: date) -> dict[str, str]:
+    """The words that are the same for every file made of a mix from frame ``start`` to ``stop``."""
+    session = document["session"]
+    return {
+        "session": session["name"],
+        "layout": session["layout"],
+        "revision": str(revision),
+        "passage": passage_of(document, mix, start, stop),
+        "date": day.isoformat(),
+        "rate": f"{session['rate'] / 1000:g}k",
+    }
 
-    def __init__(self, pattern: str) -> None:
+
+def passage_of(document: Document, mix: Mix, start: int, stop: int) -> str:
+    """The passage from frame ``start`` to ``stop``, as far as the mix goes; nothing if there is none just there."""
+    tempo = tempo_map(document)
+    for passage in document["passages"].values():
+        first, last = (round(tempo.seconds_at(passage[edge]) * mix.rate) for edge in ("start", "end"))
+        if abs(first - start) <= 1 and abs(min(last, mix.frames) - stop) <= 1:
+            return str(passage["name"])
+    return ""
+
+
+class Names:
+    """Gives every file of a delivery a name of its own; a ``/`` in the pattern makes folders.
+
+    ``common`` are the words that are the same for all of them. They are numbered in the order of being named.
+    """
+
+    def __init__(self, pattern: str, common: Mapping[str, str]) -> None:
         self.pattern = checked_pattern(pattern)
+        self._common = dict(common)
         self._given: set[str] = set()
 
-    def of(self, words: Mapping[str, str], ending: str) -> str:
-        """The name (with ``ending``, as ``.wav``) that the pattern makes of some words."""
+    def of(self, part: str, kind: str, ending: str) -> str:
+        """The name (with ``ending``, as ``.wav``) of the next file: what it is, and what kind of thing."""
+        words = {**self._common, "part": part, "kind": kind, "number": f"{len(self._given) + 1:02}"}
         told = {word: safe(words.get(word, "")) for word in WORDS}
         parts = [re.sub(r"\{([^{}]*)\}", lambda m: told[m[1]], part) for part in self.pattern.split("/")]
         named = [kept for part in parts if (kept := safe(part))] or ["file"]

@@ -19,6 +19,16 @@ UNDEFINED_BELOW_DB = -60.0
 """The lean is undefined (nan) where both sides together are weaker than this (dBFS, K-weighted)."""
 
 
+def hops_in(seconds: float) -> int:
+    """How many whole hops there are in a time (s)."""
+    return int(seconds / HOP_SECONDS + 1e-6)
+
+
+def hops_between(start: float, end: float, count: int) -> tuple[int, int]:
+    """The first hop from ``start``, and the one after the last before ``end`` (s; 0: to the last), of ``count``."""
+    return min(round(start / HOP_SECONDS), count), min(round(end / HOP_SECONDS), count) if end else count
+
+
 def lean_db(left: Values, right: Values) -> Values:
     """10 log10(right / left) of K-weighted mean squares, dB, any shape; nan where too weak to say."""
     left, right = np.asarray(left, dtype=np.float64), np.asarray(right, dtype=np.float64)

@@ -19,7 +19,16 @@ from needle.balancing.steps import Steps
 from needle.balancing.weighing import Giver
 from needle.errors import NeedleError
 from needle.metering.frames import FRAMES_PER_HOP, Frames
-from needle.metering.lean import HOP_SECONDS, LONG_HOPS, Tolerance, lean_curve, lean_db, leaning_stretches
+from needle.metering.lean import (
+    HOP_SECONDS,
+    LONG_HOPS,
+    Tolerance,
+    hops_between,
+    hops_in,
+    lean_curve,
+    lean_db,
+    leaning_stretches,
+)
 from needle.metering.overview import Overview, finite, listed
 from needle.metering.spectra import THIRD_OCTAVES
 from needle.rendering.mix import Listening, Mix
@@ -63,8 +72,7 @@ class During(Schema):
 
     def hops(self, count: int) -> tuple[int, int]:
         """The tenths of a second that it covers; Refused if there are none."""
-        first = min(round(self.start / HOP_SECONDS), count)
-        last = min(round(self.end / HOP_SECONDS), count) if self.end else count
+        first, last = hops_between(self.start, self.end, count)
         if first >= last:
             raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
         return first, last
@@ -252,7 +260,7 @@ def causes_of_a_stretch(
     """What every source and return adds to the lean of a stretch."""
     session = membership(request.user, session_id).session
     mix = mix_at(session, revision)
-    first, last = during.hops(int(mix.length / HOP_SECONDS))
+    first, last = during.hops(hops_in(mix.length))
 
     # Edits elsewhere leave the causes of a stretch as they are.
     key = ("causes", content_between(session_id, revision, first, last, mix))

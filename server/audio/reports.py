@@ -10,7 +10,7 @@ from django.conf import settings
 from needle.balancing.report import file_report, mix_report
 from needle.balancing.steps import Steps, finished
 from needle.errors import NeedleError
-from needle.metering.lean import HOP_SECONDS, Tolerance
+from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import TARGETS
 from needle.session import names_in
 from server.audio.mixes import document_for, mix_at
@@ -34,8 +34,7 @@ def report_data(report: Report) -> dict[str, Any]:
 def measure_mix(report: Report) -> None:
     """Make the report of a revision."""
     mix, document = mix_at(report.session, report.revision), document_for(report.session, report.revision)
-    first, last = round(report.start / HOP_SECONDS), round((report.end or mix.length) / HOP_SECONDS)
-    last = min(last, int(mix.length / HOP_SECONDS))
+    first, last = hops_between(report.start, report.end, hops_in(mix.length))
     _make(report, mix_report(mix, names_in(document), first, last, *_options(report), known_frames, known_shares))
 
 

@@ -1,5 +1,6 @@
 """Deliveries over HTTP: ordered, followed, stopped, taken away, removed."""
 
+from datetime import UTC, datetime
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -7,9 +8,10 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from needle.delivering.naming import PATTERN, WORDS, safe
+from needle.delivering.naming import PATTERN, WORDS, Names, safe, words_of
+from needle.rendering.mix import Mix
 from server.audio import tasks
-from server.audio.mixes import mix_at
+from server.audio.mixes import document_for, mix_at
 from server.delivery import streaming
 from server.delivery.keeping import forget, forget_old
 from server.delivery.models import Delivery
@@ -26,6 +28,14 @@ class DeliveryIn(Order):
     revision: Annotated[int, Field(ge=0)]
     start: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
     end: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
+
+    def frames(self, mix: Mix) -> tuple[int, int]:
+        """The first frame, and the one after the last. Refused if there is none between."""
+        start = round(self.start * mix.rate)
+        stop = min(round(self.end * mix.rate), mix.frames) if self.end else mix.frames
+        if start >= stop:
+            raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+        return start, stop
 
 
 class FileOut(Schema):
@@ -67,6 +77,12 @@ class OfferOut(Schema):
     pattern: str
 
 
+class CalledOut(Schema):
+    """The name of a file."""
+
+    name: str
+
+
 def _out(delivery: Delivery) -> DeliveryOut:
     rate = delivery.session.rate
     return DeliveryOut(
@@ -90,15 +106,22 @@ def offer(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
     return {"words": WORDS, "pattern": PATTERN}
 
 
+@router.post("/{uuid:session_id}/deliveries/called", response=CalledOut)
+def called(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> dict[str, str]:
+    """What the mix would be called if this were ordered, as the first of its files."""
+    session = membership(request.user, session_id, to_edit=True).session
+    mix = mix_at(session, given.revision)
+    document = document_for(session, given.revision)
+    common = words_of(document, mix, *given.frames(mix), given.revision, datetime.now(UTC).date())
+    return {"name": Names(given.pattern, common).of("Mix", "Mix", given.ending)}
+
+
 @router.post("/{uuid:session_id}/deliveries", response=DeliveryOut)
 def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> DeliveryOut:
     """Order files; they are made in the background."""
     session = membership(request.user, session_id, to_edit=True).session
     mix = mix_at(session, given.revision)
-    start = round(given.start * mix.rate)
-    stop = min(round(given.end * mix.rate), mix.frames) if given.end else mix.frames
-    if start >= stop:
-        raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+    start, stop = given.frames(mix)
     order = Order(**given.dict(include=set(Order.model_fields))).checked(mix)
     delivery = Delivery.objects.create(
         session=session, author=request.user, revision=given.revision, start=start, stop=stop, order=order

@@ -16,7 +16,7 @@ from needle.balancing.steps import Steps
 from needle.checks import Document
 from needle.delivering.chart import Charted, write_chart
 from needle.delivering.loudness import Levelled, levelled, measured_mix
-from needle.delivering.naming import Names
+from needle.delivering.naming import Names, words_of
 from needle.delivering.sounds import Sound, sounds_of
 from needle.errors import NeedleError
 from needle.files.adm.telling import told
@@ -25,7 +25,7 @@ from needle.files.audio import AudioWriter
 from needle.files.bundle import write_bundle
 from needle.files.lanes import lanes_json, lanes_table
 from needle.files.midi_moves import write_midi_moves
-from needle.metering.lean import HOP_SECONDS, Tolerance
+from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import Target
 from needle.rendering.mix import Mix
 from needle.session import groups_in, names_in, tempo_map
@@ -79,7 +79,10 @@ class _Maker:
         self.document: Document = document_for(delivery.session, delivery.revision)
         self.start, self.stop = delivery.start, delivery.stop
         self.seconds = (self.stop - self.start) / self.mix.rate
-        self.names = Names(self.order.pattern)
+        self.common = words_of(
+            self.document, self.mix, self.start, self.stop, delivery.revision, datetime.now(UTC).date()
+        )
+        self.names = Names(self.order.pattern, self.common)
         self.files: list[File] = []
         self.notes: list[str] = []
         self.level: Levelled | None = None
@@ -170,7 +173,7 @@ class _Maker:
             "clipped": writer.clipped,
             "channels": [channel.label for channel in sound.layout.channels],
         }
-        self._keep(self._name(sound.title, sound.word, self.order.ending), sound.kind, path, **measured)
+        self._keep(self.names.of(sound.title, sound.word, self.order.ending), sound.kind, path, **measured)
         if writer.clipped:
             kept = (
                 "a float file keeps them" if "float" in self.order.format else "they were cut off: lower the levels"
@@ -190,7 +193,7 @@ class _Maker:
         objects = [one for one in found.programme.objects if not one.bed]
         beds = len(found.programme.objects) - len(objects)
         said = f"{len(objects)} objects, {beds} beds, {found.programme.tracks} tracks"
-        self._keep(self._name("Objects", "Objects", ".wav"), "adm", path, said=said)
+        self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=said)
 
     def _moves(self) -> Work:
         tempo = tempo_map(self.document)
@@ -207,7 +210,8 @@ class _Maker:
             yield number / len(self.order.moves)
 
     def _measure_balance(self) -> Work:
-        first, last = round(self.start / self.mix.rate / HOP_SECONDS), int(self.stop / self.mix.rate / HOP_SECONDS)
+        start, end = (frame / self.mix.rate for frame in (self.start, self.stop))
+        first, last = hops_between(start, end, hops_in(self.mix.length))
         tolerance = Tolerance(self.order.tolerance_db, self.order.tolerance_seconds)
         wanted = self.order.loudness
         target = Target("wanted", "ordered", wanted.lufs, wanted.dbtp, 1.0) if wanted else None
@@ -253,54 +257,30 @@ class _Maker:
         charted = Charted(self.mix, self.document, self.start / self.mix.rate, self.stop / self.mix.rate, lean)
         path = self.folder / str(len(self.files))
         yield from write_chart(path, charted)
-        self._keep(self._name("Moves chart", "Report", ".pdf"), "chart", path)
+        self._keep(self.names.of("Moves chart", "Report", ".pdf"), "chart", path)
 
     def _bundle(self) -> Work:
         rate = self.document["session"]["rate"]
         path = self.folder / str(len(self.files))
         yield from write_bundle(path, self.document, lambda asset: asset_audio(asset, rate))
-        self._keep(self._name("Session", "Session", ".zip"), "bundle", path)
+        self._keep(self.names.of("Session", "Session", ".zip"), "bundle", path)
 
     # The list of files.
 
     def _add(self, title: str, kind: str, ending: str, sort: str, write: Any) -> None:
         path = self.folder / str(len(self.files))
         write(path)
-        self._keep(self._name(title, kind, ending), sort, path)
+        self._keep(self.names.of(title, kind, ending), sort, path)
 
     def _keep(self, name: str, kind: str, path: Path, **measured: Any) -> None:
         self.files.append({"name": name, "kind": kind, "bytes": path.stat().st_size, **measured})
-
-    def _name(self, part: str, kind: str, ending: str) -> str:
-        session = self.document["session"]
-        words = {
-            "session": session["name"],
-            "part": part,
-            "kind": kind,
-            "number": f"{len(self.files) + 1:02}",
-            "layout": session["layout"],
-            "revision": str(self.delivery.revision),
-            "passage": self._passage(),
-            "date": datetime.now(UTC).strftime("%Y-%m-%d"),
-            "rate": f"{session['rate'] / 1000:g}k",
-        }
-        return self.names.of(words, ending)
-
-    def _passage(self) -> str:
-        """The passage that is delivered, or nothing for the whole piece."""
-        tempo = tempo_map(self.document)
-        for passage in self.document["passages"].values():
-            edges = [round(tempo.seconds_at(passage[edge]) * self.mix.rate) for edge in ("start", "end")]
-            if abs(edges[0] - self.start) <= 1 and abs(min(edges[1], self.mix.frames) - self.stop) <= 1:
-                return str(passage["name"])
-        return ""
 
     def _contents(self) -> str:
         """What is delivered, as a text to read."""
         session = self.document["session"]
         lines = [
             f"{session['name']}, revision {self.delivery.revision}",
-            f"{session['rate']} Hz, {session['layout']}, {self.seconds:.2f} s {self._passage()}".strip(),
+            f"{session['rate']} Hz, {session['layout']}, {self.seconds:.2f} s {self.common['passage']}".strip(),
             "",
         ]
         for file in self.files:

@@ -131,10 +131,13 @@ class Loudness(SimpleTestCase):
 
 
 class Naming(SimpleTestCase):
-    @given(st.lists(st.dictionaries(st.sampled_from(sorted(WORDS)), st.text(max_size=40)), min_size=1, max_size=8))
-    def test_names_differ_and_lead_nowhere(self, told: list[dict[str, str]]) -> None:
-        names = Names(PATTERN)
-        given = [names.of(words, ".wav") for words in told]
+    @given(
+        st.dictionaries(st.sampled_from(sorted(WORDS)), st.text(max_size=40)),
+        st.lists(st.tuples(st.text(max_size=40), st.text(max_size=40)), min_size=1, max_size=8),
+    )
+    def test_names_differ_and_lead_nowhere(self, common: dict[str, str], told: list[tuple[str, str]]) -> None:
+        names = Names("{session}/{kind}/{part}", common)
+        given = [names.of(part, kind, ".wav") for part, kind in told]
         self.assertEqual(len({name.lower() for name in given}), len(told))
         for name in given:
             self.assertTrue(name.endswith(".wav"))
@@ -143,14 +146,17 @@ class Naming(SimpleTestCase):
                 self.assertFalse(set(part) & set('\\:*?"<>|\0\n'), name)
 
     def test_patterns(self) -> None:
-        names = Names("{session}/{part} r{revision}")
-        words = {"session": "Night / Ferry", "part": "con", "revision": "3"}
-        self.assertEqual(names.of(words, ".wav"), "Night - Ferry/con- r3.wav")
-        self.assertEqual(names.of(words, ".wav"), "Night - Ferry/con- r3 2.wav")
+        common = {"session": "Night / Ferry", "revision": "3"}
+        names = Names("{session}/{part} r{revision}", common)
+        self.assertEqual(names.of("con", "Stem", ".wav"), "Night - Ferry/con- r3.wav")
+        self.assertEqual(names.of("con", "Stem", ".wav"), "Night - Ferry/con- r3 2.wav")
+        numbered = Names(PATTERN, common)
+        self.assertEqual(numbered.of("Mix", "Mix", ".wav"), "Night - Ferry/Mix/01 Mix.wav")
+        self.assertEqual(numbered.of("Gulls", "Stem", ".flac"), "Night - Ferry/Stem/02 Gulls.flac")
         self.assertEqual(safe("  ..a\t b.. "), "a b")
         for wrong, word in (("{song}", "{song}"), ("{part", "not closed"), (" / ", "what the files are called")):
             with self.assertRaisesRegex(NeedleError, word.replace("{", r"\{")):
-                Names(wrong)
+                Names(wrong, {})
 
 
 tempos = st.builds(

@@ -18,7 +18,7 @@ from needle.metering.frames import (
     warm_up_frames,
 )
 from needle.metering.kweighting import k_weighting
-from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve, lean_db, leaning_stretches
+from needle.metering.lean import LONG_HOPS, Tolerance, hops_between, hops_in, lean_curve, lean_db, leaning_stretches
 from needle.metering.measure import Measurement, measure
 from needle.metering.overview import Overview
 from needle.metering.truepeak import PHASES
@@ -145,6 +145,14 @@ class Peaks(SimpleTestCase):
 
 
 class Balance(SimpleTestCase):
+    def test_hops_are_counted_as_they_are_written(self) -> None:
+        for count in range(2000):
+            self.assertEqual(hops_in(count * 0.1), count)
+            self.assertEqual(hops_in(count / 10 + 0.0999), count)
+        self.assertEqual(hops_between(0.0, 0.0, 43), (0, 43))
+        self.assertEqual(hops_between(1.0, 4.3, 43), (10, 43))
+        self.assertEqual(hops_between(5.0, 9.0, 43), (43, 43))
+
     def test_lean_correlation_and_mono(self) -> None:
         found = measured(stereo(-20, -14, 6.0))
         self.assertAlmostEqual(found["lean_db"], 6.0, places=3)

@@ -240,3 +240,17 @@ class Deliveries(SessionCase):
     def test_the_offer_names_the_words_of_a_pattern(self) -> None:
         offer = self.as_("lisa").get(self.url("/deliveries/offer")).json()
         self.assertIn("session", offer["words"])
+
+    def test_a_name_is_shown_before_anything_is_made_as_it_will_be(self) -> None:
+        passage = {"kind": "add-passage", "id": "p", "name": "Slack: water", "start": 0.0, "end": 3.0}
+        self.operate(self.as_("olga"), passage)
+        end = 3.0 * 60.0 / self.state()["session"]["tempos"][0][1]
+        order = {"pattern": "{session}_{passage}_{part}_r{revision}", "format": "flac-16", "end": end}
+        asked = {"revision": self.revision(), **order}
+        called = self.post(self.as_("emil"), "/deliveries/called", asked).json()["name"]
+        self.assertEqual(called, f"Tones_Slack- water_Mix_r{self.revision()}.flac")
+        done, _ = self.made(**order)
+        self.assertEqual(done["files"][0]["name"], called)
+        answer = self.post(self.as_("emil"), "/deliveries/called", {**asked, "pattern": "{song}"})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("{song}", answer.json()["detail"])

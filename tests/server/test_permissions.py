@@ -149,6 +149,7 @@ class Matrix(SessionCase):
                 "operation": {"kind": "place-source", "source": "low", "pan": revision % 7 / 10},
             },
             "deliveries": {"revision": revision},
+            "called": {"revision": revision},
             "away": {"away": False},
             "copy": {"name": "Another"},
             "reports": {"revision": revision},

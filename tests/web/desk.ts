@@ -70,6 +70,8 @@ export class Desk {
   layout = "0+2+0";
   /** What else is answered to those who ask, by a part of the path. */
   gives: Record<string, (path: string) => unknown> = {};
+  /** What those get who post to a part of a path, if it is no change; a sentence refuses it. */
+  takes: Record<string, (body: Record<string, unknown>) => unknown> = {};
   private waiting: (() => void)[] = [];
 
   constructor(
@@ -126,6 +128,13 @@ export class Desk {
     }
     const sent = JSON.parse(body) as Posted["body"];
     this.posted.push({ path, body: sent });
+    const taken = Object.entries(this.takes).find(([part]) => path.includes(part));
+    const found = taken?.[1](sent as unknown as Record<string, unknown>);
+    if (taken)
+      return json(
+        typeof found === "string" ? { detail: found } : found,
+        typeof found === "string" ? 422 : 200,
+      );
     const answer = this.answers.shift() ?? [];
     if (!this.quick) await new Promise<void>((go) => this.waiting.push(go));
     if (typeof answer === "string") return json({ detail: answer }, 422);

@@ -132,6 +132,28 @@ describe("deliveries", () => {
     expect(desk.posted[1]!.body).not.toHaveProperty("start");
   });
 
+  it("show the name that the core makes of a pattern, or why it makes none; the last one typed counts", async () => {
+    vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout", "Date"] });
+    await desk.open();
+    const deliveries = useDeliveries();
+    desk.gives["/offer"] = () => ({ words: {}, pattern: "{session} {part}" });
+    desk.gives["/deliveries"] = () => [];
+    const typed = async (pattern?: string) => {
+      if (pattern) deliveries.order.pattern = pattern;
+      await settle();
+      vi.advanceTimersByTime(200);
+      await settle();
+    };
+    desk.takes["/called"] = (body) => ({ name: `${String(body.pattern)}.wav` });
+    await deliveries.arrive();
+    await typed();
+    expect(deliveries.called).toEqual({ name: "{session} {part}.wav", trouble: "" });
+    desk.takes["/called"] = () => "A brace in the name is not closed.";
+    await typed("{part");
+    expect(deliveries.called).toEqual({ name: "", trouble: "A brace in the name is not closed." });
+    deliveries.leave();
+  });
+
   it("are followed for as long as somebody looks, quickly while something is made", async () => {
     await desk.open();
     const deliveries = useDeliveries();

@@ -690,6 +690,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/deliveries/called": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Called
+         * @description What the mix would be called if this were ordered, as the first of its files.
+         */
+        post: operations["server_delivery_api_called"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/deliveries/offer": {
         parameters: {
             query?: never;
@@ -2392,6 +2412,14 @@ export interface components {
             times: number[];
             /** Unit */
             unit: number;
+        };
+        /**
+         * CalledOut
+         * @description The name of a file.
+         */
+        CalledOut: {
+            /** Name */
+            name: string;
         };
         /**
          * CauseOut
@@ -8015,6 +8043,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    server_delivery_api_called: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalledOut"];
                 };
             };
         };

@@ -246,13 +246,11 @@ li {
 .about p {
   flex: 1 1 260px;
 }
-.warns,
-.trouble {
+.warns {
   font-weight: 600;
 }
 .trouble {
   padding-left: 7px;
-  color: var(--wrong);
   font-size: 13px;
 }
 .start {

@@ -119,8 +119,4 @@ label > input:not([type="radio"]) {
   border-radius: 3px;
   background: var(--raised);
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 </style>

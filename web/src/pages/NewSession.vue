@@ -123,10 +123,6 @@ select {
   border-radius: 3px;
   background: var(--raised);
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 form button {
   justify-self: end;
 }

@@ -368,8 +368,6 @@ td .quiet {
 }
 .trouble {
   margin-bottom: 14px;
-  color: var(--wrong);
-  font-weight: 600;
 }
 @media (max-width: 980px) {
   th:nth-child(n + 3):nth-child(-n + 5),

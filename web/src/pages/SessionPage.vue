@@ -249,7 +249,7 @@ main {
   padding: 5px 16px;
   background: var(--lamp-soft);
   border-bottom: 1px solid var(--lamp);
-  font-weight: 600;
+  color: inherit;
 }
 .alone {
   display: flex;

@@ -86,8 +86,4 @@ input {
   padding-top: 12px;
   border-top: 1px solid var(--rule);
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 </style>

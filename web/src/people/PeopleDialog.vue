@@ -223,10 +223,6 @@ input {
 .link-text {
   font-size: 12px;
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 @media (max-width: 560px) {
   li,
   .line {

@@ -101,8 +101,6 @@ b {
 }
 .trouble {
   margin-top: 10px;
-  color: var(--wrong);
-  font-weight: 600;
 }
 .link {
   margin-top: 16px;

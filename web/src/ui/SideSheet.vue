@@ -46,8 +46,4 @@ h2 {
   font: inherit;
   resize: vertical;
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 </style>

@@ -89,8 +89,4 @@ h2 {
 .kept {
   font-size: 12px;
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 </style>

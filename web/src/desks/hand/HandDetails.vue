@@ -98,8 +98,4 @@ li {
 .quiet {
   font-size: 12.5px;
 }
-.trouble {
-  color: var(--wrong);
-  font-weight: 600;
-}
 </style>

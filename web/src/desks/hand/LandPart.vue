@@ -230,7 +230,5 @@ select,
 }
 .trouble {
   margin-top: 8px;
-  color: var(--wrong);
-  font-weight: 600;
 }
 </style>

@@ -5,7 +5,7 @@ import { useRoom } from "@/session/room";
 import { useLibrary } from "@/session/library";
 import { useSession } from "@/session/session";
 import NumberField from "@/ui/NumberField.vue";
-import { FIRST, useDeliveries, type Order } from "./deliveries";
+import { useDeliveries, type Order } from "./deliveries";
 
 const session = useSession();
 const room = useRoom();
@@ -65,25 +65,6 @@ const sounds = computed(() => order.value.mix || !!order.value.folds.length || !
 const nothing = computed(() => {
   const { adm, moves, bundle, report, chart } = order.value;
   return !(sounds.value || adm || moves.length || bundle || report || chart);
-});
-
-/** What a name looks like. */
-const example = computed(() => {
-  const part = session.passages.find((one) => one.id === deliveries.passage);
-  const words: Record<string, string> = {
-    session: session.settings?.name ?? "",
-    part: "Mix",
-    kind: "Mix",
-    number: "01",
-    layout: session.settings?.layout ?? "",
-    revision: String(session.revision),
-    passage: part?.name ?? "",
-    date: new Date().toISOString().slice(0, 10),
-    rate: `${(session.settings?.rate ?? 0) / 1000}k`,
-  };
-  const ending = order.value.format.startsWith("flac") ? ".flac" : ".wav";
-  const known = order.value.pattern.replace(/\{(\w+)\}/g, (whole, word: string) => words[word] ?? whole);
-  return `${known.trim()}${ending}`;
 });
 
 function addWord(word: string): void {
@@ -224,15 +205,20 @@ function addWord(word: string): void {
             {{ word }}
           </button>
           <button
-            v-if="order.pattern !== FIRST.pattern"
+            v-if="deliveries.offer && order.pattern !== deliveries.offer.pattern"
             type="button"
             class="link"
-            @click="order.pattern = FIRST.pattern"
+            @click="order.pattern = deliveries.offer.pattern"
           >
             as at first
           </button>
         </div>
-        <p class="quiet beside-field example number" :title="example">{{ example }}</p>
+        <p v-if="deliveries.called.trouble" class="trouble beside-field" role="status">
+          {{ deliveries.called.trouble }}
+        </p>
+        <p v-else class="quiet beside-field example number" :title="deliveries.called.name">
+          {{ deliveries.called.name }}
+        </p>
       </div>
     </fieldset>
 

@@ -1,7 +1,7 @@
 /** What has been handed over of a session, by anybody: ordered, followed, stopped, taken away. */
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
-import { useLocalStorage } from "@vueuse/core";
+import { useLocalStorage, watchDebounced } from "@vueuse/core";
 import { get, post, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { latest } from "@/api/latest";
@@ -15,6 +15,7 @@ export type Offer = Schemas["OfferOut"];
 
 const WHILE_MADE = 400;
 const OTHERWISE = 4000;
+const AFTER_TYPING = 150;
 
 /** What is chosen at first: the mix as it is, and what somebody needs to go on with it. */
 export const FIRST: Order = {
@@ -28,7 +29,7 @@ export const FIRST: Order = {
   bundle: false,
   report: false,
   chart: false,
-  pattern: "{session}/{kind}/{number} {part}",
+  pattern: "",
 };
 
 export const isOpen = (one: Delivery): boolean => ["waiting", "running"].includes(one.status);
@@ -80,7 +81,9 @@ export const useDeliveries = defineStore("deliveries", () => {
   async function arrive(): Promise<void> {
     watched = true;
     void look();
+    void nameIt();
     offer.value ??= await get<Offer>(`${base.value}/offer`).catch(() => null);
+    order.value.pattern ||= offer.value?.pattern ?? "";
   }
 
   function leave(): void {
@@ -88,14 +91,38 @@ export const useDeliveries = defineStore("deliveries", () => {
     clearTimeout(timer);
   }
 
+  const wanted = (revision: number) => ({
+    ...order.value,
+    ...stretch.value,
+    tolerance_db: tolerance.db,
+    tolerance_seconds: tolerance.seconds,
+    revision,
+  });
+
   const make = (): Promise<boolean> =>
     attempt(async () => {
-      const leaning = { tolerance_db: tolerance.db, tolerance_seconds: tolerance.seconds };
-      const revision = await session.settled();
-      const wanted = { ...order.value, ...leaning, ...stretch.value, revision };
-      put(await post<Delivery>(base.value, wanted));
+      put(await post<Delivery>(base.value, wanted(await session.settled())));
       void look();
     });
+
+  /** What the mix would be called; or why nothing can be called so. */
+  const called = ref({ name: "", trouble: "" });
+  const turnOfName = latest();
+  async function nameIt(): Promise<void> {
+    const isLast = turnOfName();
+    if (!session.id || !order.value.pattern) return;
+    try {
+      const { name } = await post<Schemas["CalledOut"]>(`${base.value}/called`, wanted(session.revision));
+      if (isLast()) called.value = { name, trouble: "" };
+    } catch (error) {
+      if (isLast()) called.value = { name: "", trouble: (error as Error).message };
+    }
+  }
+  watchDebounced(
+    [() => order.value.pattern, () => order.value.format, stretch, () => session.revision, () => session.id],
+    () => watched && nameIt(),
+    { debounce: AFTER_TYPING },
+  );
 
   const stop = (one: Delivery): Promise<boolean> =>
     attempt(async () => put(await post<Delivery>(`${base.value}/${one.id}/cancel`)));
@@ -111,6 +138,6 @@ export const useDeliveries = defineStore("deliveries", () => {
   const archiveAddress = (one: Delivery): string => `${base.value}/${one.id}/archive`;
 
   return {
-    rows, offer, order, passage, trouble, busy, arrive, leave, make, stop, remove, fileAddress, archiveAddress,
+    rows, offer, order, passage, called, trouble, busy, arrive, leave, make, stop, remove, fileAddress, archiveAddress,
   }; // prettier-ignore
 });

@@ -275,6 +275,5 @@ const counted = computed(() => {
 .trouble {
   margin-top: 5px;
   font-size: 13px;
-  color: var(--wrong);
 }
 </style>
