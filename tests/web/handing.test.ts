@@ -144,8 +144,9 @@ describe("deliveries", () => {
       vi.advanceTimersByTime(200);
       await settle();
     };
-    desk.takes["/called"] = (body) => ({ name: `${String(body.pattern)}.wav` });
+    desk.takes["/called"] = (body) => ({ name: `${(body.pattern as string) ?? "as offered"}.wav` });
     await deliveries.arrive();
+    expect(deliveries.called.name).toBe("as offered.wav");
     await typed();
     expect(deliveries.called).toEqual({ name: "{session} {part}.wav", trouble: "" });
     desk.takes["/called"] = () => "A brace in the name is not closed.";

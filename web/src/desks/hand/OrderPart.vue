@@ -192,7 +192,14 @@ function addWord(word: string): void {
       <legend class="heading">Names</legend>
       <div class="row">
         <label for="pattern">Called</label>
-        <input id="pattern" v-model="order.pattern" maxlength="200" spellcheck="false" class="number" />
+        <input
+          id="pattern"
+          v-model="order.pattern"
+          :placeholder="deliveries.offer?.pattern"
+          maxlength="200"
+          spellcheck="false"
+          class="number"
+        />
         <div class="beside-field words">
           <button
             v-for="(what, word) in deliveries.offer?.words"

@@ -94,6 +94,7 @@ export const useDeliveries = defineStore("deliveries", () => {
   const wanted = (revision: number) => ({
     ...order.value,
     ...stretch.value,
+    pattern: order.value.pattern || undefined,
     tolerance_db: tolerance.db,
     tolerance_seconds: tolerance.seconds,
     revision,
@@ -110,7 +111,7 @@ export const useDeliveries = defineStore("deliveries", () => {
   const turnOfName = latest();
   async function nameIt(): Promise<void> {
     const isLast = turnOfName();
-    if (!session.id || !order.value.pattern) return;
+    if (!session.id) return;
     try {
       const { name } = await post<Schemas["CalledOut"]>(`${base.value}/called`, wanted(session.revision));
       if (isLast()) called.value = { name, trouble: "" };
