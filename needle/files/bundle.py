@@ -145,6 +145,12 @@ class Bundle:
         """An asset's samples at the session's rate: float32 (channels, frames)."""
         return read_audio(self.asset_path(asset), self.document["session"]["rate"])
 
+    def check_channels(self) -> None:
+        """NeedleError if a source is of channels that its audio does not have."""
+        for source in self.document["sources"].values():
+            if source["first"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
+                raise NeedleError(f"The audio of “{source['name']}” has too few channels.")
+
     def mix(self) -> Mix:
         """The session as a mix that can be rendered. NeedleError if the audio is not what the session needs."""
         kept: dict[str, Audio] = {}
@@ -154,9 +160,7 @@ class Bundle:
                 kept[asset] = self.audio(asset)
             return kept[asset]
 
-        for source in self.document["sources"].values():
-            if source["first"] + source["channels"] > audio(source["asset"]).shape[0]:
-                raise NeedleError(f"The audio of “{source['name']}” has too few channels.")
+        self.check_channels()
         try:
             return mix_of(self.document, audio)
         except NeedleError:

@@ -63,6 +63,7 @@ def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
         for key, row in document["sources"].items()
     }
     checked_document({**document, "sources": sources})
+    bundle.check_channels()
     rate, renamed = document["session"]["rate"], {}
     for number, name in enumerate(hexed):
         share = (1.0 - _UNPACKED) / len(hexed)
@@ -72,8 +73,5 @@ def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
             progress(begins + 0.99 * done * share)
 
         renamed[name] = store_asset(bundle.asset_path(name), rate, shown)
-    for row in document["sources"].values():
-        if row["first"] + row["channels"] > asset_audio(renamed[row["asset"]], rate).shape[0]:
-            raise NeedleError(f"The audio of “{row['name']}” in it has too few channels.")
     named = with_assets(document, renamed, lambda name: asset_audio(renamed[name], rate))
     return begin_session(named, owner)

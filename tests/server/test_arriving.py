@@ -124,16 +124,20 @@ class Arriving(Coming):
             "pan cannot be 3": packed(sources={**sources, "low": {**sources["low"], "pan": 3.0}}),
             "Extra": packed(sources={**sources, "low": {**sources["low"], "colour": 3}}),
             "its own name": packed(sources={**sources, "low": {**sources["low"], "id": "high"}}),
-            "too few channels": packed(sources={**sources, "low": {**sources["low"], "channels": 2, "mode": "span"}}),
+            # At a rate at which nothing of it is kept yet.
+            "too few channels": packed(
+                session={**document["document"]["session"], "rate": 96000},
+                sources={**sources, "low": {**sources["low"], "channels": 2, "mode": "span"}},
+            ),
         }
-        before = Session.objects.count()
+        before = (Session.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*")))
         for words, content in cases.items():
             with self.subTest(words):
                 state = self.bring(content)
                 self.assertEqual(state["status"], "failed")
                 self.assertRegex(state["message"], words if words != "damaged" else "neither|damaged|no session")
                 self.assertNotIn(str(settings.DATA_DIR), state["message"])
-        self.assertEqual(Session.objects.count(), before)
+        self.assertEqual((Session.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*"))), before)
         left = [path for name in ("arriving", "uploads") for path in (settings.DATA_DIR / name).iterdir()]
         self.assertEqual(left, [])
 
