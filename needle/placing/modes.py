@@ -26,7 +26,8 @@ class PlacementMode:
 
     ``parameters`` are the values that it reads. ``positions(values, inputs)`` is where each channel stands and
     ``weights(values, inputs)`` its gain, both (inputs, *shape). ``on_its_side``: each channel sounds on its own side
-    only, turned down by the balance law; otherwise the session's pan law places every channel on both.
+    only, turned down by the balance law; otherwise the session's pan law places every channel on both. ``for_rooms``:
+    it is offered where there are loudspeakers behind the listener too.
     """
 
     name: str
@@ -38,6 +39,7 @@ class PlacementMode:
     positions: PerChannel
     weights: PerChannel
     on_its_side: bool = False
+    for_rooms: bool = False
 
     def takes(self, inputs: int) -> bool:
         """Whether a source of so many channels can be placed in this way."""
@@ -167,6 +169,7 @@ MODES = {
             ("pan",),
             _both_ends,
             _as_they_are,
+            for_rooms=True,
         ),
     )
 }

@@ -16,7 +16,7 @@ from needle.layouts import STEREO
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.moving.parameters import GAIN_LIMIT_DB
-from needle.placing.modes import MODES, STEM
+from needle.placing.modes import MODES
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
@@ -224,7 +224,7 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
     now = level_db(mix, source, spectrum, at)
     found = []
     for mode in MODES.values():
-        if mode.takes(source.channels) and (mode.name != STEM or mix.room.surround or source.mode == STEM):
+        if mode.takes(source.channels) and (mix.room.surround or not mode.for_rooms or mode.name == source.mode):
             values = as_mode(mix, source, mode.name, at)
             # What moves is compared where it stands at this moment.
             there = replace(source, **values, lanes={k: v for k, v in source.lanes.items() if k == "width"})

@@ -67,13 +67,14 @@ class EffectOut(Schema):
 
 
 class ModeOut(Schema):
-    """A way of panning, for sources of ``fewest`` to ``most`` channels."""
+    """A way of panning, for sources of ``fewest`` to ``most`` channels; some only in a room of loudspeakers."""
 
     name: str
     title: str
     sentence: str
     fewest: int
     most: int
+    for_rooms: bool
     parameters: list[str]
 
 

@@ -1,12 +1,13 @@
 """The Place desk as two engineers use it: dragged, keyed, grouped, seated and sent, seen by both, and measured."""
 
 import itertools
+import re
 import tempfile
 from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from server.mixing.operations.base import pan_words
 from tests.browser.measuring import lean, noise
@@ -255,6 +256,21 @@ class Desk(BrowserCase):
 
         self.until(rowan.page, fog, "no passage of that name")
         self.assertEqual((fog()[0]["start"], fog()[0]["end"]), (4.0, 20.0))
+
+    def test_nothing_jumps_under_the_hand_when_a_source_has_been_read(self) -> None:
+        rowan = self.engineer("rowan", desk="place")
+        page, held = rowan.page, list[Route]()
+        page.route(re.compile(r"/placement\?"), lambda route: held.append(route))
+        rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
+        as_one, below = page.get_by_role("radio", name="mono"), page.get_by_role("button", name="List and group")
+        expect(as_one).to_be_disabled()
+        self.until(page, lambda: held, "the source is not read")
+        before = below.bounding_box()
+        for route in held:
+            route.continue_()
+        expect(as_one).to_be_enabled()
+        expect(as_one).to_contain_text("dB")
+        self.assertEqual(below.bounding_box(), before)
 
     def test_kept_placements_are_used_elsewhere_with_their_author(self) -> None:
         rowan = self.engineer("rowan", desk="place")

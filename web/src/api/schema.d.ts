@@ -3779,11 +3779,13 @@ export interface components {
         };
         /**
          * ModeOut
-         * @description A way of panning, for sources of ``fewest`` to ``most`` channels.
+         * @description A way of panning, for sources of ``fewest`` to ``most`` channels; some only in a room of loudspeakers.
          */
         ModeOut: {
             /** Fewest */
             fewest: number;
+            /** For Rooms */
+            for_rooms: boolean;
             /** Most */
             most: number;
             /** Name */

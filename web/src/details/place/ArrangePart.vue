@@ -17,11 +17,8 @@ const library = useLibrary();
 const placing = usePlacing();
 
 const fitting = computed(() => {
-  const modes = library.library?.modes ?? [];
-  return library.kept("placement").filter((preset) => {
-    const mode = modes.find((one) => one.name === preset.content.mode);
-    return mode && mode.fewest <= props.source.channels && props.source.channels <= mode.most;
-  });
+  const modes = library.modesOf(props.source.channels).map((one) => one.name);
+  return library.kept("placement").filter((preset) => modes.includes(preset.content.mode as string));
 });
 
 function join(group: string): void {

@@ -5,6 +5,8 @@ import { computed } from "vue";
 import { decibels } from "@/geometry/pan";
 import { operation, together, useEdits } from "@/session/edits";
 import type { PlacementReading } from "@/session/reading";
+import { useLibrary } from "@/session/library";
+import { useRoom } from "@/session/room";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import ParameterField from "@/ui/ParameterField.vue";
@@ -14,15 +16,23 @@ const props = defineProps<{ source: Source; reading: PlacementReading | null }>(
 const session = useSession();
 const player = usePlayer();
 const edits = useEdits();
+const library = useLibrary();
+const room = useRoom();
 
-const modes = computed(() => props.reading?.modes ?? []);
+/** The ways there are, and what each would be as far as it has been read. */
+const modes = computed(() =>
+  library
+    .modesOf(props.source.channels)
+    .filter((mode) => room.surround || !mode.for_rooms || mode.name === props.source.mode)
+    .map((mode) => ({ ...mode, read: props.reading?.modes.find((one) => one.name === mode.name) })),
+);
 const chosen = computed(() => modes.value.find((mode) => mode.name === props.source.mode));
 const own = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
 
 /** What each way would look like: as it stands now, or as it would stand. */
-function valuesOf(mode: PlacementReading["modes"][number]): (parameter: Parameter) => number {
+function valuesOf(mode: (typeof modes.value)[number]): (parameter: Parameter) => number {
   if (mode.name === props.source.mode) return own;
-  return (parameter) => (mode.values[parameter] as number | undefined) ?? own(parameter);
+  return (parameter) => (mode.read?.values[parameter] as number | undefined) ?? own(parameter);
 }
 
 const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
@@ -40,7 +50,8 @@ const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
 );
 
 const thrown = computed(() => {
-  if (!props.reading || !["balance", "mono"].includes(props.source.mode)) return null;
+  if (!["balance", "mono"].includes(props.source.mode)) return null;
+  if (!props.reading) return "Reading the source…";
   const { lost, lost_db, kept_db } = props.reading;
   if (lost < 0.0005) return "Nothing is thrown away where it stands now.";
   const percent = Math.max(Math.round(lost * 100), 1);
@@ -53,12 +64,12 @@ const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level"
 const even = useLocalStorage("meaning-keeps-level", true);
 const LEAST = 0.05;
 
-function choose(mode: PlacementReading["modes"][number]): void {
-  if (mode.name === props.source.mode) return;
-  const placing = operation("place-source", { source: props.source.id, ...mode.values } as never);
-  const evening = operation("set-gain", { source: props.source.id, gain: mode.gain });
-  const both = even.value && Math.abs(mode.change) >= LEAST;
-  edits.make(together(`${props.source.name} panned as ${mode.title}`, both ? [placing, evening] : [placing]));
+function choose({ name, title, read }: (typeof modes.value)[number]): void {
+  if (name === props.source.mode || !read) return;
+  const placing = operation("place-source", { source: props.source.id, ...read.values } as never);
+  const evening = operation("set-gain", { source: props.source.id, gain: read.gain });
+  const both = even.value && Math.abs(read.change) >= LEAST;
+  edits.make(together(`${props.source.name} panned as ${title}`, both ? [placing, evening] : [placing]));
 }
 </script>
 
@@ -69,18 +80,21 @@ function choose(mode: PlacementReading["modes"][number]): void {
       :key="mode.name"
       role="radio"
       :aria-checked="mode.name === source.mode"
-      :disabled="!session.mayEdit"
+      :disabled="!session.mayEdit || !mode.read"
       :title="mode.sentence"
       @click="choose(mode)"
     >
       <ModePicture :mode="mode.name" :value="valuesOf(mode)" :ink="source.ink" />
       <span>{{ mode.title }}</span>
-      <small class="number">{{ mode.name === source.mode ? "now" : change(mode.change) }}</small>
+      <small class="number">{{
+        mode.name === source.mode ? "now" : mode.read ? change(mode.read.change) : "…"
+      }}</small>
     </button>
   </div>
-  <p v-if="!modes.length" class="quiet note">Reading the source…</p>
   <p class="note">{{ chosen?.sentence }}</p>
-  <p v-if="thrown" class="note" :class="{ lost: (reading?.lost ?? 0) > 0.05 }" role="status">{{ thrown }}</p>
+  <p v-if="thrown" class="note thrown" :class="{ lost: (reading?.lost ?? 0) > 0.05 }" role="status">
+    {{ thrown }}
+  </p>
   <label class="even">
     <input v-model="even" type="checkbox" /> the gain makes up for a change of level
   </label>
@@ -99,7 +113,7 @@ function choose(mode: PlacementReading["modes"][number]): void {
 <style scoped>
 .modes {
   display: grid;
-  grid-template-columns: repeat(4, 1fr);
+  grid-template-columns: repeat(4, minmax(0, 1fr));
   gap: 4px;
 }
 .modes button {
@@ -129,6 +143,10 @@ small {
   margin-top: 6px;
   font-size: 12px;
   line-height: 1.4;
+}
+/* Two lines, so that nothing below jumps when it has been read. */
+.thrown {
+  min-height: 2.8em;
 }
 .lost {
   font-weight: 600;
