@@ -3,6 +3,7 @@
 import atexit
 import base64
 import os
+import re
 import shutil
 import signal
 import socket
@@ -11,6 +12,8 @@ import sys
 import tempfile
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -20,14 +23,33 @@ import numpy as np
 import soundfile
 from django.conf import settings
 from django.test import SimpleTestCase
-from playwright.sync_api import Locator, Page, Response, WebSocketRoute, expect, sync_playwright
+from playwright.sync_api import Error, Locator, Page, Response, Route, WebSocketRoute, expect, sync_playwright
 from scipy.signal import fftconvolve
 
 from server.mixing.demo import ACCOUNTS
 from tests.server.test_sound import decode
 
 CHROMIUM = os.environ.get("NEEDLE_CHROMIUM", "/usr/bin/chromium")
+# Nobody looks at the address bar here, yet the pages of its list are two thirds of the work of opening a window. Only
+# the last list that Chromium is given counts: the rest of it is what Playwright turns off.
+UNSEEN = ["WebUIOmniboxPopup", "WebUIOmniboxAimPopup"]
+UNSEEN += [
+    "AimEnabled",
+    "AvoidCorsURLLoaderRestartOnRedirect",
+    "AvoidUnnecessaryBeforeUnloadCheckSync",
+    "DestroyProfileOnBrowserClose",
+    "HttpsFirstBalancedModeAutoEnable",
+    "HttpsUpgrades",
+    "LensOverlay",
+    "MediaRouter",
+    "NetworkTimeServiceQuerying",
+    "OptimizationHints",
+    "PaintHolding",
+    "PreconnectToSearch",
+    "ThirdPartyStoragePartitioning",
+]
 ARGUMENTS = [
+    f"--disable-features={','.join(UNSEEN)}",
     "--no-sandbox",
     "--disable-gpu",
     "--disable-background-networking",
@@ -39,43 +61,7 @@ SEGMENT = RATE // 2
 PATIENCE = 90_000
 expect.set_options(timeout=PATIENCE)
 
-# Taps whatever is connected to the loudspeakers, with the frame at which it sounds.
-EAR = """
-(() => {
-  const connect = AudioNode.prototype.connect;
-  const code = `registerProcessor("ear", class extends AudioWorkletProcessor {
-    process([input]) {
-      if (input.length) this.port.postMessage({ frame: currentFrame, left: input[0].slice(),
-        right: input[1].slice() });
-      return true;
-    }
-  });`;
-  window.heard = [];
-  AudioNode.prototype.connect = function (target, ...rest) {
-    if (target instanceof AudioDestinationNode && !this.isEar) {
-      const context = this.context;
-      context.audioWorklet.addModule(URL.createObjectURL(new Blob([code], { type: "text/javascript" }))).then(() => {
-        const ear = new AudioWorkletNode(context, "ear", { channelCount: 2, channelCountMode: "explicit" });
-        ear.isEar = true;
-        ear.port.onmessage = (event) => window.heard.push(event.data);
-        connect.call(this, ear);
-        connect.call(ear, context.destination);
-      });
-    }
-    return connect.call(this, target, ...rest);
-  };
-  const packed = (blocks) => {
-    const bytes = new Uint8Array(new Float32Array(blocks.flatMap((block) => [...block])).buffer);
-    let text = "";
-    for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
-    return btoa(text);
-  };
-  window.takeHeard = () => {
-    const blocks = window.heard.splice(0);
-    return [blocks.map((b) => b.frame), packed(blocks.map((b) => b.left)), packed(blocks.map((b) => b.right))];
-  };
-})();
-"""
+EAR = (Path(__file__).parent / "ear.js").read_text("utf-8")
 
 
 def environment(data: Path) -> dict[str, str]:
@@ -324,6 +310,21 @@ class Engineer:
     def close(self) -> None:
         self.context.close()
         assert not self.errors, self.errors
+
+
+@contextmanager
+def held_back(page: Page, address: str) -> Iterator[list[Route]]:
+    """While it lasts, what is asked of an address is held back, as on a slow line; then it goes its way."""
+    held, holding = list[Route](), True
+    page.route(re.compile(address), lambda route: held.append(route) if holding else route.continue_())
+    try:
+        yield held
+    finally:
+        holding = False
+        for route in held:
+            # What the page has given up meanwhile has nowhere to go.
+            with suppress(Error):
+                route.continue_()
 
 
 def is_ordered(answer: Response) -> bool:

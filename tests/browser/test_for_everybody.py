@@ -1,15 +1,13 @@
 """For everybody: a screen reader, the keyboard alone, a phone, night paper, a slow line."""
 
-import contextlib
 import json
-import re
 from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
-from playwright.sync_api import Error, Page, Route, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.stage import PATIENCE, BrowserCase
+from tests.browser.stage import PATIENCE, BrowserCase, held_back
 
 AXE = (settings.BASE_DIR / "web/node_modules/axe-core/axe.min.js").read_text("utf-8")
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]
@@ -161,19 +159,12 @@ class Everybody(BrowserCase):
     def test_on_a_slow_line_it_says_what_it_waits_for(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         page = rowan.page
-        held: list[Route] = []
 
         def slowly(address: str, go: Callable[[], object], said: str) -> None:
             """Hold back what is asked of an address until the page has said that it waits for it."""
-            page.route(re.compile(address), lambda route: held.append(route))
-            go()
-            expect(page.get_by_text(said)).to_be_visible()
-            page.unroute(re.compile(address))
-            for route in held:
-                # What the page before had asked for went with that page.
-                with contextlib.suppress(Error):
-                    route.continue_()
-            held.clear()
+            with held_back(page, address):
+                go()
+                expect(page.get_by_text(said)).to_be_visible()
 
         slowly(r"/api/doorstep$", lambda: page.goto(self.server.address, wait_until="commit"), "Opening…")
         expect(page.get_by_role("link", name="Night Ferry")).to_be_visible()

@@ -2,7 +2,6 @@
 
 import csv
 import io
-import re
 import subprocess
 import sys
 import tempfile
@@ -13,11 +12,11 @@ import mido
 import numpy as np
 import soundfile
 from django.conf import settings
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, expect
 
 from needle.metering.measure import measure
 from tests.browser.measuring import lean, noise
-from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, is_ordered
+from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, held_back, is_ordered
 from tests.core.adm_rules import check_file
 
 LONG = 4 * PATIENCE
@@ -250,19 +249,16 @@ class Desk(Folder):
     def test_what_was_changed_a_moment_ago_is_in_it(self) -> None:
         page = self.page
         self.rowan.to_desk("Place")
-        on_its_way, held = re.compile(r"/operations$"), list[Route]()
-        page.route(on_its_way, lambda route: held.append(route))
-        with page.expect_request(on_its_way):
-            page.get_by_role("button", name="Mute Plucked bass for everybody").click()
-        self.rowan.to_desk("Hand over")
         asked = list[str]()
         page.on("request", lambda request: asked.append(f"{request.method} {request.url.rpartition('/')[2]}"))
         make = page.get_by_role("button", name="Make the files")
-        make.click()
-        expect(make).to_be_disabled()
-        self.assertNotIn("POST deliveries", asked)
-        with page.expect_response(is_ordered) as made:
-            held[0].continue_()
+        with page.expect_response(is_ordered) as made, held_back(page, r"/operations$"):
+            page.get_by_role("button", name="Mute Plucked bass for everybody").click()
+            self.rowan.to_desk("Hand over")
+            make.click()
+            expect(make).to_be_disabled()
+            self.assertIn("POST operations", asked)
+            self.assertNotIn("POST deliveries", asked)
         self.assertTrue(self.rowan.document()["sources"]["plucked-bass"]["muted"])
         self.assertEqual(made.value.json()["revision"], self.rowan.revision())
 

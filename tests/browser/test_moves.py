@@ -5,10 +5,10 @@ from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
 from needle.moving.lane import Lane
-from tests.browser.stage import RATE, BrowserCase, Engineer
+from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
 BAR = 4 * 60 / 90
 SEGMENTS_A_SECOND = 2
@@ -177,16 +177,13 @@ class Working(Desk):
         self.press("Copy")
         self.press("Paste…")
         # What was asked first is answered last: only what is asked now counts.
-        first, held = re.compile(r"/moves/places\?.*every=4\b"), list[Route]()
-        page.route(first, lambda route: held.append(route))
-        with page.expect_request(first):
-            page.get_by_label("Where to paste").select_option("bars")
-        page.get_by_label("Every so many bars").fill("12")
-        page.get_by_label("Every so many bars").press("Enter")
-        found = page.get_by_label("Places found").get_by_role("checkbox")
-        expect(found).to_have_count(3)
-        with page.expect_response(first):
-            held[0].continue_()
+        first, found = r"/moves/places\?.*every=4\b", page.get_by_label("Places found").get_by_role("checkbox")
+        with page.expect_response(re.compile(first)), held_back(page, first):
+            with page.expect_request(re.compile(first)):
+                page.get_by_label("Where to paste").select_option("bars")
+            page.get_by_label("Every so many bars").fill("12")
+            page.get_by_label("Every so many bars").press("Enter")
+            expect(found).to_have_count(3)
         expect(found).to_have_count(3)
         found.nth(2).uncheck()
         page.get_by_text("on Ferry engine").click()

@@ -1,17 +1,16 @@
 """The Place desk as two engineers use it: dragged, keyed, grouped, seated and sent, seen by both, and measured."""
 
 import itertools
-import re
 import tempfile
 from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Route, expect
+from playwright.sync_api import expect
 
 from server.mixing.operations.base import pan_words
 from tests.browser.measuring import lean, noise
-from tests.browser.stage import RATE, BrowserCase, Engineer
+from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
 
 class Desk(BrowserCase):
@@ -259,15 +258,13 @@ class Desk(BrowserCase):
 
     def test_nothing_jumps_under_the_hand_when_a_source_has_been_read(self) -> None:
         rowan = self.engineer("rowan", desk="place")
-        page, held = rowan.page, list[Route]()
-        page.route(re.compile(r"/placement\?"), lambda route: held.append(route))
-        rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
+        page = rowan.page
         as_one, below = page.get_by_role("radio", name="mono"), page.get_by_role("button", name="List and group")
-        expect(as_one).to_be_disabled()
-        self.until(page, lambda: held, "the source is not read")
-        before = below.bounding_box()
-        for route in held:
-            route.continue_()
+        with held_back(page, r"/placement\?") as held:
+            rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
+            self.until(page, lambda: held, "the source is not read")
+            expect(as_one).to_be_disabled()
+            before = below.bounding_box()
         expect(as_one).to_be_enabled()
         expect(as_one).to_contain_text("dB")
         self.assertEqual(below.bounding_box(), before)

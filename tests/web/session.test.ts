@@ -142,6 +142,23 @@ describe("others' changes", () => {
     expect(session.revision).toBe(7);
   });
 
+  it("are fetched until no gap is left, also one that came while others were fetched", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    const told = [desk.told([]), desk.told([]), desk.told([]), desk.told([])];
+    let release: () => void = () => undefined;
+    const first = new Promise<void>((go) => (release = go));
+    desk.gives["operations?since=5"] = async () => (await first, told.slice(0, 2));
+    desk.gives["operations?since=7"] = () => told.slice(2);
+    desk.hear(told[1]);
+    desk.hear(told[3]);
+    release();
+    await settle();
+    await settle();
+    expect(session.revision).toBe(9);
+    expect(await session.settled()).toBe(9);
+  });
+
   it("take things away, and change the settings and what the page measures by", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();

@@ -264,8 +264,14 @@ export const useSession = defineStore("session", () => {
     fetching = true;
     try {
       const mine = id.value;
-      const found = await get<Revision[]>(`/api/sessions/${mine}/operations?since=${revision.value}`);
-      if (mine === id.value) found.forEach(take);
+      let since: number;
+      // What came meanwhile may leave another gap.
+      do {
+        since = revision.value;
+        const found = await get<Revision[]>(`/api/sessions/${mine}/operations?since=${since}`);
+        if (mine !== id.value) return;
+        found.forEach(take);
+      } while (early.size && revision.value > since);
     } catch {
       /* the connection is down: what is missing comes when it is back */
     } finally {
