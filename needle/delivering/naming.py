@@ -47,13 +47,13 @@ def words_of(document: Document, mix: Mix, start: int, stop: int, revision: int,
         "session": session["name"],
         "layout": session["layout"],
         "revision": str(revision),
-        "passage": passage_of(document, mix, start, stop),
+        "passage": _passage(document, mix, start, stop),
         "date": day.isoformat(),
         "rate": f"{session['rate'] / 1000:g}k",
     }
 
 
-def passage_of(document: Document, mix: Mix, start: int, stop: int) -> str:
+def _passage(document: Document, mix: Mix, start: int, stop: int) -> str:
     """The passage from frame ``start`` to ``stop``, as far as the mix goes; nothing if there is none just there."""
     tempo = tempo_map(document)
     for passage in document["passages"].values():

@@ -176,6 +176,11 @@ MODES = {
 """Every meaning by name, in the order in which they are offered."""
 
 
+def modes_for(channels: int, in_room: bool) -> list[PlacementMode]:
+    """The modes that are offered to a source of so many channels, in stereo or in a room of loudspeakers."""
+    return [mode for mode in MODES.values() if mode.takes(channels) and (in_room or not mode.for_rooms)]
+
+
 def mode_for(name: str, channels: int) -> PlacementMode:
     """The mode of that name, if it takes a source of so many channels; NeedleError otherwise."""
     mode = MODES.get(name)

@@ -16,7 +16,7 @@ from needle.layouts import STEREO
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.moving.parameters import GAIN_LIMIT_DB
-from needle.placing.modes import MODES
+from needle.placing.modes import MODES, modes_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
@@ -223,23 +223,22 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
     ``lost``, and the source's ``gain`` (dB) with which it is as loud as now."""
     now = level_db(mix, source, spectrum, at)
     found = []
-    for mode in MODES.values():
-        if mode.takes(source.channels) and (mix.room.surround or not mode.for_rooms or mode.name == source.mode):
-            values = as_mode(mix, source, mode.name, at)
-            # What moves is compared where it stands at this moment.
-            there = replace(source, **values, lanes={k: v for k, v in source.lanes.items() if k == "width"})
-            after = level_db(mix, there, spectrum, at) if mode.name != source.mode else now
-            found.append(
-                {
-                    "name": mode.name,
-                    "title": mode.title,
-                    "sentence": mode.sentence,
-                    "values": values,
-                    "change": (change := _change(now, after)),
-                    "gain": _evened(source.gain, change, -GAIN_LIMIT_DB, GAIN_LIMIT_DB),
-                    "lost": lost(mix, there if mode.name != source.mode else source, spectrum, at),
-                }
-            )
+    offered = modes_for(source.channels, mix.room.surround)
+    # What it is now stays in the list, even where it would not be offered.
+    for mode in dict.fromkeys([*offered, MODES[source.mode]]):
+        values = as_mode(mix, source, mode.name, at)
+        # What moves is compared where it stands at this moment.
+        there = replace(source, **values, lanes={k: v for k, v in source.lanes.items() if k == "width"})
+        after = level_db(mix, there, spectrum, at) if mode.name != source.mode else now
+        found.append(
+            {
+                "name": mode.name,
+                "values": values,
+                "change": (change := _change(now, after)),
+                "gain": _evened(source.gain, change, -GAIN_LIMIT_DB, GAIN_LIMIT_DB),
+                "lost": lost(mix, there if mode.name != source.mode else source, spectrum, at),
+            }
+        )
     return found
 
 

@@ -29,8 +29,6 @@ class ModeChoice(Schema):
     level (dB), the ``gain`` with which it is as loud, and the share of its power that it throws away (0…1)."""
 
     name: str
-    title: str
-    sentence: str
     values: dict[str, float | str]
     change: float
     gain: float

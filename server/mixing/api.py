@@ -9,6 +9,8 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from needle.checks import check_settings
+from needle.layouts import layout_named
+from needle.placing.modes import MOST_INPUTS, modes_for
 from needle.rendering.tables import gain_table, shape_tables
 from needle.session import empty_document, piece_length, tempo_map
 from server.audio.assets import check_assets
@@ -68,13 +70,17 @@ class Bar(Schema):
 
 
 class Frame(Schema):
-    """What a page measures by: how long the piece is (s), its bars, and the core's tables under its pan law."""
+    """What a page measures by: how long the piece is (s), its bars, and the core's tables under its pan law.
+
+    ``modes``: the names of the ways of panning that a source is offered, by its number of channels.
+    """
 
     revision: int
     length: float
     bars: list[Bar]
     gains: dict[str, Any]
     shapes: dict[str, Any]
+    modes: dict[int, list[str]]
 
 
 class OpenSession(Schema):
@@ -274,6 +280,10 @@ def frame_of(document: dict[str, Any], revision: int) -> Frame:
         bars=bars_of(document),
         gains=gain_table(settings["law"], settings["centre_zero"]),
         shapes=shape_tables(),
+        modes={
+            channels: [mode.name for mode in modes_for(channels, layout_named(settings["layout"]).surround)]
+            for channels in range(1, MOST_INPUTS + 1)
+        },
     )
 
 

@@ -67,14 +67,11 @@ class EffectOut(Schema):
 
 
 class ModeOut(Schema):
-    """A way of panning, for sources of ``fewest`` to ``most`` channels; some only in a room of loudspeakers."""
+    """A way of panning; which of them a source is offered is part of a session's frame."""
 
     name: str
     title: str
     sentence: str
-    fewest: int
-    most: int
-    for_rooms: bool
     parameters: list[str]
 
 

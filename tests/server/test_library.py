@@ -48,6 +48,16 @@ class NewSessions(SessionCase):
         bars = self.as_("lisa").get(self.url("/frame")).json()["bars"]
         self.assertEqual([bar["times"] for bar in bars[:3]], [[0.0, 0.5, 1.0, 1.5], [2.0, 3.0]])
 
+    def test_a_source_is_offered_what_its_channels_and_the_loudspeakers_allow(self) -> None:
+        def offered() -> dict[str, list[str]]:
+            return self.as_("lisa").get(self.url("/frame")).json()["modes"]
+
+        stereo = offered()
+        self.assertEqual([stereo["1"], stereo["2"]], [["pan"], ["balance", "sides", "span", "mono"]])
+        self.assertEqual((len(stereo), stereo["6"]), (64, ["span", "mono"]))
+        self.operate(self.as_("olga"), {"kind": "set-session", "layout": "0+5+0"})
+        self.assertEqual(offered(), {**stereo, "2": [*stereo["2"], "stem"]})
+
 
 class Choices(SessionCase):
     def test_the_library_names_everything_there_is(self) -> None:

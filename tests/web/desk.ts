@@ -129,7 +129,7 @@ export class Desk {
     const sent = JSON.parse(body) as Posted["body"];
     this.posted.push({ path, body: sent });
     const taken = Object.entries(this.takes).find(([part]) => path.includes(part));
-    const found = taken?.[1](sent as unknown as Record<string, unknown>);
+    const found = await taken?.[1](sent as unknown as Record<string, unknown>);
     if (taken)
       return json(
         typeof found === "string" ? { detail: found } : found,

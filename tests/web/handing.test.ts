@@ -152,6 +152,10 @@ describe("deliveries", () => {
     desk.takes["/called"] = () => "A brace in the name is not closed.";
     await typed("{part");
     expect(deliveries.called).toEqual({ name: "", trouble: "A brace in the name is not closed." });
+    // Away, it says nothing of the name.
+    desk.takes["/called"] = () => Promise.reject(new TypeError("no line"));
+    await typed("{part}");
+    expect(deliveries.called.trouble).toBe("A brace in the name is not closed.");
     deliveries.leave();
   });
 

@@ -148,19 +148,18 @@ class _Builder:
             times = {"rtime": clock(begins), "duration": clock(end - begins)}
             named = {"audioBlockFormatID": f"AB_{tail}_{number:08x}", **times}
             block = ET.SubElement(element, "audioBlockFormat", named)
+            values = {name: float(getattr(moves, name)[index]) for name in NUMBERS}
             if number == 1 and len(kept) > 1:
-                # On the way to the next corner already, so that the line from there on is the line that it was.
-                corners = moves.times[[index, kept[1]]]
-                share = np.clip((_FIRST_STEPS / STEPS_A_SECOND - corners[0]) / np.ptp(corners), 0.0, 1.0)
-            else:
-                share = 0.0
-            onward = kept[1] if share else index
-            values = {
-                name: float((1.0 - share) * getattr(moves, name)[index] + share * getattr(moves, name)[onward])
-                for name in NUMBERS
-            }
+                values = self._under_way(moves, index, kept[1])
             self._block(block, values, moves, index, first=number == 1)
             begins = end
+
+    @staticmethod
+    def _under_way(moves: Moves, first: int, then: int) -> dict[str, float]:
+        """Where the first block ends, on the way to the next corner: the line from there on is as it was."""
+        at = np.clip(_FIRST_STEPS / STEPS_A_SECOND, *moves.times[[first, then]])
+        corners = [first, then]
+        return {name: float(np.interp(at, moves.times[corners], getattr(moves, name)[corners])) for name in NUMBERS}
 
     @staticmethod
     def _block(block: ET.Element, values: dict[str, float], moves: Moves, index: int, first: bool) -> None:

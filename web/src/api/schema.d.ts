@@ -3096,6 +3096,8 @@ export interface components {
         /**
          * Frame
          * @description What a page measures by: how long the piece is (s), its bars, and the core's tables under its pan law.
+         *
+         *     ``modes``: the names of the ways of panning that a source is offered, by its number of channels.
          */
         Frame: {
             /** Bars */
@@ -3106,6 +3108,10 @@ export interface components {
             };
             /** Length */
             length: number;
+            /** Modes */
+            modes: {
+                [key: string]: string[];
+            };
             /** Revision */
             revision: number;
             /** Shapes */
@@ -3768,10 +3774,6 @@ export interface components {
             lost: number;
             /** Name */
             name: string;
-            /** Sentence */
-            sentence: string;
-            /** Title */
-            title: string;
             /** Values */
             values: {
                 [key: string]: number | string;
@@ -3779,15 +3781,9 @@ export interface components {
         };
         /**
          * ModeOut
-         * @description A way of panning, for sources of ``fewest`` to ``most`` channels; some only in a room of loudspeakers.
+         * @description A way of panning; which of them a source is offered is part of a session's frame.
          */
         ModeOut: {
-            /** Fewest */
-            fewest: number;
-            /** For Rooms */
-            for_rooms: boolean;
-            /** Most */
-            most: number;
             /** Name */
             name: string;
             /** Parameters */

@@ -6,7 +6,6 @@ import { say } from "@/ui/say";
 
 export type Preset = Schemas["PresetOut"];
 export type Effect = Schemas["EffectOut"];
-export type Mode = Schemas["ModeOut"];
 
 export const useLibrary = defineStore("library", () => {
   const library = shallowRef<Schemas["Library"] | null>(null);
@@ -48,9 +47,5 @@ export const useLibrary = defineStore("library", () => {
   const effect = (kind: string): Effect | undefined =>
     library.value?.effects.find((one) => one.name === kind);
 
-  /** What panning can mean for a source of so many channels. */
-  const modesOf = (channels: number): Mode[] =>
-    (library.value?.modes ?? []).filter((one) => one.fewest <= channels && channels <= one.most);
-
-  return { library, presets, arrive, look, kept, keep, forget, effect, modesOf };
+  return { library, presets, arrive, look, kept, keep, forget, effect };
 });

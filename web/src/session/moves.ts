@@ -214,12 +214,13 @@ export const useMoves = defineStore("moves", () => {
 
   async function copy(): Promise<void> {
     const [main] = lanes.value;
-    if (!span.value || !main) return;
+    const here = span.value;
+    if (!here || !main) return;
     const names = lanes.value.filter((one) => one.source === main.source);
     try {
-      const body = { revision: await session.settled(), lanes: names, ...span.value };
+      const body = { revision: await session.settled(), lanes: names, ...here };
       const found = await post<Clip>(`/api/sessions/${session.id}/moves/clip`, body);
-      const where = session.grid.barsText(span.value.start, span.value.end);
+      const where = session.grid.barsText(here.start, here.end);
       clip.value = { clip: found, from: main, said: `${view.nameOf(main.source)}, ${where}` };
       say.done(`Copied: ${clip.value.said}.`);
     } catch (error) {

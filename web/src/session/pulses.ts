@@ -163,10 +163,11 @@ export const usePulses = defineStore("pulses", () => {
 
   /** Hear other values as B, for oneself. */
   async function tryOut(values: PulseValues, title: string): Promise<void> {
+    const source = owner.value;
     try {
       const draft = await post<Schemas["PulseDraft"]>(`/api/sessions/${session.id}/pulse/draft`, {
         revision: await session.settled(),
-        source: owner.value,
+        source,
         values,
       });
       monitor.offerMoves({ words: [`draft=${draft.id}`], lanes: new Map(), title }, true);

@@ -86,6 +86,8 @@ export const useSession = defineStore("session", () => {
   const grid = shallowRef(new Grid([], 0));
   const shapes = shallowRef<ShapeTables>({ steps: 2, shapes: {} });
   const gains = shallowRef<GainTable>({ positions: 2, law: [], balance: [], levels: [] });
+  /** The ways of panning that a source is offered, by its number of channels. */
+  const modes = shallowRef<Schemas["Frame"]["modes"]>({});
   const length = ref(0);
   /** Where the playhead is (s). */
   const at = ref(0);
@@ -173,6 +175,7 @@ export const useSession = defineStore("session", () => {
     grid.value = new Grid(frame.bars, frame.length);
     shapes.value = frame.shapes as unknown as ShapeTables;
     gains.value = frame.gains as unknown as GainTable;
+    modes.value = frame.modes;
   }
 
   async function measureAgain(): Promise<void> {
@@ -369,7 +372,7 @@ export const useSession = defineStore("session", () => {
   }
 
   return {
-    id, revision, role, document, grid, shapes, gains, connected, lost, waiting, refusals, me, people, pending, previews,
+    id, revision, role, document, grid, shapes, gains, modes, connected, lost, waiting, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,

@@ -2,6 +2,7 @@
 /** The balance report: of the piece, a passage, or a finished file that is dropped in; as a page, JSON and CSV. */
 import { Button, Modal, Progress } from "ant-design-vue";
 import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
+import { useAttempt } from "@/api/attempt";
 import { get, post, type Schemas } from "@/api/http";
 import { sendFile, type Sent } from "@/bringin/sending";
 import { useTolerance } from "@/session/lean";
@@ -24,7 +25,7 @@ const revision = ref<number | null>(null);
 const report = ref<Report | null>(null);
 const sent = ref<Sent | null>(null);
 const earlier = ref<Report[]>([]);
-const trouble = ref("");
+const { trouble, busy: asking, attempt } = useAttempt();
 const over = ref(false);
 const LOOK_EVERY = 250;
 let timer: ReturnType<typeof setTimeout> | undefined;
@@ -53,26 +54,23 @@ const what = computed(() => {
   return report.value ? report.value.title : "";
 });
 
-async function make(): Promise<void> {
-  trouble.value = "";
-  sent.value = null;
-  const part = session.passages.find((one) => one.id === passage.value);
-  const title = `${session.settings?.name ?? ""}${part ? `, ${part.name}` : ""}`;
-  try {
+const make = (): Promise<boolean> =>
+  attempt(async () => {
+    sent.value = null;
+    const of = revision.value ?? (await session.settled());
+    const part = session.passages.find((one) => one.id === passage.value);
+    const title = `${session.settings?.name ?? ""}${part ? `, ${part.name}` : ""}`;
     report.value = await post<Report>(`${base.value}/reports`, {
       ...options.value,
       title,
-      revision: revision.value ?? (await session.settled()),
+      revision: of,
       ...(part && {
         start: session.grid.secondsOfBeat(part.start),
         end: session.grid.secondsOfBeat(part.end),
       }),
     });
     follow(report.value.id);
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  }
-}
+  });
 
 async function measureFile(file: File | undefined): Promise<void> {
   over.value = false;
@@ -210,12 +208,13 @@ onBeforeUnmount(() => clearTimeout(timer));
         </p>
         <p v-if="report?.status === 'failed'">{{ report.message }}</p>
       </div>
-      <p v-if="trouble" role="alert">{{ trouble }}</p>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="buttons">
         <Button v-if="running" @click="stop">Stop</Button>
         <Button
           v-else-if="session.mayEdit"
           :type="report?.status === 'done' ? 'default' : 'primary'"
+          :loading="asking"
           @click="make"
         >
           Make the report

@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { useLocalStorage, watchDebounced } from "@vueuse/core";
-import { get, post, type Schemas } from "@/api/http";
+import { get, post, Refusal, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { latest } from "@/api/latest";
 import { useTolerance } from "@/session/lean";
@@ -112,11 +112,14 @@ export const useDeliveries = defineStore("deliveries", () => {
   async function nameIt(): Promise<void> {
     const isLast = turnOfName();
     if (!session.id) return;
+    const { pattern, format } = wanted(session.revision);
+    const asked = { pattern, format, ...stretch.value, revision: session.revision };
     try {
-      const { name } = await post<Schemas["CalledOut"]>(`${base.value}/called`, wanted(session.revision));
+      const { name } = await post<Schemas["CalledOut"]>(`${base.value}/called`, asked);
       if (isLast()) called.value = { name, trouble: "" };
     } catch (error) {
-      if (isLast()) called.value = { name: "", trouble: (error as Error).message };
+      // Away: the name stands as it was, and is asked for again with the next change.
+      if (isLast() && error instanceof Refusal) called.value = { name: "", trouble: error.message };
     }
   }
   watchDebounced(

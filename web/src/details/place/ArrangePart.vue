@@ -17,7 +17,7 @@ const library = useLibrary();
 const placing = usePlacing();
 
 const fitting = computed(() => {
-  const modes = library.modesOf(props.source.channels).map((one) => one.name);
+  const modes = session.modes[props.source.channels] ?? [];
   return library.kept("placement").filter((preset) => modes.includes(preset.content.mode as string));
 });
 

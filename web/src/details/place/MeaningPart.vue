@@ -6,7 +6,6 @@ import { decibels } from "@/geometry/pan";
 import { operation, together, useEdits } from "@/session/edits";
 import type { PlacementReading } from "@/session/reading";
 import { useLibrary } from "@/session/library";
-import { useRoom } from "@/session/room";
 import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import ParameterField from "@/ui/ParameterField.vue";
@@ -17,15 +16,14 @@ const session = useSession();
 const player = usePlayer();
 const edits = useEdits();
 const library = useLibrary();
-const room = useRoom();
 
 /** The ways there are, and what each would be as far as it has been read. */
-const modes = computed(() =>
-  library
-    .modesOf(props.source.channels)
-    .filter((mode) => room.surround || !mode.for_rooms || mode.name === props.source.mode)
-    .map((mode) => ({ ...mode, read: props.reading?.modes.find((one) => one.name === mode.name) })),
-);
+const modes = computed(() => {
+  const shown = [...(session.modes[props.source.channels] ?? []), props.source.mode];
+  return (library.library?.modes ?? [])
+    .filter((mode) => shown.includes(mode.name))
+    .map((mode) => ({ ...mode, read: props.reading?.modes.find((one) => one.name === mode.name) }));
+});
 const chosen = computed(() => modes.value.find((mode) => mode.name === props.source.mode));
 const own = (parameter: Parameter): number => session.valueAt(props.source, parameter, player.playhead);
 
