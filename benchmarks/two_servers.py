@@ -6,10 +6,8 @@ folder of its own and on free ports, and ends them again. Run as root or as anyb
 
 import asyncio
 import os
-import pwd
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -17,66 +15,32 @@ import time
 import urllib.request
 from pathlib import Path
 
+from tests.neighbours import free_port, neighbours, programs
+
 HERE = Path(__file__).resolve().parent.parent
 EDITS = 40
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
-
-
-def programs() -> Path:
-    """The folder of PostgreSQL's programs; installs both packages where they are missing."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
-    if not found or not shutil.which("redis-server"):
-        subprocess.run(["apt-get", "install", "-y", "-q", "postgresql", "redis-server"], check=True)
-        found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
-    return found[-1].parent
-
-
-def database(folder: Path, port: int, bin_: Path) -> subprocess.Popen:
-    """PostgreSQL over a fresh folder; it does not run as root, so then it runs as the package's account."""
-    who = ["runuser", "-u", "postgres", "--"] if os.geteuid() == 0 else []
-    if who:
-        owner = pwd.getpwnam("postgres")
-        os.chown(folder, owner.pw_uid, owner.pw_gid)
-    data = folder / "pg"
-    make = [*who, bin_ / "initdb", "-D", data, "-A", "trust", "-U", "needle"]
-    subprocess.run(make, check=True, stdout=subprocess.DEVNULL)
-    command = [*who, bin_ / "postgres", "-D", data, "-p", str(port), "-k", folder, "-h", "127.0.0.1"]
-    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
-    until = time.monotonic() + 30
-    while subprocess.run(
-        [bin_ / "createdb", "-h", "127.0.0.1", "-p", str(port), "-U", "needle", "needle"], capture_output=True
-    ).returncode:
-        if time.monotonic() > until:
-            raise SystemExit("PostgreSQL does not answer.")
-        time.sleep(0.2)
-    return process
-
-
 def main() -> None:
+    with neighbours() as where:
+        compare(where)
+
+
+def compare(where: dict[str, str]) -> None:
+    """Two servers and a worker beside the database and Redis that the variables name."""
     from benchmarks.crowd import Visitor, edits_seen, told
 
     folder = Path(tempfile.mkdtemp(prefix="needle-two-"))
     folder.chmod(0o755)
     running: list[subprocess.Popen] = []
     try:
-        bin_ = programs()
-        pg, redis, ports = free_port(), free_port(), (free_port(), free_port())
-        running.append(database(folder, pg, bin_))
+        ports = (free_port(), free_port())
         quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "start_new_session": True}
-        running.append(
-            subprocess.Popen(["redis-server", "--port", str(redis), "--bind", "127.0.0.1", "--save", ""], **quiet)
-        )
         environment = os.environ | {
             "NEEDLE_LOCAL": "1",
             "NEEDLE_DEMO": "1",
             "NEEDLE_DATA": str(folder / "shared"),
-            "NEEDLE_DATABASE_URL": f"postgres://needle@127.0.0.1:{pg}/needle",
-            "NEEDLE_REDIS_URL": f"redis://127.0.0.1:{redis}/0",
+            **where,
             "NEEDLE_TASKS": "redis" if "--tasks-in-redis" in sys.argv else "database",
         }
         manage = [sys.executable, "manage.py"]
@@ -108,7 +72,7 @@ def main() -> None:
         took = time.perf_counter() - start
         print(f"an export of 20 s ordered at one, made by the worker, had at the other: {took:.1f} s")
         archive = folder / "backup.tar"
-        environment["PATH"] = f"{bin_}:{environment['PATH']}"
+        environment["PATH"] = f"{programs()}:{environment['PATH']}"
         subprocess.run([*manage, "backup", str(archive)], cwd=HERE, env=environment, check=True)
     finally:
         for process in reversed(running):

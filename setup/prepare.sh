@@ -77,13 +77,47 @@ prepare_web() {
   fi
 }
 
+cores() { .venv/bin/python -c 'import os; print(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count())'; }
+
+# Debian's packages that are missing, where this account may install them; else what cannot be had is said later.
+install_missing() {
+  local missing=() name
+  for name in "$@"; do dpkg-query -W -f '${Status}' "$name" 2>/dev/null | grep -q "ok installed" || missing+=("$name"); done
+  [ ${#missing[@]} -gt 0 ] || return 0
+  echo "installing ${missing[*]}"
+  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"; } \
+    > /dev/null || echo "some of ${missing[*]} could not be installed"
+}
+
+may_install() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; }
+
 prepare_browser() {
   local browser="${NEEDLE_CHROMIUM:-/usr/bin/chromium}"
-  [ -x "$browser" ] && return
-  step "Chromium, for the tests that drive the interface"
-  if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
-    apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium >/dev/null
+  if may_install; then
+    step "browsers and sound, for the tests that drive the interface"
+    if [ -x "$browser" ]; then install_missing firefox-esr webkit2gtk-driver xvfb pulseaudio
+    else install_missing chromium firefox-esr webkit2gtk-driver xvfb pulseaudio; fi
   fi
   [ -x "$browser" ] || fail "The browser tests need Chromium, and it cannot be installed from here. Install Debian's \
 package chromium (apt-get install chromium), or name another with NEEDLE_CHROMIUM, then try again."
+}
+
+prepare_neighbours() {
+  may_install || return 0
+  step "PostgreSQL and Redis, for the tests of several servers"
+  install_missing postgresql redis-server
+}
+
+# The demo that browser tests copy; made again when something it is made of has changed.
+prepare_demo() {
+  local sources
+  export NEEDLE_TEST_DEMO="$PWD/.venv/demo"
+  sources="$(find demo needle server tests/browser/prepared.py -name '*.py' -type f -print0 |
+    sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)"
+  if [ ! -f "$NEEDLE_TEST_DEMO/ready.json" ] || ! done_before test-demo "$sources"; then
+    step "The demo, for the tests in browsers"
+    rm -rf "$NEEDLE_TEST_DEMO"
+    NEEDLE_LOCAL=1 NEEDLE_DATA="$NEEDLE_TEST_DEMO" .venv/bin/python -m tests.browser.prepared "$NEEDLE_TEST_DEMO"
+    mark_done test-demo "$sources"
+  fi
 }

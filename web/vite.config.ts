@@ -7,13 +7,21 @@ export default defineConfig({
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   build: { assetsInlineLimit: 0 },
   server: {
+    // Tests lie beside the interface, not in it.
+    fs: { allow: [".."] },
     proxy: { "/api": "http://127.0.0.1:8000", "/live": { target: "ws://127.0.0.1:8000", ws: true } },
   },
-  // Run by tests/web/test_units.py. What tests put in the place of a package is found from where they lie.
+  // Run by tests/web/test_units.py. What tests take or replace of a package is found from here, not from where they lie.
   test: {
     globals: true,
+    // How long something takes is no matter of theirs.
+    testTimeout: 120_000,
+    hookTimeout: 120_000,
     dir: "../tests/web",
     include: ["**/*.test.ts"],
-    alias: { "idb-keyval": fileURLToPath(new URL("./node_modules/idb-keyval", import.meta.url)) },
+    alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-router", "vue"].map((name) => ({
+      find: new RegExp(`^${name}$`),
+      replacement: fileURLToPath(new URL(`./node_modules/${name}`, import.meta.url)),
+    })),
   },
 });

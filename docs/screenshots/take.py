@@ -15,6 +15,7 @@ django.setup()
 from playwright.sync_api import expect, sync_playwright  # noqa: E402 - needs Django to be set up
 
 from demo import instruments as play  # noqa: E402 - likewise
+from tests.browser.prepared import demo_session  # noqa: E402 - likewise
 from tests.browser.stage import ARGUMENTS, CHROMIUM, Engineer, Server  # noqa: E402
 
 HERE = Path(__file__).parent
@@ -286,7 +287,7 @@ def main() -> None:
     server = Server()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-        case = SimpleNamespace(server=server, browser=browser)
+        case = SimpleNamespace(server=server, browser=browser, session=demo_session())
 
         rowan = Engineer(case, "rowan", desk="balance")
         take_balance_desk(rowan)

@@ -58,6 +58,21 @@ def frames_at(info: AudioInfo, rate: int) -> int:
     return info.frames if info.rate == rate else round(info.frames * rate / info.rate)
 
 
+def check_decoded_size(path: Path, info: AudioInfo, rate: int) -> None:
+    """Check what the file decodes to at ``rate`` (Hz), frames × channels.
+
+    NeedleError if that is more than ``MAX_SAMPLES``: a compressed file says nothing of it by its own size, and a low
+    sampling rate little.
+    """
+    samples = frames_at(info, rate) * info.channels
+    if samples > MAX_SAMPLES:
+        raise NeedleError(
+            f"{path.name} decodes to {info.seconds / 3600:.1f} hours in {info.channels} channel(s), "
+            f"{samples / 1e9:.1f} thousand million samples at {rate} Hz; {MAX_SAMPLES / 1e9:.1f} are the most. "
+            "Export a shorter file, or fewer channels."
+        )
+
+
 def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
     """The file's samples in order, each stretch float32 (channels, up to ``frames``).
 

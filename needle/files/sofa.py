@@ -22,6 +22,11 @@ MOST_MEASUREMENTS = 50_000
 MOST_SAMPLES = 4096
 MOST_VALUES = 1 << 28
 
+_OUTSIDE = (
+    "The file keeps its “{name}” outside of itself or as a reference, so what it holds cannot be told from the file. "
+    "Save it again as a plain SOFA file, with all its data inside."
+)
+
 
 @dataclass(frozen=True)
 class Head:
@@ -72,12 +77,15 @@ def _read(file: h5py.File) -> Head:
             f"This SOFA file holds “{convention or 'nothing that is named'}”. "
             "Only head-related impulse responses can be listened through (SimpleFreeFieldHRIR)."
         )
-    data, places = file["Data.IR"], file["SourcePosition"]
+    data, places, rates = (_dataset(file, name) for name in ("Data.IR", "SourcePosition", "Data.SamplingRate"))
     if data.ndim != 3 or data.shape[1] != 2 or not data.shape[2] or data.size > MOST_VALUES:
         raise NeedleError("The file's responses are not those of two ears. Choose another one.")
-    if not 1 <= data.shape[0] <= MOST_MEASUREMENTS or places.shape[-1] != 3:
+    measured = data.shape[0]
+    if not 1 <= measured <= MOST_MEASUREMENTS or places.shape not in ((measured, 3), (1, 3), (3,)):
         raise NeedleError("The file does not say where its responses were measured. Choose another one.")
-    rate = round(float(np.ravel(file["Data.SamplingRate"])[0]))
+    if rates.size != 1:
+        raise NeedleError("The file does not say its sampling rate in one number. Export it again.")
+    rate = round(float(np.ravel(rates[()])[0]))
     if not 8000 <= rate <= 192_000:
         raise NeedleError(f"The file's sampling rate of {rate} Hz is out of reach.")
     responses = np.asarray(data[:, :, :MOST_SAMPLES], dtype=np.float32)
@@ -85,6 +93,27 @@ def _read(file: h5py.File) -> Head:
     if not (np.isfinite(responses).all() and np.isfinite(positions).all() and responses.any()):
         raise NeedleError("The file holds values that are not numbers, or silence. Export it again.")
     return Head(_vectors(positions, _text(places.attrs.get("Type", b"spherical"))), responses, rate)
+
+
+def _dataset(file: h5py.File, name: str) -> h5py.Dataset:
+    """One of the file's datasets, not yet read.
+
+    NeedleError unless it lies in the file itself and holds plain real numbers. HDF5 would read whatever else an
+    external, virtual or linked dataset names, with the rights of whoever opens it (HDF5 User's Guide, 4.4 and 5.5).
+    """
+    link = file.get(name, getlink=True)
+    if link is None:
+        raise KeyError(name)
+    if not isinstance(link, h5py.HardLink):
+        raise NeedleError(_OUTSIDE.format(name=name))
+    dataset = file[name]
+    if not isinstance(dataset, h5py.Dataset):
+        raise NeedleError(f"The file's “{name}” is not a table of numbers. Choose another one.")
+    if dataset.external or dataset.is_virtual:
+        raise NeedleError(_OUTSIDE.format(name=name))
+    if dataset.dtype.kind not in "fiu" or dataset.dtype.itemsize > 8:
+        raise NeedleError(f"The file's “{name}” is not a table of numbers. Choose another one.")
+    return dataset
 
 
 def _vectors(positions: NDArray[np.float64], kind: str) -> NDArray[np.float64]:

@@ -16,10 +16,13 @@ from server.accounts.signing import sign_out_everywhere
 from server.mixing.access import Refused
 from server.mixing.demo import ACCOUNTS
 from server.mixing.models import shown_name
-from server.mixing.throttling import Often, OftenAtTheDoor
+from server.mixing.throttling import Failures, Often, OftenAtTheDoor
 from server.sharing.people import Entered, enter_by, holding_invitation
 
 router = Router(tags=["accounts"])
+
+_failures = Failures("sign-in", most=20, seconds=900)
+"""Wrong passwords for an account, from all addresses together."""
 
 
 class Me(Schema):
@@ -83,9 +86,12 @@ def doorstep(request: HttpRequest) -> Doorstep:
 def sign_in(request: HttpRequest, given: SignIn) -> Me:
     """Sign in with a name and a password."""
     guard(request)
+    _failures.check(given.username)
     user = authenticate(request, username=given.username, password=given.password)
     if user is None:
+        _failures.add(given.username)
         raise Refused("That name and password do not go together. Try again.", 401)
+    _failures.forget(given.username)
     login(request, user)
     return _me(user)
 

@@ -1,7 +1,10 @@
 """Assets on disk: kept by content, decoded and resampled once, mapped into memory when they sound."""
 
+import errno
 import hashlib
 import os
+import shutil
+import time
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -12,7 +15,7 @@ from django.conf import settings
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
-from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, frames_at, read_at
+from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, check_decoded_size, frames_at, read_at
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
 from needle.metering.waveform import PER_SECOND, waveform
@@ -24,6 +27,11 @@ from server.mixing.revisions import bringing_back, removed_sources
 
 _MEASURED_AT_ONCE = 2
 """Sources of so many channels have their spectrum measured as they arrive; wider ones when it is first asked for."""
+
+ROOM_TO_SPARE = 1 << 30
+"""Bytes of disk that no file on its way in may take."""
+
+_PARTIAL = ".partial"
 
 
 class Stopped(Exception):
@@ -41,6 +49,7 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     Memory does not grow with the file.
     """
     info = audio_info(path)
+    check_decoded_size(path, info, rate)
     asset = _hash(path)
     target = _decoded_path(asset, rate)
     known = Asset.objects.filter(pk=asset).first()
@@ -50,10 +59,11 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     frames = frames_at(info, rate)
     ear = Ear(info.channels)
     # Written beside and renamed, so that a file with the right name is always whole.
-    partial = target.with_name(f"{uuid4().hex}.partial.npy")
+    partial = target.with_name(f"{uuid4().hex}{_PARTIAL}.npy")
     try:
         shape = (info.channels, frames)
         decoded = np.lib.format.open_memmap(partial, mode="w+", dtype=np.float32, shape=shape)
+        _allocate(partial, path.name)
         done = 0
         for stretch in read_at(path, rate):
             ear.hear(stretch)
@@ -83,6 +93,36 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     return asset
 
 
+def _allocate(partial: Path, name: str) -> None:
+    """Give a mapped file all its room on disk; NeedleError where there is not enough.
+
+    A mapped page that finds no room when it is written ends the whole process (SIGBUS), so room comes first.
+    """
+    size = partial.stat().st_size
+    try:
+        if shutil.disk_usage(partial.parent).free < size + ROOM_TO_SPARE:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        if hasattr(os, "posix_fallocate"):  # Linux; elsewhere the look at what is free has to do
+            with partial.open("r+b") as file:
+                os.posix_fallocate(file.fileno(), 0, size)
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+            raise
+        raise NeedleError(
+            f"{name} decodes to {size / 1e9:.2f} GB, and the server has no room for that. "
+            "Ask whoever runs it to make some, then send the file again."
+        ) from error
+
+
+def sweep_partials(older_than: float = 0.0) -> int:
+    """Remove what was left half written when a process ended, if it is older than so many seconds; how many files."""
+    until = time.time() - older_than
+    left = [p for p in (settings.DATA_DIR / "assets").glob(f"*/*{_PARTIAL}.*") if p.stat().st_mtime <= until]
+    for path in left:
+        path.unlink(missing_ok=True)
+    return len(left)
+
+
 def _hash(path: Path) -> str:
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
@@ -109,7 +149,7 @@ def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum
     audio = asset_audio(asset, rate)[first : first + channels]
     stretches = (audio[:, at : at + STRETCH_FRAMES] for at in range(0, audio.shape[1], STRETCH_FRAMES))
     found = spectrum_of(stretches, channels, rate)
-    partial = path.with_name(f"{uuid4().hex}.partial.npz")
+    partial = path.with_name(f"{uuid4().hex}{_PARTIAL}.npz")
     np.savez(partial, frequencies=found.frequencies, cross=found.cross, weight=found.weight)
     os.replace(partial, path)
     return found
@@ -124,7 +164,7 @@ def asset_onsets(asset: str, rate: int, first: int, channels: int, threshold: fl
             return Found(kept["times"], kept["strengths"])
     found = find_onsets(asset_audio(asset, rate)[first : first + channels], rate, threshold)
     if threshold == THRESHOLD:
-        partial = path.with_name(f"{uuid4().hex}.partial.npz")
+        partial = path.with_name(f"{uuid4().hex}{_PARTIAL}.npz")
         np.savez(partial, times=found.times, strengths=found.strengths)
         os.replace(partial, path)
     return found

@@ -29,7 +29,7 @@ class Upload(models.Model):
     """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
 
     One that comes with a ``report`` is measured for that instead, and not kept. One without a ``session`` becomes
-    one: ``became``. The server that reads it signs it.
+    one: ``became``. The server that reads it signs it; ``attempts`` counts how often reading it was begun.
     """
 
     class Status(models.TextChoices):
@@ -53,6 +53,7 @@ class Upload(models.Model):
     became = models.ForeignKey(Session, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
+    attempts = models.PositiveSmallIntegerField(default=0)
 
     def __str__(self) -> str:
         return f"{self.name} ({self.status})"

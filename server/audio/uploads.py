@@ -14,12 +14,13 @@ from uuid import UUID
 
 from django.conf import settings
 from django.db import close_old_connections, transaction
+from django.db.models import F
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from needle.errors import NeedleError
 from server.audio import reports, tasks
-from server.audio.assets import Stopped, store_asset
+from server.audio.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
 from server.audio.models import Report, Upload
 from server.mixing.access import Refused
 
@@ -32,7 +33,9 @@ MOST_SESSION_BYTES = 64 << 30
 
 PART_BYTES = 4 << 20
 MOST_OPEN = 200
-_ROOM_TO_SPARE = 1 << 30
+MOST_ATTEMPTS = 2
+"""A file during whose reading the server ended so many times is not read again."""
+
 _FORGOTTEN = timedelta(days=1)
 
 TAKES_IN = "server.delivery.arriving.take_in"
@@ -58,8 +61,8 @@ def begin(session, user, name: str, size: int, report: dict[str, Any] | None = N
         raise Refused(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
     folder = settings.DATA_DIR / "uploads"
     folder.mkdir(parents=True, exist_ok=True)
-    # Decoded as floats it may be several times as large.
-    if shutil.disk_usage(folder).free < 4 * size + _ROOM_TO_SPARE:
+    # Decoded as floats it may be several times as large; how large is known when it has come (``store_asset``).
+    if shutil.disk_usage(folder).free < 4 * size + ROOM_TO_SPARE:
         raise Refused("The server has no room for that file. Ask whoever runs it to make some.", 413)
     name = shown_name(name)
     made = report and Report.objects.create(session=session, author=user, title=name, options=report)
@@ -112,6 +115,7 @@ def resume(only_lost: bool = False) -> None:
     forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, made_at__lt=timezone.now() - _FORGOTTEN)
     for upload in forgotten:
         cancel(upload)
+    sweep_partials(_FORGOTTEN.total_seconds() if only_lost else 0.0)
     reading = Upload.objects.filter(status=Upload.Status.READING)
     if only_lost:
         reading = reading.filter(signed_at__lt=timezone.now() - tasks.LOST_AFTER)
@@ -125,6 +129,13 @@ def _read(upload_id: UUID) -> None:
     close_old_connections()
     upload = Upload.objects.select_related("session", "author").get(pk=upload_id)
     path = upload_path(upload)
+    if upload.attempts >= MOST_ATTEMPTS:
+        message = f"The server ended {upload.attempts} times while it read this file. Export it again, then send it."
+        _finish(upload_id, status=Upload.Status.FAILED, message=message)
+        path.unlink(missing_ok=True)
+        return
+    # Before anything of it is opened: what ends the process now is counted all the same.
+    Upload.objects.filter(pk=upload_id).update(attempts=F("attempts") + 1)
     shown = -1.0
 
     def progress(done: float) -> None:

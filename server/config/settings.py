@@ -7,6 +7,7 @@ everything is in one folder: an SQLite database, the live channel in the server'
 
 import os
 import sys
+from ipaddress import ip_network
 from pathlib import Path
 
 import dj_database_url
@@ -113,8 +114,8 @@ _SQLITE = {
     "OPTIONS": {
         "timeout": 20,
         "transaction_mode": "IMMEDIATE",
-        # What is acknowledged must survive even a power cut: every commit is synced.
-        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+        # What is acknowledged must survive even a power cut: every commit is synced. Tests survive none.
+        "init_command": "PRAGMA synchronous=OFF;" if TESTING else "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
     },
 }
 DATABASES = {
@@ -144,6 +145,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 
+TEST_RUNNER = "tests.runner.Runner"
 if TESTING:
     PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
@@ -156,6 +158,8 @@ STATIC_URL = "static/"
 WHITENOISE_USE_FINDERS = True
 if WEB_DIST.is_dir():
     WHITENOISE_ROOT = WEB_DIST
+# Every client of a test would go through all files again; so they are looked for when they are asked for.
+WHITENOISE_AUTOREFRESH = TESTING
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\."
 
 SESSION_COOKIE_HTTPONLY = True
@@ -164,9 +168,16 @@ SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = not LOCAL
 SECURE_SSL_REDIRECT = not LOCAL
 SECURE_HSTS_SECONDS = 0 if LOCAL else 31536000
 SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = not LOCAL and os.environ.get("NEEDLE_HSTS_WIDE", "1") == "1"
-SECURE_PROXY_SSL_HEADER = (
-    ("HTTP_X_FORWARDED_PROTO", "https") if os.environ.get("NEEDLE_BEHIND_PROXY") == "1" else None
-)
+BEHIND_PROXY = os.environ.get("NEEDLE_BEHIND_PROXY") == "1"
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if BEHIND_PROXY else None
+_PROXIES = os.environ.get("NEEDLE_TRUSTED_PROXIES", "127.0.0.1,::1" if BEHIND_PROXY else "")
+TRUSTED_PROXIES = [proxy.strip() for proxy in _PROXIES.split(",") if proxy.strip()]
+"""Addresses or networks of proxies whose word on where a request comes from is taken."""
+for _proxy in TRUSTED_PROXIES:
+    try:
+        ip_network(_proxy, strict=False)
+    except ValueError as error:
+        raise ImproperlyConfigured(f"NEEDLE_TRUSTED_PROXIES: “{_proxy}” is no address or network.") from error
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 

@@ -1,6 +1,14 @@
 """How often one may do a thing: each counted by itself, by person where one is signed in, else by address."""
 
+import hashlib
+from ipaddress import ip_address, ip_network
+
+from django.conf import settings
+from django.core.cache import cache
+from django.http import HttpRequest
 from ninja.throttling import AnonRateThrottle, AuthRateThrottle
+
+from server.mixing.access import Refused
 
 
 class Often(AuthRateThrottle):
@@ -10,6 +18,9 @@ class Often(AuthRateThrottle):
         self.scope = f"auth-{what}"
         super().__init__(rate)
 
+    def get_ident(self, request: HttpRequest) -> str:
+        return client_address(request)
+
 
 class OftenAtTheDoor(AnonRateThrottle):
     """So many times from one address, by those who are not signed in."""
@@ -17,3 +28,55 @@ class OftenAtTheDoor(AnonRateThrottle):
     def __init__(self, what: str, rate: str) -> None:
         self.scope = f"anon-{what}"
         super().__init__(rate)
+
+    def get_ident(self, request: HttpRequest) -> str:
+        return client_address(request)
+
+
+def client_address(request: HttpRequest) -> str:
+    """The address that a request comes from.
+
+    What ``X-Forwarded-For`` says counts only as far as trusted proxies have written it: from its end backwards, to
+    the first address that is none of theirs. Anybody may send the header; only a proxy's entry is known to be true.
+    """
+    address = request.META.get("REMOTE_ADDR") or ""
+    hops = [hop.strip() for hop in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if hop.strip()]
+    while hops and _is_trusted(address):
+        address = hops.pop()
+    return address
+
+
+def _is_trusted(address: str) -> bool:
+    try:
+        known = ip_address(address)
+    except ValueError:
+        return False
+    return any(known in ip_network(network, strict=False) for network in settings.TRUSTED_PROXIES)
+
+
+class Failures:
+    """Counts failures by a name, such as an account's, whatever address they come from."""
+
+    def __init__(self, what: str, most: int, seconds: int) -> None:
+        self._what, self._most, self._seconds = what, most, seconds
+
+    def _key(self, name: str) -> str:
+        return f"failures-{self._what}-{hashlib.sha256(name.casefold().encode()).hexdigest()}"
+
+    def check(self, name: str) -> None:
+        """Refused (429) if there have been too many."""
+        if cache.get(self._key(name), 0) >= self._most:
+            minutes = max(1, round(self._seconds / 60))
+            raise Refused(f"Too many attempts with this name. Wait {minutes} minutes, then try again.", 429)
+
+    def add(self, name: str) -> None:
+        """Count one more; they are forgotten together, some time after the first."""
+        cache.add(self._key(name), 0, self._seconds)
+        try:
+            cache.incr(self._key(name))
+        except ValueError:  # forgotten between the two
+            cache.add(self._key(name), 1, self._seconds)
+
+    def forget(self, name: str) -> None:
+        """Begin anew after a success."""
+        cache.delete(self._key(name))

@@ -10,12 +10,13 @@ from playwright.sync_api import Locator, Page, expect
 
 from needle.metering.frames import hop_frames, measure_frames
 from needle.metering.overview import Overview
+from tests import full
 from tests.browser.stage import PATIENCE, RATE, BrowserCase, Engineer
 
 BAR_17 = int(16 * 4 * 60 / 90 * 2)
 """The segment in which bar 17 begins."""
 
-LONG = 60_000
+LONG = 4 * PATIENCE
 """Patience for work on the whole piece (ms)."""
 
 
@@ -74,6 +75,7 @@ class Desk(BrowserCase):
         rowan.page.get_by_role("button", name="Undo your last change").click()
         expect(stretches(rowan.page)).to_have_count(1, timeout=LONG)
 
+    @full
     def test_b_is_heard_by_one_and_stays_on_trial(self) -> None:
         rowan, ines = self.found("rowan"), self.found("ines")
         rowan.page.get_by_role("button", name="Work it out").click()
@@ -96,6 +98,7 @@ class Desk(BrowserCase):
         self.assert_hears(ines)
         self.assertEqual(rowan.revision(), ines.revision())
 
+    @full
     def test_a_pair_is_evened_as_one_change_that_can_be_undone(self) -> None:
         rowan = self.found("rowan")
         rowan.row("concertina-1").click()
@@ -116,6 +119,7 @@ class Desk(BrowserCase):
         expect(pair.get_by_role("status")).to_contain_text("1.5 dB hotter", timeout=LONG)
         self.assertEqual(rowan.document()["sources"]["concertina-2"]["level"], before)
 
+    @full
     def test_tolerance_and_length_are_ones_own(self) -> None:
         rowan, ines = self.found("rowan"), self.found("ines")
         tolerance = rowan.page.get_by_label("Tolerance", exact=True)
@@ -129,6 +133,7 @@ class Desk(BrowserCase):
         shortest.press("Enter")
         self.until(rowan.page, lambda: stretches(rowan.page).count() >= 1, "shorter leans are not listed")
 
+    @full
     def test_mono_is_held_or_latched_and_the_other_hears_stereo(self) -> None:
         rowan, ines = self.playing("rowan"), self.playing("ines")
         mark = rowan.page.get_by_role("banner").get_by_role("button", name="Mono")
@@ -148,6 +153,7 @@ class Desk(BrowserCase):
         mark.click()
         self.until_heard(rowan, lambda heard: not np.array_equal(*heard))
 
+    @full
     def test_each_way_of_listening_and_its_meters(self) -> None:
         rowan = self.playing("rowan")
         ways = rowan.page.get_by_label("Listen, only you")
@@ -161,6 +167,7 @@ class Desk(BrowserCase):
         ways.get_by_role("button", name="Stereo").click()
         self.until_heard(rowan, lambda heard: not np.array_equal(*heard))
 
+    @full
     def test_a_cause_is_heard_alone_by_one_key_and_only_by_oneself(self) -> None:
         rowan, ines = self.playing("rowan"), self.playing("ines")
         expect(rowan.page.locator("[data-cause]").first).to_be_visible(timeout=LONG)
@@ -171,6 +178,7 @@ class Desk(BrowserCase):
         rowan.page.keyboard.press("c")
         expect(rowan.page.locator("[data-cause='oars'].alone")).to_be_visible()
 
+    @full
     def test_the_pictures_move_with_the_sound(self) -> None:
         rowan = self.playing("rowan")
         dark = """() => { const c = document.querySelector('.phase canvas'); const d = c.getContext('2d')
@@ -184,6 +192,7 @@ class Desk(BrowserCase):
         rowan.stop()
         self.until(rowan.page, lambda: rowan.page.evaluate(dark) == 0, "the phase picture does not clear")
 
+    @full
     def test_a_report_of_the_piece_and_of_a_file_that_is_dropped_in(self) -> None:
         rowan = self.engineer("rowan", desk="balance")
         rowan.page.get_by_role("button", name="Balance report…").click()
@@ -205,12 +214,14 @@ class Desk(BrowserCase):
         self.assertAlmostEqual(data["figures"]["lean_db"], 6.02, delta=0.05)
         self.assertEqual(data["rate"], 44100)
 
+    @full
     def test_a_listener_reads_reports_and_makes_none(self) -> None:
         tam = self.engineer("tam", desk="balance")
         tam.page.get_by_role("button", name="Balance report…").click()
         expect(tam.page.get_by_role("dialog")).to_be_visible()
         expect(tam.page.get_by_role("button", name="Make the report")).to_have_count(0)
 
+    @full
     def test_it_fits_a_phone(self) -> None:
         phone = self.engineer("ines", width=390, height=844, desk="balance")
         self.assertLessEqual(phone.page.evaluate("document.documentElement.scrollWidth"), 390)

@@ -5,6 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
+from tests import full
 from tests.browser.stage import BrowserCase, Engineer
 
 BEAT = 60 / 90
@@ -23,6 +24,7 @@ class Drawing(BrowserCase):
         left, right, scale = 48, 24, 18.75
         return {"x": left + share * (box["width"] - left - right), "y": 16 + at * scale}
 
+    @full
     def test_a_move_is_drawn_heard_and_taken_back(self) -> None:
         page, rowan = self.rowan.page, self.rowan
         ines = self.engineer("ines")
@@ -67,6 +69,7 @@ class Drawing(BrowserCase):
             page.keyboard.press("Control+z")
         self.until(page, lambda: rowan.points("ferry-engine") == [], "undo did not lead back to the start")
 
+    @full
     def test_points_by_keys_and_by_typing(self) -> None:
         page, rowan = self.rowan.page, self.rowan
         self.choose(rowan, "oars", "Oars")
@@ -92,6 +95,7 @@ class Drawing(BrowserCase):
         self.until(page, lambda: rowan.points("oars")[0][0] > (12 * 4 + 1) * BEAT + 0.1, "nor later")
         self.assertEqual(rowan.points("oars")[1:], before[1:])
 
+    @full
     def test_level_has_a_scale_of_its_own(self) -> None:
         page, rowan = self.rowan.page, self.rowan
         self.choose(rowan, "foghorn", "Foghorn")
@@ -111,6 +115,7 @@ class Drawing(BrowserCase):
     # Other tests of this class have changed a little of what sounds there.
     FOUND = r"leans R (1\.[89]|2\.0) dB"
 
+    @full
     def test_the_lean_answers_a_move(self) -> None:
         rowan = self.rowan
 
@@ -124,6 +129,7 @@ class Drawing(BrowserCase):
         rowan.place_of("oars").press("0")
         self.until(rowan.page, lambda: not re.search(self.FOUND, flag()), "the lean does not answer")
 
+    @full
     def test_it_fits_a_phone(self) -> None:
         phone = self.engineer("ines", width=390, height=844)
         width = phone.page.evaluate("document.documentElement.scrollWidth")

@@ -7,6 +7,7 @@ from typing import Any
 from django.conf import settings
 from playwright.sync_api import Page, expect
 
+from tests import full
 from tests.browser.stage import PATIENCE, BrowserCase, held_back
 
 AXE = (settings.BASE_DIR / "web/node_modules/axe-core/axe.min.js").read_text("utf-8")
@@ -46,6 +47,7 @@ class Everybody(BrowserCase):
         )
         page.reload()
 
+    @full
     def test_no_serious_fault_on_any_desk(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         for paper in ("day", "night"):
@@ -59,6 +61,7 @@ class Everybody(BrowserCase):
                 self.assert_no_fault(rowan.page, f"{desk}, {paper}")
         self.liking(rowan.page, paper="day")
 
+    @full
     def test_no_serious_fault_beside_the_desks(self) -> None:
         rowan = self.engineer("rowan", desk="hand-over")
         page = rowan.page
@@ -129,10 +132,11 @@ class Everybody(BrowserCase):
         form = page.get_by_role("form", name="What to hand over")
         expect(form.get_by_role("button", name="Make the files")).to_be_visible()
         page.goto(self.server.address)
-        expect(page.get_by_role("link", name="Night Ferry")).to_be_visible()
+        expect(page.get_by_role("link", name="Night Ferry").first).to_be_visible()
         wide = page.evaluate("document.scrollingElement.scrollWidth - document.scrollingElement.clientWidth")
         self.assertLessEqual(wide, 0, "the list of sessions")
 
+    @full
     def test_preferences_are_seen_at_once_and_stay(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         page = rowan.page
@@ -156,6 +160,7 @@ class Everybody(BrowserCase):
         ines.row("concertina-2").locator("button.name").click()
         expect(ines.page.get_by_label("Place now")).to_have_value("L12")
 
+    @full
     def test_on_a_slow_line_it_says_what_it_waits_for(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         page = rowan.page
@@ -167,9 +172,9 @@ class Everybody(BrowserCase):
                 expect(page.get_by_text(said)).to_be_visible()
 
         slowly(r"/api/doorstep$", lambda: page.goto(self.server.address, wait_until="commit"), "Opening…")
-        expect(page.get_by_role("link", name="Night Ferry")).to_be_visible()
+        expect(page.get_by_role("link", name="Night Ferry").first).to_be_visible()
         slowly(r"/api/sessions$", lambda: page.reload(wait_until="commit"), "Looking…")
-        link = page.get_by_role("link", name="Night Ferry")
+        link = page.get_by_role("link", name="Night Ferry").first
         slowly(r"/api/sessions/[\w-]+$", link.click, "Opening the session…")
         expect(page.locator("svg.field")).to_be_visible()
         place = rowan.place_of("foghorn")

@@ -15,6 +15,7 @@ from django.conf import settings
 from playwright.sync_api import Page, expect
 
 from needle.metering.measure import measure
+from tests import full
 from tests.browser.measuring import lean, noise
 from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, held_back, is_ordered
 from tests.core.adm_rules import check_file
@@ -79,6 +80,7 @@ class Journey(Folder):
             soundfile.write(self.folder / f"{name}.wav", 0.5 * audio, RATE, subtype="PCM_24")
         return [str(path) for path in sorted(self.folder.glob("*.wav"))]
 
+    @full
     def test_from_an_empty_account_to_a_delivered_archive(self) -> None:
         self.account()
         nora = self.engineer("rowan", desk="place")
@@ -208,6 +210,7 @@ class Desk(Folder):
         self.rowan = self.engineer("rowan", desk="hand-over")
         self.page = self.rowan.page
 
+    @full
     def test_it_is_made_for_everybody_and_can_be_stopped(self) -> None:
         ines = self.engineer("ines", desk="hand-over")
         # Other work goes on meanwhile, and the other person sees how far it is.
@@ -228,6 +231,7 @@ class Desk(Folder):
         expect(tam.page.get_by_role("form", name="What to hand over")).to_have_count(0)
         tam.page.get_by_role("heading", name="Made of this session").wait_for()
 
+    @full
     def test_a_passage_under_names_of_ones_own(self) -> None:
         form = self.page.get_by_role("form", name="What to hand over")
         form.get_by_label("Called").fill("{session} {passage} {part} {song}")
@@ -246,6 +250,7 @@ class Desk(Folder):
         count = RATE
         np.testing.assert_allclose(audio[:, :count], rendered[:, offset : offset + count], atol=3 * 2**-23)
 
+    @full
     def test_what_was_changed_a_moment_ago_is_in_it(self) -> None:
         page = self.page
         self.rowan.to_desk("Place")
@@ -266,6 +271,7 @@ class Desk(Folder):
         found = next(one for one in self.rowan.document()["passages"].values() if one["name"] == name)
         return found["start"], found["end"]
 
+    @full
     def test_moves_land_where_they_are_shown_to(self) -> None:
         path = self.folder / "moves.csv"
         path.write_text(

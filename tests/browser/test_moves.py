@@ -8,6 +8,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from needle.moving.lane import Lane
+from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
 BAR = 4 * 60 / 90
@@ -95,6 +96,7 @@ class Desk(BrowserCase):
 
 
 class Working(Desk):
+    @full
     def test_a_stretch_is_looked_at_heard_and_made_and_undone(self) -> None:
         rowan, page = self.rowan, self.page
         rowan.dry()
@@ -219,6 +221,7 @@ class Working(Desk):
             button.click()
         return False
 
+    @full
     def test_the_hand_hears_itself_and_drops_what_it_did(self) -> None:
         rowan, page = self.rowan, self.page
         rowan.dry()
@@ -249,6 +252,7 @@ class Working(Desk):
         page.get_by_role("button", name="Keep", exact=True).click()
         self.until(page, lambda: self.lane("ferry-engine") != before, "the take was not kept after all")
 
+    @full
     def test_a_controller_moves_both_sides_of_a_stereo_source(self) -> None:
         rowan, page = self.rowan, self.page
         self.rowan.row("deck-voices").locator("button.name").click()
@@ -277,6 +281,7 @@ class Working(Desk):
         self.assertAlmostEqual(float(self.lane("deck-voices", "pan_left").evaluate(end)), 1.0, places=3)
         self.assertAlmostEqual(float(self.lane("deck-voices", "pan_right").evaluate(end)), -1.0, places=3)
 
+    @full
     def test_a_line_is_switched_off_compared_and_made_static(self) -> None:
         rowan, page = self.rowan, self.page
         rowan.dry()
@@ -315,6 +320,7 @@ class Working(Desk):
         number = round(abs(pan) * 100)
         return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
 
+    @full
     def test_a_pass_recorded_without_connection_is_not_lost(self) -> None:
         rowan, page = self.rowan, self.page
         rowan.row("hand-drum").locator("button.name").click()
@@ -337,6 +343,7 @@ class Working(Desk):
         highest = max(p.value for p in self.lane("hand-drum").points)
         self.assertAlmostEqual(highest, 0.8, delta=0.05)
 
+    @full
     def test_it_works_on_a_phone(self) -> None:
         phone = self.engineer("ines", width=390, height=844)
         self.assertLessEqual(phone.page.evaluate("document.documentElement.scrollWidth"), 390)

@@ -7,6 +7,7 @@ import numpy as np
 import soundfile
 from playwright.sync_api import expect
 
+from tests import full
 from tests.browser.measuring import lean, noise
 from tests.browser.stage import RATE, BrowserCase
 
@@ -142,6 +143,7 @@ class OwnFiles(BrowserCase):
         rendered = self.rowan.rendered(0, 6)
         np.testing.assert_allclose(audio[:, : rendered.shape[1]], rendered, atol=2.4e-7)
 
+    @full
     def test_bad_files_are_told_and_good_ones_are_taken(self) -> None:
         self.new_session("Mixed bag")
         good, *_ = self.stems()
@@ -159,6 +161,7 @@ class OwnFiles(BrowserCase):
         self.settled(lambda: len(self.rowan.document()["sources"]) == 2, "the good ones are missing")
         self.assertGreater(self.source("quiet")["gain"], 20.0)
 
+    @full
     def test_files_may_be_dropped_anywhere(self) -> None:
         self.new_session("Dropped")
         good, *_ = self.stems()
@@ -168,6 +171,7 @@ class OwnFiles(BrowserCase):
         self.settled(lambda: bool(self.rowan.document()["sources"]), "not brought in")
         self.assertAlmostEqual(self.source("Dropped voice")["seconds"], 2.0, places=3)
 
+    @full
     def test_sending_goes_on_after_the_connection_was_lost(self) -> None:
         self.new_session("Far away")
         path = self.folder / "long.wav"

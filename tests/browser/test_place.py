@@ -9,6 +9,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from server.mixing.operations.base import pan_words
+from tests import full
 from tests.browser.measuring import lean, noise
 from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
@@ -41,6 +42,7 @@ class Desk(BrowserCase):
         rowan.page.keyboard.press("Control+z")
         self.until(rowan.page, lambda: rowan.document()["sources"]["ferry-engine"] == before, "not one change")
 
+    @full
     def test_either_end_of_a_span_and_the_keys(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.drag(rowan, "wind-pad", 120.0, 0.0, "left")
@@ -57,6 +59,7 @@ class Desk(BrowserCase):
         self.mark(rowan, "wind-pad").press("Shift+ArrowLeft")
         self.until(rowan.page, lambda: abs(pad()["pan"] - centre + 0.1) < 0.006, "the key did not move it")
 
+    @full
     def test_several_are_changed_together_and_seated(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         names = {"concertina-1": "Concertina I", "plucked-bass": "Plucked bass", "shaker": "Shaker"}
@@ -91,6 +94,7 @@ class Desk(BrowserCase):
         self.until(rowan.page, lambda: rowan.document()["sources"]["plucked-bass"]["pan"] == -0.55, "not seated")
         self.assertEqual(rowan.document()["sources"]["concertina-1"]["pan"], 0.55)
 
+    @full
     def test_a_colleague_sees_and_hears_what_is_brought_in_and_sent(self) -> None:
         rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines", desk="place")
         with tempfile.TemporaryDirectory() as folder:
@@ -118,6 +122,7 @@ class Desk(BrowserCase):
         rowan.operate("remove-source", source=key)
         expect(row).to_have_count(0)
 
+    @full
     def test_what_is_placed_while_away_is_kept_and_joined_with_the_colleagues_work(self) -> None:
         rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines", desk="place")
         ines.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
@@ -149,6 +154,7 @@ class Desk(BrowserCase):
         self.assertEqual(found["sends"]["foghorn/hull"]["level"], -10.0)
         self.assertEqual(found, ines.document())
 
+    @full
     def test_what_is_chosen_goes_along_with_the_hand(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
@@ -169,6 +175,7 @@ class Desk(BrowserCase):
         rowan.page.keyboard.press("Control+z")
         self.until(rowan.page, lambda: rowan.document()["sources"] == before, "not one change")
 
+    @full
     def test_a_group_shifts_what_is_drawn_and_heard(self) -> None:
         rowan, ines = self.engineer("rowan", desk="place"), self.engineer("ines")
         rowan.dry()
@@ -186,6 +193,7 @@ class Desk(BrowserCase):
         self.assertGreater(np.abs(loud).max(), 0.01)
         self.assertTrue(np.isfinite(silent).all())
 
+    @full
     def test_sending_from_the_picture_of_a_return(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         rowan.page.get_by_label("What the field shows").get_by_role("button", name="Quay").click()
@@ -200,6 +208,7 @@ class Desk(BrowserCase):
         self.mark(rowan, "ferry-engine").locator(".grip").dblclick()
         self.until(rowan.page, lambda: send()["place"] == "same", "its own place was not given up")
 
+    @full
     def test_with_and_without_is_heard_only_by_oneself_and_as_loud(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         rowan.dry()
@@ -223,6 +232,7 @@ class Desk(BrowserCase):
         self.assertEqual(rowan.revision(), revision)
         rowan.stop()
 
+    @full
     def test_timing_shows_its_price_and_takes_the_better_delay(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         rowan.row("foghorn").get_by_role("button", name="Foghorn", exact=True).click()
@@ -238,6 +248,7 @@ class Desk(BrowserCase):
         after = rowan.get("/sources/foghorn/placement", revision=rowan.revision())["mono"]
         self.assertAlmostEqual(after["loss"], before["better_loss"], places=2)
 
+    @full
     def test_a_passage_is_drawn_on_the_margin_and_named(self) -> None:
         rowan = self.engineer("rowan")
         box = rowan.page.locator(".chart svg").bounding_box()
@@ -256,6 +267,7 @@ class Desk(BrowserCase):
         self.until(rowan.page, fog, "no passage of that name")
         self.assertEqual((fog()[0]["start"], fog()[0]["end"]), (4.0, 20.0))
 
+    @full
     def test_nothing_jumps_under_the_hand_when_a_source_has_been_read(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         page = rowan.page
@@ -269,6 +281,7 @@ class Desk(BrowserCase):
         expect(as_one).to_contain_text("dB")
         self.assertEqual(below.bounding_box(), before)
 
+    @full
     def test_kept_placements_are_used_elsewhere_with_their_author(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         rowan.row("deck-voices").get_by_role("button", name="Deck voices", exact=True).click()
@@ -284,6 +297,7 @@ class Desk(BrowserCase):
         placed = ines.document()["sources"]["wind-pad"]
         self.assertEqual((placed["pan_left"], placed["pan_right"]), (-0.5, 0.5))
 
+    @full
     def test_a_listener_may_look_and_changes_nothing(self) -> None:
         tam = self.engineer("tam", desk="place")
         before = tam.document()

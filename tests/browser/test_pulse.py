@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from needle.pulsing.pulse import Pulse, Pulsing
 from needle.pulsing.reading import side_gains
 from needle.session import tempo_map
+from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer
 from tests.core.test_dealing import midi_file
 
@@ -120,6 +121,7 @@ class Pulses(Desk):
         quiet = tuple(beat for beat, found in level.items() if found < loudest * 10 ** (-12 / 20))
         self.assertEqual(quiet, tuple(beats), level)
 
+    @full
     def test_what_is_seen_is_what_is_rendered(self) -> None:
         self.begin(wave="square", period=1.5, smooth=0.2)
         self.alone()
@@ -135,6 +137,7 @@ class Pulses(Desk):
         near = np.abs(gains[0] - gains[1]) < 0.02
         np.testing.assert_allclose(with_it[:, near], without[:, near] * gains[0, near], atol=2e-3)
 
+    @full
     def test_keys_halve_double_flip_and_undo(self) -> None:
         self.begin()
         self.page.locator("h1").first.click()
@@ -148,6 +151,7 @@ class Pulses(Desk):
         self.page.keyboard.press("Control+z")
         self.settled(lambda: not self.pulse()["flip"])
 
+    @full
     def test_steps_are_drawn_by_pointer_and_keys(self) -> None:
         self.begin(wave="steps", steps=[0.0, 0.0, 0.0, 0.0])
         box = self.page.get_by_label("Drawn steps").bounding_box()
@@ -163,6 +167,7 @@ class Pulses(Desk):
         third.press("Shift+ArrowDown")
         self.settled(lambda: self.pulse()["steps"][2] == 0.75)
 
+    @full
     def test_a_feeling_is_taken_kept_and_used_again(self) -> None:
         self.choose("wind-pad")
         self.page.get_by_role("button", name="Engine beat").click()
@@ -175,6 +180,7 @@ class Pulses(Desk):
         self.page.get_by_label("Kept pulses").select_option(label="Below deck")
         self.settled(lambda: self.pulse("gulls").get("wave") == "falling", "not used")
 
+    @full
     def test_tried_heard_without_and_with_a_click_by_oneself_only(self) -> None:
         ines = self.engineer("ines", desk="pulse")
         self.begin(wave="square", period=2.0, offset=0.0, flip=True)
@@ -201,6 +207,7 @@ class Pulses(Desk):
     def assert_hears(self, person: Engineer, **how: str) -> None:
         self.assert_comes_to_hear_from(person, "17.1", round((OPEN_WATER - 1) * BAR * 2), **how)
 
+    @full
     def test_written_out_edited_and_taken_back(self) -> None:
         self.begin(wave="triangle", period=4.0)
         before = self.rowan.rendered(80, 3, solo="wind-pad")
@@ -213,6 +220,7 @@ class Pulses(Desk):
         self.assertEqual(self.rowan.points("wind-pad", "level_left"), [])
         np.testing.assert_array_equal(self.rowan.rendered(80, 3, solo="wind-pad"), before)
 
+    @full
     def test_a_return_pulses_and_its_depth_follows_a_line(self) -> None:
         self.choose("foghorn")
         self.page.get_by_label("What pulses").select_option(label="Quay")
@@ -226,6 +234,7 @@ class Pulses(Desk):
                            points=[{"t": 0.0, "value": 0.0, "shape": "hold"}, {"t": 60.0, "value": 1.0}])  # fmt: skip
         np.testing.assert_allclose(self.rowan.rendered(30, 2, solo="quay"), plain, atol=1e-6)
 
+    @full
     def test_a_change_made_without_connection_is_sent_when_it_is_back(self) -> None:
         self.begin()
         ines = self.engineer("ines", desk="pulse")
@@ -272,6 +281,7 @@ class Deals(Desk):
             checked += 1
         self.assertGreater(checked, 20)
 
+    @full
     def test_the_voice_leaves_tails_where_they_began_and_a_place_is_heard_alone(self) -> None:
         self.begin_dealing()
         self.page.get_by_role("button", name="the voice").click()
@@ -287,6 +297,7 @@ class Deals(Desk):
         self.assert_comes_to_hear_from(self.rowan, "13.1", key, solo="glass-mallets.p1")
         self.rowan.stop()
 
+    @full
     def test_places_are_dragged_stepped_spread_mirrored_and_duplicated(self) -> None:
         self.begin_dealing()
         strip = self.page.get_by_label("Places of the deal")
@@ -313,6 +324,7 @@ class Deals(Desk):
         self.page.get_by_role("button", name="duplicate").click()
         self.settled(lambda: len(self.deal()["places"]) == 5, "not duplicated")
 
+    @full
     def test_onsets_are_found_added_moved_and_taken_away_by_hand(self) -> None:
         self.begin_dealing("hand-drum")
         self.assertEqual(len(self.events("hand-drum")), 200)
@@ -332,6 +344,7 @@ class Deals(Desk):
         surface.press("Delete")
         self.settled(lambda: len(self.events("hand-drum")) == 200, "not taken away")
 
+    @full
     def test_a_midi_file_is_taken_and_a_broken_one_told(self) -> None:
         self.choose("plucked-bass")
         self.page.get_by_role("button", name="Dealt out").click()
@@ -353,6 +366,7 @@ class Deals(Desk):
         self.page.get_by_role("button", name="by pitch").click()
         self.settled(lambda: [e["place"] for e in self.events("plucked-bass")] == [i * 4 // 12 for i in range(12)])
 
+    @full
     def test_alone_on_its_stretch_and_back_where_one_was(self) -> None:
         self.choose("glass-mallets")
         self.rowan.jump("5.2")
@@ -370,6 +384,7 @@ class Deals(Desk):
         expect(self.page.get_by_label("Playhead, bar and beat")).to_have_value("5 . 2")
         self.assertGreater(self.page.locator(".roster .row").count(), 10)
 
+    @full
     def test_frozen_it_sounds_the_same_is_seen_by_a_colleague_and_thaws(self) -> None:
         ines = self.engineer("ines", desk="pulse")
         self.begin_dealing()

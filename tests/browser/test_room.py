@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 from needle.files.containers import channel_mask
 from needle.layouts import LAYOUTS, Layout
 from needle.placing.room import Where, room_powers
+from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer
 
 BAR = round(4 * 60 / 90 * RATE)
@@ -109,6 +110,7 @@ class Room(BrowserCase):
         self.assertGreater(db(channels["Ls"]), -80.0)
         self.assertLess(db(channels["LFE"]), -100.0)
 
+    @full
     def test_the_front_is_forbidden_for_a_passage(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.alone(rowan, "ferry-engine")
@@ -137,6 +139,7 @@ class Room(BrowserCase):
         self.assertGreater(before["C"], -60.0)
         self.assertLess(before["Ls"], -90.0)
 
+    @full
     def test_a_stack_of_layers_and_each_in_its_channels(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.alone(rowan, "hand-drum")
@@ -185,6 +188,7 @@ class Room(BrowserCase):
         rowan.page.keyboard.press("Control+z")
         self.until(rowan.page, lambda: rowan.document()["sources"]["bell-buoy"]["front"] == 1.0, "not one change")
 
+    @full
     def test_a_hand_on_the_plan_is_heard_while_it_moves(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.alone(rowan, "ferry-engine")
@@ -208,6 +212,7 @@ class Room(BrowserCase):
         expect(rowan.page.locator("[data-channel='M+110'] .db")).not_to_be_empty()
         rowan.stop()
 
+    @full
     def test_a_second_finger_lifts_a_source_into_the_upper_speakers(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.alone(rowan, "ferry-engine")

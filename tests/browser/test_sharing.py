@@ -3,6 +3,7 @@
 import numpy as np
 from playwright.sync_api import expect
 
+from tests import full
 from tests.browser.stage import PATIENCE, BrowserCase, Engineer
 from tests.server.test_sound import decode
 
@@ -23,6 +24,7 @@ class Meeting(BrowserCase):
         left, right = db(person.rendered(ROLL, 4, solo=source))
         return float(right - left)
 
+    @full
     def test_what_is_held_is_asked_for_and_had_when_it_is_let_go(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         rowan.drag(rowan.place_of("plucked-bass"), 0.8, release=False)
@@ -34,6 +36,7 @@ class Meeting(BrowserCase):
         ines.drag(ines.place_of("plucked-bass"), 0.1)
         self.until(ines.page, lambda: self.side(rowan, "plucked-bass") < -6.0, "the second hand is not heard")
 
+    @full
     def test_who_holds_and_loses_the_line_holds_nothing_after_a_while(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         rowan.drag(rowan.place_of("oars"), 0.7, release=False)
@@ -66,6 +69,7 @@ class Meeting(BrowserCase):
         expect(ines.place_of("hand-drum")).to_have_attribute("aria-valuetext", "L100")
         self.assertTrue(rowan.document()["sources"]["glass-mallets"]["muted"])
 
+    @full
     def test_what_was_made_without_a_connection_survives_the_tab(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         revision = rowan.revision()
@@ -84,6 +88,7 @@ class Meeting(BrowserCase):
         expect(rowan.page.locator(".saved")).to_have_text(f"Saved · r{revision + 2}")
         self.assertTrue(rowan.document()["sources"]["bell-buoy"]["muted"])
 
+    @full
     def test_a_listener_listens_along_and_leaves(self) -> None:
         rowan, tam = self.engineer("rowan"), self.engineer("tam")
         rowan.dry()
@@ -113,6 +118,7 @@ class Meeting(BrowserCase):
         left, right = person.listen(0.2)
         return bool(np.abs(left).max() > 1e-4 and np.abs(left - right).max() < 1e-6)
 
+    @full
     def test_an_earlier_revision_is_heard_as_loud_and_put_back(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         then = rowan.revision()
@@ -150,6 +156,7 @@ class Meeting(BrowserCase):
         page.keyboard.press("Control+z")
         self.until(page, lambda: rowan.document()["sources"]["concertina-1"]["level"] == -20.0, "not undone")
 
+    @full
     def test_comments_are_pinned_read_answered_resolved_and_go_along(self) -> None:
         rowan, tam = self.engineer("rowan"), self.engineer("tam")
         tam.jump("13")
@@ -182,6 +189,7 @@ class Meeting(BrowserCase):
         expect(tam.page.locator("[data-flag]")).to_have_count(0)
         rowan.operate("set-passage", id=passage["id"], start=passage["start"], end=passage["end"])
 
+    @full
     def test_roles_hold_at_once_and_a_link_lets_somebody_in(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         page = rowan.page

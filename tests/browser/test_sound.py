@@ -3,6 +3,7 @@
 import numpy as np
 from playwright.sync_api import expect
 
+from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer
 from tests.server.test_sound import decode
 
@@ -38,6 +39,7 @@ class Heard(BrowserCase):
         rowan.stop()
         expect(needle).to_have_count(0)
 
+    @full
     def test_the_meters_show_the_frames_of_what_sounds(self) -> None:
         rowan = self.engineer("rowan")
         rowan.jump("19.1")
@@ -55,6 +57,7 @@ class Heard(BrowserCase):
         column = meters[:, head["columns"].index("lean_long")]
         self.assertTrue(column.min() - 0.15 <= lean <= column.max() + 0.15, (lean, column))
 
+    @full
     def test_solo_is_for_oneself(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         for person in (rowan, ines):
@@ -69,6 +72,7 @@ class Heard(BrowserCase):
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 60, solo="concertina-1"))
         expect(ines.row("concertina-1").get_by_role("button", name="Solo")).to_have_attribute("aria-pressed", "false")
 
+    @full
     def test_a_passage_goes_round_without_a_gap(self) -> None:
         rowan = self.engineer("rowan")
         rowan.page.get_by_label("Go round a passage").select_option(label="round: Cast off")
@@ -114,6 +118,7 @@ class Heard(BrowserCase):
 
 
 class Export(BrowserCase):
+    @full
     def test_the_wav_is_what_is_heard(self) -> None:
         rowan = self.engineer("rowan")
         rowan.place_of("hand-drum").press("Home")

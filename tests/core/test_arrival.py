@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 import soxr
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.conventions import tempo_of_taps
@@ -20,6 +20,7 @@ from needle.files.midi import midi_tempo
 from needle.metering.character import Ear, character_of
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, in_bands, powers, spectrum_of
+from tests import examples
 from tests.core.strategies import RATE
 
 
@@ -61,7 +62,7 @@ class Files(InFolder):
                     heard = found[:, : audio.shape[1]].astype(float)
                     self.assertAlmostEqual(np.sqrt((heard**2).mean()), 0.1, delta=0.02)
 
-    @settings(max_examples=10)
+    @examples(10)
     @given(st.sampled_from([8000, 22050, 44100, 88200, 96000, 192_000]), st.integers(1, 30_000))
     def test_resampled_once_to_the_length_it_says(self, rate: int, frames: int) -> None:
         audio = noise(1, frames)
@@ -152,7 +153,7 @@ class Characters(SimpleTestCase):
 
 
 class Spectra(SimpleTestCase):
-    @settings(max_examples=15)
+    @examples(15)
     @given(st.integers(1, 2), st.integers(0, 60_000), st.integers(1, 20_000))
     def test_weight_agrees_with_the_meters_in_any_stretches(self, channels: int, frames: int, stretch: int) -> None:
         audio = noise(channels, frames)

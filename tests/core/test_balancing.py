@@ -5,7 +5,7 @@ from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.balancing.causes import SOURCE, causes, ranked, shares
@@ -24,6 +24,7 @@ from needle.metering.spectra import spectrum_of
 from needle.moving.lane import Lane, Point
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
+from tests import examples
 from tests.core.strategies import RATE
 
 SECONDS = 12.0
@@ -124,7 +125,7 @@ class Causes(SimpleTestCase):
 
 
 class Trials(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.floats(-6, 6), st.floats(-0.5, 0.5))
     def test_levels_and_places_move_bodily_and_stay_within_limits(self, level: float, place: float) -> None:
         mix = leaning_mix()

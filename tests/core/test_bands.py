@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.metering.bands import CENTRES, Bands, band_powers
@@ -14,6 +14,7 @@ from needle.metering.overview import Overview
 from needle.metering.picture import PAIRS_PER_FRAME, Spectra, phase_points
 from needle.metering.spectra import THIRD_OCTAVES
 from needle.metering.truepeak import TruePeak, true_peaks
+from tests import examples
 from tests.core.strategies import RATE, tone
 
 HOP = RATE // 10
@@ -69,7 +70,7 @@ class BandPowers(SimpleTestCase):
 
 
 class TruePeaks(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.integers(0, 2**32 - 1), st.sampled_from([44100, 48000, 96000, 22050]))
     def test_frames_reach_what_the_running_measurement_reaches(self, seed: int, rate: int) -> None:
         hop = hop_frames(rate)

@@ -9,7 +9,7 @@ from unittest import mock
 import jsonschema
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 
 from needle.errors import NeedleError
 from needle.files.audio import write_audio
@@ -17,6 +17,7 @@ from needle.files.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import frozen_sound, key_of
 from needle.session import SOURCE_AT_FIRST, empty_document, mix_of
+from tests import examples
 from tests.core.sessions import AUDIO, audio, documents
 from tests.core.strategies import RATE, tone
 
@@ -46,7 +47,7 @@ class Folder(SimpleTestCase):
 
 
 class RoundTrip(Folder):
-    @settings(max_examples=20)
+    @examples(20)
     @given(documents())
     def test_state_and_sound_are_bit_equal(self, document: dict) -> None:
         path = self.packed(document)

@@ -10,7 +10,7 @@ from pathlib import Path
 import mido
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from demo.score import SCORE, drum_strokes, mallet_notes
@@ -30,6 +30,7 @@ from needle.rendering.freezing import as_frozen, frozen_sound, key_of
 from needle.rendering.keys import dependency_key
 from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
 from needle.rendering.readings import without
+from tests import examples
 from tests.core.strategies import RATE, tone
 
 BEAT = RATE // 4
@@ -136,7 +137,7 @@ class Onsets(SimpleTestCase):
             self.assertGreater(f_measure(found.times, true, within=0.01), 0.95, key)
             self.assertTrue((found.strengths <= 1.0).all() and (found.strengths > 0.0).all())
 
-    @settings(max_examples=20)
+    @examples(20)
     @given(st.lists(st.integers(0, 60), min_size=1, max_size=10, unique=True), st.floats(-30, 0))
     def test_clean_strokes_are_found_wherever_they_are(self, at, level) -> None:
         t = np.arange(RATE // 5) / RATE
@@ -182,7 +183,7 @@ class Stems(SimpleTestCase):
         total = sum(deal.gate(place).evaluate(times) for place in range(count))
         np.testing.assert_allclose(total, 1.0, atol=1e-9)
 
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.integers(1, 4 * RATE - 1), st.sampled_from(["stem", "voice"]), st.sampled_from([0.0, 900.0]))
     def test_any_division_gives_the_same_samples(self, cut, sound, tone_hz) -> None:
         mix = dealt_mix(Deal(every_quarter(), places(4, tone=tone_hz), sound=sound, dry=-12.0))

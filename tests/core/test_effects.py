@@ -4,7 +4,7 @@ import itertools
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.fft import rfft
 from scipy.signal import fftconvolve
@@ -15,6 +15,7 @@ from needle.effects.chain import EFFECTS, Chain, checked_effects
 from needle.effects.convolving import convolved, partitioned, past_of
 from needle.effects.room import response
 from needle.errors import NeedleError
+from tests import examples
 from tests.core.strategies import RATE
 
 FRAMES = 30_000
@@ -55,7 +56,7 @@ def through(chain: Chain, audio: np.ndarray, first: int, stop: int) -> np.ndarra
 
 
 class Laws(SimpleTestCase):
-    @settings(max_examples=60)
+    @examples(60)
     @given(st.lists(effects(), min_size=1, max_size=3), st.lists(st.integers(1, FRAMES - 1), max_size=4, unique=True))
     def test_any_division_gives_the_same_and_so_does_another_time(self, links, cuts: list[int]) -> None:
         chain, audio = chain_of(*links), noise()
@@ -69,7 +70,7 @@ class Laws(SimpleTestCase):
         self.assertLess(np.abs(whole - parts).max() / loudest, 1e-5 * max(1.0, driven / 30))
         np.testing.assert_array_equal(whole, through(Chain(chain.links), audio, 0, FRAMES))
 
-    @settings(max_examples=60)
+    @examples(60)
     @given(effects())
     def test_stable_and_finite(self, link) -> None:
         effect, values = link
@@ -79,7 +80,7 @@ class Laws(SimpleTestCase):
         silent = through(chain_of(link), np.zeros((2, FRAMES), np.float32), 0, FRAMES)
         self.assertEqual(float(np.abs(silent).max()), 0.0)
 
-    @settings(max_examples=30)
+    @examples(30)
     @given(effects())
     def test_nothing_is_heard_before_it_is_sent_nor_after_the_tail(self, link) -> None:
         effect, values = link
@@ -111,7 +112,7 @@ class Laws(SimpleTestCase):
 
 
 class Convolution(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.sampled_from([1, 700, 2048, 9000, 70_000]), st.integers(-5000, 5000), st.integers(1, 40_000))
     def test_is_a_convolution(self, taps: int, start: int, count: int) -> None:
         rng = np.random.Generator(np.random.PCG64(taps))

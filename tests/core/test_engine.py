@@ -5,7 +5,7 @@ import itertools
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.conventions import db_to_gain
@@ -17,6 +17,7 @@ from needle.rendering.keys import dependency_key
 from needle.rendering.mix import Listening, Mix, MixSource
 from needle.rendering.placements import placement, values_at
 from needle.rendering.segments import render_segments, segment_frames, segment_key
+from tests import examples
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
 
 SECONDS = 0.5
@@ -34,7 +35,7 @@ def decibels(values: np.ndarray) -> float:
 
 
 class Truth(SimpleTestCase):
-    @settings(max_examples=60)
+    @examples(60)
     @given(st.builds(dict, pan=lanes(pans, SECONDS), level=lanes(levels.filter(lambda v: v <= 0.0), SECONDS)))
     def test_full_scale_sine_within_80_db_of_every_sample_evaluated(self, moving: dict[str, Lane]) -> None:
         source = MixSource("tone", tone(997.0, SECONDS), lanes=moving)
@@ -42,7 +43,7 @@ class Truth(SimpleTestCase):
         full = np.einsum("oit,it->ot", gains_at(mix, source, np.arange(FRAMES) / RATE), source.audio)
         self.assertLess(decibels(render_audio(mix, 0, FRAMES) - full), -80.0)
 
-    @settings(max_examples=60)
+    @examples(60)
     @given(mixes(SECONDS), st.lists(st.integers(1, FRAMES - 1), max_size=6, unique=True))
     def test_any_division_renders_the_same(self, mix: Mix, cuts: list[int]) -> None:
         whole = render_audio(mix, 0, FRAMES)
@@ -50,7 +51,7 @@ class Truth(SimpleTestCase):
         parts = [render_audio(mix, a, b) for a, b in itertools.pairwise(edges)]
         self.assertLess(decibels(np.concatenate(parts, axis=1) - whole), -100.0)
 
-    @settings(max_examples=40)
+    @examples(40)
     @given(mixes(SECONDS))
     def test_a_hand_hears_the_mix(self, mix: Mix) -> None:
         """The mix without a source, and that source through the gains of its place, are the mix."""
@@ -99,7 +100,7 @@ class Placement(SimpleTestCase):
 
 
 class Segments(SimpleTestCase):
-    @settings(max_examples=15)
+    @examples(15)
     @given(mixes(1.5))
     def test_segments_are_what_is_delivered(self, mix: Mix) -> None:
         heard = np.concatenate([s.audio for s in render_segments(mix, 0, 3)], axis=1)
@@ -121,7 +122,7 @@ class Segments(SimpleTestCase):
         self.assertIn(6, changed)
         self.assertTrue(all(index >= 2 for index in changed), changed)
 
-    @settings(max_examples=30)
+    @examples(30)
     @given(mixes(SECONDS), st.integers(0, 3), st.data())
     def test_same_key_same_samples(self, mix: Mix, which: int, data: st.DataObject) -> None:
         """Change anything of one source; where the key stays, so must the samples."""

@@ -9,7 +9,7 @@ import mido
 import numpy as np
 import soundfile
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from pypdf import PdfReader
 
@@ -38,6 +38,7 @@ from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
 from needle.rendering.monitor import to_ears
 from needle.session import mix_of, names_in, tempo_map
+from tests import examples
 from tests.core.sessions import SECONDS, audio, documents
 from tests.core.strategies import RATE, lanes, pans, tone
 from tests.core.test_bundles import one_source
@@ -53,7 +54,7 @@ class Folder(SimpleTestCase):
 
 
 class Sounds(Folder):
-    @settings(max_examples=15)
+    @examples(15)
     @given(documents())
     def test_stems_add_up_to_the_mix(self, document: dict) -> None:
         mix = mix_of(document, audio)
@@ -167,7 +168,7 @@ tempos = st.builds(
 
 
 class Moves(Folder):
-    @settings(max_examples=40)
+    @examples(40)
     @given(documents())
     def test_tables_and_json_come_back_exactly(self, document: dict) -> None:
         folder = self.folder()
@@ -213,7 +214,7 @@ class Moves(Folder):
         with self.assertRaisesRegex(NeedleError, "no text"):
             read_moves(path)
 
-    @settings(max_examples=40)
+    @examples(40)
     @given(lanes(pans), tempos, st.booleans())
     def test_controllers_come_back_within_their_resolution(self, lane: Lane, tempo: TempoMap, fine: bool) -> None:
         document = one_source()

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.metering.frames import (
@@ -24,6 +24,7 @@ from needle.metering.overview import Overview
 from needle.metering.truepeak import PHASES
 from needle.rendering.mix import Mix, MixSource
 from needle.rendering.segments import METER_FRAMES, render_segments
+from tests import examples
 from tests.core.strategies import RATE, tone
 
 
@@ -118,7 +119,7 @@ class Loudness(SimpleTestCase):
             signal = np.tile(10 ** (-23 / 20) * np.sin(2 * np.pi * 1000 * t), (2, 1))
             self.assertAlmostEqual(measured(signal, rate=rate)["integrated_lufs"], -23.0, delta=0.15)
 
-    @settings(max_examples=15)
+    @examples(15)
     @given(st.lists(st.integers(1, RATE * 4 - 1), max_size=6, unique=True))
     def test_any_division_measures_the_same(self, cuts: list[int]) -> None:
         rng = np.random.default_rng(3)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 
 from needle.conventions import db_to_gain
 from needle.errors import NeedleError
@@ -24,6 +24,7 @@ from needle.rendering.mix import Mix, MixSource
 from needle.rendering.ways import Way, Ways
 from needle.rendering.whereabouts import places
 from needle.session import mix_of
+from tests import examples
 from tests.core.adm_rules import check_file
 from tests.core.sessions import SECONDS, audio, documents
 from tests.core.strategies import RATE, tone
@@ -57,7 +58,7 @@ class Folder(SimpleTestCase):
 
 
 class Random(Folder):
-    @settings(max_examples=15)
+    @examples(15)
     @given(documents())
     def test_keeps_the_rules_and_tells_all_that_sounds(self, document: dict) -> None:
         mix = mix_of(document, audio)
@@ -67,7 +68,7 @@ class Random(Folder):
         fed = {to for source in mix.sources for to in source.sends}
         self.assertEqual(len([one for one in programme.objects if one.name.startswith("hall")]), len(fed))
 
-    @settings(max_examples=15)
+    @examples(15)
     @given(documents(plain=True))
     def test_places_and_gains_come_back(self, document: dict) -> None:
         mix = mix_of(document, audio)
@@ -110,7 +111,7 @@ class Random(Folder):
             apart = 20.0 * np.log10(np.maximum(gains[1], 1e-9) / np.maximum(gains[0], 1e-9))
             self.assertLess(np.abs(apart[loud]).max(initial=0.0), 0.15)
 
-    @settings(max_examples=8)
+    @examples(8)
     @given(documents(layouts=("4+7+0",), plain=True))
     def test_it_sounds_as_it_did(self, document: dict) -> None:
         for row in document["sources"].values():

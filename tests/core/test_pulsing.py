@@ -1,8 +1,10 @@
 """Pulses: their waves' laws, phase under tempo changes, the two sides, reading, writing out, and rendering."""
 
+from unittest import mock
+
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from needle.conventions import TempoMap, db_to_gain
@@ -19,6 +21,7 @@ from needle.rendering.engine import render_audio, render_before_placement
 from needle.rendering.keys import dependency_key
 from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
 from needle.rendering.segments import render_segments
+from tests import examples
 from tests.core.strategies import RATE, lanes, tone
 
 names = st.sampled_from(sorted(WAVES))
@@ -198,7 +201,7 @@ def steady(pulse: Pulsing | None, seconds: float = 4.0, channels: int = 2, **val
 
 
 class Rendering(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(pulses, st.integers(1, RATE), st.sampled_from([1, 2]), lanes(st.floats(0, 1)))
     def test_any_division_gives_the_same_samples(self, pulse, cut, channels, depth) -> None:
         mix = steady(Pulsing(pulse, TempoMap(), {"pulse_depth": depth}), 1.0, channels)
@@ -206,7 +209,7 @@ class Rendering(SimpleTestCase):
         parts = np.concatenate([render_audio(mix, 0, cut), render_audio(mix, cut, RATE)], axis=1)
         np.testing.assert_allclose(parts, whole, atol=1e-6)
 
-    @settings(max_examples=25)
+    @examples(25)
     @given(pulses)
     def test_within_80_db_of_every_sample_evaluated(self, pulse) -> None:
         one = Pulsing(Pulse(**{**pulse.as_dict(), "form": "level", "even_power": False}))
@@ -278,7 +281,7 @@ class Rendering(SimpleTestCase):
 
 
 class Readings(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(
         names,
         st.sampled_from([0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 4.0]),
@@ -338,7 +341,7 @@ class Readings(SimpleTestCase):
 
 
 class WritingOut(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(
         st.sampled_from(["sine", "triangle", "square", "falling", "steps"]),
         st.sampled_from(["pan", "balance", "sides", "span", "mono"]),
@@ -362,9 +365,10 @@ class WritingOut(SimpleTestCase):
         self.assertLess(max(len(lane.points) for lane in found.lanes.values()), 400)
 
     def test_what_would_be_too_many_points_is_refused(self) -> None:
-        with self.assertRaisesRegex(NeedleError, "longer cycle"):
-            values = {"pan": 0.0, "trim": 0.0}
-            written_out(pulsing(period=1 / 16), "pan", values, {}, "constant-power", 0.0, 200.0, 1)
+        values = {"pan": 0.0, "trim": 0.0}
+        fewest = mock.patch("needle.pulsing.writing.MOST_POINTS", 200)
+        with fewest, self.assertRaisesRegex(NeedleError, "200 are the most. Choose a longer cycle"):
+            written_out(pulsing(period=1 / 16), "pan", values, {}, "constant-power", 0.0, 4.0, 1)
 
 
 class Clicks(SimpleTestCase):

@@ -17,11 +17,13 @@ from needle.rendering.keys import dependency_key
 from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.rendering.ways import Way, Ways
 from needle.rendering.whereabouts import layout_changes
+from tests import examples
 from tests.core.rooms import FRAMES, ROOMS, effects, heard, mix, noise, room_mixes
 from tests.core.strategies import RATE, tone
 
 
 class Rendering(SimpleTestCase):
+    @examples(24)
     @given(room_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=3))
     def test_every_division_gives_the_same_samples(self, made: Mix, cuts: list[int]) -> None:
         whole = render_audio(made, 0, FRAMES)

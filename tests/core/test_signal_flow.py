@@ -5,7 +5,7 @@ import itertools
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.checks import check_document
@@ -28,6 +28,7 @@ from needle.session import (
     send_key,
     upgraded,
 )
+from tests import examples
 from tests.core.strategies import RATE, lanes, pans, tone
 
 SECONDS = 1.0
@@ -116,7 +117,7 @@ def whole_mixes(draw) -> Mix:
 
 
 class Exactness(SimpleTestCase):
-    @settings(max_examples=40)
+    @examples(40)
     @given(whole_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=4, unique=True))
     def test_any_division_renders_the_same(self, mix: Mix, cuts: list[int]) -> None:
         whole = render_audio(mix, 0, FRAMES)
@@ -125,7 +126,7 @@ class Exactness(SimpleTestCase):
         self.assertTrue(np.isfinite(whole).all())
         self.assertLess(np.abs(parts - whole).max(), 1e-5)
 
-    @settings(max_examples=30)
+    @examples(30)
     @given(whole_mixes(), pans, st.floats(-20.0, 0.0), st.booleans())
     def test_same_key_same_samples(self, mix: Mix, pan: float, level: float, silent: bool) -> None:
         """Change a source; wherever the key stays, so must the samples."""
@@ -138,7 +139,7 @@ class Exactness(SimpleTestCase):
                     render_audio(mix, start, start + 4800), render_audio(other, start, start + 4800), atol=1e-6
                 )
 
-    @settings(max_examples=30)
+    @examples(30)
     @given(whole_mixes())
     def test_a_hand_hears_the_mix_with_its_sends(self, mix: Mix) -> None:
         still = {k: v for k, v in mix.sources[0].lanes.items() if k not in ("pan", "pan_left", "span")}
@@ -248,7 +249,7 @@ class Moving(SimpleTestCase):
             wanted = render_audio(Mix(RATE, SECONDS, (plain,)), 0, FRAMES) * 10 ** (-6.0 * len(names) / 20.0)
             np.testing.assert_allclose(heard, wanted, atol=1e-6)
 
-    @settings(max_examples=25)
+    @examples(25)
     @given(whole_mixes(), st.sampled_from(["level", "pan", "width"]), st.floats(0.3, 0.45))
     def test_what_a_line_does_later_leaves_earlier_caches(self, mix: Mix, name: str, at: float) -> None:
         """A point put behind everything that sounds so far changes no key and no sample before it."""

@@ -4,7 +4,7 @@ import dataclasses
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.errors import NeedleError
@@ -24,6 +24,7 @@ from needle.rendering.readings import (
     response,
     without,
 )
+from tests import examples
 from tests.core.strategies import RATE, tone
 
 ways = st.sampled_from(["symmetric", "far-side"])
@@ -46,7 +47,7 @@ def weighted(audio: np.ndarray) -> np.ndarray:
 
 
 class Arrival(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.floats(-1.0, 1.0), st.floats(0.1, 30.0), ways)
     def test_accurate_to_a_microsecond_and_flat_to_20_khz(self, pan: float, most: float, way: str) -> None:
         click = np.zeros((1, 16384), np.float32)
@@ -96,7 +97,7 @@ class MonoReadings(SimpleTestCase):
         self.assertEqual(notches(0.0), [])
         self.assertLessEqual(max(notches(1e-3)), 20_000.0)
 
-    @settings(max_examples=12)
+    @examples(12)
     @given(st.floats(-1.0, 1.0), st.floats(0.1, 5.0), ways, st.floats(0.0, 1.0), st.booleans(), st.floats(0.0, 20.0))
     def test_level_and_loss_agree_with_what_is_rendered(self, pan, most, way, share, double, late) -> None:
         sound = pink()
@@ -141,7 +142,7 @@ class MonoReadings(SimpleTestCase):
 
 
 class Meanings(SimpleTestCase):
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.floats(-1.0, 1.0))
     def test_what_a_balance_throws_away_is_what_is_missing_in_the_render(self, pan: float) -> None:
         sound = pink(2)
@@ -152,7 +153,7 @@ class Meanings(SimpleTestCase):
         missing = 1.0 - (after**2).sum() / (before**2).sum()
         self.assertAlmostEqual(lost(mix, source, spectrum, 0.0), missing, delta=0.01)
 
-    @settings(max_examples=25)
+    @examples(25)
     @given(
         st.sampled_from(["balance", "sides", "span", "mono"]),
         st.floats(-0.9, 0.9),
@@ -171,7 +172,7 @@ class Meanings(SimpleTestCase):
             after = (weighted(render_audio(Mix(RATE, 3.0, (there,)), 0, sound.shape[1])) ** 2).sum()
             self.assertAlmostEqual(choice["change"], 10 * np.log10(after / before), delta=0.1)
 
-    @settings(max_examples=25)
+    @examples(25)
     @given(st.floats(-1.0, 1.0), st.floats(-0.5, 0.5))
     def test_sides_take_over_exactly_from_balance_and_span(self, pan: float, span: float) -> None:
         sound = pink(2, 0.2)

@@ -1,26 +1,40 @@
 """A small session of three tones with an owner, an engineer, a listener and an outsider, for server tests."""
 
 import json
+import os
+import shutil
+import sys
 import tempfile
+from collections import defaultdict
+from collections.abc import Callable
+from concurrent.futures import Future
+from functools import cache
 from pathlib import Path
 from typing import Any
+from unittest import mock
 from uuid import uuid4
 
 import numpy as np
+from cachetools import Cache
 from django.contrib.auth import get_user_model
-from django.core.cache import cache
-from django.test import Client, TransactionTestCase, override_settings
+from django.core.cache import cache as cache_of_django
+from django.test import Client, TestCase, TransactionTestCase, override_settings
 
 from needle.files.audio import write_audio
 from needle.session import SOURCE_AT_FIRST, empty_document
-from server.audio.assets import asset_audio, store_asset
+from server.audio import tasks, uploads
+from server.audio.assets import store_asset
+from server.audio.models import Asset
 from server.mixing.models import Member, Session
 from server.mixing.operations.passages import AddPassage
 from server.mixing.operations.sources import AddSource
 from server.mixing.revisions import submit
+from tests.runner import new_folder
 
 RATE = 48000
 LENGTH = 4.0
+TONES = {"low": (220.0, 1), "high": (880.0, 1), "wide": (440.0, 2)}
+"""The session's sources: frequency (Hz) and channels."""
 
 
 def tone(frequency: float, channels: int = 1) -> np.ndarray:
@@ -39,42 +53,102 @@ def source(key: str, asset: str, order: int, channels: int = 1, **values: Any) -
     return {**found, **values}
 
 
-class SessionCase(TransactionTestCase):
-    """Each test has its own data folder and session ``self.session``; ``self.as_(name)`` is a client."""
+@cache
+def _prepared() -> tuple[Path, dict[str, dict[str, Any]]]:
+    """The three tones as assets, decoded and measured once a process: a data folder, and their rows by key."""
+    folder, rows = new_folder("tones"), {}
+    with override_settings(DATA_DIR=folder):
+        for key, (frequency, channels) in TONES.items():
+            path = folder / f"{key}.wav"
+            write_audio(path, tone(frequency, channels), RATE)
+            row = Asset.objects.get(pk=store_asset(path, RATE))
+            rows[key] = {field.attname: getattr(row, field.attname) for field in Asset._meta.concrete_fields}
+            path.unlink()
+    return folder, rows
 
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.data = Path(folder.name)
-        settings = override_settings(DATA_DIR=self.data)
-        settings.enable()
-        self.addCleanup(settings.disable)
-        asset_audio.cache_clear()
-        cache.clear()
-        self.users = {
-            name: get_user_model().objects.create_user(name, password="a long password", first_name=name.title())
+
+class Inline:
+    """Stands for a pool of threads: what is given to it is done before it answers, where the test's data is."""
+
+    def submit(self, work: Callable[..., Any], *given: Any) -> Future[Any]:
+        done: Future[Any] = Future()
+        try:
+            done.set_result(work(*given))
+        except Exception as error:
+            done.set_exception(error)
+        return done
+
+
+class CommittingClient(Client):
+    """Does what is to be done after a commit as soon as a request has ended: a test's own transaction never does."""
+
+    def request(self, **request: Any) -> Any:
+        with TestCase.captureOnCommitCallbacks(execute=True):
+            return super().request(**request)
+
+
+def forget() -> None:
+    """Empty whatever the server keeps in memory: revisions count from the same number in every test."""
+    cache_of_django.clear()
+    for name, module in list(sys.modules.items()):
+        if name.startswith("server."):
+            for value in list(vars(module).values()):
+                if isinstance(value, Cache | defaultdict):
+                    value.clear()
+                elif hasattr(value, "cache_clear") and value.__module__ == name:
+                    value.cache_clear()
+                elif isinstance(getattr(value, "cache", None), Cache):
+                    value.cache.clear()
+
+
+class Tones:
+    """The session and who is in it; each test has a data folder of its own, ``self.data``."""
+
+    client_class = Client
+
+    @classmethod
+    def make_session(cls) -> None:
+        """Users, the session, its assets, and the operations that lay it out."""
+        _, rows = _prepared()
+        for row in rows.values():
+            Asset.objects.update_or_create(sha256=row["sha256"], defaults=row)
+        create = get_user_model().objects.create_user
+        cls.users = {
+            name: create(name, password="a long password", first_name=name.title())
             for name in ("olga", "emil", "lisa", "uwe")
         }
         opened = empty_document("Tones", RATE, LENGTH)
-        self.session = Session.objects.create(opened=opened, **opened["session"])
+        cls.session = Session.objects.create(opened=opened, **opened["session"])
         for colour, (name, role) in enumerate((("olga", "owner"), ("emil", "engineer"), ("lisa", "listener"))):
-            Member.objects.create(session=self.session, user=self.users[name], role=role, colour=colour)
-        for order, (key, frequency, channels) in enumerate((("low", 220, 1), ("high", 880, 1), ("wide", 440, 2))):
-            path = self.data / f"{key}.wav"
-            write_audio(path, tone(frequency, channels), RATE)
-            values = source(key, store_asset(path, RATE), order, channels)
-            self.submit("olga", AddSource.model_validate({"source": values}))
-        self.submit("olga", AddPassage(id="first", name="First", start=0, end=4))
+            Member.objects.create(session=cls.session, user=cls.users[name], role=role, colour=colour)
+        values = [source(key, rows[key]["sha256"], i, TONES[key][1]) for i, key in enumerate(TONES)]
+        laid_out = [AddSource.model_validate({"source": source}) for source in values]
+        for revision, operation in enumerate([*laid_out, AddPassage(id="first", name="First", start=0, end=4)]):
+            submit(cls.users["olga"], cls.session.id, uuid4(), revision, operation)
+        cls.session.refresh_from_db()
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder, _ = _prepared()
+        self.data = Path(tempfile.mkdtemp(prefix="needle-test-"))
+        self.addCleanup(shutil.rmtree, self.data, ignore_errors=True)
+        # Nothing ever writes into an asset, so it may lie in many folders.
+        shutil.copytree(folder, self.data, copy_function=os.link, dirs_exist_ok=True)
+        settings = override_settings(DATA_DIR=self.data)
+        settings.enable()
+        self.addCleanup(settings.disable)
+        forget()
 
     def submit(self, name: str, operation: Any) -> Any:
-        return submit(self.users[name], self.session.id, uuid4(), self.revision(), operation)
+        with TestCase.captureOnCommitCallbacks(execute=True):
+            return submit(self.users[name], self.session.id, uuid4(), self.revision(), operation)
 
     def revision(self) -> int:
         self.session.refresh_from_db()
         return self.session.revision
 
     def as_(self, name: str | None) -> Client:
-        client = Client()
+        client = self.client_class()
         if name:
             client.force_login(self.users[name])
         return client
@@ -97,3 +171,30 @@ class SessionCase(TransactionTestCase):
 
     def state(self) -> dict[str, Any]:
         return self.as_("olga").get(self.url()).json()["document"]
+
+
+class SessionCase(Tones, TestCase):
+    """Everything of a test in one transaction, which is rolled back: for whatever needs no thread and no socket."""
+
+    client_class = CommittingClient
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.make_session()
+
+    def setUp(self) -> None:
+        super().setUp()
+        for module in (tasks, uploads):
+            # Threads close connections that are too old; this one is the test's.
+            for name, value in (("_workers", Inline()), ("close_old_connections", lambda: None)):
+                patched = mock.patch.object(module, name, value)
+                patched.start()
+                self.addCleanup(patched.stop)
+
+
+class CommittedCase(Tones, TransactionTestCase):
+    """Everything is committed, as other threads, processes and sockets have to see it."""
+
+    def setUp(self) -> None:
+        self.make_session()
+        super().setUp()

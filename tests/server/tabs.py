@@ -7,10 +7,10 @@ from channels.testing import WebsocketCommunicator
 from django.conf import settings
 
 from server.config.asgi import application
-from tests.server.sessions import SessionCase
+from tests.server.sessions import CommittedCase
 
 
-class Tabs(SessionCase):
+class Tabs(CommittedCase):
     async def connect(self, name: str | None, since: int | None = None, origin: str = "http://testserver"):
         """A connected browser tab of somebody, and the first thing it was told."""
         path = f"/live/{self.session.id}" + (f"?since={since}" if since is not None else "")

@@ -14,10 +14,11 @@ from server.mixing.models import Operation as Row
 from server.mixing.operations import operation_from
 from server.mixing.revisions import redo, replayed, since, submit, told, undo
 from server.mixing.state import apply_changes, stored_document
-from tests.server.sessions import SessionCase
+from tests import often
+from tests.server.sessions import CommittedCase
 
-PEOPLE = 20
-OPERATIONS = 5000
+PEOPLE = often(8, 20)
+OPERATIONS = often(240, 5000)
 KEYS = ("low", "high", "wide")
 
 
@@ -144,7 +145,7 @@ class Crowd:
         return message
 
 
-class Convergence(SessionCase):
+class Convergence(CommittedCase):
     def test_all_come_to_the_same_and_everything_acknowledged_is_there_once(self) -> None:
         users = [get_user_model().objects.create(username=f"p{number}") for number in range(PEOPLE)]
         Member.objects.bulk_create(

@@ -339,6 +339,34 @@ class Heads(RoomCase):
             self.assertIn(word, self.bring(content, 422)["detail"])
         self.assertEqual(list((self.data / "heads").iterdir()), [])
 
+    def test_a_file_that_points_elsewhere_is_refused_unread(self) -> None:
+        secret = self.data / "secret of the server"
+        secret.write_bytes(np.full(24 * 2 * 64, 0.123).tobytes())
+        elsewhere = self.data / "elsewhere.h5"
+        with h5py.File(elsewhere, "w") as file:
+            file["ir"] = np.full((24, 2, 64), 0.123)
+        layout = h5py.VirtualLayout((24, 2, 64), "f8")
+        layout[:] = h5py.VirtualSource(str(elsewhere), "ir", (24, 2, 64))
+        space = [(str(secret), 0, secret.stat().st_size)]
+        for what, told, point in (
+            ("storage", "outside of itself", lambda f, n: f.create_dataset(n, (24, 2, 64), "f8", external=space)),
+            ("virtual", "outside of itself", lambda f, n: f.create_virtual_dataset(n, layout)),
+            ("link", "outside of itself", lambda f, n: f.__setitem__(n, h5py.ExternalLink(str(elsewhere), "ir"))),
+            ("soft link", "outside of itself", lambda f, n: f.__setitem__(n, h5py.SoftLink("/SourcePosition"))),
+            ("group", "table of numbers", lambda f, n: f.create_group(n)),
+            ("texts", "table of numbers", lambda f, n: f.create_dataset(n, (24, 2, 64), h5py.string_dtype())),
+            ("references", "table of numbers", lambda f, n: f.create_dataset(n, (24, 2, 64), h5py.ref_dtype)),
+        ):
+            for name in ("Data.IR", "SourcePosition", "Data.SamplingRate"):
+                with self.subTest(what, name=name):
+                    path = self.data / "pointing.sofa"
+                    path.write_bytes(sofa())
+                    with h5py.File(path, "r+") as file:
+                        del file[name]
+                        point(file, name)
+                    self.assertIn(told, self.bring(path.read_bytes(), 422)["detail"])
+        self.assertEqual(list((self.data / "heads").iterdir()), [])
+
     def test_directions_are_ours(self) -> None:
         path = self.data / "a.sofa"
         path.write_bytes(sofa())

@@ -14,9 +14,11 @@ from uuid import UUID, uuid4
 from django.conf import settings
 from django.test import SimpleTestCase
 
-from tests.browser.stage import Server, environment
+from tests import often
+from tests.browser.prepared import environment
+from tests.browser.stage import Server
 
-TIMES = 25
+TIMES = often(4, 25)
 PEOPLE = ("rowan", "ines")
 REPLAYED = """
 from server.mixing.models import Session

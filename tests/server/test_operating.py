@@ -21,7 +21,7 @@ from server.config.logs import JsonLines
 from server.delivery.models import Delivery
 from server.delivery.ordering import Order
 from server.mixing.models import Operation, Session
-from tests.server.sessions import SessionCase
+from tests.server.sessions import CommittedCase, SessionCase
 
 
 class Health(SessionCase):
@@ -62,7 +62,7 @@ class Logs(SessionCase):
             self.assertNotIn(hidden, told.getvalue())
 
 
-class Backups(SessionCase):
+class Backups(CommittedCase):
     def test_it_is_whole_while_people_edit_and_comes_back(self) -> None:
         stop, made = threading.Event(), []
 
@@ -76,8 +76,8 @@ class Backups(SessionCase):
         archive = self.data / "kept.tar"
         editor = threading.Thread(target=edit)
         editor.start()
-        while len(made) < 5:
-            threading.Event().wait(0.01)
+        while len(made) < 5 and editor.is_alive():
+            editor.join(0.01)
         # Tests keep their database in memory, or beside the real one: the copy is of whatever is connected to.
         count = backups.back_up(archive)
         stop.set()

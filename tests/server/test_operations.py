@@ -6,7 +6,7 @@ from uuid import uuid4
 
 from django.db import connection
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.checks import check_document
@@ -18,12 +18,13 @@ from server.mixing.operations import Operation, PutThings, operation_from, overl
 from server.mixing.restoring import touched_as_it_was
 from server.mixing.revisions import document_at, replayed
 from server.mixing.state import DocumentState, stored_document
-from tests.server.sessions import SessionCase, source
+from tests import examples
+from tests.server.sessions import CommittedCase, SessionCase, source
 from tests.server.strategies import KEYS, few_points, operations
 
 
 class Inverses(SimpleTestCase):
-    @settings(max_examples=150)
+    @examples(150)
     @given(st.lists(operations, min_size=1, max_size=20))
     def test_operations_then_their_inverses_restore_the_state_exactly(self, bodies: list[dict]) -> None:
         opened = empty_document("Any")
@@ -43,7 +44,7 @@ class Inverses(SimpleTestCase):
             operation_from(inverse.model_dump(by_alias=True, exclude_none=True)).apply(state)
         self.assertEqual(state.document, before)
 
-    @settings(max_examples=100)
+    @examples(100)
     @given(st.lists(st.tuples(st.booleans(), few_points, few_points), min_size=1, max_size=12))
     def test_points_put_moved_and_taken_away_come_back_exactly(self, moves: list[tuple[bool, dict, dict]]) -> None:
         opened = empty_document("Any")
@@ -57,7 +58,7 @@ class Inverses(SimpleTestCase):
             inverse.apply(state)
             self.assertEqual(state.document, states.pop())
 
-    @settings(max_examples=60)
+    @examples(60)
     @given(st.lists(operations, min_size=1, max_size=16), st.data())
     def test_any_state_is_put_back_exactly_and_so_is_what_one_change_had_set(
         self, bodies: list[dict], data: st.DataObject
@@ -104,7 +105,7 @@ class Log(SessionCase):
     def test_replay_and_rewinding_give_the_state(self) -> None:
         documents = dict([self.now()])
 
-        @settings(max_examples=12)
+        @examples(12)
         @given(
             st.lists(st.tuples(st.sampled_from(["olga", "emil"]), operations), min_size=1, max_size=5), st.booleans()
         )
@@ -131,6 +132,8 @@ class Log(SessionCase):
         self.assertEqual(Row.objects.filter(client_id=once).count(), 1)
         self.assertEqual(self.operate(self.as_("olga"), body, once).status_code, 409)
 
+
+class AtOnce(CommittedCase):
     def test_many_at_once_are_each_kept_once_and_in_order(self) -> None:
         before = self.revision()
 

@@ -76,22 +76,6 @@ class People(SharedCase):
         self.assertEqual(self.as_("olga").get(self.url()).status_code, 404)
         self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
 
-    def test_handed_over_twice_at_once_it_has_one_owner(self) -> None:
-        people = [self.users[name].pk for name in ("emil", "lisa")]
-        answers = []
-
-        def give(person: int) -> None:
-            answers.append(self.post(self.as_("olga"), f"/people/{person}/own", {}).status_code)
-            connection.close()
-
-        hands = [threading.Thread(target=give, args=(person,)) for person in people]
-        for hand in hands:
-            hand.start()
-        for hand in hands:
-            hand.join()
-        self.assertEqual(sorted(answers), [200, 403])
-        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
-
     def test_a_new_password_ends_every_other_sign_in(self) -> None:
         here, there = self.as_("emil"), self.as_("emil")
 
@@ -113,6 +97,22 @@ class People(SharedCase):
 
 
 class AtOnce(Tabs):
+    def test_handed_over_twice_at_once_it_has_one_owner(self) -> None:
+        people = [self.users[name].pk for name in ("emil", "lisa")]
+        answers = []
+
+        def give(person: int) -> None:
+            answers.append(self.post(self.as_("olga"), f"/people/{person}/own", {}).status_code)
+            connection.close()
+
+        hands = [threading.Thread(target=give, args=(person,)) for person in people]
+        for hand in hands:
+            hand.start()
+        for hand in hands:
+            hand.join()
+        self.assertEqual(sorted(answers), [200, 403])
+        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
+
     def test_roles_hold_in_open_browsers_and_who_is_withdrawn_is_put_out(self) -> None:
         async def go() -> None:
             emil, _ = await self.connect("emil")

@@ -1,8 +1,10 @@
 """Files that come in over HTTP: in parts, gone on with, stopped, refused with a sentence, and nothing left behind."""
 
+import errno
 import io
 import json
 import struct
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
@@ -11,7 +13,7 @@ import soundfile
 from django.conf import settings
 from django.test import Client
 
-from server.audio import uploads
+from server.audio import assets, uploads
 from server.audio.assets import asset_audio
 from server.audio.models import Asset, Upload
 from tests.server.sessions import RATE, SessionCase, source
@@ -32,11 +34,10 @@ def noise(channels: int = 2, frames: int = RATE, level: float = 0.1) -> np.ndarr
 class Uploads(SessionCase):
     def setUp(self) -> None:
         super().setUp()
-        # Parts small enough for several of them, and reading done before the answer is given.
-        for name, value in (("PART_BYTES", 100_000), ("_workers", mock.Mock(submit=lambda work, *a: work(*a)))):
-            patched = mock.patch.object(uploads, name, value)
-            patched.start()
-            self.addCleanup(patched.stop)
+        # Parts small enough for several of them.
+        patched = mock.patch.object(uploads, "PART_BYTES", 100_000)
+        patched.start()
+        self.addCleanup(patched.stop)
 
     def begin(self, size: int, name: str = "stem.wav", client: Client | None = None) -> Any:
         body = {"name": name, "size": size}
@@ -183,6 +184,60 @@ class Uploads(SessionCase):
                 self.assertIn(f"{what}.wav", found["message"])
                 self.assertIsNone(found["asset"])
                 self.assertEqual(self.left_behind(), [])
+
+    def test_what_a_file_decodes_to_counts_not_what_it_weighs(self) -> None:
+        small = wave(np.zeros((8, 60 * 4000)), 4000, format="FLAC", subtype="PCM_16")
+        self.assertLess(len(small), 50_000)
+        with mock.patch("needle.files.audio.MAX_SAMPLES", 8 * 60 * 4000):
+            found = self.send(small)
+        self.assertEqual(found["status"], "failed")
+        self.assertIn("decodes to", found["message"])
+        self.assertEqual(self.left_behind(), [])
+
+    def test_room_is_allocated_before_a_sample_is_written(self) -> None:
+        full = OSError(errno.ENOSPC, "No space left on device")
+        for what, how in (("posix_fallocate", {"side_effect": full}), ("disk_usage", {})):
+            where = assets.os if what == "posix_fallocate" else assets.shutil
+            how = how or {"side_effect": [mock.Mock(free=100 << 30), mock.Mock(free=assets.ROOM_TO_SPARE)]}
+            with self.subTest(what), mock.patch.object(where, what, **how):
+                found = self.send(wave(noise()))
+                self.assertEqual(found["status"], "failed")
+                self.assertIn("no room", found["message"])
+                self.assertEqual(self.left_behind(), [])
+        written = []
+        with mock.patch.object(assets, "read_at", side_effect=lambda *_: written.append(self.blocks()) or iter(())):
+            self.send(wave(noise(2, 1_000_000)))
+        self.assertGreaterEqual(written[0], 2 * 1_000_000 * 4)
+
+    def blocks(self) -> int:
+        """Bytes of disk that half written assets really have."""
+        return sum(512 * p.stat().st_blocks for p in (settings.DATA_DIR / "assets").rglob("*.partial.npy"))
+
+    def test_a_file_that_ended_its_reader_twice_is_not_read_again(self) -> None:
+        with mock.patch.object(uploads, "_workers", mock.Mock()):
+            upload = self.send(wave(noise()))["id"]
+
+        class Killed(BaseException):
+            """Stands for a signal that nothing can catch."""
+
+        def killed(path: Path, *_: Any) -> None:
+            # Nothing that would tidy up comes to run: the file stays, and so does what was half written.
+            (settings.DATA_DIR / "assets" / "ab").mkdir(parents=True, exist_ok=True)
+            (settings.DATA_DIR / "assets" / "ab" / "left.partial.npy").write_bytes(b"half")
+            raise Killed
+
+        reader = mock.patch.object(uploads, "store_asset", side_effect=killed)
+        with reader as read, mock.patch.object(Path, "unlink"):
+            for _ in range(2):
+                self.assertRaises(Killed, uploads.resume)
+        self.assertEqual(Upload.objects.get(pk=upload).status, "reading")
+        with reader as read:
+            uploads.resume()
+        self.assertEqual(read.call_count, 0)
+        found = Upload.objects.get(pk=upload)
+        self.assertEqual(found.status, "failed")
+        self.assertIn("2 times", found.message)
+        self.assertEqual(self.left_behind(), [])
 
     def test_sizes_and_names_are_checked_before_anything_is_sent(self) -> None:
         for size, told in ((0, "empty"), (-5, "empty"), (3 << 30, "2 GB")):

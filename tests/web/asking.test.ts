@@ -108,9 +108,7 @@ describe("the people of a session", () => {
     desk.gives["/people"] = () => ({ members: [], invitations: [] });
     const others = globalThis.fetch;
     vi.stubGlobal("fetch", (path: string, options?: { body?: string }) =>
-      path.endsWith("/invitations")
-        ? new Response('{"secret": "s3cret"}')
-        : others(path, options as RequestInit),
+      path.endsWith("/invitations") ? new Response('{"secret": "s3cret"}') : others(path, options),
     );
     expect(await people.invite("listener", 24)).toBe(true);
     expect(people.link).toBe("https://here/invitation#s3cret");
@@ -171,7 +169,7 @@ describe("freezing", () => {
     vi.stubGlobal("fetch", (path: string, options?: { body?: string }) =>
       path.endsWith("/freeze")
         ? new Response('{"id": "f", "status": "waiting", "done": 0, "message": ""}')
-        : others(path, options as RequestInit),
+        : others(path, options),
     );
     const oars = session.sources[0]!;
     const going = freezing.freeze(oars);

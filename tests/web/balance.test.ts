@@ -109,7 +109,8 @@ describe("the counterweight", () => {
     useCauses().causes = [cause("oars", 1.2), cause("gulls", 0.5)];
     const weight = useCounterweight();
     await nextTick();
-    vi.mocked(long).mockResolvedValue({ done: 1, revision: 5, counterweight: found });
+    const answer = { done: 1, revision: 5, counterweight: found };
+    vi.mocked(long).mockResolvedValue(answer);
     await weight.workOut(false);
     return { desk, session, weight };
   }

@@ -1,13 +1,14 @@
 /** A session without a server: a document, a wire that remembers what was said on it, and answers as they are wanted. */
 import { createPinia, setActivePinia } from "pinia";
 import { useSession, type Source } from "@/session/session";
+import { Wire } from "./wire";
 
 export const source = (id: string, order: number, values: Partial<Source> = {}): Source => ({
   id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
   muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, span: 1, width: 1,
   exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
   double_ms: 0, double_trim: 0, front: 1, height: 0, front_left: 1, front_right: 1, height_left: 0, height_right: 0,
-  spread: 0, rotation: 0, centre: 1, lfe: -96, snap: false, direct_muted: false, frozen: "", frozen_key: "", ...values,
+  spread: 0, rotation: 0, centre: 1, lfe: -96, trim: 0, snap: false, direct_muted: false, frozen: "", frozen_key: "", ...values,
 }); // prettier-ignore
 
 const speaker = (name: string, label: string, group: string, azimuth: number, place: number[]) => ({
@@ -37,27 +38,6 @@ export const ROOMS = {
 
 type Change = { part: string; key: string; value: unknown };
 type Posted = { path: string; body: { client_id: string; operation: Record<string, unknown> } };
-
-class Wire {
-  static readonly OPEN = 1;
-  static latest: Wire;
-  readyState = 1;
-  onopen?: () => void;
-  onclose?: (event: { code: number }) => void;
-  onmessage?: (event: { data: string }) => void;
-  said: Record<string, unknown>[] = [];
-
-  constructor(readonly address: string) {
-    Wire.latest = this;
-    queueMicrotask(() => this.onopen?.());
-  }
-  send(text: string): void {
-    this.said.push(JSON.parse(text) as Record<string, unknown>);
-  }
-  close(): void {
-    this.onclose?.({ code: 1000 });
-  }
-}
 
 export class Desk {
   posted: Posted[] = [];
@@ -129,7 +109,7 @@ export class Desk {
     const sent = JSON.parse(body) as Posted["body"];
     this.posted.push({ path, body: sent });
     const taken = Object.entries(this.takes).find(([part]) => path.includes(part));
-    const found = await taken?.[1](sent as unknown as Record<string, unknown>);
+    const found = await taken?.[1](sent);
     if (taken)
       return json(
         typeof found === "string" ? { detail: found } : found,

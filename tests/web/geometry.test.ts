@@ -25,7 +25,12 @@ const tables: ShapeTables = {
     ease: [shares.map((x) => x * x * (3 - 2 * x))],
   },
 };
-const point = (t: number, value: number, shape = "straight"): Point => ({ t, value, shape, tension: 0 });
+const point = (t: number, value: number, shape: Point["shape"] = "straight"): Point => ({
+  t,
+  value,
+  shape,
+  tension: 0,
+});
 
 describe("pan", () => {
   it("is written as L, C, R", () => {

@@ -22,7 +22,7 @@ const row = (values: Partial<SessionRow>): SessionRow => ({
 
 const delivery = (values: Partial<Delivery>): Delivery => ({
   id: "d", status: "running", progress: 0, doing: "", message: "", revision: 5, start: 0, seconds: 8, author: "Rowan",
-  made_at: "2026-04-01T10:00:00Z", order: FIRST, files: [], notes: [], ...values,
+  made_at: "2026-04-01T10:00:00Z", order: { tolerance_db: 1.5, tolerance_seconds: 4, ...FIRST }, files: [], notes: [], ...values,
 }); // prettier-ignore
 
 /** A list whose server answers as told; the paths that were asked. */

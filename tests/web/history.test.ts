@@ -71,7 +71,7 @@ describe("the history", () => {
     expect(await wanted()).toEqual([null, null]);
     history.hours = 8;
     const [since, until] = await wanted();
-    expect(Math.abs(Date.now() - since!.valueOf() - 8 * 3_600_000)).toBeLessThan(60_000);
+    expect(Math.abs(Date.now() - (since as Date).valueOf() - 8 * 3_600_000)).toBeLessThan(60_000);
     expect(until).toBeNull();
     Object.assign(history, { hours: BETWEEN_DAYS, first: "2026-02-27", last: "2026-02-28" });
     expect(await wanted()).toEqual([new Date(2026, 1, 27), new Date(2026, 2, 1)]);

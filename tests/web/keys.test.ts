@@ -128,7 +128,7 @@ describe("keys", () => {
   });
 
   it("take back one's own changes and make them again, whatever else is held", () => {
-    const turned = vi.spyOn(session, "turnBack").mockImplementation(() => Promise.resolve());
+    const turned = vi.spyOn(session, "turnBack").mockImplementation(() => undefined);
     expect(press("Ctrl+z")).toBe(true);
     press("Ctrl+Shift+Z");
     expect(turned.mock.calls).toEqual([["undo"], ["redo"]]);
@@ -240,7 +240,7 @@ describe("keys", () => {
     desk = "move";
     const button = new Element(["button"]);
     const takes = useTakes();
-    const keep = vi.spyOn(takes, "keep").mockImplementation(() => undefined as never);
+    const keep = vi.spyOn(takes, "keep").mockImplementation(() => undefined);
     expect(press("Enter", button)).toBe(false);
     takes.waiting = { id: "take" } as never;
     expect(press("Enter", button)).toBe(true);
@@ -250,7 +250,7 @@ describe("keys", () => {
 
   it("do what the help sheet lists, every one of them", () => {
     vi.spyOn(usePlayer(), "toggle").mockImplementation(() => undefined);
-    vi.spyOn(session, "turnBack").mockImplementation(() => Promise.resolve());
+    vi.spyOn(session, "turnBack").mockImplementation(() => undefined);
     const where: Record<string, string> = {
       "Listening, only you": "place", "Your changes": "place", Pulse: "pulse", "Moves: the chart's tools and recording": "move",
     }; // prettier-ignore

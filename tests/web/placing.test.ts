@@ -31,7 +31,7 @@ describe("ends", () => {
   it("dragging an end of a span leaves the other where it is", () => {
     const narrow = looking({ pan: 0.1, span: 0.4 });
     const values = dragged("span", "right", 0.9, narrow);
-    const [left, right] = endsOf("span", looking(values as Record<string, number>));
+    const [left, right] = endsOf("span", looking(values));
     expect(left!.at).toBeCloseTo(-0.3);
     expect(right!.at).toBeCloseTo(0.9);
     const crossed = dragged("span", "left", 0.8, narrow);
@@ -65,9 +65,10 @@ describe("a held source", () => {
       [1, 1],
       [0, 1],
     ],
+    levels: [0, 1],
   };
   const reading: HandReading = {
-    weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
+    two_sided: false, room: null, weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
     monitor: [[1, 0], [0, 1]],
   }; // prettier-ignore
 

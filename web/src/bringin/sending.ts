@@ -68,7 +68,7 @@ async function sendParts<Answer extends OnItsWay>(one: Sent<Answer>): Promise<vo
       if (there.received === at && there.status === "receiving") throw error;
       one.upload = there;
     }
-    one.share = one.upload!.received / one.file.size;
+    one.share = one.upload.received / one.file.size;
   }
 }
 

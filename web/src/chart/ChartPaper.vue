@@ -1,7 +1,6 @@
 <script setup lang="ts">
 /** What the chart draws, on two sheets: the paper with all other lines, and above it what a hand is working on. */
 import { computed, ref, shallowRef, watch, watchEffect } from "vue";
-import type { Point } from "@/geometry/lanes";
 import { clockText } from "@/geometry/time";
 import { useHistory } from "@/history/history";
 import { useLean } from "@/session/lean";
@@ -105,7 +104,7 @@ const looks = computed(() => {
 /** Lanes as they were at the revision that is compared with the present. */
 const earlier = computed(() =>
   Object.entries(history.compared?.lanes ?? {})
-    .map(([key, points]) => ({ lane: session.laneOf(key), points: points as Point[] }))
+    .map(([key, points]) => ({ lane: session.laneOf(key), points: points }))
     .filter(({ lane }) => isHere(lane)),
 );
 const inkOfOwner = (owner: string): string =>

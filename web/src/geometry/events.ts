@@ -14,7 +14,7 @@ export function eventAt(events: { t: number }[], at: number): number {
 /** The event that is nearest to a time and, among those that are as near, to a place across. */
 export function nearestEvent(events: { t: number }[], at: number, within: number): number | null {
   const index = eventAt(events, at);
-  const near = [index, index + 1].filter((i) => events[i] && Math.abs(events[i]!.t - at) <= within);
+  const near = [index, index + 1].filter((i) => events[i] && Math.abs(events[i].t - at) <= within);
   near.sort((a, b) => Math.abs(events[a]!.t - at) - Math.abs(events[b]!.t - at));
   return near[0] ?? null;
 }

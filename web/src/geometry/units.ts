@@ -3,7 +3,7 @@ import { reactive } from "vue";
 
 export const units = reactive({
   /** L31, or −31. */
-  places: "letters" as "letters" | "signed",
+  places: "letters",
   /** Bars and beats, or minutes and seconds. */
-  times: "bars" as "bars" | "clock",
+  times: "bars",
 });

@@ -180,7 +180,7 @@ export const useHistory = defineStore("history", () => {
 
   // While colleagues change things all the time, it is read now and then.
   const catchUpSoon = useDebounceFn(() => shown.value && void catchUp(), 300, { maxWait: 2000 });
-  session.onRevised(catchUpSoon);
+  session.onRevised(() => void catchUpSoon());
 
   /** Nobody looks any more: nothing is asked for any more either. */
   function close(): void {

@@ -77,11 +77,11 @@ export const useDeals = defineStore("deals", () => {
   };
 
   const setting = (values: Partial<Deal>): ReturnType<typeof operation> =>
-    operation("set-deal", { source: key.value, ...values } as never);
+    operation("set-deal", { source: key.value, ...values });
   const set = (values: Partial<Deal>): void => make(setting(values));
 
   const naming = (from: Events["kind"], name: string, items: Item[]): ReturnType<typeof operation> =>
-    operation("set-events", { source: key.value, from, name, items } as never);
+    operation("set-events", { source: key.value, from, name, items });
 
   async function arranged(places: DealPlace[], act: PlaceAct, which = "", count = 4): Promise<DealPlace[]> {
     return post<DealPlace[]>("/api/sessions/places/arranged", { places, act, which, count });
@@ -125,7 +125,7 @@ export const useDeals = defineStore("deals", () => {
   const takeNotes = (file: File, count = 4): Promise<void> =>
     guarded(async () => {
       const found = await postFile<Schemas["NotesOut"]>(`/api/sessions/${session.id}/notes`, file);
-      await beginWith("notes", found.name, found.items as Item[], count);
+      await beginWith("notes", found.name, found.items, count);
       say.done(`${found.items.length} notes of “${found.name || file.name}” are dealt out.`);
     });
 
@@ -172,7 +172,7 @@ export const useDeals = defineStore("deals", () => {
 
   /** Change values of one place. */
   const setPlace = (id: string, values: Partial<Omit<DealPlace, "id">>): void =>
-    make(operation("set-place", { source: key.value, place: id, values } as never));
+    make(operation("set-place", { source: key.value, place: id, values }));
 
   const act = (what: PlaceAct, which = "", count = 4): Promise<void> =>
     guarded(async () => {

@@ -32,9 +32,7 @@ export function operation<K extends Kind>(kind: K, fields: Fields<K>): Operation
 
 /** Several operations as one change. */
 export function together(what: string, operations: Operation[]): Operation {
-  return operations.length === 1
-    ? operations[0]!
-    : operation("together", { what, operations: operations as never });
+  return operations.length === 1 ? operations[0]! : operation("together", { what, operations: operations });
 }
 
 /** A fresh id for a thing, told by its name. */
@@ -177,7 +175,7 @@ export function useEdits() {
     const shown = Object.fromEntries(
       Object.entries(values).map(([name, value]) => [`${source.id}.${name}`, value as number]),
     );
-    session.change(shown, operation("place-source", { source: source.id, ...values } as never));
+    session.change(shown, operation("place-source", { source: source.id, ...values }));
   }
 
   function setMuted(source: Source, muted: boolean): void {
@@ -290,12 +288,10 @@ export function useEdits() {
   }
 
   const setGroup = (group: Group, values: Partial<Omit<Group, "id">>): void =>
-    setOf(`group:${group.id}`, values, (fixed) =>
-      operation("set-group", { group: group.id, ...fixed } as never),
-    );
+    setOf(`group:${group.id}`, values, (fixed) => operation("set-group", { group: group.id, ...fixed }));
 
   const setReturn = (one: Return, values: Partial<Omit<Return, "id" | "effects">>): void =>
-    setOf(`return:${one.id}`, values, (fixed) => operation("set-return", { to: one.id, ...fixed } as never));
+    setOf(`return:${one.id}`, values, (fixed) => operation("set-return", { to: one.id, ...fixed }));
 
   function setSend(
     source: string,
@@ -303,14 +299,12 @@ export function useEdits() {
     values: Partial<Omit<Send, "id" | "source" | "return">>,
   ): void {
     setOf(`send:${session.sendKey(source, to)}`, values, (fixed) =>
-      operation("set-send", { source, to, ...fixed } as never),
+      operation("set-send", { source, to, ...fixed }),
     );
   }
 
   const setLayer = (layer: Layer, values: Partial<Omit<Layer, "id" | "source">>): void =>
-    setOf(`layer:${layer.id}`, values, (fixed) =>
-      operation("set-layer", { layer: layer.id, ...fixed } as never),
-    );
+    setOf(`layer:${layer.id}`, values, (fixed) => operation("set-layer", { layer: layer.id, ...fixed }));
 
   /** Turn the whole room. */
   const setRoom = (values: { rotation?: number }): void =>
@@ -320,7 +314,7 @@ export function useEdits() {
   function setLane({ source: owner, parameter }: LaneName, value: number): void {
     if (isOfPulse(parameter))
       return setOf(owner, { [parameter]: value }, () =>
-        operation("set-pulse", { source: owner, [ofPulse(parameter)]: value } as never),
+        operation("set-pulse", { source: owner, [ofPulse(parameter)]: value }),
       );
     const source = session.sources.find((one) => one.id === owner);
     if (source) return setValues(source, { [parameter]: value }, player.playhead);

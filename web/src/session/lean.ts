@@ -44,6 +44,7 @@ export const useLean = defineStore("lean", () => {
   async function ask(): Promise<void> {
     abort.abort();
     abort = new AbortController();
+    if (!session.id) return;
     const { signal } = abort;
     const query = new URLSearchParams({
       revision: String(session.revision),

@@ -71,12 +71,12 @@ export const usePulses = defineStore("pulses", () => {
   const pulse = computed<Pulse | null>(() => {
     const first = library.library?.rhythm.at_first as Pulse | undefined;
     if (!first || !owner.value) return null;
-    const stands = { ...first, ...(stored.value ?? { on: false }), id: owner.value } as Pulse;
-    const shown = Object.fromEntries(
+    const stands = { ...first, ...(stored.value ?? { on: false }), id: owner.value };
+    const shown = Object.fromEntries<unknown>(
       Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value as never)]),
     );
-    const lines = LINED.filter(follows).map((name) => [name, lineNow(name)]);
-    return { ...shown, ...Object.fromEntries(lines), ...held } as unknown as Pulse;
+    const lines = Object.fromEntries<unknown>(LINED.filter(follows).map((name) => [name, lineNow(name)]));
+    return { ...shown, ...lines, ...held } as Pulse;
   });
   const frozen = computed(() => !!source.value?.frozen);
   const mayEdit = computed(() => session.mayEdit && !frozen.value);
@@ -97,8 +97,10 @@ export const usePulses = defineStore("pulses", () => {
     );
     if (lined.length && !Object.keys(rest).length) return;
     const given = stored.value ? rest : { on: true, ...rest };
-    const shown = Object.fromEntries(Object.entries(given).map(([name, value]) => [thing(name), value]));
-    session.change(shown as never, operation("set-pulse", { source: owner.value, ...given } as never));
+    const shown = Object.fromEntries<unknown>(
+      Object.entries(given).map(([name, value]) => [thing(name), value]),
+    );
+    session.change(shown as never, operation("set-pulse", { source: owner.value, ...given }));
   }
 
   const begin = (): void => set({ on: true, origin: session.grid.bars[0]?.beat ?? 0 });
@@ -201,7 +203,7 @@ export const usePulses = defineStore("pulses", () => {
     if (!pulse.value) return;
     const name = pulse.value.unit === "beats" ? "period" : "rate";
     const limit = library.library?.rhythm.limits[name];
-    const value = pulse.value[name]! * (name === "period" ? factor : 1 / factor);
+    const value = pulse.value[name] * (name === "period" ? factor : 1 / factor);
     if (limit && value >= limit.low - 1e-9 && value <= limit.high + 1e-9) set({ [name]: value });
   }
 

@@ -248,7 +248,7 @@ export const useRoom = defineStore("room", () => {
   const edits = useEdits();
 
   function setWay(source: Source, values: Partial<Way>): void {
-    edits.make(operation("set-way", { source: source.id, passage: passage.value, ...values } as never));
+    edits.make(operation("set-way", { source: source.id, passage: passage.value, ...values }));
   }
 
   /** Let speakers sound, or not; the last ones cannot be forbidden. */

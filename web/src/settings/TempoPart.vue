@@ -71,8 +71,8 @@ async function fromFile(event: Event): Promise<void> {
   if (!file) return;
   try {
     const found = await postFile<Schemas["TempoOut"]>("/api/tempo/midi", file);
-    tempos.value = found.tempos as Tempos;
-    metres.value = found.metres as Metres;
+    tempos.value = found.tempos;
+    metres.value = found.metres;
     notes.value = [`Taken from ${file.name}; look it over, then apply it.`, ...found.notes];
   } catch (error) {
     say.wrong((error as Error).message);

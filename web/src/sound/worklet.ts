@@ -82,4 +82,4 @@ class NeedlePlayer extends AudioWorkletProcessor {
   }
 }
 
-registerProcessor("needle-player", NeedlePlayer as unknown as typeof AudioWorkletProcessor);
+registerProcessor("needle-player", NeedlePlayer);

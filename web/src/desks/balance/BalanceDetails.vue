@@ -56,6 +56,7 @@ const STEP = 2;
 const turn = latest();
 const look = useDebounceFn(async () => {
   const isLast = turn();
+  if (!session.id) return;
   try {
     const at = Math.floor(player.playhead / STEP) * STEP;
     const path = `/api/sessions/${session.id}/mono?revision=${session.revision}&at=${at}`;

@@ -12,6 +12,7 @@ export function useAsking<T extends { done: number; revision: number }>(kind: st
 
   async function ask(query: Record<string, string>): Promise<void> {
     stop();
+    if (!session.id) return;
     const { signal } = abort;
     done.value = 0;
     const given = new URLSearchParams({ revision: String(session.revision), ...query });

@@ -74,7 +74,8 @@ export const useDeliveries = defineStore("deliveries", () => {
     } catch {
       /* away: what is made goes on, and is looked at again */
     }
-    if (isLast() && watched) timer = setTimeout(look, rows.value?.some(isOpen) ? WHILE_MADE : OTHERWISE);
+    if (isLast() && watched)
+      timer = setTimeout(() => void look(), rows.value?.some(isOpen) ? WHILE_MADE : OTHERWISE);
   }
 
   /** Follow everything that is made for as long as somebody looks. */

@@ -128,7 +128,7 @@ function onKey(event: KeyboardEvent): void {
 function choose(index: number): void {
   if (!deals.dealt[index]) return;
   chosen.value = index;
-  view.show(deals.dealt[index]!.t);
+  view.show(deals.dealt[index].t);
 }
 function nudge(by: number): void {
   if (chosen.value !== null && byHand.value) deals.moveOnset(chosen.value, deals.dealt[chosen.value]!.t + by);

@@ -12,7 +12,7 @@ export interface Frame {
   count: number;
 }
 
-export const centreOf = ({ width }: Frame): number => ROOM.left + reachOf({ width } as Frame);
+export const centreOf = ({ width }: Frame): number => ROOM.left + reachOf({ width });
 
 /** How far full gain reaches from the centre line (px). */
 export const reachOf = ({ width }: Pick<Frame, "width">): number =>

@@ -45,7 +45,7 @@ interface Choice extends Common {
 type Field = Plain | Place | Choice;
 
 const isLevel = computed(() => FACES[props.parameter].unit === 0.5);
-const change = (values: object): void => emit("set", { ...props.edit, ...values } as Edit);
+const change = (values: object): void => emit("set", { ...props.edit, ...values });
 
 /** The parameter's own unit: hundredths of the way, or decibels. */
 const amount = computed(() =>

@@ -25,7 +25,7 @@ function join(group: string): void {
   edits.make(operation("join-group", { source: props.source.id, group }));
 }
 
-const use = (preset: Preset): void => edits.place(props.source, preset.content as never);
+const use = (preset: Preset): void => edits.place(props.source, preset.content);
 
 const keep = (name: string): Promise<void> =>
   library.keep("placement", name, placing.placementOf(props.source));

@@ -64,7 +64,7 @@ const LEAST = 0.05;
 
 function choose({ name, title, read }: (typeof modes.value)[number]): void {
   if (name === props.source.mode || !read) return;
-  const placing = operation("place-source", { source: props.source.id, ...read.values } as never);
+  const placing = operation("place-source", { source: props.source.id, ...read.values });
   const evening = operation("set-gain", { source: props.source.id, gain: read.gain });
   const both = even.value && Math.abs(read.change) >= LEAST;
   edits.make(together(`${props.source.name} panned as ${title}`, both ? [placing, evening] : [placing]));

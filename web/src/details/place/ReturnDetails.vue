@@ -34,7 +34,7 @@ const setEffect = (
   values: { on?: boolean; settings?: Record<string, number | string> },
 ): void => edits.make(operation("set-effect", { to: props.to.id, effect, ...values }));
 const arrange = (effects: Effects): void =>
-  edits.make(operation("arrange-effects", { to: props.to.id, effects } as never) as Operation);
+  edits.make(operation("arrange-effects", { to: props.to.id, effects }) as Operation);
 
 function add(kind: string): void {
   if (kind) arrange([...props.to.effects, { id: freshId(kind), kind, on: true, settings: {} }]);
@@ -60,7 +60,7 @@ function use(preset: Preset): void {
   const fresh = effects.map((effect) => ({ ...effect, id: freshId(effect.kind) }));
   edits.make(
     together(`${props.to.name} as “${preset.name}”`, [
-      operation("arrange-effects", { to: props.to.id, effects: fresh } as never),
+      operation("arrange-effects", { to: props.to.id, effects: fresh }),
       operation("set-return", { to: props.to.id, level, pan, width }),
     ]),
   );

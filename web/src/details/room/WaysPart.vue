@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { levelText, OFF_DB, parseLevel } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
-import { useRoom, type Way } from "@/session/room";
+import { useRoom } from "@/session/room";
 import { useSession, type Source } from "@/session/session";
 import ValueField from "@/ui/ValueField.vue";
 
@@ -34,7 +34,7 @@ function only(group: string, but: boolean): void {
   if (forbidden.length < all.length) room.setWay(props.source, { off: forbidden });
 }
 function setLevel(name: string, value: number): void {
-  room.setWay(props.source, { levels: { [name]: value } } as Partial<Way>);
+  room.setWay(props.source, { levels: { [name]: value } });
 }
 const lastOf = computed(() => {
   const out = room.speakers.filter((one) => off.value.has(one.name)).map((one) => one.label);

@@ -1,0 +1,263 @@
+// @vitest-environment happy-dom
+/** Every dialog, sheet and page beside the desks: what it shows, what it sends, and that Escape closes it. */
+import type { Schemas } from "@/api/http";
+import { Page, nameOf, type Kind } from "./page";
+
+let page: Page;
+
+async function open(desk = "place", kind: Kind = "stereo", role?: string): Promise<void> {
+  page = new Page(kind, role);
+  await page.desk(desk);
+}
+
+async function escape(): Promise<void> {
+  await page.key("Escape", page.dialog);
+  await page.until(() => !page.dialog, "the dialog goes");
+}
+
+afterEach(() => {
+  page.close();
+  expect(page.faults).toEqual([]);
+  expect(page.unknown).toEqual([]);
+});
+
+const posts = (path: string) => page.posted.filter((one) => one.path.endsWith(path));
+
+describe("the session's settings", () => {
+  it("has every part by its tab, and Escape closes it", async () => {
+    await open();
+    await page.press(/^The session's settings/);
+    const tabs = [...page.dialog!.querySelectorAll<HTMLElement>("[role=tab]")];
+    expect(tabs.length).toBeGreaterThanOrEqual(4);
+    for (const tab of tabs) {
+      tab.click();
+      await page.key("Shift");
+      expect(tab.getAttribute("aria-selected")).toBe("true");
+    }
+    await escape();
+  });
+
+  it("names what another pan law changes before it is taken", async () => {
+    await open();
+    await page.press(/^The session's settings/);
+    await page.press(/law/i);
+    await page.until(() => /dB/.test(page.dialog!.textContent ?? ""), "what the law changes");
+  });
+
+  it("lists what moves when the loudspeakers are others", async () => {
+    await open();
+    await page.press(/^The session's settings/);
+    await page.press("Loudspeakers");
+    page.field(/Five and LFE/).click();
+    await page.until(
+      () => /Mix for five and LFE/i.test(page.dialog!.textContent ?? ""),
+      "the layout is looked at",
+    );
+    await page.press(/^Mix for/);
+    expect(page.latest).toMatchObject({ kind: "set-session", layout: "0+5+0" });
+  });
+});
+
+describe("people", () => {
+  it("lists who is in the session to whoever is in it", async () => {
+    await open();
+    await page.press("People");
+    for (const name of ["Olga", "Emil", "Lisa"]) expect(page.dialog!.textContent).toContain(name);
+    await escape();
+  });
+
+  it("lets an owner invite by a link and add by an account", async () => {
+    page = new Page("stereo", "owner");
+    page.gives["/invitations"] = () => ({
+      id: "i", role: "listener", author: "Emil", ends_at: "2026-01-02T12:00:00Z", secret: "abcdefghijkl",
+    }); // prettier-ignore
+    await page.desk("place");
+    await page.press("People");
+    const buttons = [...page.dialog!.querySelectorAll("button")].map((one) => nameOf(one));
+    const link = buttons.find((name) => /link/i.test(name))!;
+    await page.press(link);
+    expect(posts("/invitations")).toHaveLength(1);
+  });
+});
+
+describe("help and preferences", () => {
+  it("lists every key and leads to the preferences", async () => {
+    await open();
+    await page.key("?");
+    expect(page.dialog!.textContent).toContain("Listening, only you");
+    await page.press(/^preferences/);
+    await page.until(() => /night/.test(page.dialog?.textContent ?? ""), "the preferences open");
+    page.field(/^night/).click();
+    await page.key("Shift");
+    expect(document.documentElement.dataset.paper).toBe("night");
+    expect(page.posted.at(-1)).toMatchObject({
+      method: "PUT",
+      path: "/api/preferences",
+      body: { paper: "night" },
+    });
+  });
+});
+
+describe("bringing in", () => {
+  it("opens empty, says what it takes, and closes", async () => {
+    await open();
+    await page.press("+ add");
+    expect(page.dialog!.textContent).toMatch(/WAV|FLAC/);
+    await escape();
+  });
+
+  it("is not offered to a listener", async () => {
+    await open("place", "stereo", "listener");
+    expect(() => page.button("+ add")).toThrow();
+  });
+});
+
+describe("seating", () => {
+  it("puts chosen sources into seats", async () => {
+    page = new Page("stereo");
+    page.gives["/seatings/match"] = () => ({ Low: "First", High: "Second" });
+    page.gives["/places/arranged"] = () => ({ places: {} });
+    await page.desk("place");
+    await page.press("Low");
+    page.button("High").dispatchEvent(new MouseEvent("click", { bubbles: true, ctrlKey: true }));
+    await page.key("Shift");
+    await page.press(/^seat/i);
+    expect(page.dialog).toBeDefined();
+    await escape();
+  });
+});
+
+describe("the history", () => {
+  beforeEach(async () => {
+    await open();
+    await page.press("History");
+  });
+
+  it("tells every change with its author, and reads one against the present", async () => {
+    const rows = page.answers["/history"] as Schemas["HistoryOut"];
+    for (const row of rows.rows.slice(0, 3)) expect(page.text).toContain(row.said);
+    page.gives["/differences"] = () => page.answers["/history/2/differences"];
+    page.gives["/matched"] = () => ({ done: 1, trim: 0 });
+    await page.press(/Wide added/);
+    await page.until(() => page.text.includes("Put everything back"), "the revision is read");
+  });
+
+  it("is asked for by person", async () => {
+    await page.choose("Whose changes", "Emil");
+    expect(page.text).toContain("Group Both made of 2 sources");
+  });
+});
+
+describe("comments", () => {
+  it("are written at the playhead", async () => {
+    await open();
+    const comment = {
+      id: "c", author: { id: 1, name: "Emil" }, text: "Closer?", made_at: "2026-01-01T12:00:00Z", edited: false,
+      read: true, source: "", beat: 0, end: null, resolved: "", replies: [],
+    }; // prettier-ignore
+    page.gives["/comments"] = (body) => ("text" in (body as object) ? comment : []);
+    await page.press("Comments");
+    await page.press(/^New/);
+    const field = document.querySelector<HTMLTextAreaElement>(".sheet textarea, .sheet input:not([type])")!;
+    field.value = "Closer?";
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+    await page.key("Enter", field);
+    const form = field.closest("form");
+    if (!posts("/comments").length && form)
+      form.dispatchEvent(new Event("submit", { bubbles: true, cancelable: true }));
+    await page.key("Shift");
+    expect(posts("/comments")[0]?.body).toMatchObject({ text: "Closer?" });
+  });
+});
+
+describe("the tour", () => {
+  it("goes from desk to desk and is closed for good", async () => {
+    await open();
+    expect(page.named("section", /First look round: Place, 1 of 5/)).toBeTruthy();
+    await page.press("Next: Move");
+    expect(page.named("section", /Move, 2 of 5/)).toBeTruthy();
+    await page.press("Close for ever");
+    expect(page.posted.at(-1)).toMatchObject({ path: "/api/preferences", body: { tour: "done" } });
+    expect(() => page.named("section", /First look round/)).toThrow();
+  });
+});
+
+describe("away", () => {
+  it("keeps what is changed without a connection and says so", async () => {
+    await open();
+    const emil = {
+      tab: "t1",
+      id: 1,
+      name: "Emil",
+      role: "engineer",
+      colour: 1,
+      chosen: null,
+      playhead: 0,
+      away: false,
+    };
+    await page.hear({ type: "welcome", you: emil, people: [] });
+    await page.type("Level of Wide", "-3");
+    page.wire.onclose?.({ code: 1006 });
+    await page.key("Shift");
+    expect(page.text).toContain("The connection is down");
+  });
+
+  it("says that one is not in the session any more", async () => {
+    await open();
+    page.wire.onclose?.({ code: 4404 });
+    await page.key("Shift");
+    expect(page.text).toContain("You are not in this session any more.");
+  });
+
+  it("says what a refused change was refused for, and takes it back", async () => {
+    await open();
+    page.gives["/operations"] = () => "pan: too far";
+    await page.key("End", page.slider("Place of Wide"));
+    await page.until(() => page.text.includes("pan: too far"), "the sentence is shown");
+    expect(page.slider("Place of Wide").getAttribute("aria-valuetext")).toBe("C");
+  });
+});
+
+describe("the pages beside a session", () => {
+  it("lists one's sessions and puts one away", async () => {
+    page = new Page();
+    const rows = page.answers["/api/sessions"];
+    page.gives["/away"] = () => rows;
+    page.gives["/api/sessions"] = () => rows;
+    await page.at("/");
+    expect(page.text).toContain("Tones");
+    await page.press("Put away Tones");
+    expect(posts("/away")[0]?.body).toEqual({ away: true });
+    await page.press("New session");
+    expect(page.dialog).toBeDefined();
+    await escape();
+    await page.press("Account…");
+    expect(page.dialog!.textContent).toMatch(/password/i);
+  });
+
+  it("signs in, and says when it cannot", async () => {
+    page = new Page();
+    (page.answers["/api/doorstep"] as Schemas["Doorstep"]).me = null;
+    page.gives["/api/sign-in"] = () => "That name and password do not go together. Try again.";
+    await page.at("/sign-in");
+    await page.type("Name", "emil");
+    await page.type("Password", "wrong");
+    await page.press("Sign in");
+    await page.until(() => page.text.includes("do not go together"), "the sentence is shown");
+  });
+
+  it("says to somebody without a session where they are", async () => {
+    page = new Page();
+    await page.at("/nowhere/at/all");
+    expect(page.text).toContain("There is nothing at this address");
+  });
+
+  it("says whom an invitation is from before it is taken", async () => {
+    page = new Page();
+    page.gives["/api/invitations/look"] = () => ({
+      name: "Tones", role: "listener", author: "Olga", session: null, ends_at: "2026-01-02T12:00:00Z",
+    }); // prettier-ignore
+    await page.at("/invitation#secret=abcdefghijkl");
+    await page.until(() => page.text.includes("Olga"), "the invitation is read");
+  });
+});
