@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from needle.metering.measure import measure
 from tests import full
 from tests.browser.measuring import lean, noise
-from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, held_back, is_ordered
+from tests.browser.stage import PATIENCE, RATE, BrowserCase, environment, is_ordered
 from tests.core.adm_rules import check_file
 
 LONG = 4 * PATIENCE
@@ -202,102 +202,3 @@ class Journey(Folder):
         page.wait_for_url(lambda url: "/sessions/" in url and nora.session not in url)
         nora.session = page.url.split("/sessions/")[1].split("/")[0]
         np.testing.assert_array_equal(nora.rendered(0, 6), before)
-
-
-class Desk(Folder):
-    def setUp(self) -> None:
-        super().setUp()
-        self.rowan = self.engineer("rowan", desk="hand-over")
-        self.page = self.rowan.page
-
-    @full
-    def test_it_is_made_for_everybody_and_can_be_stopped(self) -> None:
-        ines = self.engineer("ines", desk="hand-over")
-        # Other work goes on meanwhile, and the other person sees how far it is.
-        self.order(self.page, "stereo", "headphones", "report", Stems="every source and return")
-        card = ines.page.locator("article").first
-        expect(card.get_by_role("progressbar")).to_be_visible()
-        expect(card).to_contain_text("Rowan Oake")
-        self.rowan.to_desk("Place")
-        self.rowan.place_of("foghorn").press("ArrowLeft")
-        self.until(self.page, lambda: ines.revision() > 22, "the work in hand keeps others waiting")
-        card.get_by_role("button", name="Stop").click()
-        expect(card).to_contain_text("Stopped. Nothing of it was kept.")
-        self.rowan.to_desk("Hand over")
-        expect(self.page.locator("article").first).to_contain_text("Stopped.")
-        self.page.locator("article").first.get_by_role("button", name="remove").click()
-        expect(ines.page.locator("article[data-status=cancelled]")).to_have_count(0)
-        tam = self.engineer("tam", desk="hand-over")
-        expect(tam.page.get_by_role("form", name="What to hand over")).to_have_count(0)
-        tam.page.get_by_role("heading", name="Made of this session").wait_for()
-
-    @full
-    def test_a_passage_under_names_of_ones_own(self) -> None:
-        form = self.page.get_by_role("form", name="What to hand over")
-        form.get_by_label("Called").fill("{session} {passage} {part} {song}")
-        form.get_by_role("button", name="Make the files").click()
-        expect(self.page.get_by_role("alert")).to_contain_text("no word “{song}”")
-        form.get_by_label("Called").fill("{session} {passage} {part}")
-        made = self.order(self.page, "stereo", As="FLAC, 24 bit, dithered", What="Open water")
-        files = archive_of(self.page, made)
-        self.assertEqual(sorted(files), ["Night Ferry Open water Contents.txt", "Night Ferry Open water Mix.flac"])
-        audio = sound(files["Night Ferry Open water Mix.flac"])
-        start, end = (beat * 60.0 / 90.0 for beat in self.passage("Open water"))
-        self.assertEqual(audio.shape[1], round((end - start) * RATE))
-        first = round(start * 2)
-        rendered = self.rowan.rendered(first, 4)
-        offset = round(start * RATE) - first * RATE // 2
-        count = RATE
-        np.testing.assert_allclose(audio[:, :count], rendered[:, offset : offset + count], atol=3 * 2**-23)
-
-    @full
-    def test_what_was_changed_a_moment_ago_is_in_it(self) -> None:
-        page = self.page
-        self.rowan.to_desk("Place")
-        asked = list[str]()
-        page.on("request", lambda request: asked.append(f"{request.method} {request.url.rpartition('/')[2]}"))
-        make = page.get_by_role("button", name="Make the files")
-        with page.expect_response(is_ordered) as made, held_back(page, r"/operations$"):
-            page.get_by_role("button", name="Mute Plucked bass for everybody").click()
-            self.rowan.to_desk("Hand over")
-            make.click()
-            expect(make).to_be_disabled()
-            self.assertIn("POST operations", asked)
-            self.assertNotIn("POST deliveries", asked)
-        self.assertTrue(self.rowan.document()["sources"]["plucked-bass"]["muted"])
-        self.assertEqual(made.value.json()["revision"], self.rowan.revision())
-
-    def passage(self, name: str) -> tuple[float, float]:
-        found = next(one for one in self.rowan.document()["passages"].values() if one["name"] == name)
-        return found["start"], found["end"]
-
-    @full
-    def test_moves_land_where_they_are_shown_to(self) -> None:
-        path = self.folder / "moves.csv"
-        path.write_text(
-            "name,parameter,time,value,shape\nFoghorn,pan,0,-1,straight\nFoghorn,pan,8,1,straight\nSomebody,pan,0,0.5,\n"
-        )
-        page = self.page
-        page.get_by_label("A file of moves").set_input_files(str(path))
-        dialog = page.get_by_role("dialog")
-        expect(dialog.get_by_label("Where Foghorn lands")).to_have_value("foghorn")
-        expect(dialog.get_by_label("Where Somebody lands")).to_have_value("")
-        dialog.get_by_label("Where Somebody lands").select_option("hand-drum")
-        dialog.get_by_label("its beginning on bar").fill("3")
-        dialog.get_by_role("button", name="Look at these 2").click()
-        expect(dialog.get_by_role("status")).to_contain_text("ready to be heard")
-        self.assertEqual(self.rowan.points("foghorn"), [])
-        dialog.get_by_role("button", name="Apply").click()
-        at = 8 * 60.0 / 90.0
-        self.until(page, lambda: len(self.rowan.points("foghorn")) == 2, "the moves did not land")
-        np.testing.assert_allclose(
-            [(t, v) for t, v, _ in self.rowan.points("foghorn")], [(at, -1.0), (at + 8.0, 1.0)], atol=1e-6
-        )
-        self.assertEqual([v for _, v, _ in self.rowan.points("hand-drum")], [0.5])
-        # One change, undone as one.
-        page.keyboard.press("Control+z")
-        self.until(page, lambda: not self.rowan.points("foghorn"), "not undone")
-        self.assertEqual(self.rowan.points("hand-drum"), [])
-        path.write_text("time,value\nsoon,0\n")
-        page.get_by_label("A file of moves").set_input_files(str(path))
-        expect(page.get_by_role("alert")).to_contain_text("moves.csv, line 2")

@@ -2,13 +2,11 @@
 
 import re
 from typing import Any
-from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 from playwright.sync_api import expect
 
 from needle.moving.lane import Lane
-from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
 BAR = 4 * 60 / 90
@@ -96,36 +94,6 @@ class Desk(BrowserCase):
 
 
 class Working(Desk):
-    @full
-    def test_a_stretch_is_looked_at_heard_and_made_and_undone(self) -> None:
-        rowan, page = self.rowan, self.page
-        rowan.dry()
-        before = self.lane("oars")
-        self.choose("oars")
-        self.pick("18.1", "20.1")
-        page.get_by_label("Picked stretch").get_by_role("button", name="Mirror", exact=True).click()
-        expect(page.get_by_label("Picked stretch").get_by_role("button", name="Apply")).to_be_visible()
-        self.assertEqual(self.lane("oars"), before)
-        middle = 18 * BAR
-        was = float(before.evaluate(middle))
-        rowan.jump("19.1")
-        rowan.play()
-        with page.expect_request(lambda request: "moves=draft" in request.url) as asked:
-            page.keyboard.press("Shift+B")
-        expect(page.get_by_role("button", name="B: Oars")).to_be_visible()
-        heard = parse_qs(urlsplit(asked.value.url).query)["moves"][0]
-        self.assert_comes_to_hear(rowan, rowan.rendered(int(middle * 2), 12, moves=heard))
-        rowan.stop()
-        page.keyboard.press("Enter")
-        self.until(page, lambda: self.lane("oars") != before, "the change was not made")
-        after = self.lane("oars")
-        self.assertAlmostEqual(float(after.evaluate(middle)), -was, places=6)
-        outside = np.array([t for t in np.arange(0, 128, 0.1) if t < 17 * BAR or t >= 19 * BAR])
-        np.testing.assert_allclose(after.evaluate(outside), before.evaluate(outside), atol=1e-6)
-        self.assert_stands("oars", middle, -was, within=2.5)
-        page.keyboard.press("Control+z")
-        self.until(page, lambda: self.lane("oars") == before, "undo did not lead back")
-
     def test_a_move_is_drawn_recorded_pasted_and_taken_back_while_a_colleague_works(self) -> None:
         rowan, page = self.rowan, self.page
         rowan.dry()
@@ -173,9 +141,9 @@ class Working(Desk):
         self.assertAlmostEqual(float(kept.evaluate(20.0)), float(both.evaluate(20.0)))
         self.assertEqual([float(v) for v in kept.evaluate([101.0, 105.0])], [0.5, 0.5])
 
-        # The recorded move, mirrored, on the bass at two later places.
+        # The recorded move, all of it however late it ended, mirrored, on the bass at two later places.
         page.get_by_role("button", name="Read", exact=True).click()
-        self.pick("9.1", "11.1")
+        self.pick("9.1", f"{int(write['end'] // BAR) + 2}.1")
         self.press("Copy")
         self.press("Paste…")
         # What was asked first is answered last: only what is asked now counts.
@@ -220,131 +188,3 @@ class Working(Desk):
         if button.is_visible():
             button.click()
         return False
-
-    @full
-    def test_the_hand_hears_itself_and_drops_what_it_did(self) -> None:
-        rowan, page = self.rowan, self.page
-        rowan.dry()
-        self.choose("ferry-engine")
-        before = self.lane("ferry-engine")
-        rowan.row("ferry-engine").get_by_role("button", name="Solo").click()
-        page.keyboard.press("a")
-        rowan.jump("5.1")
-        rowan.play()
-        rowan.listen(0.2)
-        hand = page.get_by_role("slider", name="Ferry engine: Left–right, by hand")
-        rowan.drag(hand, 1.0, release=False)
-
-        def right() -> bool:
-            left, far = np.sqrt((rowan.listen(0.2).astype(np.float64) ** 2).mean(axis=1))
-            return far > 100 * left
-
-        self.until(page, right, "the hand does not hear itself at the right")
-        page.mouse.up()
-        rowan.stop()
-        expect(page.get_by_label("Recorded take")).to_be_visible()
-        page.keyboard.press("Backspace")
-        expect(page.get_by_label("Recorded take")).to_be_hidden()
-        self.assertEqual(self.lane("ferry-engine"), before)
-        page.get_by_role("button", name="Takes").click()
-        page.locator(".take").first.click()
-        expect(page.get_by_label("Recorded take")).to_be_visible()
-        page.get_by_role("button", name="Keep", exact=True).click()
-        self.until(page, lambda: self.lane("ferry-engine") != before, "the take was not kept after all")
-
-    @full
-    def test_a_controller_moves_both_sides_of_a_stereo_source(self) -> None:
-        rowan, page = self.rowan, self.page
-        self.rowan.row("deck-voices").locator("button.name").click()
-        follows = page.get_by_label("What the line follows")
-        expect(follows).to_have_value("deck-voices/pan_left")
-        page.get_by_role("button", name="Latch", exact=True).click()
-        page.get_by_role("button", name="Line: compare").click()
-        page.get_by_role("button", name="small one").click()
-        page.get_by_text("14 bit").click()
-        rowan.jump("10.1")
-        rowan.play()
-        rowan.listen(0.3)
-        for knob, value in (("first", 16383), ("second", 0)):
-            page.get_by_label(f"Small controller, {knob} knob").evaluate(
-                "(input, value) => { input.value = value; input.dispatchEvent(new Event('input')); }", value
-            )
-            rowan.listen(0.3)
-        rowan.listen(0.8)
-        rowan.stop()
-        expect(page.get_by_label("Recorded take")).to_be_visible()
-        take = self.latest()
-        self.assertEqual({w["parameter"] for w in take["writes"]}, {"pan_left", "pan_right"})
-        page.keyboard.press("Enter")
-        self.until(page, lambda: self.lane("deck-voices", "pan_left").points, "not kept")
-        end = take["end"] - 0.3
-        self.assertAlmostEqual(float(self.lane("deck-voices", "pan_left").evaluate(end)), 1.0, places=3)
-        self.assertAlmostEqual(float(self.lane("deck-voices", "pan_right").evaluate(end)), -1.0, places=3)
-
-    @full
-    def test_a_line_is_switched_off_compared_and_made_static(self) -> None:
-        rowan, page = self.rowan, self.page
-        rowan.dry()
-        self.choose("oars")
-        line = self.lane("oars")
-        static = rowan.document()["sources"]["oars"]["pan"]
-        at = 18.5 * BAR
-        page.get_by_role("button", name="follows", exact=True).click()
-        self.until(page, lambda: rowan.document()["lanes"]["oars/pan"].get("off"), "not switched off")
-        self.assertEqual(self.lane("oars"), line)
-        self.assert_stands("oars", at, static, within=2.0)
-        page.get_by_role("button", name="line off", exact=True).click()
-        self.until(page, lambda: not rowan.document()["lanes"]["oars/pan"].get("off"), "not followed again")
-
-        rowan.jump("19.1")
-        pointer = page.get_by_label("Where every source is now").get_by_role("button", name="Oars at")
-        expect(pointer).not_to_have_accessible_name(f"Oars at {self.words(static)}")
-        page.get_by_role("button", name="Line: compare").click()
-        page.get_by_label("Hear it against").select_option("none")
-        rowan.play()
-        page.keyboard.press("Shift+B")
-        self.assert_comes_to_hear(rowan, rowan.rendered(int(18 * BAR * 2), 12, moves="oars/pan=none"))
-        expect(pointer).to_have_accessible_name(f"Oars at {self.words(static)}")
-        rowan.stop()
-        page.keyboard.press("Shift+B")
-        rowan.jump("19.1")
-        there = float(line.evaluate(18 * BAR))
-        page.get_by_role("button", name="Make static here").click()
-        self.until(page, lambda: "oars/pan" not in rowan.document()["lanes"], "the line is still there")
-        self.assertAlmostEqual(rowan.document()["sources"]["oars"]["pan"], there, places=6)
-        page.keyboard.press("Control+z")
-        self.until(page, lambda: self.lane("oars") == line, "undo did not bring the line back")
-
-    @staticmethod
-    def words(pan: float) -> str:
-        number = round(abs(pan) * 100)
-        return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
-
-    @full
-    def test_a_pass_recorded_without_connection_is_not_lost(self) -> None:
-        rowan, page = self.rowan, self.page
-        rowan.row("hand-drum").locator("button.name").click()
-        expect(page.get_by_label("What the line follows")).to_have_value("hand-drum/pan")
-        page.get_by_role("button", name="Latch", exact=True).click()
-        rowan.jump("20.1")
-        rowan.play()
-        rowan.listen(0.6)
-        rowan.go_away()
-        hand = page.get_by_role("slider", name="Hand drum: Left–right, by hand")
-        rowan.drag(hand, 0.9)
-        rowan.listen(0.2)
-        rowan.stop()
-        expect(page.get_by_text("1 recorded pass waits for the connection.")).to_be_visible()
-        self.assertEqual(self.lane("hand-drum", person=self.engineer("ines")).points, ())
-        rowan.come_back()
-        expect(page.get_by_label("Recorded take")).to_be_visible(timeout=30_000)
-        page.get_by_role("button", name="Keep", exact=True).click()
-        self.until(page, lambda: self.lane("hand-drum").points, "the take is not kept")
-        highest = max(p.value for p in self.lane("hand-drum").points)
-        self.assertAlmostEqual(highest, 0.8, delta=0.05)
-
-    @full
-    def test_it_works_on_a_phone(self) -> None:
-        phone = self.engineer("ines", width=390, height=844)
-        self.assertLessEqual(phone.page.evaluate("document.documentElement.scrollWidth"), 390)
-        expect(phone.page.get_by_role("toolbar", name="Chart tools")).to_be_visible()

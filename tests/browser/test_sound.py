@@ -4,7 +4,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests import full
-from tests.browser.stage import RATE, BrowserCase, Engineer
+from tests.browser.stage import BrowserCase, Engineer
 from tests.server.test_sound import decode
 
 BAR_17 = int(16 * 4 * 60 / 90 * 2)
@@ -115,20 +115,3 @@ class Heard(BrowserCase):
         self.until(rowan.page, only_left, "the render does not take over")
         # What the hand left fades out first.
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
-
-
-class Export(BrowserCase):
-    @full
-    def test_the_wav_is_what_is_heard(self) -> None:
-        rowan = self.engineer("rowan")
-        rowan.place_of("hand-drum").press("Home")
-        self.until(rowan.page, lambda: rowan.document()["sources"]["hand-drum"]["pan"] == -1.0, "not placed")
-        audio = rowan.exported("Open water")
-        start, stop = round(64 * 60 / 90 * RATE), round(112 * 60 / 90 * RATE)
-        first = start // (RATE // 2)
-        rendered = rowan.rendered(first, 12)
-        self.assertEqual(audio.shape[1], stop - start)
-        offset = start - first * RATE // 2
-        count = rendered.shape[1] - offset
-        # A tail is convolved in runs of another length; what differs is a rounding of the last bit.
-        np.testing.assert_allclose(audio[:, :count], rendered[:, offset:], atol=2.4e-7)

@@ -18,7 +18,7 @@ from tests import often
 from tests.browser.prepared import environment
 from tests.browser.stage import Server
 
-TIMES = often(4, 25)
+TIMES = often(2, 25)
 PEOPLE = ("rowan", "ines")
 REPLAYED = """
 from server.mixing.models import Session
@@ -27,14 +27,6 @@ from server.mixing.state import stored_document
 session = Session.objects.get()
 assert replayed(session) == stored_document(session), "the log does not give the state"
 """
-
-
-class Bare(Server):
-    """The application by itself: nothing is warmed up, so that it is there again at once."""
-
-    def command(self) -> list[str]:
-        where = ["-b", "127.0.0.1", "-p", str(self.port)]
-        return [sys.executable, "-m", "daphne", "-v", "0", *where, "server.config.asgi:application"]
 
 
 class Editor(threading.Thread):
@@ -89,7 +81,7 @@ class Editor(threading.Thread):
 
 class Killed(SimpleTestCase):
     def test_nothing_acknowledged_is_lost(self) -> None:
-        server = Bare()
+        server = Server()
         self.addCleanup(server.close)
         editors = [Editor(server, name) for name in PEOPLE]
         for editor in editors:

@@ -1,9 +1,12 @@
 """Starting safely, and keeping assets by what they contain."""
 
 import os
+import shutil
+import stat
 import subprocess
 import sys
 import tempfile
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -25,17 +28,20 @@ from tests.server.sessions import RATE, SessionCase, source, tone
 
 
 class Settings(SimpleTestCase):
+    def setUp(self) -> None:
+        self.data = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, self.data)
+
     def check(self, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
         kept = {name: value for name, value in os.environ.items() if not name.startswith("NEEDLE_")}
-        with tempfile.TemporaryDirectory() as data:
-            return subprocess.run(
-                [sys.executable, "manage.py", "check", *arguments],
-                cwd=settings.BASE_DIR,
-                env={**kept, "NEEDLE_DATA": data, **environment},
-                capture_output=True,
-                text=True,
-                check=False,
-            )
+        return subprocess.run(
+            [sys.executable, "manage.py", "check", *arguments],
+            cwd=settings.BASE_DIR,
+            env={**kept, "NEEDLE_DATA": str(self.data), **environment},
+            capture_output=True,
+            text=True,
+            check=False,
+        )
 
     def test_without_a_secret_nothing_starts(self) -> None:
         refused = self.check()
@@ -51,6 +57,12 @@ class Settings(SimpleTestCase):
 
     def test_a_local_secret_is_made_once_and_only_for_its_owner(self) -> None:
         self.assertEqual(self.check(NEEDLE_LOCAL="1").returncode, 0)
+        kept = self.data / "secret"
+        first = kept.read_text()
+        self.assertGreaterEqual(len(first), 50)
+        self.assertEqual(stat.S_IMODE(kept.stat().st_mode), 0o600)
+        self.assertEqual(self.check(NEEDLE_LOCAL="1").returncode, 0)
+        self.assertEqual(kept.read_text(), first)
 
 
 class Assets(SessionCase):

@@ -270,10 +270,10 @@ describe("the Pulse desk", () => {
     expect(page.latest).toMatchObject({ depth: 0.5 });
   });
 
-  it("says on which beats a side falls silent", () => {
+  it("says on which beats a side falls silent", async () => {
     const { sentence } = page.answers["/pulse/reading"] as { sentence: string };
     expect(sentence.length).toBeGreaterThan(10);
-    expect(page.text).toContain(sentence);
+    await page.until(() => page.text.includes(sentence), "the reading is told");
   });
 
   it("takes the pulse away", async () => {

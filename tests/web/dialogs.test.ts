@@ -155,7 +155,7 @@ describe("comments", () => {
       id: "c", author: { id: 1, name: "Emil" }, text: "Closer?", made_at: "2026-01-01T12:00:00Z", edited: false,
       read: true, source: "", beat: 0, end: null, resolved: "", replies: [],
     }; // prettier-ignore
-    page.gives["/comments"] = (body) => ("text" in (body as object) ? comment : []);
+    page.gives["/comments"] = (body) => ("text" in body ? comment : []);
     await page.press("Comments");
     await page.press(/^New/);
     const field = document.querySelector<HTMLTextAreaElement>(".sheet textarea, .sheet input:not([type])")!;

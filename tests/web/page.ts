@@ -3,7 +3,7 @@
  * the real one has answered (tests/data/answers.json, recorded and held to be current by tests/server/test_answers.py).
  */
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
-import { ConfigProvider } from "ant-design-vue";
+import { ConfigProvider, message } from "ant-design-vue";
 import { createPinia, disposePinia, setActivePinia, type Pinia } from "pinia";
 import { defineComponent, h } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
@@ -15,7 +15,7 @@ export const SESSION = "00000000-0000-4000-8000-000000000001";
 /** How long something may take on a busy machine (ms); nothing waits for it to pass. */
 const PATIENCE = Number(process.env.NEEDLE_PATIENCE ?? 60_000);
 export type Kind = keyof typeof recorded;
-type Answer = (body: unknown, path: string) => unknown;
+type Answer = (body: Record<string, unknown>, path: string) => unknown;
 
 /** What is drawn on a canvas is of no matter here: every call is taken. */
 function paper(): unknown {
@@ -106,11 +106,11 @@ export class Page {
     if (method !== "GET") this.posted.push({ method, path: rest, body });
     const given = Object.entries(this.gives).find(([end]) => path.endsWith(end));
     if (given) {
-      const found = given[1](body, whole);
+      const found = await given[1](body, whole);
       return typeof found === "string" ? json({ detail: found }, 422) : json(found);
     }
     if (rest === "/operations" && method === "GET") return json([]);
-    if (rest === "/operations" || rest === "/undo" || rest === "/redo")
+    if (/^\/(operations|undo|redo|history\/\d+\/restore)$/.test(rest))
       return json({ revision: this.revised(String(body.client_id)), notice: "" });
     if (rest === "/frame") return json({ ...(this.answers[rest] as object), revision: this.revision });
     if (rest in this.answers) return json(this.answers[rest]);
@@ -237,6 +237,40 @@ export class Page {
     return this.named("[role=slider]", name);
   }
 
+  /** Drag with a pointer from place to place of the page (px); everything measures 720 × 600 from its corner. */
+  async drag(what: Element, ...places: [x: number, y: number][]): Promise<void> {
+    const point = (kind: string, [clientX, clientY]: [number, number]) =>
+      what.dispatchEvent(
+        new PointerEvent(kind, {
+          bubbles: true, cancelable: true, clientX, clientY, button: 0, buttons: 1, isPrimary: true, pointerId: 1,
+        }),
+      ); // prettier-ignore
+    point("pointerdown", places[0]!);
+    for (const place of places.slice(1)) point("pointermove", place);
+    await settle();
+    point("pointerup", places.at(-1)!);
+    await settle();
+  }
+
+  /** Give files to a field that takes them. */
+  async give(name: string, ...files: File[]): Promise<void> {
+    const field = this.field(name);
+    Object.defineProperty(field, "files", { configurable: true, value: files });
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+    await settle();
+  }
+
+  /** Press with the key held that adds to what is chosen. */
+  async besides(name: string): Promise<void> {
+    this.button(name).dispatchEvent(new MouseEvent("click", { bubbles: true, ctrlKey: true }));
+    await settle();
+  }
+
+  /** Something of the session is otherwise now, as a colleague's change tells it. */
+  async changed(part: string, key: string, value: unknown): Promise<void> {
+    await this.hear(this.revised("theirs", [{ part, key, value }]));
+  }
+
   /** The latest change that was sent. */
   get latest(): Record<string, unknown> | undefined {
     return this.operations.at(-1);
@@ -244,6 +278,8 @@ export class Page {
 
   close(): void {
     this.wrapper.unmount();
+    // Sentences that pass by hang in the document, beside the page.
+    message.destroy();
     disposePinia(this.pinia);
     document.body.innerHTML = "";
     vi.unstubAllGlobals();

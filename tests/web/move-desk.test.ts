@@ -1,0 +1,216 @@
+// @vitest-environment happy-dom
+/** The Move desk worked at: points by hand and keys, stretches looked at before they are made, takes, lines and passages. */
+import type { Schemas } from "@/api/http";
+import { useMonitor } from "@/sound/monitor";
+import { Page } from "./page";
+
+let page: Page;
+const chart = (): Element => document.querySelector(".chart svg")!;
+/** Where a share of the field from the left, and a time (s), are on the chart as it is opened. */
+const spot = (share: number, at: number): [number, number] => [48 + share * (720 - 72), 16 + at * 18.75];
+
+const WRITE: Schemas["Write"] = {
+  source: "low", parameter: "pan", start: 1, end: 2, points: [{ t: 1.5, value: -0.25, shape: "ease", tension: 0 }],
+} as never; // prettier-ignore
+const draft = (said = "Low: mirrored") => ({ id: "d1", said, changed: 1, writes: [WRITE] });
+
+async function open(chosen = "Low"): Promise<void> {
+  page = new Page();
+  await page.desk("move");
+  await page.press(chosen);
+}
+
+async function pick(): Promise<void> {
+  await page.press("Stretch");
+  await page.drag(chart(), spot(0.5, 0.5), spot(0.5, 1.5), spot(0.5, 3));
+}
+
+afterEach(() => {
+  page.close();
+  expect(page.faults).toEqual([]);
+  expect(page.unknown).toEqual([]);
+});
+
+describe("points", () => {
+  beforeEach(() => open("Wide"));
+
+  it("are put on the chart by a double press, where it is pressed", async () => {
+    const [clientX, clientY] = spot(1, 2);
+    chart().dispatchEvent(new MouseEvent("dblclick", { bubbles: true, clientX, clientY }));
+    await page.key("Shift");
+    const write = page.latest as { points: { t: number; value: number }[]; kind: string };
+    expect(write.kind).toBe("write-points");
+    expect(write.points[0]!.value).toBeCloseTo(1, 2);
+    expect(document.querySelectorAll("[data-point]")).toHaveLength(0);
+  });
+
+  it("are dragged elsewhere, and only that point is told to move", async () => {
+    await page.press("Low");
+    const dot =
+      document.querySelector("[data-point='1'] .dot") ?? document.querySelector("[data-point='1']")!;
+    await page.drag(dot, spot(0.75, 2), spot(0.6, 2.5), spot(0.5, 3));
+    expect(page.operations).toHaveLength(1);
+    const moved = page.latest as { kind: string; to: { value: number; t: number } };
+    expect(moved.kind).toBe("move-point");
+    expect(moved.to.value).toBeCloseTo(0, 1);
+  });
+
+  it("go later by keys, by the grid", async () => {
+    await page.press("Low");
+    const point = document.querySelector<HTMLElement>("[data-point='1']")!;
+    point.focus();
+    await page.key("ArrowDown", point);
+    const moved = page.latest as { to: { t: number } };
+    expect(moved.to.t).toBeGreaterThan(2);
+  });
+
+  it("of a level have a scale of their own, and are cleared at once", async () => {
+    await page.changed("lanes", "wide/level", {
+      id: "wide/level", source: "wide", parameter: "level", off: false,
+      points: [{ t: 1, value: 12, shape: "straight", tension: 0, begins: 0, ends: 1 }],
+    }); // prettier-ignore
+    await page.choose("What the line follows", "Level · 1");
+    expect(page.field("Level of point 1").value).toContain("12");
+    await page.press("clear all");
+    expect(page.latest).toMatchObject({ kind: "write-points", parameter: "level", points: [] });
+  });
+});
+
+describe("a stretch", () => {
+  beforeEach(async () => {
+    await open();
+    await pick();
+    page.gives["/moves/edit"] = () => draft();
+  });
+
+  it("is looked at, heard by oneself as B, and made as one change", async () => {
+    await page.press("Mirror");
+    await page.until(() => page.text.includes("Apply"), "it is looked at");
+    expect(page.operations).toEqual([]);
+    const asked = page.posted.find((one) => one.path === "/moves/edit")!;
+    expect(asked.body).toMatchObject({
+      edit: { kind: "mirror" },
+      lanes: [{ source: "low", parameter: "pan" }],
+    });
+    await page.key("B", document.body, { shiftKey: true });
+    expect(useMonitor().comparing).toBe(true);
+    expect(page.operations).toEqual([]);
+    await page.key("Enter");
+    expect(page.latest).toMatchObject({ kind: "write-points", source: "low", start: 1, end: 2 });
+  });
+
+  it("is left as it was by Escape", async () => {
+    await page.press("Mirror");
+    await page.until(() => page.text.includes("Apply"), "it is looked at");
+    await page.press("Leave it");
+    expect(page.text).not.toContain("Leave it");
+    expect(page.operations).toEqual([]);
+  });
+
+  it("says what is wrong with an edit", async () => {
+    page.gives["/moves/edit"] = () => "A stretch of nothing cannot be mirrored.";
+    await page.press("Mirror");
+    await page.until(() => page.text.includes("cannot be mirrored"), "the sentence is shown");
+    expect(page.operations).toEqual([]);
+  });
+
+  it("is copied and put down elsewhere, mirrored, only on the places that stay ticked", async () => {
+    page.gives["/moves/clip"] = () => ({ start: 0.5, seconds: 2.5, lanes: [] });
+    page.gives["/moves/places"] = (_, path) =>
+      path.includes("every=4")
+        ? [0, 1, 2, 3, 4].map((at) => ({ at, why: "bar", alike: 1 }))
+        : [1, 2, 3].map((at) => ({ at, why: "bar", alike: 1 }));
+    page.gives["/moves/paste"] = () => draft("Low: pasted");
+    await page.press("Copy");
+    await page.press("Paste…");
+    await page.choose("Where to paste", "every so many bars");
+    await page.type("Every so many bars", "12");
+    const places = () => [
+      ...document.querySelectorAll<HTMLInputElement>("[aria-label='Places found'] input"),
+    ];
+    await page.until(() => places().length === 3, "the places are found");
+    places()[2]!.click();
+    page.field("mirrored").click();
+    await page.until(() => {
+      const last = page.posted.filter((one) => one.path === "/moves/paste").at(-1);
+      return last?.body.mirrored === true && (last.body.targets as unknown[]).length === 2;
+    }, "two places are looked at, mirrored");
+    await page.until(() => page.text.includes("Apply"), "it can be applied");
+    await page.press("Apply");
+    expect(page.latest).toMatchObject({ kind: "write-points", source: "low" });
+  });
+});
+
+describe("a line", () => {
+  beforeEach(() => open());
+
+  it("is switched off and followed again", async () => {
+    await page.press("follows");
+    expect(page.latest).toEqual({ kind: "switch-lane", source: "low", parameter: "pan", on: false });
+    await page.changed("lanes", "low/pan", { ...page.open.document.lanes["low/pan"], off: true });
+    await page.press("line off");
+    expect(page.latest).toEqual({ kind: "switch-lane", source: "low", parameter: "pan", on: true });
+  });
+
+  it("is made static where the playhead stands", async () => {
+    await page.press(/^Line: compare/);
+    await page.press("Make static here");
+    expect(page.latest).toEqual({ kind: "make-static", source: "low", parameter: "pan", at: 0 });
+  });
+
+  it("is heard against none of it, by oneself", async () => {
+    await page.press(/^Line: compare/);
+    await page.choose("Hear it against", [...page.field("Hear it against").querySelectorAll("option")].find((one) => one.value === "none")!.textContent.trim()); // prettier-ignore
+    await page.key("B", document.body, { shiftKey: true });
+    expect(useMonitor().comparing).toBe(true);
+    expect(page.operations).toEqual([]);
+  });
+});
+
+describe("a take", () => {
+  const take = {
+    id: "t", author: "Emil", made_at: "2026-01-01T12:00:00Z", start: 0, end: 2, mode: "touch", said: "Low: place, bar 1", writes: [WRITE], mine: true,
+  }; // prettier-ignore
+
+  it("is kept among the takes, becomes the line when it is kept, and is dropped without a trace", async () => {
+    page = new Page();
+    page.answers["/moves/takes"] = [take];
+    await page.desk("move");
+    await page.press("Low");
+    await page.press(/^Takes/);
+    document.querySelector<HTMLElement>(".take")!.click();
+    await page.until(() => !!document.querySelector("[aria-label='Recorded take']"), "the take is looked at");
+    await page.key("Backspace");
+    await page.until(() => !document.querySelector("[aria-label='Recorded take']"), "it is dropped");
+    expect(page.operations).toEqual([]);
+    document.querySelector<HTMLElement>(".take")!.click();
+    await page.until(() => !!document.querySelector("[aria-label='Recorded take']"), "the take is looked at");
+    await page.press(/^Keep/);
+    expect(page.latest).toMatchObject({ kind: "write-points", source: "low", start: 1, end: 2 });
+  });
+});
+
+describe("a passage", () => {
+  beforeEach(() => open());
+
+  it("is drawn on the margin, named, and given other bars", async () => {
+    await page.drag(chart(), [34, 16 + 0.1 * 18.75], [34, 16 + 18.75], [34, 16 + 2.1 * 18.75]);
+    const added = page.latest as { kind: string; id: string; start: number; end: number };
+    expect(added.kind).toBe("add-passage");
+    expect(added.end).toBeGreaterThan(added.start);
+    await page.changed("passages", added.id, {
+      id: added.id,
+      name: "New",
+      start: added.start,
+      end: added.end,
+    });
+    await page.type("Name of the passage", "Fog");
+    expect(page.operations).toContainEqual({ kind: "set-passage", id: added.id, name: "Fog" });
+  });
+
+  it("in which the playhead stands is gone round", async () => {
+    await page.key("r");
+    expect(page.field(/^Go round a passage/).value).toBe("first");
+    expect(page.operations).toEqual([]);
+  });
+});

@@ -1,0 +1,279 @@
+// @vitest-environment happy-dom
+/** The Place desk worked at: hands on the field and the plan, sides and spans, groups, returns, timing, kept placements. */
+import type { Schemas } from "@/api/http";
+import { usePlayer } from "@/sound/player";
+import { Page, type Kind } from "./page";
+
+let page: Page;
+
+async function open(kind: Kind = "stereo", role?: string): Promise<void> {
+  page = new Page(kind, role);
+  await page.desk("place");
+}
+
+const source = (key: string) => page.open.document.sources[key];
+const grip = (key: string, end = "whole") =>
+  document.querySelector(`[data-mark='${key}'] [data-end='${end}'] .grip`)!;
+
+afterEach(() => {
+  page.close();
+  expect(page.faults).toEqual([]);
+  expect(page.unknown).toEqual([]);
+});
+
+describe("a hand on the field", () => {
+  beforeEach(() => open());
+
+  it("places and levels in one gesture, as one change", async () => {
+    await page.drag(grip("wide"), [300, 200], [340, 240], [420, 320]);
+    const placed = page.latest as { kind: string; operations: { kind: string }[] };
+    expect(page.operations).toHaveLength(1);
+    expect(placed.kind).toBe("together");
+    expect(placed.operations.map((one) => one.kind).sort()).toEqual(["place-source", "set-level"]);
+  });
+
+  it("takes along what else is chosen, by the same", async () => {
+    await page.press("Wide");
+    await page.besides("High");
+    await page.drag(grip("wide"), [300, 200], [260, 230]);
+    const moved = page.latest as { operations: Record<string, unknown>[] };
+    expect(page.operations).toHaveLength(1);
+    for (const one of moved.operations)
+      expect([...(one.sources as string[])].sort()).toEqual(["high", "wide"]);
+    const across = moved.operations.find((one) => one.parameter === "pan")!;
+    expect(across.by).toBeLessThan(0);
+  });
+
+  it("is let go by Escape and changes nothing", async () => {
+    grip("wide").dispatchEvent(
+      new PointerEvent("pointerdown", { bubbles: true, clientX: 300, clientY: 200 }),
+    );
+    grip("wide").dispatchEvent(new PointerEvent("pointercancel", { bubbles: true }));
+    await page.key("Escape");
+    expect(page.operations).toEqual([]);
+  });
+
+  it("is nothing to a listener", async () => {
+    page.close();
+    await open("stereo", "listener");
+    await page.drag(grip("wide"), [300, 200], [260, 230]);
+    await page.key("ArrowRight", document.querySelector("[data-mark=wide]")!);
+    expect(page.operations).toEqual([]);
+    for (const name of ["+ add", "+ return"]) expect(() => page.button(name)).toThrow();
+  });
+});
+
+describe("a stereo source", () => {
+  beforeEach(async () => {
+    await open();
+    await page.changed("sources", "wide", { ...source("wide"), mode: "span", pan: 0, span: 0.8 });
+    await page.press("Wide");
+  });
+
+  it("is dragged by either end of its span, the other stays", async () => {
+    await page.drag(grip("wide", "left"), [100, 200], [250, 200]);
+    const placed = page.latest as { pan: number; span: number };
+    expect(placed.pan + placed.span).toBeCloseTo(0.8, 6);
+    expect(placed.span).toBeLessThan(0.8);
+  });
+
+  it("goes by keys as a whole, and up", async () => {
+    const mark = document.querySelector("[data-mark=wide]")!;
+    await page.key("ArrowLeft", mark, { shiftKey: true });
+    expect(page.latest).toMatchObject({ source: "wide", pan: -0.1 });
+    await page.key("ArrowUp", mark);
+    expect(page.latest).toEqual({ kind: "set-level", source: "wide", level: 0.5 });
+  });
+
+  it("has every way of panning there before it has been read, and nothing moves when it has", async () => {
+    page.close();
+    page = new Page();
+    let answer = (): void => undefined;
+    const waits = new Promise<void>((resolve) => (answer = resolve));
+    const known = page.answers["/sources/wide/placement"];
+    page.gives["/sources/wide/placement"] = () => waits.then(() => known);
+    await page.desk("place");
+    await page.press("Wide");
+    const ways = () =>
+      [...document.querySelectorAll<HTMLElement>("[role=radio]")].map(
+        (one) => one.textContent?.split(" ")[0],
+      );
+    const before = ways();
+    expect(before.length).toBeGreaterThan(3);
+    answer();
+    await page.until(() => !page.text.includes("…dB") && /dB/.test(page.text), "it is read");
+    expect(ways()).toEqual(before);
+  });
+});
+
+describe("groups", () => {
+  beforeEach(() => open());
+
+  it("are shifted by typing, and what is in them shows it", async () => {
+    await page.type("Shift of Both", "R30");
+    expect(page.latest).toEqual({ kind: "set-group", group: "both", shift: 0.3 });
+    await page.changed("groups", "both", { ...page.open.document.groups.both, shift: 0.3 });
+    expect(page.slider("Place of High").getAttribute("aria-valuetext")).toBe("R80");
+    await page.press("Mute Both for everybody");
+    expect(page.latest).toEqual({ kind: "set-group", group: "both", muted: true });
+  });
+
+  it("are made of what is chosen, which may be heard or shown alone", async () => {
+    await page.press("Wide");
+    await page.besides("High");
+    await page.press("hear only these");
+    for (const name of ["Wide", "High"])
+      expect(page.button(`Solo ${name}, only you hear it`).getAttribute("aria-pressed")).toBe("true");
+    await page.press("show only these");
+    expect(document.querySelectorAll("[data-mark]")).toHaveLength(2);
+    expect(page.operations).toEqual([]);
+    await page.type("Name of the group", "Upper");
+    await page.press("make a group");
+    expect(page.latest).toMatchObject({
+      kind: "add-group",
+      members: expect.arrayContaining(["high", "wide"]) as string[],
+    });
+  });
+});
+
+describe("returns", () => {
+  beforeEach(async () => {
+    await open();
+    await page.press("Room");
+  });
+
+  it("are sent to by dragging up in their picture, to a place of their own, until it is given up", async () => {
+    await page.drag(grip("wide"), [300, 550], [420, 300]);
+    const sent = page.latest as { operations?: Record<string, unknown>[] };
+    const told = sent.operations ?? [page.latest!];
+    const send = Object.assign({}, ...told) as Record<string, unknown>;
+    expect(send).toMatchObject({ source: "wide", to: "room", place: "own" });
+    expect(send.level).toBeGreaterThan(-60);
+    await page.changed("sends", "wide/room", {
+      id: "wide/room", source: "wide", return: "room", level: -10, before: false, place: "own", pan: 0.4, front: 1, height: 0,
+    }); // prettier-ignore
+    document.querySelector("[data-mark=wide]")!.dispatchEvent(new MouseEvent("dblclick", { bubbles: true }));
+    await page.key("Shift");
+    expect(page.latest).toMatchObject({ kind: "set-send", place: "same" });
+  });
+
+  it("have a level, a balance, a width and effects", async () => {
+    await page.type("Level of Room", "-4");
+    expect(page.latest).toMatchObject({ kind: "set-return", to: "room", level: -4 });
+    await page.type("Balance of Room", "R20");
+    expect(page.latest).toMatchObject({ kind: "set-return", pan: 0.2 });
+    await page.choose(
+      "Add an effect",
+      page.field("Add an effect").querySelectorAll("option")[1]!.textContent.trim(),
+    );
+    expect(page.latest?.kind).toBe("arrange-effects");
+  });
+});
+
+describe("treatments", () => {
+  beforeEach(() => open());
+
+  it("tell what timing costs in mono, and take the better delay", async () => {
+    const placement = page.answers["/sources/wide/placement"] as Schemas["PlacementOut"];
+    placement.mono = {
+      ...placement.mono,
+      difference: 0.385,
+      notches: [1298.7],
+      loss: -2.4,
+      better: 0.6,
+      better_loss: -1.1,
+    };
+    await page.press("Wide");
+    await page.press(/^Timing/);
+    await page.press(/^both sides/);
+    expect(page.latest).toMatchObject({ kind: "place-source", source: "wide", timing: "symmetric" });
+    await page.changed("sources", "wide", { ...source("wide"), timing: "symmetric" });
+    await page.until(() => page.text.includes("In mono this source loses"), "the price is told");
+    await page.press(/^Take 0/);
+    expect(page.latest).toEqual({ kind: "place-source", source: "wide", timing_ms: 0.6 });
+  });
+
+  it("are heard away while a key is held, by oneself", async () => {
+    await page.press("Wide");
+    await page.choose("What to hear away", "without timing");
+    const window = document.body;
+    window.dispatchEvent(new KeyboardEvent("keydown", { key: "w", bubbles: true }));
+    await page.until(() => page.text.includes("hearing it without"), "it is heard without");
+    expect(usePlayer().plain).toEqual({ source: "wide", treatment: "timing", at: 0 });
+    window.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
+    await page.until(() => !page.text.includes("hearing it without"), "it comes back");
+    expect(usePlayer().plain).toBeNull();
+    expect(page.operations).toEqual([]);
+  });
+});
+
+describe("kept placements", () => {
+  it("are kept by a name, and used with their author's name beside them", async () => {
+    page = new Page();
+    const kept: Schemas["PresetOut"] = {
+      id: "k", kind: "placement", name: "Half wide", author: "Olga", mine: false,
+      content: { mode: "sides", pan_left: -0.5, pan_right: 0.5 },
+    }; // prettier-ignore
+    page.gives["/api/presets"] = (body) => (Object.keys(body).length ? { ...kept, ...body } : [kept]);
+    await page.desk("place");
+    await page.press("Wide");
+    await page.press(/^List and group/);
+    await page.choose("Use a kept placement", "Half wide (Olga)");
+    expect(page.latest).toMatchObject({
+      kind: "place-source",
+      source: "wide",
+      pan_left: -0.5,
+      pan_right: 0.5,
+    });
+    await page.type("Name to keep this placement by", "Mine");
+    await page.press("keep");
+    const sent = page.posted.find((one) => one.path === "/api/presets")!;
+    expect(sent.body).toMatchObject({ name: "Mine" });
+  });
+});
+
+describe("the room", () => {
+  beforeEach(async () => {
+    await open("room");
+    await page.press("High");
+  });
+
+  it("forbids groups of loudspeakers for a passage", async () => {
+    await page.choose("When this way holds", "First");
+    const front = [...document.querySelectorAll<HTMLElement>(".ways .may")].find((one) =>
+      one.textContent?.includes("front"),
+    )!;
+    front.click();
+    await page.key("Shift");
+    const { off, ...way } = page.latest as { off: string[] };
+    expect(way).toEqual({ kind: "set-way", source: "high", passage: "first" });
+    expect([...off].sort()).toEqual(["M+030", "M-030"]);
+  });
+
+  it("gives a source layers, mutes and hears them alone", async () => {
+    await page.choose("Add a layer", "echo");
+    expect(page.latest).toMatchObject({ kind: "add-layer", layer: { source: "high" } });
+    await page.press("Mute Thick");
+    expect(page.latest).toMatchObject({ kind: "set-layer", layer: "thick", muted: true });
+    const sent = page.operations.length;
+    await page.press("Hear only Thick");
+    expect(page.operations).toHaveLength(sent);
+    expect(usePlayer().solo).toContain("high.thick");
+  });
+
+  it("is gone through on a path, looked at before it is taken", async () => {
+    page.gives["/room/path"] = () => ({
+      id: "d", said: "High: circle", changed: 2,
+      writes: ["pan", "front"].map((parameter) => ({
+        source: "high", parameter, start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "ease", tension: 0 }],
+      })),
+    }); // prettier-ignore
+    await page.press(/^A way through the room/);
+    await page.press("circle");
+    await page.until(() => page.text.includes("Over bars"), "the path is looked at");
+    expect(page.operations).toEqual([]);
+    await page.press("Take it");
+    const taken = page.latest as { operations: { parameter: string }[] };
+    expect(taken.operations.map((one) => one.parameter)).toEqual(["pan", "front"]);
+  });
+});
