@@ -5,11 +5,14 @@ from datetime import timedelta
 from typing import Any
 from uuid import uuid4
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from needle.moving.lane import Lane
 from server.mixing.revisions import document_at, replayed
 from server.mixing.state import stored_document
+from tests.server.sessions import SessionCase, forget
 from tests.server.shared import SharedCase
 
 
@@ -146,3 +149,22 @@ class History(SharedCase):
         self.assertEqual((again["id"], again["author"]), (made["id"], "Olga"))
         self.asked("emil", f"/versions/{made['id']}/remove", 204)
         self.assertEqual(self.got("lisa", "/versions"), [])
+
+
+class Asked(SessionCase):
+    """How often the database is asked does not grow with what has been done."""
+
+    def queries(self, address: str) -> int:
+        forget()
+        client = self.as_("olga")
+        with CaptureQueriesContext(connection) as asked:
+            self.assertEqual(client.get(address).status_code, 200)
+        return len(asked)
+
+    def test_a_longer_log_is_no_more_questions(self) -> None:
+        addresses = (self.url(), "/api/sessions", self.url("/history"), self.url("/frame?revision=4"))
+        before = {address: self.queries(address) for address in addresses}
+        engineer = self.as_("emil")
+        for number in range(30):
+            self.operate(engineer, {"kind": "place-source", "source": "low", "pan": number / 30.0})
+        self.assertEqual({address: self.queries(address) for address in addresses}, before)

@@ -160,6 +160,15 @@ describe("on a slow line", () => {
 });
 
 describe("without a connection", () => {
+  it("says so, though it ended before anything came over it", async () => {
+    page = new Page();
+    await page.desk("place");
+    expect(page.text).not.toContain("The connection is down");
+    page.wire.onclose?.({ code: 1006 });
+    await page.key("Shift");
+    expect(page.text).toContain("The connection is down");
+  });
+
   it("counts what waits, and sends it when it is back", async () => {
     await open();
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no line")));

@@ -97,7 +97,10 @@ export class LiveChannel {
     clearTimeout(this.timer);
     clearInterval(this.ping);
     window.removeEventListener("online", this.hurry);
-    this.socket?.close();
+    // What becomes of it from here on is nobody's matter: another session may be open by then.
+    const socket = this.socket;
+    this.socket = undefined;
+    socket?.close();
   }
 
   private readonly hurry = (): void => {

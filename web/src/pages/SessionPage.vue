@@ -179,7 +179,7 @@ onBeforeUnmount(() => {
       @people="meeting = true"
       @sheet="showSheet"
     />
-    <p v-if="player.trouble || (!session.connected && session.me)" class="trouble" role="status">
+    <p v-if="player.trouble || session.severed" class="trouble" role="status">
       {{
         session.connected
           ? player.trouble

@@ -92,6 +92,8 @@ export const useSession = defineStore("session", () => {
   /** Where the playhead is (s). */
   const at = ref(0);
   const connected = ref(false);
+  /** Whether the live channel was closed, or could not be opened: not merely not open yet. */
+  const severed = ref(false);
   const lost = ref("");
   /** Changes that have not been answered, each in a few words. */
   const unsent = shallowRef<string[]>([]);
@@ -157,6 +159,7 @@ export const useSession = defineStore("session", () => {
       message: hear,
       state: (up) => {
         connected.value = up;
+        severed.value = !up;
         if (up) outbox.hurry();
         else {
           people.clear();
@@ -193,6 +196,7 @@ export const useSession = defineStore("session", () => {
   function close(): void {
     channel?.close();
     channel = undefined;
+    connected.value = severed.value = false;
     id.value = lost.value = "";
     document.value = null;
     people.clear();
@@ -372,7 +376,7 @@ export const useSession = defineStore("session", () => {
   }
 
   return {
-    id, revision, role, document, grid, shapes, gains, modes, connected, lost, waiting, refusals, me, people, pending, previews,
+    id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,
