@@ -4,7 +4,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests import full
-from tests.browser.stage import PATIENCE, BrowserCase, Engineer
+from tests.browser.stage import BrowserCase, Engineer
 
 ROLL = 44
 """A segment in which everything sounds."""
