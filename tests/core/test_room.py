@@ -10,12 +10,13 @@ from hypothesis import strategies as st
 
 from needle.errors import NeedleError
 from needle.layouts import HALF, LAYOUTS, fold
-from needle.placing.coordinates import polar_of, room_of, unit_vectors
+from needle.placing.coordinates import polar_of, room_of, unit_vectors, wrapped
 from needle.placing.head import ear_delays, sphere_responses
 from needle.placing.point import direction_gains, point_panner
 from needle.placing.room import Where, permitted, rerouting, room_powers
 
-VALUES = json.loads((Path(__file__).parent / "data" / "panner-values.json").read_text())["layouts"]
+DATA = Path(__file__).parent / "data"
+VALUES = json.loads((DATA / "panner-values.json").read_text())["layouts"]
 ROOMS = [name for name, layout in LAYOUTS.items() if len(layout.speakers) > 2]
 
 rooms = st.sampled_from(ROOMS)
@@ -163,6 +164,25 @@ class Permission(SimpleTestCase):
 
 
 class Conversion(SimpleTestCase):
+    def test_every_value_of_the_recommendation(self) -> None:
+        """BS.2127-0 section 10, both ways."""
+        rows = np.array(json.loads((DATA / "room-conversion.json").read_text())["rows"]).T
+        self.assertGreater(rows.shape[1], 100)
+        polar, room = polar_of(*rows[:3]), room_of(*rows[3:])
+        apart = wrapped(polar[0] - rows[3])
+        np.testing.assert_allclose(apart, 0.0, atol=1e-3)
+        np.testing.assert_allclose(polar[1:], rows[4:], atol=1e-3)
+        np.testing.assert_allclose(room, rows[:3], atol=1e-5)
+
+    def test_a_place_at_the_edge_is_where_constant_power_between_its_corners_puts_it(self) -> None:
+        """Half way between a corner and the next, both are equally strong; elsewhere as the sine and the cosine."""
+        for share in (0.1, 0.25, 0.5, 0.8):
+            angle = np.radians(polar_of(-1.0, 1.0 - 2.0 * share, 0.0)[0])
+            corners = unit_vectors(np.array([30.0, 110.0]), np.zeros(2))[:2]
+            gains = np.linalg.solve(corners, [-np.sin(angle), np.cos(angle)])
+            wanted = [np.cos(share * np.pi / 2.0), np.sin(share * np.pi / 2.0)]
+            np.testing.assert_allclose(gains / np.linalg.norm(gains), wanted, atol=1e-9)
+
     @given(edges, edges, edges)
     def test_there_and_back_from_the_room(self, x: float, y: float, z: float) -> None:
         assume(max(abs(x), abs(y)) > 1e-6)
