@@ -8,11 +8,10 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import ArrayLike, NDArray
-from scipy.fft import irfft, rfft
 from scipy.special import i0
 
+from needle.compiled import Compiled
 from needle.errors import NeedleError
 
 Audio = NDArray[np.float32]
@@ -22,7 +21,6 @@ REACH = 32
 """Samples before and after a moment that the interpolator reads."""
 
 _BETA = 9.0
-_BLOCKS_AT_ONCE = 256
 
 SHORTEST_MS, LONGEST_MS = 0.1, 30.0
 """Limits of the largest difference of arrival (ms)."""
@@ -67,25 +65,28 @@ def taps(fraction: ArrayLike) -> NDArray[np.float32]:
     return (np.sinc(at) * window).astype(np.float32)
 
 
-def delayed(audio: Audio, begins: int, delays: Numbers, block: int, first: int) -> Audio:
-    """One channel, later by a delay that may move: float32 (blocks × ``block``,).
+def delayed(audio: Audio, begins: int, delays: Numbers, first: int) -> Audio:
+    """One channel, later by a delay that may move: float32 (frames,).
 
-    ``audio`` (frames,) begins at frame ``begins`` and reaches ``REACH`` frames past the last block.
-    ``delays`` (blocks + 1,) in samples, at the edges of consecutive blocks from frame ``first``. In each block
-    the sound at the delay of its start gives way evenly to that of its end, so that nothing clicks.
+    ``audio`` (frames,) begins at frame ``begins`` and is silent where it does not reach. ``delays`` (frames,) in
+    samples, one for every sample from frame ``first`` on: each is read where the delay of that very sample says, so
+    that a moving delay is a moving one, with the pitch that comes of it, and no blend of two that stand still.
     """
-    blocks = len(delays) - 1
+    if not len(delays):
+        return np.zeros(0, np.float32)
     if np.all(delays == delays[0]):
-        return _shifted(audio, begins, float(delays[0]), first, blocks * block)
-    slope = np.arange(block, dtype=np.float32) / block
-    out = np.empty((blocks, block), dtype=np.float32)
-    for low in range(0, blocks, _BLOCKS_AT_ONCE):
-        high = min(low + _BLOCKS_AT_ONCE, blocks)
-        starts = first + block * np.arange(low, high) - begins
-        there = _in_blocks(audio, starts, delays[low:high], block)
-        later = _in_blocks(audio, starts, delays[low + 1 : high + 1], block)
-        out[low:high] = there + (later - there) * slope
-    return out.ravel()
+        return _shifted(audio, begins, float(delays[0]), first, len(delays))
+    reached = first - int(np.ceil(delays.max())) - REACH - 1
+    piece = _piece(audio, reached - begins, first + len(delays) - int(np.floor(delays.min())) + REACH - begins)
+    out = np.empty(len(delays), np.float32)
+    _read(np.ascontiguousarray(piece), delays, first - reached, _table(), out)
+    return out
+
+
+def between(edges: Numbers, step: int) -> Numbers:
+    """What is told at edges ``step`` samples apart (…, edges), at every sample from the first to the last of them."""
+    rise = np.diff(edges, axis=-1)[..., np.newaxis] * (np.arange(step) / step)
+    return (edges[..., :-1, np.newaxis] + rise).reshape(*edges.shape[:-1], -1)
 
 
 def _shifted(audio: Audio, begins: int, delay: float, first: int, count: int) -> Audio:
@@ -95,35 +96,31 @@ def _shifted(audio: Audio, begins: int, delay: float, first: int, count: int) ->
     return np.convolve(piece, taps(delay - whole), "valid")
 
 
-def _in_blocks(audio: Audio, starts: NDArray[np.int_], delays: Numbers, block: int) -> Audio:
-    """Blocks that begin at ``starts`` (indices of ``audio``), each at its own delay: (blocks, block)."""
-    whole = np.floor(delays).astype(int)
-    low = starts - whole - REACH
-    length = block + 2 * REACH - 1
-    first, last = min(int(low.min()), 0), max(int(low.max()) + length, len(audio))
-    reached = _piece(audio, first, last)
-    pieces = sliding_window_view(reached, length)[low - first]
-    place = (delays - whole) * _STEPS
-    step = np.minimum(place.astype(int), _STEPS - 1)
-    table = _spectra(_fft_size(block))
-    share = (place - step).astype(np.float32)[:, np.newaxis]
-    between = table[step] + (table[step + 1] - table[step]) * share
-    size = _fft_size(block)
-    return irfft(rfft(pieces, size, axis=1) * between, size, axis=1)[:, 2 * REACH - 1 : length]
-
-
-def _fft_size(block: int) -> int:
-    """The transform that convolves a block with the interpolator without wrapping round."""
-    return 1 << (block + 2 * REACH - 2).bit_length()
-
-
 _STEPS = 1024
-"""Fractions of a sample at which the interpolator's spectrum is kept; between them it is linear, within -120 dB."""
+"""Fractions of a sample at which the interpolator is kept; between them it is linear, within -120 dB."""
 
 
 @cache
-def _spectra(size: int) -> NDArray[np.complex64]:
-    return rfft(taps(np.linspace(0.0, 1.0, _STEPS + 1)), size, axis=1).astype(np.complex64)
+def _table() -> Audio:
+    """The interpolator at every step, in the order of time: float32 (_STEPS + 1, 2 × REACH)."""
+    return np.ascontiguousarray(taps(np.linspace(0.0, 1.0, _STEPS + 1))[:, ::-1])
+
+
+@Compiled
+def _read(audio: Audio, delays: Numbers, first: int, table: Audio, out: Audio) -> None:
+    """Samples of ``audio`` from index ``first`` on, each as much later as it says."""
+    steps, width = table.shape[0] - 1, table.shape[1]
+    for n in range(out.shape[0]):
+        whole = int(np.floor(delays[n]))
+        place = (delays[n] - whole) * steps
+        step = min(int(place), steps - 1)
+        share = np.float32(place - step)
+        oldest = first + n - whole - width // 2
+        here, there = np.float32(0.0), np.float32(0.0)
+        for k in range(width):
+            here += table[step, k] * audio[oldest + k]
+            there += table[step + 1, k] * audio[oldest + k]
+        out[n] = here + (there - here) * share
 
 
 def _piece(audio: Audio, low: int, high: int) -> Audio:

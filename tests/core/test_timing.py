@@ -1,17 +1,22 @@
 """Timing placement: accurate, flat, free of clicks; its mono reading agrees with what is rendered and measured."""
 
 import dataclasses
+import itertools
 
 import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.conventions import TempoMap
+from needle.effects.base import Around
+from needle.effects.chorus import CHORUS
 from needle.errors import NeedleError
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import spectrum_of
 from needle.moving.lane import Lane, Point
 from needle.placing.timing import Timing, timing_of
+from needle.pulsing.pulse import Pulse, Pulsing
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
 from needle.rendering.readings import (
@@ -89,6 +94,71 @@ class Arrival(SimpleTestCase):
     def test_unknown_ways_are_told(self) -> None:
         with self.assertRaisesRegex(NeedleError, "far-side"):
             timing_of("sideways", 0.7, 0.0)
+
+
+def below(found: np.ndarray, wanted: np.ndarray) -> tuple[float, float]:
+    """How far what is wrong lies below what is wanted, and its strongest line below the strongest wanted (dB)."""
+    wrong = found.astype(float) - wanted
+    window = np.hanning(found.shape[-1])
+    lines, told = (np.abs(np.fft.rfft(window * one)).max() for one in (wrong, wanted))
+    power = (wrong**2).mean() / (wanted**2).mean()
+    return 10.0 * np.log10(power + 1e-30), 20.0 * np.log10(lines / told + 1e-30)
+
+
+class VaryingDelay(SimpleTestCase):
+    """10 kHz through 8 ms swept twice a second, against the tone at the very time that each sample is read."""
+
+    HERTZ, SWEEPS = 10_000.0, 2.0
+
+    def assert_true(self, found: np.ndarray, wanted: np.ndarray) -> None:
+        """But for how loud it is."""
+        found, wanted = (one[RATE // 2 : -RATE // 2].astype(float) for one in (found, wanted))
+        power, line = below(found / ((found * wanted).sum() / (wanted**2).sum()), wanted)
+        self.assertLess(power, -60.0)
+        self.assertLess(line, -70.0)
+
+    def heard(self, delays: np.ndarray) -> np.ndarray:
+        """The tone, later by so many seconds at each sample."""
+        return np.sin(2.0 * np.pi * self.HERTZ * (np.arange(len(delays)) / RATE - delays))
+
+    def test_places_by_timing(self) -> None:
+        sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=self.SWEEPS, depth=1.0))
+        source = MixSource("tone", tone(self.HERTZ, 3.0), timing="symmetric", timing_ms=8.0, pulse=sweep)
+        found = render_audio(Mix(RATE, 3.0, (source,)), 0, 3 * RATE)
+        position = sweep.shift(np.arange(3 * RATE) / RATE)
+        position = np.broadcast_to(position, (2, 3 * RATE))[0]
+        self.assertGreater(np.ptp(position), 1.9)
+        for side, sign in ((0, 1.0), (1, -1.0)):
+            self.assert_true(found[side], self.heard(0.004 * (1.0 + sign * position)))
+
+    def test_a_double_that_is_placed_by_timing(self) -> None:
+        sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=self.SWEEPS, depth=1.0))
+        source = MixSource("tone", tone(self.HERTZ, 3.0), timing="symmetric", timing_ms=8.0, pulse=sweep, double=True,
+                           double_ms=5.0)  # fmt: skip
+        found = render_audio(Mix(RATE, 3.0, (source,)), 0, 3 * RATE)
+        position = np.broadcast_to(sweep.shift(np.arange(3 * RATE) / RATE), (2, 3 * RATE))[0]
+        wanted = self.heard(0.004 * (1.0 + position)) + self.heard(0.004 * (1.0 - position) + 0.005)
+        self.assert_true(found[0], wanted)
+
+    def test_chorus(self) -> None:
+        settings = {"voices": 1.0, "delay": 14.0, "depth": 4.0, "rate": self.SWEEPS, "dry": 0.0}
+        around = Around(RATE, TempoMap())
+        past, ahead = CHORUS.reach(settings, around)
+        sound = np.pad(np.repeat(tone(self.HERTZ, 3.0), 2, axis=0), ((0, 0), (past, ahead)))
+        found = CHORUS.process(sound, -past, settings, around)
+        at = np.arange(3 * RATE) / RATE
+        for side, turn in ((0, 0.0), (1, 0.5)):
+            delays = (14.0 + 4.0 * np.sin(2.0 * np.pi * (self.SWEEPS * at + turn))) / 1000.0
+            self.assert_true(found[side], self.heard(delays))
+
+    @given(st.lists(st.integers(1, 47_999), min_size=1, max_size=4, unique=True))
+    def test_any_division_gives_the_same_samples(self, cuts: list[int]) -> None:
+        sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=3.0))
+        source = MixSource("tone", tone(3000.0, 1.0), timing="far-side", timing_ms=8.0, pulse=sweep)
+        mix = Mix(RATE, 1.0, (source,))
+        edges = [0, *sorted(cuts), RATE]
+        parts = [render_audio(mix, low, high) for low, high in itertools.pairwise(edges)]
+        np.testing.assert_allclose(np.concatenate(parts, axis=1), render_audio(mix, 0, RATE), atol=1e-6)
 
 
 class MonoReadings(SimpleTestCase):
