@@ -97,7 +97,7 @@ class Firefox:
         number = next(self._numbers)
         self._socket.send(json.dumps({"id": number, "method": method, "params": params}))
         while True:
-            message = json.loads(self._socket.recv(timeout=180))
+            message = json.loads(self._socket.recv(timeout=120))
             if message.get("id") == number:
                 if message["type"] == "error":
                     raise RuntimeError(f"{method}: {message['message']}")

@@ -35,7 +35,7 @@ describe("a pulse", () => {
     await page.key("f");
     expect(page.latest).toMatchObject({ flip: true });
     await page.key("z", document.body, { ctrlKey: true });
-    expect(page.posted.at(-1)?.path).toBe("/undo");
+    expect(page.posted.map((one) => one.path)).toContain("/undo");
   });
 
   it("is drawn in steps with the pointer, as one change, and by keys", async () => {
