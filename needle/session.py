@@ -5,6 +5,7 @@ server's operations change, and what ``mix_of`` turns into something that can be
 """
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -13,14 +14,14 @@ from numpy.typing import NDArray
 from needle.checks import PARTS, Document
 from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
-from needle.effects.chain import Chain
+from needle.effects.chain import Chain, with_settings
 from needle.moving.lane import Lane
 from needle.moving.parameters import OF_PULSES, PARAMETERS, parameters_of
-from needle.owners import ROOM, kind_and_id, lane_key, room_in
-from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
+from needle.owners import ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, room_in
+from needle.pulsing.stored import DEAL_AT_FIRST, PLACE_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
 from needle.rendering.freezing import as_frozen
 from needle.rendering.mix import LAYER_PLACE, Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.rendering.ways import ways_in
+from needle.rendering.ways import WAY_AT_FIRST, ways_in
 
 Audio = NDArray[np.float32]
 
@@ -79,6 +80,7 @@ _AT_FIRST = {
     "pulses": PULSE_AT_FIRST,
     "deals": DEAL_AT_FIRST,
     "layers": LAYER_AT_FIRST,
+    "turns": ROOM_AT_FIRST,
 }
 
 
@@ -101,14 +103,33 @@ def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Docume
 
 
 def upgraded(document: Document) -> Document:
-    """A document of any earlier version with everything that has been added since, as it is at first."""
+    """A document of any earlier version with everything that it may leave out, as it is at first."""
     found = {**document, **{part: document.get(part, {}) for part in PARTS}}
     for part, at_first in _AT_FIRST.items():
-        if isinstance(found[part], dict):
-            found[part] = {
-                key: {**at_first, **thing} if isinstance(thing, dict) else thing for key, thing in found[part].items()
-            }
+        found[part] = _each(found[part], partial(_whole, at_first))
+    for part in ("returns", "layers"):
+        found[part] = _each(found[part], lambda thing: {**thing, "effects": _each(thing["effects"], with_settings)})
+    found["deals"] = _each(
+        found["deals"], lambda deal: {**deal, "places": _each(deal["places"], partial(_whole, PLACE_AT_FIRST))}
+    )
+    found["rooms"] = _each(
+        found["rooms"],
+        lambda room: {**room, "ways": _each(room.get("ways", {}), partial(_whole, WAY_AT_FIRST))},
+    )
     return found
+
+
+def _each(things: Any, completed: Callable[[dict[str, Any]], dict[str, Any]]) -> Any:
+    """Things by key or in a list, each completed; what is not of the right kind is left to be refused."""
+    if isinstance(things, dict):
+        return {key: completed(one) if isinstance(one, dict) else one for key, one in things.items()}
+    if isinstance(things, list):
+        return [completed(one) if isinstance(one, dict) else one for one in things]
+    return things
+
+
+def _whole(at_first: dict[str, Any], thing: dict[str, Any]) -> dict[str, Any]:
+    return {**at_first, **thing}
 
 
 def send_key(source: str, to: str) -> str:

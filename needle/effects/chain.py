@@ -35,6 +35,14 @@ def effect_named(name: str) -> Effect:
         raise NeedleError(f"There is no effect called “{name}”. Choose {', '.join(EFFECTS)}.") from None
 
 
+def with_settings(stored: Mapping[str, Any]) -> dict[str, Any]:
+    """A stored effect with every setting that it leaves out as at first; one of an unknown kind as it is."""
+    effect = EFFECTS.get(stored.get("kind", ""))
+    at_first = {setting.name: setting.default for setting in effect.settings} if effect else {}
+    settings = stored.get("settings", {})
+    return {"on": True, **stored, "settings": {**at_first, **settings} if isinstance(settings, Mapping) else settings}
+
+
 def checked_effects(stored: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
     """A list of effects as it is stored, every setting in place; NeedleError says what is not allowed.
 

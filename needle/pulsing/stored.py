@@ -6,7 +6,7 @@
 
 import itertools
 from collections.abc import Mapping
-from dataclasses import fields
+from dataclasses import MISSING, fields
 from typing import Any
 
 from needle.conventions import OFF_DB, TempoMap
@@ -39,6 +39,11 @@ DEAL_AT_FIRST: dict[str, Any] = {
     "dry": OFF_DB,
     "places": [],
 }
+
+PLACE_AT_FIRST: dict[str, Any] = {
+    place.name: place.default for place in fields(Place) if place.default is not MISSING
+}
+"""A place of a deal where nobody has set anything."""
 
 EVENT_KINDS = {"notes": "notes of a MIDI file (beats)", "onsets": "onsets found in the stem (s of the stem)"}
 

@@ -69,8 +69,8 @@ def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:
 
     A stem over the room is told by its direct part.
     """
-    values = values_at(source, times)
-    gains = placement(mix, replace(source, mode="span") if source.mode == STEM else source, values, times)
+    told = replace(source, mode="span", span=1.0) if source.mode == STEM else source
+    gains = placement(mix, told, values_at(told, times), times)
     return np.broadcast_to(np.sqrt((gains**2).sum(axis=1)), (mix.outputs, len(times)))
 
 
