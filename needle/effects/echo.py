@@ -7,6 +7,8 @@ from needle.effects.base import Around, Audio, Effect, Setting, Settings
 _SILENT = 10.0 ** (-96.0 / 20.0)
 _BLEND_SECONDS = 0.02
 _LONGEST_SECONDS = 4.0
+_LONGEST_TAIL_SECONDS = 30.0
+"""Within which the repeats are 96 dB down, however far apart they are: so far back a stretch of the piece reads."""
 
 _SETTINGS = (
     Setting("unit", "Told in", default="beats", choices=("beats", "ms")),
@@ -17,9 +19,13 @@ _SETTINGS = (
 )
 
 
-def _repeats(settings: Settings) -> int:
+def _feedback(settings: Settings, apart: int, rate: int) -> float:
+    """What is left of each repeat in the next one ``apart`` frames later: never so much that it goes on for ever."""
+    return min(settings["feedback"], _SILENT ** (apart / (_LONGEST_TAIL_SECONDS * rate)))
+
+
+def _repeats(feedback: float) -> int:
     """How many repeats there are before they are 96 dB down."""
-    feedback = settings["feedback"]
     return 1 if feedback < _SILENT else 1 + int(np.floor(np.log(_SILENT) / np.log(feedback)))
 
 
@@ -35,15 +41,18 @@ def _tempos(around: Around, settings: Settings) -> list[tuple[int, int]]:
 
 
 def _reach(settings: Settings, around: Around) -> tuple[int, int]:
-    return _repeats(settings) * max(apart for _, apart in _tempos(around, settings)), 0
+    each = [apart for _, apart in _tempos(around, settings)]
+    return max(_repeats(_feedback(settings, apart, around.rate)) * apart for apart in each), 0
 
 
 def _tail(settings: Settings, around: Around) -> int:
     """Until the repeats are 60 dB down."""
-    past, _ = _reach(settings, around)
-    repeats = _repeats(settings)
-    heard = 1 if repeats == 1 else 1 + np.floor(np.log(1e-3) / np.log(settings["feedback"]))
-    return int(past * min(heard / repeats, 1.0))
+    found = 0
+    for _, apart in _tempos(around, settings):
+        feedback = _feedback(settings, apart, around.rate)
+        heard = 1 if feedback < _SILENT else 1 + int(np.floor(np.log(1e-3) / np.log(feedback)))
+        found = max(found, min(heard, _repeats(feedback)) * apart)
+    return found
 
 
 def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> Audio:
@@ -57,7 +66,7 @@ def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> A
         end = steps[i + 1][0] if i + 1 < len(steps) else None
         if start > at[-1] + 1 or (end is not None and end + blend < at[0]):
             continue
-        found = _repeated(audio, past, count, apart, settings)
+        found = _repeated(audio, past, count, apart, _feedback(settings, apart, around.rate), settings["sides"])
         # Where the tempo changes, one distance gives way to the next.
         rises = np.clip((at - start) / blend, 0.0, 1.0) if i else 1.0
         falls = 1.0 - np.clip((at - end) / blend, 0.0, 1.0) if end is not None else 1.0
@@ -65,13 +74,12 @@ def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> A
     return out
 
 
-def _repeated(audio: Audio, past: int, count: int, apart: int, settings: Settings) -> Audio:
+def _repeated(audio: Audio, past: int, count: int, apart: int, feedback: float, sides: str) -> Audio:
     out = np.zeros((2, count), dtype=np.float32)
-    crosses = settings["sides"] == "alternate"
-    for repeat in range(1, _repeats(settings) + 1):
+    for repeat in range(1, _repeats(feedback) + 1):
         low = past - repeat * apart
-        piece = audio[::-1] if crosses and repeat % 2 == 0 else audio
-        out += np.float32(settings["feedback"] ** (repeat - 1)) * piece[:, low : low + count]
+        piece = audio[::-1] if sides == "alternate" and repeat % 2 == 0 else audio
+        out += np.float32(feedback ** (repeat - 1)) * piece[:, low : low + count]
     return out
 
 

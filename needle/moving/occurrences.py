@@ -36,19 +36,20 @@ def onsets(audio: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
     ``audio``: float32 (channels, frames), ``rate`` in Hz.
     """
     hop, size = round(HOP_SECONDS * rate), round(_WINDOW_SECONDS * rate)
-    mono = audio.mean(axis=0)
-    count = max(-(-len(mono) // hop), 1)
-    padded = np.concatenate([np.zeros(size // 2, np.float32), mono, np.zeros(size + hop, np.float32)])
+    count = max(-(-audio.shape[1] // hop), 1)
+    padded = np.pad(audio, ((0, 0), (size // 2, size + hop)))
     edges = np.geomspace(_LOWEST_HZ, min(_HIGHEST_HZ, rate / 2.2), _BANDS + 1)
     bins = np.fft.rfftfreq(size, 1.0 / rate)
     band_of = np.array([(bins >= low) & (bins < high) for low, high in itertools.pairwise(edges)], float)
     band_of[band_of.sum(axis=1) == 0, 1] = 1.0
     window = np.hanning(size)
-    levels = np.empty((_BANDS, count))
-    views = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
+    levels = np.zeros((_BANDS, count))
+    views = np.lib.stride_tricks.sliding_window_view(padded, size, axis=1)[:, ::hop][:, :count]
     for low in range(0, count, _AT_ONCE):
-        power = np.abs(np.fft.rfft(views[low : low + _AT_ONCE] * window)) ** 2 / size
-        levels[:, low : low + _AT_ONCE] = band_of @ power.T
+        # The powers of the channels, so that opposite ones do not take each other away.
+        for channel in views[:, low : low + _AT_ONCE]:
+            power = np.abs(np.fft.rfft(channel * window)) ** 2 / (size * len(views))
+            levels[:, low : low + _AT_ONCE] += band_of @ power.T
     levels = np.log10(levels + max(_FLOOR * float(levels.max()), _NOTHING))
     rises = np.diff(levels, axis=1, prepend=levels[:, :1])
     return np.maximum(rises, 0.0)

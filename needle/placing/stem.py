@@ -5,6 +5,7 @@ about 90 ms (Avendano & Jot 2004, Faller 2006): the coherent part is direct, the
 centre takes what both sides share at the panned place; what is left stays on its side. All five add up to the stem.
 """
 
+import itertools
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -12,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, rfft
 from scipy.ndimage import uniform_filter1d
+from scipy.signal import lfilter
 
 from needle.layouts import Layout
 
@@ -29,7 +31,13 @@ _UNRELATED, _RELATED = 0.4, 0.85
 _OVERLAP = 1.5
 """What squared Hann windows a quarter apart add up to."""
 
-_DECORRELATED = 1024
+DECORRELATED_TAPS = 8192
+"""Frames until what a decorrelator makes of a sound has died away."""
+
+_DISTANCES = (23, 61, 149, 331, 701)
+"""Between each two of these (frames) lies the distance of one section."""
+
+_SECTION_GAIN = 0.5
 _SEED = 0x0CEA
 
 CENTRE, LEFT, RIGHT, AMBIENT_LEFT, AMBIENT_RIGHT = range(5)
@@ -86,14 +94,22 @@ def _smoothed(values: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=32)
 def decorrelator(number: int) -> Audio:
-    """An all-pass response of random phase, float32 (taps,); every number has another one."""
+    """An all-pass response, float32 (taps,), of unit energy; every number has another one.
+
+    A chain of Schroeder's all-pass sections (M. R. Schroeder, "Natural sounding artificial reverberation", Journal of
+    the AES 10 (1962)) with distances and signs of its own: as strong at every frequency, not at some of them only. It
+    is cut where less than -70 dB is left.
+    """
     rng = np.random.Generator(np.random.PCG64(_SEED + number))
-    phase = rng.uniform(-np.pi, np.pi, _DECORRELATED // 2 + 1)
-    phase[0] = phase[-1] = 0.0
-    return irfft(np.exp(1j * phase), _DECORRELATED).astype(np.float32)
-
-
-DECORRELATED_TAPS = _DECORRELATED
+    found = np.zeros(DECORRELATED_TAPS)
+    found[0] = 1.0
+    for shortest, longest in itertools.pairwise(_DISTANCES):
+        apart = int(rng.integers(shortest, longest))
+        gain = _SECTION_GAIN * rng.choice([-1.0, 1.0])
+        ahead, back = np.zeros(apart + 1), np.zeros(apart + 1)
+        ahead[[0, -1]], back[[0, -1]] = (-gain, 1.0), (1.0, -gain)
+        found = lfilter(ahead, back, found)
+    return found.astype(np.float32)
 
 
 def ambient_powers(layout: Layout) -> NDArray[np.float64]:

@@ -150,6 +150,20 @@ class Sound(SimpleTestCase):
 
         self.assertLess(late_highs(dark), late_highs(bright) / 100)
 
+    def test_echo_dies_away_within_half_a_minute_however_far_apart_it_is(self) -> None:
+        echo = EFFECTS["echo"]
+        for time in (10.0, 350.0, 2000.0):
+            values = echo.checked({"unit": "ms", "time": time, "feedback": 0.85})
+            past, _ = echo.reach(values, Around(RATE))
+            self.assertLessEqual(past, 32 * RATE)
+        values = echo.checked({"unit": "ms", "time": 350.0, "feedback": 0.85})
+        sound = np.zeros((2, echo.reach(values, Around(RATE))[0] + 1), np.float32)
+        sound[:, 0] = 1.0
+        first = round(0.35 * RATE)
+        out = through(chain_of((echo, values)), sound[:, : 3 * first + 10], 0, 3 * first + 10)
+        # Where repeats are near to each other, each is what is asked for of the one before.
+        self.assertAlmostEqual(float(out[0, 2 * first] / out[0, first]), 0.85, places=5)
+
     def test_echo_falls_on_the_beat_through_a_change_of_tempo(self) -> None:
         echo = EFFECTS["echo"]
         values = echo.checked({"beats": 0.5, "feedback": 0.5, "sides": "alternate"})

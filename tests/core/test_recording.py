@@ -153,6 +153,13 @@ class Returning(SimpleTestCase):
         np.testing.assert_allclose([one.at for one in found], [at - 0.05 for at in figure[1:]], atol=0.01)
         self.assertTrue(all(0.75 <= one.alike <= 1.0 for one in found))
 
+    def test_a_sound_that_is_opposite_on_its_sides_is_found_as_well(self) -> None:
+        mono = self.stem([(at, 900.0) for at in (1.0, 3.0, 5.5)])[:1]
+        for sides in ((1.0, -1.0), (0.0, 1.0), (1.0, 1.0)):
+            both = np.float32(sides)[:, np.newaxis] * mono
+            found = [place.at for place in occurrences(both, RATE, 0.95, 1.5)]
+            np.testing.assert_allclose(found, [2.95, 5.45], atol=0.02, err_msg=str(sides))
+
     def test_nothing_to_find_says_so(self) -> None:
         silent = np.zeros((1, RATE * 4), np.float32)
         for start, end in ((0.5, 1.0), (1.0, 1.01), (0.0, 40.0)):

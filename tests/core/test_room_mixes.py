@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from needle.layouts import LAYOUTS, fold
 from needle.moving.lane import Lane, Point
 from needle.placing.point import direction_gains
+from needle.placing.stem import decorrelator
 from needle.rendering.engine import render_audio
 from needle.rendering.freezing import as_frozen, frozen_sound, key_of
 from needle.rendering.keys import dependency_key
@@ -198,6 +199,15 @@ class Layers(SimpleTestCase):
 
 
 class Stems(SimpleTestCase):
+    def test_what_decorrelates_is_as_strong_at_every_frequency(self) -> None:
+        """Not only at those that a transform of its own length would show."""
+        found = [decorrelator(number).astype(float) for number in range(11)]
+        for one in found:
+            gain = 20.0 * np.log10(np.abs(np.fft.rfft(one, 1 << 17)))
+            self.assertLess(np.abs(gain).max(), 0.05)
+        alike = np.corrcoef(np.stack(found)) - np.eye(11)
+        self.assertLess(np.abs(alike).max(), 0.25)
+
     def test_a_dry_centred_stem_is_in_the_centre_alone(self) -> None:
         stem = MixSource("a", np.repeat(noise(7), 2, axis=0), mode="stem")
         for layout in ("0+5+0", "4+7+0"):
