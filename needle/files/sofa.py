@@ -1,7 +1,8 @@
 """Measured heads: head-related impulse responses from an AES69 (SOFA) file.
 
 Read are files of the convention SimpleFreeFieldHRIR (AES69-2022, Annex D.1): ``Data.IR`` (measurements, receivers,
-samples), ``Data.SamplingRate`` and ``SourcePosition``, spherical in degrees or Cartesian.
+samples), ``Data.SamplingRate`` and ``SourcePosition``, spherical in degrees or Cartesian. What ``Data.Delay`` keeps
+apart is put back in front of the responses.
 """
 
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from needle.errors import NeedleError
 from needle.layouts import Layout
 from needle.placing.coordinates import unit_vectors
+from needle.placing.head import interpolated
 
 Audio = NDArray[np.float32]
 
@@ -41,20 +43,16 @@ class Head:
     rate: int
 
     def at_speakers(self, rate: int, layout: Layout) -> Audio:
-        """The responses measured nearest to each speaker, at a rate (Hz): float32 (2, speakers, taps).
+        """What is heard of each speaker, at a rate (Hz): float32 (2, speakers, taps), as strong as it was measured.
 
-        As strong as they were: a speaker straight ahead comes with the energy 1 at both ears together halved.
+        Between measured directions it is interpolated (``needle.placing.head.interpolated``).
         """
-        wanted = unit_vectors(*layout.directions)
-        nearest = (self.directions.T @ wanted).argmax(axis=0)
-        found = self.responses[nearest]
+        found = interpolated(self.directions, self.responses, unit_vectors(*layout.directions))
         if rate != self.rate:
             flat = found.reshape(-1, found.shape[2]).T
             found = soxr.resample(flat, self.rate, rate, quality="VHQ").T.reshape(*found.shape[:2], -1)
             found = found * np.float32(self.rate / rate)
-        ahead = self.responses[(self.directions[1]).argmax()].astype(np.float64)
-        strength = np.sqrt((ahead**2).sum() / 2.0) * np.sqrt(self.rate / rate)
-        return np.ascontiguousarray(found.transpose(1, 0, 2)[..., :MOST_SAMPLES] / max(strength, 1e-9), np.float32)
+        return np.ascontiguousarray(found.transpose(1, 0, 2)[..., :MOST_SAMPLES], np.float32)
 
 
 def read_head(path: Path) -> Head:
@@ -92,7 +90,36 @@ def _read(file: h5py.File) -> Head:
     positions = np.broadcast_to(np.asarray(places, dtype=np.float64), (data.shape[0], 3))
     if not (np.isfinite(responses).all() and np.isfinite(positions).all() and responses.any()):
         raise NeedleError("The file holds values that are not numbers, or silence. Export it again.")
-    return Head(_vectors(positions, _text(places.attrs.get("Type", b"spherical"))), responses, rate)
+    late = _late(file, measured)
+    return Head(_vectors(positions, _text(places.attrs.get("Type", b"spherical"))), delayed(responses, late), rate)
+
+
+def _late(file: h5py.File, measured: int) -> NDArray[np.float64]:
+    """By how many samples the file says each response comes later than it is written: (measured, 2)."""
+    if "Data.Delay" not in file:
+        return np.zeros((measured, 2))
+    found = _dataset(file, "Data.Delay")
+    if found.shape not in ((measured, 2), (1, 2)):
+        raise NeedleError("The file's delays are not those of its responses at two ears. Export it again.")
+    late = np.broadcast_to(np.asarray(found, dtype=np.float64), (measured, 2))
+    if not (np.isfinite(late).all() and late.min() >= 0.0 and late.max() <= MOST_SAMPLES):
+        raise NeedleError(f"The file's delays are not between 0 and {MOST_SAMPLES} samples. Export it again.")
+    return late
+
+
+def delayed(responses: Audio, late: NDArray[np.float64]) -> Audio:
+    """Responses (n, 2, taps), each later by so many samples (n, 2); what all of them share is left out."""
+    late = late - late.min()
+    if not late.any():
+        return responses
+    taps = min(responses.shape[2] + int(np.ceil(late.max())), MOST_SAMPLES)
+    found = np.zeros((*responses.shape[:2], taps), np.float32)
+    size = 1 << (2 * taps - 1).bit_length()
+    turns = -2j * np.pi * np.fft.rfftfreq(size)
+    for row, (response, ears) in enumerate(zip(responses, late, strict=True)):
+        whole = np.fft.rfft(response.astype(np.float64), size) * np.exp(turns * ears[:, np.newaxis])
+        found[row] = np.fft.irfft(whole, size)[:, :taps]
+    return found
 
 
 def _dataset(file: h5py.File, name: str) -> h5py.Dataset:

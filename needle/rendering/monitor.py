@@ -6,13 +6,15 @@ Annex 4: the centre and what stands beside, behind and above go to their sides a
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import oaconvolve
 
 from needle.errors import NeedleError
-from needle.layouts import HALF, Layout, fold
+from needle.layouts import HALF, LAYOUTS, Layout, fold
+from needle.metering.kweighting import KWeighting
 from needle.placing.head import sphere_responses
 
 Audio = NDArray[np.float32]
@@ -76,11 +78,42 @@ def ear_matrix(layout: Layout, name: str) -> NDArray[np.float64] | None:
 
 
 def ear_responses(layout: Layout, name: str, rate: int, heads: Responses | None = None) -> Audio:
-    """What reaches the ears of a layout's speakers on headphones: float32 (2, speakers, taps)."""
-    if name.startswith(HEAD) and heads is not None:
-        return heads(name.removeprefix(HEAD), rate, layout)
-    return sphere_responses(rate, tuple((s.azimuth, s.elevation) for s in layout.speakers))
+    """What reaches the ears of a layout's speakers on headphones: float32 (2, speakers, taps).
 
+    As loud as the speakers are: what the front pair plays has at both ears together the K-weighted power that it has
+    in stereo, for pink noise of which half is common to both sides.
+    """
+
+    def at(wanted: Layout) -> Audio:
+        if name.startswith(HEAD) and heads is not None:
+            return heads(name.removeprefix(HEAD), rate, wanted)
+        return sphere_responses(rate, tuple((s.azimuth, s.elevation) for s in wanted.speakers))
+
+    return at(layout) / np.float32(_loudness(at(LAYOUTS["0+2+0"]), rate))
+
+
+def _loudness(pair: Audio, rate: int) -> float:
+    """How much stronger the front pair is at the ears than in stereo: (2 ears, 2 speakers, taps) as an amplitude."""
+    weights = _pink(rate)
+    spectra = np.fft.rfft(pair.astype(np.float64), _SIZE)
+    apart = (np.abs(spectra) ** 2).sum(axis=(0, 1))
+    common = (np.abs(spectra.sum(axis=1)) ** 2).sum(axis=0)
+    return float(np.sqrt((apart + common) @ weights / (4.0 * weights.sum())))
+
+
+@lru_cache(maxsize=8)
+def _pink(rate: int) -> NDArray[np.float64]:
+    """The K-weighted power of pink noise, 20 Hz to 20 kHz, at each frequency of a transform of ``_SIZE``."""
+    frequencies = np.fft.rfftfreq(_SIZE, 1.0 / rate)
+    impulse = np.zeros((1, _SIZE))
+    impulse[0, 0] = 1.0
+    weights = np.abs(np.fft.rfft(KWeighting(rate, 1)(impulse)[0])) ** 2
+    weights[1:] /= frequencies[1:]
+    weights[(frequencies < 20.0) | (frequencies > 20_000.0)] = 0.0
+    return weights
+
+
+_SIZE = 1 << 15
 
 MOST_TAPS = 4096
 """A measured head's responses are cut to this many samples."""
