@@ -73,7 +73,7 @@ def _render(chosen: argparse.Namespace) -> None:
         if start >= end:
             raise NeedleError("--to must come after --from, within the piece.")
         for path, layout, stretches in _outputs(chosen, bundle, mix, start, end):
-            with AudioWriter(path, mix.rate, layout, chosen.format, end - start) as writer:
+            with AudioWriter(path, mix.rate, layout, chosen.format, end - start, seed=path.name) as writer:
                 for done, audio in stretches:
                     writer.write(audio)
                     _progress(path.name, done)

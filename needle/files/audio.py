@@ -137,6 +137,7 @@ FORMATS = {
 
 _STEP = {"PCM_16": 2.0**-15, "PCM_24": 2.0**-23}
 _RF64_FROM = 0xFFFF_0000
+_SEED = 0x5EED
 
 
 class AudioWriter:
@@ -145,9 +146,11 @@ class AudioWriter:
     A WAV file of a layout tells its channel mask, and has its channels in the mask's order. ``clipped`` counts the
     samples over full scale.
 
-    Integer formats get triangular dither of one step each way (TPDF), the same every time. RF64 takes over
-    where a WAV would pass 4 GB: ``frames`` is the length to expect. Without ``dither`` samples that the format can
-    tell are told exactly.
+    Integer formats get triangular dither of one step each way (TPDF), the same every time, however the file is cut
+    into stretches. It is another one for every channel and for every ``seed``: files that are added up later, as
+    stems are, take seeds of their own, so that their dither adds up as noise does. RF64 takes over where a WAV would
+    pass 4 GB: ``frames`` is the length to expect. Without ``dither`` samples that the format can tell are told
+    exactly.
     """
 
     def __init__(
@@ -158,6 +161,7 @@ class AudioWriter:
         kind: str = "wav-float",
         frames: int = 0,
         dither: bool = True,
+        seed: str = "",
     ) -> None:
         if kind not in FORMATS:
             raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
@@ -176,7 +180,8 @@ class AudioWriter:
         self._file = soundfile.SoundFile(
             path, "w", samplerate=rate, channels=channels, format=container, subtype=self._subtype
         )
-        self._dither = np.random.Generator(np.random.PCG64(0x5EED)) if dither else None
+        seeds = np.random.SeedSequence([_SEED, *seed.encode()]).spawn(channels)
+        self._dither = [np.random.Generator(np.random.PCG64(one)) for one in seeds] if dither else []
         self.clipped = 0
 
     def __enter__(self) -> "AudioWriter":
@@ -189,20 +194,24 @@ class AudioWriter:
         if self._mask:
             set_channel_mask(self._path, self._mask)
 
-    def write(self, audio: Audio) -> None:
-        """Write the next stretch."""
+    def write(self, audio: Audio) -> Audio:
+        """Write the next stretch; what the file holds of it, as float32 (channels, frames) in the same order."""
         self.clipped += int(np.count_nonzero(np.abs(audio) > 1.0))
-        audio = audio if self._order is None else audio[self._order]
+        ordered = audio if self._order is None else audio[self._order]
         step = _STEP.get(self._subtype)
         if step is None:
-            self._file.write(audio.T)
-            return
-        noise = self._dither.random(audio.shape) - self._dither.random(audio.shape) if self._dither else 0.0
-        steps = np.round(audio / step + noise)
+            self._file.write(ordered.T)
+            return audio
+        steps = ordered / step
+        for row, dither in zip(steps, self._dither, strict=False):
+            noise = dither.random((len(row), 2))
+            row += noise[:, 0] - noise[:, 1]
         limit = round(1.0 / step)
+        whole = np.clip(np.round(steps), -limit, limit - 1).astype(np.int64)
         # libsndfile takes 32-bit integers and keeps their upper bits.
-        whole = np.clip(steps, -limit, limit - 1).astype(np.int64) * round(2.0**31 * step)
-        self._file.write(whole.T.astype(np.int32))
+        self._file.write((whole * round(2.0**31 * step)).T.astype(np.int32))
+        kept = (whole * step).astype(np.float32)
+        return kept if self._order is None else kept[np.argsort(self._order)]
 
 
 _IN_FLAC = ("0+2+0", "mono", "quad", "0+5+0", "0+7+0")

@@ -17,9 +17,10 @@ from needle.checks import Document
 from needle.delivering.chart import Charted, write_chart
 from needle.delivering.loudness import Levelled, levelled, measured_mix
 from needle.delivering.naming import Names, words_of
+from needle.delivering.passage import passage_of
 from needle.delivering.sounds import Sound, sounds_of
 from needle.errors import NeedleError
-from needle.files.adm.telling import told
+from needle.files.adm.telling import louder, told
 from needle.files.adm.writing import write_adm
 from needle.files.audio import AudioWriter
 from needle.files.bundle import write_bundle
@@ -108,8 +109,9 @@ class _Maker:
         sounds = sounds_of(self.mix, order.mix, tuple(order.folds), order.stems, self.called, groups)
         self._check_room(sounds)
         steps = []
-        if order.loudness and (sounds or order.report):
-            steps.append(_Step("Measuring the mix", 1.0, self._measured()))
+        if order.loudness and (sounds or order.report or order.adm):
+            weight = 1.0 + sum(self._weight(sound) for sound in sounds if sound.kind != "mix")
+            steps.append(_Step("Measuring what is made", weight, self._measured(sounds)))
         steps += [_Step(sound.title, self._weight(sound), self._sound(sound)) for sound in sounds]
         if order.adm:
             steps.append(_Step("Objects (ADM)", 1.5, self._adm()))
@@ -141,14 +143,28 @@ class _Maker:
 
     # What becomes of each part.
 
-    def _measured(self) -> Work:
+    def _measured(self, sounds: list[Sound]) -> Work:
+        """One gain for the whole delivery: the mix at its target, and no file over the ceiling."""
         wanted, measurement = self.order.loudness, None
+        if wanted is None:
+            return
+        others = [sound for sound in sounds if sound.kind != "mix"]
+        whole = 1.0 + sum(self._weight(sound) for sound in others)
         for done, so_far in measured_mix(self.mix, self.start, self.stop):
             measurement = so_far
-            yield done
-        if wanted is not None and measurement is not None:
+            yield done / whole
+        peaks, begun = dict[str, float | None](), 1.0
+        for sound in others:
+            one = sound.measurement(self.mix.rate)
+            for done, audio in sound.stretches(self.start, self.stop):
+                one(audio)
+                yield (begun + done * self._weight(sound)) / whole
+            begun += self._weight(sound)
+            peaks[sound.title] = one.results()["true_peak_dbtp"]
+        if measurement is not None:
             found = measurement.results()
-            self.level = levelled(found["integrated_lufs"], found["true_peak_dbtp"], wanted.lufs, wanted.dbtp)
+            mix = found["integrated_lufs"], found["true_peak_dbtp"]
+            self.level = levelled(*mix, wanted.lufs, wanted.dbtp, peaks)
             self.notes.append(self.level.sentence)
 
     @property
@@ -160,10 +176,11 @@ class _Maker:
         frames = self.stop - self.start
         measurement = sound.measurement(self.mix.rate)
         path = self.folder / str(len(self.files))
-        with AudioWriter(path, self.mix.rate, sound.layout, self.order.format, frames) as writer:
+        seed = f"{sound.kind} {sound.id}"
+        with AudioWriter(path, self.mix.rate, sound.layout, self.order.format, frames, seed=seed) as writer:
             for done, audio in sound.stretches(self.start, self.stop, self.gain):
-                writer.write(audio)
-                measurement(audio)
+                # What is told of a file is what it holds.
+                measurement(writer.write(audio))
                 yield done
         found = measurement.results()
         measured = {
@@ -186,22 +203,22 @@ class _Maker:
         if not found.programme.objects:
             self.notes.append("Nothing sounds in this mix: there are no objects to hand over.")
             return
-        if (self.start, self.stop) != (0, self.mix.frames):
-            self.notes.append("Objects are told for the whole piece: their times are the session's.")
         path = self.folder / str(len(self.files))
-        yield from write_adm(path, self.mix, found)
+        yield from write_adm(path, self.mix, louder(found, self.gain), self.start, self.stop)
         objects = [one for one in found.programme.objects if not one.bed]
         beds = len(found.programme.objects) - len(objects)
         said = f"{len(objects)} objects, {beds} beds, {found.programme.tracks} tracks"
         self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=said)
 
     def _moves(self) -> Work:
-        tempo = tempo_map(self.document)
+        edges = (frame / self.mix.rate for frame in (self.start, self.stop))
+        document = passage_of(self.document, *edges)
+        tempo = tempo_map(document)
         writers = {
-            "csv": (".csv", lambda path: path.write_text(lanes_table(self.document, tempo), "utf-8")),
-            "json": (".json", lambda path: path.write_text(lanes_json(self.document), "utf-8")),
-            "midi": (".mid", lambda path: write_midi_moves(path, self.document, tempo, self.mix.length)),
-            "midi-fine": (".mid", lambda path: write_midi_moves(path, self.document, tempo, self.mix.length, True)),
+            "csv": (".csv", lambda path: path.write_text(lanes_table(document, tempo), "utf-8")),
+            "json": (".json", lambda path: path.write_text(lanes_json(document), "utf-8")),
+            "midi": (".mid", lambda path: write_midi_moves(path, document, tempo, self.seconds)),
+            "midi-fine": (".mid", lambda path: write_midi_moves(path, document, tempo, self.seconds, True)),
         }
         for number, kind in enumerate(dict.fromkeys(self.order.moves), start=1):
             ending, write = writers[kind]

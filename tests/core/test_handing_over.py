@@ -18,6 +18,7 @@ from needle.conventions import TempoMap
 from needle.delivering.chart import Charted, write_chart
 from needle.delivering.loudness import levelled, measured_mix
 from needle.delivering.naming import PATTERN, WORDS, Names, safe
+from needle.delivering.passage import passage_of
 from needle.delivering.sounds import sounds_of
 from needle.errors import NeedleError
 from needle.files.audio import FORMATS, AudioWriter
@@ -103,7 +104,69 @@ class Sounds(Folder):
             np.testing.assert_allclose(back.T, sound[layout.file_order], atol=2.0**-14)
 
 
+class Dither(Folder):
+    def quantised(self, seed: str, sound: np.ndarray, cuts: tuple[int, ...] = ()) -> np.ndarray:
+        path = self.folder() / "a.wav"
+        with AudioWriter(path, RATE, sound.shape[0], "wav-16", sound.shape[1], seed=seed) as writer:
+            kept = [writer.write(part) for part in np.split(sound, cuts, axis=1)]
+        found = soundfile.read(path, dtype="float32", always_2d=True)[0].T
+        np.testing.assert_array_equal(found, np.concatenate(kept, axis=1))
+        return found
+
+    def test_every_file_and_channel_has_its_own(self) -> None:
+        """Twelve 16-bit stems of two channels: their dither adds up as independent noise does, 10.8 dB."""
+        silent = np.zeros((2, 2 * RATE), np.float32)
+        noise = [self.quantised(f"source {number}", silent).astype(float) for number in range(12)]
+        rows = np.concatenate(noise)
+        alike = np.corrcoef(rows) - np.eye(len(rows))
+        self.assertLess(np.abs(alike).max(), 0.03)
+        one = np.mean([(part**2).mean() for part in noise])
+        self.assertAlmostEqual(10 * np.log10((sum(noise) ** 2).mean() / one), 10 * np.log10(12), delta=0.1)
+
+    def test_it_is_the_same_every_time_however_the_file_is_cut(self) -> None:
+        sound = np.repeat(tone(441.0, 0.5), 2, axis=0)
+        whole = self.quantised("mix", sound)
+        np.testing.assert_array_equal(whole, self.quantised("mix", sound, (7, 5000)))
+        self.assertFalse(np.array_equal(whole, self.quantised("other", sound)))
+
+
+class APassage(Folder):
+    @examples(20)
+    @given(documents(), st.floats(0.0, 0.6), st.floats(0.1, 0.4))
+    def test_its_moves_go_as_they_went_there(self, document: dict, start: float, seconds: float) -> None:
+        cut = passage_of(document, start, start + seconds)
+        times = np.linspace(0.02, seconds - 0.02, 50)
+        for key, lane in document["lanes"].items():
+            was, now = Lane.of(lane["points"]), Lane.of(cut["lanes"][key]["points"])
+            near = [abs(t - jump + start) < 0.011 for t in times for jump in [*was.jumps, start]]
+            clear = times[~np.any(np.reshape(near, (len(times), -1)), axis=1)]
+            np.testing.assert_allclose(now.evaluate(clear), was.evaluate(clear + start), atol=1e-6)
+        tempo, begun = tempo_map(document), tempo_map(cut)
+        first = tempo.beat_at(start)
+        np.testing.assert_allclose(begun.beats_at(times), tempo.beats_at(times + start) - first, atol=1e-9)
+
+    def test_marks_and_bars_are_those_of_the_passage(self) -> None:
+        document = one_source()
+        document["session"]["length"] = 32.0
+        document["session"]["metres"] = [[1, 4, 4], [9, 3, 4]]
+        for key, start, end in (("before", 0.0, 8.0), ("across", 12.0, 24.0), ("in", 20.0, 22.0)):
+            document["passages"][key] = {"id": key, "name": key, "start": start, "end": end}
+        found = passage_of(document, 8.0, 12.0)
+        edges = {key: (one["start"], one["end"]) for key, one in found["passages"].items()}
+        self.assertEqual(edges, {"across": (0.0, 8.0), "in": (4.0, 6.0)})
+        self.assertEqual(found["session"]["metres"], [[1, 4, 4], [5, 3, 4]])
+        self.assertIs(passage_of(document, 0.0, 32.0), document)
+        with self.assertRaises(NeedleError):
+            passage_of(document, 2.0, 2.0)
+
+
 class Loudness(SimpleTestCase):
+    def test_one_gain_and_one_ceiling_for_every_file(self) -> None:
+        found = levelled(-20.0, -6.0, -14.0, -1.0, {"Headphones": -3.0, "Mono": -9.0, "Silent": None})
+        self.assertEqual((found.gain, found.by), (2.0, "Headphones"))
+        self.assertIn("“Headphones”", found.sentence)
+        self.assertEqual(levelled(-20.0, -6.0, -23.0, -1.0, {"Headphones": -3.0}).by, "")
+
     @given(st.floats(-50, 0), st.floats(-40, 3), st.floats(-40, -5), st.floats(-10, 0))
     def test_a_gain_and_never_over_the_ceiling(self, lufs: float, peak: float, target: float, ceiling: float) -> None:
         found = levelled(lufs, peak, target, ceiling)

@@ -12,8 +12,12 @@ import soundfile
 from asgiref.sync import async_to_sync
 from django.conf import settings
 
+from needle.files.adm.reading import read_programme
+from needle.files.adm.telling import moves_of
+from needle.files.audio import audio_info
 from needle.files.bundle import Bundle
 from needle.metering.measure import measure
+from needle.placing.coordinates import polar_of
 from needle.rendering.engine import render_audio
 from server.audio import tasks
 from server.audio.mixes import mix_at
@@ -110,6 +114,41 @@ class Deliveries(SessionCase):
         held, _ = self.made(loudness={"lufs": -5.0, "dbtp": -6.0})
         self.assertAlmostEqual(held["files"][0]["dbtp"], -6.0, delta=0.02)
         self.assertIn("nothing was limited", held["notes"][0])
+
+    def test_one_gain_and_one_ceiling_hold_for_every_file(self) -> None:
+        """Headphones are higher at their peaks than the mix; objects are told as loud as it is made."""
+        wanted = {"loudness": {"lufs": -1.0, "dbtp": -1.0}, "format": "wav-16", "folds": ["headphones", "mono"]}
+        done, files = self.made(**wanted, stems="sources", adm=True, pattern="{part}")
+        peaks = {one["name"]: one["dbtp"] for one in done["files"] if one.get("dbtp") is not None}
+        self.assertEqual(set(peaks), {"Mix.wav", "Headphones.wav", "Mono.wav", "Low.wav", "High.wav", "Wide.wav"})
+        self.assertAlmostEqual(max(peaks.values()), -1.0, delta=0.02)
+        self.assertEqual(sum(one["clipped"] for one in done["files"]), 0)
+        gain = np.abs(self.sound(files["Mix.wav"])).max() / np.abs(self.heard()).max()
+        path = self.data / "objects.wav"
+        path.write_bytes(files["Objects.wav"])
+        programme = read_programme(path, audio_info(path))
+        loudest = {one.name: float(one.channels[0].moves.gain[0]) for one in programme.objects}
+        before = moves_of(mix_at(self.session, self.revision()), mix_at(self.session, self.revision()).sources[0])[0]
+        self.assertAlmostEqual(loudest["Low"] / float(before.gain[0]), gain, delta=0.01 * gain)
+
+    def test_what_is_told_of_a_passage_begins_where_its_sound_does(self) -> None:
+        points = [{"t": 0.0, "value": -1.0}, {"t": 4.0, "value": 1.0}]
+        lane = {"source": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
+        self.submit("olga", WritePoints.model_validate(lane))
+        done, files = self.made(start=1.0, end=3.0, adm=True, moves=["csv", "json"], pattern="{part}")
+        (first, *_, last) = json.loads(files["Moves.json"])["lanes"][0]["points"]
+        self.assertEqual((first["t"], last["t"]), (0.0, 2.0))
+        self.assertAlmostEqual(first["value"], -0.5)
+        self.assertAlmostEqual(last["value"], 0.5)
+        extended = check_file(files["Objects.wav"], RATE, 2 * RATE)
+        self.assertEqual(extended.find("audioProgramme").get("end"), "00:00:02.00000")
+        path = self.data / "objects.wav"
+        path.write_bytes(files["Objects.wav"])
+        moves = read_programme(path, audio_info(path)).objects[0].channels[0].moves
+        self.assertAlmostEqual(float(moves.times[-1]), 2.0, delta=1e-4)
+        half = polar_of([-0.5, 0.5], 1.0, 0.0)[0]
+        np.testing.assert_allclose(moves.azimuth[[0, -1]], half, atol=0.1)
+        self.assertNotIn("whole piece", " ".join(done["notes"]))
 
     def test_everything_at_once(self) -> None:
         points = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0}]

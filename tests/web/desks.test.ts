@@ -11,8 +11,8 @@ async function open(desk: string, kind: Kind = "stereo", role?: string): Promise
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 describe.each(["stereo", "room"] as const)("in %s", (kind) => {

@@ -17,8 +17,8 @@ async function escape(): Promise<void> {
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 const posts = (path: string) => page.posted.filter((one) => one.path.endsWith(path));

@@ -19,8 +19,8 @@ async function open(role?: string, made: Schemas["DeliveryOut"][] = []): Promise
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 describe("an order", () => {

@@ -32,8 +32,8 @@ function held<T>(answer: () => T): { gives: () => unknown; go: () => void } {
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 describe("who is there", () => {

@@ -27,8 +27,8 @@ async function pick(): Promise<void> {
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 describe("points", () => {

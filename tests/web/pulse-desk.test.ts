@@ -17,8 +17,8 @@ const deal = (values: object = {}) => ({ ...page.open.document.deals.low, ...val
 
 afterEach(() => {
   page.close();
-  expect(page.faults).toEqual([]);
-  expect(page.unknown).toEqual([]);
+  expect(page.faults.map(String).join("\n")).toBe("");
+  expect(page.unknown.join("\n")).toBe("");
 });
 
 describe("a pulse", () => {

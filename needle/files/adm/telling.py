@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.conventions import db_to_gain
 from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Values, Zone
 from needle.layouts import Layout, Speaker
 from needle.placing.coordinates import polar_of
@@ -270,6 +271,47 @@ def _thinned(
     )
 
 
+def louder(found: Told, gain: float) -> Told:
+    """The same, all of it ``gain`` dB louder: objects by their blocks, beds by their samples."""
+    if not gain:
+        return found
+    by = float(db_to_gain(gain))
+    objects = tuple(
+        one
+        if one.bed
+        else replace(
+            one,
+            channels=tuple(
+                replace(c, moves=c.moves and replace(c.moves, gain=c.moves.gain * by)) for c in one.channels
+            ),
+        )
+        for one in found.programme.objects
+    )
+    tracks = tuple(track if track.before_place else replace(track, gain=track.gain * by) for track in found.tracks)
+    return Told(replace(found.programme, objects=objects), tracks)
+
+
+def passage(found: Told, start: float, end: float) -> Told:
+    """The same from ``start`` to ``end`` (s), as a programme that begins there; its tracks are read from there on."""
+    objects = tuple(
+        replace(one, channels=tuple(replace(c, moves=c.moves and _cut(c.moves, start, end)) for c in one.channels))
+        for one in found.programme.objects
+    )
+    return Told(replace(found.programme, objects=objects, seconds=end - start), found.tracks)
+
+
+def _cut(moves: Moves, start: float, end: float) -> Moves:
+    """Moves from ``start`` to ``end`` (s), told from there on; corners lie at both edges."""
+    if moves.still:
+        return moves
+    inside = (moves.times > start) & (moves.times < end)
+    times = np.concatenate([[start], moves.times[inside], [end]])
+    at = np.maximum(np.searchsorted(moves.times, times, side="right") - 1, 0)
+    numbers = {name: np.interp(times, moves.times, getattr(moves, name)) for name in NUMBERS}
+    zones, lock = tuple(moves.zones[i] for i in at), tuple(moves.lock[i] for i in at)
+    return Moves(times - start, **numbers, zones=zones, lock=lock)
+
+
 def beds_within(found: Told, peaks: Audio) -> Told:
     """The same with every bed that is louder than a file can hold made softer there, and louder again by its gain.
 
@@ -284,7 +326,8 @@ def beds_within(found: Told, peaks: Audio) -> Told:
         gain = 0.999 / loudest
         channels = []
         for channel in one.channels:
-            tracks[channel.track] = replace(tracks[channel.track], gain=gain)
+            track = tracks[channel.track]
+            tracks[channel.track] = replace(track, gain=track.gain * gain)
             place = channel.speaker and replace(channel.speaker, gain=1.0 / gain)
             channels.append(replace(channel, speaker=place))
         objects.append(replace(one, channels=tuple(channels)))

@@ -1,0 +1,55 @@
+"""A passage of a session by itself: its moves, marks and bars, cut and shifted so that it begins at 0 s."""
+
+from typing import Any
+
+from needle.checks import Document
+from needle.conventions import TempoMap
+from needle.errors import NeedleError
+from needle.moving.clips import clip_of
+from needle.moving.lane import Lane, stored
+from needle.session import piece_length, tempo_map
+
+
+def passage_of(document: Document, start: float, end: float) -> Document:
+    """The session from ``start`` to ``end`` (s) as one that begins there; the whole of it as it is.
+
+    Lanes are cut with the shapes that lead over the edges, passages where they reach beyond them. Bars count from the
+    one in which it begins. Sources stay as they are: this is for what is told of moves, not for what is rendered.
+    NeedleError unless it ends after it starts.
+    """
+    if not 0.0 <= start < end:
+        raise NeedleError("A passage must end after it starts.")
+    if start == 0.0 and end >= piece_length(document):
+        return document
+    tempo = tempo_map(document)
+    settings = {**document["session"], **_bars_from(tempo, start), "length": end - start}
+    return {
+        **document,
+        "session": settings,
+        "lanes": {key: _cut(lane, start, end) for key, lane in document["lanes"].items() if lane["points"]},
+        "passages": _passages(document["passages"], tempo.beat_at(start), tempo.beat_at(end)),
+    }
+
+
+def _cut(lane: dict[str, Any], start: float, end: float) -> dict[str, Any]:
+    whole = Lane.of(lane["points"])
+    found = clip_of({lane["parameter"]: (whole, 0.0)}, start, end)
+    return {**lane, "points": stored(found.lanes[lane["parameter"]])}
+
+
+def _bars_from(tempo: TempoMap, start: float) -> dict[str, Any]:
+    """The tempos and metres from a time (s) on."""
+    begin = tempo.beat_at(start)
+    tempos = [[0.0, float(tempo.bpm_at(start))], *([b - begin, bpm] for b, bpm in tempo.tempos if b > begin + 1e-9)]
+    bar, _ = tempo.bar_at(begin + 1e-9)
+    metres = [[1, *tempo.metre_of_bar(bar)], *([b - bar + 1, n, unit] for b, n, unit in tempo.metres if b > bar)]
+    return {"tempos": tempos, "metres": metres}
+
+
+def _passages(passages: dict[str, Any], begin: float, end: float) -> dict[str, Any]:
+    found = {}
+    for key, one in passages.items():
+        low, high = max(one["start"], begin) - begin, min(one["end"], end) - begin
+        if high - low > 1e-9:
+            found[key] = {**one, "start": low, "end": high}
+    return found
