@@ -17,7 +17,7 @@ from needle.balancing.steps import Steps, within
 from needle.balancing.trial import Change, tried
 from needle.balancing.weighing import Giver, model_of, rounded
 from needle.errors import NeedleError
-from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve
+from needle.metering.lean import LONG_HOPS, Tolerance, counted_lean, lean_curve
 from needle.metering.overview import Overview
 from needle.rendering.mix import EVERYTHING, Mix
 
@@ -34,8 +34,9 @@ class Counterweight:
     """What would even a lean: ``changes``, and the K-weighted ``powers`` (2, n) as measured with them.
 
     ``before`` and ``after``: the worst 3 s lean (dB, signed) in the stretches that were to be evened. ``reached``:
-    whether it is within tolerance there, and nowhere else out of it or farther out than before. ``trim`` (dB) makes
-    the changed mix as loud as it was there.
+    whether it is within tolerance there, and nowhere else out of it or farther out than before. No stretch ever leans
+    farther than it did: where nothing helps within the limits, ``changes`` is empty. ``trim`` (dB) makes the changed
+    mix as loud as it was there.
     """
 
     changes: tuple[Change, ...]
@@ -79,7 +80,7 @@ def counterweight(
         done = 0.6 + part * attempt
         powers = yield from _powers(measure, tried(mix, proposal), done, done + part)
         reached, badness = bounds.excess(powers) <= 0.0, bounds.badness(powers)
-        if reached or badness < best[0]:
+        if reached or (badness < best[0] and bounds.none_worse(powers)):
             best = badness, proposal, powers, reached
         if reached:
             break
@@ -92,8 +93,8 @@ def counterweight(
     return Counterweight(
         changes=tuple(change for change in proposal if change.level or change.place),
         powers=powers,
-        before=_worst(lean_curve(now, LONG_HOPS)[inside]),
-        after=_worst(lean_curve(powers, LONG_HOPS)[inside]),
+        before=_worst(now, inside),
+        after=_worst(powers, inside),
         reached=reached,
         trim=float(np.clip(loud, -12.0, 12.0)),
     )
@@ -104,6 +105,8 @@ def _powers(measure: Measure, mix: Mix, start: float, end: float) -> Steps[Value
     return Overview(frames).powers
 
 
-def _worst(lean: Values) -> float:
-    told = lean[~np.isnan(lean)]
-    return float(told[np.argmax(np.abs(told))]) if told.size else 0.0
+def _worst(powers: Values, inside: NDArray[np.bool_]) -> float:
+    """The lean (dB, signed) where it leans the most of what counts."""
+    lean, counted = lean_curve(powers, LONG_HOPS)[inside], counted_lean(powers)[inside]
+    told = ~np.isnan(counted)
+    return float(lean[told][np.argmax(np.abs(counted[told]))]) if told.any() else 0.0

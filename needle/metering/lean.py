@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
+from needle.metering.loudness import integrated, loudness_of
 
 Values = NDArray[np.float64]
 
@@ -14,6 +15,9 @@ SHORT_HOPS = 4
 LONG_HOPS = 30
 LEAN_LIMIT_DB = 60.0
 """A mix with one side silent leans by this much (dB): beyond it a ratio says nothing more."""
+
+_COUNTS_WHOLE_LU, _COUNTS_NOTHING_LU = 10.0, 20.0
+"""Up to how far below the piece's loudness (LU) a moment counts whole, and from where on not at all."""
 
 UNDEFINED_BELOW_DB = -60.0
 """The lean is undefined (nan) where both sides together are weaker than this (dBFS, K-weighted)."""
@@ -89,21 +93,40 @@ class Tolerance:
             raise NeedleError("A lean may be told from half a second up to a minute.")
 
 
+def loudness_weights(powers: Values) -> Values:
+    """How much each tenth of a second counts for what leans (0…1), (n,), by the loudness of the 3 s about it.
+
+    What is 20 LU or more below the piece's integrated loudness counts for nothing, what is up to 10 LU below it
+    whole, in between in proportion: a tail of reverb alone leans nowhere. ``powers`` as for ``lean_curve``, of all of
+    the piece.
+    """
+    both = powers.sum(axis=0)
+    whole = integrated(both)
+    if not np.isfinite(whole):
+        return np.ones(powers.shape[1])
+    below = whole - loudness_of(np.maximum(centred_mean(both, LONG_HOPS), 1e-30))
+    return np.clip((_COUNTS_NOTHING_LU - below) / (_COUNTS_NOTHING_LU - _COUNTS_WHOLE_LU), 0.0, 1.0)
+
+
+def counted_lean(powers: Values) -> Values:
+    """The 3 s lean (dB) at each tenth of a second, as much of it as its loudness lets count; nan where undefined."""
+    return lean_curve(powers, LONG_HOPS) * loudness_weights(powers)
+
+
 def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> list[Stretch]:
     """Where the 3 s lean stays out of tolerance on one side for too long, in the order of time.
 
-    ``powers`` as for ``lean_curve``.
+    ``powers`` as for ``lean_curve``, of all of the piece. Each moment counts by its loudness (``loudness_weights``).
     """
-    curve = lean_curve(powers, LONG_HOPS)
+    curve, counted = lean_curve(powers, LONG_HOPS), counted_lean(powers)
     found = []
     for side in (-1.0, 1.0):
         with np.errstate(invalid="ignore"):
-            runs = _runs(curve * side > tolerance.db)
+            runs = _runs(counted * side > tolerance.db)
         for first, last in _bridged(runs, tolerance.gap / HOP_SECONDS):
             if (last - first) * HOP_SECONDS >= tolerance.seconds - 1e-9:
-                inside = curve[first:last]
+                worst = curve[first + int(np.nanargmax(counted[first:last] * side))]
                 sums = powers[:, first:last].sum(axis=1)
-                worst = inside[np.nanargmax(inside * side)]
                 mean = 10.0 * np.log10(max(sums[1], 1e-30) / max(sums[0], 1e-30))
                 mean = float(np.clip(mean, -LEAN_LIMIT_DB, LEAN_LIMIT_DB))
                 found.append(Stretch(round(first * HOP_SECONDS, 6), round(last * HOP_SECONDS, 6), mean, float(worst)))

@@ -211,6 +211,41 @@ class Counterweights(SimpleTestCase):
             self.assertTrue(any(a < stretch.end and stretch.start < b for a, b in scope), stretch)
         self.check(mix, found)
 
+    @examples(6)
+    @given(st.integers(0, 99), st.floats(0.1, 3.0), st.floats(0.0, 0.3), st.floats(-1.0, 1.0))
+    def test_no_stretch_ever_leans_farther_than_it_did(
+        self, seed: int, level: float, place: float, pan: float
+    ) -> None:
+        softer = stem(seed, 0.05, 16.0)
+        softer[:, : 8 * RATE] *= 0.3
+        mix = Mix(
+            RATE,
+            16.0,
+            (
+                MixSource("first", np.concatenate([stem(seed + 1, 0.1, 8.0), stem(7, 0.01, 8.0)], axis=1), pan=0.8),
+                MixSource("then", np.concatenate([stem(8, 0.01, 8.0), stem(seed + 2, 0.1, 8.0)], axis=1), pan=-0.8),
+                MixSource("giver", softer, pan=pan),
+            ),
+        )
+        before = leaning_stretches(powers(mix))
+        if not before:
+            return
+        found = self.proposal(mix, [Giver("giver", level, place)], [(one.start, one.end) for one in before])
+        now, then = (lean_curve(one, LONG_HOPS) for one in (powers(mix), found.powers))
+        for one in before:
+            here = slice(round(one.start * 10), round(one.end * 10))
+            self.assertLessEqual(np.nanmax(np.abs(then[here])), np.nanmax(np.abs(now[here])) + 0.06)
+        self.assertLessEqual(len(leaning_stretches(found.powers)), len(before))
+
+    def test_where_nothing_helps_nothing_is_proposed(self) -> None:
+        """The only one that may give way is silent where it leans."""
+        quiet = stem(5, 0.1, 20.0)
+        quiet[:, : 12 * RATE] = 0.0
+        mix = Mix(RATE, 20.0, (MixSource("hot", stem(1, 0.1, 12.0), pan=0.8), MixSource("later", quiet)))
+        (one,) = leaning_stretches(powers(mix))
+        found = self.proposal(mix, [Giver("later")], [(one.start, one.end)])
+        self.assertEqual((found.changes, found.reached), ((), False))
+
     def test_as_loud_as_before_with_its_trim(self) -> None:
         mix = leaning_mix()
         found = self.proposal(mix, [Giver("hot")])

@@ -253,3 +253,31 @@ class MeterFrames(SimpleTestCase):
         for _ in range(50):
             measurement(np.zeros((2, 4801), np.float32))
         self.assertLess(measurement._rest.shape[1], RATE // 10)
+
+
+class LeansThatCount(SimpleTestCase):
+    """Stretches are those that are heard: each moment counts by its loudness against the piece's."""
+
+    def powers(self, *parts: tuple[float, float, float]) -> np.ndarray:
+        """Mean squares of both sides, (2, hops): parts of so many seconds, at a level (dB), leaning so far (dB)."""
+        found = []
+        for seconds, level, lean in parts:
+            right = 10.0 ** (lean / 10.0) / (1.0 + 10.0 ** (lean / 10.0))
+            found.append(10.0 ** (level / 10.0) * np.repeat([[1.0 - right], [right]], round(seconds * 10), axis=1))
+        return np.concatenate(found, axis=1)
+
+    def test_a_tail_that_swings_aside_is_none(self) -> None:
+        found = leaning_stretches(self.powers((30.0, -20.0, 0.0), (8.0, -50.0, -12.0)))
+        self.assertEqual(found, [])
+
+    def test_what_is_softer_counts_in_proportion(self) -> None:
+        for below, lean, leans in ((5.0, 2.0, True), (14.5, 4.0, True), (17.0, 4.0, False), (21.0, 30.0, False)):
+            with self.subTest(below):
+                found = leaning_stretches(self.powers((60.0, -20.0, 0.0), (12.0, -20.0 - below, lean)))
+                self.assertEqual(bool(found), leans, found)
+
+    def test_what_is_as_loud_as_the_rest_leans_as_it_did(self) -> None:
+        (one,) = leaning_stretches(self.powers((20.0, -20.0, 0.0), (10.0, -22.0, 3.0), (20.0, -20.0, 0.0)))
+        self.assertAlmostEqual(one.worst_db, 3.0, places=6)
+        self.assertAlmostEqual(one.start, 20.0, delta=1.6)
+        self.assertAlmostEqual(one.end, 30.0, delta=1.6)
