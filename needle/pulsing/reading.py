@@ -1,4 +1,9 @@
-"""The groove reading: on which beats a pulse falls silent, and how much of a part's accents it lets through."""
+"""The groove reading: what a pulse does to an attack on each beat, and how much of a part's accents it lets through.
+
+An attack is heard by its first moments: of each beat, half-beat and, where the cycle is told in thirds, third-beat
+the mean power of the 20 ms after it is read, on each side, in dB. What the sentence says is true of the rendered
+sound within 1 dB.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -12,29 +17,46 @@ from needle.moving.lane import Values
 from needle.placing.laws import law_named
 from needle.pulsing.pulse import Pulse, Pulsing
 
-SILENT_DB, FULL_DB = -12.0, -3.0
-"""A beat is silent if the mean gain over its first quarter is below the first, full if it is above the second."""
+SILENT_DB, WEAK_DB, FULL_DB = -24.0, -9.0, -3.0
+"""An attack is silent below the first, weak below the second, full above the third; in between it is told in dB."""
 
-_SHARE_OF_BEAT = 0.25
-_SAMPLES = 64
+ATTACK_SECONDS = 0.02
+"""What of a sound is its attack."""
+
+_SAMPLES = 240
 _STARTS = 16
-_ACCENT_SECONDS = 0.04
 _ACCENT_SAMPLES = 9
 _MOST_ACCENTS = 1500
 _WORTH = 0.02
 _DRAWN_PER_BEAT = 96
-_LONGEST_ALIKE = 64
 
 Sides = Callable[[Values], Values]
 
 
 @dataclass(frozen=True)
 class Mark:
-    """A beat or half-beat of the bar (in its units, from 1): the mean gain of each side over its first quarter."""
+    """A beat, half-beat or third-beat of the bar (in its units, from 1), and each side's gain of an attack there.
+
+    Gains are the root of the mean power of ``ATTACK_SECONDS``.
+    """
 
     beat: float
     left: float
     right: float
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What a reading says: that on ``sides`` attacks on ``beats`` come so loud, between ``low`` and ``high`` (dB).
+
+    ``word``: silent, weak, between or full.
+    """
+
+    sides: tuple[str, ...]
+    word: str
+    beats: tuple[float, ...]
+    low: float
+    high: float
 
 
 def side_gains(pulsing: Pulsing, times: ArrayLike, centre: float = 0.0) -> Values:
@@ -60,26 +82,80 @@ def swing_of(pulsing: Pulsing, times: Values) -> Values | None:
 
 
 def marks(pulsing: Pulsing, bar: int, centre: float = 0.0) -> list[Mark]:
-    """Every beat and half-beat of a bar (from 1)."""
+    """Every beat and half-beat of a bar (from 1), and its third-beats where the cycle is told in them."""
     tempo = pulsing.tempo
     count, unit = tempo.metre_of_bar(bar)
     begins, length = tempo.beat_of_bar(bar), 4.0 / unit
+    shares = {0.0, 0.5} | ({1.0 / 3.0, 2.0 / 3.0} if _in_thirds(pulsing) else set())
     found = []
-    for half in range(2 * count):
-        first = begins + half * length / 2.0
-        beats = first + (np.arange(_SAMPLES) + 0.5) / _SAMPLES * _SHARE_OF_BEAT * length
-        gains = side_gains(pulsing, [tempo.seconds_at(beat) for beat in beats], centre).mean(axis=1)
-        found.append(Mark(1.0 + half / 2.0, *map(float, gains)))
+    after = (np.arange(_SAMPLES) + 0.5) / _SAMPLES * ATTACK_SECONDS
+    for beat in sorted(beat + share for beat in range(count) for share in shares):
+        first = tempo.seconds_at(begins + beat * length)
+        gains = np.sqrt((side_gains(pulsing, first + after, centre) ** 2).mean(axis=1))
+        found.append(Mark(round(1.0 + beat, 4), *map(float, gains)))
     return found
 
 
+def _in_thirds(pulsing: Pulsing) -> bool:
+    """Whether its cycle is a number of thirds of a beat, and of no halves."""
+    period = pulsing.pulse.period
+    if pulsing.pulse.unit != "beats" or pulsing.moved:
+        return False
+    thirds, quarters = period * 3.0, period * 4.0
+    whole = abs(thirds - round(thirds)) < 1e-6 or abs(1.0 / thirds - round(1.0 / thirds)) < 1e-6
+    return whole and abs(quarters - round(quarters)) > 1e-6 and abs(1.0 / quarters - round(1.0 / quarters)) > 1e-6
+
+
+def claims(marked: Sequence[Mark]) -> list[Claim]:
+    """What is to be said of a bar, in the order in which it matters: silent, weak, what is told in dB, full.
+
+    Of what comes full nothing is said unless all does.
+    """
+    levels = {side: {mark.beat: _db(getattr(mark, side)) for mark in marked} for side in ("left", "right")}
+    found = []
+    for word in ("silent", "weak", "between", "full"):
+        sides = {side: {b: db for b, db in told.items() if _word(db) == word} for side, told in levels.items()}
+        left, right = sides["left"], sides["right"]
+        both = [beat for beat in left if beat in right and (word == "silent" or abs(left[beat] - right[beat]) <= 1.0)]
+        found += _grouped(("left", "right"), word, {beat: (left[beat], right[beat]) for beat in both})
+        for side, told in sides.items():
+            found += _grouped((side,), word, {beat: (db,) for beat, db in told.items() if beat not in both})
+    return found
+
+
+def _grouped(sides: tuple[str, ...], word: str, told: dict[float, tuple[float, ...]]) -> list[Claim]:
+    """One claim of what is silent or full; of the rest one for every level, those within 1 dB together."""
+    if not told:
+        return []
+    if word in ("silent", "full"):
+        every = [db for found in told.values() for db in found]
+        return [Claim(sides, word, tuple(told), min(every), max(every))]
+    found: list[Claim] = []
+    rest = dict(told)
+    while rest:
+        lowest = min(min(levels) for levels in rest.values())
+        here = {beat: levels for beat, levels in rest.items() if max(levels) <= lowest + 1.0}
+        every = [db for levels in here.values() for db in levels]
+        found.append(Claim(sides, word, tuple(sorted(here)), min(every), max(every)))
+        rest = {beat: levels for beat, levels in rest.items() if beat not in here}
+    return found
+
+
+def _db(gain: float) -> float:
+    return float(20.0 * np.log10(max(gain, 1e-6)))
+
+
+def _word(level: float) -> str:
+    return "silent" if level < SILENT_DB else "weak" if level < WEAK_DB else "between" if level <= FULL_DB else "full"
+
+
 def silent(marked: Sequence[Mark]) -> dict[str, list[float]]:
-    """The beats and half-beats on which ``left``, ``right`` and ``both`` are silent."""
+    """Where attacks on ``left``, ``right`` and ``both`` are silent."""
     return _those(marked, lambda gain: gain < 10.0 ** (SILENT_DB / 20.0))
 
 
 def full(marked: Sequence[Mark]) -> dict[str, list[float]]:
-    """The beats and half-beats on which ``left``, ``right`` and ``both`` are full."""
+    """Where attacks on ``left``, ``right`` and ``both`` come full."""
     return _those(marked, lambda gain: gain > 10.0 ** (FULL_DB / 20.0))
 
 
@@ -100,39 +176,67 @@ def every_bar(pulsing: Pulsing, bar: int) -> bool:
 
 
 def sentence(marked: Sequence[Mark], bar: int, in_every_bar: bool) -> str:
-    """What is silent when, in a sentence."""
-    found = silent(marked)
+    """What becomes of an attack in a bar, in a sentence."""
+    said = claims(marked)
     every = {
         "beat": [m.beat for m in marked if m.beat % 1.0 == 0.0],
-        "half-beat": [m.beat for m in marked if m.beat % 1.0],
+        "half-beat": [m.beat for m in marked if m.beat % 1.0 == 0.5],
+        "third-beat": [m.beat for m in marked if m.beat % 1.0 not in (0.0, 0.5)],
     }
-    both = found["both"]
-    left, right = ([b for b in found[side] if b not in both] for side in ("left", "right"))
-    told = []
-    if both:
-        told.append(f"both sides fall silent on {_beats(both, every)}")
-    if left and right:
-        told.append(f"left falls silent on {_beats(left, every)}, right on {_beats(right, every)}")
-    elif left or right:
-        told.append(f"{'left' if left else 'right'} falls silent on {_beats(left or right, every)}")
-    text = "; ".join(told) or "no side falls silent on a beat or half-beat"
+    heard = [one for one in said if one.word == "silent" or (one.word != "full" and _worth_saying(one, said))]
+    told: list[str] = []
+    while heard:
+        one = heard.pop(0)
+        words = f"{_who(one.sides)} {_does(one)} on {_beats(one.beats, every)}"
+        same = [other for other in heard if len(one.sides) == len(other.sides) == 1 and _does(other) == _does(one)]
+        for other in same[:1]:
+            heard.remove(other)
+            words += f", {_who(other.sides)} on {_beats(other.beats, every)}"
+        told.append(words)
+    text = "; ".join(told) or "every beat and half-beat comes full on both sides"
     text = text if in_every_bar else f"in bar {bar} {text}"
     return f"{text[0].upper()}{text[1:]}."
 
 
+_MOST_SAID = 4
+"""Of what is neither silent nor full so much is said; the rest is seen in the figure."""
+
+
+def _worth_saying(one: Claim, said: Sequence[Claim]) -> bool:
+    others = [claim for claim in said if claim.word in ("weak", "between")]
+    return others.index(one) < _MOST_SAID
+
+
+def _who(sides: tuple[str, ...]) -> str:
+    return "both sides" if len(sides) == 2 else sides[0]
+
+
+def _does(one: Claim) -> str:
+    many = len(one.sides) == 2
+    if one.word == "silent":
+        return "fall silent" if many else "falls silent"
+    level = f"−{round(abs((one.low + one.high) / 2.0))} dB"
+    if one.word == "weak":
+        return f"{'are' if many else 'is'} weak ({level})"
+    return f"{'come' if many else 'comes'} at {level}"
+
+
 def _beats(beats: Sequence[float], every: dict[str, list[float]]) -> str:
     whole = [name for name, all_of in every.items() if all_of and set(all_of) <= set(beats)]
-    if len(whole) == 2:
-        return "every beat and half-beat"
-    if whole:
-        rest = [beat for beat in beats if beat not in every[whole[0]]]
-        return f"every {whole[0]}" + (f" and on {_listed(rest)}" if rest else "")
-    return _listed(beats)
+    rest = [beat for beat in beats if not any(beat in every[name] for name in whole)]
+    words = [f"every {_joined(whole)}"] if whole else []
+    return " and on ".join([*words, *([_listed(rest)] if rest else [])])
+
+
+def _joined(words: Sequence[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 def _listed(beats: Sequence[float]) -> str:
-    words = [f"{int(beat)}{'½' if beat % 1.0 else ''}" for beat in beats]
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+    return _joined([f"{int(beat)}{_PARTS[round(beat % 1.0, 2)]}" for beat in beats])
+
+
+_PARTS = {0.0: "", 0.5: "½", 0.33: "⅓", 0.67: "⅔"}
 
 
 @dataclass(frozen=True)
@@ -154,7 +258,7 @@ def passing(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 
     if len(times) > _MOST_ACCENTS:
         strongest = np.sort(np.argsort(strengths)[-_MOST_ACCENTS:])
         times, strengths = times[strongest], strengths[strongest]
-    after = np.linspace(0.0, _ACCENT_SECONDS, _ACCENT_SAMPLES)
+    after = np.linspace(0.0, ATTACK_SECONDS, _ACCENT_SAMPLES)
     power = (side_gains(pulsing, times[:, np.newaxis] + after, centre) ** 2).mean(axis=2)
     weights = strengths**2
     left, right = (power @ weights) / max(float(weights.sum()), 1e-12)

@@ -61,7 +61,7 @@ class ReadingIn(PulseIn):
 
 
 class MarkOut(Schema):
-    """A beat or half-beat, and each side's mean gain over its first quarter."""
+    """A beat, half-beat or third-beat, and each side's gain of an attack there (the 20 ms after it)."""
 
     beat: float
     left: float

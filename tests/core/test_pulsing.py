@@ -294,18 +294,81 @@ class Readings(SimpleTestCase):
         heard = render_audio(steady(one, 2.0), 0, 2 * RATE) / 0.5
         for mark in reading.marks(one, 1):
             first = round((mark.beat - 1.0) * 0.5 * RATE)
-            means = heard[:, first : first + round(0.125 * RATE)].mean(axis=1)
+            means = np.sqrt((heard[:, first : first + round(0.02 * RATE)].astype(float) ** 2).mean(axis=1))
             np.testing.assert_allclose((mark.left, mark.right), means, atol=0.02)
+
+    @examples(30)
+    @given(
+        names,
+        st.sampled_from([1 / 8, 1 / 6, 0.25, 1 / 3, 0.5, 2 / 3, 0.75, 1.0, 1.5, 2.0, 4.0, 6.0]),
+        st.floats(0.0, 360.0),
+        st.booleans(),
+        st.sampled_from([0.0, 0.125, 0.3, 0.5, 0.75]),
+        st.floats(0.1, 1.0),
+        st.sampled_from(["level", "place"]),
+        st.floats(60.0, 180.0),
+        st.integers(0, 99),
+    )
+    def test_what_the_sentence_says_is_heard_of_any_part(
+        self, wave, period, offset, flip, start, depth, form, bpm, seed
+    ) -> None:
+        """Attacks of noise on every beat, half-beat and third-beat, with the pulse against without it."""
+        pulse = Pulse(wave=wave, period=period, offset=offset, flip=flip, start=start, depth=depth, form=form)
+        one = Pulsing(pulse, TempoMap(((0.0, bpm),)))
+        beat = 60.0 / bpm
+        rng = np.random.default_rng(seed)
+        audio = np.zeros((1, round(6 * beat * RATE)), np.float32)
+        burst = round(0.02 * RATE)
+        for sixth in (0, 2, 3, 4):
+            for whole in range(4):
+                at = round((whole + sixth / 6.0) * beat * RATE)
+                # As loud in every part of the attack, so that what is measured is the pulse.
+                audio[0, at : at + burst] = 0.5 * np.sign(rng.standard_normal(burst))
+        source = MixSource("part", audio, pulse=one)
+        mix = Mix(RATE, audio.shape[1] / RATE, (source,), tempo=one.tempo)
+        heard = render_audio(mix, 0, audio.shape[1]).astype(float)
+        # Level in the middle is both sides at half the power; a place is told against hard to a side.
+        scale = 0.5 if form == "level" else 1.0
+        said = reading.claims(reading.marks(one, 1))
+        self.assertTrue(said)
+        for claim in said:
+            for mark in claim.beats:
+                first = round((mark - 1.0) * beat * RATE)
+                for side in claim.sides:
+                    row = heard[0 if side == "left" else 1, first : first + burst]
+                    level = 10 * np.log10((row**2).mean() / (0.25 * scale) + 1e-12)
+                    if claim.word == "silent":
+                        self.assertLess(level, reading.SILENT_DB + 1.0)
+                    elif claim.word == "full":
+                        self.assertGreater(level, reading.FULL_DB - 1.0)
+                    else:
+                        self.assertAlmostEqual(level, (claim.low + claim.high) / 2.0, delta=1.0)
 
     def test_sentences(self) -> None:
         def said(bar: int = 1, **values) -> str:
             one = pulsing(**values)
             return reading.sentence(reading.marks(one, bar), bar, reading.every_bar(one, bar))
 
-        self.assertEqual(said(), "Left falls silent on every half-beat, right on every beat.")
-        self.assertEqual(said(wave="square", period=0.5), "Right falls silent on every beat and half-beat.")
-        self.assertEqual(said(wave="square", period=2.0, offset=0.0), "Both sides fall silent on 2, 2½, 4 and 4½.")
-        self.assertEqual(said(depth=0.2), "No side falls silent on a beat or half-beat.")
+        self.assertEqual(said(start=0.75), "Left falls silent on every beat, right on every half-beat.")
+        self.assertEqual(
+            said(),
+            "Left comes at −7 dB on every half-beat, right on every beat; "
+            "left comes at −5 dB on every beat, right on every half-beat.",
+        )
+        self.assertEqual(
+            said(wave="square", period=2.0, offset=0.0, start=0.02),
+            "Both sides fall silent on 2, 2½, 4 and 4½.",
+        )
+        # What switches off on the very beat still lets its ramp through.
+        self.assertEqual(
+            said(wave="square", period=2.0, offset=0.0),
+            "Both sides fall silent on 2½ and 4½; both sides are weak (−20 dB) on 2 and 4.",
+        )
+        self.assertEqual(said(depth=0.2), "Every beat and half-beat comes full on both sides.")
+        self.assertEqual(
+            said(depth=0.75, start=0.25), "Left is weak (−12 dB) on every half-beat, right on every beat."
+        )
+        self.assertIn("third-beat", said(period=1 / 3, start=0.75))
         self.assertRegex(said(bar=3, period=0.75, wave="square"), r"^In bar 3 left falls silent on ")
 
     def test_the_best_flip_and_start_let_the_accents_through(self) -> None:

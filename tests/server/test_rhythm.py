@@ -116,7 +116,9 @@ class Pulses(Rhythm):
     def test_a_reading_with_accents_and_a_better_fit(self) -> None:
         self.strokes()
         found = self.asked("/pulse/reading", source="wide", bar=1, accents="strokes", values={**SQUARE, "flip": True})
-        self.assertEqual(found["sentence"], "Both sides fall silent on 1, 1½, 3 and 3½.")
+        self.assertEqual(
+            found["sentence"], "Both sides fall silent on 1½ and 3½; both sides are weak (−20 dB) on 1 and 3."
+        )
         self.assertEqual((found["note"], found["in_hertz"], found["onsets"]), ("1/2 note", "1 Hz", 8))
         self.assertAlmostEqual(found["now"]["score"], 0.5, delta=0.05)
         self.assertAlmostEqual(found["best"]["score"], 0.5, delta=0.05)

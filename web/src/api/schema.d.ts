@@ -3681,7 +3681,7 @@ export interface components {
         };
         /**
          * MarkOut
-         * @description A beat or half-beat, and each side's mean gain over its first quarter.
+         * @description A beat, half-beat or third-beat, and each side's gain of an attack there (the 20 ms after it).
          */
         MarkOut: {
             /** Beat */

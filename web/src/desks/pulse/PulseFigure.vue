@@ -66,7 +66,8 @@ const CELL = 50;
 const cellX = (side: string): number => props.width - (side === "left" ? 2 * CELL + 8 : CELL + 5);
 /** Half-beats get a word where there is room for it. */
 const roomy = computed(() => (props.height - HEAD - FOOT) / count.value > 56);
-const beatText = (beat: number): string => `${Math.floor(beat)}${beat % 1 ? "½" : ""}`;
+const PARTS = ["", "⅓", "½", "⅔"];
+const beatText = (beat: number): string => `${Math.floor(beat)}${PARTS[Math.round((beat % 1) * 4.5)] ?? ""}`;
 
 const playheadY = computed(() => {
   const at = session.grid.indexAt(player.playhead);
