@@ -26,14 +26,15 @@ _RINGS, _ON_A_RING = 6, 16
 """Points that a spread source is made of."""
 
 _SNAP_DEGREES = 3.0
+_DIVERGED = 30.0
 _ALIKE = 1e-6
 
 
 @dataclass(frozen=True)
 class Where:
     """Places in the room, arrays that fit together: ``x``, ``y``, ``z``, ``rotation`` about the listener (degrees, to
-    the left), ``spread`` (degrees, 0…360) and the ``centre`` speaker's share (0…1) of what it would have. ``snap``:
-    at the nearest speaker."""
+    the left), ``spread`` (degrees, 0…360) and the share (0…1) of it that stays in the ``centre`` of its place, the
+    rest beside it. ``snap``: at the nearest speaker."""
 
     x: ArrayLike
     y: ArrayLike
@@ -53,15 +54,47 @@ class Where:
 def room_powers(layout: Layout, where: Where) -> Gains:
     """The powers of places on a layout's speakers, (speakers, *shape), that add up to one; all of them may sound."""
     azimuth, elevation, distance = where.polar()
-    spread = np.asarray(where.spread, dtype=np.float64)
-    shape = np.broadcast_shapes(azimuth.shape, spread.shape, np.shape(where.centre))
+    return polar_powers(layout, azimuth, elevation, distance, where.spread, where.centre, where.snap)
+
+
+def polar_powers(
+    layout: Layout,
+    azimuth: ArrayLike,
+    elevation: ArrayLike,
+    distance: ArrayLike,
+    spread: ArrayLike = 0.0,
+    centre: ArrayLike = 1.0,
+    snap: bool = False,
+) -> Gains:
+    """The same of places told by direction (degrees) and distance (1 at the room's edge).
+
+    What a place lacks of its ``centre`` share stands half of it 30 degrees to its left and half to its right: the
+    divergence of BS.2127-0 7.3.7, (1 - centre) / (1 + centre), powers added up.
+    """
+    azimuth, elevation, distance, spread, centre = (
+        np.asarray(value, dtype=np.float64) for value in (azimuth, elevation, distance, spread, centre)
+    )
+    shape = np.broadcast_shapes(*(value.shape for value in (azimuth, elevation, distance, spread, centre)))
     if len(layout.speakers) == 1:
         return np.ones((1, *shape))
-    level = not where.snap and not spread.any() and not elevation.any()
+    found = _gathered(layout, azimuth, elevation, distance, spread, snap)
+    if (centre == 1.0).all():
+        return np.broadcast_to(found, (len(found), *shape))
+    beside = [
+        _gathered(layout, azimuth + turn, elevation, distance, spread, snap) for turn in (_DIVERGED, -_DIVERGED)
+    ]
+    found = centre * found + (1.0 - centre) / 2.0 * (beside[0] + beside[1])
+    return np.broadcast_to(found, (len(found), *shape))
+
+
+def _gathered(layout: Layout, azimuth: Gains, elevation: Gains, distance: Gains, spread: Gains, snap: bool) -> Gains:
+    """The powers of places that stand as they are, their divergence left out."""
+    azimuth, elevation, distance = np.broadcast_arrays(azimuth, elevation, distance)
+    level = not snap and not spread.any() and not elevation.any()
     vectors = azimuth if level else unit_vectors(azimuth, elevation)
     if level:
         powers = point_panner(layout.name).on_the_level(azimuth) ** 2
-    elif where.snap:
+    elif snap:
         powers = _snapped(layout, vectors)
     elif not spread.any():
         powers = _point(layout, vectors) ** 2
@@ -70,10 +103,10 @@ def room_powers(layout: Layout, where: Where) -> Gains:
         together = np.broadcast_shapes(vectors.shape[1:], spread.shape)
         powers = _spread(layout, np.broadcast_to(vectors, (3, *together)), np.broadcast_to(spread, together))
     inside = np.minimum(distance, 1.0)
-    if not where.snap and (inside < 1.0).any():
+    if not snap and (inside < 1.0).any():
         gains = inside * np.sqrt(powers) + (1.0 - inside) / np.sqrt(len(layout.speakers))
         powers = gains**2 / (gains**2).sum(axis=0)
-    return _shared(layout, np.broadcast_to(powers, (len(powers), *shape)), where.centre)
+    return powers
 
 
 def _point(layout: Layout, vectors: Gains) -> Gains:
@@ -119,21 +152,6 @@ def _across(axes: Gains) -> tuple[Gains, Gains]:
     x, y, z = axes
     lean = 1.0 / np.maximum(1.0 + z, _ALIKE)
     return np.array([1.0 - x * x * lean, -x * y * lean, -x]), np.array([-x * y * lean, 1.0 - y * y * lean, -y])
-
-
-def _shared(layout: Layout, powers: Gains, centre: ArrayLike) -> Gains:
-    """The powers with the centre speaker's share kept, and the rest given to left and right alike (divergence)."""
-    share = np.asarray(centre, dtype=np.float64)
-    names = [speaker.name for speaker in layout.speakers]
-    if (share == 1.0).all() or "M+000" not in names or len(names) == 1:
-        return powers
-    found = powers.copy()
-    middle = names.index("M+000")
-    given = powers[middle] * (1.0 - share)
-    found[middle] = powers[middle] - given
-    for side in ("M+030", "M-030"):
-        found[names.index(side)] += given / 2.0
-    return found
 
 
 @cache

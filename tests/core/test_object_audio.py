@@ -275,6 +275,41 @@ class FromElsewhere(Folder):
         with self.assertRaisesRegex(NeedleError, "describes no objects"):
             description_of(plain)
 
+    def test_what_of_an_object_cannot_be_taken_is_listed_by_name_and_time(self) -> None:
+        place = '<position coordinate="azimuth">10</position>'
+        edges = 'minAzimuth="-20" maxAzimuth="20" minElevation="-5" maxElevation="5"'
+        zone = f"<zoneExclusion><zone {edges}/></zoneExclusion>"
+        later = (
+            f'<audioBlockFormat rtime="00:00:00.00000" duration="00:00:01.50000">{place}{zone}</audioBlockFormat>'
+            f'<audioBlockFormat rtime="00:00:01.50000" duration="00:00:01.00000">{place}{{more}}</audioBlockFormat>'
+        )
+        for more, words in (
+            ("<diffuse>1</diffuse>", "Bee, at 0:02.50: it is diffuse"),
+            ("<depth>20</depth>", "Bee, at 0:02.50: it has a depth"),
+            ('<channelLock maxDistance="0.3">1</channelLock>', "locked only within"),
+            ('<objectDivergence azimuthRange="45">0.5</objectDivergence>', "diverges by 45°"),
+            ('<zoneExclusion><zone minX="-1" maxX="0"/></zoneExclusion>', "room coordinates"),
+            ("", "Bee, at 0:02.50: where it may sound changes"),
+        ):
+            path = self.file(XML.format(parts=FOREIGN.format(blocks=later.format(more=more))))
+            self.assertIn(words, " ".join(read(path).notes))
+        moved = FOREIGN.replace(
+            "<audioTrackUIDRef>", '<positionOffset coordinate="azimuth">5</positionOffset><audioTrackUIDRef>'
+        )
+        path = self.file(XML.format(parts=moved.format(blocks=later.format(more=zone))))
+        self.assertIn("positionOffset", " ".join(read(path).notes))
+
+    def test_what_an_object_is_in_makes_it_louder_or_mute(self) -> None:
+        block = '<audioBlockFormat><position coordinate="azimuth">10</position><gain>0.5</gain></audioBlockFormat>'
+        parent = (
+            '<audioObject audioObjectID="AO_1000"><audioObjectIDRef>AO_1001</audioObjectIDRef>{more}</audioObject>'
+        )
+        inside = FOREIGN.replace("<audioObjectIDRef>AO_1001", "<audioObjectIDRef>AO_1000").replace("{blocks}", block)
+        path = self.file(XML.format(parts=inside + parent.format(more="<gain>0.5</gain>")))
+        self.assertAlmostEqual(float(read(path).objects[0].channels[0].moves.gain[0]), 0.25)
+        with self.assertRaisesRegex(NeedleError, "muted"):
+            read(self.file(XML.format(parts=inside + parent.format(more="<mute>1</mute>"))))
+
     def test_a_bed_stands_at_its_loudspeakers(self) -> None:
         source = MixSource("one", tone(440.0, 1.0), timing="symmetric", lfe=0.0)
         mix = Mix(RATE, 1.0, (source,), layout="0+5+0")

@@ -19,6 +19,9 @@ from needle.placing.coordinates import polar_of
 
 MOST_BLOCKS = 1_000_000
 _OBJECTS, _SPEAKERS = "0003", "0001"
+_RANGE = 30.0
+"""How far to either side what diverges stands (degrees)."""
+
 _TYPE_NAMES = {"0002": "a matrix", "0004": "a sound field (HOA)", "0005": "binaural"}
 _CLOCK = re.compile(r"^(\d{1,3}):(\d{1,2}):(\d{1,2})(?:\.(\d{1,12})(?:S(\d{1,9}))?)?$")
 
@@ -73,6 +76,8 @@ class _Reader:
             key = element.get(f"{element.tag}ID") or element.get("UID")
             if key:
                 self._by_id[key] = element
+        self._noted: set[tuple[str, str]] = set()
+        self._within: dict[str, ET.Element] = {}
         self._blocks_left = MOST_BLOCKS
 
     def programme(self) -> AdmProgramme:
@@ -101,16 +106,31 @@ class _Reader:
             if element is None or key in found or element.tag != "audioObject":
                 continue
             found[key] = element
-            waiting += _refs(element, "audioObjectIDRef")
+            inside = _refs(element, "audioObjectIDRef")
+            for one in inside:
+                self._within.setdefault(one, element)
+            waiting += inside
         return list(found.values())
+
+    def _around(self, element: ET.Element) -> list[ET.Element]:
+        """The objects in which an object is, the nearest first."""
+        found: list[ET.Element] = []
+        key = element.get("audioObjectID") or ""
+        while (parent := self._within.get(key)) is not None and parent not in found:
+            found.append(parent)
+            key = parent.get("audioObjectID") or ""
+        return found
 
     def _object(self, element: ET.Element) -> AdmObject | None:
         name = (element.get("audioObjectName") or element.get("audioObjectID") or "Object")[:100]
         start = _seconds(element.get("start"), 0.0)
-        gain = _gain(element.find("gain"))
-        if (element.findtext("mute") or "").strip() in ("1", "true"):
+        whole = [element, *self._around(element)]
+        gain = math.prod(_gain(one.find("gain")) for one in whole)
+        if any((one.findtext("mute") or "").strip() in ("1", "true") for one in whole):
             self.notes.append(f"{name} is muted there and was left out.")
             return None
+        if any(one.find("positionOffset") is not None for one in whole):
+            self.notes.append(f"{name} is moved as a whole there (positionOffset); here it stands without that.")
         channels = []
         for uid in _refs(element, "audioTrackUIDRef"):
             row = next((row for row in self.rows if row.uid == uid), None)
@@ -124,10 +144,44 @@ class _Reader:
             channel = self._channel(row, name, start, gain)
             if channel is not None:
                 channels.append(channel)
+        self._note_pair(name, channels)
         moving = tuple(channel for channel in channels if channel.moves is not None)
         standing = tuple(channel for channel in channels if channel.speaker is not None)
         kept = moving or standing
         return AdmObject(name, kept) if kept else None
+
+    def _note_pair(self, name: str, channels: list[Channel]) -> None:
+        """What only the first of two channels can have here."""
+        moves = [channel.moves for channel in channels if channel.moves is not None]
+        if len(moves) != 2:
+            return
+        for told, numbers in (("extent", "extent"), ("divergence", "divergence")):
+            first, second = (getattr(one, numbers) for one in moves)
+            if not np.array_equal(np.unique(first), np.unique(second)):
+                self.notes.append(
+                    f"The second channel of {name} has another {told} there; here both have the first's."
+                )
+
+    def _note_block(self, name: str, element: ET.Element, begins: float) -> None:
+        """What of a block cannot be taken, with its time."""
+        at = f"{name}, at {_said(begins)}"
+        for tag, told in (("diffuse", "it is diffuse"), ("depth", "it has a depth")):
+            if _child(element, tag) != 0.0:
+                self._once(name, tag, f"{at}: {told} there; here it is not.")
+        lock = element.find("channelLock")
+        if lock is not None and lock.get("maxDistance"):
+            self._once(name, "maxDistance", f"{at}: it is locked only within a distance there; here everywhere.")
+        if element.find("zoneExclusion/zone[@minX]") is not None:
+            self._once(name, "zones", f"{at}: its zones are told in room coordinates and were left out.")
+        jump = element.find("objectDivergence")
+        told_range = _float(jump.get("azimuthRange"), _RANGE) if jump is not None else _RANGE
+        if jump is not None and _child(element, "objectDivergence") and abs(told_range - _RANGE) > 0.01:
+            self._once(name, "range", f"{at}: it diverges by {told_range:g}° there; here by {_RANGE:g}°.")
+
+    def _once(self, name: str, what: str, note: str) -> None:
+        if (name, what) not in self._noted:
+            self._noted.add((name, what))
+            self.notes.append(note)
 
     def _channel(self, row: TrackRow, name: str, start: float, gain: float) -> Channel | None:
         element = self._channel_format(row)
@@ -145,7 +199,7 @@ class _Reader:
         self._blocks_left -= len(blocks)
         if self._blocks_left < 0:
             raise NeedleError(f"{self.path.name} tells more than {MOST_BLOCKS} blocks. Thin its moves first.")
-        return Channel(row.track, called[:100], moves=_moves(self._blocks(blocks, start, gain)))
+        return Channel(row.track, called[:100], moves=_moves(self._blocks(name, blocks, start, gain)))
 
     def _channel_format(self, row: TrackRow) -> ET.Element | None:
         """The channel format of a track, by whatever way the file goes to it."""
@@ -171,20 +225,27 @@ class _Reader:
                             return self._by_id[channel]
         return None
 
-    def _blocks(self, elements: list[ET.Element], start: float, gain: float) -> Iterator[_Block]:
+    def _blocks(self, name: str, elements: list[ET.Element], start: float, gain: float) -> Iterator[_Block]:
+        zones: tuple[Zone, ...] | None = None
         for element in elements:
             begins = start + _seconds(element.get("rtime"), 0.0)
             lasts = _seconds(element.get("duration"), math.inf)
             jump = element.find("jumpPosition")
             jumps = jump is not None and (jump.text or "").strip() in ("1", "true")
             length = _float(jump.get("interpolationLength"), 0.0) if jump is not None else 0.0
+            self._note_block(name, element, begins)
+            here = _zones(element)
+            if zones is not None and here != zones:
+                changes = "where it may sound changes there; here the zones of its beginning hold"
+                self._once(name, "later zones", f"{name}, at {_said(begins)}: {changes}.")
+            zones = here if zones is None else zones
             values = _place(element)
             values["gain"] = _gain(element.find("gain")) * gain
             values["extent"] = min(max(_child(element, "width"), _child(element, "height"), 0.0), 360.0)
             values["divergence"] = min(max(_child(element, "objectDivergence"), 0.0), 1.0)
             lock = (element.findtext("channelLock") or "").strip() in ("1", "true")
             ramp = max(length, 0.0) if jumps else math.inf
-            yield _Block(begins, begins + max(lasts, 0.0), ramp, values, _zones(element), lock)
+            yield _Block(begins, begins + max(lasts, 0.0), ramp, values, here, lock)
 
 
 def _moves(blocks: Iterator[_Block]) -> Moves:
@@ -216,6 +277,11 @@ def _moves(blocks: Iterator[_Block]) -> Moves:
     return Moves(
         np.array(times), **numbers, zones=tuple(row.zones for row in rows), lock=tuple(row.lock for row in rows)
     )
+
+
+def _said(seconds: float) -> str:
+    minutes, rest = divmod(max(seconds, 0.0), 60.0)
+    return f"{int(minutes)}:{rest:05.2f}"
 
 
 def _place(element: ET.Element) -> dict[str, float]:

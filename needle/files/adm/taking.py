@@ -2,13 +2,14 @@
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from needle.checks import INKS, Document
-from needle.conventions import OFF_DB, RATES
+from needle.conventions import OFF_DB, RATES, db_to_gain
 from needle.errors import NeedleError
 from needle.files.adm.bw64 import opened
 from needle.files.adm.model import AdmObject, AdmProgramme, Channel, Moves, Values
@@ -151,8 +152,10 @@ def _key(things: dict[str, Any], name: str) -> str:
 def _stand(document: Document, source: dict[str, Any], channels: tuple[Channel, ...]) -> None:
     """A bed's channels at their loudspeakers."""
     suffixes = ("",) if len(channels) == 1 else ("_left", "_right")
+    source["gain"] = _before_levels(_db(np.array([channel.speaker.gain for channel in channels if channel.speaker])))
+    by = float(db_to_gain(-source["gain"]))
     for channel, suffix in zip(channels, suffixes, strict=True):
-        place = channel.speaker
+        place = channel.speaker and replace(channel.speaker, gain=channel.speaker.gain * by)
         if place is None:
             continue
         if place.lfe:
@@ -169,12 +172,9 @@ def _stand(document: Document, source: dict[str, Any], channels: tuple[Channel, 
 
 def _move(document: Document, source: dict[str, Any], channels: tuple[Channel, ...], layout: Layout) -> None:
     suffixes = ("",) if len(channels) == 1 else ("_left", "_right")
-    louder = 0.0
-    for channel in channels:
-        if channel.moves is not None:
-            louder = max(louder, float(_db(channel.moves.gain).max()) - PARAMETERS["level"].high)
-    # What is louder than a level can be is made so before everything else.
-    source["gain"] = round(float(np.ceil(louder * 10.0)) / 10.0, 1)
+    source["gain"] = _before_levels(
+        np.concatenate([_db(one.moves.gain) for one in channels if one.moves is not None])
+    )
     for channel, suffix in zip(channels, suffixes, strict=True):
         moves = channel.moves
         if moves is None:
@@ -229,6 +229,12 @@ def _set(document: Document, source: dict[str, Any], name: str, times: Values, v
     document["lanes"][key] = lane_value(
         key, [{"t": p.t, "value": p.value, "shape": p.shape, "tension": p.tension} for p in points]
     )
+
+
+def _before_levels(levels: Values) -> float:
+    """The gain (dB) before everything else that makes up for what is louder than a level can be."""
+    louder = max(float(levels.max(initial=OFF_DB)) - PARAMETERS["level"].high, 0.0)
+    return round(float(np.ceil(louder * 10.0)) / 10.0, 1)
 
 
 def _db(gain: Values) -> Values:

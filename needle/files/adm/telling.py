@@ -6,7 +6,7 @@ groups of loudspeakers) is a bed in the mix's layout, exactly as it sounds there
 """
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 
 from needle.conventions import db_to_gain
 from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Values, Zone
-from needle.layouts import Layout, Speaker
+from needle.layouts import LAYOUTS, Layout, Speaker
 from needle.placing.coordinates import polar_of
 from needle.placing.laws import law_named
 from needle.placing.modes import MODES, STEM, mode_for
+from needle.placing.room import permitted, polar_powers
 from needle.rendering.engine import render_audio, render_before_placement
 from needle.rendering.freezing import bare
 from needle.rendering.mix import Mix, MixSource
@@ -27,17 +28,21 @@ from needle.rendering.placements import level_gain, output_sides, values_at
 Audio = NDArray[np.float32]
 
 STEP_SECONDS = 0.005
-"""How closely moves are looked at; corners of lanes come on top."""
+"""How closely moves are looked at; corners of lanes come on top, and more of it where gains rush."""
 
-_TOLERANCES = {
-    "azimuth": 0.03, "elevation": 0.03, "distance": 0.002, "gain": 0.05, "extent": 0.5, "divergence": 0.005,
-}  # fmt: skip
-"""How far straight lines between blocks may be off: degrees, room radii, dB."""
+_FINE_SECONDS = 0.0001
+_RUSHES = 0.03
+"""A gain that changes by more than this between two looks is looked at more finely."""
 
-_MOST_TURN = 120.0
-"""An azimuth that turned further between two blocks could be taken for the other way round (degrees)."""
+_GAIN_ERROR = 0.007
+"""How far a gain may be off where a renderer goes straight from one block's gains to the next one's (BS.2127-0, 7.3).
 
-_QUIET = 1e-4
+The widest is asked for: 0.02 in any gain, and -35 dB of what is left of the sound.
+"""
+
+_DENSE = ("4+7+0", "0+5+0")
+"""Layouts in which gains have to be straight between blocks: where loudspeakers stand near, and where they do not."""
+
 _ZONE = 1.0
 """How far a zone that silences a loudspeaker reaches beyond it (degrees)."""
 
@@ -161,6 +166,22 @@ def _add_lfe(objects: list[AdmObject], tracks: list[TrackSound], mix: Mix, sourc
 def moves_of(mix: Mix, source: MixSource) -> list[Moves]:
     """How a source moves, channel by channel of what comes out of it; one that is added up has one channel."""
     times = _looked_at(mix, source)
+    numbers = _numbers(mix, source, times)
+    zones = _zones(mix.room, source, times)
+    if len(times) > 1:
+        rushing = np.zeros(len(times) - 1, bool)
+        for one in numbers:
+            rushing |= (np.abs(np.diff(_gains(one, zones, source.snap), axis=1)) > _RUSHES).any(axis=0)
+        if rushing.any():
+            # What begins or ends to rush does so within a step of it.
+            beside = np.pad(rushing, 1)
+            times = _closer(times, beside[:-2] | beside[1:-1] | beside[2:])
+            numbers, zones = _numbers(mix, source, times), _zones(mix.room, source, times)
+    return [_thinned(times, one, zones, source) for one in numbers]
+
+
+def _numbers(mix: Mix, source: MixSource, times: Values) -> list[dict[str, Values]]:
+    """What blocks tell of every channel, at each time."""
     values = values_at(source, times)
     azimuth, elevation, distance, gain = _places(mix, source, values, times)
     # Two loudspeakers play no turning, no depth and no spread.
@@ -175,11 +196,46 @@ def moves_of(mix: Mix, source: MixSource) -> list[Moves]:
         "extent": np.broadcast_to(values["spread"], shape) if mix.room.surround else np.zeros(shape),
         "divergence": (1.0 - centre) / (1.0 + centre) if mix.room.surround else np.zeros(shape),
     }
-    zones = _zones(mix.room, source, times)
     return [
-        _thinned(times, {name: np.broadcast_to(row, shape)[channel] for name, row in found.items()}, zones, source)
+        {name: np.ascontiguousarray(np.broadcast_to(row, shape)[channel]) for name, row in found.items()}
         for channel in range(len(gain))
     ]
+
+
+def _closer(times: Values, rushing: NDArray[np.bool_]) -> Values:
+    """Times with more between each two where something rushes."""
+    found = [times]
+    for low, high in zip(times[:-1][rushing], times[1:][rushing], strict=True):
+        found.append(np.arange(low, high, _FINE_SECONDS)[1:])
+    return np.unique(np.round(np.concatenate(found), 5))
+
+
+def _gains(numbers: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], lock: bool) -> Values:
+    """What a renderer makes of the numbers in the layouts that are looked at: (speakers of all of them, times)."""
+    centre = (1.0 - numbers["divergence"]) / (1.0 + numbers["divergence"])
+    place = numbers["azimuth"], numbers["elevation"], numbers["distance"], numbers["extent"], centre
+    rows = []
+    for name in _DENSE:
+        layout = LAYOUTS[name]
+        # What stands still is worked out once.
+        still = all(np.ptp(one) == 0.0 for one in place)
+        powers = polar_powers(layout, *(one[:1] if still else one for one in place), lock)
+        powers = np.broadcast_to(powers, (len(powers), len(numbers["gain"])))
+        if any(zones):
+            powers = _outside(layout, powers, zones)
+        rows.append(np.sqrt(powers) * numbers["gain"])
+    return np.concatenate(rows)
+
+
+def _outside(layout: Layout, powers: Values, zones: tuple[tuple[Zone, ...], ...]) -> Values:
+    """Powers with what lies in the zones of each time switched off."""
+    found = powers.copy()
+    for some in set(zones):
+        off = frozenset(s.name for s in layout.speakers if any(z.holds(s.azimuth, s.elevation) for z in some))
+        here = np.array([one == some for one in zones])
+        if off and len(off) < len(layout.speakers):
+            found[:, here] = permitted(layout, powers[:, here], {off: 1.0})
+    return found
 
 
 def _places(
@@ -235,40 +291,41 @@ def _zone(speaker: Speaker) -> Zone:
 def _thinned(
     times: Values, numbers: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], source: MixSource
 ) -> Moves:
-    """As few blocks as tell the same moves within the tolerances."""
-    heard = dict(numbers)
-    # What is a level is told as one, so that a faint passage keeps its shape.
-    heard["gain"] = 20.0 * np.log10(numbers["gain"] + _QUIET)
-    scaled = np.array([heard[name] / _TOLERANCES[name] for name in NUMBERS])
+    """As few blocks as tell the same sound to a renderer that goes straight from gains to gains between them."""
+    gains = _gains(numbers, zones, source.snap)
     edges = [i for i in range(1, len(times)) if zones[i] != zones[i - 1]]
     bounds = sorted({0, len(times) - 1, *edges, *(i - 1 for i in edges)})
-    kept = set(bounds)
-    waiting = list(itertools.pairwise(bounds))
-    gains = numbers["gain"]
-    while waiting:
-        low, high = waiting.pop()
-        if high - low < 2:
-            continue
-        share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
-        line = scaled[:, low, np.newaxis] + share * (scaled[:, high] - scaled[:, low])[:, np.newaxis]
-        straight = gains[low] + share * (gains[high] - gains[low])
-        line[NUMBERS.index("gain")] = 20.0 * np.log10(straight + _QUIET) / _TOLERANCES["gain"]
-        off = np.abs(scaled[:, low + 1 : high] - line).max(axis=0)
-        worst = int(np.argmax(off))
-        turned = abs(numbers["azimuth"][high] - numbers["azimuth"][low])
-        if off[worst] > 1.0 or turned > _MOST_TURN:
-            middle = low + 1 + (worst if off[worst] > 1.0 else len(off) // 2)
-            kept.add(middle)
-            waiting += [(low, middle), (middle, high)]
-    at = sorted(kept)
-    if len(at) > 1 and not edges and all(np.ptp(scaled[:, at], axis=1) <= 1e-9):
-        at = [0]
+    at = [0] if not np.ptp(gains, axis=1).any() and not edges else straight_between(times, gains, bounds)
     return Moves(
         times[at],
         *(numbers[name][at] for name in NUMBERS),
         zones=tuple(zones[i] for i in at),
         lock=tuple(source.snap for _ in at),
     )
+
+
+def straight_between(times: Values, gains: Values, bounds: Sequence[int]) -> list[int]:
+    """Which of some ``times`` have to be told so that ``gains`` (rows, times) are straight lines between them.
+
+    ``bounds`` (indices) are told in any case.
+    """
+    kept = set(bounds)
+    waiting = list(itertools.pairwise(bounds))
+    # What is soft all the time is told as closely as what is loud.
+    most = _GAIN_ERROR * float(np.clip(gains.max(initial=0.0), 1e-6, 1.0))
+    while waiting:
+        low, high = waiting.pop()
+        if high - low < 2:
+            continue
+        share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
+        line = gains[:, low, np.newaxis] + share * (gains[:, high] - gains[:, low])[:, np.newaxis]
+        off = np.abs(gains[:, low + 1 : high] - line).max(axis=0)
+        worst = int(np.argmax(off))
+        if off[worst] > most:
+            middle = low + 1 + worst
+            kept.add(middle)
+            waiting += [(low, middle), (middle, high)]
+    return sorted(kept)
 
 
 def louder(found: Told, gain: float) -> Told:

@@ -1,0 +1,168 @@
+"""Objects that move: a renderer by BS.2127-0 7.3 makes of our files what we render, and of theirs what we take in."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from needle.files.adm.bw64 import Bw64Writer, TrackRow
+from needle.files.adm.taking import take_in_adm
+from needle.files.adm.telling import moves_of, told
+from needle.files.adm.writing import write_adm
+from needle.files.bundle import Bundle
+from needle.layouts import LAYOUTS
+from needle.moving.lane import Lane, Point
+from needle.pulsing.pulse import Pulse, Pulsing
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import Mix, MixSource
+from needle.session import mix_of
+from tests.core.adm_renderer import rendered, residual_db
+from tests.core.strategies import RATE
+
+SECONDS = 4.0
+DENSE = ("4+7+0", "0+5+0")
+
+
+def lane(*points: tuple, shape: str = "straight") -> Lane:
+    return Lane(tuple(Point(at, value, *(more or (shape,))) for at, value, *more in points))
+
+
+def noise() -> np.ndarray:
+    return (0.2 * np.random.default_rng(4).standard_normal((1, round(SECONDS * RATE)))).astype(np.float32)
+
+
+def quick_moves() -> dict[str, Lane]:
+    """32 moves in 8 seconds, all over the room."""
+    rng = np.random.default_rng(8)
+    times = np.arange(17) * 0.25
+    return {
+        name: Lane(
+            tuple(Point(float(t), float(v), "ease") for t, v in zip(times, rng.uniform(-1, 1, 17), strict=True))
+        )
+        for name in ("pan", "front")
+    }
+
+
+CASES: dict[str, dict] = {
+    "a turn in a second": {"lanes": {"rotation": lane((1.0, 0.0), (2.0, 90.0))}},
+    "several turns": {"lanes": {"rotation": lane((0.0, 0.0), (4.0, 1440.0))}},
+    "a sweep across": {"lanes": {"pan": lane((0.0, -1.0, "ease"), (2.0, 1.0, "ease"), (4.0, -1.0))}},
+    "a sweep from front to back": {"pan": 0.7, "lanes": {"front": lane((0.0, 1.0), (3.0, -1.0))}},
+    "a pulse of places": {"pulse": Pulsing(Pulse(form="place", wave="sine", period=1.0))},
+    "a pulse that leaps": {"pulse": Pulsing(Pulse(form="place", wave="square", period=0.5))},
+    "a pulse that turns": {"pulse": Pulsing(Pulse(form="turn", wave="triangle", period=4.0))},
+    "jumps": {"lanes": {"pan": lane((0.0, -1.0), (1.0, 1.0), (1.5, -0.4), (3.0, 0.6), shape="hold")}},
+    "a rise with a jump": {"lanes": {"height": lane((0.5, 0.0), (2.0, 1.0), (2.0, 0.2), (3.5, 0.8))}},
+    "quick moves": {"lanes": quick_moves()},
+    "a fade while it goes": {
+        "lanes": {"level": lane((0.0, -40.0), (3.0, 0.0)), "pan": lane((0.0, 1.0), (4.0, -1.0))}
+    },
+    "divergence on the way": {"centre": 0.3, "lanes": {"pan": lane((0.0, -1.0), (4.0, 1.0))}},
+}
+
+
+def in_a_room(session: Path) -> np.ndarray:
+    """A session rendered in the densest room: (speakers, frames)."""
+    with Bundle(session) as bundle:
+        settings = {**bundle.document["session"], "layout": "4+7+0"}
+        mix = mix_of({**bundle.document, "session": settings}, bundle.audio)
+        return render_audio(mix, 0, mix.frames)[LAYOUTS["4+7+0"].standing].astype(float)
+
+
+class OurFiles(SimpleTestCase):
+    def folder(self) -> Path:
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        return Path(made.name)
+
+    def file(self, mix: Mix) -> Path:
+        path = self.folder() / "objects.wav"
+        list(write_adm(path, mix, told(mix, "Objects", {"one": "One"})))
+        return path
+
+    def assert_same(self, found: np.ndarray, wanted: np.ndarray, within: float = 0.02) -> None:
+        self.assertLess(residual_db(found, wanted), -35.0)
+        # The first block of an object only holds, for 50 µs.
+        self.assertLess(np.abs(found - wanted)[:, 5:].max(), within)
+
+    def test_a_renderer_of_the_recommendation_makes_of_them_what_we_render(self) -> None:
+        for name, values in CASES.items():
+            for layout in DENSE:
+                with self.subTest(f"{name}, {layout}"):
+                    steady = np.full((1, round(SECONDS * RATE)), 0.5, np.float32)
+                    source = MixSource("one", steady, **values)
+                    mix = Mix(RATE, SECONDS, (source,), layout=layout)
+                    heard = render_audio(mix, 0, mix.frames)[LAYOUTS[layout].standing].astype(float)
+                    self.assert_same(rendered(self.file(mix), LAYOUTS[layout]) / 0.5, heard / 0.5)
+
+    def test_few_blocks_where_nothing_moves(self) -> None:
+        still = Mix(RATE, SECONDS, (MixSource("one", noise(), pan=0.3),), layout="4+7+0")
+        self.assertEqual(len(moves_of(still, still.sources[0])[0].times), 1)
+        source = MixSource("one", noise(), lanes={"pan": lane((3.0, -1.0), (3.5, 1.0))})
+        late = Mix(RATE, SECONDS, (source,), layout="4+7+0")
+        times = moves_of(late, source)[0].times
+        self.assertLess((times < 2.9).sum() + (times > 3.6).sum(), 4)
+        self.assertLess(len(times), 80)
+
+    def test_what_comes_back_sounds_as_a_renderer_makes_it(self) -> None:
+        for name in ("several turns", "a sweep across", "quick moves", "a rise with a jump", "a fade while it goes"):
+            with self.subTest(name):
+                source = MixSource("one", noise(), **CASES[name])
+                path = self.file(Mix(RATE, SECONDS, (source,), layout="4+7+0"))
+                folder = self.folder()
+                list(take_in_adm(path, folder))
+                self.assertLess(residual_db(in_a_room(folder), rendered(path, LAYOUTS["4+7+0"])), -35.0)
+
+
+HAND_MADE = """<ebuCoreMain><coreMetadata><format><audioFormatExtended>
+<audioObject audioObjectID="AO_1001" audioObjectName="Bee"><audioTrackUIDRef>ATU_00000001</audioTrackUIDRef>
+</audioObject>
+<audioChannelFormat audioChannelFormatID="AC_00031001" typeDefinition="Objects">{blocks}</audioChannelFormat>
+<audioTrackUID UID="ATU_00000001"><audioChannelFormatIDRef>AC_00031001</audioChannelFormatIDRef></audioTrackUID>
+</audioFormatExtended></format></coreMetadata></ebuCoreMain>"""
+
+
+def block(at: float, lasts: float, place: str, more: str = "") -> str:
+    start, duration = (f"00:00:{value:08.5f}" for value in (at, lasts))
+    positions = "".join(
+        f'<position coordinate="{name}">{value}</position>'
+        for name, value in (one.split("=") for one in place.split())
+    )
+    return f'<audioBlockFormat rtime="{start}" duration="{duration}">{positions}{more}</audioBlockFormat>'
+
+
+class TheirFiles(SimpleTestCase):
+    def taken(self, blocks: str) -> tuple[np.ndarray, np.ndarray]:
+        """What we make of a hand-made file, and what a renderer does: (speakers, frames) each."""
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        path = Path(made.name) / "theirs.wav"
+        with Bw64Writer(path, RATE, 1, round(SECONDS * RATE)) as writer:
+            writer.write(noise())
+            writer.describe(
+                [TrackRow(0, "ATU_00000001", "AC_00031001_00", "")], HAND_MADE.format(blocks=blocks).encode()
+            )
+        list(take_in_adm(path, Path(made.name) / "session"))
+        return in_a_room(Path(made.name) / "session"), rendered(path, LAYOUTS["4+7+0"])
+
+    def test_blocks_near_to_each_other(self) -> None:
+        steps = [block(i * 0.1, 0.1, f"azimuth={i * 4.0 - 80.0} elevation={i * 0.5} distance=1") for i in range(40)]
+        self.assertLess(residual_db(*self.taken("".join(steps))), -35.0)
+
+    def test_what_stands_and_jumps(self) -> None:
+        jump = "<jumpPosition>1</jumpPosition>"
+        places = ("azimuth=110", "azimuth=-30", "azimuth=0")
+        found = self.taken(
+            "".join(block(i * 1.2, 1.2, f"{one} elevation=0 distance=1", jump) for i, one in enumerate(places))
+        )
+        # We come over within 5 ms, so that nothing clicks.
+        self.assertLess(residual_db(*found), -25.0)
+
+    def test_gain_lock_divergence_and_room_coordinates(self) -> None:
+        more = '<gain gainUnit="dB">-7</gain><objectDivergence azimuthRange="30">0.5</objectDivergence>'
+        self.assertLess(residual_db(*self.taken(block(0.0, 4.0, "azimuth=15 elevation=0 distance=1", more))), -50.0)
+        locked = block(0.0, 4.0, "azimuth=80 elevation=8 distance=1", "<channelLock>1</channelLock>")
+        self.assertLess(residual_db(*self.taken(locked)), -50.0)
+        cartesian = block(0.0, 4.0, "x=-0.5 y=-1 z=0.2", "<cartesian>1</cartesian>")
+        self.assertLess(residual_db(*self.taken(cartesian)), -50.0)
