@@ -389,15 +389,20 @@ class MidiFiles(SimpleTestCase):
         self.assertEqual(self.run_main("deal", str(path), "--places", "1")[0], 2)
 
     def test_the_command_line_reads_a_pulse(self) -> None:
-        code, out, _ = self.run_main("pulse", "--period", "1", "--bpm", "120", "--beats", "4", "--json")
+        # A quarter of a cycle ahead a sine is at its top on the beat, and at its bottom half a beat later.
+        told = ("pulse", "--period", "1", "--start", "0.25")
+        code, out, _ = self.run_main(*told, "--bpm", "120", "--beats", "4", "--json")
         found = json.loads(out)
         self.assertEqual(code, 0)
         self.assertEqual(
             found["silent_beats"], {"left": [1.5, 2.5, 3.5, 4.5], "right": [1.0, 2.0, 3.0, 4.0], "both": []}
         )
         np.testing.assert_allclose(np.add(found["left"], found["right"]), 1.0, atol=1e-9)
-        flipped = json.loads(self.run_main("pulse", "--period", "1", "--flip", "--json")[1])
+        flipped = json.loads(self.run_main(*told, "--flip", "--json")[1])
         self.assertEqual(flipped["silent_beats"]["left"], [1.0, 2.0, 3.0, 4.0])
-        self.assertIn("Left falls silent", self.run_main("pulse")[1])
+        self.assertIn("Left falls silent", self.run_main(*told)[1])
+        # As it is, it is half-way down on every beat: nothing falls silent.
+        halfway = json.loads(self.run_main("pulse", "--period", "1", "--json")[1])
+        self.assertEqual(halfway["silent_beats"], {"left": [], "right": [], "both": []})
         self.assertEqual(self.run_main("pulse", "--depth", "3")[0], 2)
         self.assertEqual(self.run_main("pulse", "--hertz", "2", "--bpm", "90", "--beats", "3")[0], 0)

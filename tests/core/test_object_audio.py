@@ -107,9 +107,9 @@ class Random(Folder):
             away = (np.minimum(at[2], polar_of(*there)[2]) > 0.05) & ~near
             self.assertLess(angle_between(room_of(*at), there)[away].max(initial=0.0), 0.1)
             gains = [np.interp(times, m.times, m.gain * by) for m, by in ((before, 1.0), (after, softer))]
-            loud = (np.minimum(*gains) > 1e-3) & ~near
-            apart = 20.0 * np.log10(np.maximum(gains[1], 1e-9) / np.maximum(gains[0], 1e-9))
-            self.assertLess(np.abs(apart[loud]).max(initial=0.0), 0.15)
+            # As near as gains have to be where a renderer goes straight from block to block.
+            apart = np.abs(gains[1] - gains[0])[~near]
+            self.assertLess(apart.max(initial=0.0), 0.02 * min(max(gains[0].max(), 1e-6), 1.0))
 
     @examples(8)
     @given(documents(layouts=("4+7+0",), plain=True))
