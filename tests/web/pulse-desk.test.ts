@@ -21,6 +21,21 @@ afterEach(() => {
   expect(page.unknown.join("\n")).toBe("");
 });
 
+describe("a page that is slow to come", () => {
+  it("leaves what has been chosen meanwhile", async () => {
+    page = new Page("stereo");
+    let come: (value: unknown) => void = () => undefined;
+    const late = new Promise((done) => (come = done));
+    page.gives["/api/library"] = () => late;
+    await page.desk("pulse");
+    expect(usePlayer().chosen).not.toBe("wide");
+    await page.press("Wide");
+    come(page.answers["/api/library"]);
+    await page.until(() => page.text.includes("Cycle"), "the desk is there");
+    expect(usePlayer().chosen).toBe("wide");
+  });
+});
+
 describe("a pulse", () => {
   beforeEach(async () => {
     await open();

@@ -122,6 +122,20 @@ useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
     event.preventDefault();
 });
 
+/** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
+function begin(id: string): void {
+  if (id !== props.id) return;
+  document.title = `${session.settings?.name} · Wandering Needle`;
+  view.top = -16 / view.scale;
+  if (player.chosen) return;
+  const travel = (source: Source): number => {
+    const places = session.points(source.id, "pan").map((point) => point.value);
+    return places.length ? Math.max(...places) - Math.min(...places) : 0;
+  };
+  const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
+  view.choose(farthest?.id ?? null);
+}
+
 watch(
   () => props.id,
   async (id) => {
@@ -134,19 +148,11 @@ watch(
     view.chooseReturn("");
     void library.look().catch(() => undefined);
     try {
-      await Promise.all([session.open(id), library.arrive()]);
+      // What there is to choose from may come later than the session.
+      await Promise.all([session.open(id).then(() => begin(id)), library.arrive()]);
     } catch (error) {
       problem.value = (error as Error).message;
-      return;
     }
-    document.title = `${session.settings?.name} · Wandering Needle`;
-    view.top = -16 / view.scale;
-    const travel = (source: Source): number => {
-      const places = session.points(source.id, "pan").map((point) => point.value);
-      return places.length ? Math.max(...places) - Math.min(...places) : 0;
-    };
-    const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
-    view.choose(farthest?.id ?? null);
   },
   { immediate: true },
 );

@@ -13,9 +13,14 @@ export const useLibrary = defineStore("library", () => {
   let asked: Promise<void> | undefined;
 
   function arrive(): Promise<void> {
-    asked ??= get<Schemas["Library"]>("/api/library").then((found) => {
-      library.value = found;
-    });
+    asked ??= get<Schemas["Library"]>("/api/library").then(
+      (found) => void (library.value = found),
+      (error: unknown) => {
+        // Whoever opens a session next asks again.
+        asked = undefined;
+        throw error;
+      },
+    );
     return asked;
   }
 
