@@ -192,7 +192,8 @@ def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, floa
     values = {key: float(value[0]) for key, value in values_at(source.still, np.array([at])).items()}
     positions = MODES[source.mode].positions({key: np.array(value) for key, value in values.items()}, source.channels)
     gains = _in_stereo(mix, source, {key: np.array([value]) for key, value in values.items()})
-    own = positions - source.shift if source.shift else positions
+    # What its group's shift pushes against the edge of the field stands at most at the other edge by itself.
+    own = np.clip(positions - source.shift, -1.0, 1.0)
     if name == source.mode:
         return {"mode": name}
     centre = float(np.clip(own.mean(), -1.0, 1.0))

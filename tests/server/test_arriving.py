@@ -99,7 +99,7 @@ class Arriving(Coming):
         self.assertEqual(session.name, "Tones for the room")
         times = np.linspace(0.0, 4.0, 200)
         before, after = (lane_in(document, "low", "pan") for document in (self.document(), stored_document(session)))
-        np.testing.assert_allclose(after.evaluate(times), before.evaluate(times), atol=2e-3)
+        np.testing.assert_allclose(after.evaluate(times), before.evaluate(times), atol=0.01)
         worst = np.abs(self.heard(session) - self.heard(self.session)).max()
         self.assertLess(20.0 * np.log10(worst), -40.0)
 
