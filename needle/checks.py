@@ -10,13 +10,13 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.layouts import layout_named
 from needle.moving.lane import MAX_TIME, Lane
-from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, PARAMETERS, parameter_named
+from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, OF_SOURCES, PARAMETERS, parameter_named
 from needle.owners import owned_parameter, owner_in
 from needle.placing.laws import law_named
 from needle.placing.modes import MOST_INPUTS, mode_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.pulsing.stored import check_deal, check_events, check_pulse
-from needle.rendering.mix import LAYER_INPUTS, LAYER_PLACE, SEND_PLACES
+from needle.rendering.mix import LAYER_INPUTS, LAYER_PLACE, RETURN_IN_ROOM, SEND_PLACES
 from needle.rendering.ways import checked_way
 
 INKS = 10
@@ -72,7 +72,7 @@ def check_source(source: Mapping[str, Any]) -> None:
     mode_for(source["mode"], source["channels"])
     timing_of(source["timing"], source["timing_ms"], source["timing_share"])
     check_gain(source["gain"])
-    for parameter in PARAMETERS:
+    for parameter in OF_SOURCES:
         if parameter not in OF_PULSES:
             check_value(parameter, source[parameter])
     _within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
@@ -90,14 +90,14 @@ def check_group(group: Mapping[str, Any]) -> None:
 
 def check_return(one: Mapping[str, Any]) -> None:
     """NeedleError if one of a return's values, or a setting of its effects, is not allowed."""
-    for name in ("level", "pan", "width", "front", "height", "rotation"):
+    for name in ("level", "pan", "width", *RETURN_IN_ROOM):
         check_value(name, one[name])
     checked_effects(one["effects"])
 
 
 def check_send(send: Mapping[str, Any]) -> None:
     """NeedleError if one of a send's values is not allowed."""
-    for name in ("level", "pan", "front", "height"):
+    for name in ("level", "pan", "front", "height", "spread"):
         check_value(name, send[name])
     if send["place"] not in SEND_PLACES:
         raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")

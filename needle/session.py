@@ -16,11 +16,11 @@ from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
 from needle.moving.lane import Lane
-from needle.moving.parameters import OF_PULSES, PARAMETERS, parameters_of
+from needle.moving.parameters import OF_PULSES, OF_SOURCES, PARAMETERS, parameters_of
 from needle.owners import ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, room_in
 from needle.pulsing.stored import DEAL_AT_FIRST, PLACE_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
 from needle.rendering.freezing import as_frozen
-from needle.rendering.mix import LAYER_PLACE, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.rendering.mix import LAYER_PLACE, RETURN_IN_ROOM, Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.rendering.ways import WAY_AT_FIRST, ways_in
 
 Audio = NDArray[np.float32]
@@ -48,7 +48,7 @@ SOURCE_AT_FIRST: dict[str, Any] = {
     "frozen_key": "",
     "snap": False,
     "direct_muted": False,
-    **{name: parameter.default for name, parameter in PARAMETERS.items() if name not in OF_PULSES},
+    **{name: PARAMETERS[name].default for name in OF_SOURCES if name not in OF_PULSES},
 }
 """A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
 
@@ -59,11 +59,12 @@ GROUP_AT_FIRST: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shi
 
 RETURN_AT_FIRST: dict[str, Any] = {
     "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0, "width": 1.0, "effects": [],
-    "front": 0.0, "height": 0.0, "rotation": 0.0,
+    "front": 0.0, "height": 0.0, "rotation": 0.0, "envelop": PARAMETERS["envelop"].default,
 }  # fmt: skip
 
 SEND_AT_FIRST: dict[str, Any] = {
     "level": OFF_DB, "before": False, "place": "same", "pan": 0.0, "front": 1.0, "height": 0.0,
+    "spread": 0.0,
 }  # fmt: skip
 
 LAYER_AT_FIRST: dict[str, Any] = {
@@ -102,9 +103,23 @@ def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Docume
     return {"session": settings, **{part: {} for part in PARTS}}
 
 
-def upgraded(document: Document) -> Document:
-    """A document of any earlier version with everything that it may leave out, as it is at first."""
+VERSION = 6
+"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
+no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends."""
+
+_ENVELOPING = 6
+"""From this version on a return says how much of its reverb comes from everywhere."""
+
+
+def upgraded(document: Document, version: int = VERSION) -> Document:
+    """A document of any earlier version with everything that it may leave out, as it is at first.
+
+    What a room's returns did before they could come from everywhere they go on doing.
+    """
     found = {**document, **{part: document.get(part, {}) for part in PARTS}}
+    layout = (document.get("session") or {}).get("layout") if isinstance(document.get("session"), dict) else None
+    if version < _ENVELOPING and layout != "0+2+0":
+        found["returns"] = _each(found["returns"], lambda one: {"envelop": 0.0, **one})
     for part, at_first in _AT_FIRST.items():
         found[part] = _each(found[part], partial(_whole, at_first))
     for part in ("returns", "layers"):
@@ -209,7 +224,7 @@ def mix_of(
 _AS_STORED = (
     "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
     "timing_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
-    *(name for name in PARAMETERS if name not in OF_PULSES),
+    *(name for name in OF_SOURCES if name not in OF_PULSES),
 )  # fmt: skip
 
 
@@ -227,7 +242,7 @@ def _source(
         moves = _lanes(document, f"send:{key}", lane_of) if send else {}
         if send and (send["level"] > OFF_DB or "level" in moves):
             pulse = pulsing_in(document, f"send:{key}", tempo, moves)
-            place = {name: send[name] for name in ("level", "before", "place", "pan", "front", "height")}
+            place = {name: send[name] for name in SEND_AT_FIRST}
             sends[to] = MixSend(**place, lanes=moves, pulse=pulse)
     group = document["groups"].get(row["group"], GROUP_AT_FIRST)
     lanes = _lanes(document, row["id"], lane_of)
@@ -270,7 +285,7 @@ def _return(
         lanes=lanes,
         pulse=pulse,
         room_rotation=room_in(document)["rotation"],
-        **{name: row[name] for name in ("id", "level", "muted", "pan", "width", "front", "height", "rotation")},
+        **{name: row[name] for name in ("id", "level", "muted", "pan", "width", *RETURN_IN_ROOM)},
     )
 
 

@@ -18,7 +18,7 @@ from needle.effects.convolving import convolved, partitioned, past_of
 from needle.effects.drive import DRIVE
 from needle.effects.echo import ECHO
 from needle.effects.filters import HIGH_PASS, LOW_PASS
-from needle.effects.room import ROOM
+from needle.effects.room import EARLY, ROOM, taps_of
 from needle.errors import NeedleError
 
 EFFECTS: dict[str, Effect] = {effect.name: effect for effect in (ROOM, ECHO, CHORUS, DRIVE, HIGH_PASS, LOW_PASS)}
@@ -87,6 +87,29 @@ class Chain:
     @classmethod
     def of(cls, stored: Iterable[Mapping[str, Any]]) -> "Chain":
         return cls(tuple((effect_named(one["kind"]), one["settings"]) for one in stored if one["on"]))
+
+    @property
+    def reverberates(self) -> bool:
+        """Whether there is a room in it, whose tail may come from everywhere."""
+        return any(effect is ROOM for effect, _ in self.links)
+
+    @property
+    def early(self) -> "Chain":
+        """The same with only the early reflections of its rooms."""
+        return Chain(tuple((EARLY if effect is ROOM else effect, settings) for effect, settings in self.links))
+
+    @property
+    def around_its_room(self) -> "tuple[Chain, Mapping[str, Any], Chain]":
+        """What comes before its last room, that room's settings, and what comes after it."""
+        at = max(index for index, (effect, _) in enumerate(self.links) if effect is ROOM)
+        return Chain(self.links[:at]), self.links[at][1], Chain(self.links[at + 1 :])
+
+    def reach_everywhere(self, around: Around) -> tuple[int, int]:
+        """The same as ``reach`` where the tail of its room comes from everywhere, by itself."""
+        before, settings, after = self.around_its_room
+        past = past_of(taps_of(settings, around.rate))
+        reaches = [before.reach(around), (past, 0), after.reach(around)]
+        return sum(one for one, _ in reaches), sum(one for _, one in reaches)
 
     def reach(self, around: Around) -> tuple[int, int]:
         """Frames before and after a stretch that the whole chain reads."""

@@ -22,12 +22,9 @@ from needle.errors import NeedleError
 from needle.files.audio import Audio, AudioWriter, audio_info, frames_at, read_audio
 from needle.rendering.freezing import key_of
 from needle.rendering.mix import Mix
-from needle.session import mix_of, upgraded
+from needle.session import VERSION, mix_of, upgraded
 
 FORMAT = "wandering-needle-session"
-VERSION = 5
-"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
-no layers, version 4 no list of its assets."""
 
 SESSION_FILE = "session.json"
 ASSETS = "assets"
@@ -89,7 +86,7 @@ class Bundle:
         if not isinstance(stored.get("document"), dict):
             raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
         try:
-            document = self._with_lengths(check_document(upgraded(stored["document"])))
+            document = self._with_lengths(check_document(upgraded(stored["document"], version)))
             names = assets_of(document)
             for name in names:
                 self.asset_path(name)

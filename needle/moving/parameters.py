@@ -61,19 +61,20 @@ PARAMETERS = {
         Parameter("rotation", -MOST_TURNS * 360.0, MOST_TURNS * 360.0, "degrees to the left", 0.0),
         Parameter("centre", 0.0, 1.0, "of what the centre speaker has", 1.0),
         Parameter("lfe", OFF_DB, 12.0, "dB", OFF_DB),
+        Parameter("envelop", 0.0, 1.0, "of the reverb comes from everywhere", 0.7),
         Parameter("pulse_depth", 0.0, 1.0, "of full depth", 1.0),
         Parameter("pulse_period", 1.0 / 16.0, 64.0, "beats", 1.0),
         Parameter("pulse_rate", 0.02, 64.0, "Hz", 1.0),
     )
 }
-"""Every automatable parameter of a source by name. ``trim`` moves the level and leaves ``level`` to be set."""
+"""Every automatable parameter by name. ``trim`` moves the level and leaves ``level`` to be set."""
 
 OF_PULSES = {"pulse_depth": "depth", "pulse_period": "period", "pulse_rate": "rate"}
 """What can be automated of a pulse, and which of its values that is: they are not of the thing that pulses itself."""
 
 OF_OTHERS = {
-    "send": ("level", "pan", "front", "height", *OF_PULSES),
-    "return": ("level", "pan", "width", "front", "height", "rotation", *OF_PULSES),
+    "send": ("level", "pan", "front", "height", "spread", *OF_PULSES),
+    "return": ("level", "pan", "width", "front", "height", "rotation", "envelop", *OF_PULSES),
     "group": ("level", *OF_PULSES),
     "layer": ("level", "pan", "span", "front", "height", "spread", "rotation"),
     "room": ("rotation",),
@@ -81,9 +82,13 @@ OF_OTHERS = {
 """What can be automated of the other things, with the limits of a source's parameter of that name."""
 
 
+OF_SOURCES = tuple(name for name in PARAMETERS if name != "envelop")
+"""What can be automated of a source."""
+
+
 def parameters_of(kind: str) -> tuple[str, ...]:
     """The names of what can be automated of a kind of thing: source, send, return, group, layer or room."""
-    return OF_OTHERS.get(kind, tuple(PARAMETERS))
+    return OF_OTHERS.get(kind, OF_SOURCES)
 
 
 GAIN_LIMIT_DB = 36.0

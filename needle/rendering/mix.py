@@ -44,8 +44,8 @@ SEND_PLACES = ("same", "opposite", "own")
 class MixSend:
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
-    ``front`` and ``height`` tell the place of its own in a room. Lanes may take the place of numbers. A ``pulse`` of
-    its own moves what it gives.
+    ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
+    numbers. A ``pulse`` of its own moves what it gives.
     """
 
     level: float
@@ -56,6 +56,7 @@ class MixSend:
     pulse: Pulsing | None = None
     front: float = 1.0
     height: float = 0.0
+    spread: float = 0.0
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
@@ -64,7 +65,7 @@ class MixSend:
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
         moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
-        return f"{self.level} {self.before} {self.place} {self.pan} {self.front} {self.height} {moves}"
+        return f"{self.level} {self.before} {self.place} {self.pan} {self.front} {self.height} {self.spread} {moves}"
 
 
 @dataclass(frozen=True)
@@ -266,7 +267,8 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
 @dataclass(frozen=True)
 class MixReturn:
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
-    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), and ``rotation``.
+    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), ``rotation``, and
+    how much of a reverb's tail comes from everywhere (``envelop`` 0…1).
 
     Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
     """
@@ -282,7 +284,23 @@ class MixReturn:
     front: float = 0.0
     height: float = 0.0
     rotation: float = 0.0
+    envelop: float = 0.7
     room_rotation: float = 0.0
+
+    def envelops(self, room: Layout) -> bool:
+        """Whether some of a reverb's tail comes from everywhere in a layout."""
+        return room.surround and self.chain.reverberates and bool(self.envelop or "envelop" in self.lanes)
+
+    def reach(self, room: Layout, around: Around) -> tuple[int, int]:
+        """Frames before and after a stretch that what comes out of it depends on."""
+        reaches = [self.chain.reach(around)]
+        if self.envelops(room):
+            reaches += [self.chain.early.reach(around), self.chain.reach_everywhere(around)]
+        return max(past for past, _ in reaches), max(ahead for _, ahead in reaches)
+
+
+RETURN_IN_ROOM = ("front", "height", "rotation", "envelop")
+"""What a return has in a room only."""
 
 
 @dataclass(frozen=True)

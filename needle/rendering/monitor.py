@@ -16,6 +16,7 @@ from needle.errors import NeedleError
 from needle.layouts import HALF, LAYOUTS, Layout, fold
 from needle.metering.kweighting import KWeighting
 from needle.placing.head import sphere_responses
+from needle.placing.room import Where, room_powers
 
 Audio = NDArray[np.float32]
 
@@ -54,6 +55,31 @@ MONITORS = {
 HEADPHONES = Monitor(
     "headphones", "Headphones", "Every loudspeaker where it stands, as a head of its own shape hears it."
 )
+
+_ACROSS = 201
+
+
+@dataclass(frozen=True)
+class FoldedLevel:
+    """How much louder than in a stereo session what stands across the front is, folded down (dB): mean and most."""
+
+    mean: float
+    most: float
+
+
+@lru_cache(maxsize=32)
+def folded_level(layout: Layout) -> FoldedLevel:
+    """What a layout's fold makes of places across the front, against a stereo session (ITU-R BS.775-4, Annex 4).
+
+    What stands between the centre and a side is played by both; folded, they add up on that side.
+    """
+    if not layout.surround:
+        return FoldedLevel(0.0, 0.0)
+    across = np.linspace(-1.0, 1.0, _ACROSS)
+    gains = np.sqrt(room_powers(layout, Where(across, np.ones(_ACROSS), np.zeros(_ACROSS))))
+    powers = ((fold(layout)[:, layout.standing] @ gains) ** 2).sum(axis=0)
+    return FoldedLevel(float(10.0 * np.log10(powers.mean())), float(10.0 * np.log10(powers.max())))
+
 
 SPEAKER, HEAD = "speaker:", "head:"
 """With a speaker's name: that one alone. With a measured head's name: headphones as that one hears."""

@@ -1,6 +1,7 @@
 """What comes through effects: returns with all that is sent to them, and the layers that stand under a source."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -8,6 +9,8 @@ from numpy.typing import NDArray
 
 from needle.conventions import db_to_gain
 from needle.effects.chain import Chain
+from needle.effects.convolving import convolved, partitioned
+from needle.effects.room import everywhere, settings_of
 from needle.layouts import Layout
 from needle.moving.lane import Lane, Values
 from needle.placing.laws import LAWS, Gains, law_named
@@ -73,7 +76,8 @@ def _own_place(mix: Mix, source: MixSource, send: MixSend, swing: Values | None,
     if not mix.room.surround:
         own = MODES["pan" if source.channels == 1 else "mono"]
         return own.gains(law_named(mix.law), {"pan": pan}, source.channels, mix.centre_zero)
-    where = Where(pan, value_of(send, "front", times), value_of(send, "height", times))
+    front, height, spread = (value_of(send, name, times) for name in ("front", "height", "spread"))
+    where = Where(pan, front, height, spread=spread)
     gains = with_lfe(mix.room, np.sqrt(room_powers(mix.room, where)))
     return np.repeat(gains[:, np.newaxis], source.channels, axis=1) / source.channels
 
@@ -82,7 +86,7 @@ def return_feed(
     mix: Mix, one: MixReturn, sent: list[MixSource], first: int, last: int, render: Render, keep: bool = True
 ) -> Feed | None:
     """A return's output from frame ``first`` to ``last``, kept for later if wished; None if there is none."""
-    past, ahead = one.chain.reach(mix.around)
+    past, ahead = one.reach(mix.room, mix.around)
     if not any(s.sounds_between(first - past, last + ahead) for s in sent):
         return None
     room = mix.room
@@ -95,6 +99,17 @@ def return_feed(
         return str([sent_text(mix, s, one.id, start, stop) for s in sent])
 
     wet = Wet(mix, one.chain, mix.outputs, dry, told, keep).between(first, last)
+    envelops = one.envelops(room)
+    if envelops:
+
+        def all_of_it(start: int, stop: int) -> Audio:
+            feeds = [_powers_of(send_feed(mix, s, s.sends[one.id])) for s in sent if s.sounds_between(start, stop)]
+            return render(feeds, 1, start, stop)
+
+        # What is kept where it was sent, its early part, and what comes from everywhere.
+        parts = [Wet(mix, one.chain.early, mix.outputs, dry, told, keep)]
+        parts.append(_Everywhere(mix, one.chain, all_of_it, told, keep))
+        wet = np.concatenate([wet, *(part.between(first, last) for part in parts)])
 
     def gains(times: Values) -> Gains:
         pan = value_of(one, "pan", times)
@@ -107,9 +122,26 @@ def return_feed(
         turned = after(_rotated(mix, one, times), turned)
         width = before_placing({"width": value_of(one, "width", times)}, False, (False, False), _SIDES)
         turned = after(turned, None if width is None else _in_pairs(room, width))
-        return turned * db_to_gain(value_of(one, "level", times))
+        turned = turned * db_to_gain(value_of(one, "level", times))
+        if not envelops:
+            return turned
+        # The early part stays; the tail goes over to the one from everywhere, power kept.
+        kept = 1.0 - value_of(one, "envelop", times)
+        shares = (kept, 1.0 - kept, np.sqrt(1.0 - kept**2))
+        whole = [turned * share for share in shares]
+        times_told = max(part.shape[2] for part in whole)
+        return np.concatenate([np.broadcast_to(part, (*part.shape[:2], times_told)) for part in whole], axis=1)
 
     return Feed(wet, first, gains, tuple(one.lanes.values()), one.pulse is not None)
+
+
+def _powers_of(feed: Feed) -> Feed:
+    """A feed as one sound of the power that it has at all outputs together."""
+
+    def gains(times: Values) -> Gains:
+        return np.sqrt((feed.gains(times) ** 2).sum(axis=0, keepdims=True))
+
+    return replace(feed, gains=gains)
 
 
 def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
@@ -262,12 +294,16 @@ class Wet:
         dry = assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep)
         if self.channels == _SIDES:
             return self.chain.process(dry, start, self.mix.around)
-        out = np.zeros((self.channels, (high - low) * self.size), np.float32)
+        return self._in_pairs(self.chain, dry, start, (high - low) * self.size)
+
+    def _in_pairs(self, chain: Chain, audio: Audio, start: int, frames: int) -> Audio:
+        """Channels of the layout through effects, two and two."""
+        out = np.zeros((len(audio), frames), np.float32)
         for pair, sides in self._pairs:
             # What stands in the middle goes in on both sides and comes out as one.
-            given = dry[list(pair)] if len(pair) == _SIDES else np.repeat(dry[list(pair)], 2, 0) * sides
+            given = audio[list(pair)] if len(pair) == _SIDES else np.repeat(audio[list(pair)], 2, 0) * sides
             if given.any():
-                made = self.chain.process(np.ascontiguousarray(given), start, self.mix.around)
+                made = chain.process(np.ascontiguousarray(given), start, self.mix.around)
                 out[list(pair)] += made if len(pair) == _SIDES else made.sum(axis=0, keepdims=True) * sides
         return out
 
@@ -297,3 +333,31 @@ class Wet:
                 f"dry {mix.rate} {mix.law} {mix.layout} {self.channels} {mix.centre_zero} {start} {told}"
             )
         return self._keys[piece]
+
+
+class _Everywhere(Wet):
+    """The tail of a return's room as it comes from every loudspeaker alike, each by a noise of its own.
+
+    All that is sent goes in as one sound; what comes before the room is done to that, what comes after it to what
+    the loudspeakers play.
+    """
+
+    def __init__(
+        self, mix: Mix, chain: Chain, dry: Callable[[int, int], Audio], told: Callable[[int, int], str], keep: bool
+    ) -> None:
+        super().__init__(mix, chain, 1, dry, told, keep)
+        self.past, self.ahead = chain.reach_everywhere(mix.around)
+
+    def _make(self, low: int, high: int) -> Audio:
+        start, stop = low * self.size - self.past, high * self.size + self.ahead
+        around, room = self.mix.around, self.mix.room
+        before, settings, after = self.chain.around_its_room
+        sound = np.repeat(assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep), _SIDES, axis=0)
+        sound = before.process(sound, start, around)[:1]
+        start += before.reach(around)[0]
+        responses = everywhere(self.mix.rate, len(room.speakers), *settings_of(settings))
+        spread = convolved(sound, start, partitioned(responses[:, np.newaxis]), responses.shape[1])
+        start = stop - self.ahead + after.reach(around)[1] - spread.shape[1]
+        out = np.zeros((self.mix.outputs, spread.shape[1]), np.float32)
+        out[room.standing] = spread
+        return self._in_pairs(after, out, start, (high - low) * self.size) if after.links else out

@@ -31,7 +31,7 @@ from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST
 from needle.pulsing.voice import TIMBRES
 from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, WAVES
 from needle.rendering.mix import SEND_PLACES
-from needle.rendering.monitor import HEADPHONES, MONITORS
+from needle.rendering.monitor import HEADPHONES, MONITORS, folded_level
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.midi_files import read_midi
@@ -133,12 +133,14 @@ class SpeakerOut(Schema):
 
 
 class LayoutOut(Schema):
-    """A layout of loudspeakers (``needle.layouts``), its channels in their order."""
+    """A layout of loudspeakers (``needle.layouts``), its channels in their order, and how loud its fold is (dB)."""
 
     name: str
     title: str
     surround: bool
     channels: list[SpeakerOut]
+    folded_mean: float
+    folded_most: float
 
 
 def _layout(layout: Layout) -> LayoutOut:
@@ -154,7 +156,15 @@ def _layout(layout: Layout) -> LayoutOut:
         )
         for index, one in enumerate(layout.channels)
     ]
-    return LayoutOut(name=layout.name, title=layout.title, surround=layout.surround, channels=channels)
+    level = folded_level(layout)
+    return LayoutOut(
+        name=layout.name,
+        title=layout.title,
+        surround=layout.surround,
+        channels=channels,
+        folded_mean=round(level.mean, 2),
+        folded_most=round(level.most, 2),
+    )
 
 
 class GivingOut(Schema):

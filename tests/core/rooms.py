@@ -1,5 +1,7 @@
 """Mixes in a room to test with: drawn at random, or made of a source or two; and how loud each speaker is."""
 
+from dataclasses import replace
+
 import numpy as np
 from hypothesis import strategies as st
 
@@ -60,4 +62,8 @@ def room_mixes(draw) -> Mix:
             )
         )
     layout = draw(st.sampled_from(ROOMS))
-    return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(MixReturn("hull", effects("echo")),))
+    chain = effects(*draw(st.sampled_from([("echo",), ("room",), ("high-pass", "room", "drive")])))
+    hull = MixReturn("hull", chain, envelop=draw(st.floats(0.0, 1.0)))
+    if draw(st.booleans()):
+        hull = replace(hull, lanes={"envelop": draw(lanes(st.floats(0.0, 1.0), 0.5, 4))})
+    return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(hull,))

@@ -3,6 +3,7 @@
 import json
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -95,6 +96,25 @@ class Versions(Folder):
                 sound = render_audio(bundle.mix(), 0, RATE // 2)
                 found = [float(np.abs(row).sum()) for row in sound]
             np.testing.assert_allclose(found, told[path.name], rtol=1e-4, err_msg=path.name)
+
+    def test_a_room_from_before_reverbs_surrounded_sounds_as_it_did(self) -> None:
+        with zipfile.ZipFile(DATA / "bundle-v6.zip") as packed:
+            files = {name: packed.read(name) for name in packed.namelist()}
+        told = json.loads(files[SESSION_FILE])
+        told["version"] = 5
+        (of_before,) = told["document"]["returns"].values()
+        del of_before["envelop"]
+        path = self.folder() / "before.zip"
+        with zipfile.ZipFile(path, "w") as packed:
+            for name, content in (files | {SESSION_FILE: json.dumps(told)}).items():
+                packed.writestr(name, content)
+        with Bundle(path) as before, Bundle(DATA / "bundle-v6.zip") as today:
+            self.assertEqual([one["envelop"] for one in before.document["returns"].values()], [0.0])
+            mix = today.mix()
+            as_it_was = replace(mix, returns=tuple(replace(one, envelop=0.0) for one in mix.returns))
+            found = render_audio(before.mix(), 0, RATE // 2)
+            np.testing.assert_array_equal(found, render_audio(as_it_was, 0, RATE // 2))
+            self.assertGreater(np.abs(found - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
 
     def test_a_later_one_is_refused(self) -> None:
         folder = self.folder()

@@ -16,7 +16,9 @@ from needle.layouts import LAYOUTS, fold
 from needle.metering.measure import measure
 from needle.placing.coordinates import unit_vectors
 from needle.placing.head import interpolated, shade, sphere_responses, surrounding
-from needle.rendering.monitor import to_ears
+from needle.rendering.engine import render_audio
+from needle.rendering.mix import Mix, MixSource
+from needle.rendering.monitor import folded_level, to_ears
 from tests.core.strategies import RATE
 
 
@@ -147,6 +149,33 @@ def pink(common: float, seed: int = 3) -> np.ndarray:
     both, left, right = np.fft.irfft(spectra, frames)
     sides = np.sqrt(common) * both + np.sqrt(1.0 - common) * np.array([left, right])
     return (0.1 * sides / np.abs(sides).max()).astype(np.float32)
+
+
+class Folded(SimpleTestCase):
+    def test_by_how_much_a_fold_is_louder_than_stereo(self) -> None:
+        """Half-way between centre and side both play at -3 dB, and the centre comes to both sides at -3 dB."""
+        half = 0.5**0.5
+        between = (half + half * half) ** 2 + (half * half) ** 2
+        for name in ("0+5+0", "0+7+0", "4+7+0"):
+            self.assertAlmostEqual(folded_level(LAYOUTS[name]).most, 10.0 * np.log10(between), delta=0.01)
+            self.assertTrue(0.0 < folded_level(LAYOUTS[name]).mean < folded_level(LAYOUTS[name]).most)
+        for name in ("0+2+0", "quad"):
+            self.assertAlmostEqual(folded_level(LAYOUTS[name]).most, 0.0, places=6)
+
+    def test_a_stereo_session_gets_as_much_louder(self) -> None:
+        """Many parts across the front: what is measured is what is told."""
+        rng = np.random.default_rng(4)
+        sounds = (0.02 * rng.standard_normal((21, 1, 3 * RATE))).astype(np.float32)
+        places = np.linspace(-1.0, 1.0, 21)
+        parts = tuple(
+            MixSource(f"s{i}", sound, pan=p) for i, (sound, p) in enumerate(zip(sounds, places, strict=True))
+        )
+        loud = {}
+        for name in ("0+2+0", "4+7+0"):
+            mix = Mix(RATE, 3.0, parts, layout=name)
+            both = to_ears(mix.room, "stereo", RATE, render_audio(mix, 0, mix.frames), 0)
+            loud[name] = float(measure([both], RATE, 2)["integrated_lufs"])
+        self.assertAlmostEqual(loud["4+7+0"] - loud["0+2+0"], folded_level(LAYOUTS["4+7+0"]).mean, delta=0.15)
 
 
 class AsLoud(SimpleTestCase):

@@ -7,7 +7,10 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.signal import butter, sosfilt
 
+from needle.effects.chain import effect_named
+from needle.effects.room import everywhere, settings_of
 from needle.layouts import LAYOUTS, fold
 from needle.moving.lane import Lane, Point
 from needle.placing.point import direction_gains
@@ -19,7 +22,7 @@ from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, M
 from needle.rendering.ways import Way, Ways
 from needle.rendering.whereabouts import layout_changes
 from tests import examples
-from tests.core.rooms import FRAMES, ROOMS, effects, heard, mix, noise, room_mixes
+from tests.core.rooms import FRAMES, ROOMS, db, effects, heard, mix, noise, room_mixes
 from tests.core.strategies import RATE, tone
 
 
@@ -241,7 +244,7 @@ class Stems(SimpleTestCase):
 class Returns(SimpleTestCase):
     def test_a_return_answers_where_it_is_called(self) -> None:
         source = MixSource("a", noise(10), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
-        made = mix(source, returns=(MixReturn("hull", effects("room")),))
+        made = mix(source, returns=(MixReturn("hull", effects("room"), envelop=0.0),))
         levels = heard(made, listening=Listening(solo=frozenset({"hull"})))
         self.assertGreater(levels["Ls"], max(levels["L"], levels["C"]) + 20.0)
         opposite = replace(source, sends={"hull": MixSend(0.0, place="opposite")})
@@ -250,6 +253,84 @@ class Returns(SimpleTestCase):
         own = replace(source, sends={"hull": MixSend(0.0, place="own", pan=1.0, front=1.0)})
         placed = heard(replace(made, sources=(own,)), listening=Listening(solo=frozenset({"hull"})))
         self.assertEqual(max(placed, key=placed.get), "R")
+
+    def around(self, source: MixSource, layout: str = "4+7+0", **more) -> np.ndarray:
+        """What all loudspeakers but the LFE play of a room that a source alone is sent to."""
+        made = mix(source, layout=layout, returns=(MixReturn("hull", effects("room"), **more),))
+        sound = render_audio(made, 0, 2 * RATE, Listening(solo=frozenset({"hull"})))
+        return sound[made.room.standing]
+
+    def test_a_reverb_surrounds_what_is_sent_from_the_centre(self) -> None:
+        voice = MixSource("a", noise(11, seconds=0.5), sends={"hull": MixSend(0.0)})
+        played = self.around(voice, envelop=1.0)
+        # The tail: when no more is sent, and the early reflections are over.
+        tail = played[:, round(0.65 * RATE) : round(1.3 * RATE)]
+        levels = db(tail)
+        self.assertLess(np.abs(levels - db(tail.ravel())).max(), 3.0)
+
+    def test_no_two_loudspeakers_play_the_same_tail(self) -> None:
+        for length in (0.3, effect_named("room").defaults()["length"], 4.0):
+            settings = {**effect_named("room").defaults(), "length": length}
+            tails = everywhere(RATE, 11, *settings_of(settings)).astype(np.float64)
+            ringing = np.pad(tails, ((0, 0), (0, RATE // 2)))
+            for low in 200.0 * 2.0 ** (np.arange(0.0, 16.0, 0.5) / 3.0):
+                edges = (low, low * 2.0 ** (1.0 / 3.0))
+                alike = np.corrcoef(sosfilt(butter(4, edges, "bandpass", fs=RATE, output="sos"), ringing, axis=1))
+                most = np.abs(alike - np.eye(len(alike))).max()
+                self.assertLess(most, 0.2, f"from {low:.0f} Hz in a room of {length} s")
+
+    def test_a_reverb_begins_where_it_was_sent(self) -> None:
+        click = np.zeros((1, RATE), np.float32)
+        click[0, 0] = 1.0
+        behind = MixSource("a", click, pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
+        for envelop in (0.7, 1.0):
+            played = self.around(behind, layout="0+5+0", envelop=envelop)
+            first = np.abs(played[:, : round(0.03 * RATE)]).max(axis=1)
+            names = [speaker.label for speaker in LAYOUTS["0+5+0"].speakers]
+            self.assertEqual(names[int(first.argmax())], "Ls")
+            self.assertGreater((first**2)[names.index("Ls")] / (first**2).sum(), 0.8)
+
+    def test_how_much_comes_from_everywhere_keeps_the_power(self) -> None:
+        voice = MixSource("a", noise(12), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
+        powers = [(self.around(voice, envelop=share) ** 2).mean(axis=1) for share in (0.0, 0.3, 0.7, 1.0)]
+        whole = 10.0 * np.log10([power.sum() for power in powers])
+        self.assertLess(np.ptp(whole), 0.7)
+        others = [power.sum() - power.max() for power in powers]
+        self.assertEqual(others, sorted(others))
+
+    def test_in_stereo_a_reverb_is_as_it_was(self) -> None:
+        voice = MixSource("a", noise(13), pan=-0.5, sends={"hull": MixSend(0.0)})
+        one, other = (self.around(voice, layout="0+2+0", envelop=share) for share in (0.0, 1.0))
+        np.testing.assert_array_equal(one, other)
+
+    def test_two_spaces_sweep_in_opposite_directions(self) -> None:
+        there, back = (Lane((Point(0.0, a), Point(2.0, -a))) for a in (-1.0, 1.0))
+        voice = MixSource("a", noise(14), sends={"hull": MixSend(0.0), "quay": MixSend(0.0)})
+        spaces = (
+            MixReturn("hull", effects("room"), lanes={"pan": there}),
+            MixReturn("quay", effects("room"), lanes={"pan": back}),
+        )
+        made = mix(voice, returns=spaces)
+        for which, (first, last) in {"hull": ("L", "R"), "quay": ("R", "L")}.items():
+            only = Listening(solo=frozenset({which}))
+            begins, ends = heard(made, 0.05, 0.25, only), heard(made, 1.75, 1.95, only)
+            self.assertGreater(begins[first], begins[last] + 10.0)
+            self.assertGreater(ends[last], ends[first] + 10.0)
+
+    def test_a_send_may_be_spread(self) -> None:
+        own = MixSend(0.0, place="own", pan=0.0, front=1.0)
+        only = Listening(solo=frozenset({"hull"}))
+        for spread, beside in ((0.0, -60.0), (120.0, -12.0)):
+            source = MixSource("a", noise(15), sends={"hull": replace(own, spread=spread)})
+            found = heard(mix(source, layout="4+7+0", returns=(MixReturn("hull"),)), listening=only)
+            for name in ("L", "R"):
+                (self.assertLess if spread == 0.0 else self.assertGreater)(found[name] - found["C"], beside)
+            power = sum(10.0 ** (level / 10.0) for level in found.values())
+            self.assertAlmostEqual(10.0 * np.log10(power), -20.0, delta=0.1)
+        lane = Lane((Point(0.0, 0.0), Point(2.0, 180.0)))
+        source = MixSource("a", noise(15), sends={"hull": replace(own, lanes={"spread": lane})})
+        moving = mix(source, layout="4+7+0", returns=(MixReturn("hull"),))
+        self.assertGreater(heard(moving, 1.8, 2.0, only)["L"], heard(moving, 0.0, 0.2, only)["L"] + 10.0)
 
     def test_returns_sweep_and_turn(self) -> None:
         sweep = Lane((Point(0.0, -1.0), Point(2.0, 1.0)))

@@ -151,6 +151,42 @@ class Upgrading(TransactionTestCase):
         executor.migrate(executor.loader.graph.leaf_nodes())
         super().tearDown()
 
+    def test_reverbs_in_a_room_go_on_as_they_did(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate([("mixing", "0007_member_put_away")])
+        user = get_user_model().objects.create(username="old")
+        hall = {
+            "id": "hall", "name": "Hall", "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0,
+            "width": 1.0, "effects": [], "front": 0.0, "height": 0.0, "rotation": 0.0,
+        }  # fmt: skip
+        send = {
+            "id": "low/hall", "source": "low", "return": "hall", "level": -6.0, "before": False, "place": "own",
+            "pan": 0.5, "front": -1.0, "height": 0.0,
+        }  # fmt: skip
+        sessions = {}
+        for layout in ("0+2+0", "4+7+0"):
+            settings = {
+                "name": "Old", "rate": 48000, "length": 2.0, "layout": layout, "tempos": [[0.0, 120.0]],
+                "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
+            }  # fmt: skip
+            opened = {"session": settings, "returns": {}, "sends": {}}
+            session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+            old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
+            old.get_model("mixing", "Thing").objects.create(session=session, part="sends", key="low/hall", value=send)
+            old.get_model("mixing", "Operation").objects.create(
+                session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-return",
+                body={"kind": "add-return", "to": hall}, inverse={"kind": "remove-return", "to": "hall"},
+                changes=[{"part": "returns", "key": "hall", "value": hall}], touches=[], said="Hall added",
+            )  # fmt: skip
+            sessions[layout] = session.pk
+
+        self.migrate(leaves)
+        for layout, envelop in (("0+2+0", 0.7), ("4+7+0", 0.0)):
+            found = Session.objects.get(pk=sessions[layout])
+            self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "envelop": envelop})
+            self.assertEqual(stored_document(found)["sends"]["low/hall"], {**send, "spread": 0.0})
+            self.assertEqual(replayed(found)["returns"]["hall"]["envelop"], envelop)
+
     def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
         old = self.migrate(list(self.OLD))

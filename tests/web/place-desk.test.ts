@@ -154,7 +154,8 @@ describe("returns", () => {
     expect(page.latest).toMatchObject({ kind: "set-send", place: "same" });
   });
 
-  it("have a level, a balance, a width and effects", async () => {
+  it("have a level, a balance, a width and effects, and nothing that only a room has", async () => {
+    expect(document.querySelector('[aria-label="From all round of Room"]')).toBeNull();
     await page.type("Level of Room", "-4");
     expect(page.latest).toMatchObject({ kind: "set-return", to: "room", level: -4 });
     await page.type("Balance of Room", "R20");
@@ -256,6 +257,18 @@ describe("the room", () => {
     await page.press("Hear only Thick");
     expect(page.operations).toHaveLength(sent);
     expect(usePlayer().solo).toContain("high.thick");
+  });
+
+  it("says by how much its folds are louder than a stereo session", () => {
+    const ways = page.field("How you hear the room").querySelectorAll("option");
+    const told = [...ways].map((one) => one.textContent?.trim());
+    expect(told).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.6 dB", "Headphones", "Swap"]));
+  });
+
+  it("has returns whose reverb comes from all round, as far as is wished", async () => {
+    await page.press("Room");
+    await page.type("From all round of Room", "40");
+    expect(page.latest).toMatchObject({ kind: "set-return", to: "room", envelop: 0.4 });
   });
 
   it("is gone through on a path, looked at before it is taken", async () => {

@@ -23,7 +23,17 @@ from server.mixing.operations.base import (
 from server.mixing.operations.lanes import send_owner, sends_of
 from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
-from server.mixing.operations.things import Ink, InRoom, Rotation, SendPlace, StoredEffect, StoredReturn, StoredSend
+from server.mixing.operations.things import (
+    Envelop,
+    Ink,
+    InRoom,
+    Rotation,
+    SendPlace,
+    Spread,
+    StoredEffect,
+    StoredReturn,
+    StoredSend,
+)
 from server.mixing.state import State, existing
 
 
@@ -70,6 +80,7 @@ class SetReturn(SetSome):
     front: InRoom | None = None
     height: InRoom | None = None
     rotation: Rotation | None = None
+    envelop: Envelop | None = None
     _part: ClassVar[str] = "returns"
     _which: ClassVar[str] = "to"
     _prefix: ClassVar[str] = "return:"
@@ -170,6 +181,7 @@ class SetSend(Operation):
     pan: Pan | None = None
     front: InRoom | None = None
     height: InRoom | None = None
+    spread: Spread | None = None
 
     def _given(self) -> dict[str, Any]:
         return {name: value for name in SEND_AT_FIRST if (value := getattr(self, name)) is not None}

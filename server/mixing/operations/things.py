@@ -28,6 +28,7 @@ SendPlace = Literal["same", "opposite", "own"]
 InRoom = Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)]
 Spread = limited("spread")
 Rotation = limited("rotation")
+Envelop = limited("envelop")
 SpeakerName = Annotated[str, Field(max_length=8, pattern=r"^[A-Z0-9+-]+$")]
 
 
@@ -136,6 +137,7 @@ class StoredReturn(Stored):
     front: InRoom = 0.0
     height: InRoom = 0.0
     rotation: Rotation = 0.0
+    envelop: Envelop = 0.7
 
 
 class StoredLayer(Stored):
@@ -194,6 +196,7 @@ class StoredSend(Stored):
     pan: Pan = 0.0
     front: InRoom = 1.0
     height: InRoom = 0.0
+    spread: Spread = 0.0
 
 
 class Written(Stored):

@@ -3537,11 +3537,15 @@ export interface components {
         };
         /**
          * LayoutOut
-         * @description A layout of loudspeakers (``needle.layouts``), its channels in their order.
+         * @description A layout of loudspeakers (``needle.layouts``), its channels in their order, and how loud its fold is (dB).
          */
         LayoutOut: {
             /** Channels */
             channels: components["schemas"]["SpeakerOut"][];
+            /** Folded Mean */
+            folded_mean: number;
+            /** Folded Most */
+            folded_most: number;
             /** Name */
             name: string;
             /** Surround */
@@ -5490,6 +5494,8 @@ export interface components {
          * @description Changes a return: its name, level, mute, balance, width, ink, order.
          */
         SetReturn: {
+            /** Envelop */
+            envelop?: number | null;
             /** Front */
             front?: number | null;
             /** Height */
@@ -5563,6 +5569,8 @@ export interface components {
             place?: ("same" | "opposite" | "own") | null;
             /** Source */
             source: string;
+            /** Spread */
+            spread?: number | null;
             /** To */
             to: string;
         };
@@ -6202,6 +6210,11 @@ export interface components {
              */
             effects: components["schemas"]["StoredEffect"][];
             /**
+             * Envelop
+             * @default 0.7
+             */
+            envelop: number;
+            /**
              * Front
              * @default 0
              */
@@ -6302,6 +6315,11 @@ export interface components {
             return: string;
             /** Source */
             source: string;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
         };
         /**
          * StoredSource

@@ -136,6 +136,11 @@ export const FACES: Record<Parameter, ParameterFace> = {
   spread: degrees("Spread", 0, 360),
   rotation: degrees("Rotation", -7200, 7200),
   centre: share("Centre share", 0, 1),
+  envelop: {
+    ...share("From all round", 0, 1),
+    initial: 0.7,
+    hint: "Type a percentage; arrow keys; double-click for 70 %",
+  },
   lfe: { ...level("LFE"), initial: OFF_DB, hint: "Type −8 or off; arrow keys; double-click for off" },
   pulse_depth: share("Pulse depth", 0, 1),
   pulse_period: plain("Pulse cycle", 1 / 16, 64, "beats"),

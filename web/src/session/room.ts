@@ -54,8 +54,13 @@ export const useRoom = defineStore("room", () => {
     const more: Parameter[] = ["spread", "rotation", "centre"];
     return [...places, ...more, ...(channels.value.some((one) => one.lfe) ? (["lfe"] as const) : [])];
   }
-  const placed = computed<Parameter[]>(() => (surround.value ? ["pan", "front", "height"] : ["pan"]));
-  const ofReturns = computed<Parameter[]>(() => (surround.value ? ["front", "height", "rotation"] : []));
+  /** Where a send stands by itself. */
+  const placed = computed<Parameter[]>(() =>
+    surround.value ? ["pan", "front", "height", "spread"] : ["pan"],
+  );
+  const ofReturns = computed<Parameter[]>(() =>
+    surround.value ? ["front", "height", "rotation", "envelop"] : [],
+  );
   const ofLayers = computed<Parameter[]>(() =>
     surround.value
       ? ["pan", "span", "front", "height", "spread", "rotation", "level"]

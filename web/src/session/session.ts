@@ -32,6 +32,7 @@ export type Parameter =
   | "span"
   | "width"
   | RoomParameter
+  | "envelop"
   | PulseParameter;
 /** What tells a place in a room of loudspeakers, besides left to right. */
 export type RoomParameter =

@@ -138,7 +138,7 @@ export function useValues({
     const found = document.value?.sends[key];
     const stands = found ?? {
       id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0, front: 1,
-      height: 0,
+      height: 0, spread: 0,
     }; // prettier-ignore
     return {
       ...stands,
@@ -148,6 +148,7 @@ export function useValues({
       pan: valueNow(`send:${key}`, "pan"),
       front: valueNow(`send:${key}`, "front"),
       height: valueNow(`send:${key}`, "height"),
+      spread: valueNow(`send:${key}`, "spread"),
     };
   }
 

@@ -19,6 +19,20 @@ onMounted(async () => {
   heads.value = await get<Schemas["HeadOut"][]>("/api/heads").catch(() => []);
 });
 const ways = computed(() => library.library?.monitors ?? []);
+/** Folded, what stands between the centre and a side comes louder than in a stereo session: how much, in decibels. */
+const louder = computed(() => {
+  const found = room.layout;
+  return found && found.folded_most >= 0.1
+    ? { mean: found.folded_mean.toFixed(1), most: found.folded_most.toFixed(1) }
+    : null;
+});
+const titleOf = (way: { name: string; title: string }): string =>
+  louder.value && ["stereo", "mono"].includes(way.name) ? `${way.title} +${louder.value.mean} dB` : way.title;
+const tip = computed(() =>
+  louder.value
+    ? `How you hear the room; only you. Folded down, its front is ${louder.value.mean} dB louder than in a stereo session, at most ${louder.value.most} dB`
+    : "How you hear the room; only you",
+);
 const head = computed(() => heads.value.find((one) => one.monitor === monitor.latched));
 
 function pick(event: Event): void {
@@ -64,10 +78,10 @@ async function forget(): Promise<void> {
 </script>
 
 <template>
-  <label class="listen" title="How you hear the room; only you">
+  <label class="listen" :title="tip">
     <EarMark />
     <select :value="monitor.latched" :disabled="busy" aria-label="How you hear the room" @change="pick">
-      <option v-for="one in ways" :key="one.name" :value="one.name">{{ one.title }}</option>
+      <option v-for="one in ways" :key="one.name" :value="one.name">{{ titleOf(one) }}</option>
       <optgroup v-if="heads.length" label="Measured heads">
         <option v-for="one in heads" :key="one.id" :value="one.monitor">{{ one.name }}</option>
       </optgroup>
@@ -93,7 +107,7 @@ async function forget(): Promise<void> {
 }
 select {
   height: 26px;
-  max-width: 104px;
+  max-width: 122px;
   padding: 0 4px;
   border: 1px solid var(--bar-rule);
   border-radius: 3px;

@@ -15,6 +15,8 @@ const places: { value: Send["place"]; title: string }[] = [
   { value: "opposite", title: "opposite" },
   { value: "own", title: "own" },
 ];
+/** What tells a send's own place in a room besides left to right. */
+const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
 </script>
 
 <template>
@@ -67,11 +69,12 @@ const places: { value: Send["place"]; title: string }[] = [
       </button>
       <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
         <ParameterField
-          v-for="name in ['front', 'height'] as const"
+          v-for="(title, name) in IN_ROOM"
           :key="name"
           :parameter="name"
           :value="session.send(source.id, one.id)[name] ?? 0"
-          :label="`Own ${name === 'front' ? 'depth' : 'height'} of ${source.name} in ${one.name}`"
+          :label="`Own ${title} of ${source.name} in ${one.name}`"
+          :title="`Own ${title}`"
           :disabled="!session.mayEdit"
           @set="edits.setSend(source.id, one.id, { [name]: $event })"
         />
