@@ -10,7 +10,7 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.layouts import layout_named
 from needle.moving.lane import MAX_TIME, Lane
-from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, OF_SOURCES, PARAMETERS, parameter_named
+from needle.moving.parameters import GAIN_LIMIT_DB, OF_PULSES, PARAMETERS, SOURCE_PARAMETERS, parameter_named
 from needle.owners import owned_parameter, owner_in
 from needle.placing.laws import law_named
 from needle.placing.modes import MOST_INPUTS, mode_for
@@ -72,7 +72,7 @@ def check_source(source: Mapping[str, Any]) -> None:
     mode_for(source["mode"], source["channels"])
     timing_of(source["timing"], source["timing_ms"], source["timing_share"])
     check_gain(source["gain"])
-    for parameter in OF_SOURCES:
+    for parameter in SOURCE_PARAMETERS:
         if parameter not in OF_PULSES:
             check_value(parameter, source[parameter])
     _within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")

@@ -16,7 +16,7 @@ from needle.conventions import OFF_DB, TempoMap, check_rate
 from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
 from needle.moving.lane import Lane
-from needle.moving.parameters import OF_PULSES, OF_SOURCES, PARAMETERS, parameters_of
+from needle.moving.parameters import OF_PULSES, PARAMETERS, SOURCE_PARAMETERS, parameters_of
 from needle.owners import ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, room_in
 from needle.pulsing.stored import DEAL_AT_FIRST, PLACE_AT_FIRST, PULSE_AT_FIRST, deal_in, pulsing_in, sounds_until
 from needle.rendering.freezing import as_frozen
@@ -48,7 +48,7 @@ SOURCE_AT_FIRST: dict[str, Any] = {
     "frozen_key": "",
     "snap": False,
     "direct_muted": False,
-    **{name: PARAMETERS[name].default for name in OF_SOURCES if name not in OF_PULSES},
+    **{name: PARAMETERS[name].default for name in SOURCE_PARAMETERS if name not in OF_PULSES},
 }
 """A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
 
@@ -108,30 +108,31 @@ VERSION = 6
 no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends."""
 
 _ENVELOPING = 6
-"""From this version on a return says how much of its reverb comes from everywhere."""
+"""The first version in which returns have ``envelop``."""
 
 
 def upgraded(document: Document, version: int = VERSION) -> Document:
     """A document of any earlier version with everything that it may leave out, as it is at first.
 
-    What a room's returns did before they could come from everywhere they go on doing.
+    Returns in a room from before ``envelop`` stay directional.
     """
-    found = {**document, **{part: document.get(part, {}) for part in PARTS}}
-    layout = (document.get("session") or {}).get("layout") if isinstance(document.get("session"), dict) else None
-    if version < _ENVELOPING and layout != "0+2+0":
-        found["returns"] = _each(found["returns"], lambda one: {"envelop": 0.0, **one})
+    complete = {**document, **{part: document.get(part, {}) for part in PARTS}}
+    settings = document.get("session")
+    is_stereo = isinstance(settings, dict) and settings.get("layout") == "0+2+0"
+    if version < _ENVELOPING and not is_stereo:
+        complete["returns"] = _each(complete["returns"], lambda row: {"envelop": 0.0, **row})
     for part, at_first in _AT_FIRST.items():
-        found[part] = _each(found[part], partial(_whole, at_first))
+        complete[part] = _each(complete[part], partial(_whole, at_first))
     for part in ("returns", "layers"):
-        found[part] = _each(found[part], lambda thing: {**thing, "effects": _each(thing["effects"], with_settings)})
-    found["deals"] = _each(
-        found["deals"], lambda deal: {**deal, "places": _each(deal["places"], partial(_whole, PLACE_AT_FIRST))}
+        complete[part] = _each(complete[part], lambda row: {**row, "effects": _each(row["effects"], with_settings)})
+    complete["deals"] = _each(
+        complete["deals"], lambda deal: {**deal, "places": _each(deal["places"], partial(_whole, PLACE_AT_FIRST))}
     )
-    found["rooms"] = _each(
-        found["rooms"],
+    complete["rooms"] = _each(
+        complete["rooms"],
         lambda room: {**room, "ways": _each(room.get("ways", {}), partial(_whole, WAY_AT_FIRST))},
     )
-    return found
+    return complete
 
 
 def _each(things: Any, completed: Callable[[dict[str, Any]], dict[str, Any]]) -> Any:
@@ -224,7 +225,7 @@ def mix_of(
 _AS_STORED = (
     "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
     "timing_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
-    *(name for name in OF_SOURCES if name not in OF_PULSES),
+    *(name for name in SOURCE_PARAMETERS if name not in OF_PULSES),
 )  # fmt: skip
 
 

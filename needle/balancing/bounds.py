@@ -21,7 +21,7 @@ Values = NDArray[np.float64]
 
 _ROUNDING_DB = 0.05
 _LEAST_WEIGHT = 0.05
-"""What counts less than this is not evened."""
+"""Moments of a smaller weight are not evened."""
 
 
 @dataclass(frozen=True)
@@ -70,21 +70,21 @@ class Bounds:
 
     def excess_inside(self, powers: Values) -> float:
         """The same only where it was to be evened."""
-        return _most(self._counted(powers)[self.inside]) - self.tolerance.db
+        return _most(self._weighted(powers)[self.inside]) - self.tolerance.db
 
     def none_worse(self, powers: Values) -> bool:
         """Whether no stretch leans farther than it did, neither one that is to be evened nor one elsewhere."""
-        counted = self._counted(powers)
-        inside = all(_most(counted[here]) <= worst + _ROUNDING_DB for here, worst in self.worst)
-        return inside and all(abs(s.worst_db) <= limit for s, limit in self._elsewhere(powers))
+        weighted = self._weighted(powers)
+        inside_holds = all(_most(weighted[span]) <= worst + _ROUNDING_DB for span, worst in self.worst)
+        return inside_holds and all(abs(s.worst_db) <= limit for s, limit in self._elsewhere(powers))
 
-    def _counted(self, powers: Values) -> Values:
-        """The lean, as much of it as counted before anything was changed."""
+    def _weighted(self, powers: Values) -> Values:
+        """The lean, weighted by the loudness before anything was changed."""
         return lean_curve(powers, LONG_HOPS) * self.weights
 
     def badness(self, powers: Values) -> float:
         """How much leaning there is, stretches elsewhere included: dB out of tolerance times tenths of seconds."""
-        over = np.nan_to_num(np.abs(self._counted(powers)) - self.tolerance.db)
+        over = np.nan_to_num(np.abs(self._weighted(powers)) - self.tolerance.db)
         counted = self.inside.copy()
         for stretch in leaning_stretches(powers, self.tolerance):
             counted[_hops(stretch)] = True

@@ -17,7 +17,7 @@ from needle.balancing.steps import Steps, within
 from needle.balancing.trial import Change, tried
 from needle.balancing.weighing import Giver, model_of, rounded
 from needle.errors import NeedleError
-from needle.metering.lean import LONG_HOPS, Tolerance, counted_lean, lean_curve
+from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve, weighted_lean
 from needle.metering.overview import Overview
 from needle.rendering.mix import EVERYTHING, Mix
 
@@ -106,7 +106,7 @@ def _powers(measure: Measure, mix: Mix, start: float, end: float) -> Steps[Value
 
 
 def _worst(powers: Values, inside: NDArray[np.bool_]) -> float:
-    """The lean (dB, signed) where it leans the most of what counts."""
-    lean, counted = lean_curve(powers, LONG_HOPS)[inside], counted_lean(powers)[inside]
-    told = ~np.isnan(counted)
-    return float(lean[told][np.argmax(np.abs(counted[told]))]) if told.any() else 0.0
+    """The lean (dB, signed) where its weighted lean is the largest."""
+    lean, weighted = lean_curve(powers, LONG_HOPS)[inside], weighted_lean(powers)[inside]
+    defined = ~np.isnan(weighted)
+    return float(lean[defined][np.argmax(np.abs(weighted[defined]))]) if defined.any() else 0.0

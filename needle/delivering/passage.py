@@ -14,7 +14,7 @@ def passage_of(document: Document, start: float, end: float) -> Document:
     """The session from ``start`` to ``end`` (s) as one that begins there; the whole of it as it is.
 
     Lanes are cut with the shapes that lead over the edges, passages where they reach beyond them. Bars count from the
-    one in which it begins. Sources stay as they are: this is for what is told of moves, not for what is rendered.
+    one in which it begins. Sources stay as they are: this is for the export of moves, not for rendering.
     NeedleError unless it ends after it starts.
     """
     if not 0.0 <= start < end:
@@ -33,8 +33,8 @@ def passage_of(document: Document, start: float, end: float) -> Document:
 
 def _cut(lane: dict[str, Any], start: float, end: float) -> dict[str, Any]:
     whole = Lane.of(lane["points"])
-    found = clip_of({lane["parameter"]: (whole, 0.0)}, start, end)
-    return {**lane, "points": stored(found.lanes[lane["parameter"]])}
+    clip = clip_of({lane["parameter"]: (whole, 0.0)}, start, end)
+    return {**lane, "points": stored(clip.lanes[lane["parameter"]])}
 
 
 def _bars_from(tempo: TempoMap, start: float) -> dict[str, Any]:
@@ -47,9 +47,9 @@ def _bars_from(tempo: TempoMap, start: float) -> dict[str, Any]:
 
 
 def _passages(passages: dict[str, Any], begin: float, end: float) -> dict[str, Any]:
-    found = {}
-    for key, one in passages.items():
-        low, high = max(one["start"], begin) - begin, min(one["end"], end) - begin
+    result = {}
+    for key, passage in passages.items():
+        low, high = max(passage["start"], begin) - begin, min(passage["end"], end) - begin
         if high - low > 1e-9:
-            found[key] = {**one, "start": low, "end": high}
-    return found
+            result[key] = {**passage, "start": low, "end": high}
+    return result

@@ -18,7 +18,7 @@ from needle.effects.convolving import convolved, partitioned, past_of
 from needle.effects.drive import DRIVE
 from needle.effects.echo import ECHO
 from needle.effects.filters import HIGH_PASS, LOW_PASS
-from needle.effects.room import EARLY, ROOM, taps_of
+from needle.effects.room import EARLY_ROOM, ROOM, response_taps
 from needle.errors import NeedleError
 
 EFFECTS: dict[str, Effect] = {effect.name: effect for effect in (ROOM, ECHO, CHORUS, DRIVE, HIGH_PASS, LOW_PASS)}
@@ -89,27 +89,26 @@ class Chain:
         return cls(tuple((effect_named(one["kind"]), one["settings"]) for one in stored if one["on"]))
 
     @property
-    def reverberates(self) -> bool:
-        """Whether there is a room in it, whose tail may come from everywhere."""
+    def has_room(self) -> bool:
+        """Whether there is a room in it, whose tail can be diffuse."""
         return any(effect is ROOM for effect, _ in self.links)
 
     @property
-    def early(self) -> "Chain":
+    def with_early_rooms(self) -> "Chain":
         """The same with only the early reflections of its rooms."""
-        return Chain(tuple((EARLY if effect is ROOM else effect, settings) for effect, settings in self.links))
+        return Chain(tuple((EARLY_ROOM if effect is ROOM else effect, settings) for effect, settings in self.links))
 
-    @property
-    def around_its_room(self) -> "tuple[Chain, Mapping[str, Any], Chain]":
-        """What comes before its last room, that room's settings, and what comes after it."""
-        at = max(index for index, (effect, _) in enumerate(self.links) if effect is ROOM)
-        return Chain(self.links[:at]), self.links[at][1], Chain(self.links[at + 1 :])
+    def split_at_room(self) -> "tuple[Chain, Mapping[str, Any], Chain]":
+        """The chain before its last room, that room's settings, and the chain after it."""
+        index = max(index for index, (effect, _) in enumerate(self.links) if effect is ROOM)
+        return Chain(self.links[:index]), self.links[index][1], Chain(self.links[index + 1 :])
 
-    def reach_everywhere(self, around: Around) -> tuple[int, int]:
-        """The same as ``reach`` where the tail of its room comes from everywhere, by itself."""
-        before, settings, after = self.around_its_room
-        past = past_of(taps_of(settings, around.rate))
-        reaches = [before.reach(around), (past, 0), after.reach(around)]
-        return sum(one for one, _ in reaches), sum(one for _, one in reaches)
+    def diffuse_reach(self, around: Around) -> tuple[int, int]:
+        """The same as ``reach`` where the last room has diffuse responses."""
+        before, settings, after = self.split_at_room()
+        room = past_of(response_taps(settings, around.rate)), 0
+        past, ahead = zip(before.reach(around), room, after.reach(around), strict=True)
+        return sum(past), sum(ahead)
 
     def reach(self, around: Around) -> tuple[int, int]:
         """Frames before and after a stretch that the whole chain reads."""

@@ -47,12 +47,12 @@ def _reach(settings: Settings, around: Around) -> tuple[int, int]:
 
 def _tail(settings: Settings, around: Around) -> int:
     """Until the repeats are 60 dB down."""
-    found = 0
+    longest = 0
     for _, apart in _tempos(around, settings):
         feedback = _feedback(settings, apart, around.rate)
-        heard = 1 if feedback < _SILENT else 1 + int(np.floor(np.log(1e-3) / np.log(feedback)))
-        found = max(found, min(heard, _repeats(feedback)) * apart)
-    return found
+        audible = 1 if feedback < _SILENT else 1 + int(np.floor(np.log(1e-3) / np.log(feedback)))
+        longest = max(longest, min(audible, _repeats(feedback)) * apart)
+    return longest
 
 
 def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> Audio:

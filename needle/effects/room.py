@@ -17,13 +17,13 @@ _SIXTY_DB = np.log(1000.0)
 _OCTAVES = 125.0 * 2.0 ** np.arange(8)
 _REFLECTIONS = 14
 _SEED = 0x0A17
-_FEWEST_TAPS = 64
+_MIN_TAPS = 64
 
-_LOWEST, _BANDS, _ROUNDS = 50.0, 6, 3
-"""Answers are made unlike in so many bands of an octave from the lowest (Hz) on, in so many rounds."""
+_LOWEST_BAND_HZ, _BANDS_PER_OCTAVE, _ITERATIONS = 50.0, 6, 3
+"""The bands in which diffuse responses are decorrelated, and how often."""
 
-_TOLD_APART = 1e-4
-"""Answers can be told apart where the weakest of their mixtures has at least so much of the mean power."""
+_SINGULAR_BELOW = 1e-4
+"""The least eigenvalue of a covariance that can be inverted, over the mean of all."""
 
 
 @lru_cache(maxsize=32)
@@ -36,102 +36,106 @@ def response(
     shortens it towards the highs; ``size`` 0…1 sets how slowly it thickens; ``crossing`` is the far side's amplitude
     over the near side's.
     """
-    return _answers(rate, length, pre_delay, damping, size, crossing)[0]
+    return _responses(rate, length, pre_delay, damping, size, crossing)[0]
 
 
 @lru_cache(maxsize=32)
-def early(
+def early_response(
     rate: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> NDArray[np.float32]:
-    """The early reflections of ``response`` alone: what tells where a sound came from."""
-    return _answers(rate, length, pre_delay, damping, size, crossing)[1]
+    """The early reflections of ``response`` alone, which tell where a sound came from."""
+    return _responses(rate, length, pre_delay, damping, size, crossing)[1]
 
 
-def _answers(
+def _responses(
     rate: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """The whole answer and its early part."""
-    taps = max(round(length * rate), _FEWEST_TAPS)
+    """The whole response and its early part."""
+    taps = max(round(length * rate), _MIN_TAPS)
     t = np.arange(taps) / rate
     near, far = 1.0 / np.hypot(1.0, crossing), crossing / np.hypot(1.0, crossing)
-    # The far side hears it a little later: the sound has to cross the room first.
-    builds = {True: 1.0 - np.exp(-t / (0.001 + 0.02 * size)), False: 1.0 - np.exp(-t / (0.004 + 0.05 * size))}
     start = round(pre_delay / 1000.0 * rate)
-    found = np.zeros((2, 2, start + taps), dtype=np.float32)
-    first = np.zeros_like(found)
+    whole = np.zeros((2, 2, start + taps), dtype=np.float32)
+    early = np.zeros_like(whole)
     for output in (0, 1):
         for side in (0, 1):
             same = output == side
             rng = np.random.Generator(np.random.PCG64(_SEED + 2 * output + side))
-            tail = _decaying_noise(rng, t, rate, length, damping) * builds[same]
-            tail *= np.clip((taps - np.arange(taps)) / (0.1 * taps), 0.0, 1.0)
+            # The far side hears it a little later: the sound has to cross the room first.
+            tail = _decaying_noise(rng, t, rate, length, damping) * _envelope(t, size, same)
             reflections = 0.6 * _unit(_reflections(rng, taps, rate, size, same))
-            answer = _unit(tail) + reflections
-            found[output, side, start:] = _unit(answer) * (near if same else far)
-            first[output, side, start:] = reflections / np.sqrt((answer**2).sum()) * (near if same else far)
-    return found, first
+            response = _unit(tail) + reflections
+            gain = near if same else far
+            whole[output, side, start:] = _unit(response) * gain
+            early[output, side, start:] = reflections / np.sqrt((response**2).sum()) * gain
+    return whole, early
+
+
+def _envelope(t: NDArray[np.float64], size: float, near: bool) -> NDArray[np.float64]:
+    """How a tail builds up, sooner on the side it came from, and fades over the last tenth of its taps."""
+    build_up = 1.0 - np.exp(-t / ((0.001 + 0.02 * size) if near else (0.004 + 0.05 * size)))
+    taps = len(t)
+    return build_up * np.clip((taps - np.arange(taps)) / (0.1 * taps), 0.0, 1.0)
 
 
 @lru_cache(maxsize=16)
-def everywhere(
+def diffuse_responses(
     rate: int, count: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> NDArray[np.float32]:
-    """The tail as ``count`` loudspeakers play it, each by a noise of its own: float32 (count, taps).
+    """The tail as ``count`` loudspeakers play it, float32 (count, taps), no two of them correlated.
 
-    What one sound sends there comes out of all of them together as strong as the tail of ``response``, in every
-    third of an octave equally from each, and no two of them alike.
+    All together are as strong as the tail of ``response`` to a sound on one side, and each as strong as the others in
+    every sixth of an octave.
     """
-    whole, first = _answers(rate, length, pre_delay, damping, size, crossing)
-    tail = (whole - first).astype(np.float64)
+    whole, early = _responses(rate, length, pre_delay, damping, size, crossing)
+    tail = (whole - early).astype(np.float64)
     strength = float(np.sqrt((tail[:, 0] ** 2).sum()))
-    taps = max(round(length * rate), _FEWEST_TAPS)
+    taps = max(round(length * rate), _MIN_TAPS)
     t = np.arange(taps) / rate
-    builds = 1.0 - np.exp(-t / (0.004 + 0.05 * size))
-    fade = np.clip((taps - np.arange(taps)) / (0.1 * taps), 0.0, 1.0)
     noises = [
         _decaying_noise(np.random.Generator(np.random.PCG64(_SEED + 16 + number)), t, rate, length, damping)
         for number in range(count)
     ]
-    answers = _unlike(np.array(noises) * builds * fade, rate)
-    found = np.zeros((count, tail.shape[2]), np.float32)
-    found[:, tail.shape[2] - taps :] = [_unit(answer) * strength / np.sqrt(count) for answer in answers]
-    return found
+    tails = _decorrelated(np.array(noises) * _envelope(t, size, near=False), rate)
+    responses = np.zeros((count, tail.shape[2]), np.float32)
+    responses[:, -taps:] = [_unit(one_tail) * strength / np.sqrt(count) for one_tail in tails]
+    return responses
 
 
-def _unlike(answers: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
-    """Answers (count, taps) of nearly those sounds, as strong as each other in every band, and uncorrelated.
+def _decorrelated(responses: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """Responses (count, taps) near to those given, equally strong and uncorrelated in every band.
 
-    In each band they are mixed by the inverse root of their covariance (Löwdin 1950): of all bases the nearest one.
-    A band in which they are too short to be told apart stays as it is.
+    In each band they are mixed by the inverse square root of their covariance, of all orthogonal sets the nearest
+    (P.-O. Löwdin, J. Chem. Phys. 18, 1950); between bands the mixing matrices are interpolated. A band in which they
+    are too short to be independent stays as it is.
     """
-    taps = answers.shape[1]
+    taps = responses.shape[1]
     size = next_fast_len(2 * taps, real=True)
-    spectra = rfft(answers, size)
-    at = _BANDS * np.log2(np.maximum(np.fft.rfftfreq(size, 1.0 / rate), 1.0) / _LOWEST)
-    highest = int(np.ceil(at[-1]))
-    at = np.clip(at, 0.0, highest)
-    lower = np.minimum(at.astype(int), highest - 1)
-    edges = np.searchsorted(lower, np.arange(highest + 1))
-    for _ in range(_ROUNDS):
-        # Every band reaches to the middles of its neighbours, and the mixing goes over evenly from one to the next.
-        mixing = []
-        for band in range(highest + 1):
-            inside = slice(edges[max(band - 1, 0)], edges[min(band + 1, highest)])
-            here = spectra[:, inside] * np.sqrt(1.0 - np.abs(at[inside] - band))
-            mixing.append(_inverse_root((here @ here.conj().T).real))
-        for band in range(highest):
-            inside = slice(edges[band], edges[band + 1])
-            share = at[inside] - band
-            here = spectra[:, inside]
-            spectra[:, inside] = (mixing[band] @ here) * (1.0 - share) + (mixing[band + 1] @ here) * share
+    spectra = rfft(responses, size)
+    band_of_bin = _BANDS_PER_OCTAVE * np.log2(np.maximum(np.fft.rfftfreq(size, 1.0 / rate), 1.0) / _LOWEST_BAND_HZ)
+    last = int(np.ceil(band_of_bin[-1]))
+    band_of_bin = np.clip(band_of_bin, 0.0, last)
+    edges = np.searchsorted(np.minimum(band_of_bin.astype(int), last - 1), np.arange(last + 1))
+    for _ in range(_ITERATIONS):
+        matrices = []
+        for band in range(last + 1):
+            # A band is a triangle from the centre of the one below to that of the one above.
+            bins = slice(edges[max(band - 1, 0)], edges[min(band + 1, last)])
+            weighted = spectra[:, bins] * np.sqrt(1.0 - np.abs(band_of_bin[bins] - band))
+            matrices.append(_inverse_root((weighted @ weighted.conj().T).real))
+        for band in range(last):
+            bins = slice(edges[band], edges[band + 1])
+            share = band_of_bin[bins] - band
+            lower, upper = (matrix @ spectra[:, bins] for matrix in matrices[band : band + 2])
+            spectra[:, bins] = lower * (1.0 - share) + upper * share
     return irfft(spectra, size)[:, :taps]
 
 
 def _inverse_root(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
-    """What makes of sounds of that covariance sounds of the same power each and all told, uncorrelated."""
+    """The inverse square root of a covariance, scaled to keep the mean power; the identity where it is singular."""
     powers, bases = np.linalg.eigh(covariance)
     mean = powers.mean()
-    if not powers[0] > _TOLD_APART * mean > 0.0:
+    if not powers[0] > _SINGULAR_BELOW * mean > 0.0:
         return np.eye(len(powers))
     return (bases * np.sqrt(mean / powers)) @ bases.T
 
@@ -177,16 +181,16 @@ _SETTINGS = (
 
 
 def _response(settings: Settings, around: Around) -> NDArray[np.float32]:
-    return response(around.rate, *settings_of(settings))
+    return response(around.rate, *response_settings(settings))
 
 
-def taps_of(settings: Settings, rate: int) -> int:
-    """How long a room's responses are (frames)."""
-    return round(settings["pre_delay"] / 1000.0 * rate) + max(round(settings["length"] * rate), _FEWEST_TAPS)
+def response_taps(settings: Settings, rate: int) -> int:
+    """The length of a room's responses (frames)."""
+    return round(settings["pre_delay"] / 1000.0 * rate) + max(round(settings["length"] * rate), _MIN_TAPS)
 
 
-def settings_of(settings: Settings) -> tuple[float, ...]:
-    """A room's settings in the order in which its responses take them."""
+def response_settings(settings: Settings) -> tuple[float, ...]:
+    """A room's settings in the order in which the responses take them."""
     return tuple(settings[setting.name] for setting in _SETTINGS)
 
 
@@ -203,5 +207,9 @@ ROOM = Effect(
     tail=_tail,
 )
 
-EARLY = replace(ROOM, name="room-early", response=lambda settings, around: early(around.rate, *settings_of(settings)))
-"""A room of which only the early reflections are heard: no effect to be chosen."""
+EARLY_ROOM = replace(
+    ROOM,
+    name="room-early",
+    response=lambda settings, around: early_response(around.rate, *response_settings(settings)),
+)
+"""A room of which only the early reflections sound. It is not among the effects that can be chosen."""

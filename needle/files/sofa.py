@@ -43,16 +43,16 @@ class Head:
     rate: int
 
     def at_speakers(self, rate: int, layout: Layout) -> Audio:
-        """What is heard of each speaker, at a rate (Hz): float32 (2, speakers, taps), as strong as it was measured.
+        """The responses of each speaker at a rate (Hz), as strong as they were measured: float32 (2, speakers, taps).
 
         Between measured directions it is interpolated (``needle.placing.head.interpolated``).
         """
-        found = interpolated(self.directions, self.responses, unit_vectors(*layout.directions))
+        result = interpolated(self.directions, self.responses, unit_vectors(*layout.directions))
         if rate != self.rate:
-            flat = found.reshape(-1, found.shape[2]).T
-            found = soxr.resample(flat, self.rate, rate, quality="VHQ").T.reshape(*found.shape[:2], -1)
-            found = found * np.float32(self.rate / rate)
-        return np.ascontiguousarray(found.transpose(1, 0, 2)[..., :MOST_SAMPLES], np.float32)
+            flat = result.reshape(-1, result.shape[2]).T
+            result = soxr.resample(flat, self.rate, rate, quality="VHQ").T.reshape(*result.shape[:2], -1)
+            result = result * np.float32(self.rate / rate)
+        return np.ascontiguousarray(result.transpose(1, 0, 2)[..., :MOST_SAMPLES], np.float32)
 
 
 def read_head(path: Path) -> Head:
@@ -90,36 +90,38 @@ def _read(file: h5py.File) -> Head:
     positions = np.broadcast_to(np.asarray(places, dtype=np.float64), (data.shape[0], 3))
     if not (np.isfinite(responses).all() and np.isfinite(positions).all() and responses.any()):
         raise NeedleError("The file holds values that are not numbers, or silence. Export it again.")
-    late = _late(file, measured)
-    return Head(_vectors(positions, _text(places.attrs.get("Type", b"spherical"))), delayed(responses, late), rate)
+    delays = _delays(file, measured)
+    return Head(
+        _vectors(positions, _text(places.attrs.get("Type", b"spherical"))), with_delays(responses, delays), rate
+    )
 
 
-def _late(file: h5py.File, measured: int) -> NDArray[np.float64]:
-    """By how many samples the file says each response comes later than it is written: (measured, 2)."""
+def _delays(file: h5py.File, measured: int) -> NDArray[np.float64]:
+    """The delays of the responses (samples) that the file holds apart from them, (measured, 2)."""
     if "Data.Delay" not in file:
         return np.zeros((measured, 2))
-    found = _dataset(file, "Data.Delay")
-    if found.shape not in ((measured, 2), (1, 2)):
+    dataset = _dataset(file, "Data.Delay")
+    if dataset.shape not in ((measured, 2), (1, 2)):
         raise NeedleError("The file's delays are not those of its responses at two ears. Export it again.")
-    late = np.broadcast_to(np.asarray(found, dtype=np.float64), (measured, 2))
-    if not (np.isfinite(late).all() and late.min() >= 0.0 and late.max() <= MOST_SAMPLES):
+    delays = np.broadcast_to(np.asarray(dataset, dtype=np.float64), (measured, 2))
+    if not (np.isfinite(delays).all() and delays.min() >= 0.0 and delays.max() <= MOST_SAMPLES):
         raise NeedleError(f"The file's delays are not between 0 and {MOST_SAMPLES} samples. Export it again.")
-    return late
+    return delays
 
 
-def delayed(responses: Audio, late: NDArray[np.float64]) -> Audio:
-    """Responses (n, 2, taps), each later by so many samples (n, 2); what all of them share is left out."""
-    late = late - late.min()
-    if not late.any():
+def with_delays(responses: Audio, delays: NDArray[np.float64]) -> Audio:
+    """Responses (n, 2, taps) delayed by samples (n, 2), less the delay that all of them share."""
+    delays = delays - delays.min()
+    if not delays.any():
         return responses
-    taps = min(responses.shape[2] + int(np.ceil(late.max())), MOST_SAMPLES)
-    found = np.zeros((*responses.shape[:2], taps), np.float32)
+    taps = min(responses.shape[2] + int(np.ceil(delays.max())), MOST_SAMPLES)
+    result = np.zeros((*responses.shape[:2], taps), np.float32)
     size = 1 << (2 * taps - 1).bit_length()
-    turns = -2j * np.pi * np.fft.rfftfreq(size)
-    for row, (response, ears) in enumerate(zip(responses, late, strict=True)):
-        whole = np.fft.rfft(response.astype(np.float64), size) * np.exp(turns * ears[:, np.newaxis])
-        found[row] = np.fft.irfft(whole, size)[:, :taps]
-    return found
+    rotation = -2j * np.pi * np.fft.rfftfreq(size)
+    for row, (response, ear_delays) in enumerate(zip(responses, delays, strict=True)):
+        spectrum = np.fft.rfft(response.astype(np.float64), size) * np.exp(rotation * ear_delays[:, np.newaxis])
+        result[row] = np.fft.irfft(spectrum, size)[:, :taps]
+    return result
 
 
 def _dataset(file: h5py.File, name: str) -> h5py.Dataset:

@@ -16,8 +16,8 @@ LONG_HOPS = 30
 LEAN_LIMIT_DB = 60.0
 """A mix with one side silent leans by this much (dB): beyond it a ratio says nothing more."""
 
-_COUNTS_WHOLE_LU, _COUNTS_NOTHING_LU = 10.0, 20.0
-"""Up to how far below the piece's loudness (LU) a moment counts whole, and from where on not at all."""
+_FULL_WEIGHT_LU, _NO_WEIGHT_LU = 10.0, 20.0
+"""How far below the piece's loudness (LU) a moment still has full weight, and from where on it has none."""
 
 UNDEFINED_BELOW_DB = -60.0
 """The lean is undefined (nan) where both sides together are weaker than this (dBFS, K-weighted)."""
@@ -105,11 +105,11 @@ def loudness_weights(powers: Values) -> Values:
     if not np.isfinite(whole):
         return np.ones(powers.shape[1])
     below = whole - loudness_of(np.maximum(centred_mean(both, LONG_HOPS), 1e-30))
-    return np.clip((_COUNTS_NOTHING_LU - below) / (_COUNTS_NOTHING_LU - _COUNTS_WHOLE_LU), 0.0, 1.0)
+    return np.clip((_NO_WEIGHT_LU - below) / (_NO_WEIGHT_LU - _FULL_WEIGHT_LU), 0.0, 1.0)
 
 
-def counted_lean(powers: Values) -> Values:
-    """The 3 s lean (dB) at each tenth of a second, as much of it as its loudness lets count; nan where undefined."""
+def weighted_lean(powers: Values) -> Values:
+    """The 3 s lean (dB) at each tenth of a second, weighted by its loudness; nan where undefined."""
     return lean_curve(powers, LONG_HOPS) * loudness_weights(powers)
 
 
@@ -118,14 +118,14 @@ def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> lis
 
     ``powers`` as for ``lean_curve``, of all of the piece. Each moment counts by its loudness (``loudness_weights``).
     """
-    curve, counted = lean_curve(powers, LONG_HOPS), counted_lean(powers)
+    curve, weighted = lean_curve(powers, LONG_HOPS), weighted_lean(powers)
     found = []
     for side in (-1.0, 1.0):
         with np.errstate(invalid="ignore"):
-            runs = _runs(counted * side > tolerance.db)
+            runs = _runs(weighted * side > tolerance.db)
         for first, last in _bridged(runs, tolerance.gap / HOP_SECONDS):
             if (last - first) * HOP_SECONDS >= tolerance.seconds - 1e-9:
-                worst = curve[first + int(np.nanargmax(counted[first:last] * side))]
+                worst = curve[first + int(np.nanargmax(weighted[first:last] * side))]
                 sums = powers[:, first:last].sum(axis=1)
                 mean = 10.0 * np.log10(max(sums[1], 1e-30) / max(sums[0], 1e-30))
                 mean = float(np.clip(mean, -LEAN_LIMIT_DB, LEAN_LIMIT_DB))

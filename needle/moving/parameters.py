@@ -61,7 +61,7 @@ PARAMETERS = {
         Parameter("rotation", -MOST_TURNS * 360.0, MOST_TURNS * 360.0, "degrees to the left", 0.0),
         Parameter("centre", 0.0, 1.0, "of what the centre speaker has", 1.0),
         Parameter("lfe", OFF_DB, 12.0, "dB", OFF_DB),
-        Parameter("envelop", 0.0, 1.0, "of the reverb comes from everywhere", 0.7),
+        Parameter("envelop", 0.0, 1.0, "of the reverb's tail is diffuse", 0.7),
         Parameter("pulse_depth", 0.0, 1.0, "of full depth", 1.0),
         Parameter("pulse_period", 1.0 / 16.0, 64.0, "beats", 1.0),
         Parameter("pulse_rate", 0.02, 64.0, "Hz", 1.0),
@@ -82,13 +82,15 @@ OF_OTHERS = {
 """What can be automated of the other things, with the limits of a source's parameter of that name."""
 
 
-OF_SOURCES = tuple(name for name in PARAMETERS if name != "envelop")
-"""What can be automated of a source."""
+_OF_RETURNS_ONLY = ("envelop",)
+
+SOURCE_PARAMETERS = tuple(name for name in PARAMETERS if name not in _OF_RETURNS_ONLY)
+"""The names of what can be automated of a source."""
 
 
 def parameters_of(kind: str) -> tuple[str, ...]:
     """The names of what can be automated of a kind of thing: source, send, return, group, layer or room."""
-    return OF_OTHERS.get(kind, OF_SOURCES)
+    return OF_OTHERS.get(kind, SOURCE_PARAMETERS)
 
 
 GAIN_LIMIT_DB = 36.0

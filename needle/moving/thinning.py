@@ -4,6 +4,7 @@ Ramer-Douglas-Peucker in the value: D. Douglas and T. Peucker, "Algorithms for t
 required to represent a digitized line or its caricature", The Canadian Cartographer 10 (1973).
 """
 
+import itertools
 from collections.abc import Callable, Sequence
 
 import numpy as np
@@ -15,27 +16,35 @@ def _itself(values: Values) -> Values:
     return values
 
 
-def kept_of(times: Values, values: Values, grain: float, told: Callable[[Values], Values] = _itself) -> list[int]:
-    """Which of a line's corners to keep, so that the straight line through them is off by ``grain`` at the most.
+def breakpoints(
+    times: Values,
+    values: Values,
+    tolerance: float,
+    scale: Callable[[Values], Values] = _itself,
+    bounds: Sequence[int] | None = None,
+) -> list[int]:
+    """Indices of the corners of lines between which straight lines are off by ``tolerance`` at the most.
 
-    ``times`` (s) rising, ``values`` of the same shape (corners,). How far it is off is told in ``told(values)``, for
-    example in gain where the values are dB. Keeping twice is keeping once.
+    ``times`` (s) rising, ``values`` (corners,) or (lines, corners). The error is that of ``scale(values)``: of gains,
+    for example, where the values are dB. ``bounds``, by default both ends, are always among the indices. Thinning
+    twice is thinning once.
     """
-    kept = {0, len(times) - 1}
-    waiting = [(0, len(times) - 1)]
-    while waiting:
-        low, high = waiting.pop()
+    indices = set(bounds if bounds is not None else (0, len(times) - 1))
+    pieces = list(itertools.pairwise(sorted(indices)))
+    while pieces:
+        low, high = pieces.pop()
         if high - low < 2:
             continue
         share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
-        line = values[low] + share * (values[high] - values[low])
-        off = np.abs(told(values[low + 1 : high]) - told(line))
-        worst = int(np.argmax(off))
-        if off[worst] > grain:
+        first, last = values[..., low, np.newaxis], values[..., high, np.newaxis]
+        error = np.abs(scale(values[..., low + 1 : high]) - scale(first + share * (last - first)))
+        error = error.reshape(-1, high - low - 1).max(axis=0)
+        worst = int(np.argmax(error))
+        if error[worst] > tolerance:
             middle = low + 1 + worst
-            kept.add(middle)
-            waiting += [(low, middle), (middle, high)]
-    return sorted(kept)
+            indices.add(middle)
+            pieces += [(low, middle), (middle, high)]
+    return sorted(indices)
 
 
 def thinned(points: Sequence[Point], grain: float) -> tuple[Point, ...]:
@@ -49,7 +58,7 @@ def thinned(points: Sequence[Point], grain: float) -> tuple[Point, ...]:
     def finish() -> None:
         if run:
             times, values = (np.array([getattr(p, name) for p in run]) for name in ("t", "value"))
-            found.extend(run[i] for i in kept_of(times, values, grain))
+            found.extend(run[i] for i in breakpoints(times, values, grain))
             run.clear()
 
     for point in points:

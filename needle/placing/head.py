@@ -73,26 +73,26 @@ _FLOOR = 1e-5
 def interpolated(directions: Numbers, responses: Audio, wanted: Numbers) -> Audio:
     """What either ear hears of directions between measured ones: float32 (directions, 2, taps).
 
-    ``directions`` (3, n) and ``wanted`` (3, m) are unit vectors, ``responses`` (n, 2, taps). Strength and arrival are
-    made apart, of the three that are measured round each: the mean of their levels as a response of minimum phase,
-    which arrives at the mean of their times. A direction that was measured comes as it was; one with nothing round
-    it as the nearest.
+    ``directions`` (3, n) and ``wanted`` (3, m) are unit vectors, ``responses`` (n, 2, taps). Of the three measured
+    directions round each, levels and arrivals are interpolated separately: the mean of the levels as a response of
+    minimum phase, at the mean of the arrivals. A measured direction keeps its response; one that no triangle holds
+    has that of the nearest.
     """
     corners, weights = surrounding(directions, wanted)
     taps = responses.shape[2]
-    near = responses[corners].astype(np.float64)
+    measured = responses[corners].astype(np.float64)
     size = 1 << (4 * taps - 1).bit_length()
-    spectra = np.fft.rfft(near, size)
+    spectra = np.fft.rfft(measured, size)
     level = np.abs(spectra)
     level = np.log(np.maximum(level, _FLOOR * level.max(axis=-1, keepdims=True) + 1e-30))
     arrivals = _arrivals(spectra, np.exp(_minimum_phase(level, size)), size)
     share = weights[:, :, np.newaxis]
-    late = -2j * np.pi * np.fft.rfftfreq(size) * (arrivals * share).sum(axis=1)[..., np.newaxis]
-    between = np.exp(_minimum_phase((level * share[..., np.newaxis]).sum(axis=1), size) + late)
-    found = np.fft.irfft(between, size)[..., :taps].astype(np.float32)
-    measured = weights.max(axis=1) > 1.0 - _ON_AN_EDGE
-    found[measured] = responses[corners[measured, weights[measured].argmax(axis=1)]]
-    return found
+    delay = -2j * np.pi * np.fft.rfftfreq(size) * (arrivals * share).sum(axis=1)[..., np.newaxis]
+    spectrum = np.exp(_minimum_phase((level * share[..., np.newaxis]).sum(axis=1), size) + delay)
+    result = np.fft.irfft(spectrum, size)[..., :taps].astype(np.float32)
+    at_corner = weights.max(axis=1) > 1.0 - _ON_AN_EDGE
+    result[at_corner] = responses[corners[at_corner, weights[at_corner].argmax(axis=1)]]
+    return result
 
 
 def _minimum_phase(level: Numbers, size: int) -> NDArray[np.complex128]:
@@ -106,15 +106,17 @@ def _minimum_phase(level: Numbers, size: int) -> NDArray[np.complex128]:
     return np.fft.rfft(cepstrum, size)
 
 
-def _arrivals(spectra: NDArray[np.complex128], least: NDArray[np.complex128], size: int) -> Numbers:
-    """How late responses come (samples, parts of one included): where each is most like that of minimum phase."""
-    alike = np.fft.irfft(spectra * least.conj(), size)
-    at = alike.argmax(axis=-1)[..., np.newaxis]
-    before, peak, behind = (np.take_along_axis(alike, (at + step) % size, -1)[..., 0] for step in (-1, 0, 1))
-    bend = before - 2.0 * peak + behind
-    part = np.where(bend < 0.0, 0.5 * (before - behind) / np.minimum(bend, -1e-30), 0.0)
-    found = at[..., 0] + part
-    return np.where(found > size / 2, found - size, found)
+def _arrivals(spectra: NDArray[np.complex128], minimum_phase: NDArray[np.complex128], size: int) -> Numbers:
+    """Arrivals of responses (fractional samples), where they correlate most with their minimum-phase versions."""
+    correlation = np.fft.irfft(spectra * minimum_phase.conj(), size)
+    peak_at = correlation.argmax(axis=-1)[..., np.newaxis]
+    before, peak, after = (
+        np.take_along_axis(correlation, (peak_at + step) % size, -1)[..., 0] for step in (-1, 0, 1)
+    )
+    curvature = before - 2.0 * peak + after
+    fraction = np.where(curvature < 0.0, 0.5 * (before - after) / np.minimum(curvature, -1e-30), 0.0)
+    arrival = peak_at[..., 0] + fraction
+    return np.where(arrival > size / 2, arrival - size, arrival)
 
 
 def surrounding(directions: Numbers, wanted: Numbers) -> tuple[NDArray[np.intp], Numbers]:
@@ -131,14 +133,14 @@ def surrounding(directions: Numbers, wanted: Numbers) -> tuple[NDArray[np.intp],
     except (QhullError, ValueError):
         return _on_a_ring(directions, wanted, corners, weights)
     bases = directions.T[triangles].transpose(0, 2, 1)
-    known = np.abs(np.linalg.det(bases)) > _ON_AN_EDGE
-    triangles, inverses = triangles[known], np.linalg.inv(bases[known])
+    regular = np.abs(np.linalg.det(bases)) > _ON_AN_EDGE
+    triangles, inverses = triangles[regular], np.linalg.inv(bases[regular])
     for index, direction in enumerate(wanted.T):
-        shares = inverses @ direction
-        best = int(shares.min(axis=1).argmax()) if len(shares) else 0
-        if len(shares) and shares[best].min() >= -_ON_AN_EDGE:
-            found = np.maximum(shares[best], 0.0)
-            corners[index], weights[index] = triangles[best], found / found.sum()
+        barycentric = inverses @ direction
+        best = int(barycentric.min(axis=1).argmax()) if len(barycentric) else 0
+        if len(barycentric) and barycentric[best].min() >= -_ON_AN_EDGE:
+            corner_weights = np.maximum(barycentric[best], 0.0)
+            corners[index], weights[index] = triangles[best], corner_weights / corner_weights.sum()
     return corners, weights
 
 

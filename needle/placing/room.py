@@ -26,7 +26,7 @@ _RINGS, _ON_A_RING = 6, 16
 """Points that a spread source is made of."""
 
 _SNAP_DEGREES = 3.0
-_DIVERGED = 30.0
+_DIVERGENCE = 30.0
 _ALIKE = 1e-6
 
 
@@ -77,18 +77,18 @@ def polar_powers(
     shape = np.broadcast_shapes(*(value.shape for value in (azimuth, elevation, distance, spread, centre)))
     if len(layout.speakers) == 1:
         return np.ones((1, *shape))
-    found = _gathered(layout, azimuth, elevation, distance, spread, snap)
+    powers = _focused(layout, azimuth, elevation, distance, spread, snap)
     if (centre == 1.0).all():
-        return np.broadcast_to(found, (len(found), *shape))
+        return np.broadcast_to(powers, (len(powers), *shape))
     beside = [
-        _gathered(layout, azimuth + turn, elevation, distance, spread, snap) for turn in (_DIVERGED, -_DIVERGED)
+        _focused(layout, azimuth + turn, elevation, distance, spread, snap) for turn in (_DIVERGENCE, -_DIVERGENCE)
     ]
-    found = centre * found + (1.0 - centre) / 2.0 * (beside[0] + beside[1])
-    return np.broadcast_to(found, (len(found), *shape))
+    powers = centre * powers + (1.0 - centre) / 2.0 * (beside[0] + beside[1])
+    return np.broadcast_to(powers, (len(powers), *shape))
 
 
-def _gathered(layout: Layout, azimuth: Gains, elevation: Gains, distance: Gains, spread: Gains, snap: bool) -> Gains:
-    """The powers of places that stand as they are, their divergence left out."""
+def _focused(layout: Layout, azimuth: Gains, elevation: Gains, distance: Gains, spread: Gains, snap: bool) -> Gains:
+    """The powers of places without divergence."""
     azimuth, elevation, distance = np.broadcast_arrays(azimuth, elevation, distance)
     level = not snap and not spread.any() and not elevation.any()
     vectors = azimuth if level else unit_vectors(azimuth, elevation)

@@ -101,15 +101,15 @@ def decorrelator(number: int) -> Audio:
     is cut where less than -70 dB is left.
     """
     rng = np.random.Generator(np.random.PCG64(_SEED + number))
-    found = np.zeros(DECORRELATED_TAPS)
-    found[0] = 1.0
+    response = np.zeros(DECORRELATED_TAPS)
+    response[0] = 1.0
     for shortest, longest in itertools.pairwise(_DISTANCES):
-        apart = int(rng.integers(shortest, longest))
+        delay = int(rng.integers(shortest, longest))
         gain = _SECTION_GAIN * rng.choice([-1.0, 1.0])
-        ahead, back = np.zeros(apart + 1), np.zeros(apart + 1)
-        ahead[[0, -1]], back[[0, -1]] = (-gain, 1.0), (1.0, -gain)
-        found = lfilter(ahead, back, found)
-    return found.astype(np.float32)
+        numerator, denominator = np.zeros(delay + 1), np.zeros(delay + 1)
+        numerator[[0, -1]], denominator[[0, -1]] = (-gain, 1.0), (1.0, -gain)
+        response = lfilter(numerator, denominator, response)
+    return response.astype(np.float32)
 
 
 def ambient_powers(layout: Layout) -> NDArray[np.float64]:

@@ -83,8 +83,8 @@ def delayed(audio: Audio, begins: int, delays: Numbers, first: int) -> Audio:
     return out
 
 
-def between(edges: Numbers, step: int) -> Numbers:
-    """What is told at edges ``step`` samples apart (…, edges), at every sample from the first to the last of them."""
+def interpolated(edges: Numbers, step: int) -> Numbers:
+    """Values at edges ``step`` samples apart (…, edges), linear at every sample from the first edge to the last."""
     rise = np.diff(edges, axis=-1)[..., np.newaxis] * (np.arange(step) / step)
     return (edges[..., :-1, np.newaxis] + rise).reshape(*edges.shape[:-1], -1)
 
@@ -112,15 +112,15 @@ def _read(audio: Audio, delays: Numbers, first: int, table: Audio, out: Audio) -
     steps, width = table.shape[0] - 1, table.shape[1]
     for n in range(out.shape[0]):
         whole = int(np.floor(delays[n]))
-        place = (delays[n] - whole) * steps
-        step = min(int(place), steps - 1)
-        share = np.float32(place - step)
+        position = (delays[n] - whole) * steps
+        step = min(int(position), steps - 1)
+        share = np.float32(position - step)
         oldest = first + n - whole - width // 2
-        here, there = np.float32(0.0), np.float32(0.0)
+        lower, upper = np.float32(0.0), np.float32(0.0)
         for k in range(width):
-            here += table[step, k] * audio[oldest + k]
-            there += table[step + 1, k] * audio[oldest + k]
-        out[n] = here + (there - here) * share
+            lower += table[step, k] * audio[oldest + k]
+            upper += table[step + 1, k] * audio[oldest + k]
+        out[n] = lower + (upper - lower) * share
 
 
 def _piece(audio: Audio, low: int, high: int) -> Audio:

@@ -1,8 +1,7 @@
 """The groove reading: what a pulse does to an attack on each beat, and how much of a part's accents it lets through.
 
-An attack is heard by its first moments: of each beat, half-beat and, where the cycle is told in thirds, third-beat
-the mean power of the 20 ms after it is read, on each side, in dB. What the sentence says is true of the rendered
-sound within 1 dB.
+Of each beat, half-beat and, in cycles of thirds, third-beat it reads the mean power of the 20 ms that follow, on each
+side, in dB. What the sentence says holds for the rendered sound within 1 dB.
 """
 
 from collections.abc import Callable, Sequence
@@ -18,10 +17,10 @@ from needle.placing.laws import law_named
 from needle.pulsing.pulse import Pulse, Pulsing
 
 SILENT_DB, WEAK_DB, FULL_DB = -24.0, -9.0, -3.0
-"""An attack is silent below the first, weak below the second, full above the third; in between it is told in dB."""
+"""An attack is silent below the first, weak below the second, full above the third; between them its level counts."""
 
 ATTACK_SECONDS = 0.02
-"""What of a sound is its attack."""
+"""How long an attack lasts."""
 
 _SAMPLES = 240
 _STARTS = 16
@@ -82,18 +81,18 @@ def swing_of(pulsing: Pulsing, times: Values) -> Values | None:
 
 
 def marks(pulsing: Pulsing, bar: int, centre: float = 0.0) -> list[Mark]:
-    """Every beat and half-beat of a bar (from 1), and its third-beats where the cycle is told in them."""
+    """Every beat and half-beat of a bar (from 1), and its third-beats where the cycle is a number of them."""
     tempo = pulsing.tempo
     count, unit = tempo.metre_of_bar(bar)
-    begins, length = tempo.beat_of_bar(bar), 4.0 / unit
+    bar_beat, beat_length = tempo.beat_of_bar(bar), 4.0 / unit
     shares = {0.0, 0.5} | ({1.0 / 3.0, 2.0 / 3.0} if _in_thirds(pulsing) else set())
-    found = []
-    after = (np.arange(_SAMPLES) + 0.5) / _SAMPLES * ATTACK_SECONDS
+    offsets = (np.arange(_SAMPLES) + 0.5) / _SAMPLES * ATTACK_SECONDS
+    result = []
     for beat in sorted(beat + share for beat in range(count) for share in shares):
-        first = tempo.seconds_at(begins + beat * length)
-        gains = np.sqrt((side_gains(pulsing, first + after, centre) ** 2).mean(axis=1))
-        found.append(Mark(round(1.0 + beat, 4), *map(float, gains)))
-    return found
+        attack = tempo.seconds_at(bar_beat + beat * beat_length)
+        gains = np.sqrt((side_gains(pulsing, attack + offsets, centre) ** 2).mean(axis=1))
+        result.append(Mark(round(1.0 + beat, 4), *map(float, gains)))
+    return result
 
 
 def _in_thirds(pulsing: Pulsing) -> bool:
@@ -106,39 +105,32 @@ def _in_thirds(pulsing: Pulsing) -> bool:
     return whole and abs(quarters - round(quarters)) > 1e-6 and abs(1.0 / quarters - round(1.0 / quarters)) > 1e-6
 
 
-def claims(marked: Sequence[Mark]) -> list[Claim]:
-    """What is to be said of a bar, in the order in which it matters: silent, weak, what is told in dB, full.
-
-    Of what comes full nothing is said unless all does.
-    """
-    levels = {side: {mark.beat: _db(getattr(mark, side)) for mark in marked} for side in ("left", "right")}
-    found = []
+def claims(marks: Sequence[Mark]) -> list[Claim]:
+    """What is to be said of a bar, in the order in which it matters: silent, weak, between, full."""
+    levels = {side: {mark.beat: _db(getattr(mark, side)) for mark in marks} for side in ("left", "right")}
+    result = []
     for word in ("silent", "weak", "between", "full"):
-        sides = {side: {b: db for b, db in told.items() if _word(db) == word} for side, told in levels.items()}
-        left, right = sides["left"], sides["right"]
+        left, right = (
+            {beat: db for beat, db in levels[side].items() if _word(db) == word} for side in ("left", "right")
+        )
         both = [beat for beat in left if beat in right and (word == "silent" or abs(left[beat] - right[beat]) <= 1.0)]
-        found += _grouped(("left", "right"), word, {beat: (left[beat], right[beat]) for beat in both})
-        for side, told in sides.items():
-            found += _grouped((side,), word, {beat: (db,) for beat, db in told.items() if beat not in both})
-    return found
+        result += _by_level(("left", "right"), word, {beat: (left[beat], right[beat]) for beat in both})
+        for side, side_levels in (("left", left), ("right", right)):
+            result += _by_level((side,), word, {beat: (db,) for beat, db in side_levels.items() if beat not in both})
+    return result
 
 
-def _grouped(sides: tuple[str, ...], word: str, told: dict[float, tuple[float, ...]]) -> list[Claim]:
-    """One claim of what is silent or full; of the rest one for every level, those within 1 dB together."""
-    if not told:
-        return []
-    if word in ("silent", "full"):
-        every = [db for found in told.values() for db in found]
-        return [Claim(sides, word, tuple(told), min(every), max(every))]
-    found: list[Claim] = []
-    rest = dict(told)
-    while rest:
-        lowest = min(min(levels) for levels in rest.values())
-        here = {beat: levels for beat, levels in rest.items() if max(levels) <= lowest + 1.0}
-        every = [db for levels in here.values() for db in levels]
-        found.append(Claim(sides, word, tuple(sorted(here)), min(every), max(every)))
-        rest = {beat: levels for beat, levels in rest.items() if beat not in here}
-    return found
+def _by_level(sides: tuple[str, ...], word: str, levels: dict[float, tuple[float, ...]]) -> list[Claim]:
+    """One claim of all beats that are silent or full; of others one for each level, those within 1 dB together."""
+    result: list[Claim] = []
+    remaining = dict(levels)
+    while remaining:
+        limit = np.inf if word in ("silent", "full") else min(map(min, remaining.values())) + 1.0
+        group = {beat: levels for beat, levels in remaining.items() if max(levels) <= limit}
+        every_level = [db for levels in group.values() for db in levels]
+        result.append(Claim(sides, word, tuple(sorted(group)), min(every_level), max(every_level)))
+        remaining = {beat: levels for beat, levels in remaining.items() if beat not in group}
+    return result
 
 
 def _db(gain: float) -> float:
@@ -149,19 +141,19 @@ def _word(level: float) -> str:
     return "silent" if level < SILENT_DB else "weak" if level < WEAK_DB else "between" if level <= FULL_DB else "full"
 
 
-def silent(marked: Sequence[Mark]) -> dict[str, list[float]]:
+def silent(marks: Sequence[Mark]) -> dict[str, list[float]]:
     """Where attacks on ``left``, ``right`` and ``both`` are silent."""
-    return _those(marked, lambda gain: gain < 10.0 ** (SILENT_DB / 20.0))
+    return _those(marks, lambda gain: gain < 10.0 ** (SILENT_DB / 20.0))
 
 
-def full(marked: Sequence[Mark]) -> dict[str, list[float]]:
+def full(marks: Sequence[Mark]) -> dict[str, list[float]]:
     """Where attacks on ``left``, ``right`` and ``both`` come full."""
-    return _those(marked, lambda gain: gain > 10.0 ** (FULL_DB / 20.0))
+    return _those(marks, lambda gain: gain > 10.0 ** (FULL_DB / 20.0))
 
 
-def _those(marked: Sequence[Mark], test: Callable[[float], bool]) -> dict[str, list[float]]:
-    left = [m.beat for m in marked if test(m.left)]
-    right = [m.beat for m in marked if test(m.right)]
+def _those(marks: Sequence[Mark], test: Callable[[float], bool]) -> dict[str, list[float]]:
+    left = [m.beat for m in marks if test(m.left)]
+    right = [m.beat for m in marks if test(m.right)]
     return {"left": left, "right": right, "both": [beat for beat in left if beat in right]}
 
 
@@ -175,68 +167,67 @@ def every_bar(pulsing: Pulsing, bar: int) -> bool:
     return abs(cycles - round(cycles)) < 1e-9
 
 
-def sentence(marked: Sequence[Mark], bar: int, in_every_bar: bool) -> str:
-    """What becomes of an attack in a bar, in a sentence."""
-    said = claims(marked)
-    every = {
-        "beat": [m.beat for m in marked if m.beat % 1.0 == 0.0],
-        "half-beat": [m.beat for m in marked if m.beat % 1.0 == 0.5],
-        "third-beat": [m.beat for m in marked if m.beat % 1.0 not in (0.0, 0.5)],
+def sentence(marks: Sequence[Mark], bar: int, in_every_bar: bool) -> str:
+    """What becomes of an attack in a bar, in a sentence; of full beats nothing is said unless all are full."""
+    beat_names = {
+        "beat": [m.beat for m in marks if m.beat % 1.0 == 0.0],
+        "half-beat": [m.beat for m in marks if m.beat % 1.0 == 0.5],
+        "third-beat": [m.beat for m in marks if m.beat % 1.0 not in (0.0, 0.5)],
     }
-    heard = [one for one in said if one.word == "silent" or (one.word != "full" and _worth_saying(one, said))]
-    told: list[str] = []
-    while heard:
-        one = heard.pop(0)
-        words = f"{_who(one.sides)} {_does(one)} on {_beats(one.beats, every)}"
-        same = [other for other in heard if len(one.sides) == len(other.sides) == 1 and _does(other) == _does(one)]
-        for other in same[:1]:
-            heard.remove(other)
-            words += f", {_who(other.sides)} on {_beats(other.beats, every)}"
-        told.append(words)
-    text = "; ".join(told) or "every beat and half-beat comes full on both sides"
+    every_claim = claims(marks)
+    silent_claims = [claim for claim in every_claim if claim.word == "silent"]
+    level_claims = [claim for claim in every_claim if claim.word in ("weak", "between")]
+    remaining = silent_claims + level_claims[:_MOST_LEVELS]
+    clauses: list[str] = []
+    while remaining:
+        claim = remaining.pop(0)
+        clause = f"{_subject(claim.sides)} {_verb(claim)} on {_beat_list(claim.beats, beat_names)}"
+        if len(claim.sides) == 1:
+            other = next((c for c in remaining if len(c.sides) == 1 and _verb(c) == _verb(claim)), None)
+            if other is not None:
+                remaining.remove(other)
+                clause += f", {_subject(other.sides)} on {_beat_list(other.beats, beat_names)}"
+        clauses.append(clause)
+    text = "; ".join(clauses) or "every beat and half-beat comes full on both sides"
     text = text if in_every_bar else f"in bar {bar} {text}"
     return f"{text[0].upper()}{text[1:]}."
 
 
-_MOST_SAID = 4
-"""Of what is neither silent nor full so much is said; the rest is seen in the figure."""
+_MOST_LEVELS = 4
+"""How many claims that are neither silent nor full a sentence makes; the figure shows the rest."""
 
 
-def _worth_saying(one: Claim, said: Sequence[Claim]) -> bool:
-    others = [claim for claim in said if claim.word in ("weak", "between")]
-    return others.index(one) < _MOST_SAID
-
-
-def _who(sides: tuple[str, ...]) -> str:
+def _subject(sides: tuple[str, ...]) -> str:
     return "both sides" if len(sides) == 2 else sides[0]
 
 
-def _does(one: Claim) -> str:
-    many = len(one.sides) == 2
-    if one.word == "silent":
-        return "fall silent" if many else "falls silent"
-    level = f"−{round(abs((one.low + one.high) / 2.0))} dB"
-    if one.word == "weak":
-        return f"{'are' if many else 'is'} weak ({level})"
-    return f"{'come' if many else 'comes'} at {level}"
+def _verb(claim: Claim) -> str:
+    plural = len(claim.sides) == 2
+    if claim.word == "silent":
+        return "fall silent" if plural else "falls silent"
+    level = f"−{round(abs((claim.low + claim.high) / 2.0))} dB"
+    if claim.word == "weak":
+        return f"{'are' if plural else 'is'} weak ({level})"
+    return f"{'come' if plural else 'comes'} at {level}"
 
 
-def _beats(beats: Sequence[float], every: dict[str, list[float]]) -> str:
-    whole = [name for name, all_of in every.items() if all_of and set(all_of) <= set(beats)]
-    rest = [beat for beat in beats if not any(beat in every[name] for name in whole)]
-    words = [f"every {_joined(whole)}"] if whole else []
-    return " and on ".join([*words, *([_listed(rest)] if rest else [])])
+def _beat_list(beats: Sequence[float], beat_names: dict[str, list[float]]) -> str:
+    whole = [name for name, named in beat_names.items() if named and set(named) <= set(beats)]
+    rest = [beat_name(beat) for beat in beats if not any(beat in beat_names[name] for name in whole)]
+    parts = [f"every {_joined(whole)}"] if whole else []
+    return " and on ".join([*parts, *([_joined(rest)] if rest else [])])
 
 
 def _joined(words: Sequence[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
-def _listed(beats: Sequence[float]) -> str:
-    return _joined([f"{int(beat)}{_PARTS[round(beat % 1.0, 2)]}" for beat in beats])
+def beat_name(beat: float) -> str:
+    """A beat of a bar as it is written, such as 2½."""
+    return f"{int(beat)}{_FRACTION_SIGNS[round(beat % 1.0, 2)]}"
 
 
-_PARTS = {0.0: "", 0.5: "½", 0.33: "⅓", 0.67: "⅔"}
+_FRACTION_SIGNS = {0.0: "", 0.5: "½", 0.33: "⅓", 0.67: "⅔"}
 
 
 @dataclass(frozen=True)

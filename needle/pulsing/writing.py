@@ -13,7 +13,7 @@ from needle.conventions import OFF_DB, db_to_gain
 from needle.errors import NeedleError
 from needle.moving.lane import RAMP_SECONDS, Lane, Point, Values
 from needle.moving.parameters import PARAMETERS
-from needle.moving.thinning import kept_of
+from needle.moving.thinning import breakpoints
 from needle.placing.laws import law_named
 from needle.placing.modes import MODES
 from needle.pulsing.pulse import Pulsing
@@ -73,7 +73,7 @@ def written_out(
             raise NeedleError(
                 "Written out, this pulse would turn too often. Choose a longer cycle or a shorter part."
             )
-        kept = kept_of(times, turned, limits.grain)
+        kept = breakpoints(times, turned, limits.grain)
         return Written(
             _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in kept))}), {}
         )
@@ -133,17 +133,14 @@ def _decibels(gain: Values) -> Values:
 
 
 def _places(times: Values, values: Values) -> Lane:
-    return Lane(tuple(Point(float(times[i]), float(values[i])) for i in kept_of(times, values, 2.0 * GRAIN)))
+    return Lane(tuple(Point(float(times[i]), float(values[i])) for i in breakpoints(times, values, 2.0 * GRAIN)))
 
 
 def _levels(times: Values, levels: Values) -> Lane:
     """Levels thinned by what is heard of them: off by so much of full gain, not by so many dB."""
     limit = PARAMETERS["trim"]
-    return Lane(
-        tuple(
-            Point(float(times[i]), limit.limited(float(levels[i]))) for i in kept_of(times, levels, GRAIN, db_to_gain)
-        )
-    )
+    corners = breakpoints(times, levels, GRAIN, db_to_gain)
+    return Lane(tuple(Point(float(times[i]), limit.limited(float(levels[i]))) for i in corners))
 
 
 def _checked(lanes: dict[str, Lane]) -> dict[str, Lane]:

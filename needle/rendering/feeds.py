@@ -15,7 +15,7 @@ from needle.moving.lane import Lane, Values
 from needle.placing.laws import Gains, law_named
 from needle.placing.modes import MODES, STEM
 from needle.placing.stem import ambient_powers
-from needle.placing.timing import REACH, Timing, between, delayed, timing_of
+from needle.placing.timing import REACH, Timing, delayed, interpolated, timing_of
 from needle.rendering.dealing import DealtSound
 from needle.rendering.mix import BLOCK, Mix, MixSource
 from needle.rendering.placements import (
@@ -39,7 +39,7 @@ from needle.rendering.stems import StemParts
 Audio = NDArray[np.float32]
 
 DELAY_STEP = 16
-"""Samples from one to the next at which a moving delay is worked out; a block is a whole number of them.
+"""Samples from one to the next at which a moving delay is evaluated; a block is a whole number of them.
 
 In between it is linear: for 8 ms swept at 2 Hz off by less than 1e-4 of a wave of 10 kHz, or -65 dB.
 """
@@ -170,7 +170,7 @@ class _Delays:
         positions = MODES[source.mode].positions(values_at(source, edges), source.channels)
         late = self.timing.delays(positions) * self.mix.rate
         if late.shape[2] > 1:
-            late = between(late, DELAY_STEP)
+            late = interpolated(late, DELAY_STEP)
         return np.broadcast_to(late, (2, source.channels, count))
 
 

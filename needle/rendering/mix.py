@@ -15,6 +15,7 @@ from needle.effects.chain import Chain
 from needle.errors import NeedleError
 from needle.layouts import Layout, layout_named
 from needle.moving.lane import Lane
+from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import law_named
 from needle.placing.modes import mode_for
 from needle.placing.timing import REACH, timing_of
@@ -264,11 +265,15 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
             yield replace(plain, audio=stem, asset="", **here, **wide)
 
 
+RETURN_IN_ROOM = ("front", "height", "rotation", "envelop")
+"""Parameters that a return has in a room only."""
+
+
 @dataclass(frozen=True)
 class MixReturn:
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
     ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), ``rotation``, and
-    how much of a reverb's tail comes from everywhere (``envelop`` 0…1).
+    how much of a reverb's tail is diffuse (``envelop`` 0…1).
 
     Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
     """
@@ -284,23 +289,19 @@ class MixReturn:
     front: float = 0.0
     height: float = 0.0
     rotation: float = 0.0
-    envelop: float = 0.7
+    envelop: float = PARAMETERS["envelop"].default
     room_rotation: float = 0.0
 
-    def envelops(self, room: Layout) -> bool:
-        """Whether some of a reverb's tail comes from everywhere in a layout."""
-        return room.surround and self.chain.reverberates and bool(self.envelop or "envelop" in self.lanes)
+    def is_diffuse(self, room: Layout) -> bool:
+        """Whether some of a reverb's tail is diffuse in a layout."""
+        return room.surround and self.chain.has_room and bool(self.envelop or "envelop" in self.lanes)
 
     def reach(self, room: Layout, around: Around) -> tuple[int, int]:
-        """Frames before and after a stretch that what comes out of it depends on."""
+        """Frames before and after a stretch that its output depends on."""
         reaches = [self.chain.reach(around)]
-        if self.envelops(room):
-            reaches += [self.chain.early.reach(around), self.chain.reach_everywhere(around)]
+        if self.is_diffuse(room):
+            reaches += [self.chain.with_early_rooms.reach(around), self.chain.diffuse_reach(around)]
         return max(past for past, _ in reaches), max(ahead for _, ahead in reaches)
-
-
-RETURN_IN_ROOM = ("front", "height", "rotation", "envelop")
-"""What a return has in a room only."""
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from needle.errors import NeedleError
 from needle.layouts import HALF, LAYOUTS, Layout, fold
 from needle.metering.kweighting import KWeighting
 from needle.placing.head import sphere_responses
+from needle.placing.laws import law_named
 from needle.placing.room import Where, room_powers
 
 Audio = NDArray[np.float32]
@@ -56,29 +57,28 @@ HEADPHONES = Monitor(
     "headphones", "Headphones", "Every loudspeaker where it stands, as a head of its own shape hears it."
 )
 
-_ACROSS = 201
+DOWNMIXES = ("stereo", "mono")
+"""Ways of listening that keep the whole mix: its level in them is compared with that of a stereo session."""
+
+_PLACES = 201
+"""Places across the front at which a fold is compared with a stereo session."""
 
 
-@dataclass(frozen=True)
-class FoldedLevel:
-    """How much louder than in a stereo session what stands across the front is, folded down (dB): mean and most."""
+@lru_cache(maxsize=64)
+def fold_gain_db(layout: Layout, monitor: str) -> float:
+    """How much louder (dB) a stereo session is in a layout than in stereo, through one of ``DOWNMIXES``.
 
-    mean: float
-    most: float
-
-
-@lru_cache(maxsize=32)
-def folded_level(layout: Layout) -> FoldedLevel:
-    """What a layout's fold makes of places across the front, against a stereo session (ITU-R BS.775-4, Annex 4).
-
-    What stands between the centre and a side is played by both; folded, they add up on that side.
+    The mean power of sounds evenly across the front, by the constant-power law. What stands between the centre and a
+    side is played by both; folded by ITU-R BS.775-4, Annex 4, they add up on that side.
     """
     if not layout.surround:
-        return FoldedLevel(0.0, 0.0)
-    across = np.linspace(-1.0, 1.0, _ACROSS)
-    gains = np.sqrt(room_powers(layout, Where(across, np.ones(_ACROSS), np.zeros(_ACROSS))))
-    powers = ((fold(layout)[:, layout.standing] @ gains) ** 2).sum(axis=0)
-    return FoldedLevel(float(10.0 * np.log10(powers.mean())), float(10.0 * np.log10(powers.max())))
+        return 0.0
+    pan = np.linspace(-1.0, 1.0, _PLACES)
+    speakers = np.sqrt(room_powers(layout, Where(pan, np.ones(_PLACES), np.zeros(_PLACES))))
+    stereo = law_named("constant-power").gains(pan)
+    matrix = MONITORS[monitor].matrix
+    folded = matrix @ fold(layout)[:, layout.standing] @ speakers
+    return float(10.0 * np.log10((folded**2).sum() / ((matrix @ stereo) ** 2).sum()))
 
 
 SPEAKER, HEAD = "speaker:", "head:"

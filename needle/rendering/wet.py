@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from needle.conventions import db_to_gain
 from needle.effects.chain import Chain
 from needle.effects.convolving import convolved, partitioned
-from needle.effects.room import everywhere, settings_of
+from needle.effects.room import diffuse_responses, response_settings
 from needle.layouts import Layout
 from needle.moving.lane import Lane, Values
 from needle.placing.laws import LAWS, Gains, law_named
@@ -99,17 +99,16 @@ def return_feed(
         return str([sent_text(mix, s, one.id, start, stop) for s in sent])
 
     wet = Wet(mix, one.chain, mix.outputs, dry, told, keep).between(first, last)
-    envelops = one.envelops(room)
-    if envelops:
+    is_diffuse = one.is_diffuse(room)
+    if is_diffuse:
 
-        def all_of_it(start: int, stop: int) -> Audio:
-            feeds = [_powers_of(send_feed(mix, s, s.sends[one.id])) for s in sent if s.sounds_between(start, stop)]
+        def summed(start: int, stop: int) -> Audio:
+            feeds = [_total_power(send_feed(mix, s, s.sends[one.id])) for s in sent if s.sounds_between(start, stop)]
             return render(feeds, 1, start, stop)
 
-        # What is kept where it was sent, its early part, and what comes from everywhere.
-        parts = [Wet(mix, one.chain.early, mix.outputs, dry, told, keep)]
-        parts.append(_Everywhere(mix, one.chain, all_of_it, told, keep))
-        wet = np.concatenate([wet, *(part.between(first, last) for part in parts)])
+        early = Wet(mix, one.chain.with_early_rooms, mix.outputs, dry, told, keep)
+        diffuse = _DiffuseWet(mix, one.chain, summed, told, keep)
+        wet = np.concatenate([wet, early.between(first, last), diffuse.between(first, last)])
 
     def gains(times: Values) -> Gains:
         pan = value_of(one, "pan", times)
@@ -123,20 +122,19 @@ def return_feed(
         width = before_placing({"width": value_of(one, "width", times)}, False, (False, False), _SIDES)
         turned = after(turned, None if width is None else _in_pairs(room, width))
         turned = turned * db_to_gain(value_of(one, "level", times))
-        if not envelops:
+        if not is_diffuse:
             return turned
-        # The early part stays; the tail goes over to the one from everywhere, power kept.
-        kept = 1.0 - value_of(one, "envelop", times)
-        shares = (kept, 1.0 - kept, np.sqrt(1.0 - kept**2))
-        whole = [turned * share for share in shares]
-        times_told = max(part.shape[2] for part in whole)
-        return np.concatenate([np.broadcast_to(part, (*part.shape[:2], times_told)) for part in whole], axis=1)
+        # The early part stays where it was sent; the tail is crossfaded to the diffuse one, power kept.
+        directional = 1.0 - value_of(one, "envelop", times)
+        shares = (directional, 1.0 - directional, np.sqrt(1.0 - directional**2))
+        parts = np.broadcast_arrays(*(turned * share for share in shares))
+        return np.concatenate(parts, axis=1)
 
     return Feed(wet, first, gains, tuple(one.lanes.values()), one.pulse is not None)
 
 
-def _powers_of(feed: Feed) -> Feed:
-    """A feed as one sound of the power that it has at all outputs together."""
+def _total_power(feed: Feed) -> Feed:
+    """A feed to one output, with the power that it has at all its outputs together."""
 
     def gains(times: Values) -> Gains:
         return np.sqrt((feed.gains(times) ** 2).sum(axis=0, keepdims=True))
@@ -335,29 +333,36 @@ class Wet:
         return self._keys[piece]
 
 
-class _Everywhere(Wet):
-    """The tail of a return's room as it comes from every loudspeaker alike, each by a noise of its own.
+class _DiffuseWet(Wet):
+    """The tail of a return's room from every loudspeaker alike, uncorrelated.
 
-    All that is sent goes in as one sound; what comes before the room is done to that, what comes after it to what
-    the loudspeakers play.
+    All that is sent goes in as one sound. Effects before the room work on that, those after it on what the
+    loudspeakers play.
     """
 
     def __init__(
-        self, mix: Mix, chain: Chain, dry: Callable[[int, int], Audio], told: Callable[[int, int], str], keep: bool
+        self,
+        mix: Mix,
+        chain: Chain,
+        dry: Callable[[int, int], Audio],
+        describe: Callable[[int, int], str],
+        keep: bool,
     ) -> None:
-        super().__init__(mix, chain, 1, dry, told, keep)
-        self.past, self.ahead = chain.reach_everywhere(mix.around)
+        super().__init__(mix, chain, 1, dry, describe, keep)
+        self.past, self.ahead = chain.diffuse_reach(mix.around)
 
     def _make(self, low: int, high: int) -> Audio:
         start, stop = low * self.size - self.past, high * self.size + self.ahead
         around, room = self.mix.around, self.mix.room
-        before, settings, after = self.chain.around_its_room
-        sound = np.repeat(assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep), _SIDES, axis=0)
-        sound = before.process(sound, start, around)[:1]
-        start += before.reach(around)[0]
-        responses = everywhere(self.mix.rate, len(room.speakers), *settings_of(settings))
-        spread = convolved(sound, start, partitioned(responses[:, np.newaxis]), responses.shape[1])
-        start = stop - self.ahead + after.reach(around)[1] - spread.shape[1]
-        out = np.zeros((self.mix.outputs, spread.shape[1]), np.float32)
-        out[room.standing] = spread
-        return self._in_pairs(after, out, start, (high - low) * self.size) if after.links else out
+        before, settings, after = self.chain.split_at_room()
+        dry = assembled(self.size, start, stop, self._dry_key, self._make_dry, self.keep)
+        sound = before.process(np.repeat(dry, _SIDES, axis=0), start, around)[:1]
+        responses = diffuse_responses(self.mix.rate, len(room.speakers), *response_settings(settings))
+        sound_start = start + before.reach(around)[0]
+        tails = convolved(sound, sound_start, partitioned(responses[:, np.newaxis]), responses.shape[1])
+        out = np.zeros((self.mix.outputs, tails.shape[1]), np.float32)
+        out[room.standing] = tails
+        if not after.links:
+            return out
+        tails_stop = stop - self.ahead + after.reach(around)[1]
+        return self._in_pairs(after, out, tails_stop - tails.shape[1], (high - low) * self.size)

@@ -61,9 +61,10 @@ class ReadingIn(PulseIn):
 
 
 class MarkOut(Schema):
-    """A beat, half-beat or third-beat, and each side's gain of an attack there (the 20 ms after it)."""
+    """A beat, half-beat or third-beat, its ``name``, and each side's gain of an attack there (the 20 ms after it)."""
 
     beat: float
+    name: str
     left: float
     right: float
 
@@ -124,7 +125,7 @@ def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str
     period = pulse.period if pulse.unit == "beats" else bpm / 60.0 / pulse.rate
     return {
         **reading.figure(pulsing, given.bar, centre),
-        "marks": [vars(mark) for mark in marked],
+        "marks": [{**vars(mark), "name": reading.beat_name(mark.beat)} for mark in marked],
         "silent": reading.silent(marked),
         "full": reading.full(marked),
         "sentence": reading.sentence(marked, given.bar, alike),

@@ -31,7 +31,7 @@ from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST
 from needle.pulsing.voice import TIMBRES
 from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, WAVES
 from needle.rendering.mix import SEND_PLACES
-from needle.rendering.monitor import HEADPHONES, MONITORS, folded_level
+from needle.rendering.monitor import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
 from needle.rendering.readings import TREATMENTS
 from server.mixing.access import Refused
 from server.mixing.midi_files import read_midi
@@ -133,14 +133,16 @@ class SpeakerOut(Schema):
 
 
 class LayoutOut(Schema):
-    """A layout of loudspeakers (``needle.layouts``), its channels in their order, and how loud its fold is (dB)."""
+    """A layout of loudspeakers (``needle.layouts``), its channels in their order.
+
+    ``fold_gains``: how much louder (dB) a stereo session is in it, by the monitor that folds it down.
+    """
 
     name: str
     title: str
     surround: bool
     channels: list[SpeakerOut]
-    folded_mean: float
-    folded_most: float
+    fold_gains: dict[str, float]
 
 
 def _layout(layout: Layout) -> LayoutOut:
@@ -156,14 +158,12 @@ def _layout(layout: Layout) -> LayoutOut:
         )
         for index, one in enumerate(layout.channels)
     ]
-    level = folded_level(layout)
     return LayoutOut(
         name=layout.name,
         title=layout.title,
         surround=layout.surround,
         channels=channels,
-        folded_mean=round(level.mean, 2),
-        folded_most=round(level.most, 2),
+        fold_gains={name: round(fold_gain_db(layout, name), 2) for name in DOWNMIXES},
     )
 
 

@@ -1,7 +1,7 @@
 """A small renderer of object audio files by the rules of ITU-R BS.2127-0, 7.3, for tests: it reads the XML by itself.
 
-Of the product it shares the static panner alone: where a place's power goes. How blocks follow each other, what jumps
-and what is led over, is told here from the Recommendation.
+It shares the static panner with the product: the power of a point on each speaker. How gains follow from block to
+block, what jumps, and how objects diverge, follows the Recommendation here.
 """
 
 import re
@@ -40,25 +40,24 @@ def number(element: ET.Element | None, otherwise: float) -> float:
 
 
 def gain_of(element: ET.Element) -> float:
-    found = element.find("gain")
-    if found is not None and found.get("gainUnit") == "dB":
-        return 10.0 ** (float(found.text) / 20.0)
-    return number(found, 1.0)
+    gain = element.find("gain")
+    if gain is not None and gain.get("gainUnit") == "dB":
+        return 10.0 ** (float(gain.text) / 20.0)
+    return number(gain, 1.0)
 
 
 def gains_of(block: ET.Element, layout: Layout) -> np.ndarray:
     """The gain vector of a block: (speakers,)."""
-    place = {one.get("coordinate").lower(): float(one.text) for one in block.findall("position")}
+    place = {position.get("coordinate").lower(): float(position.text) for position in block.findall("position")}
     if (block.findtext("cartesian") or "0") in ("1", "true"):
         azimuth, elevation, distance = polar_of(place["x"], place["y"], place.get("z", 0.0))
     else:
         azimuth, elevation, distance = place["azimuth"], place["elevation"], place.get("distance", 1.0)
     extent = max(number(block.find("width"), 0.0), number(block.find("height"), 0.0))
-    divergence = number(block.find("objectDivergence"), 0.0)
-    # 7.3.7: (1 - d) / (1 + d) stays, and d / (1 + d) goes to either side.
-    centre = (1.0 - divergence) / (1.0 + divergence)
     lock = (block.findtext("channelLock") or "0") in ("1", "true")
-    powers = polar_powers(layout, azimuth, elevation, distance, extent, centre, lock)
+    powers = np.zeros(len(layout.speakers))
+    for turn, share in diverged(block.find("objectDivergence")):
+        powers += share * polar_powers(layout, azimuth + turn, elevation, distance, extent, 1.0, lock).ravel()
     zones = [
         [float(zone.get(name)) for name in ("minAzimuth", "maxAzimuth", "minElevation", "maxElevation")]
         for zone in block.findall("zoneExclusion/zone")
@@ -69,35 +68,44 @@ def gains_of(block: ET.Element, layout: Layout) -> np.ndarray:
         if any(z[0] <= s.azimuth <= z[1] and z[2] <= s.elevation <= z[3] for z in zones)
     )
     powers = permitted(layout, powers, {off: 1.0}) if off else powers
-    return np.sqrt(np.ravel(powers)) * gain_of(block)
+    return np.sqrt(powers) * gain_of(block)
+
+
+def diverged(element: ET.Element | None) -> list[tuple[float, float]]:
+    """Turns (degrees) and the shares of the power there: (1 - d) / (1 + d) stays, d / (1 + d) goes to either side."""
+    d = number(element, 0.0)
+    if not d:
+        return [(0.0, 1.0)]
+    degrees = float(element.get("azimuthRange", 45.0))
+    return [(0.0, (1.0 - d) / (1.0 + d)), (degrees, d / (1.0 + d)), (-degrees, d / (1.0 + d))]
 
 
 def blocks_of(channel: ET.Element, start: float, layout: Layout, gain: float) -> list[Block]:
-    found = []
+    blocks = []
     for element in channel.findall("audioBlockFormat"):
         begins = start + seconds(element.get("rtime"), 0.0)
         lasts = seconds(element.get("duration"), np.inf)
         jump = element.find("jumpPosition")
         jumps = jump is not None and jump.text in ("1", "true")
         ramp = float(jump.get("interpolationLength", 0.0)) if jumps else lasts
-        found.append(Block(begins, begins + lasts, ramp, gains_of(element, layout) * gain))
-    return found
+        blocks.append(Block(begins, begins + lasts, ramp, gains_of(element, layout) * gain))
+    return blocks
 
 
 def gains_over(blocks: list[Block], times: np.ndarray) -> np.ndarray:
-    """The gains at each time (s): (speakers, times). The first block holds; others lead over from the one before."""
-    found = np.zeros((len(blocks[0].gains), len(times)))
+    """The gains at each time (s), (speakers, times). The first block holds; later ones ramp from the one before."""
+    gains = np.zeros((len(blocks[0].gains), len(times)))
     before = blocks[0].gains
     holds = np.maximum(np.searchsorted([block.start - 1e-9 for block in blocks], times, side="right") - 1, 0)
     for index, block in enumerate(blocks):
-        here = holds == index
+        inside = holds == index
         if index == 0 or block.ramp <= 0.0 or not np.isfinite(block.ramp):
-            found[:, here] = block.gains[:, np.newaxis]
+            gains[:, inside] = block.gains[:, np.newaxis]
         else:
-            share = np.clip((times[here] - block.start) / block.ramp, 0.0, 1.0)
-            found[:, here] = before[:, np.newaxis] + share * (block.gains - before)[:, np.newaxis]
+            share = np.clip((times[inside] - block.start) / block.ramp, 0.0, 1.0)
+            gains[:, inside] = before[:, np.newaxis] + share * (block.gains - before)[:, np.newaxis]
         before = block.gains
-    return found
+    return gains
 
 
 def rendered(path: Path, layout: Layout) -> np.ndarray:
@@ -106,14 +114,14 @@ def rendered(path: Path, layout: Layout) -> np.ndarray:
     root = ET.fromstring(xml.rstrip(b"\0 \r\n\t"))
     for element in root.iter():
         element.tag = element.tag.rpartition("}")[2]
-    by_id = {one.get(f"{one.tag}ID") or one.get("UID"): one for one in root.iter()}
+    by_id = {item.get(f"{item.tag}ID") or item.get("UID"): item for item in root.iter()}
     with opened(path) as file:
         audio = file.read(dtype="float64", always_2d=True).T
         times = np.arange(audio.shape[1]) / file.samplerate
     out = np.zeros((len(layout.speakers), audio.shape[1]))
-    for one in root.iter("audioObject"):
-        start, gain = seconds(one.get("start"), 0.0), gain_of(one)
-        for uid in one.findall("audioTrackUIDRef"):
+    for item in root.iter("audioObject"):
+        start, gain = seconds(item.get("start"), 0.0), gain_of(item)
+        for uid in item.findall("audioTrackUIDRef"):
             row = next(row for row in rows if row.uid == uid.text)
             track = by_id[row.uid]
             name = track.findtext("audioChannelFormatIDRef")
@@ -126,6 +134,6 @@ def rendered(path: Path, layout: Layout) -> np.ndarray:
     return out
 
 
-def residual_db(found: np.ndarray, wanted: np.ndarray) -> float:
-    """What is left of the sound where one is taken from the other (dB of it)."""
-    return float(10.0 * np.log10(((found - wanted) ** 2).sum() / (wanted**2).sum() + 1e-30))
+def residual_db(output: np.ndarray, wanted: np.ndarray) -> float:
+    """The power of the difference over that of what is wanted (dB)."""
+    return float(10.0 * np.log10(((output - wanted) ** 2).sum() / (wanted**2).sum() + 1e-30))

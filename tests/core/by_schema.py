@@ -55,7 +55,7 @@ def values(schema: dict[str, Any], name: str = "") -> st.SearchStrategy[Any]:
     if "enum" in schema:
         return st.sampled_from(schema["enum"])
     if "anyOf" in schema:
-        return st.one_of([values(one, name) for one in schema["anyOf"]])
+        return st.one_of([values(part, name) for part in schema["anyOf"]])
     kind = schema["type"]
     if kind == "boolean":
         return st.booleans()
@@ -73,7 +73,7 @@ def values(schema: dict[str, Any], name: str = "") -> st.SearchStrategy[Any]:
         return st.text(string.ascii_lowercase, min_size=max(schema.get("minLength", 0), 1), max_size=8)
     if kind == "array":
         if "prefixItems" in schema:
-            return st.tuples(*(values(one, name) for one in schema["prefixItems"])).map(list)
+            return st.tuples(*(values(part, name) for part in schema["prefixItems"])).map(list)
         most = min(schema.get("maxItems", 4), 4)
         return st.lists(values(schema["items"], name), min_size=_FEWEST.get(name, 0), max_size=most)
     return _object(schema)
@@ -83,8 +83,8 @@ def values(schema: dict[str, Any], name: str = "") -> st.SearchStrategy[Any]:
 def _object(draw, schema: dict[str, Any]) -> dict[str, Any]:
     needed = set(schema.get("required", ()))
     return {
-        name: draw(values(one, name))
-        for name, one in schema.get("properties", {}).items()
+        name: draw(values(part, name))
+        for name, part in schema.get("properties", {}).items()
         if name in needed or draw(st.booleans())
     }
 
@@ -99,47 +99,53 @@ def documents(draw) -> dict[str, Any]:
     settings = _row(draw, "SettingsOut", rate=48000, length=draw(st.sampled_from([0.0, SECONDS])))
     settings["tempos"] = [[0.0, draw(st.floats(30.0, 240.0))]]
     settings["metres"] = [[1, 4, 4]]
-    found: dict[str, Any] = {part: {} for part in SCHEMA["properties"]["document"]["properties"]}
-    found["session"] = settings
+    document: dict[str, Any] = {part: {} for part in SCHEMA["properties"]["document"]["properties"]}
+    document["session"] = settings
     for number in range(draw(st.integers(1, 3))):
         channels = draw(st.sampled_from(CHANNELS))
         modes = [name for name, mode in MODES.items() if mode.takes(channels)]
         key = f"s{number}"
-        found["sources"][key] = _row(
+        document["sources"][key] = _row(
             draw, "StoredSource", id=key, name=key, asset=f"a{channels}.wav", channels=channels, first=0, group="",
             mode=draw(st.sampled_from(modes)), start=draw(st.sampled_from([0.0, 0.1])),
         )  # fmt: skip
-    sources = list(found["sources"])
+    sources = list(document["sources"])
     if draw(st.booleans()):
-        found["groups"]["g"] = _row(draw, "StoredGroup", id="g", name="G")
-        found["sources"][sources[0]]["group"] = "g"
+        document["groups"]["g"] = _row(draw, "StoredGroup", id="g", name="G")
+        document["sources"][sources[0]]["group"] = "g"
     for number in range(draw(st.integers(0, 2))):
         key = f"r{number}"
-        found["returns"][key] = _row(draw, "StoredReturn", id=key, name=key, effects=_effects(draw))
+        document["returns"][key] = _row(draw, "StoredReturn", id=key, name=key, effects=_effects(draw))
         for source in sources:
-            sent = send_key(source, key)
-            found["sends"][sent] = _row(draw, "StoredSend", id=sent, source=source, **{"return": key})
+            send = send_key(source, key)
+            document["sends"][send] = _row(draw, "StoredSend", id=send, source=source, **{"return": key})
     if draw(st.booleans()):
-        found["passages"]["p"] = _row(draw, "StoredPassage", id="p", name="P", start=0.0, end=0.5)
+        document["passages"]["p"] = _row(draw, "StoredPassage", id="p", name="P", start=0.0, end=0.5)
     for part, definition in (("pulses", "StoredPulse"), ("deals", "StoredDeal"), ("events", "StoredEvents")):
         for source in sources:
             if draw(st.booleans()):
-                found[part][source] = _row(draw, definition, id=source)
+                document[part][source] = _row(draw, definition, id=source)
     for source in sources:
         if draw(st.booleans()):
-            found["rooms"][source] = {"id": source, "ways": draw(_ways([*found["passages"], ""]))}
+            document["rooms"][source] = {"id": source, "ways": draw(_ways([*document["passages"], ""]))}
         if draw(st.booleans()):
             key = f"l-{source}"
-            found["layers"][key] = _row(draw, "StoredLayer", id=key, name=key, source=source, effects=_effects(draw))
+            document["layers"][key] = _row(
+                draw, "StoredLayer", id=key, name=key, source=source, effects=_effects(draw)
+            )
     if draw(st.booleans()):
-        found["turns"]["mix"] = _row(draw, "StoredTurn", id="mix", name="Room")
-    for deal in found["deals"].values():
+        document["turns"]["mix"] = _row(draw, "StoredTurn", id="mix", name="Room")
+    for deal in document["deals"].values():
         deal["places"] = [{**place, "id": f"p{i}"} for i, place in enumerate(deal.get("places", []))]
         if not deal["places"]:
             deal["places"] = [{"id": "p0", "pan": -1.0}, {"id": "p1"}]
-    for source in found["events"].values():
+    for source in document["events"].values():
         source["items"] = [[i * 0.1, 0.05, 60.0 + i, 0.7] for i in range(3)]
-    owners = [*sources, *(f"return:{one}" for one in found["returns"]), *(f"send:{one}" for one in found["sends"])]
+    owners = [
+        *sources,
+        *(f"return:{key}" for key in document["returns"]),
+        *(f"send:{key}" for key in document["sends"]),
+    ]
     for _ in range(draw(st.integers(0, 3))):
         owner = draw(st.sampled_from(owners))
         parameter = draw(st.sampled_from(list(parameters_of(kind_and_id(owner)[0]))))
@@ -149,32 +155,32 @@ def documents(draw) -> dict[str, Any]:
         for point in points:
             point["value"] = draw(st.floats(max(limits.low, -720.0), min(limits.high, 720.0)))
         points.sort(key=lambda point: point["t"])
-        found["lanes"][key] = {"id": key, "source": owner, "parameter": parameter, "points": points}
-    return found
+        document["lanes"][key] = {"id": key, "source": owner, "parameter": parameter, "points": points}
+    return document
 
 
 def _effects(draw) -> list[dict[str, Any]]:
     """A few effects; settings are there or not, as the schema has it."""
-    found = []
+    effects = []
     for number in range(draw(st.integers(0, 2))):
-        one = _row(draw, "StoredEffect", id=f"e{number}")
+        effect = _row(draw, "StoredEffect", id=f"e{number}")
         settings = {}
-        for setting in EFFECTS[one["kind"]].settings:
+        for setting in EFFECTS[effect["kind"]].settings:
             if draw(st.booleans()):
                 numbers = st.floats(setting.low, min(setting.high, setting.low + 2.0))
                 settings[setting.name] = draw(st.sampled_from(setting.choices) if setting.choices else numbers)
-        one["settings"] = settings
-        found.append(one)
-    return found
+        effect["settings"] = settings
+        effects.append(effect)
+    return effects
 
 
 @st.composite
 def _ways(draw, passages: list[str]) -> dict[str, Any]:
-    found = {}
+    ways = {}
     for passage in passages:
         if draw(st.booleans()):
             way = draw(values(DEFINITIONS["StoredWay"]))
             way["off"] = draw(st.lists(st.sampled_from(_SPEAKERS), max_size=3, unique=True))
             way["levels"] = {}
-            found[passage] = way
-    return found
+            ways[passage] = way
+    return ways

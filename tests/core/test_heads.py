@@ -1,5 +1,6 @@
 """Heads: the sphere as published, measured ones with their delays and between their directions, as loud as stereo."""
 
+import itertools
 import tempfile
 from functools import cache
 from pathlib import Path
@@ -18,18 +19,18 @@ from needle.placing.coordinates import unit_vectors
 from needle.placing.head import interpolated, shade, sphere_responses, surrounding
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
-from needle.rendering.monitor import folded_level, to_ears
+from needle.rendering.monitor import DOWNMIXES, fold_gain_db, to_ears
 from tests.core.strategies import RATE
 
 
 class Sphere(SimpleTestCase):
     def test_its_shade_is_that_of_brown_and_duda(self) -> None:
         """The filter of figure 4 and equation 2: the darkest at 150° from the ear, and a bright spot behind."""
-        told = {0.0: 2.0, 30.0: 1.8186, 60.0: 1.3436, 90.0: 0.7564, 120.0: 0.2814, 150.0: 0.1, 180.0: 0.2814}
-        for angle, alpha in told.items():
+        published = {0.0: 2.0, 30.0: 1.8186, 60.0: 1.3436, 90.0: 0.7564, 120.0: 0.2814, 150.0: 0.1, 180.0: 0.2814}
+        for angle, alpha in published.items():
             # As seen from the right ear, at 90° to the right.
-            found = abs(shade([1e6], -90.0 + angle, 0.0)[1, 0])
-            self.assertAlmostEqual(found, alpha, delta=2e-3, msg=str(angle))
+            magnitude = abs(shade([1e6], -90.0 + angle, 0.0)[1, 0])
+            self.assertAlmostEqual(magnitude, alpha, delta=2e-3, msg=str(angle))
 
     def test_the_bright_spot(self) -> None:
         """At 16 kHz straight opposite the ear: -10.7 dB, not the -18 dB of a head that only darkens."""
@@ -151,31 +152,33 @@ def pink(common: float, seed: int = 3) -> np.ndarray:
     return (0.1 * sides / np.abs(sides).max()).astype(np.float32)
 
 
-class Folded(SimpleTestCase):
-    def test_by_how_much_a_fold_is_louder_than_stereo(self) -> None:
-        """Half-way between centre and side both play at -3 dB, and the centre comes to both sides at -3 dB."""
-        half = 0.5**0.5
-        between = (half + half * half) ** 2 + (half * half) ** 2
+class FoldGains(SimpleTestCase):
+    def test_between_centre_and_side_two_speakers_add_up(self) -> None:
+        """The mean over the front by hand: L and C, and C and R, each pair by sine and cosine."""
+        angle = (np.arange(200_000) + 0.5) / 200_000 * np.pi / 2.0
+        side, centre = np.cos(angle), np.sin(angle)
+        near, far = side + centre * 0.5**0.5, centre * 0.5**0.5
+        self.assertAlmostEqual(10.0 * np.log10((near**2 + far**2).mean()), 1.61, delta=0.03)
         for name in ("0+5+0", "0+7+0", "4+7+0"):
-            self.assertAlmostEqual(folded_level(LAYOUTS[name]).most, 10.0 * np.log10(between), delta=0.01)
-            self.assertTrue(0.0 < folded_level(LAYOUTS[name]).mean < folded_level(LAYOUTS[name]).most)
+            self.assertAlmostEqual(fold_gain_db(LAYOUTS[name], "stereo"), 1.61, delta=0.03)
         for name in ("0+2+0", "quad"):
-            self.assertAlmostEqual(folded_level(LAYOUTS[name]).most, 0.0, places=6)
+            self.assertAlmostEqual(fold_gain_db(LAYOUTS[name], "stereo"), 0.0, places=6)
 
-    def test_a_stereo_session_gets_as_much_louder(self) -> None:
-        """Many parts across the front: what is measured is what is told."""
+    def test_it_is_what_is_measured_of_many_parts_across_the_front(self) -> None:
         rng = np.random.default_rng(4)
+        pans = np.linspace(-1.0, 1.0, 21)
         sounds = (0.02 * rng.standard_normal((21, 1, 3 * RATE))).astype(np.float32)
-        places = np.linspace(-1.0, 1.0, 21)
         parts = tuple(
-            MixSource(f"s{i}", sound, pan=p) for i, (sound, p) in enumerate(zip(sounds, places, strict=True))
+            MixSource(f"s{i}", sound, pan=pan) for i, (sound, pan) in enumerate(zip(sounds, pans, strict=True))
         )
-        loud = {}
-        for name in ("0+2+0", "4+7+0"):
+        loudness = {}
+        for name, monitor in itertools.product(("0+2+0", "4+7+0"), DOWNMIXES):
             mix = Mix(RATE, 3.0, parts, layout=name)
-            both = to_ears(mix.room, "stereo", RATE, render_audio(mix, 0, mix.frames), 0)
-            loud[name] = float(measure([both], RATE, 2)["integrated_lufs"])
-        self.assertAlmostEqual(loud["4+7+0"] - loud["0+2+0"], folded_level(LAYOUTS["4+7+0"]).mean, delta=0.15)
+            ears = to_ears(mix.room, monitor, RATE, render_audio(mix, 0, mix.frames), 0)
+            loudness[name, monitor] = float(measure([ears], RATE, 2)["integrated_lufs"])
+        for monitor in DOWNMIXES:
+            louder = loudness["4+7+0", monitor] - loudness["0+2+0", monitor]
+            self.assertAlmostEqual(louder, fold_gain_db(LAYOUTS["4+7+0"], monitor), delta=0.2, msg=monitor)
 
 
 class AsLoud(SimpleTestCase):

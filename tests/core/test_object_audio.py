@@ -288,7 +288,8 @@ class FromElsewhere(Folder):
             ("<diffuse>1</diffuse>", "Bee, at 0:02.50: it is diffuse"),
             ("<depth>20</depth>", "Bee, at 0:02.50: it has a depth"),
             ('<channelLock maxDistance="0.3">1</channelLock>', "locked only within"),
-            ('<objectDivergence azimuthRange="45">0.5</objectDivergence>', "diverges by 45°"),
+            ('<objectDivergence azimuthRange="20">0.5</objectDivergence>', "diverges by 20°"),
+            ("<objectDivergence>0.5</objectDivergence>", "diverges by 45°"),
             ('<zoneExclusion><zone minX="-1" maxX="0"/></zoneExclusion>', "room coordinates"),
             ("", "Bee, at 0:02.50: where it may sound changes"),
         ):

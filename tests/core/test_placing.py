@@ -8,7 +8,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from needle.errors import NeedleError
-from needle.moving.parameters import OF_SOURCES, PARAMETERS
+from needle.moving.parameters import PARAMETERS, SOURCE_PARAMETERS
 from needle.placing.laws import LAWS, law_named
 from needle.placing.modes import MODES, STEM, before_placing, mode_for
 from needle.placing.seatings import SEATINGS, flipped, matched, seated, seating_of
@@ -132,7 +132,7 @@ class Seatings(SimpleTestCase):
     def test_the_players_side_mirrors_the_listeners(self, which: str, mode: str, data: st.DataObject) -> None:
         seat = data.draw(st.sampled_from(SEATINGS[which].seats))
         inputs = 1 if mode == "pan" else 2
-        at_first = {name: parameter.default for name, parameter in PARAMETERS.items() if name in OF_SOURCES}
+        at_first = {name: parameter.default for name, parameter in PARAMETERS.items() if name in SOURCE_PARAMETERS}
         listener, players = (
             MODES[mode].gains(law_named("constant-power"), {**at_first, **seated(seat, mode, side)}, inputs)
             for side in (False, True)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy.signal import butter, sosfilt
 
 from needle.effects.chain import effect_named
-from needle.effects.room import everywhere, settings_of
+from needle.effects.room import diffuse_responses, response_settings
 from needle.layouts import LAYOUTS, fold
 from needle.moving.lane import Lane, Point
 from needle.placing.point import direction_gains
@@ -271,7 +271,7 @@ class Returns(SimpleTestCase):
     def test_no_two_loudspeakers_play_the_same_tail(self) -> None:
         for length in (0.3, effect_named("room").defaults()["length"], 4.0):
             settings = {**effect_named("room").defaults(), "length": length}
-            tails = everywhere(RATE, 11, *settings_of(settings)).astype(np.float64)
+            tails = diffuse_responses(RATE, 11, *response_settings(settings)).astype(np.float64)
             ringing = np.pad(tails, ((0, 0), (0, RATE // 2)))
             for low in 200.0 * 2.0 ** (np.arange(0.0, 16.0, 0.5) / 3.0):
                 edges = (low, low * 2.0 ** (1.0 / 3.0))

@@ -59,10 +59,10 @@ class Answers(SessionCase):
         self.make("place-source", source="high", pan=0.5)
 
     def answers(self) -> dict[str, Any]:
-        found = {}
+        answers = {}
         client = self.as_("emil")
         for path in _OF_ALL:
-            found[path] = self.answer(client.get(path))
+            answers[path] = self.answer(client.get(path))
         for path in _OF_SESSION:
             glue = "&" if "?" in path else "?"
             short, until = path.split("?")[0], 2000
@@ -74,10 +74,10 @@ class Answers(SessionCase):
                     break
             else:
                 self.fail(f"{path} does not end")
-            found[short] = body
+            answers[short] = body
         for path, body in _POSTED.items():
-            found[path] = self.answer(self.post(client, path, {"revision": self.revision(), **body}))
-        return found
+            answers[path] = self.answer(self.post(client, path, {"revision": self.revision(), **body}))
+        return answers
 
     def answer(self, answer: Any) -> Any:
         self.assertEqual(answer.status_code, 200, (answer.request["PATH_INFO"], answer.content[:300]))
@@ -89,32 +89,32 @@ class Answers(SessionCase):
 
     def recorded(self) -> dict[str, Any]:
         self.lay_out()
-        found = {"stereo": self.answers()}
+        answers = {"stereo": self.answers()}
         self.make("set-session", layout="0+5+0")
         self.make("set-way", source="low", off=["M+000"])
-        found["room"] = self.answers()
-        return found
+        answers["room"] = self.answers()
+        return answers
 
     def test_what_components_are_mounted_with_is_what_the_server_answers(self) -> None:
-        found = self.recorded()
+        answers = self.recorded()
         if os.environ.get("NEEDLE_RECORD") == "1":
-            ANSWERS.write_text(json.dumps(found, ensure_ascii=False, separators=(",", ":")), "utf-8")
-        self.assert_alike(json.loads(ANSWERS.read_text("utf-8")), found, "")
+            ANSWERS.write_text(json.dumps(answers, ensure_ascii=False, separators=(",", ":")), "utf-8")
+        self.assert_alike(json.loads(ANSWERS.read_text("utf-8")), answers, "")
 
-    def assert_alike(self, known: Any, found: Any, where: str) -> None:
+    def assert_alike(self, recorded: Any, answered: Any, where: str) -> None:
         """The same, numbers but for their last places."""
-        if isinstance(known, float) and isinstance(found, int | float):
-            self.assertAlmostEqual(known, found, delta=1e-3 * max(1.0, abs(known)), msg=where)
-        elif isinstance(known, dict) and isinstance(found, dict):
-            self.assertEqual(known.keys(), found.keys(), f"{where}: run setup/record-answers")
-            for name in known:
-                self.assert_alike(known[name], found[name], f"{where}/{name}")
-        elif isinstance(known, list) and isinstance(found, list):
-            self.assertEqual(len(known), len(found), f"{where}: run setup/record-answers")
-            for index, pair in enumerate(zip(known, found, strict=True)):
+        if isinstance(recorded, float) and isinstance(answered, int | float):
+            self.assertAlmostEqual(recorded, answered, delta=1e-3 * max(1.0, abs(recorded)), msg=where)
+        elif isinstance(recorded, dict) and isinstance(answered, dict):
+            self.assertEqual(recorded.keys(), answered.keys(), f"{where}: run setup/record-answers")
+            for name in recorded:
+                self.assert_alike(recorded[name], answered[name], f"{where}/{name}")
+        elif isinstance(recorded, list) and isinstance(answered, list):
+            self.assertEqual(len(recorded), len(answered), f"{where}: run setup/record-answers")
+            for index, pair in enumerate(zip(recorded, answered, strict=True)):
                 self.assert_alike(*pair, f"{where}/{index}")
         else:
-            self.assertEqual(known, found, f"{where}: run setup/record-answers")
+            self.assertEqual(recorded, answered, f"{where}: run setup/record-answers")
 
 
 def _renumbered(value: Any, users: dict[int, int], name: str = "") -> Any:

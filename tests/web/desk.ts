@@ -18,13 +18,12 @@ const speaker = (name: string, label: string, group: string, azimuth: number, pl
 /** What the library says of loudspeakers. */
 export const ROOMS = {
   layouts: [
-    { name: "0+2+0", title: "Stereo", surround: false, channels: [], folded_mean: 0, folded_most: 0 },
+    { name: "0+2+0", title: "Stereo", surround: false, channels: [], fold_gains: {} },
     {
       name: "0+5+0",
       title: "Five and LFE",
       surround: true,
-      folded_mean: 1.6,
-      folded_most: 2.3,
+      fold_gains: { stereo: 1.61, mono: 1.66 },
       channels: [
         speaker("M+030", "L", "front", 30, [-1, 1, 0]),
         speaker("M-030", "R", "front", -30, [1, 1, 0]),

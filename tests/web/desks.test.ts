@@ -9,11 +9,7 @@ async function open(desk: string, kind: Kind = "stereo", role?: string): Promise
   await page.desk(desk);
 }
 
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 describe.each(["stereo", "room"] as const)("in %s", (kind) => {
   it.each([

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** Every dialog, sheet and page beside the desks: what it shows, what it sends, and that Escape closes it. */
 import type { Schemas } from "@/api/http";
-import { Page, nameOf, type Kind } from "./page";
+import { Page, nameOf, person, type Kind } from "./page";
 
 let page: Page;
 
@@ -15,11 +15,7 @@ async function escape(): Promise<void> {
   await page.until(() => !page.dialog, "the dialog goes");
 }
 
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 const posts = (path: string) => page.posted.filter((one) => one.path.endsWith(path));
 
@@ -185,17 +181,7 @@ describe("the tour", () => {
 describe("away", () => {
   it("keeps what is changed without a connection and says so", async () => {
     await open();
-    const emil = {
-      tab: "t1",
-      id: 1,
-      name: "Emil",
-      role: "engineer",
-      colour: 1,
-      chosen: null,
-      playhead: 0,
-      away: false,
-    };
-    await page.hear({ type: "welcome", you: emil, people: [] });
+    await page.hear({ type: "welcome", you: person({ id: 1 }), people: [] });
     await page.type("Level of Wide", "-3");
     page.wire.onclose?.({ code: 1006 });
     await page.key("Shift");

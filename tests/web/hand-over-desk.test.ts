@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** The Hand over desk worked at: what is ordered and made, what a colleague sees of it, and moves that land from a file. */
 import type { Schemas } from "@/api/http";
-import { Page } from "./page";
+import { delayed, Page } from "./page";
 
 let page: Page;
 
@@ -17,11 +17,7 @@ async function open(role?: string, made: Schemas["DeliveryOut"][] = []): Promise
   await page.desk("hand-over");
 }
 
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 describe("an order", () => {
   it("says what is wrong with a name while it is typed", async () => {
@@ -33,17 +29,19 @@ describe("an order", () => {
 
   it("waits for what was changed a moment ago", async () => {
     await open();
-    let answer = (): void => undefined;
-    const waits = new Promise<void>((resolve) => (answer = resolve));
-    page.gives["/operations"] = (body) =>
-      waits.then(() => ({ revision: page.revised(String(body.client_id)), notice: "" }));
+    let change = "";
+    const mute = delayed(() => ({ revision: page.revised(change), notice: "" }));
+    page.gives["/operations"] = (body) => {
+      change = String(body.client_id);
+      return mute.answer();
+    };
     page.gives["/deliveries"] = (body) => (Object.keys(body).length ? delivery() : []);
     const ordered = () => page.posted.filter((one) => one.path.endsWith("/deliveries"));
     await page.press("Mute Low for everybody");
     await page.press("Make the files");
     expect(page.button("Make the files").disabled).toBe(true);
     expect(ordered()).toEqual([]);
-    answer();
+    mute.release();
     await page.until(() => ordered().length === 1, "it is ordered once the change is there");
     expect(ordered()[0]!.body).toMatchObject({ revision: page.open.revision + 1 });
   });

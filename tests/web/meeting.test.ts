@@ -2,20 +2,11 @@
 /** Several people in one session: who is there, what they hold, what met, earlier states, comments, roles, slow lines. */
 import type { Schemas } from "@/api/http";
 import { usePlayer } from "@/sound/player";
-import { Page, SESSION } from "./page";
+import { delayed, Page, person, SESSION } from "./page";
 
 let page: Page;
-const emil = {
-  tab: "t1",
-  id: 2,
-  name: "Emil",
-  role: "engineer",
-  colour: 1,
-  chosen: null,
-  playhead: 0,
-  away: false,
-};
-const olga = { ...emil, tab: "t2", id: 1, name: "Olga", role: "owner", colour: 0 };
+const emil = person();
+const olga = person({ tab: "t2", id: 1, name: "Olga", role: "owner", colour: 0 });
 
 async function open(role?: string): Promise<void> {
   page = new Page("stereo", role);
@@ -23,18 +14,7 @@ async function open(role?: string): Promise<void> {
   await page.hear({ type: "welcome", you: emil, people: [] });
 }
 
-/** An answer that is held back until it is let go. */
-function held<T>(answer: () => T): { gives: () => unknown; go: () => void } {
-  let go = (): void => undefined;
-  const waits = new Promise<void>((resolve) => (go = resolve));
-  return { gives: () => waits.then(answer), go };
-}
-
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 describe("who is there", () => {
   it("is listed, with what they have chosen and where they are", async () => {
@@ -136,24 +116,24 @@ describe("roles", () => {
 describe("on a slow line", () => {
   it("says what it waits for: the sessions, a session, a change, what was made", async () => {
     page = new Page();
-    const sessions = held(() => page.answers["/api/sessions"]);
-    page.gives["/api/sessions"] = sessions.gives;
+    const sessions = delayed(() => page.answers["/api/sessions"]);
+    page.gives["/api/sessions"] = sessions.answer;
     await page.at("/");
     expect(page.text).toContain("Looking…");
-    sessions.go();
+    sessions.release();
     await page.until(() => page.text.includes("Tones"), "they are listed");
     page.wrapper.unmount();
 
-    const session = held(() => page.answers[""]);
-    page.gives[SESSION] = session.gives;
+    const session = delayed(() => page.answers[""]);
+    page.gives[SESSION] = session.answer;
     await page.desk("place");
     expect(page.text).toContain("Opening the session…");
-    session.go();
+    session.release();
     await page.until(() => page.text.includes("Both"), "it is opened");
     await page.hear({ type: "welcome", you: emil, people: [] });
 
-    const change = held(() => ({ revision: page.revised(), notice: "" }));
-    page.gives["/operations"] = change.gives;
+    const change = delayed(() => ({ revision: page.revised(), notice: "" }));
+    page.gives["/operations"] = change.answer;
     await page.key("ArrowRight", page.slider("Place of Wide"));
     expect(page.text).toContain("Saving 1…");
   });

@@ -276,6 +276,13 @@ export class Page {
     return this.operations.at(-1);
   }
 
+  /** Close it after a test, which must have let no fault through and asked for nothing unknown. */
+  end(): void {
+    this.close();
+    expect(this.faults.map(String).join("\n")).toBe("");
+    expect(this.unknown.join("\n")).toBe("");
+  }
+
   close(): void {
     this.wrapper.unmount();
     // Sentences that pass by hang in the document, beside the page.
@@ -284,6 +291,18 @@ export class Page {
     document.body.innerHTML = "";
     vi.unstubAllGlobals();
   }
+}
+
+/** Somebody in the session, as the live channel tells of them. */
+export const person = (values: object = {}) => ({
+  tab: "t1", id: 2, name: "Emil", role: "engineer", colour: 1, chosen: null, playhead: 0, away: false, ...values,
+}); // prettier-ignore
+
+/** An answer that does not come before it is released. */
+export function delayed<T>(answer: () => T): { answer: () => Promise<T>; release: () => void } {
+  let release = (): void => undefined;
+  const released = new Promise<void>((resolve) => (release = resolve));
+  return { answer: () => released.then(answer), release };
 }
 
 const plain = (text: string | null | undefined): string => (text ?? "").replace(/\s+/g, " ").trim();

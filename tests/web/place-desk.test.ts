@@ -2,7 +2,7 @@
 /** The Place desk worked at: hands on the field and the plan, sides and spans, groups, returns, timing, kept placements. */
 import type { Schemas } from "@/api/http";
 import { usePlayer } from "@/sound/player";
-import { Page, type Kind } from "./page";
+import { delayed, Page, type Kind } from "./page";
 
 let page: Page;
 
@@ -15,11 +15,7 @@ const source = (key: string) => page.open.document.sources[key];
 const grip = (key: string, end = "whole") =>
   document.querySelector(`[data-mark='${key}'] [data-end='${end}'] .grip`)!;
 
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 describe("a hand on the field", () => {
   beforeEach(() => open());
@@ -88,16 +84,14 @@ describe("a stereo source", () => {
   it("has every way of panning there before it has been read, and nothing moves when it has", async () => {
     page.close();
     page = new Page();
-    let answer = (): void => undefined;
-    const waits = new Promise<void>((resolve) => (answer = resolve));
-    const known = page.answers["/sources/wide/placement"];
-    page.gives["/sources/wide/placement"] = () => waits.then(() => known);
+    const placement = delayed(() => page.answers["/sources/wide/placement"]);
+    page.gives["/sources/wide/placement"] = placement.answer;
     await page.desk("place");
     await page.press("Wide");
     const ways = () => document.querySelectorAll("[role=radio]").length;
     const before = ways();
     expect(before).toBeGreaterThan(3);
-    answer();
+    placement.release();
     await page.until(() => !page.text.includes("…dB") && /dB/.test(page.text), "it is read");
     expect(ways()).toBe(before);
   });
@@ -155,7 +149,7 @@ describe("returns", () => {
   });
 
   it("have a level, a balance, a width and effects, and nothing that only a room has", async () => {
-    expect(document.querySelector('[aria-label="From all round of Room"]')).toBeNull();
+    expect(document.querySelector('[aria-label="Envelopment of Room"]')).toBeNull();
     await page.type("Level of Room", "-4");
     expect(page.latest).toMatchObject({ kind: "set-return", to: "room", level: -4 });
     await page.type("Balance of Room", "R20");
@@ -262,12 +256,12 @@ describe("the room", () => {
   it("says by how much its folds are louder than a stereo session", () => {
     const ways = page.field("How you hear the room").querySelectorAll("option");
     const told = [...ways].map((one) => one.textContent?.trim());
-    expect(told).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.6 dB", "Headphones", "Swap"]));
+    expect(told).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.7 dB", "Headphones", "Swap"]));
   });
 
-  it("has returns whose reverb comes from all round, as far as is wished", async () => {
+  it("gives returns an envelopment", async () => {
     await page.press("Room");
-    await page.type("From all round of Room", "40");
+    await page.type("Envelopment of Room", "40");
     expect(page.latest).toMatchObject({ kind: "set-return", to: "room", envelop: 0.4 });
   });
 

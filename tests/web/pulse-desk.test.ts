@@ -3,7 +3,7 @@
 import type { Schemas } from "@/api/http";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import { Page } from "./page";
+import { delayed, Page } from "./page";
 
 let page: Page;
 
@@ -15,22 +15,17 @@ async function open(role?: string): Promise<void> {
 const pulse = (values: object = {}) => ({ ...page.open.document.pulses.wide, ...values });
 const deal = (values: object = {}) => ({ ...page.open.document.deals.low, ...values });
 
-afterEach(() => {
-  page.close();
-  expect(page.faults.map(String).join("\n")).toBe("");
-  expect(page.unknown.join("\n")).toBe("");
-});
+afterEach(() => page.end());
 
 describe("a page that is slow to come", () => {
   it("leaves what has been chosen meanwhile", async () => {
     page = new Page("stereo");
-    let come: (value: unknown) => void = () => undefined;
-    const late = new Promise((done) => (come = done));
-    page.gives["/api/library"] = () => late;
+    const library = delayed(() => page.answers["/api/library"]);
+    page.gives["/api/library"] = library.answer;
     await page.desk("pulse");
     expect(usePlayer().chosen).not.toBe("wide");
     await page.press("Wide");
-    come(page.answers["/api/library"]);
+    library.release();
     await page.until(() => page.text.includes("Cycle"), "the desk is there");
     expect(usePlayer().chosen).toBe("wide");
   });

@@ -159,6 +159,22 @@ describe("others' changes", () => {
     expect(await session.settled()).toBe(9);
   });
 
+  it("are asked for again where they could not be had, though the connection stays", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    const [missing, later] = [desk.told([]), desk.told([])];
+    let attempts = 0;
+    desk.gives["operations?since=5"] = () => {
+      attempts += 1;
+      if (attempts === 1) throw new TypeError("the line broke off");
+      return [missing];
+    };
+    desk.hear(later);
+    await vi.waitFor(() => expect(session.revision).toBe(7), { timeout: 30_000 });
+    expect(await session.settled()).toBe(7);
+    expect(attempts).toBe(2);
+  });
+
   it("take things away, and change the settings and what the page measures by", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();

@@ -19,8 +19,11 @@ from needle.placing.coordinates import polar_of
 
 MOST_BLOCKS = 1_000_000
 _OBJECTS, _SPEAKERS = "0003", "0001"
-_RANGE = 30.0
-"""How far to either side what diverges stands (degrees)."""
+_DIVERGENCE_RANGE = 30.0
+"""How far to either side a divergent object sounds here (degrees)."""
+
+_DEFAULT_DIVERGENCE_RANGE = 45.0
+"""The same in a file that does not say it (BS.2076-2, objectDivergence)."""
 
 _TYPE_NAMES = {"0002": "a matrix", "0004": "a sound field (HOA)", "0005": "binaural"}
 _CLOCK = re.compile(r"^(\d{1,3}):(\d{1,2}):(\d{1,2})(?:\.(\d{1,12})(?:S(\d{1,9}))?)?$")
@@ -77,7 +80,7 @@ class _Reader:
             if key:
                 self._by_id[key] = element
         self._noted: set[tuple[str, str]] = set()
-        self._within: dict[str, ET.Element] = {}
+        self._parents: dict[str, ET.Element] = {}
         self._blocks_left = MOST_BLOCKS
 
     def programme(self) -> AdmProgramme:
@@ -108,23 +111,23 @@ class _Reader:
             found[key] = element
             inside = _refs(element, "audioObjectIDRef")
             for one in inside:
-                self._within.setdefault(one, element)
+                self._parents.setdefault(one, element)
             waiting += inside
         return list(found.values())
 
-    def _around(self, element: ET.Element) -> list[ET.Element]:
+    def _ancestors(self, element: ET.Element) -> list[ET.Element]:
         """The objects in which an object is, the nearest first."""
-        found: list[ET.Element] = []
+        ancestors: list[ET.Element] = []
         key = element.get("audioObjectID") or ""
-        while (parent := self._within.get(key)) is not None and parent not in found:
-            found.append(parent)
+        while (parent := self._parents.get(key)) is not None and parent not in ancestors:
+            ancestors.append(parent)
             key = parent.get("audioObjectID") or ""
-        return found
+        return ancestors
 
     def _object(self, element: ET.Element) -> AdmObject | None:
         name = (element.get("audioObjectName") or element.get("audioObjectID") or "Object")[:100]
         start = _seconds(element.get("start"), 0.0)
-        whole = [element, *self._around(element)]
+        whole = [element, *self._ancestors(element)]
         gain = math.prod(_gain(one.find("gain")) for one in whole)
         if any((one.findtext("mute") or "").strip() in ("1", "true") for one in whole):
             self.notes.append(f"{name} is muted there and was left out.")
@@ -151,34 +154,37 @@ class _Reader:
         return AdmObject(name, kept) if kept else None
 
     def _note_pair(self, name: str, channels: list[Channel]) -> None:
-        """What only the first of two channels can have here."""
+        """List what only the first of two channels can have here."""
         moves = [channel.moves for channel in channels if channel.moves is not None]
         if len(moves) != 2:
             return
-        for told, numbers in (("extent", "extent"), ("divergence", "divergence")):
-            first, second = (getattr(one, numbers) for one in moves)
+        for number in ("extent", "divergence"):
+            first, second = (getattr(channel_moves, number) for channel_moves in moves)
             if not np.array_equal(np.unique(first), np.unique(second)):
                 self.notes.append(
-                    f"The second channel of {name} has another {told} there; here both have the first's."
+                    f"The second channel of {name} has another {number} there; here both have the first's."
                 )
 
     def _note_block(self, name: str, element: ET.Element, begins: float) -> None:
-        """What of a block cannot be taken, with its time."""
-        at = f"{name}, at {_said(begins)}"
-        for tag, told in (("diffuse", "it is diffuse"), ("depth", "it has a depth")):
+        """List what of a block cannot be taken, with its time."""
+        at = f"{name}, at {_clock_text(begins)}"
+        for tag, state in (("diffuse", "it is diffuse"), ("depth", "it has a depth")):
             if _child(element, tag) != 0.0:
-                self._once(name, tag, f"{at}: {told} there; here it is not.")
+                self._note_once(name, tag, f"{at}: {state} there; here it is not.")
         lock = element.find("channelLock")
         if lock is not None and lock.get("maxDistance"):
-            self._once(name, "maxDistance", f"{at}: it is locked only within a distance there; here everywhere.")
+            self._note_once(name, "maxDistance", f"{at}: it is locked only within a distance there; here everywhere.")
         if element.find("zoneExclusion/zone[@minX]") is not None:
-            self._once(name, "zones", f"{at}: its zones are told in room coordinates and were left out.")
-        jump = element.find("objectDivergence")
-        told_range = _float(jump.get("azimuthRange"), _RANGE) if jump is not None else _RANGE
-        if jump is not None and _child(element, "objectDivergence") and abs(told_range - _RANGE) > 0.01:
-            self._once(name, "range", f"{at}: it diverges by {told_range:g}° there; here by {_RANGE:g}°.")
+            self._note_once(name, "zones", f"{at}: its zones are given in room coordinates and were left out.")
+        divergence = element.find("objectDivergence")
+        if divergence is not None and _child(element, "objectDivergence"):
+            degrees = _float(divergence.get("azimuthRange"), _DEFAULT_DIVERGENCE_RANGE)
+            if abs(degrees - _DIVERGENCE_RANGE) > 0.01:
+                self._note_once(
+                    name, "range", f"{at}: it diverges by {degrees:g}° there; here by {_DIVERGENCE_RANGE:g}°."
+                )
 
-    def _once(self, name: str, what: str, note: str) -> None:
+    def _note_once(self, name: str, what: str, note: str) -> None:
         if (name, what) not in self._noted:
             self._noted.add((name, what))
             self.notes.append(note)
@@ -237,7 +243,7 @@ class _Reader:
             here = _zones(element)
             if zones is not None and here != zones:
                 changes = "where it may sound changes there; here the zones of its beginning hold"
-                self._once(name, "later zones", f"{name}, at {_said(begins)}: {changes}.")
+                self._note_once(name, "later zones", f"{name}, at {_clock_text(begins)}: {changes}.")
             zones = here if zones is None else zones
             values = _place(element)
             values["gain"] = _gain(element.find("gain")) * gain
@@ -279,7 +285,7 @@ def _moves(blocks: Iterator[_Block]) -> Moves:
     )
 
 
-def _said(seconds: float) -> str:
+def _clock_text(seconds: float) -> str:
     minutes, rest = divmod(max(seconds, 0.0), 60.0)
     return f"{int(minutes)}:{rest:05.2f}"
 

@@ -20,7 +20,7 @@ from needle.files.containers import check_promise
 from needle.layouts import LAYOUTS, Layout
 from needle.moving.lane import Point
 from needle.moving.parameters import PARAMETERS
-from needle.moving.thinning import kept_of
+from needle.moving.thinning import breakpoints
 from needle.owners import lane_key, lane_value
 from needle.placing.coordinates import room_of, wrapped
 from needle.session import GROUP_AT_FIRST, SOURCE_AT_FIRST, empty_document
@@ -223,7 +223,7 @@ def _set(document: Document, source: dict[str, Any], name: str, times: Values, v
     if np.ptp(values) <= grain / 10.0:
         source[name] = float(values[0])
         return
-    kept = kept_of(times, values, grain)
+    kept = breakpoints(times, values, grain)
     points = [Point(float(times[i]), float(values[i])) for i in kept]
     key = lane_key(source["id"], name)
     document["lanes"][key] = lane_value(

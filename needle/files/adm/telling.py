@@ -5,8 +5,7 @@ An object's sound is the source before its place and level; both are told block 
 groups of loudspeakers) is a bed in the mix's layout, exactly as it sounds there. So is every return.
 """
 
-import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from needle.conventions import db_to_gain
 from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Values, Zone
 from needle.layouts import LAYOUTS, Layout, Speaker
+from needle.moving.thinning import breakpoints
 from needle.placing.coordinates import polar_of
 from needle.placing.laws import law_named
 from needle.placing.modes import MODES, STEM, mode_for
@@ -28,20 +28,20 @@ from needle.rendering.placements import level_gain, output_sides, values_at
 Audio = NDArray[np.float32]
 
 STEP_SECONDS = 0.005
-"""How closely moves are looked at; corners of lanes come on top, and more of it where gains rush."""
+"""The step at which moves are sampled; corners of lanes come on top, and finer steps where gains change fast."""
 
-_FINE_SECONDS = 0.0001
-_RUSHES = 0.03
-"""A gain that changes by more than this between two looks is looked at more finely."""
+_FINE_STEP_SECONDS = 0.0001
+_FINE_ABOVE = 0.03
+"""Where a gain changes by more than this within a step, the step is divided."""
 
-_GAIN_ERROR = 0.007
-"""How far a gain may be off where a renderer goes straight from one block's gains to the next one's (BS.2127-0, 7.3).
+_MAX_GAIN_ERROR = 0.007
+"""The largest error of a gain where a renderer interpolates gains linearly between blocks (BS.2127-0, 7.3).
 
-The widest is asked for: 0.02 in any gain, and -35 dB of what is left of the sound.
+It keeps well within 0.02 in any gain and a residual of -35 dB.
 """
 
-_DENSE = ("4+7+0", "0+5+0")
-"""Layouts in which gains have to be straight between blocks: where loudspeakers stand near, and where they do not."""
+_CHECKED_LAYOUTS = ("4+7+0", "0+5+0")
+"""The layouts in which the error is held: a dense one, and a sparse one."""
 
 _ZONE = 1.0
 """How far a zone that silences a loudspeaker reaches beyond it (degrees)."""
@@ -166,29 +166,30 @@ def _add_lfe(objects: list[AdmObject], tracks: list[TrackSound], mix: Mix, sourc
 def moves_of(mix: Mix, source: MixSource) -> list[Moves]:
     """How a source moves, channel by channel of what comes out of it; one that is added up has one channel."""
     times = _looked_at(mix, source)
-    numbers = _numbers(mix, source, times)
+    channels = _block_values(mix, source, times)
     zones = _zones(mix.room, source, times)
     if len(times) > 1:
-        rushing = np.zeros(len(times) - 1, bool)
-        for one in numbers:
-            rushing |= (np.abs(np.diff(_gains(one, zones, source.snap), axis=1)) > _RUSHES).any(axis=0)
-        if rushing.any():
-            # What begins or ends to rush does so within a step of it.
-            beside = np.pad(rushing, 1)
-            times = _closer(times, beside[:-2] | beside[1:-1] | beside[2:])
-            numbers, zones = _numbers(mix, source, times), _zones(mix.room, source, times)
-    return [_thinned(times, one, zones, source) for one in numbers]
+        fast = np.zeros(len(times) - 1, bool)
+        for values in channels:
+            steps = np.abs(np.diff(_rendered_gains(values, zones, source.snap), axis=1))
+            fast |= (steps > _FINE_ABOVE).any(axis=0)
+        if fast.any():
+            # A fast change may begin or end within the steps beside.
+            beside = np.pad(fast, 1)
+            times = _refined_times(times, beside[:-2] | beside[1:-1] | beside[2:])
+            channels, zones = _block_values(mix, source, times), _zones(mix.room, source, times)
+    return [_blocks(times, values, zones, source) for values in channels]
 
 
-def _numbers(mix: Mix, source: MixSource, times: Values) -> list[dict[str, Values]]:
-    """What blocks tell of every channel, at each time."""
+def _block_values(mix: Mix, source: MixSource, times: Values) -> list[dict[str, Values]]:
+    """The numbers of a block, by name, of every channel at each time."""
     values = values_at(source, times)
     azimuth, elevation, distance, gain = _places(mix, source, values, times)
     # Two loudspeakers play no turning, no depth and no spread.
     turned = values["rotation"] + values["room_rotation"] if mix.room.surround else np.zeros(1)
     shape = (len(gain), len(times))
     centre = np.broadcast_to(values["centre"], shape)
-    found = {
+    rows = {
         "azimuth": np.unwrap(np.broadcast_to(azimuth + turned, shape), period=360.0),
         "elevation": elevation,
         "distance": distance,
@@ -197,45 +198,45 @@ def _numbers(mix: Mix, source: MixSource, times: Values) -> list[dict[str, Value
         "divergence": (1.0 - centre) / (1.0 + centre) if mix.room.surround else np.zeros(shape),
     }
     return [
-        {name: np.ascontiguousarray(np.broadcast_to(row, shape)[channel]) for name, row in found.items()}
+        {name: np.ascontiguousarray(np.broadcast_to(row, shape)[channel]) for name, row in rows.items()}
         for channel in range(len(gain))
     ]
 
 
-def _closer(times: Values, rushing: NDArray[np.bool_]) -> Values:
-    """Times with more between each two where something rushes."""
-    found = [times]
-    for low, high in zip(times[:-1][rushing], times[1:][rushing], strict=True):
-        found.append(np.arange(low, high, _FINE_SECONDS)[1:])
-    return np.unique(np.round(np.concatenate(found), 5))
+def _refined_times(times: Values, fast: NDArray[np.bool_]) -> Values:
+    """Times with more between each two where something changes fast."""
+    parts = [times]
+    for low, high in zip(times[:-1][fast], times[1:][fast], strict=True):
+        parts.append(np.arange(low, high, _FINE_STEP_SECONDS)[1:])
+    return np.unique(np.round(np.concatenate(parts), 5))
 
 
-def _gains(numbers: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], lock: bool) -> Values:
-    """What a renderer makes of the numbers in the layouts that are looked at: (speakers of all of them, times)."""
-    centre = (1.0 - numbers["divergence"]) / (1.0 + numbers["divergence"])
-    place = numbers["azimuth"], numbers["elevation"], numbers["distance"], numbers["extent"], centre
+def _rendered_gains(values: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], lock: bool) -> Values:
+    """What a renderer makes of block values in the layouts that are checked: (speakers of all of them, times)."""
+    centre = (1.0 - values["divergence"]) / (1.0 + values["divergence"])
+    place = values["azimuth"], values["elevation"], values["distance"], values["extent"], centre
+    still = all(np.ptp(coordinate) == 0.0 for coordinate in place)
     rows = []
-    for name in _DENSE:
+    for name in _CHECKED_LAYOUTS:
         layout = LAYOUTS[name]
-        # What stands still is worked out once.
-        still = all(np.ptp(one) == 0.0 for one in place)
-        powers = polar_powers(layout, *(one[:1] if still else one for one in place), lock)
-        powers = np.broadcast_to(powers, (len(powers), len(numbers["gain"])))
+        # A place that stands still is worked out once.
+        powers = polar_powers(layout, *(coordinate[:1] if still else coordinate for coordinate in place), lock)
+        powers = np.broadcast_to(powers, (len(powers), len(values["gain"])))
         if any(zones):
-            powers = _outside(layout, powers, zones)
-        rows.append(np.sqrt(powers) * numbers["gain"])
+            powers = _without_zones(layout, powers, zones)
+        rows.append(np.sqrt(powers) * values["gain"])
     return np.concatenate(rows)
 
 
-def _outside(layout: Layout, powers: Values, zones: tuple[tuple[Zone, ...], ...]) -> Values:
-    """Powers with what lies in the zones of each time switched off."""
-    found = powers.copy()
-    for some in set(zones):
-        off = frozenset(s.name for s in layout.speakers if any(z.holds(s.azimuth, s.elevation) for z in some))
-        here = np.array([one == some for one in zones])
+def _without_zones(layout: Layout, powers: Values, zones: tuple[tuple[Zone, ...], ...]) -> Values:
+    """Powers with the speakers in the zones of each time switched off."""
+    result = powers.copy()
+    for excluded in set(zones):
+        off = frozenset(s.name for s in layout.speakers if any(z.holds(s.azimuth, s.elevation) for z in excluded))
+        times = np.array([zone == excluded for zone in zones])
         if off and len(off) < len(layout.speakers):
-            found[:, here] = permitted(layout, powers[:, here], {off: 1.0})
-    return found
+            result[:, times] = permitted(layout, powers[:, times], {off: 1.0})
+    return result
 
 
 def _places(
@@ -288,85 +289,62 @@ def _zone(speaker: Speaker) -> Zone:
     return Zone(azimuth - _ZONE, azimuth + _ZONE, elevation - _ZONE, elevation + _ZONE)
 
 
-def _thinned(
-    times: Values, numbers: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], source: MixSource
+def _blocks(
+    times: Values, values: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], source: MixSource
 ) -> Moves:
-    """As few blocks as tell the same sound to a renderer that goes straight from gains to gains between them."""
-    gains = _gains(numbers, zones, source.snap)
+    """As few blocks as sound the same to a renderer that interpolates gains between them."""
+    gains = _rendered_gains(values, zones, source.snap)
     edges = [i for i in range(1, len(times)) if zones[i] != zones[i - 1]]
     bounds = sorted({0, len(times) - 1, *edges, *(i - 1 for i in edges)})
-    at = [0] if not np.ptp(gains, axis=1).any() and not edges else straight_between(times, gains, bounds)
+    # The error is relative to the loudest gain, so that a soft source is as exact as a loud one.
+    tolerance = _MAX_GAIN_ERROR * float(np.clip(gains.max(initial=0.0), 1e-6, 1.0))
+    still = not np.ptp(gains, axis=1).any() and not edges
+    at = [0] if still else breakpoints(times, gains, tolerance, bounds=bounds)
     return Moves(
         times[at],
-        *(numbers[name][at] for name in NUMBERS),
+        *(values[name][at] for name in NUMBERS),
         zones=tuple(zones[i] for i in at),
         lock=tuple(source.snap for _ in at),
     )
 
 
-def straight_between(times: Values, gains: Values, bounds: Sequence[int]) -> list[int]:
-    """Which of some ``times`` have to be told so that ``gains`` (rows, times) are straight lines between them.
-
-    ``bounds`` (indices) are told in any case.
-    """
-    kept = set(bounds)
-    waiting = list(itertools.pairwise(bounds))
-    # What is soft all the time is told as closely as what is loud.
-    most = _GAIN_ERROR * float(np.clip(gains.max(initial=0.0), 1e-6, 1.0))
-    while waiting:
-        low, high = waiting.pop()
-        if high - low < 2:
-            continue
-        share = (times[low + 1 : high] - times[low]) / (times[high] - times[low])
-        line = gains[:, low, np.newaxis] + share * (gains[:, high] - gains[:, low])[:, np.newaxis]
-        off = np.abs(gains[:, low + 1 : high] - line).max(axis=0)
-        worst = int(np.argmax(off))
-        if off[worst] > most:
-            middle = low + 1 + worst
-            kept.add(middle)
-            waiting += [(low, middle), (middle, high)]
-    return sorted(kept)
-
-
-def louder(found: Told, gain: float) -> Told:
+def louder(export: Told, gain: float) -> Told:
     """The same, all of it ``gain`` dB louder: objects by their blocks, beds by their samples."""
     if not gain:
-        return found
-    by = float(db_to_gain(gain))
+        return export
+    factor = float(db_to_gain(gain))
     objects = tuple(
-        one
-        if one.bed
-        else replace(
-            one,
-            channels=tuple(
-                replace(c, moves=c.moves and replace(c.moves, gain=c.moves.gain * by)) for c in one.channels
-            ),
-        )
-        for one in found.programme.objects
+        item if item.bed else _with_moves(item, lambda moves: replace(moves, gain=moves.gain * factor))
+        for item in export.programme.objects
     )
-    tracks = tuple(track if track.before_place else replace(track, gain=track.gain * by) for track in found.tracks)
-    return Told(replace(found.programme, objects=objects), tracks)
+    tracks = tuple(
+        track if track.before_place else replace(track, gain=track.gain * factor) for track in export.tracks
+    )
+    return Told(replace(export.programme, objects=objects), tracks)
 
 
-def passage(found: Told, start: float, end: float) -> Told:
+def passage(export: Told, start: float, end: float) -> Told:
     """The same from ``start`` to ``end`` (s), as a programme that begins there; its tracks are read from there on."""
-    objects = tuple(
-        replace(one, channels=tuple(replace(c, moves=c.moves and _cut(c.moves, start, end)) for c in one.channels))
-        for one in found.programme.objects
-    )
-    return Told(replace(found.programme, objects=objects, seconds=end - start), found.tracks)
+    objects = tuple(_with_moves(item, lambda moves: _cut(moves, start, end)) for item in export.programme.objects)
+    return Told(replace(export.programme, objects=objects, seconds=end - start), export.tracks)
+
+
+def _with_moves(item: AdmObject, change: Callable[[Moves], Moves]) -> AdmObject:
+    """An object with the moves of its channels changed."""
+    channels = (replace(channel, moves=channel.moves and change(channel.moves)) for channel in item.channels)
+    return replace(item, channels=tuple(channels))
 
 
 def _cut(moves: Moves, start: float, end: float) -> Moves:
-    """Moves from ``start`` to ``end`` (s), told from there on; corners lie at both edges."""
+    """Moves from ``start`` to ``end`` (s), timed from there on; a block begins at both edges."""
     if moves.still:
         return moves
     inside = (moves.times > start) & (moves.times < end)
     times = np.concatenate([[start], moves.times[inside], [end]])
     at = np.maximum(np.searchsorted(moves.times, times, side="right") - 1, 0)
-    numbers = {name: np.interp(times, moves.times, getattr(moves, name)) for name in NUMBERS}
+    values = {name: np.interp(times, moves.times, getattr(moves, name)) for name in NUMBERS}
     zones, lock = tuple(moves.zones[i] for i in at), tuple(moves.lock[i] for i in at)
-    return Moves(times - start, **numbers, zones=zones, lock=lock)
+    return Moves(times - start, **values, zones=zones, lock=lock)
 
 
 def beds_within(found: Told, peaks: Audio) -> Told:

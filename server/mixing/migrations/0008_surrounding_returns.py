@@ -1,45 +1,45 @@
-"""Returns say how much of a reverb's tail comes from everywhere: in rooms that there were before, none. Sends have a
-spread in a room: before, none."""
+"""Returns have ``envelop``, 0 in the rooms that exist, so that they sound as they did; sends have ``spread``, 0."""
 
 from django.db import migrations
 
-_FRESH = 0.7
+_DEFAULT = 0.7
 
 
-def _whole(part, value, envelop):
-    """A return or a send with what it has now."""
+def _completed(part, value, envelop):
+    """A return or a send with the values that are new; anything else as it is."""
     if value is None:
         return None
     return {**{"returns": {"envelop": envelop}, "sends": {"spread": 0.0}}.get(part, {}), **value}
 
 
-def _added(told, envelop):
-    """What an operation says, with every return that it adds told whole."""
-    if isinstance(told, list):
-        return [_added(one, envelop) for one in told]
-    if not isinstance(told, dict):
-        return told
-    if told.get("kind") == "add-return":
-        return {**told, "to": _whole("returns", told["to"], envelop)}
-    return {key: _added(value, envelop) for key, value in told.items()}
+def _with_completed_returns(body, envelop):
+    """An operation's body, or a part of it, with every return that it adds completed."""
+    if isinstance(body, list):
+        return [_with_completed_returns(item, envelop) for item in body]
+    if not isinstance(body, dict):
+        return body
+    if body.get("kind") == "add-return":
+        return {**body, "to": _completed("returns", body["to"], envelop)}
+    return {key: _with_completed_returns(value, envelop) for key, value in body.items()}
 
 
 def complete(apps, _editor):
-    """A return in a room sounds as it did; one in stereo is as a fresh one, for when it comes into a room."""
+    """Complete what is stored, what sessions were opened with, and the log; returns in stereo take the default."""
     thing, operation = apps.get_model("mixing", "Thing"), apps.get_model("mixing", "Operation")
     for session in apps.get_model("mixing", "Session").objects.all():
-        envelop = _FRESH if session.layout == "0+2+0" else 0.0
+        envelop = _DEFAULT if session.layout == "0+2+0" else 0.0
         for row in thing.objects.filter(session=session, part__in=("returns", "sends")).iterator():
-            row.value = _whole(row.part, row.value, envelop)
+            row.value = _completed(row.part, row.value, envelop)
             row.save(update_fields=["value"])
         for part in ("returns", "sends"):
-            there = session.opened.get(part, {})
-            session.opened[part] = {key: _whole(part, value, envelop) for key, value in there.items()}
+            rows = session.opened.get(part, {})
+            session.opened[part] = {key: _completed(part, value, envelop) for key, value in rows.items()}
         session.save(update_fields=["opened"])
         for row in operation.objects.filter(session=session).iterator():
             for change in row.changes:
-                change["value"] = _whole(change["part"], change["value"], envelop)
-            row.body, row.inverse = _added(row.body, envelop), _added(row.inverse, envelop)
+                change["value"] = _completed(change["part"], change["value"], envelop)
+            row.body = _with_completed_returns(row.body, envelop)
+            row.inverse = _with_completed_returns(row.inverse, envelop)
             row.save(update_fields=["changes", "body", "inverse"])
 
 

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from needle.checks import check_send, check_source
 from needle.errors import NeedleError
-from needle.moving.parameters import OF_SOURCES
+from needle.moving.parameters import SOURCE_PARAMETERS
 from needle.owners import kind_and_id, lane_key
 from needle.session import send_key
 from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
@@ -233,4 +233,4 @@ def _belongs(state: State, source: str, key: str) -> bool:
 
 def _everything_of(source: str) -> list[Touch]:
     fields = [(f"{source}.{field}", None, None) for field in StoredSource.model_fields if field != "id"]
-    return fields + [(lane_key(source, parameter), None, None) for parameter in OF_SOURCES]
+    return fields + [(lane_key(source, parameter), None, None) for parameter in SOURCE_PARAMETERS]

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from needle.checks import DOUBLE_LATEST_MS, INKS, TRIM_DB
 from needle.conventions import OFF_DB
 from needle.moving.lane import MAX_TIME
+from needle.moving.parameters import PARAMETERS
 from needle.placing.modes import MOST_INPUTS
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS
 from needle.pulsing.pulse import LARGEST_SEED, Pulse
@@ -137,7 +138,7 @@ class StoredReturn(Stored):
     front: InRoom = 0.0
     height: InRoom = 0.0
     rotation: Rotation = 0.0
-    envelop: Envelop = 0.7
+    envelop: Envelop = PARAMETERS["envelop"].default
 
 
 class StoredLayer(Stored):

@@ -3537,15 +3537,17 @@ export interface components {
         };
         /**
          * LayoutOut
-         * @description A layout of loudspeakers (``needle.layouts``), its channels in their order, and how loud its fold is (dB).
+         * @description A layout of loudspeakers (``needle.layouts``), its channels in their order.
+         *
+         *     ``fold_gains``: how much louder (dB) a stereo session is in it, by the monitor that folds it down.
          */
         LayoutOut: {
             /** Channels */
             channels: components["schemas"]["SpeakerOut"][];
-            /** Folded Mean */
-            folded_mean: number;
-            /** Folded Most */
-            folded_most: number;
+            /** Fold Gains */
+            fold_gains: {
+                [key: string]: number;
+            };
             /** Name */
             name: string;
             /** Surround */
@@ -3685,13 +3687,15 @@ export interface components {
         };
         /**
          * MarkOut
-         * @description A beat, half-beat or third-beat, and each side's gain of an attack there (the 20 ms after it).
+         * @description A beat, half-beat or third-beat, its ``name``, and each side's gain of an attack there (the 20 ms after it).
          */
         MarkOut: {
             /** Beat */
             beat: number;
             /** Left */
             left: number;
+            /** Name */
+            name: string;
             /** Right */
             right: number;
         };

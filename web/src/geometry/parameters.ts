@@ -137,7 +137,7 @@ export const FACES: Record<Parameter, ParameterFace> = {
   rotation: degrees("Rotation", -7200, 7200),
   centre: share("Centre share", 0, 1),
   envelop: {
-    ...share("From all round", 0, 1),
+    ...share("Envelopment", 0, 1),
     initial: 0.7,
     hint: "Type a percentage; arrow keys; double-click for 70 %",
   },

@@ -69,6 +69,9 @@ export interface GainTable {
   levels: number[];
 }
 
+/** After how long missing revisions are asked for again (ms). */
+const MISSING_RETRY = 1000;
+
 export type Value = number | boolean | string | Point[];
 
 export interface Pending {
@@ -281,10 +284,13 @@ export const useSession = defineStore("session", () => {
         found.forEach(take);
       } while (early.size && revision.value > since);
     } catch {
-      /* the connection is down: what is missing comes when it is back */
+      /* asked again below, or by the next revision once the connection is back */
     } finally {
       fetching = false;
     }
+    const mine = id.value;
+    if (early.size && connected.value)
+      setTimeout(() => void (mine === id.value && early.size && !fetching && fetchMissing()), MISSING_RETRY);
   }
 
   /** Whether a colleague has hold of a thing that this hand has not: whoever reaches for it is told. */

@@ -19,20 +19,11 @@ onMounted(async () => {
   heads.value = await get<Schemas["HeadOut"][]>("/api/heads").catch(() => []);
 });
 const ways = computed(() => library.library?.monitors ?? []);
-/** Folded, what stands between the centre and a side comes louder than in a stereo session: how much, in decibels. */
-const louder = computed(() => {
-  const found = room.layout;
-  return found && found.folded_most >= 0.1
-    ? { mean: found.folded_mean.toFixed(1), most: found.folded_most.toFixed(1) }
-    : null;
-});
-const titleOf = (way: { name: string; title: string }): string =>
-  louder.value && ["stereo", "mono"].includes(way.name) ? `${way.title} +${louder.value.mean} dB` : way.title;
-const tip = computed(() =>
-  louder.value
-    ? `How you hear the room; only you. Folded down, its front is ${louder.value.mean} dB louder than in a stereo session, at most ${louder.value.most} dB`
-    : "How you hear the room; only you",
-);
+/** A way of listening, and by how much a stereo session is louder in this layout through it. */
+function titleOf(way: { name: string; title: string }): string {
+  const gain = (room.layout?.fold_gains[way.name] ?? 0).toFixed(1);
+  return Number(gain) ? `${way.title} ${Number(gain) > 0 ? "+" : "−"}${gain.replace("-", "")} dB` : way.title;
+}
 const head = computed(() => heads.value.find((one) => one.monitor === monitor.latched));
 
 function pick(event: Event): void {
@@ -78,7 +69,10 @@ async function forget(): Promise<void> {
 </script>
 
 <template>
-  <label class="listen" :title="tip">
+  <label
+    class="listen"
+    title="How you hear the room; only you. The decibels say how much louder a stereo session is in this layout, folded down"
+  >
     <EarMark />
     <select :value="monitor.latched" :disabled="busy" aria-label="How you hear the room" @change="pick">
       <option v-for="one in ways" :key="one.name" :value="one.name">{{ titleOf(one) }}</option>

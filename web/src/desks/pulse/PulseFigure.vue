@@ -55,19 +55,17 @@ const beats = computed(() =>
   })),
 );
 const marks = computed(() =>
-  (reading.value?.marks ?? []).flatMap(({ beat, left, right }) => {
+  (reading.value?.marks ?? []).flatMap(({ beat, name, left, right }) => {
     const found = marksOf(reading.value!, beat);
     const gains = `left ${(left * 100).toFixed(0)} %, right ${(right * 100).toFixed(0)} %`;
     const y = beatY(frame.value, beat);
-    return found.map((mark) => ({ ...mark, beat, y, title: `Beat ${beatText(beat)}: ${gains}` }));
+    return found.map((mark) => ({ ...mark, beat, y, title: `Beat ${name}: ${gains}` }));
   }),
 );
 const CELL = 50;
 const cellX = (side: string): number => props.width - (side === "left" ? 2 * CELL + 8 : CELL + 5);
 /** Half-beats get a word where there is room for it. */
 const roomy = computed(() => (props.height - HEAD - FOOT) / count.value > 56);
-const PARTS = ["", "⅓", "½", "⅔"];
-const beatText = (beat: number): string => `${Math.floor(beat)}${PARTS[Math.round((beat % 1) * 4.5)] ?? ""}`;
 
 const playheadY = computed(() => {
   const at = session.grid.indexAt(player.playhead);

@@ -28,8 +28,8 @@ const IN_ROOM: { parameter: "front" | "height" | "rotation" | "envelop"; title: 
   { parameter: "rotation", title: "Rotation", tip: "Turns all its channels about the listener" },
   {
     parameter: "envelop",
-    title: "From all round",
-    tip: "How much of a room's tail comes from every loudspeaker alike; its early part stays where it was sent",
+    title: "Envelopment",
+    tip: "Share of the reverb tail that comes from every speaker; early reflections stay where the sound was sent",
   },
 ];
 
