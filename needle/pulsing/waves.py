@@ -18,7 +18,7 @@ Values = NDArray[np.float64]
 FEWEST_STEPS, MOST_STEPS = 2, 32
 """How many drawn steps a cycle may have."""
 
-_SHARPEST = 1e-9
+_SHARPEST = 1e-7
 """Averages over less than this share of a cycle are none."""
 
 
@@ -70,6 +70,8 @@ class _Straight:
         return self.areas[piece] + self.spans[piece] * share * (self.low[piece] + rise * share)
 
     def read(self, phase: Values, share: Values) -> Values:
+        # Within its cycle a phase is exact, however many have gone before.
+        phase = phase - np.floor(phase)
         low, high = phase - share / 2.0, phase + share / 2.0
         whole = np.floor(high) - np.floor(low)
         area = self._area(high - np.floor(high)) - self._area(low - np.floor(low)) + whole * self.areas[-1]

@@ -4,7 +4,7 @@ from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import assume, given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from needle.conventions import TempoMap, db_to_gain
@@ -85,6 +85,7 @@ class Waves(SimpleTestCase):
         np.testing.assert_array_equal(wave, wave_at("chance", Form(seed=7), phase))
         self.assertGreater(np.abs(wave - wave_at("chance", Form(seed=8), phase)).max(), 1.0)
 
+    @example("triangle", -32.25, 4.033e-09)
     @given(st.sampled_from(SYMMETRIC), phases, shares)
     def test_a_flip_is_half_a_cycle_where_the_wave_is_symmetric(self, name, phase, smooth) -> None:
         # On a jump itself either side is right.
