@@ -103,9 +103,10 @@ def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Docume
     return {"session": settings, **{part: {} for part in PARTS}}
 
 
-VERSION = 6
+VERSION = 7
 """What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
-no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends."""
+no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends, version 6
+no width of a source's sides."""
 
 _ENVELOPING = 6
 """The first version in which returns have ``envelop``."""

@@ -219,9 +219,9 @@ def model_of(mix: Mix, givers: Sequence[Giver], hops: int) -> Steps[Model]:
 
 
 def _made_up(source: MixSource) -> bool:
-    """Whether what it brings has a place of its own making already: dealt, frozen, or turned down side by side."""
+    """Whether what it brings has a place of its own making already: dealt, frozen, in bands, or pulsed by side."""
     made_of_parts = source.deal is not None or source.frozen is not None or bool(source.layers)
-    return made_of_parts or source.mode == STEM or two_sided(source)
+    return made_of_parts or source.mode == STEM or source.has_side_width or two_sided(source)
 
 
 def _standing_for(source: MixSource) -> MixSource:

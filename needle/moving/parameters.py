@@ -49,6 +49,8 @@ PARAMETERS = {
         Parameter("pan_right", -1.0, 1.0, _LEFT_TO_RIGHT, 1.0, place=True),
         Parameter("level_left", OFF_DB, 12.0, "dB", 0.0),
         Parameter("level_right", OFF_DB, 12.0, "dB", 0.0),
+        Parameter("width_left", 0.0, 1.0, "of the field", 0.0),
+        Parameter("width_right", 0.0, 1.0, "of the field", 0.0),
         Parameter("span", -1.0, 1.0, "half widths of the field", 1.0),
         Parameter("width", 0.0, 2.0, "times the source's own", 1.0),
         Parameter("front", -1.0, 1.0, _BACK_TO_FRONT, 1.0),

@@ -31,6 +31,10 @@ class PanLaw:
             gains /= self.right(np.array(_CENTRE))
         return gains
 
+    def strength(self, pan: ArrayLike, centre_zero: bool = False) -> Gains:
+        """The amplitude of both sides together, the root of their powers: shape of ``pan``."""
+        return np.sqrt((self.gains(pan, centre_zero) ** 2).sum(axis=0))
+
 
 def _constant_power(u: Gains) -> Gains:
     return np.sin(u * (np.pi / 2.0))

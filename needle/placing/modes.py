@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from needle.conventions import db_to_gain
 from needle.errors import NeedleError
+from needle.placing.bands import BANDS, PLACES
 from needle.placing.laws import LAWS, Gains, PanLaw
 
 Values = Mapping[str, NDArray[np.float64]]
@@ -27,7 +28,8 @@ class PlacementMode:
     ``parameters`` are the values that it reads. ``positions(values, inputs)`` is where each channel stands and
     ``weights(values, inputs)`` its gain, both (inputs, *shape). ``on_its_side``: each channel sounds on its own side
     only, turned down by the balance law; otherwise the session's pan law places every channel on both. ``for_rooms``:
-    it is offered where there are loudspeakers behind the listener too.
+    it is offered where there are loudspeakers behind the listener too. ``levels_at``: the positions whose strength by
+    the law the channels have, where that is not their own.
     """
 
     name: str
@@ -40,6 +42,7 @@ class PlacementMode:
     weights: PerChannel
     on_its_side: bool = False
     for_rooms: bool = False
+    levels_at: PerChannel | None = None
 
     def takes(self, inputs: int) -> bool:
         """Whether a source of so many channels can be placed in this way."""
@@ -62,10 +65,20 @@ class PlacementMode:
         ``share`` 0…1 is how much of each channel's position the levels tell; the rest is left to timing.
         """
         read = {name: np.asarray(values[name], dtype=np.float64) for name in self.parameters}
-        gains = self.law(law).gains(share * self.positions(read, inputs), centre_zero)
+        positions = self.positions(read, inputs)
+        gains = self.law(law).gains(share * positions, centre_zero)
         if self.on_its_side:
             gains[0, 1] = gains[1, 0] = 0.0
+        if self.levels_at is not None:
+            own = law.strength(share * positions, centre_zero)
+            gains *= law.strength(share * self.levels_at(read, inputs), centre_zero) / own
         return gains * self.weights(read, inputs)
+
+    def strengths(self, law: PanLaw, values: Mapping[str, ArrayLike], inputs: int, centre_zero: bool) -> Gains:
+        """The amplitude that a law gives each channel, both sides together, its weight included."""
+        read = {name: np.asarray(values[name], dtype=np.float64) for name in self.parameters}
+        positions = (self.levels_at or self.positions)(read, inputs)
+        return law.strength(positions, centre_zero) * self.weights(read, inputs)
 
 
 def _one(values: Values, inputs: int) -> Gains:
@@ -90,6 +103,26 @@ def _as_they_are(values: Values, inputs: int) -> Gains:
     return np.ones((inputs, *[1] * next(iter(values.values())).ndim))
 
 
+def _each_band(values: Values, inputs: int) -> Gains:
+    """The bands of the left side and then those of the right, which stand as in a mirror, over a part of the field.
+
+    The part is as wide as the side's width says, about the side's place as far as the field has room.
+    """
+    widths = np.array(np.broadcast_arrays(values["width_left"], values["width_right"]))
+    middle = np.minimum(np.maximum(_each_side(values, inputs), widths - 1.0), 1.0 - widths)
+    bands = np.array([PLACES, -PLACES]).reshape(2, BANDS, *[1] * (widths.ndim - 1))
+    places = middle[:, np.newaxis] + widths[:, np.newaxis] * bands
+    return places.reshape(2 * BANDS, *places.shape[2:])
+
+
+def _each_bands_side(values: Values, inputs: int) -> Gains:
+    return np.repeat(_each_side(values, inputs), BANDS, axis=0)
+
+
+def _band_levels(values: Values, inputs: int) -> Gains:
+    return np.repeat(_side_levels(values, inputs), BANDS, axis=0)
+
+
 def _side_levels(values: Values, _inputs: int) -> Gains:
     return db_to_gain(np.array(np.broadcast_arrays(values["level_left"], values["level_right"])))
 
@@ -105,6 +138,12 @@ def _both_ends(values: Values, inputs: int) -> Gains:
 
 STEM = "stem"
 """The name of the way in which a finished stem is spread over the room."""
+
+SIDES = "sides"
+"""The name of the way in which each side has a place of its own."""
+
+SIDE_BANDS = "side bands"
+"""The name of ``BANDED``."""
 
 MODES = {
     mode.name: mode
@@ -131,12 +170,12 @@ MODES = {
             on_its_side=True,
         ),
         PlacementMode(
+            SIDES,
             "sides",
-            "sides",
-            "Each side has a place and a level of its own. Nothing is lost.",
+            "Each side has a place, a width and a level of its own. Nothing is lost.",
             2,
             2,
-            ("pan_left", "pan_right", "level_left", "level_right"),
+            ("pan_left", "pan_right", "level_left", "level_right", "width_left", "width_right"),
             _each_side,
             _side_levels,
         ),
@@ -175,6 +214,19 @@ MODES = {
 }
 """Every meaning by name, in the order in which they are offered."""
 
+BANDED = PlacementMode(
+    SIDE_BANDS,
+    "sides in bands",
+    "Each side of two stands over a part of the field, band by band.",
+    2 * BANDS,
+    2 * BANDS,
+    MODES[SIDES].parameters,
+    _each_band,
+    _band_levels,
+    levels_at=_each_bands_side,
+)
+"""How the bands of two sides are panned that have a width; no source is stored with it."""
+
 
 def modes_for(channels: int, in_room: bool) -> list[PlacementMode]:
     """The modes that are offered to a source of so many channels, in stereo or in a room of loudspeakers."""
@@ -209,3 +261,10 @@ def before_placing(values: Values, exchange: bool, invert: tuple[bool, bool], in
     signs = np.where(invert, -1.0, 1.0)
     matrix = np.array([[near * signs[0], far * signs[1]], [far * signs[0], near * signs[1]]])
     return matrix[:, ::-1] if exchange else matrix
+
+
+def in_each_band(matrix: Gains) -> Gains:
+    """A matrix of two sides (2, 2, *shape) for every band of both: (2 × BANDS, 2 × BANDS, *shape)."""
+    bands = np.eye(BANDS).reshape(1, BANDS, 1, BANDS, *[1] * (matrix.ndim - 2))
+    found = matrix[:, np.newaxis, :, np.newaxis] * bands
+    return found.reshape(2 * BANDS, 2 * BANDS, *matrix.shape[2:])

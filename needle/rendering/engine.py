@@ -12,12 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.conventions import db_to_gain
+from needle.placing.modes import SIDE_BANDS
 from needle.rendering.feeds import Feed, before_placement, direct_feeds, lfe_feed
 from needle.rendering.gains import GainPlan
 from needle.rendering.lowest import low_passed, past_frames
 from needle.rendering.mix import BLOCK, EVERYTHING, Listening, Mix
 from needle.rendering.monitor import MONITORS
-from needle.rendering.placements import two_sided
+from needle.rendering.placements import SIDE_ROWS, two_sided
 from needle.rendering.wet import layer_feed, return_feed
 
 _STRETCH = 384
@@ -74,7 +75,8 @@ def render_before_placement(
 ) -> NDArray[np.float32]:
     """One source after gain, level, width, exchange and polarity, before its place: float32 (its channels, frames).
 
-    ``for_hand``: twice its channels if something pulses after its place (``needle.rendering.feeds``).
+    ``for_hand``: two channels for each side that has a width, and twice as many if something pulses after its place
+    (``needle.rendering.feeds``).
 
     Without ``with_level`` its level and trim are left out, for a hand that holds those. What a hand that moves the
     source needs: the placement's gains applied to this, added to the mix without its direct sound, are the mix.
@@ -83,7 +85,9 @@ def render_before_placement(
     if not with_level:
         kept = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
         source = replace(source, level=0.0, trim=0.0, lanes=kept)
-    outputs = 2 * source.channels if for_hand and two_sided(source) else source.channels
+    source = source.in_bands(mix.rate) if for_hand else source
+    rows = SIDE_ROWS if source.mode == SIDE_BANDS else source.channels
+    outputs = 2 * rows if for_hand and two_sided(source) else rows
     return _sum([before_placement(source, for_hand)], outputs, mix.rate, start, stop)
 
 

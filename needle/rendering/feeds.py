@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from needle.conventions import db_to_gain
 from needle.moving.lane import Lane, Values
 from needle.placing.laws import Gains, law_named
-from needle.placing.modes import MODES, STEM
+from needle.placing.modes import SIDE_BANDS, STEM
 from needle.placing.stem import ambient_powers
 from needle.placing.timing import REACH, Timing, delayed, interpolated, timing_of
 from needle.rendering.dealing import DealtSound
@@ -30,6 +30,7 @@ from needle.rendering.placements import (
     prior,
     pulsed_in,
     pulsed_out,
+    side_rows,
     two_sided,
     value_of,
     values_at,
@@ -136,13 +137,16 @@ def before_placement(source: MixSource, for_hand: bool = False) -> Feed:
     """The source before its placement: exchange, polarity, width, level and what pulses there done.
 
     Each channel comes by itself. ``for_hand``: with what pulses after the placement as well; where something does,
-    every channel comes twice, first as it is turned down for the left and then for the right.
+    every channel comes twice, first as it is turned down for the left and then for the right. The bands of a side
+    come as two channels then (``side_rows``).
     """
     straight = np.eye(source.channels)[:, :, np.newaxis]
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
         found = after(pulsed_in(straight, source, times), prior(source, values)) * level_gain(source, values)
+        if for_hand and source.mode == SIDE_BANDS:
+            found = after(side_rows(values), found)
         if not for_hand or not two_sided(source):
             return found
         sides = output_sides(source, times)
@@ -167,7 +171,7 @@ class _Delays:
         if self.timing is None:
             return np.zeros((2, source.channels, count))
         edges = np.arange(self.first, self.last + 1, DELAY_STEP) / self.mix.rate
-        positions = MODES[source.mode].positions(values_at(source, edges), source.channels)
+        positions = source.panning.positions(values_at(source, edges), source.channels)
         late = self.timing.delays(positions) * self.mix.rate
         if late.shape[2] > 1:
             late = interpolated(late, DELAY_STEP)
@@ -192,7 +196,7 @@ def _late(
 
     def sides_at(values: dict[str, Values]) -> Gains:
         """What reaches the left and the right end: (2, channels, times)."""
-        return MODES[source.mode].gains(law, values, channels, mix.centre_zero, share)
+        return source.panning.gains(law, values, channels, mix.centre_zero, share)
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
@@ -253,7 +257,8 @@ def lfe_feed(source: MixSource) -> Feed:
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
-        together = np.full((1, source.channels, 1), 1.0 / np.sqrt(source.channels))
+        channels = 2 if source.mode == SIDE_BANDS else source.channels
+        together = np.full((1, source.channels, 1), 1.0 / np.sqrt(channels))
         level = db_to_gain(value_of(source, "lfe", times)) + source.ways.gains("lfe", times)
         matrix = pulsed_in(together, source, times)
         return after(matrix, prior(source, values)) * (level_gain(source, values) * level)

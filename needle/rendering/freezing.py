@@ -41,7 +41,8 @@ def key_of(mix: Mix, source: MixSource) -> str:
 
 def last_frame(mix: Mix, source: MixSource) -> int:
     """Where the last of it has sounded (frames)."""
-    ends = (part.offset + part.audio.shape[1] + part.longest_delay(mix.rate) for part in source.parts)
+    parts = [part.in_bands(mix.rate) for part in source.parts]
+    ends = (part.offset + part.audio.shape[1] + part.longest_delay(mix.rate) for part in parts)
     return min(max(ends, default=0), mix.frames + _LONGEST_TAIL_SECONDS * mix.rate)
 
 

@@ -17,10 +17,11 @@ from needle.layouts import Layout, layout_named
 from needle.moving.lane import Lane
 from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import law_named
-from needle.placing.modes import mode_for
+from needle.placing.modes import BANDED, MODES, SIDE_BANDS, SIDES, PlacementMode, mode_for
 from needle.placing.timing import REACH, timing_of
 from needle.pulsing.deal import Deal
 from needle.pulsing.pulse import Pulsing
+from needle.rendering.bands import SideBands
 from needle.rendering.dealing import DealtSound, StemSound, VoiceSound
 from needle.rendering.monitor import checked_monitor
 from needle.rendering.texts import lanes_text, pulses_text
@@ -119,8 +120,9 @@ class MixSource:
     ``frozen_key`` says (``needle.rendering.freezing``).
 
     In a room ``pan`` is left to right, ``front`` back to front, ``height`` down to up; each side of a source panned
-    as *sides* has its own. ``ways`` say which loudspeakers may sound, ``room_rotation`` turns it with the whole room,
-    ``lfe`` (dB) goes to the low-frequency channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
+    as *sides* has its own, and stands over a part of the field as wide as its width (0…1) says. ``ways`` say which
+    loudspeakers may sound, ``room_rotation`` turns it with the whole room, ``lfe`` (dB) goes to the low-frequency
+    channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
     """
 
     id: str
@@ -138,6 +140,8 @@ class MixSource:
     pan_right: float = 1.0
     level_left: float = 0.0
     level_right: float = 0.0
+    width_left: float = 0.0
+    width_right: float = 0.0
     span: float = 1.0
     width: float = 1.0
     exchange: bool = False
@@ -178,12 +182,28 @@ class MixSource:
     def __post_init__(self) -> None:
         if self.audio.ndim != 2:
             raise NeedleError("A source's audio must have the shape (channels, frames).")
-        mode_for(self.mode, self.channels)
+        if self.mode != SIDE_BANDS:
+            mode_for(self.mode, self.channels)
         timing_of(self.timing, self.timing_ms, self.timing_share)
 
     @property
     def channels(self) -> int:
         return self.audio.shape[0]
+
+    @property
+    def panning(self) -> PlacementMode:
+        """What panning means for it."""
+        return BANDED if self.mode == SIDE_BANDS else MODES[self.mode]
+
+    @property
+    def by_side(self) -> bool:
+        """Whether each of its sides has a place of its own."""
+        return self.mode in (SIDES, SIDE_BANDS)
+
+    @property
+    def has_side_width(self) -> bool:
+        """Whether a side of it stands over a part of the field."""
+        return self.mode == SIDES and any(getattr(self, name) or name in self.lanes for name in _SIDE_WIDTHS)
 
     @property
     def pulses(self) -> tuple[Pulsing, ...]:
@@ -200,10 +220,23 @@ class MixSource:
         """What sounds of it: itself, or its dry centre and every place that it is dealt to."""
         return (self,) if self.deal is None else tuple(_dealt_parts(self, self.deal))
 
+    def in_bands(self, rate: int) -> "MixSource":
+        """The source with its sides taken apart into bands, at a rate (Hz), if one of them has a width."""
+        if not self.has_side_width:
+            return self
+        sound = SideBands(self.audio, self.told_sound, rate)
+        begins = self.offset - sound.half
+        return replace(
+            self, audio=sound, offset=begins, mode=SIDE_BANDS, asset="", first=0, frozen=None, frozen_key=""
+        )
+
     @cached_property
     def statics(self) -> str:
         """Every value that is not automated, as text."""
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
+        if not self.has_side_width:
+            # What was frozen before sides had widths is what it was.
+            values = {name: value for name, value in values.items() if name not in _SIDE_WIDTHS}
         dealt = self.deal.text if self.deal else ""
         return f"{self.told_sound} {values} {dealt}"
 
@@ -242,6 +275,7 @@ _OTHERWISE = (
     "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_key",
     "ways", "layers", "direct_muted",
 )  # fmt: skip
+_SIDE_WIDTHS = ("width_left", "width_right")
 _STATIC = tuple(f.name for f in fields(MixSource) if f.name not in _OTHERWISE)
 
 
@@ -390,7 +424,7 @@ class Listening:
             if self.whole(source):
                 found.append(source)
             elif self._some_places(source) or not source.direct_muted:
-                found += self._parts(source)
+                found += [part.in_bands(mix.rate) for part in self._parts(source)]
         return found
 
     def whole(self, source: MixSource) -> bool:
@@ -417,7 +451,9 @@ class Listening:
             return []
         alone = to.id in self.solo
         sending = [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
-        return [part for source in sending for part in self._parts(source)]
+        found = [part for source in sending for part in self._parts(source)]
+        # A send's own place is that of all of a source as one sound.
+        return [part if part.sends[to.id].place == "own" else part.in_bands(mix.rate) for part in found]
 
 
 EVERYTHING = Listening()

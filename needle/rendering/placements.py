@@ -10,8 +10,9 @@ from needle.conventions import db_to_gain
 from needle.layouts import Layout
 from needle.moving.lane import Values
 from needle.moving.parameters import PARAMETERS
-from needle.placing.laws import Gains, PanLaw, law_named
-from needle.placing.modes import MODES, before_placing, mode_for
+from needle.placing.bands import BANDS, PLACES
+from needle.placing.laws import Gains, law_named
+from needle.placing.modes import SIDE_BANDS, before_placing, in_each_band
 from needle.placing.room import Where, room_powers
 from needle.rendering.mix import Mix, MixLayer, MixReturn, MixSend, MixSource
 
@@ -24,8 +25,8 @@ _BY_SIDE = ("front_left", "front_right", "height_left", "height_right")
 
 def values_at(source: MixSource, times: Values) -> dict[str, Values]:
     """What the source's placement reads at each time (s), shifted with its group; what does not move is told once."""
-    names = (*MODES[source.mode].parameters, *IN_ROOM, "width", *LEVELS)
-    if source.mode == "sides":
+    names = (*source.panning.parameters, *IN_ROOM, "width", *LEVELS)
+    if source.by_side:
         names = (*names, *_BY_SIDE)
     found = {name: value_of(source, name, times) for name in names}
     turns = [turn for pulse in source.pulses if (turn := pulse.turn(times)) is not None]
@@ -51,6 +52,8 @@ def input_sides(source: MixSource, times: Values) -> Values | None:
     if sides is None:
         return None
     across = np.linspace(0.0, 1.0, source.channels)[:, np.newaxis]
+    if source.mode == SIDE_BANDS:
+        across = np.repeat([[0.0], [1.0]], BANDS, axis=0)
     return (1.0 - across) * sides[0] + across * sides[1]
 
 
@@ -92,7 +95,7 @@ def placement(mix: Mix, source: MixSource, values: dict[str, Values], times: Val
 
     ``share`` 0…1 is how much of its place levels tell; in a room what is placed by timing comes from both sides.
     """
-    mode, law = mode_for(source.mode, source.channels), law_named(mix.law)
+    mode, law = source.panning, law_named(mix.law)
     room = mix.room
     if not room.surround:
         return mode.gains(law, values, source.channels, mix.centre_zero, share)
@@ -102,14 +105,8 @@ def placement(mix: Mix, source: MixSource, values: dict[str, Values], times: Val
     if mode.on_its_side:
         sides = mode.gains(law, values, source.channels, mix.centre_zero)
         return in_room(mix, source, np.array([[-1.0], [1.0]]), values, times) * np.array([sides[0, 0], sides[1, 1]])
-    x = mode.positions(values, source.channels)
-    weights = mode.weights(values, source.channels) * _strength(law, x, mix.centre_zero)
-    return in_room(mix, source, x, values, times) * weights
-
-
-def _strength(law: PanLaw, x: Values, centre_zero: bool) -> Values:
-    """The amplitude that a pan law gives to both sides together."""
-    return np.sqrt((law.gains(x, centre_zero) ** 2).sum(axis=0))
+    strengths = mode.strengths(law, values, source.channels, mix.centre_zero)
+    return in_room(mix, source, mode.positions(values, source.channels), values, times) * strengths
 
 
 def ends(mix: Mix, source: MixSource, values: dict[str, Values], times: Values) -> Gains:
@@ -119,8 +116,8 @@ def ends(mix: Mix, source: MixSource, values: dict[str, Values], times: Values) 
 
 def in_room(mix: Mix, source: MixSource, x: Values, values: dict[str, Values], times: Values) -> Gains:
     """The gains of places at ``x`` (places, times or 1) for a source: (channels of the layout, places, times)."""
-    if source.mode == "sides" and len(x) == 2:
-        y, z = (np.array(np.broadcast_arrays(values[f"{n}_left"], values[f"{n}_right"])) for n in ("front", "height"))
+    if source.by_side and len(x) in (2, source.channels):
+        y, z = by_side(values, len(x))
     else:
         y, z = values["front"], values["height"]
     turned = values["rotation"] + values["room_rotation"]
@@ -129,6 +126,13 @@ def in_room(mix: Mix, source: MixSource, x: Values, values: dict[str, Values], t
     gains = np.sqrt(source.ways.through(room, room_powers(room, where), times))
     by_group = source.ways.group_gains(room, times)
     return with_lfe(room, gains if by_group is None else gains * by_group[:, np.newaxis])
+
+
+def by_side(values: dict[str, Values], count: int) -> tuple[Values, Values]:
+    """The depth and height of both sides, half of ``count`` rows for each: (count, times or 1) both."""
+    sides = (np.array(np.broadcast_arrays(values[f"{n}_left"], values[f"{n}_right"])) for n in ("front", "height"))
+    front, height = (np.repeat(rows, count // 2, axis=0) for rows in sides)
+    return front, height
 
 
 def with_lfe(room: Layout, gains: Gains) -> Gains:
@@ -142,7 +146,29 @@ def with_lfe(room: Layout, gains: Gains) -> Gains:
 
 def prior(source: MixSource, values: dict[str, Values]) -> Gains | None:
     """Exchange, polarity and width before it is placed, (channels, channels, times); None if nothing changes."""
-    return before_placing(values, source.exchange, (source.invert_left, source.invert_right), source.channels)
+    turned = (source.invert_left, source.invert_right)
+    if source.mode != SIDE_BANDS:
+        return before_placing(values, source.exchange, turned, source.channels)
+    sides = before_placing(values, source.exchange, turned, 2)
+    return None if sides is None else in_each_band(sides)
+
+
+SIDE_ROWS = 4
+"""As how many channels a hand gets two sides of which one has a width."""
+
+
+def side_rows(values: dict[str, Values]) -> Gains:
+    """The bands of two sides as two channels each: (SIDE_ROWS, 2 × BANDS, times or 1).
+
+    A band that stands δ beside the middle of its part sounds by the constant-power law as cos δ of it in the middle
+    and sin δ a right angle beside: the first channel is for the middle, the second for what lies beside.
+    """
+    widths = np.array(np.broadcast_arrays(values["width_left"], values["width_right"]))
+    angles = widths[:, np.newaxis] * np.array([PLACES, -PLACES])[:, :, np.newaxis] * (np.pi / 4.0)
+    found = np.zeros((2, 2, 2, BANDS, angles.shape[2]))
+    for side in range(2):
+        found[side, :, side] = np.cos(angles[side]), np.sin(angles[side])
+    return found.reshape(SIDE_ROWS, 2 * BANDS, -1)
 
 
 def level_gain(source: MixSource, values: dict[str, Values]) -> Values:

@@ -16,6 +16,7 @@ from needle.layouts import STEREO
 from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.moving.parameters import GAIN_LIMIT_DB
+from needle.placing.bands import BANDS, band_shares
 from needle.placing.modes import MODES, modes_for
 from needle.placing.timing import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.rendering.engine import render_audio
@@ -46,12 +47,17 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
 
     Its level, gain and group are left out. In a room this is its stereo picture: what left and right would get.
     """
+    if source.has_side_width:
+        # Each frequency as far as it belongs to each band.
+        found = response(mix, source.in_bands(mix.rate), at, frequencies)
+        by_band = found.reshape(len(frequencies), 2, 2, BANDS)
+        return np.einsum("fosb,bf->fos", by_band, band_shares(frequencies))
     values = values_at(source.still, np.array([at]))
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     gains = _in_stereo(mix, source, values, timing.share if timing else 1.0)
     turn = np.ones((len(frequencies), 1, 1), dtype=np.complex128)
     if timing:
-        delays = timing.delays(MODES[source.mode].positions(values, source.channels)[:, 0])
+        delays = timing.delays(source.panning.positions(values, source.channels)[:, 0])
         turn = np.exp(-2j * np.pi * frequencies[:, np.newaxis, np.newaxis] * delays)
     here, copy = doubled(source)
     found = here * gains * turn
@@ -198,12 +204,13 @@ def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, floa
         return {"mode": name}
     centre = float(np.clip(own.mean(), -1.0, 1.0))
     if name == "sides":
+        narrow = {"width_left": 0.0, "width_right": 0.0}
         if source.mode == "balance":
             left, right = (float(np.clip(20.0 * np.log10(max(g, 1e-5)), -96.0, 0.0)) for g in gains.diagonal())
-            found = {"pan_left": -1.0, "pan_right": 1.0, "level_left": left, "level_right": right}
+            found = {"pan_left": -1.0, "pan_right": 1.0, "level_left": left, "level_right": right, **narrow}
         else:
             even = {"level_left": 0.0, "level_right": 0.0}
-            found = {"pan_left": float(own[0]), "pan_right": float(own[-1]), **even}
+            found = {"pan_left": float(own[0]), "pan_right": float(own[-1]), **even, **narrow}
     elif name == "span":
         if source.mode == "balance":
             # Turned down on one side, it stood between the centre and the other.
@@ -300,6 +307,11 @@ def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
 _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}
 
 
+_PLAIN_PLACE: Mapping[str, Any] = {
+    "pan": 0.0, "pan_left": -1.0, "pan_right": 1.0, "span": 1.0, "level_left": 0.0, "level_right": 0.0,
+    "width_left": 0.0, "width_right": 0.0,
+}  # fmt: skip
+
 _PLAIN_ROOM: Mapping[str, Any] = {
     "front": 1.0, "height": 0.0, "front_left": 1.0, "front_right": 1.0, "height_left": 0.0, "height_right": 0.0,
     "spread": 0.0, "rotation": 0.0, "centre": 1.0, "snap": False, "ways": PLAIN_WAYS,
@@ -311,8 +323,7 @@ def _plain(source: MixSource, treatment: str) -> MixSource:
     found = replace(source, frozen=None, frozen_key="")
     if treatment == "place" or everything:
         kept = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
-        middle = {"pan": 0.0, "pan_left": -1.0, "pan_right": 1.0, "span": 1.0, "level_left": 0.0, "level_right": 0.0}
-        found = replace(found, **middle, **_PLAIN_ROOM, shift=0.0, lanes=kept)
+        found = replace(found, **_PLAIN_PLACE, **_PLAIN_ROOM, shift=0.0, lanes=kept)
     if treatment == "width" or everything:
         lanes = {name: lane for name, lane in found.lanes.items() if name != "width"}
         found = replace(found, **_PLAIN_WIDTH, lanes=lanes)

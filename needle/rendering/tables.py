@@ -7,7 +7,7 @@ import numpy as np
 
 from needle.conventions import db_to_gain
 from needle.layouts import STEREO
-from needle.moving.lane import SHAPES
+from needle.moving.lane import SHAPES, Values
 from needle.moving.parameters import PARAMETERS
 from needle.placing.laws import LAWS, law_named
 from needle.placing.modes import mode_for
@@ -56,11 +56,13 @@ def hand_reading(
 ) -> dict[str, Any]:
     """How a held source's channels become left and right at a time (s), whatever the hand does with their places.
 
-    Channel i at a place p sounds with ``weights[i]`` times the ``table``'s row at ``share`` × p; ``on_its_side``:
-    only on its own side. ``here`` and ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the
-    difference of arrival at either end, ``far`` whether only the far side is late. ``monitor`` (2, 2) is what reaches
-    either ear of left and right in that way of listening. ``two_sided``: every channel comes twice, for the left and
-    for the right. In a room ``room`` holds instead what reaches the ears from everywhere (``room_table``).
+    What comes is told by ``rows``: of which ``channel``, and the ``taps`` with which it sounds: a ``gain`` and an
+    ``offset`` from the channel's place, which is limited to ± ``most`` before. There it sounds with ``weights`` of
+    the channel times the ``table``'s row at ``share`` × place; ``on_its_side``: only on its own side. ``here`` and
+    ``opposite`` are the gains of that and of its mirror image. ``most`` (s) is the difference of arrival at either
+    end, ``far`` whether only the far side is late. ``monitor`` (2, 2) is what reaches either ear of left and right in
+    that way of listening. ``two_sided``: every row comes twice, for the left and for the right. In a room ``room``
+    holds instead what reaches the ears from everywhere (``room_table``).
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
@@ -68,6 +70,7 @@ def hand_reading(
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     return {
         "two_sided": two_sided(source),
+        "rows": _hand_rows(source, values),
         "weights": mode.weights(values, source.channels)[:, 0].tolist(),
         "table": "balance" if mode.on_its_side else "law",
         "on_its_side": mode.on_its_side,
@@ -79,6 +82,21 @@ def hand_reading(
         "monitor": (broadband(STEREO, listening.monitor, mix.rate, heads) * db_to_gain(listening.trim)).tolist(),
         "room": room_table(mix, source, at, listening, heads) if mix.room.surround else None,
     }
+
+
+def _hand_rows(source: MixSource, values: dict[str, Values]) -> list[dict[str, Any]]:
+    """What each channel that a hand gets is of: see ``side_rows`` for the two of a side that has a width."""
+    middle = {"offset": 0.0, "gain": 1.0}
+    if not source.has_side_width:
+        return [{"channel": channel, "most": 1.0, "taps": [middle]} for channel in range(source.channels)]
+    rows = []
+    for channel, name in enumerate(("width_left", "width_right")):
+        width = float(values[name][0])
+        # By the constant-power law the difference of both ends is what lies a right angle beside the middle.
+        gain = 0.5 / np.sin(width * np.pi / 4.0) if width else 0.0
+        beside = [{"offset": side * width, "gain": side * gain} for side in (1.0, -1.0)]
+        rows += [{"channel": channel, "most": 1.0 - width, "taps": taps} for taps in ([middle], beside)]
+    return rows
 
 
 def room_table(
@@ -95,7 +113,7 @@ def room_table(
     values = values_at(source, np.array([at]))
     along = np.linspace(-1.0, 1.0, PLAN_STEPS)
     x, y = np.meshgrid(along, along)
-    strength = np.sqrt((law_named(mix.law).gains(x.ravel(), mix.centre_zero) ** 2).sum(axis=0))
+    strength = law_named(mix.law).strength(x.ravel(), mix.centre_zero)
     ears = broadband(mix.room, listening.monitor, mix.rate, heads) * db_to_gain(listening.trim)
     halves = [mix.room.right * 0.0 + 1.0]
     if two_sided(source):

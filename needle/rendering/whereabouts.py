@@ -12,10 +12,11 @@ from needle.layouts import layout_named
 from needle.metering.room import energy_vector
 from needle.moving.lane import Values
 from needle.moving.parameters import PARAMETERS
+from needle.placing.bands import BAND_POWER, BANDS
 from needle.placing.coordinates import polar_of, room_of
 from needle.placing.modes import MODES, STEM
 from needle.rendering.mix import Mix, MixLayer, MixSource
-from needle.rendering.placements import placement, value_of, values_at
+from needle.rendering.placements import by_side, placement, value_of, values_at
 
 Places = NDArray[np.float64]
 
@@ -33,11 +34,26 @@ def places(mix: Mix, source: MixSource, times: Values) -> Places:
     elif source.mode in ("mono", "pan"):
         x = x[:1]
     ends = x[[0, -1]] if len(x) > 1 else x
-    if source.mode == "sides":
-        y, z = (np.array(np.broadcast_arrays(values[f"{n}_left"], values[f"{n}_right"])) for n in ("front", "height"))
+    if source.by_side:
+        y, z = by_side(values, 2)
     else:
         y, z = values["front"], values["height"]
     return _turned(ends, y, z, values["rotation"] + values["room_rotation"], times)
+
+
+def side_parts(mix: Mix, source: MixSource, times: Values) -> Places:
+    """The part of the room that each side stands over, from end to end: (sides, BANDS, 3, times), x, y and z.
+
+    There are no sides where none has a width.
+    """
+    if not source.has_side_width:
+        return np.zeros((0, BANDS, 3, len(times)))
+    banded = source.in_bands(mix.rate)
+    values = values_at(banded, times)
+    across = np.broadcast_to(banded.panning.positions(values, banded.channels), (banded.channels, len(times)))
+    depth, height = by_side(values, banded.channels)
+    found = _turned(across, depth, height, values["rotation"] + values["room_rotation"], times)
+    return found.reshape(2, BANDS, 3, len(times))
 
 
 def layer_places(source: MixSource, layer: MixLayer, times: Values) -> Places:
@@ -69,9 +85,10 @@ def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:
 
     A stem over the room is told by its direct part.
     """
-    told = replace(source, mode="span", span=1.0) if source.mode == STEM else source
-    gains = placement(mix, told, values_at(told, times), times)
-    return np.broadcast_to(np.sqrt((gains**2).sum(axis=1)), (mix.outputs, len(times)))
+    told = replace(source, mode="span", span=1.0) if source.mode == STEM else source.in_bands(mix.rate)
+    powers = placement(mix, told, values_at(told, times), times) ** 2
+    powers = powers * (BAND_POWER if source.has_side_width else 1.0)
+    return np.broadcast_to(np.sqrt(powers.sum(axis=1)), (mix.outputs, len(times)))
 
 
 @dataclass(frozen=True)

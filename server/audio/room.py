@@ -20,6 +20,7 @@ from needle.rendering.whereabouts import (
     layer_places,
     layout_changes,
     places,
+    side_parts,
     spreads,
     values_at_polar,
     with_values,
@@ -62,6 +63,7 @@ class ThingOut(Schema):
     kind: Literal["source", "layer"]
     ends: list[list[list[float]]]
     spread: list[float]
+    parts: list[list[list[list[float]]]] = []
 
 
 class WhereaboutsOut(Schema):
@@ -87,8 +89,9 @@ def whereabouts(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) 
     times = wanted.start + STEP * np.arange(count)
     found = []
     for source in mix.sources:
-        ends = _listed(places(mix, source, times))
-        found.append(ThingOut(id=source.id, kind="source", ends=ends, spread=_listed(spreads(source, times))))
+        ends, spread = _listed(places(mix, source, times)), _listed(spreads(source, times))
+        parts = _listed(side_parts(mix, source, times))
+        found.append(ThingOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
         for layer in source.layers:
             spread = np.full(count, layer.spread)
             ends = _listed(layer_places(source, layer, times))

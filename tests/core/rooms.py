@@ -47,12 +47,15 @@ def room_mixes(draw) -> Mix:
     for number in range(draw(st.integers(1, 3))):
         stereo = draw(st.booleans())
         moving = {name: draw(lanes(st.floats(low, high), 0.5, 4)) for name, low, high in MOVED if draw(st.booleans())}
+        if stereo and draw(st.booleans()):
+            moving["width_left"] = draw(lanes(st.floats(0.0, 1.0), 0.5, 4))
         ways = Ways(Way(), ((0.1, draw(st.floats(0.15, 0.4)), Way(("M+030", "M-030", "M+135"))),))
         sources.append(
             MixSource(
                 f"s{number}",
                 tone(200.0 + 130.0 * number, 0.5, 2 if stereo else 1, 0.3),
                 mode=draw(st.sampled_from(["span", "sides", "balance"])) if stereo else "pan",
+                width_right=draw(st.sampled_from([0.0, 0.6])),
                 spread=draw(st.sampled_from([0.0, 45.0])),
                 lfe=draw(st.sampled_from([-96.0, -6.0])),
                 lanes=moving,

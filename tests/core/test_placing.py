@@ -22,7 +22,8 @@ modes = st.sampled_from([(mode, n) for mode in MODES.values() for n in (1, 2, 5)
 @st.composite
 def values(draw) -> dict[str, float]:
     levels = {name: draw(st.floats(-40.0, 12.0)) for name in ("level_left", "level_right")}
-    return {**{name: draw(pans) for name in ("pan", "pan_left", "pan_right", "span")}, **levels}
+    widths = {name: draw(st.floats(0.0, 1.0)) for name in ("width_left", "width_right")}
+    return {**{name: draw(pans) for name in ("pan", "pan_left", "pan_right", "span")}, **levels, **widths}
 
 
 def mirrored(mode: str, given_values: dict[str, float]) -> dict[str, float]:

@@ -8,7 +8,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
-from server.mixing.models import Session
+from server.mixing.models import Operation, Session
 from server.mixing.revisions import replayed
 from server.mixing.state import stored_document
 from tests.server.sessions import SessionCase, source
@@ -186,6 +186,35 @@ class Upgrading(TransactionTestCase):
             self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "envelop": envelop})
             self.assertEqual(stored_document(found)["sends"]["low/hall"], {**send, "spread": 0.0})
             self.assertEqual(replayed(found)["returns"]["hall"]["envelop"], envelop)
+
+    def test_sides_have_no_width_where_there_was_none(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate([("mixing", "0008_surrounding_returns")])
+        user = get_user_model().objects.create(username="old")
+        low = {"id": "low", "name": "Low", "mode": "sides", "pan_left": -0.4, "pan_right": 0.2}
+        settings = {
+            "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
+            "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
+        }  # fmt: skip
+        opened = {"session": settings, "sources": {"low": low}}
+        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+        old.get_model("mixing", "Thing").objects.create(session=session, part="sources", key="low", value=low)
+        added = {"kind": "add-source", "source": low}
+        old.get_model("mixing", "Operation").objects.create(
+            session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="several",
+            body={"kind": "several", "operations": [added]}, inverse={"kind": "remove-source", "source": "low"},
+            changes=[{"part": "sources", "key": "low", "value": low}], touches=[], said="Low added",
+        )  # fmt: skip
+
+        self.migrate(leaves)
+        wanted = {**low, "width_left": 0.0, "width_right": 0.0}
+        found = Session.objects.get(pk=session.pk)
+        self.assertEqual(stored_document(found)["sources"]["low"], wanted)
+        self.assertEqual(found.opened["sources"]["low"], wanted)
+        (made,) = Operation.objects.filter(session=found)
+        self.assertEqual(made.changes[0]["value"], wanted)
+        self.assertEqual(made.body["operations"][0]["source"], wanted)
+        self.assertEqual(made.inverse, {"kind": "remove-source", "source": "low"})
 
     def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()

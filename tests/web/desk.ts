@@ -5,7 +5,7 @@ import { Wire } from "./wire";
 
 export const source = (id: string, order: number, values: Partial<Source> = {}): Source => ({
   id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
-  muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, span: 1, width: 1,
+  muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, width_left: 0, width_right: 0, span: 1, width: 1,
   exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
   double_ms: 0, double_trim: 0, front: 1, height: 0, front_left: 1, front_right: 1, height_left: 0, height_right: 0,
   spread: 0, rotation: 0, centre: 1, lfe: -96, trim: 0, snap: false, direct_muted: false, frozen: "", frozen_key: "", ...values,

@@ -1,5 +1,6 @@
 /** Numbers and times as engineers write them, lanes looked up in tables, and the chart's axes. */
 import { axisFor, labelled } from "@/chart/axis";
+import { partOf, widthTo } from "@/geometry/ends";
 import { lanePath, laneValue, pointBefore, type Point, type ShapeTables } from "@/geometry/lanes";
 import {
   clamp,
@@ -163,6 +164,23 @@ describe("the grid", () => {
 
   it("writes the clock", () => {
     expect([0, 43.66, 61.05, 599.99].map(clockText)).toEqual(["0:00.0", "0:43.6", "1:01.0", "9:59.9"]);
+  });
+});
+
+describe("the part of the field that a side stands over", () => {
+  it("lies about its place, as far as the field has room", () => {
+    expect(partOf(0.2, 0)).toBeUndefined();
+    expect(partOf(0.25, 0.5)).toEqual({ from: -0.25, to: 0.75 });
+    expect(partOf(-1, 0.5)).toEqual({ from: -1, to: 0 });
+    expect(partOf(0.7, 1)).toEqual({ from: -1, to: 1 });
+  });
+
+  it("reaches as far as one of its ends is pulled", () => {
+    for (const at of [-1, -0.6, 0, 0.3, 1])
+      for (const reach of [-1, -0.8, 0.1, 0.9, 1]) {
+        const part = partOf(at, widthTo(at, reach)) ?? { from: at, to: at };
+        expect(reach < at ? part.from : part.to).toBeCloseTo(reach, 9);
+      }
   });
 });
 

@@ -199,6 +199,64 @@ describe("treatments", () => {
   });
 });
 
+describe("a side's width", () => {
+  const handle = (name: string) => document.querySelector(`[data-mark=wide] [data-width=${name}]`)!;
+
+  async function apart(more: object = {}): Promise<void> {
+    const values = { mode: "sides", pan_left: -0.5, pan_right: 0.5, ...more };
+    await page.changed("sources", "wide", { ...source("wide"), ...values });
+    await page.press("Wide");
+  }
+
+  it("is pulled out of a side on the field, as one change", async () => {
+    await open();
+    await apart();
+    await page.drag(handle("right-to"), [600, 200], [640, 200], [660, 200]);
+    const placed = page.latest as Record<string, number>;
+    expect(page.operations).toHaveLength(1);
+    expect(Object.keys(placed).sort()).toEqual(["kind", "source", "width_right"]);
+    expect(placed.width_right).toBeGreaterThan(0);
+  });
+
+  it("is typed, and shown on the field", async () => {
+    await open();
+    await apart({ width_left: 0.5 });
+    const mark = document.querySelector("[data-mark=wide]")!;
+    expect(mark.getAttribute("aria-label")).toContain("over L100 to C");
+    expect(mark.querySelectorAll(".width:not(.none)")).toHaveLength(1);
+    await page.type("Right side's width", "40");
+    expect(page.latest).toMatchObject({ kind: "place-source", source: "wide", width_right: 0.4 });
+  });
+
+  it("is shown on the now strip, and is a line of its own", async () => {
+    page = new Page();
+    await page.desk("move");
+    await apart({ width_left: 0.5, width_right: 0.2 });
+    expect(document.querySelectorAll(".strip .part")).toHaveLength(2);
+    await page.choose("What the line follows", "Left side's width");
+    expect(page.text).toContain("50 %");
+  });
+
+  it("is seen by a listener and not pulled", async () => {
+    await open("stereo", "listener");
+    await apart({ width_left: 0.5 });
+    expect(document.querySelectorAll("[data-mark=wide] .width")).toHaveLength(1);
+    expect(document.querySelectorAll("[data-mark=wide] .width rect")).toHaveLength(0);
+  });
+
+  it("lies in the room where the core says that it sounds", async () => {
+    await open("room");
+    const places = [[-1, 0.5, 0], [0, 0.5, 0]].map((place) => place.map((value) => [value])); // prettier-ignore
+    const answer = page.answers["/room/whereabouts"] as { things: { id: string; parts: unknown[] }[] };
+    answer.things.find((one) => one.id === "wide")!.parts = [places, places];
+    await apart({ width_left: 0.5 });
+    await page.until(
+      () => document.querySelectorAll("[data-mark=wide] path.width").length === 2,
+      "it is drawn",
+    );
+  });
+});
+
 describe("kept placements", () => {
   it("are kept by a name, and used with their author's name beside them", async () => {
     page = new Page();

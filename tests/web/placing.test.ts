@@ -67,8 +67,9 @@ describe("a held source", () => {
     ],
     levels: [0, 1],
   };
+  const rowOf = (channel: number) => ({ channel, most: 1, taps: [{ offset: 0, gain: 1 }] });
   const reading: HandReading = {
-    two_sided: false, room: null, weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
+    two_sided: false, rows: [rowOf(0)], room: null, weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
     monitor: [[1, 0], [0, 1]],
   }; // prettier-ignore
 
@@ -78,7 +79,13 @@ describe("a held source", () => {
   });
 
   it("stays on its own side where it is balanced", () => {
-    const balance: HandReading = { ...reading, weights: [1, 1], table: "balance", on_its_side: true };
+    const balance: HandReading = {
+      ...reading,
+      rows: [0, 1].map(rowOf),
+      weights: [1, 1],
+      table: "balance",
+      on_its_side: true,
+    };
     const taps = handTaps(balance, gains, [1, 1], 48000);
     expect(taps.map((tap) => tap.gain)).toEqual([0, 0, 0, 1]);
   });
@@ -86,6 +93,18 @@ describe("a held source", () => {
   it("is heard opposite too where it is doubled", () => {
     const taps = handTaps({ ...reading, here: 0.5, opposite: 0.25 }, gains, [1], 48000);
     expect(taps.map((tap) => tap.gain)).toEqual([0.25, 0.5]);
+  });
+
+  it("of a side that has a width has it about the place that the hand gives it", () => {
+    const beside = [{ offset: 0.5, gain: 2 }, { offset: -0.5, gain: -2 }]; // prettier-ignore
+    const rows = [
+      { ...rowOf(0), most: 0.5 },
+      { channel: 0, most: 0.5, taps: beside },
+    ];
+    const taps = handTaps({ ...reading, rows }, gains, [-1], 48000);
+    expect(taps.map((tap) => tap.input)).toEqual([0, 0, 1, 1, 1, 1]);
+    // It stands no farther out than half way: from there to the centre and to the end.
+    expect(taps.slice(2).map((tap) => tap.gain)).toEqual([1.4, 1.4, -2, -0]);
   });
 
   it("arrives later on the far side where timing tells its place", () => {

@@ -10,7 +10,7 @@ const FRAMES = RATE / 2;
 
 /** What the core says of a mono source that is held. */
 const READING = {
-  two_sided: false, weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
+  two_sided: false, rows: [{ channel: 0, most: 1, taps: [{ offset: 0, gain: 1 }] }], weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
   monitor: [[1, 0], [0, 1]], room: null,
 }; // prettier-ignore
 

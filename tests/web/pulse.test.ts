@@ -87,7 +87,7 @@ describe("events", () => {
 describe("a hand on a source whose sides are turned down", () => {
   it("reads each channel as it is for the left and for the right", () => {
     const reading: HandReading = {
-      two_sided: true, weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0,
+      two_sided: true, rows: [{ channel: 0, most: 1, taps: [{ offset: 0, gain: 1 }] }], weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0,
       far: false, room: null, monitor: [[1, 0], [0, 1]],
     }; // prettier-ignore
     const gains = { positions: 3, law: [[1, 0], [0.7, 0.7], [0, 1]], balance: [], levels: [1] }; // prettier-ignore

@@ -7,7 +7,7 @@ import { petal, roomView } from "@/plan/view";
 import { usePlanHand } from "@/plan/useDrag";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
-import { roomTaps, type RoomReading } from "@/sound/hand";
+import { roomTaps, type HandRow, type RoomReading } from "@/sound/hand";
 import { usePlayer } from "@/sound/player";
 import { Desk, ROOMS, settle, source } from "./desk";
 
@@ -34,6 +34,8 @@ describe("places as they are written and typed", () => {
   });
 });
 
+const ROWS: HandRow[] = [{ channel: 0, most: 1, taps: [{ offset: 0, gain: 1 }] }];
+
 describe("what a hand hears in the room", () => {
   const reading: RoomReading = {
     steps: 2,
@@ -42,7 +44,7 @@ describe("what a hand hears in the room", () => {
     tables: [[1, 0, 0, 1, 0.5, 0, 0, 0.5]],
     weights: [2],
   };
-  const ears = (x: number, y: number): number[] => roomTaps(reading, [{ x, y }]).map((tap) => tap.gain);
+  const ears = (x: number, y: number): number[] => roomTaps(reading, ROWS, [{ x, y }]).map((tap) => tap.gain);
 
   it("is the table at its places, and between them as they lie", () => {
     expect(ears(-1, -1)).toEqual([2, 0]);
@@ -54,7 +56,7 @@ describe("what a hand hears in the room", () => {
 
   it("comes twice where something pulses after the place", () => {
     const twice = { ...reading, versions: 2, tables: [Array.from({ length: 16 }, (_, i) => i)] };
-    const taps = roomTaps(twice, [{ x: -1, y: -1 }]);
+    const taps = roomTaps(twice, ROWS, [{ x: -1, y: -1 }]);
     expect(taps.map(({ input, output }) => [input, output])).toEqual([
       [0, 0],
       [1, 0],

@@ -1,8 +1,9 @@
 """A mix told as objects and beds: what can be said by positions over time is an object, all else sounds in a bed.
 
 An object's sound is the source before its place and level; both are told block by block. What positions cannot say
-(placing by timing, a pulse that turns a side down behind the place, a double, layers, a stem over the room, levels of
-groups of loudspeakers) is a bed in the mix's layout, exactly as it sounds there. So is every return.
+(placing by timing, a pulse that turns a side down behind the place, a double, a side with a width, layers, a stem
+over the room, levels of groups of loudspeakers) is a bed in the mix's layout, exactly as it sounds there. So is every
+return.
 """
 
 from collections.abc import Callable, Mapping
@@ -106,6 +107,8 @@ def _not_an_object(mix: Mix, source: MixSource) -> str:
         return "it has a double opposite"
     if any(output_sides(part, some) is not None for part in parts):
         return "its pulse turns its sides down behind its place"
+    if source.has_side_width:
+        return "a side of it has a width"
     if not mix.room.surround:
         return ""
     if source.mode == STEM:
@@ -250,8 +253,7 @@ def _places(
         x, weights = np.array([[-1.0], [1.0]]), np.array([sides[0, 0], sides[1, 1]])
     else:
         x = MODES[source.mode].positions(values, source.channels)
-        strength = np.sqrt((law.gains(x, mix.centre_zero) ** 2).sum(axis=0))
-        weights = mode.weights(values, source.channels) * strength
+        weights = mode.strengths(law, values, source.channels, mix.centre_zero)
     if source.mode == "sides" and mix.room.surround:
         y, z = (np.array(np.broadcast_arrays(values[f"{n}_left"], values[f"{n}_right"])) for n in ("front", "height"))
     else:

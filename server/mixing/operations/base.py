@@ -130,6 +130,7 @@ _WORDS = {
     "exchange": "sides exchanged", "timing_ms": "arrival within", "timing_share": "told by level",
     "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
     "mode": "panned as", "front": "depth", "front_left": "left side's depth", "front_right": "right side's depth",
+    "width_left": "left side's width", "width_right": "right side's width",
     "height_left": "left side's height", "height_right": "right side's height",
     "centre": "centre share", "lfe": "LFE",
     "snap": "at the nearest loudspeaker", "direct_muted": "its own sound muted",
@@ -137,7 +138,7 @@ _WORDS = {
 _MS = {"timing_ms", "double_ms"}
 _DB = {"gain", "level", "trim", "level_left", "level_right", "double_trim", "lfe"}
 _PLACES = {"pan", "pan_left", "pan_right", "shift"}
-_SHARES = {"span", "width", "timing_share", "centre"}
+_SHARES = {"span", "width", "width_left", "width_right", "timing_share", "centre"}
 _DEGREES = {"spread", "rotation"}
 _DEPTHS = {"front", "front_left", "front_right"}
 _HEIGHTS = {"height", "height_left", "height_right"}

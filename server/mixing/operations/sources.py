@@ -54,6 +54,8 @@ class PlaceSource(_SetSource):
     pan_right: Pan | None = None
     level_left: Level | None = None
     level_right: Level | None = None
+    width_left: Share | None = None
+    width_right: Share | None = None
     span: Span | None = None
     width: Width | None = None
     exchange: bool | None = None

@@ -76,6 +76,8 @@ class StoredSource(Stored):
     pan_right: Pan = 1.0
     level_left: Level = 0.0
     level_right: Level = 0.0
+    width_left: Share = 0.0
+    width_right: Share = 0.0
     span: Span = 1.0
     width: Width = 1.0
     exchange: bool = False

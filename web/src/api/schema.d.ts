@@ -4443,6 +4443,10 @@ export interface components {
             timing_share?: number | null;
             /** Width */
             width?: number | null;
+            /** Width Left */
+            width_left?: number | null;
+            /** Width Right */
+            width_right?: number | null;
         };
         /**
          * PlacementOut
@@ -6519,6 +6523,16 @@ export interface components {
              * @default 1
              */
             width: number;
+            /**
+             * Width Left
+             * @default 0
+             */
+            width_left: number;
+            /**
+             * Width Right
+             * @default 0
+             */
+            width_right: number;
         };
         /**
          * StoredTurn
@@ -6817,6 +6831,11 @@ export interface components {
              * @enum {string}
              */
             kind: "source" | "layer";
+            /**
+             * Parts
+             * @default []
+             */
+            parts: number[][][][];
             /** Spread */
             spread: number[];
         };

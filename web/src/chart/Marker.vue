@@ -2,7 +2,7 @@
 /** A source on the now strip: one pointer, or two ends and the band between them. Each end may be dragged. */
 import { computed, ref } from "vue";
 import { endsOf, type End, type Values } from "@/geometry/ends";
-import { panText } from "@/geometry/pan";
+import { panText, partText } from "@/geometry/pan";
 import { useChartView } from "./view";
 import { useDeals } from "@/session/deals";
 import { useHand } from "@/session/hand";
@@ -32,10 +32,15 @@ const band = computed(() => {
   const [a, b] = ends.value.map((end) => props.x(end.at)) as [number, number];
   return { left: Math.min(a, b), width: Math.abs(a - b) };
 });
+const parts = computed(() =>
+  ends.value.flatMap(({ side, part }) =>
+    part ? [{ side, left: props.x(part.from), width: props.x(part.to) - props.x(part.from) }] : [],
+  ),
+);
 const said = (end: End): string =>
   end.side === "whole"
     ? `${props.source.name} at ${panText(end.at)}`
-    : `${props.source.name}, ${end.side} side at ${panText(end.at)}`;
+    : `${props.source.name}, ${end.side} side at ${panText(end.at)}${end.part ? `, ${partText(end.part)}` : ""}`;
 
 const held = ref<End["side"] | null>(null);
 let last: Values | null = null;
@@ -80,6 +85,13 @@ function onUp(): void {
       @pointermove="onMove"
       @pointerup="onUp"
       @pointercancel="onUp"
+    />
+    <span
+      v-for="part in parts"
+      :key="part.side"
+      class="part"
+      :class="part.side"
+      :style="{ left: `${part.left}px`, width: `${part.width}px` }"
     />
     <button
       v-for="end in ends"
@@ -131,6 +143,25 @@ function onUp(): void {
   cursor: ew-resize;
   touch-action: none;
 }
+/* What a side stands over: the left one's above the band, the right one's below it. */
+.part {
+  position: absolute;
+  height: 5px;
+  border: solid var(--source);
+  border-width: 2px 1px 0;
+  opacity: 0.55;
+  pointer-events: none;
+}
+.part.left {
+  top: 37px;
+}
+.part.right {
+  top: 50px;
+  border-width: 0 1px 2px;
+}
+.chosen .part {
+  opacity: 1;
+}
 .chosen .pointer svg {
   opacity: 1;
   stroke: var(--lamp);
@@ -141,7 +172,8 @@ function onUp(): void {
   opacity: 0.45;
 }
 .unheard .pointer svg,
-.unheard .band {
+.unheard .band,
+.unheard .part {
   opacity: 0.2;
 }
 </style>

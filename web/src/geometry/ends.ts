@@ -6,6 +6,13 @@ export interface End {
   /** Which end it is: the whole source, or its left or right side. */
   side: "whole" | "left" | "right";
   at: number;
+  /** The part of the field that it stands over, if it has a width. */
+  part?: Part;
+}
+
+export interface Part {
+  from: number;
+  to: number;
 }
 
 export type Values = Partial<Record<Parameter, number>>;
@@ -17,14 +24,15 @@ const round = (value: number): number => Math.round(value * 1e4) / 1e4;
 /** What tells where a source is: what a hand on its place may have hold of. */
 export const PLACING: Parameter[] = [
   "pan", "pan_left", "pan_right", "span", "front", "height", "front_left", "front_right", "height_left", "height_right",
+  "width_left", "width_right",
 ]; // prettier-ignore
 
 /** A source's ends from the values that it has. */
 export function endsOf(mode: string, value: Look): End[] {
   if (mode === "sides")
     return [
-      { side: "left", at: value("pan_left") },
-      { side: "right", at: value("pan_right") },
+      { side: "left", at: value("pan_left"), part: partOf(value("pan_left"), value("width_left")) },
+      { side: "right", at: value("pan_right"), part: partOf(value("pan_right"), value("width_right")) },
     ];
   if (mode === "span") {
     const [centre, width] = [value("pan"), value("span")];
@@ -34,6 +42,21 @@ export function endsOf(mode: string, value: Look): End[] {
     ];
   }
   return [{ side: "whole", at: value("pan") }];
+}
+
+/** The part of the field that a side of a width stands over: about its place, as far as the field has room. */
+export function partOf(at: number, width: number): Part | undefined {
+  if (!width) return undefined;
+  const middle = clamp(at, width - 1, 1 - width);
+  return { from: middle - width, to: middle + width };
+}
+
+/** The width of a side whose part reaches as far as a hand has pulled one of its ends. */
+export function widthTo(at: number, reach: number): number {
+  const width = Math.abs(reach - at);
+  // Where the field ends on one side, the part grows to the other alone.
+  const room = 1 - Math.abs(at);
+  return clamp(width <= room ? width : (width + room) / 2, 0, 1);
 }
 
 /** Every channel's place, in the order of the channels: what the gain table is read at. */

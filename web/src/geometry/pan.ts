@@ -8,6 +8,10 @@ export function panText(pan: number): string {
   return whole === 0 ? "C" : `${pan < 0 ? "L" : "R"}${whole}`;
 }
 
+/** A part of the field: over L100 to C. */
+export const partText = ({ from, to }: { from: number; to: number }): string =>
+  `over ${panText(from)} to ${panText(to)}`;
+
 /** L30, 30L, -30, R30, 30, c all work; null for anything else. */
 export function parsePan(text: string): number | null {
   const tidy = text.trim().toLowerCase().replace("−", "-");

@@ -125,6 +125,8 @@ export const FACES: Record<Parameter, ParameterFace> = {
   pan_right: place("Right side", 1),
   level_left: level("Left level"),
   level_right: level("Right level"),
+  width_left: { ...share("Left side's width", 0, 1), initial: 0 },
+  width_right: { ...share("Right side's width", 0, 1), initial: 0 },
   span: share("Span", -1, 1),
   width: share("Width", 0, 2),
   front: along("Front–back", "front"),

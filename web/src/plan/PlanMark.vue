@@ -20,6 +20,8 @@ const props = defineProps<{
   ends: Place[];
   view: RoomView;
   spread: number;
+  /** Over what each side stands, from end to end, if one has a width. */
+  parts: Place[][];
   heard: boolean;
   label?: Label;
   at: (event: PointerEvent) => { across: number; along: number };
@@ -54,6 +56,9 @@ const said = computed(() => {
 });
 const disc = computed(() =>
   props.spread > 0 ? 8 + (Math.min(props.spread, 360) / 360) * props.view.unit * 0.9 : 0,
+);
+const widths = computed(() =>
+  props.parts.map((part) => `M${part.map((one) => `${props.view.x(one)} ${props.view.y(one)}`).join("L")}`),
 );
 const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
 
@@ -127,6 +132,7 @@ function onKey(event: KeyboardEvent): void {
       :d="`M${points[0]!.x} ${points[0]!.y}L${points[1]!.x} ${points[1]!.y}`"
       @pointerdown.prevent="onDown($event, 'whole')"
     />
+    <path v-for="(d, i) in widths" :key="`w${i}`" class="width" :d="d" />
     <template v-for="(point, i) in points" :key="i">
       <template v-if="point.high">
         <path class="drop" :d="`M${point.foot.x} ${point.foot.y}L${point.x} ${point.y}`" />
@@ -189,6 +195,14 @@ function onKey(event: KeyboardEvent): void {
   opacity: 0.28;
   cursor: grab;
   touch-action: none;
+}
+.width {
+  fill: none;
+  stroke: var(--source);
+  stroke-width: 3;
+  stroke-linecap: square;
+  opacity: 0.6;
+  pointer-events: none;
 }
 .chosen .band {
   opacity: 0.5;

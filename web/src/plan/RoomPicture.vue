@@ -31,7 +31,8 @@ const chosen = computed(() => session.sources.find((one) => one.id === player.ch
 const marks = computed(() =>
   chart.shownSources.flatMap((source) => {
     const ends = room.endsNow(source.id);
-    return ends.length ? [{ source, ends, spread: room.spreadNow(source.id) }] : [];
+    const [spread, parts] = [room.spreadNow(source.id), room.partsNow(source.id)];
+    return ends.length ? [{ source, ends, spread, parts }] : [];
   }),
 );
 const labels = computed(() =>
@@ -43,7 +44,7 @@ const labels = computed(() =>
         text: source.name,
         x: Math.max(...xs),
         left: Math.min(...xs),
-        y: view.value.y(ends[0]!),
+        y: view.value.y(ends[xs.indexOf(Math.max(...xs))]!),
         first: chart.selection.includes(source.id),
       };
     }),
@@ -226,6 +227,7 @@ const corners = computed(() =>
       :source="one.source"
       :ends="one.ends"
       :spread="one.spread"
+      :parts="one.parts"
       :view="view"
       :heard="player.hears(one.source.id, session.muted(one.source))"
       :label="labels.get(one.source.id)"

@@ -26,6 +26,7 @@ export interface Span {
 /** The same of a stereo source's other side. */
 export const OTHER_SIDE: Partial<Record<Parameter, Parameter>> = {
   pan_left: "pan_right", pan_right: "pan_left", level_left: "level_right", level_right: "level_left",
+  width_left: "width_right", width_right: "width_left",
 }; // prettier-ignore
 
 /** Nothing shorter is picked (s). */

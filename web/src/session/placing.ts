@@ -8,14 +8,14 @@ import { useRoom } from "./room";
 import { useSession, type Parameter, type Source } from "./session";
 
 const PARAMETERS: Parameter[] = [
-  "pan", "level", "trim", "pan_left", "pan_right", "level_left", "level_right", "span", "width",
-  "front", "height", "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "lfe",
+  "pan", "level", "trim", "pan_left", "pan_right", "level_left", "level_right", "width_left", "width_right",
+  "span", "width", "front", "height", "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "lfe",
 ]; // prettier-ignore
 
 /** What a placement is made of, besides where it stands in time. */
 const PLACEMENT = [
-  "mode", "pan", "pan_left", "pan_right", "level_left", "level_right", "span", "width", "exchange", "invert_left",
-  "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms", "double_trim", "front", "height",
+  "mode", "pan", "pan_left", "pan_right", "level_left", "level_right", "width_left", "width_right", "span", "width",
+  "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms", "double_trim", "front", "height",
   "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "snap",
 ] as const; // prettier-ignore
 

@@ -163,6 +163,22 @@ export const useRoom = defineStore("room", () => {
       (end) => end.map((values) => at(values, moment.value)) as Place,
     );
   }
+  /** The part of the room that each side stands over now, if one has a width: places from end to end. */
+  function partsNow(id: string): Place[][] {
+    const source = session.document?.sources[id];
+    if (source && (inHand(id) || put.has(id))) return partsInHand(source);
+    return (things.value.get(id)?.parts ?? []).map((part) =>
+      part.map((place) => place.map((values) => at(values, moment.value)) as Place),
+    );
+  }
+  function partsInHand(source: Source): Place[][] {
+    const look = (parameter: Parameter): number => session.valueAt(source, parameter, player.playhead);
+    const ends = endsInHand(source) ?? [];
+    return endsOf(source.mode, look).flatMap(({ part }, i) => {
+      const end = ends[i];
+      return part && end ? [[part.from, part.to].map((across) => [across, end[1], end[2]] as Place)] : [];
+    });
+  }
   const spreadNow = (id: string): number => at(things.value.get(id)?.spread ?? [0], moment.value);
 
   /** Where the first end of a thing goes: places and times, from `from` to `to` (s). */
@@ -269,7 +285,7 @@ export const useRoom = defineStore("room", () => {
 
   return {
     layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
-    found, told, late, held, gainsNow, polarNow, look, endsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
+    found, told, late, held, gainsNow, polarNow, look, endsNow, partsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
     setWay, permit,
   }; // prettier-ignore
 });

@@ -29,6 +29,8 @@ export type Parameter =
   | "pan_right"
   | "level_left"
   | "level_right"
+  | "width_left"
+  | "width_right"
   | "span"
   | "width"
   | RoomParameter

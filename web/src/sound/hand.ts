@@ -1,13 +1,15 @@
 /** A held source's ways to both loudspeakers, looked up in the core's gain table at the places it is held at. */
 import type { GainTable } from "@/session/session";
-import { LEVEL_TOP, OFF_DB } from "@/geometry/pan";
+import { clamp, LEVEL_TOP, OFF_DB } from "@/geometry/pan";
 import type { Tap } from "./voice";
 
 /** What the core says of a source's placement, whatever the hand does with its places. */
 export interface HandReading {
   /** Every channel comes twice: as it is turned down for the left, and for the right. */
   two_sided: boolean;
-  /** Each channel's gain. */
+  /** What comes, channel by channel: of which of the source's it is, and where from its place it sounds, how strong. */
+  rows: HandRow[];
+  /** Each of the source's channels' gain. */
   weights: number[];
   table: "law" | "balance";
   /** Each channel sounds on its own side only. */
@@ -26,6 +28,13 @@ export interface HandReading {
   room: RoomReading | null;
 }
 
+export interface HandRow {
+  channel: number;
+  /** How far from the middle of the field the place may be, before the offsets. */
+  most: number;
+  taps: { offset: number; gain: number }[];
+}
+
 /** Tables over the plan, flat: by y from back to front, x from left to right, ear, version (left, right or both). */
 export interface RoomReading {
   steps: number;
@@ -34,13 +43,35 @@ export interface RoomReading {
   weights: number[];
 }
 
+/** From where each row of what comes sounds, and how strong: its taps at their offsets from its channel's place. */
+function rowPlaces(
+  rows: HandRow[],
+  places: number[],
+): { input: number; channel: number; at: number; gain: number }[] {
+  return rows.flatMap(({ channel, most, taps }, input) =>
+    taps.map(({ offset, gain }) => ({
+      input,
+      channel,
+      at: clamp(clamp(places[channel] ?? 0, -most, most) + offset, -1, 1),
+      gain,
+    })),
+  );
+}
+
 /** A held source's ways to both ears from places in a room, between the table's places as they lie. */
-export function roomTaps(reading: RoomReading, places: { x: number; y: number }[], level = 1): Tap[] {
+export function roomTaps(
+  reading: RoomReading,
+  rows: HandRow[],
+  places: { x: number; y: number }[],
+  level = 1,
+): Tap[] {
   const { steps, versions } = reading;
   const each = 2 * versions;
-  return places.flatMap(({ x, y }, input) => {
-    const table = reading.tables[Math.min(input, reading.tables.length - 1)]!;
-    const weight = (reading.weights[input] ?? 0) * level;
+  const across = places.map(({ x }) => x);
+  return rowPlaces(rows, across).flatMap(({ input, channel, at: x, gain }) => {
+    const table = reading.tables[Math.min(channel, reading.tables.length - 1)]!;
+    const weight = (reading.weights[channel] ?? 0) * gain * level;
+    const y = places[channel]?.y ?? 1;
     const [ax, ay] = [x, y].map((value) => ((Math.min(Math.max(value, -1), 1) + 1) / 2) * (steps - 1)) as [
       number,
       number,
@@ -54,7 +85,7 @@ export function roomTaps(reading: RoomReading, places: { x: number; y: number }[
       (from(back + 1, left, which) * (1 - right) + from(back + 1, left + 1, which) * right) * front;
     return [0, 1].flatMap((output) =>
       Array.from({ length: versions }, (_, version) => ({
-        input: input + version * places.length,
+        input: input + version * rows.length,
         output,
         gain: found(output * versions + version) * weight,
         delay: 0,
@@ -85,12 +116,12 @@ export function handTaps(
   rate: number,
   level = 1,
 ): Tap[] {
-  const rows = gains[reading.table];
-  const all = places.flatMap((place, input) => {
-    const row = rows[Math.round(((place * reading.share + 1) / 2) * (gains.positions - 1))] ?? [0, 0];
-    const weight = (reading.weights[input] ?? 0) * level;
+  const table = gains[reading.table];
+  const all = rowPlaces(reading.rows, places).flatMap(({ input, channel, at: place, gain }) => {
+    const row = table[Math.round(((place * reading.share + 1) / 2) * (gains.positions - 1))] ?? [0, 0];
+    const weight = (reading.weights[channel] ?? 0) * gain * level;
     const sides = [0, 1].map((output) => {
-      const silent = reading.on_its_side && output !== input;
+      const silent = reading.on_its_side && output !== channel;
       return silent ? 0 : row[output]! * weight;
     });
     const apart = place * reading.most * rate;
@@ -115,7 +146,7 @@ export function handTaps(
     return [...ways, ...copy];
   });
   const turned = reading.two_sided
-    ? all.map((way) => ({ ...way, input: way.input + way.output * places.length }))
+    ? all.map((way) => ({ ...way, input: way.input + way.output * reading.rows.length }))
     : all;
   return monitored(turned, reading.monitor);
 }

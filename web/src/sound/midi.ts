@@ -32,6 +32,7 @@ const RESTED = 300;
 const SIDES: [Parameter, Parameter][] = [
   ["pan_left", "pan_right"],
   ["level_left", "level_right"],
+  ["width_left", "width_right"],
 ];
 
 /** Where on a scale from one end to the other a number of so many bits stands; the middle number is the middle. */

@@ -342,7 +342,7 @@ export const usePlayer = defineStore("player", () => {
       const room = reading.room;
       const depths = frontsOf(source.mode, places.length, look);
       const xs = source.mode === "balance" ? [-1, 1] : places;
-      const taps = roomTaps(room, xs.map((x, i) => ({ x, y: depths[i]! })), level); // prettier-ignore
+      const taps = roomTaps(room, reading.rows, xs.map((x, i) => ({ x, y: depths[i]! })), level); // prettier-ignore
       return send({ type: "hand", taps, atOnce });
     }
     send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value, level), atOnce });

@@ -38,7 +38,8 @@ const placed = computed(() => {
         if (row < 0) row = rows.length;
         rows[row] = xs[0]!;
       }
-      return { mark, y: level.value.x(mark.level) - row * STEP, xs };
+      const parts = mark.ends.map(({ part }) => part && [axis.value.x(part.from), axis.value.x(part.to)]);
+      return { mark, y: level.value.x(mark.level) - row * STEP, xs, parts };
     });
 });
 const labels = computed(() =>
@@ -116,6 +117,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
       :key="one.mark.source.id"
       :mark="one.mark"
       :xs="one.xs"
+      :parts="one.parts"
       :y="one.y"
       :own-x="one.mark.shift ? axis.x(one.mark.own) : null"
       :label="labels.get(one.mark.source.id)"

@@ -2,8 +2,8 @@
 /** One source in the field: a mark, or two ends and a band; dragged for place and level, moved with the keys. */
 import { computed, ref } from "vue";
 import { useChartView } from "@/chart/view";
-import type { End, Values } from "@/geometry/ends";
-import { levelText, OFF_DB, panText } from "@/geometry/pan";
+import { widthTo, type End, type Values } from "@/geometry/ends";
+import { levelText, OFF_DB, panText, partText } from "@/geometry/pan";
 import { tidy } from "@/geometry/parameters";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
@@ -16,6 +16,8 @@ import type { Mark } from "./marks";
 const props = defineProps<{
   mark: Mark;
   xs: number[];
+  /** From where to where each end stands, if it has a width. */
+  parts: (number[] | undefined)[];
   y: number;
   ownX: number | null;
   label?: Label;
@@ -32,8 +34,12 @@ const source = computed(() => props.mark.source);
 const holder = computed(() => (props.to ? undefined : hand.holderOf(source.value)));
 const middle = computed(() => (Math.min(...props.xs) + Math.max(...props.xs)) / 2);
 const place = computed(() => props.mark.ends.map((end) => panText(end.at)).join(" to "));
+const wide = computed(() => props.mark.ends.flatMap(({ part }) => (part ? [partText(part)] : [])).join(", "));
 const value = computed(() => `${place.value} · ${levelText(props.mark.level)}`);
-const said = computed(() => `${source.value.name} ${value.value}${props.to ? ` in ${props.to.name}` : ""}`);
+const said = computed(
+  () =>
+    `${source.value.name} ${value.value}${wide.value && `, ${wide.value}`}${props.to ? ` in ${props.to.name}` : ""}`,
+);
 
 interface Held {
   side: End["side"];
@@ -88,6 +94,44 @@ function onMove(event: PointerEvent): void {
   values = { ...(across ? hand.toEnd(source.value, now.side, pan) : {}), ...(along ? { level } : {}) };
   if (others().length) return showAll(pan - now.pan, along ? level - now.level : 0, across);
   if (Object.keys(values).length) hand.move(source.value, values);
+}
+
+/** How far above or below its line a side's width is drawn: the left one's above, the right one's below. */
+const BESIDE = 14;
+/** Where the handles of a width lie that is none yet: this far beside the side. */
+const APART = 14;
+const spans = computed(() => {
+  if (props.to || source.value.mode !== "sides") return [];
+  const mine = player.chosen === source.value.id && session.mayEdit && !holder.value;
+  return props.mark.ends.flatMap(({ side, at }, i) => {
+    const part = props.parts[i];
+    if (side === "whole" || !(part || mine)) return [];
+    const x = props.xs[i]!;
+    const y = props.y + (side === "left" ? -BESIDE : BESIDE);
+    const [from, to] = [part?.[0] ?? x - APART, part?.[1] ?? x + APART];
+    return [{ side, at, from: from!, to: to!, y, there: !!part, handles: mine ? [from!, to!] : [] }];
+  });
+});
+type Width = "width_left" | "width_right";
+const pulled = ref<{ name: Width; at: number; width: number | null } | null>(null);
+
+function pull(event: PointerEvent, side: "left" | "right", at: number): void {
+  if (event.button !== 0) return;
+  (event.currentTarget as Element).setPointerCapture(event.pointerId);
+  pulled.value = { name: `width_${side}`, at, width: null };
+}
+
+function onPull(event: PointerEvent): void {
+  const now = pulled.value;
+  if (!now) return;
+  now.width = tidy(now.name, widthTo(now.at, props.at(event).pan));
+  hand.move(source.value, { [now.name]: now.width });
+}
+
+function letGo(): void {
+  const now = pulled.value;
+  pulled.value = null;
+  if (now && now.width !== null) hand.set(source.value, { [now.name]: now.width });
 }
 
 const others = (): string[] => view.selection.filter((id) => id !== source.value.id);
@@ -208,6 +252,24 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       @pointerup="onUp"
       @pointercancel="onUp"
     />
+    <g v-for="span in spans" :key="span.side" class="width" :class="{ none: !span.there }">
+      <path :d="`M${span.from} ${span.y - 4}v8m0-4H${span.to}m0-4v8`" />
+      <rect
+        v-for="(x, i) in span.handles"
+        :key="i"
+        :data-width="`${span.side}-${i ? 'to' : 'from'}`"
+        :x="x - 7"
+        :y="span.y - 7"
+        width="14"
+        height="14"
+        @pointerdown.prevent="pull($event, span.side, span.at)"
+        @pointermove="onPull"
+        @pointerup="letGo"
+        @pointercancel="letGo"
+      >
+        <title>How wide the {{ span.side }} side stands: drag</title>
+      </rect>
+    </g>
     <g
       v-for="(end, i) in mark.ends"
       :key="end.side"
@@ -269,6 +331,24 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
   fill: var(--source);
   opacity: 0.25;
   cursor: grab;
+  touch-action: none;
+}
+.width path {
+  fill: none;
+  stroke: var(--source);
+  stroke-width: 2;
+  opacity: 0.6;
+}
+.width.none path {
+  stroke-dasharray: 2 3;
+  opacity: 0.35;
+}
+.chosen .width:not(.none) path {
+  opacity: 1;
+}
+.width rect {
+  fill: transparent;
+  cursor: ew-resize;
   touch-action: none;
 }
 .chosen .band {

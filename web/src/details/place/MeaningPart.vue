@@ -37,7 +37,9 @@ const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
   props.source.mode === "sides"
     ? [
         { parameter: "level_left", title: "Left side's level" },
+        { parameter: "width_left", title: "Left side's width" },
         { parameter: "level_right", title: "Right side's level" },
+        { parameter: "width_right", title: "Right side's width" },
       ]
     : props.source.mode === "span"
       ? [

@@ -10,6 +10,13 @@ const WIDTH = 60;
 const HEIGHT = 26;
 const x = (pan: number): number => 4 + ((pan + 1) / 2) * (WIDTH - 8);
 
+const parts = computed(() =>
+  props.mode === "sides"
+    ? endsOf(props.mode, props.value).flatMap(({ part }, i) =>
+        part ? [{ from: x(part.from), to: x(part.to), y: i ? HEIGHT - 2 : HEIGHT - 12 }] : [],
+      )
+    : [],
+);
 const bars = computed(() => {
   if (props.mode === "balance") {
     const pan = props.value("pan");
@@ -39,6 +46,7 @@ const bars = computed(() => {
       :width="Math.abs(bars[1]!.x - bars[0]!.x)"
       height="4"
     />
+    <path v-for="part in parts" :key="part.y" class="part" :d="`M${part.from} ${part.y}H${part.to}`" />
     <g v-for="(bar, i) in bars" :key="i">
       <rect
         class="bar"
@@ -57,6 +65,10 @@ const bars = computed(() => {
 }
 .bar {
   fill: var(--source);
+}
+.part {
+  stroke: var(--source);
+  stroke-width: 2;
 }
 .band {
   fill: var(--source);

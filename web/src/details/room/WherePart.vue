@@ -38,9 +38,11 @@ const rows = computed<{ parameter: Parameter; title: string }[]>(() =>
         { parameter: "pan_left", title: "Left: across" },
         { parameter: "front_left", title: "front–back" },
         { parameter: "height_left", title: "height" },
+        { parameter: "width_left", title: "width" },
         { parameter: "pan_right", title: "Right: across" },
         { parameter: "front_right", title: "front–back" },
         { parameter: "height_right", title: "height" },
+        { parameter: "width_right", title: "width" },
       ]
     : [
         { parameter: "pan", title: "Across" },
