@@ -72,12 +72,13 @@ def documents(draw, layouts: tuple[str, ...] = ("0+2+0", "0+5+0", "4+7+0"), plai
             "centre": draw(st.sampled_from([1.0, 0.3])), "snap": draw(st.booleans()),
         }  # fmt: skip
         if not plain and draw(st.booleans()):
-            document["sources"][key]["timing"] = "symmetric"
+            document["sources"][key] |= {"timing": "symmetric", "width_left": draw(shares)}
     _returns(draw, document)
     owners = [*document["sources"], *(f"return:{key}" for key in document["returns"]), "room:mix"]
     for _ in range(draw(st.integers(0, 4))):
         owner = draw(st.sampled_from(owners))
-        parameters = [p for p in parameters_of(kind_and_id(owner)[0]) if not p.startswith("pulse")]
+        no_object = ("pulse", "width_left", "width_right") if plain else ("pulse",)
+        parameters = [p for p in parameters_of(kind_and_id(owner)[0]) if not p.startswith(no_object)]
         parameter = draw(st.sampled_from(parameters))
         key = lane_key(owner, parameter)
         document["lanes"][key] = lane_value(key, draw(lane_points(parameter)))

@@ -5,11 +5,15 @@ from pathlib import Path
 
 import numpy as np
 from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
 
-from needle.files.adm.bw64 import Bw64Writer, TrackRow
+from needle.files.adm.bw64 import Bw64Writer, TrackRow, opened
+from needle.files.adm.reading import read_programme
 from needle.files.adm.taking import take_in_adm
 from needle.files.adm.telling import moves_of, told
 from needle.files.adm.writing import write_adm
+from needle.files.audio import AudioInfo
 from needle.files.bundle import Bundle
 from needle.layouts import LAYOUTS
 from needle.moving.lane import Lane, Point
@@ -17,6 +21,7 @@ from needle.pulsing.pulse import Pulse, Pulsing
 from needle.rendering.engine import render_audio
 from needle.rendering.mix import Mix, MixSource
 from needle.session import mix_of
+from tests import examples
 from tests.core.adm_renderer import rendered, residual_db
 from tests.core.strategies import RATE
 
@@ -132,9 +137,23 @@ def block(at: float, lasts: float, place: str, more: str = "") -> str:
     return f'<audioBlockFormat rtime="{start}" duration="{duration}">{positions}{more}</audioBlockFormat>'
 
 
+@st.composite
+def anything(draw) -> tuple[str, str]:
+    """A block's place and what else it says."""
+    limits = {"azimuth": (-180.0, 180.0), "elevation": (-60.0, 90.0), "distance": (0.1, 1.0)}
+    place = " ".join(f"{name}={draw(st.floats(*ends)):.3f}" for name, ends in limits.items())
+    more = f"<gain>{draw(st.floats(0.05, 1.0)):.3f}</gain>"
+    if draw(st.booleans()):
+        more += f"<width>{draw(st.floats(0.0, 180.0)):.1f}</width>"
+    if draw(st.booleans()):
+        more += f'<objectDivergence azimuthRange="30">{draw(st.floats(0.0, 1.0)):.3f}</objectDivergence>'
+    if draw(st.booleans()):
+        more += f'<jumpPosition interpolationLength="{draw(st.floats(0.05, 0.5)):.3f}">1</jumpPosition>'
+    return place, more
+
+
 class TheirFiles(SimpleTestCase):
-    def taken(self, blocks: str) -> tuple[np.ndarray, np.ndarray]:
-        """What we make of a hand-made file, and what a renderer does: (speakers, frames) each."""
+    def file(self, blocks: str) -> Path:
         made = tempfile.TemporaryDirectory()
         self.addCleanup(made.cleanup)
         path = Path(made.name) / "theirs.wav"
@@ -143,12 +162,50 @@ class TheirFiles(SimpleTestCase):
             writer.describe(
                 [TrackRow(0, "ATU_00000001", "AC_00031001_00", "")], HAND_MADE.format(blocks=blocks).encode()
             )
-        list(take_in_adm(path, Path(made.name) / "session"))
-        return in_a_room(Path(made.name) / "session"), rendered(path, LAYOUTS["4+7+0"])
+        return path
+
+    def taken(self, blocks: str) -> tuple[np.ndarray, np.ndarray]:
+        """What we make of a hand-made file, and what a renderer does: (speakers, frames) each."""
+        path = self.file(blocks)
+        list(take_in_adm(path, path.parent / "session"))
+        return in_a_room(path.parent / "session"), rendered(path, LAYOUTS["4+7+0"])
 
     def test_blocks_near_to_each_other(self) -> None:
         steps = [block(i * 0.1, 0.1, f"azimuth={i * 4.0 - 80.0} elevation={i * 0.5} distance=1") for i in range(40)]
         self.assertLess(residual_db(*self.taken("".join(steps))), -35.0)
+
+    def test_blocks_far_from_each_other(self) -> None:
+        apart = {
+            "nine degrees every 100 ms": [(i * 0.1, 0.1, i * 9.0 - 180.0, 0.0) for i in range(40)],
+            "twenty every 250 ms": [(i * 0.25, 0.25, i * 20.0 - 160.0, 10.0) for i in range(16)],
+            "across the room": [(0.0, 1.0, 110.0, 0.0), (1.0, 1.0, -110.0, 0.0), (2.0, 1.0, 30.0, 40.0)],
+            "over the head": [(0.0, 1.0, 30.0, 0.0), (1.0, 2.0, -150.0, 0.0), (3.0, 1.0, -150.0, 0.0)],
+        }
+        for name, steps in apart.items():
+            with self.subTest(name):
+                blocks = [block(at, lasts, f"azimuth={a} elevation={e} distance=1") for at, lasts, a, e in steps]
+                self.assertLess(residual_db(*self.taken("".join(blocks))), -35.0)
+
+    @examples(12)
+    @given(st.lists(anything(), min_size=2, max_size=5))
+    def test_blocks_of_any_kind(self, steps: list[tuple[str, str]]) -> None:
+        lasts = SECONDS / len(steps)
+        blocks = [block(i * lasts, lasts, place, more) for i, (place, more) in enumerate(steps)]
+        self.assertLess(residual_db(*self.taken("".join(blocks))), -35.0)
+
+    def test_what_fades_across_is_told_and_takes_two_sources_of_one_sound(self) -> None:
+        places = [block(i * 2.0, 2.0, f"azimuth={110 - i * 220} elevation=0 distance=1") for i in range(2)]
+        path = self.file("".join(places))
+        folder = path.parent / "session"
+        list(take_in_adm(path, folder))
+        with Bundle(folder) as bundle:
+            sources = list(bundle.document["sources"].values())
+            self.assertEqual([one["name"] for one in sources], ["Bee", "Bee · by turns"])
+            self.assertEqual(len({one["asset"] for one in sources}), 1)
+            self.assertEqual(len({one["group"] for one in sources}), 1)
+        with opened(path) as file:
+            notes = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames)).notes
+        self.assertIn("Bee, at 0:02.00: from here it fades from place to place", " ".join(notes))
 
     def test_what_stands_and_jumps(self) -> None:
         jump = "<jumpPosition>1</jumpPosition>"

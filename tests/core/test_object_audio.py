@@ -286,6 +286,7 @@ class FromElsewhere(Folder):
         )
         for more, words in (
             ("<diffuse>1</diffuse>", "Bee, at 0:02.50: it is diffuse"),
+            ("<width>60</width><height>20</height>", "Bee, at 0:02.50: it is 60° wide and 20° high"),
             ("<depth>20</depth>", "Bee, at 0:02.50: it has a depth"),
             ('<channelLock maxDistance="0.3">1</channelLock>', "locked only within"),
             ('<objectDivergence azimuthRange="20">0.5</objectDivergence>', "diverges by 20°"),

@@ -14,6 +14,7 @@ from needle.conventions import db_to_gain
 from needle.errors import NeedleError
 from needle.files.adm.bw64 import TrackRow, description_of
 from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Zone
+from needle.files.adm.steps import fades
 from needle.files.audio import AudioInfo
 from needle.placing.coordinates import polar_of
 
@@ -24,6 +25,9 @@ _DIVERGENCE_RANGE = 30.0
 
 _DEFAULT_DIVERGENCE_RANGE = 45.0
 """The same in a file that does not say it (BS.2076-2, objectDivergence)."""
+
+_ALIKE_DEGREES = 1.0
+"""Width and height that differ by no more are taken as alike."""
 
 _TYPE_NAMES = {"0002": "a matrix", "0004": "a sound field (HOA)", "0005": "binaural"}
 _CLOCK = re.compile(r"^(\d{1,3}):(\d{1,2}):(\d{1,2})(?:\.(\d{1,12})(?:S(\d{1,9}))?)?$")
@@ -174,6 +178,10 @@ class _Reader:
         lock = element.find("channelLock")
         if lock is not None and lock.get("maxDistance"):
             self._note_once(name, "maxDistance", f"{at}: it is locked only within a distance there; here everywhere.")
+        width, height = _child(element, "width"), _child(element, "height")
+        if abs(width - height) > _ALIKE_DEGREES:
+            shape = f"it is {width:g}° wide and {height:g}° high there; here it is spread by the larger of both"
+            self._note_once(name, "shape", f"{at}: {shape}.")
         if element.find("zoneExclusion/zone[@minX]") is not None:
             self._note_once(name, "zones", f"{at}: its zones are given in room coordinates and were left out.")
         divergence = element.find("objectDivergence")
@@ -205,7 +213,11 @@ class _Reader:
         self._blocks_left -= len(blocks)
         if self._blocks_left < 0:
             raise NeedleError(f"{self.path.name} tells more than {MOST_BLOCKS} blocks. Thin its moves first.")
-        return Channel(row.track, called[:100], moves=_moves(self._blocks(name, blocks, start, gain)))
+        moves = _moves(self._blocks(name, blocks, start, gain))
+        for begins in fades(moves)[:1]:
+            across = "from here it fades from place to place, as a renderer plays it; two sources do so by turns"
+            self.notes.append(f"{name}, at {_clock_text(begins)}: {across}.")
+        return Channel(row.track, called[:100], moves=moves)
 
     def _channel_format(self, row: TrackRow) -> ET.Element | None:
         """The channel format of a track, by whatever way the file goes to it."""

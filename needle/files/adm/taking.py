@@ -14,6 +14,7 @@ from needle.errors import NeedleError
 from needle.files.adm.bw64 import opened
 from needle.files.adm.model import AdmObject, AdmProgramme, Channel, Moves, Values
 from needle.files.adm.reading import read_programme
+from needle.files.adm.steps import by_turns
 from needle.files.audio import MAX_SECONDS, AudioInfo, AudioWriter, check_samples
 from needle.files.bundle import ASSETS, write_session
 from needle.files.containers import check_promise
@@ -101,12 +102,7 @@ def _in_front(moves: Moves) -> bool:
 
 
 def _add(document: Document, tracks: dict[str, list[int]], one: AdmObject, layout: Layout, seconds: float) -> None:
-    pair = len(one.channels) == 2
-    if not one.bed:
-        groups = [one.channels] if pair else [(channel,) for channel in one.channels]
-    else:
-        stereo = pair and not any(channel.speaker and channel.speaker.lfe for channel in one.channels)
-        groups = [one.channels] if stereo else [(channel,) for channel in one.channels]
+    groups = _grouped(one)
     group = ""
     if len(groups) > 1:
         group = _key(document["groups"], one.name)
@@ -115,11 +111,30 @@ def _add(document: Document, tracks: dict[str, list[int]], one: AdmObject, layou
     for channels in groups:
         name = one.name if len(groups) == 1 else channels[0].name
         source = _source(document, name, channels, seconds, group)
-        tracks[source["asset"]] = [channel.track for channel in channels]
+        wanted = [channel.track for channel in channels]
+        # What plays the same tracks, as sources by turns do, shares them.
+        source["asset"] = next((asset for asset, rows in tracks.items() if rows == wanted), source["asset"])
+        tracks[source["asset"]] = wanted
         if channels[0].speaker is not None:
             _stand(document, source, channels)
         else:
             _move(document, source, channels, layout)
+
+
+def _grouped(one: AdmObject) -> list[tuple[Channel, ...]]:
+    """The channels of every source that an object or a bed becomes."""
+    pair = len(one.channels) == 2
+    if one.bed:
+        stereo = pair and not any(channel.speaker and channel.speaker.lfe for channel in one.channels)
+        return [one.channels] if stereo else [(channel,) for channel in one.channels]
+    turns = [by_turns(channel.moves) if channel.moves else () for channel in one.channels]
+    if pair and all(len(moves) == 1 for moves in turns):
+        return [tuple(replace(c, moves=moves[0]) for c, moves in zip(one.channels, turns, strict=True))]
+    return [
+        (replace(channel, moves=moves, name=f"{channel.name}{' · by turns' if number else ''}"),)
+        for channel, parts in zip(one.channels, turns, strict=True)
+        for number, moves in enumerate(parts)
+    ]
 
 
 def _source(

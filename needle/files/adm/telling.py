@@ -13,13 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.conventions import db_to_gain
+from needle.files.adm.gains import rendered_gains
 from needle.files.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Values, Zone
-from needle.layouts import LAYOUTS, Layout, Speaker
+from needle.layouts import Layout, Speaker
 from needle.moving.thinning import breakpoints
 from needle.placing.coordinates import polar_of
 from needle.placing.laws import law_named
 from needle.placing.modes import MODES, STEM, mode_for
-from needle.placing.room import permitted, polar_powers
 from needle.rendering.engine import render_audio, render_before_placement
 from needle.rendering.freezing import bare
 from needle.rendering.mix import Mix, MixSource
@@ -40,9 +40,6 @@ _MAX_GAIN_ERROR = 0.007
 
 It keeps well within 0.02 in any gain and a residual of -35 dB.
 """
-
-_CHECKED_LAYOUTS = ("4+7+0", "0+5+0")
-"""The layouts in which the error is held: a dense one, and a sparse one."""
 
 _ZONE = 1.0
 """How far a zone that silences a loudspeaker reaches beyond it (degrees)."""
@@ -83,6 +80,7 @@ def told(mix: Mix, name: str, names: Mapping[str, str]) -> Told:
             for part in source.parts:
                 named = f"{title} · {part.place}" if part.place else title
                 _add_object(objects, tracks, mix, part, named)
+            notes += [f"{title}: {note}." for note in _by_other_rules(mix, source)]
             low += [source] if source.to_lfe and mix.room.lfe is not None else []
         if source.layers:
             alone = without_returns(mix, [replace(source, direct_muted=True)])
@@ -116,6 +114,18 @@ def _not_an_object(mix: Mix, source: MixSource) -> str:
     if source.ways.group_gains(mix.room, some) is not None:
         return "groups of loudspeakers have levels of their own for it"
     return ""
+
+
+def _by_other_rules(mix: Mix, source: MixSource) -> list[str]:
+    """What of an object renderers play by rules of their own."""
+    if not mix.room.surround:
+        return []
+    found = []
+    if source.spread or "spread" in source.lanes:
+        found.append("its spread is told as an extent, which each renderer weighs by its own rule")
+    if any(way.off for way in source.ways.all):
+        found.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
+    return found
 
 
 def _add_object(objects: list[AdmObject], tracks: list[TrackSound], mix: Mix, source: MixSource, title: str) -> None:
@@ -174,7 +184,7 @@ def moves_of(mix: Mix, source: MixSource) -> list[Moves]:
     if len(times) > 1:
         fast = np.zeros(len(times) - 1, bool)
         for values in channels:
-            steps = np.abs(np.diff(_rendered_gains(values, zones, source.snap), axis=1))
+            steps = np.abs(np.diff(rendered_gains(values, zones, source.snap), axis=1))
             fast |= (steps > _FINE_ABOVE).any(axis=0)
         if fast.any():
             # A fast change may begin or end within the steps beside.
@@ -212,34 +222,6 @@ def _refined_times(times: Values, fast: NDArray[np.bool_]) -> Values:
     for low, high in zip(times[:-1][fast], times[1:][fast], strict=True):
         parts.append(np.arange(low, high, _FINE_STEP_SECONDS)[1:])
     return np.unique(np.round(np.concatenate(parts), 5))
-
-
-def _rendered_gains(values: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], lock: bool) -> Values:
-    """What a renderer makes of block values in the layouts that are checked: (speakers of all of them, times)."""
-    centre = (1.0 - values["divergence"]) / (1.0 + values["divergence"])
-    place = values["azimuth"], values["elevation"], values["distance"], values["extent"], centre
-    still = all(np.ptp(coordinate) == 0.0 for coordinate in place)
-    rows = []
-    for name in _CHECKED_LAYOUTS:
-        layout = LAYOUTS[name]
-        # A place that stands still is worked out once.
-        powers = polar_powers(layout, *(coordinate[:1] if still else coordinate for coordinate in place), lock)
-        powers = np.broadcast_to(powers, (len(powers), len(values["gain"])))
-        if any(zones):
-            powers = _without_zones(layout, powers, zones)
-        rows.append(np.sqrt(powers) * values["gain"])
-    return np.concatenate(rows)
-
-
-def _without_zones(layout: Layout, powers: Values, zones: tuple[tuple[Zone, ...], ...]) -> Values:
-    """Powers with the speakers in the zones of each time switched off."""
-    result = powers.copy()
-    for excluded in set(zones):
-        off = frozenset(s.name for s in layout.speakers if any(z.holds(s.azimuth, s.elevation) for z in excluded))
-        times = np.array([zone == excluded for zone in zones])
-        if off and len(off) < len(layout.speakers):
-            result[:, times] = permitted(layout, powers[:, times], {off: 1.0})
-    return result
 
 
 def _places(
@@ -295,7 +277,7 @@ def _blocks(
     times: Values, values: dict[str, Values], zones: tuple[tuple[Zone, ...], ...], source: MixSource
 ) -> Moves:
     """As few blocks as sound the same to a renderer that interpolates gains between them."""
-    gains = _rendered_gains(values, zones, source.snap)
+    gains = rendered_gains(values, zones, source.snap)
     edges = [i for i in range(1, len(times)) if zones[i] != zones[i - 1]]
     bounds = sorted({0, len(times) - 1, *edges, *(i - 1 for i in edges)})
     # The error is relative to the loudest gain, so that a soft source is as exact as a loud one.

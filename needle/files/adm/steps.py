@@ -1,0 +1,148 @@
+"""Steps from block to block as a renderer hears them: gains go straight (ITU-R BS.2127-0, 7.3), places need not.
+
+Between near places a sound moves while its gains go straight. Between places farther apart it does only by and by:
+the sum of both ends' gains is softer half way, and across the room it is in two places at once. So a step becomes a
+move along the way that the sum of both directions takes, softer by as much; and where that is not what a renderer
+plays, the sound fades out at one place and in at the other, which takes two sources by turns.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.files.adm.gains import CHECKED_LAYOUTS, rendered_gains
+from needle.files.adm.model import NUMBERS, Moves, Values
+from needle.placing.coordinates import unit_vectors
+
+_TOLERANCE = 0.012
+"""How far a gain may be off, of the loudest there is: within 0.02, with what comes of our own steps."""
+
+_SHORTEST = 0.006
+"""A quicker step (s) is a jump, over which we take 5 ms ourselves."""
+
+_WITHIN = np.linspace(0.0, 1.0, 9)[1:-1]
+"""Where within a step it is looked at."""
+
+_DEGREES = 1.0
+"""How far apart the points of a way that is no straight line may be."""
+
+_MOST_POINTS = 90
+
+
+def by_turns(moves: Moves) -> tuple[Moves, ...]:
+    """The moves that sound as a renderer plays ``moves``: of one source, or of two that sound by turns."""
+    if moves.still:
+        return (moves,)
+    kinds = _kinds(moves)
+    if not kinds.any():
+        return (moves,)
+    turns = np.concatenate([[0], np.cumsum(kinds == _FADES)]) % 2
+    return tuple(_of_turn(moves, kinds, turns, turn) for turn in range(1 + int(turns.any())))
+
+
+def fades(moves: Moves) -> Values:
+    """The times (s) at which a step begins that a moving place cannot sound like."""
+    return moves.times[:-1][_kinds(moves) == _FADES] if not moves.still else np.zeros(0)
+
+
+_MOVES, _BENDS, _FADES = range(3)
+
+
+def _kinds(moves: Moves) -> NDArray[np.intp]:
+    """Of every step: whether its place moves evenly, or as the sum of its ends does, or it fades."""
+    kinds = np.zeros(len(moves.times) - 1, dtype=np.intp)
+    corners = {name: getattr(moves, name) for name in NUMBERS}
+    at_corners = rendered_gains(corners, [moves.zones[0]] * len(moves.times), any(moves.lock))
+    tolerance = _TOLERANCE * max(float(at_corners.max(initial=0.0)), 1e-6)
+    changing = np.abs(np.diff(at_corners, axis=1)).max(axis=0) > tolerance
+    turning = np.any([np.diff(corners[name]) != 0.0 for name in NUMBERS if name != "gain"], axis=0)
+    open_steps = np.flatnonzero((np.diff(moves.times) > _SHORTEST) & (changing | turning))
+    for kind, way in ((_MOVES, _along), (_BENDS, _bent)):
+        if not open_steps.size:
+            break
+        ends = at_corners[:, open_steps, np.newaxis], at_corners[:, open_steps + 1, np.newaxis]
+        wanted = (1.0 - _WITHIN) * ends[0] + _WITHIN * ends[1]
+        numbers = way(moves, open_steps, _WITHIN, wanted)
+        flat = {name: np.ascontiguousarray(values.ravel()) for name, values in numbers.items()}
+        found = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(wanted.shape)
+        fits = np.abs(found - wanted).max(axis=(0, 2)) <= tolerance
+        kinds[open_steps[fits]] = kind
+        open_steps = open_steps[~fits]
+    kinds[open_steps] = _FADES
+    return kinds
+
+
+def _along(moves: Moves, steps: NDArray[np.intp], shares: Values, _wanted: Values) -> dict[str, Values]:
+    """The numbers at shares of some steps, each going evenly: (steps, shares)."""
+    rows = {name: getattr(moves, name) for name in NUMBERS}
+    return {
+        name: (1.0 - shares) * row[steps, np.newaxis] + shares * row[steps + 1, np.newaxis]
+        for name, row in rows.items()
+    }
+
+
+def _bent(moves: Moves, steps: NDArray[np.intp], shares: Values, wanted: Values) -> dict[str, Values]:
+    """The same with the direction of the sum of both ends, as strong as the gains that are wanted."""
+    numbers = _along(moves, steps, shares, wanted)
+    low, high = (unit_vectors(moves.azimuth[i], moves.elevation[i])[..., np.newaxis] for i in (steps, steps + 1))
+    x, y, z = (1.0 - shares) * moves.gain[steps, np.newaxis] * low + shares * moves.gain[steps + 1, np.newaxis] * high
+    azimuth = np.degrees(np.arctan2(-x, y))
+    middle = numbers["azimuth"]
+    return {
+        **numbers,
+        "azimuth": azimuth + 360.0 * np.round((middle - azimuth) / 360.0),
+        "elevation": np.degrees(np.arctan2(z, np.hypot(x, y))),
+        "gain": np.sqrt((wanted**2).sum(axis=0) / len(CHECKED_LAYOUTS)),
+    }
+
+
+def _of_turn(moves: Moves, kinds: NDArray[np.intp], turns: NDArray[np.intp], turn: int) -> Moves:
+    """What the source of one turn does: it stands at its next place before it comes in, and at its last one after."""
+    times: list[float] = []
+    rows: list[dict[str, float]] = []
+
+    def corner(at: float, numbers: dict[str, float]) -> None:
+        later = np.nextafter(times[-1], np.inf) if times and at <= times[-1] else at
+        times.append(float(later))
+        rows.append(numbers)
+
+    def numbers_at(index: int, gain: float | None = None) -> dict[str, float]:
+        numbers = {name: float(getattr(moves, name)[index]) for name in NUMBERS}
+        return numbers if gain is None else {**numbers, "gain": gain}
+
+    mine = turns == turn
+    for index, at in enumerate(moves.times):
+        comes_in = mine[index] and index > 0 and kinds[index - 1] == _FADES
+        if mine[index]:
+            if comes_in:
+                # Silent at the place where it is to come in, from where the other begins to go out.
+                corner(float(moves.times[index - 1]), numbers_at(index, 0.0))
+            corner(float(at), numbers_at(index))
+            if index < len(kinds) and kinds[index] == _BENDS:
+                for share, numbers in _bent_points(moves, index):
+                    corner(float(at + share * (moves.times[index + 1] - at)), numbers)
+            if index < len(kinds) and kinds[index] == _FADES:
+                corner(float(moves.times[index + 1]), numbers_at(index, 0.0))
+        elif not times:
+            corner(float(at), numbers_at(int(np.argmax(mine)), 0.0))
+    columns = {name: np.array([row[name] for row in rows]) for name in NUMBERS}
+    return replace(
+        moves,
+        times=np.array(times),
+        zones=(moves.zones[0],) * len(times),
+        lock=(any(moves.lock),) * len(times),
+        **columns,
+    )
+
+
+def _bent_points(moves: Moves, index: int) -> list[tuple[float, dict[str, float]]]:
+    """The points within a step that bends: (share of the step, numbers) each."""
+    ends = np.array([[moves.azimuth[i], moves.elevation[i]] for i in (index, index + 1)])
+    count = int(np.clip(np.ceil(np.abs(np.diff(ends, axis=0)).max() / _DEGREES), 4, _MOST_POINTS))
+    shares = np.linspace(0.0, 1.0, count + 1)[1:-1]
+    corners = {name: getattr(moves, name)[index : index + 2] for name in NUMBERS}
+    gains = rendered_gains(corners, [moves.zones[0]] * 2, any(moves.lock))
+    wanted = (1.0 - shares) * gains[:, :1, np.newaxis] + shares * gains[:, 1:, np.newaxis]
+    numbers = _bent(moves, np.array([index]), shares, wanted)
+    return [(float(share), {name: float(numbers[name][0, i]) for name in NUMBERS}) for i, share in enumerate(shares)]
