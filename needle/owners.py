@@ -128,7 +128,7 @@ def heard_in(document: Document, owner: str) -> tuple[str, ...]:
     if kind == "source" and thing["channels"] == 1:
         silent.add("width")
     if kind == "send" and thing["place"] != "own":
-        silent |= {"pan", "front", "height"}
+        silent |= {"pan", "front", "height", "spread"}
     return tuple(one for one in parameters_of(kind) if one not in silent and accepts(document, owner, one))
 
 

@@ -59,7 +59,7 @@ GROUP_AT_FIRST: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shi
 
 RETURN_AT_FIRST: dict[str, Any] = {
     "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0, "width": 1.0, "effects": [],
-    "front": 0.0, "height": 0.0, "rotation": 0.0, "envelop": PARAMETERS["envelop"].default,
+    "front": 0.0, "height": 0.0, "spread": 0.0, "rotation": 0.0, "envelop": PARAMETERS["envelop"].default,
 }  # fmt: skip
 
 SEND_AT_FIRST: dict[str, Any] = {
@@ -106,7 +106,7 @@ def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Docume
 VERSION = 7
 """What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
 no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends, version 6
-no width of a source's sides."""
+no width of a source's sides and no ``spread`` of returns."""
 
 _ENVELOPING = 6
 """The first version in which returns have ``envelop``."""

@@ -76,7 +76,7 @@ OF_PULSES = {"pulse_depth": "depth", "pulse_period": "period", "pulse_rate": "ra
 
 OF_OTHERS = {
     "send": ("level", "pan", "front", "height", "spread", *OF_PULSES),
-    "return": ("level", "pan", "width", "front", "height", "rotation", "envelop", *OF_PULSES),
+    "return": ("level", "pan", "width", "front", "height", "spread", "rotation", "envelop", *OF_PULSES),
     "group": ("level", *OF_PULSES),
     "layer": ("level", "pan", "span", "front", "height", "spread", "rotation"),
     "room": ("rotation",),

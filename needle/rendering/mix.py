@@ -299,15 +299,15 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
             yield replace(plain, audio=stem, asset="", **here, **wide)
 
 
-RETURN_IN_ROOM = ("front", "height", "rotation", "envelop")
+RETURN_IN_ROOM = ("front", "height", "spread", "rotation", "envelop")
 """Parameters that a return has in a room only."""
 
 
 @dataclass(frozen=True)
 class MixReturn:
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
-    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), ``rotation``, and
-    how much of a reverb's tail is diffuse (``envelop`` 0…1).
+    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
+    is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).
 
     Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
     """
@@ -322,6 +322,7 @@ class MixReturn:
     pulse: Pulsing | None = None
     front: float = 0.0
     height: float = 0.0
+    spread: float = 0.0
     rotation: float = 0.0
     envelop: float = PARAMETERS["envelop"].default
     room_rotation: float = 0.0

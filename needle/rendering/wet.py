@@ -118,7 +118,7 @@ def return_feed(
         place = _balanced(mix, one, pan, times)
         place = place if sides is None else place * on_sides(room, sides)
         turned = place[:, np.newaxis] * np.eye(mix.outputs)[:, :, np.newaxis]
-        turned = after(_rotated(mix, one, times), turned)
+        turned = after(_turned(mix, one, times), turned)
         width = before_placing({"width": value_of(one, "width", times)}, False, (False, False), _SIDES)
         turned = after(turned, None if width is None else _in_pairs(room, width))
         turned = turned * db_to_gain(value_of(one, "level", times))
@@ -160,17 +160,21 @@ def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
     return found
 
 
-def _rotated(mix: Mix, one: MixReturn, times: Values) -> Gains:
-    """Every channel of a return as a source where its speaker stands, turned: (channels, channels, times)."""
+def _turned(mix: Mix, one: MixReturn, times: Values) -> Gains:
+    """Every channel of a return as a source where its speaker stands, turned and spread.
+
+    Shape (channels, channels, times).
+    """
     room = mix.room
+    spread = value_of(one, "spread", times)
     turn = value_of(one, "rotation", times) + value_of(one, "room_rotation", times)
     turn = turn if one.pulse is None or (swing := one.pulse.turn(times)) is None else turn + swing
     straight = np.eye(mix.outputs)[:, :, np.newaxis]
-    if not room.surround or not np.any(turn):
+    if not room.surround or not (np.any(turn) or np.any(spread)):
         return straight
     x, y, z = (place[:, np.newaxis] for place in room.places)
-    found = np.broadcast_to(straight, (mix.outputs, mix.outputs, len(turn))).copy()
-    powers = room_powers(room, Where(x, y, z, turn))
+    found = np.broadcast_to(straight, (mix.outputs, mix.outputs, max(len(turn), len(spread)))).copy()
+    powers = room_powers(room, Where(x, y, z, turn, spread))
     found[np.ix_(room.standing, room.standing)] = np.sqrt(powers)
     return found
 

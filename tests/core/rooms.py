@@ -66,7 +66,8 @@ def room_mixes(draw) -> Mix:
         )
     layout = draw(st.sampled_from(ROOMS))
     chain = effects(*draw(st.sampled_from([("echo",), ("room",), ("high-pass", "room", "drive")])))
-    hull = MixReturn("hull", chain, envelop=draw(st.floats(0.0, 1.0)))
+    spread = draw(st.sampled_from([0.0, 60.0]))
+    hull = MixReturn("hull", chain, envelop=draw(st.floats(0.0, 1.0)), spread=spread)
     if draw(st.booleans()):
         hull = replace(hull, lanes={"envelop": draw(lanes(st.floats(0.0, 1.0), 0.5, 4))})
     return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(hull,))

@@ -116,13 +116,15 @@ class Versions(Folder):
             np.testing.assert_array_equal(found, render_audio(as_it_was, 0, RATE // 2))
             self.assertGreater(np.abs(found - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
 
-    def test_sides_from_before_they_had_a_width_have_none(self) -> None:
+    def test_sides_and_returns_from_before_stay_narrow(self) -> None:
         with zipfile.ZipFile(DATA / "bundle-v7.zip") as packed:
             files = {name: packed.read(name) for name in packed.namelist()}
         stored = json.loads(files[SESSION_FILE])
         stored["version"] = 6
         for source in stored["document"]["sources"].values():
             del source["width_left"], source["width_right"]
+        for one in stored["document"]["returns"].values():
+            del one["spread"]
         del stored["document"]["lanes"]["gulls/width_right"]
         path = self.folder() / "before.zip"
         with zipfile.ZipFile(path, "w") as packed:
@@ -132,6 +134,7 @@ class Versions(Folder):
             gulls = before.document["sources"]["gulls"]
             self.assertEqual((gulls["width_left"], gulls["width_right"]), (0.0, 0.0))
             self.assertFalse(before.mix().sources[1].has_side_width)
+            self.assertEqual([one["spread"] for one in before.document["returns"].values()], [0.0])
 
     def test_a_later_one_is_refused(self) -> None:
         folder = self.folder()

@@ -341,6 +341,11 @@ class Returns(SimpleTestCase):
         self.assertGreater(first["L"], first["R"] + 15.0)
         self.assertGreater(last["R"], last["L"] + 15.0)
         left = MixSource("a", noise(10), pan=-1.0, sends={"hull": MixSend(0.0)})
+        wide = mix(left, returns=(MixReturn("hull", lanes={"spread": Lane((Point(0.0, 0.0), Point(2.0, 180.0)))}),))
+        levels = [heard(wide, *span, only) for span in ((0.0, 0.05), (1.8, 2.0))]
+        self.assertLess(levels[0]["C"], levels[1]["C"] - 20.0)
+        powers = [sum(10.0 ** (level / 10.0) for level in one.values()) for one in levels]
+        self.assertAlmostEqual(10.0 * np.log10(powers[1] / powers[0]), 0.0, delta=0.3)
         turned = mix(left, returns=(MixReturn("hull", rotation=80.0),))
         self.assertAlmostEqual(heard(turned, listening=only)["Ls"], -20.0, delta=0.3)
 

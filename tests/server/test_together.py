@@ -183,11 +183,11 @@ class Upgrading(TransactionTestCase):
         self.migrate(leaves)
         for layout, envelop in (("0+2+0", 0.7), ("4+7+0", 0.0)):
             found = Session.objects.get(pk=sessions[layout])
-            self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "envelop": envelop})
+            self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "envelop": envelop, "spread": 0.0})
             self.assertEqual(stored_document(found)["sends"]["low/hall"], {**send, "spread": 0.0})
             self.assertEqual(replayed(found)["returns"]["hall"]["envelop"], envelop)
 
-    def test_sides_have_no_width_where_there_was_none(self) -> None:
+    def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
         old = self.migrate([("mixing", "0008_surrounding_returns")])
         user = get_user_model().objects.create(username="old")
@@ -196,13 +196,15 @@ class Upgrading(TransactionTestCase):
             "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
             "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
         }  # fmt: skip
-        opened = {"session": settings, "sources": {"low": low}}
+        hall = {"id": "hall", "name": "Hall", "effects": [], "envelop": 0.4}
+        opened = {"session": settings, "sources": {"low": low}, "returns": {"hall": hall}}
         session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
         old.get_model("mixing", "Thing").objects.create(session=session, part="sources", key="low", value=low)
-        added = {"kind": "add-source", "source": low}
+        old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
+        added = [{"kind": "add-source", "source": low}, {"kind": "add-return", "to": hall}]
         old.get_model("mixing", "Operation").objects.create(
             session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="several",
-            body={"kind": "several", "operations": [added]}, inverse={"kind": "remove-source", "source": "low"},
+            body={"kind": "several", "operations": added}, inverse={"kind": "remove-source", "source": "low"},
             changes=[{"part": "sources", "key": "low", "value": low}], touches=[], said="Low added",
         )  # fmt: skip
 
@@ -211,9 +213,12 @@ class Upgrading(TransactionTestCase):
         found = Session.objects.get(pk=session.pk)
         self.assertEqual(stored_document(found)["sources"]["low"], wanted)
         self.assertEqual(found.opened["sources"]["low"], wanted)
+        self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "spread": 0.0})
+        self.assertEqual(found.opened["returns"]["hall"], {**hall, "spread": 0.0})
         (made,) = Operation.objects.filter(session=found)
         self.assertEqual(made.changes[0]["value"], wanted)
         self.assertEqual(made.body["operations"][0]["source"], wanted)
+        self.assertEqual(made.body["operations"][1]["to"], {**hall, "spread": 0.0})
         self.assertEqual(made.inverse, {"kind": "remove-source", "source": "low"})
 
     def test_sources_lanes_passages_and_the_log_move_over(self) -> None:

@@ -203,7 +203,7 @@ describe("two returns in a room", () => {
   it("sweep against each other as one change of both lanes", async () => {
     const one = (id: string, order: number) => ({
       id, name: id, ink: 0, order, level: 0, muted: false, pan: 0, width: 1, effects: [], front: 0, height: 0,
-      rotation: 0, envelop: 0.7,
+      spread: 0, rotation: 0, envelop: 0.7,
     }); // prettier-ignore
     const desk = new Desk(
       { sources: { oars: source("oars", 0) }, returns: { hull: one("hull", 0), quay: one("quay", 1) } },

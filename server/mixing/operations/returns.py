@@ -79,6 +79,7 @@ class SetReturn(SetSome):
     width: Width | None = None
     front: InRoom | None = None
     height: InRoom | None = None
+    spread: Spread | None = None
     rotation: Rotation | None = None
     envelop: Envelop | None = None
     _part: ClassVar[str] = "returns"

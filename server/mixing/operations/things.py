@@ -139,6 +139,7 @@ class StoredReturn(Stored):
     effects: list[StoredEffect] = []
     front: InRoom = 0.0
     height: InRoom = 0.0
+    spread: Spread = 0.0
     rotation: Rotation = 0.0
     envelop: Envelop = PARAMETERS["envelop"].default
 

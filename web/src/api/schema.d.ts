@@ -5527,6 +5527,8 @@ export interface components {
             pan?: number | null;
             /** Rotation */
             rotation?: number | null;
+            /** Spread */
+            spread?: number | null;
             /** To */
             to: string;
             /** Width */
@@ -6266,6 +6268,11 @@ export interface components {
              * @default 0
              */
             rotation: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread: number;
             /**
              * Width
              * @default 1

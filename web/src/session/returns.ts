@@ -16,7 +16,7 @@ export function useReturns() {
       operation("add-return", {
         to: {
           id, name: `Return ${count}`, ink: (count + 4) % 10, order: count, level: 0, muted: false, pan: 0, width: 1,
-          front: 0, height: 0, rotation: 0, envelop: FACES.envelop.initial,
+          front: 0, height: 0, spread: 0, rotation: 0, envelop: FACES.envelop.initial,
           effects: [{ id: freshId("room"), kind: "room", on: true, settings: {} }],
         },
       }),

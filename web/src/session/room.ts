@@ -59,7 +59,7 @@ export const useRoom = defineStore("room", () => {
     surround.value ? ["pan", "front", "height", "spread"] : ["pan"],
   );
   const ofReturns = computed<Parameter[]>(() =>
-    surround.value ? ["front", "height", "rotation", "envelop"] : [],
+    surround.value ? ["front", "height", "spread", "rotation", "envelop"] : [],
   );
   const ofLayers = computed<Parameter[]>(() =>
     surround.value

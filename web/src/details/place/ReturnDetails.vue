@@ -22,9 +22,14 @@ const edits = useEdits();
 const library = useLibrary();
 const view = useChartView();
 const room = useRoom();
-const IN_ROOM: { parameter: "front" | "height" | "rotation" | "envelop"; title: string; tip: string }[] = [
+const IN_ROOM: {
+  parameter: "front" | "height" | "spread" | "rotation" | "envelop";
+  title: string;
+  tip: string;
+}[] = [
   { parameter: "front", title: "Front–back", tip: "Balance of front and back: the far end is turned down" },
   { parameter: "height", title: "Height", tip: "Balance of what is above and at the ear's height" },
+  { parameter: "spread", title: "Spread", tip: "How wide each of its channels stands about its loudspeaker" },
   { parameter: "rotation", title: "Rotation", tip: "Turns all its channels about the listener" },
   {
     parameter: "envelop",
@@ -61,19 +66,19 @@ const kept = computed(() => library.kept("return"));
 
 /** Another return's effects, level and place, in the place of these. */
 function use(preset: Preset): void {
-  const { effects, level, pan, width, envelop } = preset.content as unknown as Return;
+  const { effects, level, pan, width, spread, envelop } = preset.content as unknown as Return;
   const fresh = effects.map((effect) => ({ ...effect, id: freshId(effect.kind) }));
   edits.make(
     together(`${props.to.name} as “${preset.name}”`, [
       operation("arrange-effects", { to: props.to.id, effects: fresh }),
-      operation("set-return", { to: props.to.id, level, pan, width, envelop }),
+      operation("set-return", { to: props.to.id, level, pan, width, spread, envelop }),
     ]),
   );
 }
 
 function keep(name: string): Promise<void> {
-  const { ink, level, pan, width, envelop, effects } = props.to;
-  return library.keep("return", name, { ink, level, muted: false, pan, width, envelop, effects });
+  const { ink, level, pan, width, spread, envelop, effects } = props.to;
+  return library.keep("return", name, { ink, level, muted: false, pan, width, spread, envelop, effects });
 }
 </script>
 
