@@ -16,6 +16,7 @@ from needle.placing.laws import Gains, law_named
 from needle.placing.modes import SIDE_BANDS, STEM
 from needle.placing.stem import ambient_powers
 from needle.placing.timing import REACH, Timing, delayed, interpolated, timing_of
+from needle.rendering.bands import SideBands, StillBands
 from needle.rendering.dealing import DealtSound
 from needle.rendering.mix import BLOCK, Mix, MixSource
 from needle.rendering.placements import (
@@ -98,7 +99,7 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
     here, copy = doubled(source)
     late_copy = source.double_ms / 1000.0 * mix.rate if copy else 0.0
 
-    def at_once(times: Values) -> Gains:
+    def place(times: Values) -> Gains:
         values = values_at(source, times)
         matrix = placement(mix, source, values, times)
         if copy and not late_copy:
@@ -106,10 +107,15 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
         elif here != 1.0:
             matrix = here * matrix
         matrix = pulsed_in(pulsed_out(mix.room, matrix, source, times), source, times)
-        return after(matrix, prior(source, values)) * level_gain(source, values)
+        return after(matrix, prior(source, values))
+
+    def at_once(times: Values) -> Gains:
+        return place(times) * _level(source, times)
 
     if timing is None:
-        yield Feed(source.audio, source.offset, at_once, moved_by(source), bool(source.pulses))
+        yield _still_bands(mix, source, place) or Feed(
+            source.audio, source.offset, at_once, moved_by(source), bool(source.pulses)
+        )
         if not late_copy:
             return
     late = source.longest_delay(mix.rate)
@@ -123,12 +129,33 @@ def direct_feeds(mix: Mix, source: MixSource, first: int, last: int, render: Ren
         yield _late(mix, source, sound, first - late, delays, copy, late_copy, mirrored=True)
 
 
+def _level(source: MixSource, times: Values) -> Values:
+    """Its gain, level, trim and group level at each time, or once where none of them moves."""
+    return level_gain(source, {name: value_of(source, name, times) for name in LEVELS})
+
+
+def _still_bands(mix: Mix, source: MixSource, place: Callable[[Values], Gains]) -> Feed | None:
+    """The bands of a source of which nothing but its level moves, mixed where they are made; None for any other."""
+    if not isinstance(source.audio, SideBands) or source.pulses or source.ways.lanes:
+        return None
+    if not set(source.lanes) <= set(LEVELS):
+        return None
+
+    matrix = place(np.zeros(1))[:, :, 0]
+    playing = np.flatnonzero(matrix.any(axis=1))
+    to_outputs = np.eye(mix.outputs)[:, playing, np.newaxis]
+
+    def gains(times: Values) -> Gains:
+        return to_outputs * _level(source, times)
+
+    return Feed(StillBands(source.audio, matrix[playing]), source.offset, gains, tuple(source.lanes.values()))
+
+
 def _frozen_feed(mix: Mix, source: MixSource, frozen: Audio) -> Feed:
     """What was frozen of a source at its level, which is still to be set, and with its group's level."""
 
     def gains(times: Values) -> Gains:
-        values = {name: value_of(source, name, times) for name in LEVELS}
-        return np.eye(mix.outputs)[:, :, np.newaxis] * (level_gain(source, values) / db_to_gain(source.gain))
+        return np.eye(mix.outputs)[:, :, np.newaxis] * (_level(source, times) / db_to_gain(source.gain))
 
     return Feed(frozen, 0, gains, tuple(lane for name, lane in source.lanes.items() if name in LEVELS))
 

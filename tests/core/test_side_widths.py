@@ -113,6 +113,15 @@ class InStereo(SimpleTestCase):
         self.assertLess(np.abs(found - wanted)[:, after].max(), 1e-6)
         self.assertGreater(np.abs(found - wanted)[:, : RATE // 4].max(), 0.02)
 
+    def test_what_stands_still_sounds_as_if_it_moved(self) -> None:
+        fading = {"level": Lane((Point(0.0, -96.0), Point(1.0, 0.0)))}
+        for layout in ("0+2+0", "4+7+0"):
+            still = source(audio=noise(7, 2), pan_left=-0.3, width_left=0.4, width_right=1.0, lanes=fading)
+            moving = replace(still, lanes={**fading, "pan_left": Lane((Point(0.0, -0.3),))})
+            found, wanted = (rendered(one, layout=layout) for one in (still, moving))
+            np.testing.assert_allclose(found, wanted, atol=1e-6)
+            self.assertGreater(np.abs(wanted).max(), 0.05)
+
     def test_nothing_of_it_cancels_in_mono(self) -> None:
         wide = source(pan_left=0.0, width_left=1.0)
         spectrum = spectrum_of([wide.audio], 2, RATE)
