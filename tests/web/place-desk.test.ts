@@ -95,6 +95,22 @@ describe("a stereo source", () => {
     await page.until(() => !page.text.includes("…dB") && /dB/.test(page.text), "it is read");
     expect(ways()).toBe(before);
   });
+
+  it("is panned otherwise by what is read of the present, however long that takes", async () => {
+    const answer = page.answers["/sources/wide/placement"] as Schemas["PlacementOut"];
+    const sides = answer.modes.find((mode) => mode.name === "sides")!;
+    const later = { ...sides, values: { ...sides.values, pan_left: -0.123 } };
+    const placement = delayed(() => ({ ...answer, modes: [later] }));
+    await page.until(() => !page.named("[role=radio]", /^sides/).textContent.includes("…"), "it is read");
+    page.gives["/sources/wide/placement"] = placement.answer;
+    await page.changed("sources", "wide", { ...source("wide"), mode: "span", pan: 0.3, span: 0.5 });
+    await page.press(/^sides/);
+    expect(page.named("[role=radio]", /^sides/).getAttribute("aria-busy")).toBe("true");
+    expect(page.operations).toEqual([]);
+    placement.release();
+    await page.until(() => page.operations.length > 0, "it is chosen");
+    expect(JSON.stringify(page.latest)).toContain("-0.123");
+  });
 });
 
 describe("groups", () => {

@@ -385,7 +385,7 @@ export const useSession = defineStore("session", () => {
   }
 
   return {
-    id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, refusals, me, people, pending, previews,
+    id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, isSettled, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
 import { useLocalStorage } from "@vueuse/core";
-import { computed } from "vue";
+import { computed, ref, watch } from "vue";
 import { decibels } from "@/geometry/pan";
 import { operation, together, useEdits } from "@/session/edits";
 import type { PlacementReading } from "@/session/reading";
@@ -64,7 +64,23 @@ const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level"
 const even = useLocalStorage("meaning-keeps-level", true);
 const LEAST = 0.05;
 
-function choose({ name, title, read }: (typeof modes.value)[number]): void {
+/** What was chosen before the reading of the present has come: the values of an earlier one would not be its own. */
+const wished = ref("");
+const isCurrent = computed(
+  () => !session.connected || (session.isSettled && props.reading?.revision === session.revision),
+);
+watch(
+  () => props.source.id,
+  () => (wished.value = ""),
+);
+watch([wished, isCurrent], () => {
+  const mode = modes.value.find((one) => one.name === wished.value);
+  if (!mode || !isCurrent.value) return;
+  wished.value = "";
+  take(mode);
+});
+
+function take({ name, title, read }: (typeof modes.value)[number]): void {
   if (name === props.source.mode || !read) return;
   const placing = operation("place-source", { source: props.source.id, ...read.values });
   const evening = operation("set-gain", { source: props.source.id, gain: read.gain });
@@ -82,12 +98,19 @@ function choose({ name, title, read }: (typeof modes.value)[number]): void {
       :aria-checked="mode.name === source.mode"
       :disabled="!session.mayEdit || !mode.read"
       :title="mode.sentence"
-      @click="choose(mode)"
+      :aria-busy="mode.name === wished"
+      @click="wished = mode.name"
     >
       <ModePicture :mode="mode.name" :value="valuesOf(mode)" :ink="source.ink" />
       <span>{{ mode.title }}</span>
       <small class="number">{{
-        mode.name === source.mode ? "now" : mode.read ? change(mode.read.change) : "…"
+        mode.name === source.mode
+          ? "now"
+          : mode.name === wished
+            ? "…"
+            : mode.read
+              ? change(mode.read.change)
+              : "…"
       }}</small>
     </button>
   </div>
