@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from needle.files.adm.bw64 import Bw64Writer, TrackRow, opened
@@ -187,6 +187,13 @@ class TheirFiles(SimpleTestCase):
                 self.assertLess(residual_db(*self.taken("".join(blocks))), -35.0)
 
     @examples(12)
+    @example(
+        [
+            ("azimuth=0 elevation=0 distance=1", "<gain>0.5</gain>"),
+            ("azimuth=0 elevation=0 distance=0.5", "<gain>0.5</gain>"),
+            ("azimuth=0 elevation=0 distance=0.625", "<gain>1.0</gain>"),
+        ]
+    )
     @given(st.lists(anything(), min_size=2, max_size=5))
     def test_blocks_of_any_kind(self, steps: list[tuple[str, str]]) -> None:
         lasts = SECONDS / len(steps)

@@ -18,6 +18,9 @@ from needle.placing.coordinates import unit_vectors
 _TOLERANCE = 0.012
 """How far a gain may be off, of the loudest there is: within 0.02, with what comes of our own steps."""
 
+_RESIDUAL = 10.0 ** (-40.0 / 10.0)
+"""How much power a step's error may have, of the step's own, all loudspeakers together: within -35 dB."""
+
 _SHORTEST = 0.006
 """A quicker step (s) is a jump, over which we take 5 ms ourselves."""
 
@@ -66,7 +69,9 @@ def _kinds(moves: Moves) -> NDArray[np.intp]:
         numbers = way(moves, open_steps, _WITHIN, wanted)
         flat = {name: np.ascontiguousarray(values.ravel()) for name, values in numbers.items()}
         found = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(wanted.shape)
-        fits = np.abs(found - wanted).max(axis=(0, 2)) <= tolerance
+        error = found - wanted
+        fits = np.abs(error).max(axis=(0, 2)) <= tolerance
+        fits &= (error**2).sum(axis=(0, 2)) <= _RESIDUAL * (wanted**2).sum(axis=(0, 2))
         kinds[open_steps[fits]] = kind
         open_steps = open_steps[~fits]
     kinds[open_steps] = _FADES
