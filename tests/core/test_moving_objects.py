@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from needle.files.adm.bw64 import Bw64Writer, TrackRow, opened
 from needle.files.adm.reading import read_programme
+from needle.files.adm.steps import by_turns
 from needle.files.adm.taking import take_in_adm
 from needle.files.adm.telling import moves_of, told
 from needle.files.adm.writing import write_adm
@@ -101,6 +102,13 @@ class OurFiles(SimpleTestCase):
                     heard = render_audio(mix, 0, mix.frames)[LAYOUTS[layout].standing].astype(float)
                     self.assert_same(rendered(self.file(mix), LAYOUTS[layout]) / 0.5, heard / 0.5)
 
+    def test_what_we_write_moves_evenly_when_it_comes_back(self) -> None:
+        for name, values in CASES.items():
+            with self.subTest(name):
+                source = MixSource("one", noise(), **values)
+                (moves,) = moves_of(Mix(RATE, SECONDS, (source,), layout="4+7+0"), source)
+                self.assertEqual(len(by_turns(moves)), 1)
+
     def test_few_blocks_where_nothing_moves(self) -> None:
         still = Mix(RATE, SECONDS, (MixSource("one", noise(), pan=0.3),), layout="4+7+0")
         self.assertEqual(len(moves_of(still, still.sources[0])[0].times), 1)
@@ -109,6 +117,12 @@ class OurFiles(SimpleTestCase):
         times = moves_of(late, source)[0].times
         self.assertLess((times < 2.9).sum() + (times > 3.6).sum(), 4)
         self.assertLess(len(times), 80)
+
+    def test_a_turn_that_is_hardly_heard_goes_the_same_way_round(self) -> None:
+        turning = MixSource("one", noise(), spread=330.0, lanes={"rotation": lane((0.0, 0.0), (4.0, 256.0))})
+        moves = moves_of(Mix(RATE, SECONDS, (turning,), layout="0+5+0"), turning)[0]
+        self.assertLess(np.abs(np.diff(moves.azimuth)).max(), 180.0)
+        self.assertAlmostEqual(float(moves.azimuth[-1] - moves.azimuth[0]), 256.0, delta=0.01)
 
     def test_what_comes_back_sounds_as_a_renderer_makes_it(self) -> None:
         for name in ("several turns", "a sweep across", "quick moves", "a rise with a jump", "a fade while it goes"):

@@ -15,11 +15,13 @@ from needle.files.adm.gains import CHECKED_LAYOUTS, rendered_gains
 from needle.files.adm.model import NUMBERS, Moves, Values
 from needle.placing.coordinates import unit_vectors
 
-_TOLERANCE = 0.012
-"""How far a gain may be off, of the loudest there is: within 0.02, with what comes of our own steps."""
+_GOOD, _POOR = 10.0 ** (-42.0 / 10.0), 10.0 ** (-36.5 / 10.0)
+"""Up to what power of the error, of a step's own, its place moves evenly; and beyond what it fades.
 
-_RESIDUAL = 10.0 ** (-40.0 / 10.0)
-"""How much power a step's error may have, of the step's own, all loudspeakers together: within -35 dB."""
+All loudspeakers together, at -36.5 dB no gain is off by more than 0.015 of them.
+"""
+
+_SOFT = 10.0 ** (-6.0 / 10.0)
 
 _SHORTEST = 0.006
 """A quicker step (s) is a jump, over which we take 5 ms ourselves."""
@@ -54,28 +56,29 @@ _MOVES, _BENDS, _FADES = range(3)
 
 def _kinds(moves: Moves) -> NDArray[np.intp]:
     """Of every step: whether its place moves evenly, or as the sum of its ends does, or it fades."""
-    kinds = np.zeros(len(moves.times) - 1, dtype=np.intp)
+    kinds = np.full(len(moves.times) - 1, _MOVES, dtype=np.intp)
+    steps = np.flatnonzero(np.diff(moves.times) > _SHORTEST)
+    if not steps.size:
+        return kinds
     corners = {name: getattr(moves, name) for name in NUMBERS}
     at_corners = rendered_gains(corners, [moves.zones[0]] * len(moves.times), any(moves.lock))
-    tolerance = _TOLERANCE * max(float(at_corners.max(initial=0.0)), 1e-6)
-    changing = np.abs(np.diff(at_corners, axis=1)).max(axis=0) > tolerance
-    turning = np.any([np.diff(corners[name]) != 0.0 for name in NUMBERS if name != "gain"], axis=0)
-    open_steps = np.flatnonzero((np.diff(moves.times) > _SHORTEST) & (changing | turning))
-    for kind, way in ((_MOVES, _along), (_BENDS, _bent)):
-        if not open_steps.size:
-            break
-        ends = at_corners[:, open_steps, np.newaxis], at_corners[:, open_steps + 1, np.newaxis]
-        wanted = (1.0 - _WITHIN) * ends[0] + _WITHIN * ends[1]
-        numbers = way(moves, open_steps, _WITHIN, wanted)
-        flat = {name: np.ascontiguousarray(values.ravel()) for name, values in numbers.items()}
-        found = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(wanted.shape)
-        error = found - wanted
-        fits = np.abs(error).max(axis=(0, 2)) <= tolerance
-        fits &= (error**2).sum(axis=(0, 2)) <= _RESIDUAL * (wanted**2).sum(axis=(0, 2))
-        kinds[open_steps[fits]] = kind
-        open_steps = open_steps[~fits]
-    kinds[open_steps] = _FADES
+    ends = at_corners[:, steps, np.newaxis], at_corners[:, steps + 1, np.newaxis]
+    wanted = (1.0 - _WITHIN) * ends[0] + _WITHIN * ends[1]
+    # What is softer than the loudest by more than this may be off as if it were not.
+    floor = _SOFT * float((at_corners**2).sum(axis=0).max())
+    even, bent = (_residuals(moves, way(moves, steps, _WITHIN, wanted), wanted, floor) for way in (_along, _bent))
+    bends = (even > _GOOD) & (bent < even)
+    kinds[steps[bends]] = _BENDS
+    kinds[steps[np.minimum(even, bent) > _POOR]] = _FADES
     return kinds
+
+
+def _residuals(moves: Moves, numbers: dict[str, Values], wanted: Values, floor: float) -> Values:
+    """The power of the error of every step, of its own power or of ``floor``, all loudspeakers together: (steps,)."""
+    flat = {name: np.ascontiguousarray(values.ravel()) for name, values in numbers.items()}
+    gains = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(wanted.shape)
+    power = (wanted**2).sum(axis=0).mean(axis=1)
+    return ((gains - wanted) ** 2).sum(axis=0).mean(axis=1) / np.maximum(np.maximum(power, floor), 1e-12)
 
 
 def _along(moves: Moves, steps: NDArray[np.intp], shares: Values, _wanted: Values) -> dict[str, Values]:
@@ -88,10 +91,16 @@ def _along(moves: Moves, steps: NDArray[np.intp], shares: Values, _wanted: Value
 
 
 def _bent(moves: Moves, steps: NDArray[np.intp], shares: Values, wanted: Values) -> dict[str, Values]:
-    """The same with the direction of the sum of both ends, as strong as the gains that are wanted."""
+    """The same with the direction of the sum of both ends, as strong as the gains that are wanted.
+
+    An end counts by its gain, and by its distance: what is in the middle has no direction.
+    """
     numbers = _along(moves, steps, shares, wanted)
-    low, high = (unit_vectors(moves.azimuth[i], moves.elevation[i])[..., np.newaxis] for i in (steps, steps + 1))
-    x, y, z = (1.0 - shares) * moves.gain[steps, np.newaxis] * low + shares * moves.gain[steps + 1, np.newaxis] * high
+    low, high = (
+        (unit_vectors(moves.azimuth[i], moves.elevation[i]) * moves.gain[i] * moves.distance[i])[..., np.newaxis]
+        for i in (steps, steps + 1)
+    )
+    x, y, z = (1.0 - shares) * low + shares * high
     azimuth = np.degrees(np.arctan2(-x, y))
     middle = numbers["azimuth"]
     return {

@@ -6,7 +6,7 @@ over the room, levels of groups of loudspeakers) is a bed in the mix's layout, e
 return.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -40,6 +40,9 @@ _MAX_GAIN_ERROR = 0.007
 
 It keeps well within 0.02 in any gain and a residual of -35 dB.
 """
+
+_MOST_DEGREES = 150.0
+"""By how much a block turns at the most, however little of it is heard."""
 
 _ZONE = 1.0
 """How far a zone that silences a loudspeaker reaches beyond it (degrees)."""
@@ -283,13 +286,23 @@ def _blocks(
     # The error is relative to the loudest gain, so that a soft source is as exact as a loud one.
     tolerance = _MAX_GAIN_ERROR * float(np.clip(gains.max(initial=0.0), 1e-6, 1.0))
     still = not np.ptp(gains, axis=1).any() and not edges
-    at = [0] if still else breakpoints(times, gains, tolerance, bounds=bounds)
+    at = [0] if still else _turning_by_less(values["azimuth"], breakpoints(times, gains, tolerance, bounds=bounds))
     return Moves(
         times[at],
         *(values[name][at] for name in NUMBERS),
         zones=tuple(zones[i] for i in at),
         lock=tuple(source.snap for _ in at),
     )
+
+
+def _turning_by_less(azimuth: Values, at: Sequence[int]) -> list[int]:
+    """Indices, with more where a block would turn by half a circle: a reader would take the shorter way round."""
+    result = list(at[:1])
+    for end in at[1:]:
+        count = int(np.ceil(abs(azimuth[end] - azimuth[result[-1]]) / _MOST_DEGREES))
+        between = np.linspace(result[-1], end, count + 1).round().astype(int)[1:] if count > 1 else [end]
+        result += [int(index) for index in dict.fromkeys(between) if index > result[-1]]
+    return result
 
 
 def louder(export: Told, gain: float) -> Told:
