@@ -18,17 +18,17 @@ import numpy as np
 
 from benchmarks.rendering import RATE
 from demo.session import make_bundle
-from needle.balancing.causes import causes, ranked, shares
-from needle.balancing.counterweight import counterweight
-from needle.balancing.measuring import measured
-from needle.balancing.report import mix_report
-from needle.balancing.steps import finished
-from needle.balancing.weighing import Giver
-from needle.files.bundle import Bundle
+from needle.balance.causes import causes, ranked, shares
+from needle.balance.counterweight import counterweight
+from needle.balance.lean_model import Adjustable
+from needle.balance.measuring import measured
+from needle.balance.progress import finished
+from needle.export.report import mix_report
+from needle.io.bundle import Bundle
 from needle.metering.frames import Frames, measure_frames
 from needle.metering.overview import Overview
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.segments import render_segments, segment_count
+from needle.mix.model import Mix, MixSource
+from needle.render.segments import render_segments, segment_count
 
 
 def timed(what: str, work: Callable[[], Any], seconds: float = 0.0) -> Any:
@@ -59,7 +59,7 @@ def the_demo(folder: Path) -> None:
     first, last = round(stretch.start * 10), round(stretch.end * 10)
     found = timed("demo, causes of the leaning stretch", lambda: finished(shares(mix, first, last)))
     print(f"  first cause: {ranked(causes(found), 1.0)[0].id}")
-    givers = [Giver(one.id) for one in ranked(causes(found), 1.0)[:3]]
+    givers = [Adjustable(one.id) for one in ranked(causes(found), 1.0)[:3]]
     scope = [(stretch.start, stretch.end)]
     weight = timed("demo, a counterweight of three sources", lambda: finished(counterweight(mix, givers, scope)))
     print(f"  worst {weight.before:.2f} dB becomes {weight.after:.2f} dB")

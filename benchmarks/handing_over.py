@@ -14,22 +14,22 @@ import numpy as np
 
 from benchmarks.rendering import resident
 from demo.session import make_bundle
-from needle.balancing.report import mix_report
-from needle.balancing.steps import finished
-from needle.delivering.chart import Charted, write_chart
-from needle.delivering.sounds import Sound, sounds_of
-from needle.files.adm.bw64 import opened
-from needle.files.adm.reading import read_programme
-from needle.files.adm.taking import take_in_adm
-from needle.files.adm.telling import told
-from needle.files.adm.writing import write_adm
-from needle.files.audio import FORMATS, AudioInfo, AudioWriter
-from needle.files.bundle import Bundle, write_bundle
-from needle.files.lanes import lanes_json, lanes_table, read_moves
-from needle.files.midi_moves import read_midi_moves, write_midi_moves
-from needle.moving.lane import Lane, Point
-from needle.rendering.mix import Mix, MixSource
-from needle.session import groups_in, names_in, tempo_map
+from needle.automation.curve import Lane, Point
+from needle.balance.progress import finished
+from needle.export.chart import Charted, write_chart
+from needle.export.deliverables import Sound, sounds_of
+from needle.export.report import mix_report
+from needle.io.adm.from_mix import told
+from needle.io.adm.read import read_programme
+from needle.io.adm.to_session import import_adm
+from needle.io.adm.write import write_adm
+from needle.io.audio import FORMATS, AudioInfo, AudioWriter
+from needle.io.bundle import Bundle, write_bundle
+from needle.io.bw64 import opened
+from needle.io.lanes import lanes_json, lanes_table, read_moves
+from needle.io.midi_automation import read_midi_moves, write_midi_moves
+from needle.mix.model import Mix, MixSource
+from needle.session.document import groups_in, names_in, tempo_map
 
 RATE, SECONDS, SOURCES = 48000, 300, 64
 
@@ -125,7 +125,7 @@ def objects(folder: Path) -> None:
     with opened(path) as file:
         info = AudioInfo(file.samplerate, file.channels, file.frames)
         print(f"its description read: {took(lambda: read_programme(path, info)):.1f} s")
-    tell("taken in as a session", took(lambda: spent(take_in_adm(path, folder / "back"))), SECONDS)
+    tell("taken in as a session", took(lambda: spent(import_adm(path, folder / "back"))), SECONDS)
 
 
 def main() -> None:

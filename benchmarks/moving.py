@@ -18,9 +18,9 @@ os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
 import numpy as np
 
-from needle.moving.lane import Lane
-from needle.moving.parameters import PARAMETERS
-from needle.moving.recording import Hold, Pass, recorded
+from needle.automation.curve import Lane
+from needle.automation.parameters import PARAMETERS
+from needle.automation.recording import Hold, Pass, recorded
 
 SOURCES, POINTS = 64, 2000
 RECORDED_SECONDS = 600.0

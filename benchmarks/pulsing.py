@@ -13,14 +13,14 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.rendering import RATE, SECONDS, make_mix, measure
-from needle.conventions import TempoMap
-from needle.pulsing.deal import Deal, Event, Place, spread
-from needle.pulsing.onsets import find_onsets
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.pulsing.reading import best_fit
-from needle.pulsing.waves import WAVES
-from needle.rendering.freezing import frozen_sound
-from needle.rendering.mix import Mix
+from needle.autopan.groove_reading import best_fit
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.autopan.waveforms import WAVES
+from needle.dealing.deal import Deal, Event, Place, spread
+from needle.dsp.onsets import find_onsets
+from needle.mix.model import Mix
+from needle.render.freezing import frozen_sound
+from needle.tempo import TempoMap
 
 PULSES = PLACES = 16
 

@@ -14,12 +14,12 @@ from typing import Any
 
 import numpy as np
 
+from needle.automation.curve import Lane, Point
 from needle.effects.base import Effect
 from needle.effects.chain import EFFECTS, Chain
-from needle.moving.lane import Lane, Point
-from needle.rendering.delivery import deliver
-from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
-from needle.rendering.segments import render_segments, segment_count
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
+from needle.render.blocks import deliver
+from needle.render.segments import render_segments, segment_count
 
 RATE, SECONDS, SOURCES = 48000, 180, 32
 
@@ -51,9 +51,9 @@ def with_returns(mix: Mix) -> Mix:
     """Every source sent to a short and a long room, half of them to the opposite side."""
 
     def room(length: float) -> Chain:
-        return Chain(((EFFECTS["high-pass"], EFFECTS["high-pass"].defaults()), room_of(length)))
+        return Chain(((EFFECTS["high-pass"], EFFECTS["high-pass"].defaults()), polar_to_room(length)))
 
-    def room_of(length: float) -> tuple[Effect, dict[str, Any]]:
+    def polar_to_room(length: float) -> tuple[Effect, dict[str, Any]]:
         return EFFECTS["room"], EFFECTS["room"].checked({"length": length})
 
     sends = {"short": MixSend(-12.0), "long": MixSend(-15.0, place="opposite")}

@@ -10,15 +10,15 @@ from typing import Any
 
 import numpy as np
 
+from needle.automation.curve import Lane, Point
+from needle.dsp.point_source_panner import point_panner
 from needle.effects.chain import Chain, effect_named
 from needle.layouts import LAYOUTS
 from needle.metering.frames import measure_frames
-from needle.moving.lane import Lane, Point
-from needle.placing.point import point_panner
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixReturn, MixSend, MixSource
-from needle.rendering.monitor import PAST, to_ears
-from needle.rendering.segments import render_segments
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
+from needle.mix.monitors import PAST, to_ears
+from needle.render.engine import render_audio
+from needle.render.segments import render_segments
 
 RATE, SECONDS, SOURCES = 48000, 32, 64
 LAYOUT = "4+7+0"

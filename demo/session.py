@@ -7,19 +7,19 @@ from pathlib import Path
 
 from demo.clock import BEAT, BPM, LENGTH, RATE, seconds
 from demo.score import SCORE, mallet_notes
-from needle.checks import Document
 from needle.effects.chain import checked_effects
-from needle.files.audio import write_audio
-from needle.files.bundle import ASSETS, write_session
-from needle.session import (
-    GROUP_AT_FIRST,
-    RETURN_AT_FIRST,
-    SEND_AT_FIRST,
-    SOURCE_AT_FIRST,
+from needle.io.audio import write_audio
+from needle.io.bundle import ASSETS, write_session
+from needle.session.document import (
+    GROUP_DEFAULTS,
+    RETURN_DEFAULTS,
+    SEND_DEFAULTS,
+    SOURCE_DEFAULTS,
     empty_document,
     lane_key,
     send_key,
 )
+from needle.session.validation import Document
 
 NAME = "Night Ferry"
 
@@ -121,7 +121,7 @@ def document() -> Document:
     found["session"]["tempos"] = [[0.0, BPM]]
     for order, (key, name, level, pan, _) in enumerate(_SOURCES):
         found["sources"][key] = {
-            **SOURCE_AT_FIRST,
+            **SOURCE_DEFAULTS,
             "id": key,
             "name": name,
             "ink": order % 10,
@@ -151,7 +151,7 @@ def document() -> Document:
         "items": [[round(at / BEAT, 6), 0.5, float(midi), weight * 0.9] for at, midi, weight in mallet_notes()],
     }
     for order, (key, name, members) in enumerate(_GROUPS):
-        found["groups"][key] = {**GROUP_AT_FIRST, "id": key, "name": name, "order": order}
+        found["groups"][key] = {**GROUP_DEFAULTS, "id": key, "name": name, "order": order}
         for member in members:
             found["sources"][member]["group"] = key
     for order, (key, name, ink, level, effects) in enumerate(_RETURNS):
@@ -160,10 +160,10 @@ def document() -> Document:
             for i, (kind, settings) in enumerate(effects)
         ]
         values = {"id": key, "name": name, "ink": ink, "order": order, "level": level}
-        found["returns"][key] = {**RETURN_AT_FIRST, **values, "effects": checked_effects(kept)}
+        found["returns"][key] = {**RETURN_DEFAULTS, **values, "effects": checked_effects(kept)}
     for source, to, level, place, pan in _SENDS:
         values = {"id": send_key(source, to), "source": source, "return": to}
-        found["sends"][values["id"]] = {**SEND_AT_FIRST, **values, "level": level, "place": place, "pan": pan}
+        found["sends"][values["id"]] = {**SEND_DEFAULTS, **values, "level": level, "place": place, "pan": pan}
     for key, name, first, last in _PASSAGES:
         found["passages"][key] = {
             "id": key,

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.errors import NeedleError
-from needle.placing.coordinates import room_of
+from needle.room_coordinates import polar_to_room
 
 Numbers = NDArray[np.float64]
 
@@ -108,7 +108,7 @@ class Layout:
     @cached_property
     def places(self) -> Numbers:
         """Where every speaker stands in the room, (3, speakers): x, y, z."""
-        return room_of(*self.directions, np.ones(len(self.speakers)))
+        return polar_to_room(*self.directions, np.ones(len(self.speakers)))
 
     @cached_property
     def right(self) -> Numbers:

@@ -31,14 +31,14 @@ class Fault:
 FAULTS = (
     Fault(
         "left and right swapped",
-        "needle/rendering/engine.py",
+        "needle/render/engine.py",
         "def render_audio(",
         "def render_audio(*given, **how):\n    return _render_audio(*given, **how)[::-1]\n\n\ndef _render_audio(",
         ("tests.core.test_engine", "tests.core.test_signal_flow"),
     ),
     Fault(
         "one pan gain wrong by a tenth of a decibel",
-        "needle/placing/laws.py",
+        "needle/dsp/pan_laws.py",
         "    return np.sqrt(u * np.sin(u * (np.pi / 2.0)))",
         "    return 0.9886 * np.sqrt(u * np.sin(u * (np.pi / 2.0)))",
         ("tests.core.test_laws",),

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import TempoMap
 from needle.errors import NeedleError
+from needle.tempo import TempoMap
 
 Audio = NDArray[np.float32]
 Settings = Mapping[str, Any]

@@ -12,9 +12,9 @@ import numpy as np
 from cachetools import LRUCache
 from scipy.signal import fftconvolve
 
+from needle.dsp.convolution import convolved, partitioned, past_of
 from needle.effects.base import Around, Audio, Effect
 from needle.effects.chorus import CHORUS
-from needle.effects.convolving import convolved, partitioned, past_of
 from needle.effects.drive import DRIVE
 from needle.effects.echo import ECHO
 from needle.effects.filters import HIGH_PASS, LOW_PASS

@@ -2,8 +2,8 @@
 
 import numpy as np
 
+from needle.dsp.fractional_delay import REACH, delayed
 from needle.effects.base import Around, Audio, Effect, Setting, Settings
-from needle.placing.timing import REACH, delayed
 
 _SETTINGS = (
     Setting("voices", "Voices", 1.0, 4.0, 2.0, "", 1.0),

@@ -7,8 +7,8 @@ convolution".
 import numpy as np
 from scipy.signal import firwin, upfirdn
 
-from needle.conventions import db_to_gain
 from needle.effects.base import Around, Audio, Effect, Setting, Settings
+from needle.units import db_to_gain
 
 _TIMES = 4
 _HALF = 32

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.fft import rfft
 from scipy.signal.windows import hann
 
-from needle.conventions import power_to_db
+from needle.units import power_to_db
 
 Values = NDArray[np.float64]
 

@@ -9,13 +9,13 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import power_to_db
+from needle.dsp.k_weighting import WARM_UP_SECONDS, KWeighting
+from needle.dsp.loudness import loudness_of, sliding_mean
+from needle.dsp.true_peak import PAST, true_peaks
 from needle.layouts import STEREO, Layout, fold
 from needle.metering.bands import CENTRES, band_powers
-from needle.metering.kweighting import WARM_UP_SECONDS, KWeighting
 from needle.metering.lean import lean_db
-from needle.metering.loudness import loudness_of, sliding_mean
-from needle.metering.truepeak import PAST, true_peaks
+from needle.units import power_to_db
 
 Values = NDArray[np.float64]
 

@@ -5,8 +5,8 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.dsp.loudness import integrated, loudness_of
 from needle.errors import NeedleError
-from needle.metering.loudness import integrated, loudness_of
 
 Values = NDArray[np.float64]
 

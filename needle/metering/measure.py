@@ -6,17 +6,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.layouts import Layout, fold, layout_of_file
-from needle.metering.frames import FRAMES_PER_HOP, FRAMES_PER_SECOND, LONG_FRAMES, SHORT_FRAMES, mono_loss_db
-from needle.metering.kweighting import KWeighting
-from needle.metering.lean import Tolerance, lean_db, leaning_stretches
-from needle.metering.loudness import (
+from needle.dsp.k_weighting import KWeighting
+from needle.dsp.loudness import (
     integrated,
     loudness_of,
     loudness_range,
     sliding_mean,
 )
-from needle.metering.truepeak import TruePeak
+from needle.dsp.true_peak import TruePeak
+from needle.layouts import Layout, fold, layout_of_file
+from needle.metering.frames import FRAMES_PER_HOP, FRAMES_PER_SECOND, LONG_FRAMES, SHORT_FRAMES, mono_loss_db
+from needle.metering.lean import Tolerance, lean_db, leaning_stretches
 
 
 class Measurement:

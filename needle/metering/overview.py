@@ -7,7 +7,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import power_to_db
+from needle.dsp.loudness import (
+    MOMENTARY_HOPS,
+    SHORT_TERM_HOPS,
+    integrated,
+    loudness_of,
+    loudness_range,
+    sliding_mean,
+)
 from needle.metering.bands import Bands
 from needle.metering.frames import (
     FRAMES_PER_HOP,
@@ -27,14 +34,7 @@ from needle.metering.lean import (
     lean_db,
     leaning_stretches,
 )
-from needle.metering.loudness import (
-    MOMENTARY_HOPS,
-    SHORT_TERM_HOPS,
-    integrated,
-    loudness_of,
-    loudness_range,
-    sliding_mean,
-)
+from needle.units import power_to_db
 
 Values = NDArray[np.float64]
 

@@ -3,11 +3,11 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.conventions import power_to_db
 from needle.layouts import Layout
 from needle.metering.frames import LONG_FRAMES, SHORT_FRAMES, Frames, window
 from needle.metering.lean import lean_db
-from needle.placing.coordinates import unit_vectors
+from needle.room_coordinates import unit_vectors
+from needle.units import power_to_db
 
 Values = NDArray[np.float64]
 

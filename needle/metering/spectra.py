@@ -14,7 +14,7 @@ from scipy.fft import rfft
 from scipy.signal import sosfreqz
 from scipy.signal.windows import hann
 
-from needle.metering.kweighting import k_weighting
+from needle.dsp.k_weighting import k_weighting
 
 Values = NDArray[np.float64]
 Complex = NDArray[np.complex128]

@@ -11,9 +11,9 @@ from ninja import Query, Router
 
 from needle.metering.frames import COLUMNS
 from needle.metering.room import room_columns
-from needle.rendering.engine import render_before_placement
-from needle.rendering.segments import segment_count, segment_frames
-from needle.rendering.tables import hand_reading
+from needle.render.engine import render_before_placement
+from needle.render.preview_tables import hand_reading
+from needle.render.segments import segment_count, segment_frames
 from server.audio import segments
 from server.audio.heads import measured_heads
 from server.audio.hearing import Heard

@@ -14,12 +14,12 @@ import numpy as np
 from django.conf import settings
 from numpy.typing import NDArray
 
+from needle.dsp.onsets import THRESHOLD, Onsets, find_onsets
 from needle.errors import NeedleError
-from needle.files.audio import STRETCH_FRAMES, AudioInfo, audio_info, check_decoded_size, frames_at, read_at
+from needle.io.audio import STRETCH_FRAMES, AudioInfo, audio_info, check_decoded_size, frames_at, read_at
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
 from needle.metering.waveform import PER_SECOND, waveform
-from needle.pulsing.onsets import THRESHOLD, Found, find_onsets
 from server.audio.models import Asset, Freeze, Upload
 from server.mixing.models import Session, Thing
 from server.mixing.operations import Operation
@@ -156,12 +156,12 @@ def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum
 
 
 @lru_cache(maxsize=256)
-def asset_onsets(asset: str, rate: int, first: int, channels: int, threshold: float = THRESHOLD) -> Found:
+def asset_onsets(asset: str, rate: int, first: int, channels: int, threshold: float = THRESHOLD) -> Onsets:
     """The onsets of some of an asset's channels; those by the usual threshold are found once, then read."""
     path = _decoded_path(asset, rate).with_suffix(f".{first}+{channels}.onsets.npz")
     if threshold == THRESHOLD and path.exists():
         with np.load(path) as kept:
-            return Found(kept["times"], kept["strengths"])
+            return Onsets(kept["times"], kept["strengths"])
     found = find_onsets(asset_audio(asset, rate)[first : first + channels], rate, threshold)
     if threshold == THRESHOLD:
         partial = path.with_name(f"{uuid4().hex}{_PARTIAL}.npz")

@@ -11,12 +11,12 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from needle.balancing.causes import causes, ranked
-from needle.balancing.counterweight import Counterweight, counterweight
-from needle.balancing.mono import thinned
-from needle.balancing.pairs import Pair, compared
-from needle.balancing.steps import Steps
-from needle.balancing.weighing import Giver
+from needle.balance.causes import causes, ranked
+from needle.balance.counterweight import Counterweight, counterweight
+from needle.balance.lean_model import Adjustable
+from needle.balance.mono import thinned
+from needle.balance.pairs import Pair, compared
+from needle.balance.progress import Steps
 from needle.errors import NeedleError
 from needle.metering.frames import FRAMES_PER_HOP, Frames
 from needle.metering.lean import (
@@ -31,7 +31,7 @@ from needle.metering.lean import (
 )
 from needle.metering.overview import Overview, finite, listed
 from needle.metering.spectra import THIRD_OCTAVES
-from needle.rendering.mix import Listening, Mix
+from needle.mix.model import Listening, Mix
 from server.audio.hearing import Heard, Ids, ids, spectra
 from server.audio.mixes import mix_at
 from server.audio.segments import content_between, known_frames, known_shares
@@ -131,7 +131,7 @@ class BalanceOut(Schema):
 
 
 class CauseOut(Schema):
-    """What a source or a return adds to a lean (``needle.balancing.causes.Cause``)."""
+    """What a source or a return adds to a lean (``needle.balance.causes.Cause``)."""
 
     id: str
     kind: str
@@ -159,7 +159,7 @@ class SideOut(Schema):
 
 
 class PairFound(Schema):
-    """A pair side by side (``needle.balancing.pairs.Pair``)."""
+    """A pair side by side (``needle.balance.pairs.Pair``)."""
 
     first: SideOut
     second: SideOut
@@ -184,7 +184,7 @@ class ChangeOut(Schema):
 
 
 class CounterweightFound(Schema):
-    """A counterweight (``needle.balancing.counterweight.Counterweight``) with the lean as it would be."""
+    """A counterweight (``needle.balance.counterweight.Counterweight``) with the lean as it would be."""
 
     changes: list[ChangeOut]
     before: float
@@ -204,7 +204,7 @@ class CounterweightOut(Schema):
 
 
 class ThinnedOut(Schema):
-    """What a source loses in mono (``needle.balancing.mono.Thinned``)."""
+    """What a source loses in mono (``needle.balance.mono.Thinned``)."""
 
     source: str
     loss: float
@@ -327,13 +327,13 @@ def find_counterweight(
     return {"revision": revision, "done": done, "counterweight": told}
 
 
-def _givers(text: str) -> list[Giver]:
+def _givers(text: str) -> list[Adjustable]:
     try:
         parts = [one.split(":") for one in ids(text)]
         numbers = [(source, float(level), float(place)) for source, level, place in parts]
     except ValueError as error:
         raise Refused("Say who may give way as source:dB:place, separated by commas.", 422) from error
-    return [Giver(*one) for one in numbers]
+    return [Adjustable(*one) for one in numbers]
 
 
 def _counterweight_out(found: Counterweight, tolerance: Tolerance) -> dict[str, Any]:

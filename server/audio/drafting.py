@@ -6,15 +6,15 @@ from uuid import UUID
 
 from django.db.models import Q
 
-from needle.checks import Document
-from needle.moving.grid import bars_words
-from needle.moving.lane import Lane, Point, stored
-from needle.moving.ranges import RangeEdit, Surroundings, changed
-from needle.moving.recording import Hold, Pass, recorded_steps
-from needle.moving.stretch import written
-from needle.owners import lane_in, lane_key, lane_value, named, owned_parameter, static_in
-from needle.pulsing.stored import PULSE_AT_FIRST
-from needle.session import piece_length, tempo_map
+from needle.automation.curve import Lane, Point, stored
+from needle.automation.edits import RangeEdit, Surroundings, changed
+from needle.automation.grid import bars_words
+from needle.automation.recording import Hold, Pass, recorded_steps
+from needle.automation.splice import written
+from needle.session.document import piece_length, tempo_map
+from needle.session.owners import lane_in, lane_key, lane_value, named, owned_parameter, static_in
+from needle.session.rhythm import PULSE_DEFAULTS
+from needle.session.validation import Document
 from server.mixing.access import Refused
 from server.mixing.models import Draft, Operation, Session
 
@@ -150,7 +150,7 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
         if which == "draft":
             for write in _draft(session, what).writes:
                 if "pulse" in write:
-                    pulses[write["pulse"]] = {"id": write["pulse"], **PULSE_AT_FIRST, **write["values"]}
+                    pulses[write["pulse"]] = {"id": write["pulse"], **PULSE_DEFAULTS, **write["values"]}
                     continue
                 key = lane_key(write["source"], write["parameter"])
                 before = Lane.of(lanes.get(key, {"points": []})["points"])

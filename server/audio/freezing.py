@@ -5,8 +5,8 @@ from uuid import uuid4
 from django.conf import settings
 
 from needle.errors import NeedleError
-from needle.files.audio import AudioWriter
-from needle.rendering.freezing import frozen_sound, key_of
+from needle.io.audio import AudioWriter
+from needle.render.freezing import frozen_sound, key_of
 from server.audio.assets import store_asset
 from server.audio.mixes import mix_at
 from server.audio.models import Asset, Freeze

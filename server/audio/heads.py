@@ -9,9 +9,9 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 
-from needle.files.sofa import Head, read_head
+from needle.io.sofa import Head, read_head
 from needle.layouts import Layout
-from needle.rendering.monitor import HEAD, Responses
+from needle.mix.monitors import HEAD, Responses
 from server.audio.models import MeasuredHead
 from server.mixing.access import Refused
 from server.mixing.throttling import Often

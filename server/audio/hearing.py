@@ -7,10 +7,10 @@ from cachetools import LRUCache
 from ninja import Schema
 from pydantic import Field
 
-from needle.balancing.trial import Change, tried
-from needle.rendering.mix import Listening, Mix, MixSource
-from needle.rendering.monitor import checked_monitor
-from needle.rendering.readings import without
+from needle.balance.trial import Change, tried
+from needle.mix.model import Listening, Mix, MixSource
+from needle.mix.monitors import checked_monitor
+from needle.render.placement_analysis import without
 from server.audio.mixes import document_for, mix_with
 from server.audio.reading import source_of, spectrum_in
 from server.mixing.models import Session

@@ -7,11 +7,11 @@ from uuid import UUID
 
 from cachetools import LRUCache
 
-from needle.checks import Document
-from needle.moving.lane import Lane
-from needle.owners import lane_key
-from needle.rendering.mix import Mix
-from needle.session import mix_of
+from needle.automation.curve import Lane
+from needle.mix.model import Mix
+from needle.session.document import mix_of
+from needle.session.owners import lane_key
+from needle.session.validation import Document
 from server.audio.assets import asset_audio
 from server.audio.drafting import with_moves
 from server.mixing.models import Session

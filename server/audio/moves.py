@@ -8,13 +8,13 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from needle.moving import clips, ranges
-from needle.moving.grid import bars_words
-from needle.moving.lane import Point, stored
-from needle.moving.occurrences import occurrences
-from needle.moving.recording import GLIDE_SECONDS, MOST_SAMPLES
-from needle.owners import check_moves, lane_in, owner_in, static_in
-from needle.session import piece_length, tempo_map
+from needle.automation import clips, edits
+from needle.automation.curve import Point, stored
+from needle.automation.grid import bars_words
+from needle.automation.occurrences import occurrences
+from needle.automation.recording import GLIDE_SECONDS, MOST_SAMPLES
+from needle.session.document import piece_length, tempo_map
+from needle.session.owners import check_moves, lane_in, owner_in, static_in
 from server.audio.assets import asset_audio, asset_waveform
 from server.audio.drafting import Drafting, forget, kept_takes, lane_history, taken
 from server.audio.mixes import document_for
@@ -88,7 +88,7 @@ class ClipIn(Schema):
 
     start: Time
     seconds: Seconds
-    lanes: dict[Key, Annotated[list[StoredPoint], Field(min_length=2, max_length=ranges.MOST_POINTS)]]
+    lanes: dict[Key, Annotated[list[StoredPoint], Field(min_length=2, max_length=edits.MOST_POINTS)]]
 
     def clip(self) -> clips.Clip:
         lanes = {name: tuple(Point(**p.model_dump()) for p in points) for name, points in self.lanes.items()}
@@ -228,7 +228,7 @@ def paste(request: HttpRequest, session_id: UUID, given: PasteIn) -> DraftOut:
         there = clip.at(target.at, drafting.tempo, given.by_beats)
         for parameter, points in there.lanes.items():
             check_moves(drafting.document, target.source, parameter)
-            made = ranges.Paste(points, given.mirrored)
+            made = edits.Paste(points, given.mirrored)
             drafting.change(target.source, parameter, target.at, target.at + there.seconds, made, given.glide)
     who = drafting.whose(target.source for target in given.targets)
     times = len({target.at for target in given.targets})

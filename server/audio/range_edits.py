@@ -5,8 +5,8 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from needle.moving.ranges import EDITS, RangeEdit
-from needle.moving.recording import MOST_SAMPLES
+from needle.automation.edits import EDITS, RangeEdit
+from needle.automation.recording import MOST_SAMPLES
 from server.mixing.operations.base import Finite
 
 Seconds = Annotated[float, Field(gt=0.0, le=24 * 3600.0, allow_inf_nan=False)]

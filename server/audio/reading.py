@@ -1,5 +1,6 @@
 """Readings over HTTP: what a placement loses and changes, and what a pan law would do to every source."""
 
+from dataclasses import replace
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -7,9 +8,9 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from needle.rendering import readings
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.tables import law_curves
+from needle.mix.model import Mix, MixSource
+from needle.render import placement_analysis
+from needle.render.preview_tables import law_curves
 from server.audio.assets import asset_spectrum
 from server.audio.mixes import document_for, mix_at
 from server.mixing.access import Refused, membership
@@ -36,7 +37,7 @@ class ModeChoice(Schema):
 
 
 class MonoOut(Schema):
-    """The mono reading (``needle.rendering.readings.MonoReading``); ``bands`` by the ``centres``."""
+    """The mono reading (``needle.render.placement_analysis.MonoReading``); ``bands`` by the ``centres``."""
 
     difference: float
     notches: list[float]
@@ -104,17 +105,17 @@ def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[W
     mix = mix_at(session, when.revision)
     one = source_of(mix, source)
     spectrum = spectrum_in(document_for(session, when.revision), source)
-    mono = readings.mono_reading(mix, one, spectrum, when.at)
-    lost = readings.lost(mix, one, spectrum, when.at)
-    double = readings.double_change(mix, one, spectrum, when.at)
+    mono = placement_analysis.mono_reading(mix, one, spectrum, when.at)
+    lost = placement_analysis.lost(mix, one, spectrum, when.at)
+    double = placement_analysis.double_change(mix, one, spectrum, when.at)
     return PlacementOut(
         lost=lost,
-        lost_db=readings.share_db(lost),
-        kept_db=readings.share_db(1.0 - lost),
-        modes=readings.mode_choices(mix, one, spectrum, when.at),
+        lost_db=placement_analysis.share_db(lost),
+        kept_db=placement_analysis.share_db(1.0 - lost),
+        modes=placement_analysis.mode_choices(mix, one, spectrum, when.at),
         double_change=double,
-        double_evened=readings.double_evened(double),
-        mono=MonoOut(centres=readings.BAND_NAMES, **vars(mono)),
+        double_evened=placement_analysis.double_evened(double),
+        mono=MonoOut(centres=placement_analysis.BAND_NAMES, **vars(mono)),
     )
 
 
@@ -123,9 +124,11 @@ def law(request: HttpRequest, session_id: UUID, wanted: Query[LawIn]) -> LawOut:
     """What another pan law would do to every source."""
     session = membership(request.user, session_id).session
     mix, document = mix_at(session, wanted.revision), document_for(session, wanted.revision)
-    other = readings.replace(mix, law=wanted.law, centre_zero=wanted.centre_zero)
+    other = replace(mix, law=wanted.law, centre_zero=wanted.centre_zero)
     changes = [
-        LawChange(source=s.id, change=readings.law_change(mix, other, s, spectrum_in(document, s.id), wanted.at))
+        LawChange(
+            source=s.id, change=placement_analysis.law_change(mix, other, s, spectrum_in(document, s.id), wanted.at)
+        )
         for s in mix.sources
     ]
     return LawOut(curves=law_curves(wanted.centre_zero), changes=changes)

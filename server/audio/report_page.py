@@ -3,9 +3,9 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
-from needle.conventions import TempoMap
-from needle.moving.grid import bars_words, clock_words
-from needle.session import tempo_map
+from needle.automation.grid import bars_words, clock_words
+from needle.session.document import tempo_map
+from needle.tempo import TempoMap
 from server.audio.mixes import document_for
 from server.audio.models import Report
 from server.config.typefaces import typefaces

@@ -9,7 +9,7 @@ from django.template.loader import render_to_string
 from ninja import Router, Schema
 from pydantic import Field
 
-from needle.balancing.report import curves_csv, sources_csv
+from needle.export.report import curves_csv, sources_csv
 from needle.metering.lean import Tolerance
 from needle.metering.targets import TARGETS
 from server.audio import reports, tasks

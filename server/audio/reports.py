@@ -7,12 +7,12 @@ from typing import Any
 
 from django.conf import settings
 
-from needle.balancing.report import file_report, mix_report
-from needle.balancing.steps import Steps, finished
+from needle.balance.progress import Steps, finished
 from needle.errors import NeedleError
+from needle.export.report import file_report, mix_report
 from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import TARGETS
-from needle.session import names_in
+from needle.session.document import names_in
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Report
 from server.audio.segments import known_frames, known_shares

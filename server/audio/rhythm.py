@@ -8,17 +8,17 @@ from django.http import HttpRequest
 from ninja import File, Query, Router, Schema, UploadedFile
 from pydantic import Field
 
-from needle.files.midi import midi_notes
+from needle.automation.curve import Lane, stored
+from needle.autopan import groove_reading
+from needle.autopan.conversion import written_out
+from needle.autopan.pulse import LANES, Pulse, Pulsing
+from needle.dealing.deal import arranged
+from needle.dsp.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
+from needle.io.midi import midi_notes
 from needle.metering.waveform import sounding
-from needle.moving.lane import Lane, stored
-from needle.owners import kind_and_id, named, owner_in
-from needle.pulsing import reading
-from needle.pulsing.deal import arranged
-from needle.pulsing.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
-from needle.pulsing.pulse import LANES, Pulse, Pulsing
-from needle.pulsing.stored import PULSE_AT_FIRST, deal_in
-from needle.pulsing.writing import written_out
-from needle.session import piece_length, tempo_map
+from needle.session.document import piece_length, tempo_map
+from needle.session.owners import kind_and_id, named, owner_in
+from needle.session.rhythm import PULSE_DEFAULTS, deal_in
 from server.audio import tasks
 from server.audio.assets import asset_onsets, asset_waveform
 from server.audio.freezing import freeze
@@ -48,7 +48,7 @@ class PulseIn(Schema):
     values: dict[Key, Any] = {}
 
     def pulse(self, document: dict[str, Any]) -> Pulse:
-        before = document["pulses"].get(self.source, PULSE_AT_FIRST)
+        before = document["pulses"].get(self.source, PULSE_DEFAULTS)
         given = SetPulse.model_validate({"source": self.source, **self.values}).given()
         return Pulse.of({**before, **given})
 
@@ -70,7 +70,7 @@ class MarkOut(Schema):
 
 
 class FitOut(Schema):
-    """A flip and a start, and the share (0…1) of accents that passes (``needle.pulsing.reading.Fit``)."""
+    """A flip and a start, and the share (0…1) of accents that passes (``needle.autopan.groove_reading.Fit``)."""
 
     flip: bool
     start: float
@@ -115,25 +115,25 @@ def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str
     pulse = given.pulse(document)
     pulsing = Pulsing(pulse, tempo, _lanes(document, given.source))
     centre = _centre(document, given.source)
-    alike = reading.every_bar(pulsing, given.bar)
-    marked = reading.marks(pulsing, given.bar, centre)
+    alike = groove_reading.every_bar(pulsing, given.bar)
+    marked = groove_reading.marks(pulsing, given.bar, centre)
     times, strengths = _accents(document, given.accents)
-    now = reading.passing(pulsing, times, strengths, centre) if times.size else None
-    best = reading.best_fit(pulsing, times, strengths, centre) if times.size else None
+    now = groove_reading.passing(pulsing, times, strengths, centre) if times.size else None
+    best = groove_reading.best_fit(pulsing, times, strengths, centre) if times.size else None
     bpm = float(tempo.bpm_at(tempo.seconds_at(tempo.beat_of_bar(given.bar))))
-    words = reading.period_words(pulse, bpm)
+    words = groove_reading.period_words(pulse, bpm)
     period = pulse.period if pulse.unit == "beats" else bpm / 60.0 / pulse.rate
     return {
-        **reading.figure(pulsing, given.bar, centre),
-        "marks": [{**vars(mark), "name": reading.beat_name(mark.beat)} for mark in marked],
-        "silent": reading.silent(marked),
-        "full": reading.full(marked),
-        "sentence": reading.sentence(marked, given.bar, alike),
+        **groove_reading.figure(pulsing, given.bar, centre),
+        "marks": [{**vars(mark), "name": groove_reading.beat_name(mark.beat)} for mark in marked],
+        "silent": groove_reading.silent(marked),
+        "full": groove_reading.full(marked),
+        "sentence": groove_reading.sentence(marked, given.bar, alike),
         "every_bar": alike,
         "note": words["note"],
         "in_beats": words["beats"],
         "in_hertz": words["hertz"],
-        "accents": reading.accents_in(tempo, given.bar, times, strengths, alike),
+        "accents": groove_reading.accents_in(tempo, given.bar, times, strengths, alike),
         "onsets": len(times),
         "now": now and vars(now),
         "best": best and vars(best),
@@ -339,7 +339,7 @@ def dealt(request: HttpRequest, session_id: UUID, source: str, revision: Revisio
 
 
 class ArrangeIn(Schema):
-    """Something to be done with places (``needle.pulsing.deal.arranged``)."""
+    """Something to be done with places (``needle.dealing.deal.arranged``)."""
 
     places: Annotated[list[StoredPlace], Field(max_length=64)] = []
     act: Key

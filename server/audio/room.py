@@ -8,14 +8,12 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from needle.automation.grid import bars_words
+from needle.automation.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
+from needle.automation.splice import plain_lane, splice
 from needle.layouts import layout_named
-from needle.moving.grid import bars_words
-from needle.moving.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
-from needle.moving.stretch import plain_lane, put_back
-from needle.owners import check_moves
-from needle.placing.coordinates import polar_of
-from needle.rendering.mix import Mix
-from needle.rendering.whereabouts import (
+from needle.mix.model import Mix
+from needle.render.trajectories import (
     channel_gains,
     layer_places,
     layout_changes,
@@ -25,6 +23,8 @@ from needle.rendering.whereabouts import (
     values_at_polar,
     with_values,
 )
+from needle.room_coordinates import room_to_polar
+from needle.session.owners import check_moves
 from server.audio.drafting import Drafting
 from server.audio.hearing import Heard
 from server.audio.mixes import document_for, mix_at
@@ -100,7 +100,7 @@ def whereabouts(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) 
     if wanted.gains:
         source = source_of(mix, wanted.gains)
         gains = channel_gains(mix, source, times)
-        polar = polar_of(*places(mix, source, times).mean(axis=0))
+        polar = room_to_polar(*places(mix, source, times).mean(axis=0))
     return WhereaboutsOut(
         start=wanted.start, step=STEP, count=count, things=found, gains=_listed(gains), polar=_listed(polar)
     )
@@ -145,7 +145,7 @@ def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
     found = with_values(source, given)
     at = np.array([wanted.at])
     x, y, z = (float(v) for v in places(mix, found, at).mean(axis=0)[:, 0])
-    azimuth, elevation, distance = (float(v) for v in polar_of(x, y, z))
+    azimuth, elevation, distance = (float(v) for v in room_to_polar(x, y, z))
     return WhereOut(
         values=given,
         heard=(x, y, z),
@@ -163,7 +163,7 @@ class LayoutIn(When):
 
 
 class MovedOut(Schema):
-    """What another layout does to a source (``needle.rendering.whereabouts.Moved``)."""
+    """What another layout does to a source (``needle.render.trajectories.Moved``)."""
 
     source: str
     degrees: float
@@ -187,7 +187,7 @@ Drawn = tuple[Annotated[float, Field(ge=0.0, le=1.0)], InRoom, InRoom]
 
 
 class PathIn(Schema):
-    """A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.moving.paths.Path``)."""
+    """A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.automation.paths.Path``)."""
 
     revision: Annotated[int, Field(ge=0)]
     source: Owner
@@ -219,7 +219,7 @@ def path(request: HttpRequest, session_id: UUID, given: PathIn) -> DraftOut:
         check_moves(drafting.document, given.source, parameter)
         lane, static = drafting.lane(given.source, parameter)
         kept = plain_lane(lane, static)
-        drafting.put(given.source, parameter, put_back(kept, given.start, given.end, points, given.glide))
+        drafting.put(given.source, parameter, splice(kept, given.start, given.end, points, given.glide))
     title = PATHS[shape.kind][0]
     words = bars_words(drafting.tempo, given.start, given.end)
     return draft_out(drafting.draft(request.user, f"{drafting.whose([given.source])}: {words} {title}"))

@@ -15,15 +15,15 @@ import numpy as np
 from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from needle.balancing.causes import HOPS_AT_ONCE, Shares, gathered, parts_of
-from needle.balancing.steps import Steps, stretches
+from needle.balance.causes import HOPS_AT_ONCE, Shares, gathered, parts_of
+from needle.balance.progress import Steps, stretches
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
 from needle.metering.lean import SHORT_HOPS
 from needle.metering.picture import Spectra, phase_points
 from needle.metering.room import room_readings
-from needle.rendering.mix import EVERYTHING, Listening, Mix
-from needle.rendering.monitor import Responses
-from needle.rendering.segments import (
+from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.monitors import Responses
+from needle.render.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
     Segment,

@@ -12,7 +12,7 @@ from typing import Any
 
 from cachetools import LRUCache
 
-from needle.balancing.steps import Steps
+from needle.balance.progress import Steps
 from server.audio.threads import lower_priority
 
 FORGOTTEN_AFTER = 2.5

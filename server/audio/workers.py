@@ -18,7 +18,7 @@ import numpy as np
 
 from needle.effects.base import Effect
 from needle.effects.chain import effect_named
-from needle.rendering.mix import Mix, MixSource
+from needle.mix.model import Mix, MixSource
 from server.audio.threads import lower_priority
 
 COUNT = 2

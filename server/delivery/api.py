@@ -8,8 +8,8 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from needle.delivering.naming import PATTERN, WORDS, Names, safe, words_of
-from needle.rendering.mix import Mix
+from needle.export.naming import PATTERN, WORDS, Names, safe, words_of
+from needle.mix.model import Mix
 from server.audio import tasks
 from server.audio.mixes import document_for, mix_at
 from server.delivery import streaming

@@ -8,12 +8,12 @@ from pathlib import Path
 from django.conf import settings
 
 from needle.errors import NeedleError
-from needle.files.adm.bw64 import opened
-from needle.files.adm.reading import read_programme
-from needle.files.adm.taking import take_in_adm
-from needle.files.audio import AudioInfo
-from needle.files.bundle import Bundle, assets_of, with_assets
-from needle.files.containers import describes_tracks
+from needle.io.adm.read import read_programme
+from needle.io.adm.to_session import import_adm
+from needle.io.audio import AudioInfo
+from needle.io.bundle import Bundle, assets_of, with_assets
+from needle.io.bw64 import opened
+from needle.io.containers import describes_tracks
 from server.audio.assets import asset_audio, store_asset
 from server.mixing.beginning import begin_session, checked_document
 from server.mixing.models import Session
@@ -49,7 +49,7 @@ def take_in(path: Path, name: str, owner, progress: Progress) -> tuple[Session, 
 def _objects(path: Path, folder: Path, name: str, progress: Progress) -> tuple[str, ...]:
     with opened(path) as file:
         programme = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames))
-    for done in take_in_adm(path, folder, Path(name).stem):
+    for done in import_adm(path, folder, Path(name).stem):
         progress(_UNPACKED * done)
     return programme.notes
 

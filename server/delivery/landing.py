@@ -10,14 +10,14 @@ from django.http import HttpRequest
 from ninja import File, Form, Router, Schema, UploadedFile
 from pydantic import Field, TypeAdapter, ValidationError
 
-from needle.conventions import TempoMap
+from needle.automation.curve import MAX_TIME
 from needle.errors import NeedleError
-from needle.files.landing import Place, landed, landing_places
-from needle.files.lanes import FoundLane, read_moves
-from needle.files.midi_moves import read_midi_moves
-from needle.moving.lane import MAX_TIME
-from needle.owners import heard_in, named, owners_in
-from needle.session import tempo_map
+from needle.io.import_targets import Place, landed, landing_places
+from needle.io.lanes import FoundLane, read_moves
+from needle.io.midi_automation import read_midi_moves
+from needle.session.document import tempo_map
+from needle.session.owners import audible_parameters, named, owners_in
+from needle.tempo import TempoMap
 from server.audio.drafting import Drafting
 from server.audio.mixes import document_for
 from server.audio.moves import DraftOut, draft_out
@@ -87,7 +87,7 @@ def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], fil
     document = document_for(session, revision)
     found = _read(file, tempo_map(document))
     lands = zip(found, landing_places(found, document), strict=True)
-    offered = ((owner, heard_in(document, owner)) for owner in owners_in(document))
+    offered = ((owner, audible_parameters(document, owner)) for owner in owners_in(document))
     return LanesOut(
         lanes=[_told(index, one, place) for index, (one, place) in enumerate(lands)],
         places=[

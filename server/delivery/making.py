@@ -11,25 +11,25 @@ from typing import Any
 from django.conf import settings
 from django.template.loader import render_to_string
 
-from needle.balancing.report import curves_csv, mix_report, sources_csv
-from needle.balancing.steps import Steps
-from needle.checks import Document
-from needle.delivering.chart import Charted, write_chart
-from needle.delivering.loudness import Levelled, levelled, measured_mix
-from needle.delivering.naming import Names, words_of
-from needle.delivering.passage import passage_of
-from needle.delivering.sounds import Sound, sounds_of
+from needle.balance.progress import Steps
 from needle.errors import NeedleError
-from needle.files.adm.telling import louder, told
-from needle.files.adm.writing import write_adm
-from needle.files.audio import AudioWriter
-from needle.files.bundle import write_bundle
-from needle.files.lanes import lanes_json, lanes_table
-from needle.files.midi_moves import write_midi_moves
+from needle.export.chart import Charted, write_chart
+from needle.export.deliverables import Sound, sounds_of
+from needle.export.loudness import Levelled, levelled, measured_mix
+from needle.export.naming import Names, words_of
+from needle.export.passage import passage_of
+from needle.export.report import curves_csv, mix_report, sources_csv
+from needle.io.adm.from_mix import louder, told
+from needle.io.adm.write import write_adm
+from needle.io.audio import AudioWriter
+from needle.io.bundle import write_bundle
+from needle.io.lanes import lanes_json, lanes_table
+from needle.io.midi_automation import write_midi_moves
 from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import Target
-from needle.rendering.mix import Mix
-from needle.session import groups_in, names_in, tempo_map
+from needle.mix.model import Mix
+from needle.session.document import groups_in, names_in, tempo_map
+from needle.session.validation import Document
 from server.audio.assets import asset_audio
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Report

@@ -5,11 +5,11 @@ from typing import Annotated, Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from needle.delivering.loudness import levelled
-from needle.delivering.naming import PATTERN, checked_pattern
-from needle.files.audio import FORMATS, check_flac
+from needle.export.loudness import levelled
+from needle.export.naming import PATTERN, checked_pattern
+from needle.io.audio import FORMATS, check_flac
 from needle.metering.lean import Tolerance
-from needle.rendering.mix import Mix
+from needle.mix.model import Mix
 from server.mixing.access import Refused
 
 Format = Literal["wav-float", "wav-24", "wav-16", "flac-24", "flac-16", "rf64-24", "rf64-float"]

@@ -8,11 +8,11 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from needle.checks import check_settings
+from needle.dsp.pan_modes import MOST_INPUTS, modes_for
 from needle.layouts import layout_named
-from needle.placing.modes import MOST_INPUTS, modes_for
-from needle.rendering.tables import gain_table, shape_tables
-from needle.session import empty_document, piece_length, tempo_map
+from needle.render.preview_tables import gain_table, shape_tables
+from needle.session.document import empty_document, piece_length, tempo_map
+from needle.session.validation import check_settings
 from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership

@@ -6,8 +6,8 @@ from uuid import UUID
 from django.db import transaction
 from pydantic import ValidationError
 
-from needle.checks import PARTS, Document, check_document
 from needle.errors import NeedleError
+from needle.session.validation import PARTS, Document, check_document
 from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, Thing
 

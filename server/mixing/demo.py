@@ -6,8 +6,8 @@ from uuid import uuid4
 
 from django.contrib.auth import get_user_model
 
-from needle.files.bundle import Bundle
-from needle.session import empty_document, lane_key
+from needle.io.bundle import Bundle
+from needle.session.document import empty_document, lane_key
 from server.mixing.models import Member, Session
 from server.mixing.operations.groups import AddGroup
 from server.mixing.operations.passages import AddPassage

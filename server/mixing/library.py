@@ -8,31 +8,32 @@ from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 from pydantic import Field
 
-from needle.balancing.counterweight import MOST_GIVERS
-from needle.balancing.weighing import MOST_LEVEL_DB, MOST_PLACE
-from needle.checks import INKS
-from needle.conventions import RATES, tempo_of_taps
+from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS
+from needle.autopan.presets import PRESETS
+from needle.autopan.pulse import FORMS, LIMITS, Pulse
+from needle.autopan.waveforms import FEWEST_STEPS, MOST_STEPS, WAVES
+from needle.balance.counterweight import MOST_GIVERS
+from needle.balance.lean_model import MOST_LEVEL_DB, MOST_PLACE
+from needle.dealing.deal import FEWEST_PLACES, MOST_PLACES, ORDERS, PLACE_LIMITS, SOUNDS
+from needle.dealing.voice import TIMBRES
+from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS, WAYS
+from needle.dsp.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
+from needle.dsp.pan_laws import LAWS
+from needle.dsp.pan_modes import MODES
 from needle.effects.chain import EFFECTS, checked_effects
 from needle.errors import NeedleError
-from needle.files.midi import midi_tempo
+from needle.io.midi import midi_tempo
 from needle.layouts import LAYOUTS, SPEAKER_GROUPS, Layout, fold
 from needle.metering.bands import CENTRES
 from needle.metering.targets import TARGETS
-from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
-from needle.placing.laws import LAWS
-from needle.placing.modes import MODES
-from needle.placing.seatings import SEATINGS, matched, seating_of
-from needle.placing.timing import LONGEST_MS, SHORTEST_MS, WAYS
-from needle.pulsing.deal import FEWEST_PLACES, MOST_PLACES, ORDERS, PLACE_LIMITS, SOUNDS
-from needle.pulsing.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
-from needle.pulsing.presets import PRESETS
-from needle.pulsing.pulse import FORMS, LIMITS, Pulse
-from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST
-from needle.pulsing.voice import TIMBRES
-from needle.pulsing.waves import FEWEST_STEPS, MOST_STEPS, WAVES
-from needle.rendering.mix import SEND_PLACES
-from needle.rendering.monitor import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
-from needle.rendering.readings import TREATMENTS
+from needle.mix.model import SEND_PLACES
+from needle.mix.monitors import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
+from needle.render.placement_analysis import TREATMENTS
+from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS
+from needle.session.seatings import SEATINGS, matched, seating_of
+from needle.session.validation import INKS
+from needle.tempo import tempo_of_taps
+from needle.units import RATES
 from server.mixing.access import Refused
 from server.mixing.midi_files import read_midi
 from server.mixing.models import Preset, shown_name
@@ -111,7 +112,7 @@ class TargetOut(Schema):
 
 
 class MonitorOut(Schema):
-    """A way of listening (``needle.rendering.monitor``)."""
+    """A way of listening (``needle.mix.monitors``)."""
 
     name: str
     title: str
@@ -168,7 +169,7 @@ def _layout(layout: Layout) -> LayoutOut:
 
 
 class GivingOut(Schema):
-    """How far a source gives way at first, and how many may (``needle.balancing.weighing``)."""
+    """How far a source gives way at first, and how many may (``needle.balance.lean_model``)."""
 
     level: float
     place: float
@@ -198,7 +199,7 @@ class PulsePresetOut(NamedOut):
 
 
 class RhythmOut(Schema):
-    """What pulses and deals are made of (``needle.pulsing``)."""
+    """What pulses and deals are made of (``needle.autopan``, ``needle.dealing``)."""
 
     waves: list[NamedOut]
     forms: dict[str, str]
@@ -225,12 +226,12 @@ def _rhythm() -> dict[str, Any]:
         "forms": FORMS,
         "limits": _limits(LIMITS),
         "steps": (FEWEST_STEPS, MOST_STEPS),
-        "at_first": PULSE_AT_FIRST,
+        "at_first": PULSE_DEFAULTS,
         "presets": [vars(preset) for preset in PRESETS.values()],
         "orders": [vars(order) for order in ORDERS.values()],
         "sounds": SOUNDS,
         "timbres": {timbre.name: timbre.title for timbre in TIMBRES.values()},
-        "deal_at_first": DEAL_AT_FIRST,
+        "deal_at_first": DEAL_DEFAULTS,
         "place_limits": _limits(PLACE_LIMITS),
         "places": (FEWEST_PLACES, MOST_PLACES),
         "threshold": (LOWEST_THRESHOLD, THRESHOLD, HIGHEST_THRESHOLD),

@@ -3,10 +3,10 @@
 from collections.abc import Iterable
 from typing import Any
 
-from needle.checks import Document, check_document
+from needle.automation.curve import Lane, stored
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, stored
-from needle.owners import PART_OF, ROOM, kind_and_id, lane_value
+from needle.session.owners import PART_OF, ROOM, kind_and_id, lane_value
+from needle.session.validation import Document, check_document
 from server.mixing.operations import Touch
 from server.mixing.operations.restoring import PART_OF_PREFIX
 from server.mixing.state import apply_changes

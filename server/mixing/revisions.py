@@ -13,7 +13,7 @@ from uuid import UUID
 from django.db import transaction
 from django.dispatch import Signal
 
-from needle.checks import Document
+from needle.session.validation import Document
 from server.mixing import conflicts
 from server.mixing.access import Refused, membership
 from server.mixing.announcing import announce

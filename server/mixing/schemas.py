@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from needle.files.bundle import FORMAT, VERSION
+from needle.io.bundle import FORMAT, VERSION
 from server.mixing.documents import DocumentOut
 
 _ASSET = {"type": "string", "minLength": 1, "description": "The name of a file under assets/."}

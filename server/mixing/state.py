@@ -3,9 +3,9 @@
 from copy import deepcopy
 from typing import Any, Protocol
 
-from needle.checks import Document
 from needle.errors import NeedleError
-from needle.session import PARTS
+from needle.session.document import PARTS
+from needle.session.validation import Document
 from server.mixing.models import Session, Thing
 
 Value = dict[str, Any]

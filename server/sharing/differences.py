@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from typing import Any
 
-from needle.checks import Document
 from needle.errors import NeedleError
-from needle.owners import named
-from needle.restoring import belongs, layers_of
+from needle.session.owners import named
+from needle.session.restoring import belongs, layers_of
+from needle.session.validation import Document
 from server.mixing.operations.base import said
 from server.mixing.state import SETTINGS_KEY
 

@@ -12,10 +12,10 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
-from needle.balancing.matching import matching_trim
+from needle.balance.loudness_matching import matching_trim
 from needle.errors import NeedleError
-from needle.owners import kind_and_id
-from needle.restoring import belongs, layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
+from needle.session.owners import kind_and_id
+from needle.session.restoring import belongs, layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
 from server.audio.balance import During
 from server.audio.mixes import document_for, mix_at
 from server.audio.work import asked

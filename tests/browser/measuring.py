@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from needle.metering.kweighting import KWeighting
+from needle.dsp.k_weighting import KWeighting
 from tests.browser.stage import RATE
 
 

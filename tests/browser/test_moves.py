@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from playwright.sync_api import expect
 
-from needle.moving.lane import Lane
+from needle.automation.curve import Lane
 from tests.browser.stage import RATE, BrowserCase, Engineer, held_back
 
 BAR = 4 * 60 / 90

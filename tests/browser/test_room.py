@@ -4,9 +4,9 @@ import numpy as np
 import soundfile
 from playwright.sync_api import expect
 
-from needle.files.containers import channel_mask
+from needle.dsp.room_panner import Where, room_powers
+from needle.io.containers import channel_mask
 from needle.layouts import LAYOUTS, Layout
-from needle.placing.room import Where, room_powers
 from tests import full
 from tests.browser.stage import RATE, BrowserCase, Engineer
 

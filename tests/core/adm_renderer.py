@@ -11,10 +11,10 @@ from pathlib import Path
 
 import numpy as np
 
-from needle.files.adm.bw64 import description_of, opened
+from needle.dsp.room_panner import apply_speaker_mask, polar_powers
+from needle.io.bw64 import description_of, opened
 from needle.layouts import Layout
-from needle.placing.coordinates import polar_of
-from needle.placing.room import permitted, polar_powers
+from needle.room_coordinates import room_to_polar
 
 
 @dataclass
@@ -50,7 +50,7 @@ def gains_of(block: ET.Element, layout: Layout) -> np.ndarray:
     """The gain vector of a block: (speakers,)."""
     place = {position.get("coordinate").lower(): float(position.text) for position in block.findall("position")}
     if (block.findtext("cartesian") or "0") in ("1", "true"):
-        azimuth, elevation, distance = polar_of(place["x"], place["y"], place.get("z", 0.0))
+        azimuth, elevation, distance = room_to_polar(place["x"], place["y"], place.get("z", 0.0))
     else:
         azimuth, elevation, distance = place["azimuth"], place["elevation"], place.get("distance", 1.0)
     extent = max(number(block.find("width"), 0.0), number(block.find("height"), 0.0))
@@ -67,7 +67,7 @@ def gains_of(block: ET.Element, layout: Layout) -> np.ndarray:
         for s in layout.speakers
         if any(z[0] <= s.azimuth <= z[1] and z[2] <= s.elevation <= z[3] for z in zones)
     )
-    powers = permitted(layout, powers, {off: 1.0}) if off else powers
+    powers = apply_speaker_mask(layout, powers, {off: 1.0}) if off else powers
     return np.sqrt(powers) * gain_of(block)
 
 

@@ -7,19 +7,19 @@ from typing import Any
 
 from hypothesis import strategies as st
 
+from needle.automation.curve import SHAPES
+from needle.automation.parameters import PARAMETERS, parameters_of
+from needle.autopan.pulse import FORMS, UNITS
+from needle.autopan.waveforms import WAVES
+from needle.dealing.deal import ORDERS, SOUNDS
+from needle.dealing.voice import TIMBRES
+from needle.dsp.fractional_delay import WAYS
+from needle.dsp.pan_laws import LAWS
+from needle.dsp.pan_modes import MODES
 from needle.effects.chain import EFFECTS
 from needle.layouts import LAYOUTS
-from needle.moving.lane import SHAPES
-from needle.moving.parameters import PARAMETERS, parameters_of
-from needle.owners import kind_and_id, lane_key
-from needle.placing.laws import LAWS
-from needle.placing.modes import MODES
-from needle.placing.timing import WAYS
-from needle.pulsing.deal import ORDERS, SOUNDS
-from needle.pulsing.pulse import FORMS, UNITS
-from needle.pulsing.voice import TIMBRES
-from needle.pulsing.waves import WAVES
-from needle.session import send_key
+from needle.session.document import send_key
+from needle.session.owners import kind_and_id, lane_key
 
 SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/session-bundle.schema.json").read_text("utf-8"))
 DEFINITIONS = SCHEMA["$defs"]

@@ -3,10 +3,10 @@
 import numpy as np
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.pulsing.waves import WAVES
-from needle.rendering.mix import Mix, MixSource
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.autopan.waveforms import WAVES
+from needle.mix.model import Mix, MixSource
+from needle.tempo import TempoMap
 from tests.core.strategies import RATE
 
 names = st.sampled_from(sorted(WAVES))

@@ -6,9 +6,9 @@ import numpy as np
 from hypothesis import strategies as st
 
 from needle.effects.chain import Chain, effect_named
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.rendering.ways import Way, Ways
+from needle.mix.model import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.speaker_routing import Way, Ways
+from needle.render.engine import render_audio
 from tests.core.strategies import RATE, lanes, tone
 
 FRAMES = RATE // 2

@@ -3,20 +3,20 @@
 import numpy as np
 from hypothesis import strategies as st
 
-from needle.checks import Document
+from needle.automation.curve import SHAPES
+from needle.automation.parameters import PARAMETERS, parameters_of
 from needle.effects.chain import checked_effects
-from needle.moving.lane import SHAPES
-from needle.moving.parameters import PARAMETERS, parameters_of
-from needle.owners import kind_and_id, lane_key, lane_value
-from needle.session import (
-    GROUP_AT_FIRST,
-    LAYER_AT_FIRST,
-    RETURN_AT_FIRST,
-    SEND_AT_FIRST,
-    SOURCE_AT_FIRST,
+from needle.session.document import (
+    GROUP_DEFAULTS,
+    LAYER_DEFAULTS,
+    RETURN_DEFAULTS,
+    SEND_DEFAULTS,
+    SOURCE_DEFAULTS,
     empty_document,
     send_key,
 )
+from needle.session.owners import kind_and_id, lane_key, lane_value
+from needle.session.validation import Document
 from tests.core.strategies import RATE, pans
 
 SECONDS = 1.0
@@ -56,14 +56,14 @@ def documents(draw, layouts: tuple[str, ...] = ("0+2+0", "0+5+0", "4+7+0"), plai
         [0.0, draw(st.floats(60.0, 200.0))],
         [draw(st.floats(0.5, 2.0)), draw(st.floats(60.0, 200.0))],
     ]
-    document["groups"]["both"] = {**GROUP_AT_FIRST, "id": "both", "name": "Both", "level": draw(levels)}
+    document["groups"]["both"] = {**GROUP_DEFAULTS, "id": "both", "name": "Both", "level": draw(levels)}
     document["passages"]["one"] = {"id": "one", "name": draw(names), "start": 0.0, "end": 1.0}
     for number in range(draw(st.integers(1, 3))):
         channels = draw(st.sampled_from([1, 2]))
         modes = ["pan"] if channels == 1 else ["balance", "sides", "span", "mono"]
         key = f"s{number}"
         document["sources"][key] = {
-            **SOURCE_AT_FIRST, "id": key, "name": draw(names), "ink": number, "order": number,
+            **SOURCE_DEFAULTS, "id": key, "name": draw(names), "ink": number, "order": number,
             "asset": f"a{channels}.wav", "channels": channels, "seconds": SECONDS,
             "mode": draw(st.sampled_from(modes)), "group": draw(st.sampled_from(["", "both"])),
             "gain": draw(st.floats(-12.0, 12.0)),
@@ -89,11 +89,11 @@ def _returns(draw, document: Document) -> None:
     if draw(st.booleans()):
         return
     effects = checked_effects([{"id": "e", "kind": "echo", "on": True, "settings": {}}])
-    document["returns"]["hall"] = {**RETURN_AT_FIRST, "id": "hall", "name": "Hall", "effects": effects}
+    document["returns"]["hall"] = {**RETURN_DEFAULTS, "id": "hall", "name": "Hall", "effects": effects}
     key = send_key("s0", "hall")
-    document["sends"][key] = {**SEND_AT_FIRST, "id": key, "source": "s0", "return": "hall", "level": draw(levels)}
+    document["sends"][key] = {**SEND_DEFAULTS, "id": key, "source": "s0", "return": "hall", "level": draw(levels)}
     if draw(st.booleans()):
-        document["layers"]["wide"] = {**LAYER_AT_FIRST, "id": "wide", "source": "s0", "name": "Wide", "level": -6.0}
+        document["layers"]["wide"] = {**LAYER_DEFAULTS, "id": "wide", "source": "s0", "name": "Wide", "level": -6.0}
 
 
 def _noise(channels: int) -> np.ndarray:

@@ -3,8 +3,8 @@
 import numpy as np
 from hypothesis import strategies as st
 
-from needle.moving.lane import SHAPES, Lane, Point
-from needle.rendering.mix import Mix, MixSource
+from needle.automation.curve import SHAPES, Lane, Point
+from needle.mix.model import Mix, MixSource
 
 RATE = 48000
 

@@ -7,20 +7,20 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import assume, given
 
-from needle.balancing.causes import shares
-from needle.checks import check_document
+from needle.balance.causes import shares
 from needle.errors import NeedleError
-from needle.files.adm.telling import told
-from needle.files.adm.writing import described
-from needle.files.bundle import Bundle, write_bundle
+from needle.io.adm.from_mix import told
+from needle.io.adm.write import described
+from needle.io.bundle import Bundle, write_bundle
 from needle.layouts import LAYOUTS
 from needle.metering.spectra import spectrum_of
-from needle.rendering import readings
-from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Mix
-from needle.rendering.whereabouts import channel_gains, layer_places, layout_changes, places
-from needle.session import mix_of, names_in, upgraded
+from needle.mix.model import Mix
+from needle.render import placement_analysis
+from needle.render.engine import render_audio, render_before_placement
+from needle.render.fingerprints import dependency_key
+from needle.render.trajectories import channel_gains, layer_places, layout_changes, places
+from needle.session.document import mix_of, names_in, upgraded
+from needle.session.validation import check_document
 from tests import examples
 from tests.core import by_schema
 from tests.core.strategies import RATE
@@ -59,9 +59,9 @@ class AnySession(SimpleTestCase):
                 self.assertTrue(np.isfinite(layer_places(source, layer, times)).all())
             render_before_placement(mix, source.id, 0, FRAMES)
             spectrum = spectrum_of([source.audio], source.channels, mix.rate)
-            readings.mode_choices(mix, source, spectrum, 0.0)
-            readings.mono_reading(mix, source, spectrum, 0.0)
-            readings.lost(mix, source, spectrum, 0.0)
+            placement_analysis.mode_choices(mix, source, spectrum, 0.0)
+            placement_analysis.mono_reading(mix, source, spectrum, 0.0)
+            placement_analysis.lost(mix, source, spectrum, 0.0)
         for layout in LAYOUTS:
             layout_changes(mix, layout, 0.0)
         list(shares(mix, 0, 1))

@@ -13,13 +13,13 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import tempo_of_taps
+from needle.dsp.k_weighting import KWeighting
 from needle.errors import NeedleError
-from needle.files.audio import audio_info, frames_at, read_at, read_audio
-from needle.files.midi import midi_tempo
+from needle.io.audio import audio_info, frames_at, read_at, read_audio
+from needle.io.midi import midi_tempo
 from needle.metering.character import Ear, character_of
-from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import THIRD_OCTAVES, in_bands, powers, spectrum_of
+from needle.tempo import tempo_of_taps
 from tests import examples
 from tests.core.strategies import RATE
 

@@ -8,22 +8,22 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.balancing.causes import SOURCE, causes, ranked, shares
-from needle.balancing.counterweight import counterweight
-from needle.balancing.measuring import measured
-from needle.balancing.mono import thinned
-from needle.balancing.pairs import compared, trims
-from needle.balancing.steps import finished, within
-from needle.balancing.trial import Change, tried
-from needle.balancing.weighing import Giver
+from needle.automation.curve import Lane, Point
+from needle.balance.causes import SOURCE, causes, ranked, shares
+from needle.balance.counterweight import counterweight
+from needle.balance.lean_model import Adjustable
+from needle.balance.measuring import measured
+from needle.balance.mono import thinned
+from needle.balance.pairs import compared, trims
+from needle.balance.progress import finished, within
+from needle.balance.trial import Change, tried
 from needle.effects.chain import Chain, effect_named
 from needle.errors import NeedleError
 from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve, lean_db, leaning_stretches
 from needle.metering.overview import Overview
 from needle.metering.spectra import spectrum_of
-from needle.moving.lane import Lane, Point
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.render.engine import render_audio
 from tests import examples
 from tests.core.strategies import RATE
 
@@ -114,7 +114,7 @@ class Causes(SimpleTestCase):
     def test_progress_rises_to_the_end_and_work_can_be_stopped(self) -> None:
         whole = finished(shares(leaning_mix(), 0, 120))
         told: list[float] = []
-        with mock.patch("needle.balancing.causes.HOPS_AT_ONCE", 50):
+        with mock.patch("needle.balance.causes.HOPS_AT_ONCE", 50):
             steps = shares(leaning_mix(), 0, 120)
             self.assertAlmostEqual(next(steps), 50 / 120)
             steps.close()
@@ -147,7 +147,9 @@ class Trials(SimpleTestCase):
 
 
 class Counterweights(SimpleTestCase):
-    def proposal(self, mix: Mix, givers: list[Giver], scope=((0.0, SECONDS),), tolerance: Tolerance = Tolerance()):
+    def proposal(
+        self, mix: Mix, givers: list[Adjustable], scope=((0.0, SECONDS),), tolerance: Tolerance = Tolerance()
+    ):
         return finished(counterweight(mix, givers, list(scope), measured, tolerance))
 
     def check(self, mix: Mix, found) -> None:
@@ -158,7 +160,7 @@ class Counterweights(SimpleTestCase):
     def test_evens_a_stretch_by_the_source_that_leans(self) -> None:
         mix = leaning_mix()
         self.assertEqual(len(leaning_stretches(powers(mix))), 1)
-        found = self.proposal(mix, [Giver("hot"), Giver("middle")])
+        found = self.proposal(mix, [Adjustable("hot"), Adjustable("middle")])
         self.assertTrue(found.reached)
         self.assertLessEqual(abs(found.after), 1.5)
         self.assertGreater(found.before, 1.5)
@@ -169,21 +171,21 @@ class Counterweights(SimpleTestCase):
 
     def test_least_is_not_more_than_it_takes(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Giver("hot", 6.0, 0.0)])
+        found = self.proposal(mix, [Adjustable("hot", 6.0, 0.0)])
         (change,) = found.changes
         less = powers(tried(mix, [replace(change, level=change.level + 0.5)]))
         self.assertGreater(np.nanmax(np.abs(lean_curve(less, LONG_HOPS))), 1.5)
 
     def test_limits_are_kept_and_what_cannot_be_reached_is_said(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Giver("hot", 0.5, 0.02)])
+        found = self.proposal(mix, [Adjustable("hot", 0.5, 0.02)])
         self.assertFalse(found.reached)
         self.assertTrue(all(abs(c.level) <= 0.5 and abs(c.place) <= 0.02 for c in found.changes))
         self.assertLess(found.after, found.before)
         self.check(mix, found)
 
     def test_places_alone_can_do_it(self) -> None:
-        found = self.proposal(leaning_mix(), [Giver("hot", 0.0, 0.6), Giver("mover", 0.0, 0.6)])
+        found = self.proposal(leaning_mix(), [Adjustable("hot", 0.0, 0.6), Adjustable("mover", 0.0, 0.6)])
         self.assertTrue(found.reached)
         self.assertTrue(all(change.level == 0.0 for change in found.changes))
         self.assertLess(next(c.place for c in found.changes if c.source == "hot"), 0.0)
@@ -195,7 +197,7 @@ class Counterweights(SimpleTestCase):
         late = replace(hot, timing="symmetric", timing_share=0.8)
         twice = replace(partner, double=True, double_ms=12.0)
         mix = replace(mix, sources=(late, twice, *others))
-        found = self.proposal(mix, [Giver("hot"), Giver("partner")], tolerance=Tolerance(0.5))
+        found = self.proposal(mix, [Adjustable("hot"), Adjustable("partner")], tolerance=Tolerance(0.5))
         self.assertLess(abs(found.after), abs(found.before))
         self.check(mix, found)
 
@@ -206,7 +208,7 @@ class Counterweights(SimpleTestCase):
         mix = Mix(RATE, 20.0, (MixSource("hot", hot, pan=0.6), MixSource("left", left, pan=-0.6)))
         before = leaning_stretches(powers(mix))
         scope = [(stretch.start, stretch.end) for stretch in before]
-        found = self.proposal(mix, [Giver("hot", 6.0)], scope)
+        found = self.proposal(mix, [Adjustable("hot", 6.0)], scope)
         for stretch in leaning_stretches(found.powers):
             self.assertTrue(any(a < stretch.end and stretch.start < b for a, b in scope), stretch)
         self.check(mix, found)
@@ -230,7 +232,7 @@ class Counterweights(SimpleTestCase):
         before = leaning_stretches(powers(mix))
         if not before:
             return
-        found = self.proposal(mix, [Giver("giver", level, place)], [(one.start, one.end) for one in before])
+        found = self.proposal(mix, [Adjustable("giver", level, place)], [(one.start, one.end) for one in before])
         now, then = (lean_curve(one, LONG_HOPS) for one in (powers(mix), found.powers))
         for one in before:
             here = slice(round(one.start * 10), round(one.end * 10))
@@ -243,26 +245,26 @@ class Counterweights(SimpleTestCase):
         quiet[:, : 12 * RATE] = 0.0
         mix = Mix(RATE, 20.0, (MixSource("hot", stem(1, 0.1, 12.0), pan=0.8), MixSource("later", quiet)))
         (one,) = leaning_stretches(powers(mix))
-        found = self.proposal(mix, [Giver("later")], [(one.start, one.end)])
+        found = self.proposal(mix, [Adjustable("later")], [(one.start, one.end)])
         self.assertEqual((found.changes, found.reached), ((), False))
 
     def test_as_loud_as_before_with_its_trim(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Giver("hot")])
+        found = self.proposal(mix, [Adjustable("hot")])
         then = powers(tried(mix, found.changes)) * 10 ** (found.trim / 10)
         self.assertAlmostEqual(10 * np.log10(then.sum() / powers(mix).sum()), 0.0, delta=0.05)
 
     def test_nothing_to_even_and_nobody_to_give(self) -> None:
         silent = Mix(RATE, 4.0, (MixSource("s", np.zeros((1, RATE), np.float32)),))
         with self.assertRaisesMessage(NeedleError, "silent"):
-            self.proposal(silent, [Giver("s")], [(0.0, 4.0)])
+            self.proposal(silent, [Adjustable("s")], [(0.0, 4.0)])
         with self.assertRaisesMessage(NeedleError, "between one and"):
             self.proposal(leaning_mix(), [])
         with self.assertRaisesMessage(NeedleError, "not in the session"):
-            self.proposal(leaning_mix(), [Giver("gone")])
+            self.proposal(leaning_mix(), [Adjustable("gone")])
         for level, place in ((13.0, 0.1), (1.0, 1.5), (float("nan"), 0.1)):
             with self.assertRaises(NeedleError):
-                Giver("hot", level, place)
+                Adjustable("hot", level, place)
 
 
 class Pairs(SimpleTestCase):

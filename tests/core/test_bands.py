@@ -7,13 +7,13 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.dsp.true_peak import TruePeak, true_peaks
 from needle.metering.bands import CENTRES, Bands, band_powers
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, measure_frames
 from needle.metering.measure import measure
 from needle.metering.overview import Overview
 from needle.metering.picture import PAIRS_PER_FRAME, Spectra, phase_points
 from needle.metering.spectra import THIRD_OCTAVES
-from needle.metering.truepeak import TruePeak, true_peaks
 from tests import examples
 from tests.core.strategies import RATE, tone
 

@@ -13,11 +13,11 @@ from django.test import SimpleTestCase
 from hypothesis import given
 
 from needle.errors import NeedleError
-from needle.files.audio import write_audio
-from needle.files.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of, write_bundle, write_session
-from needle.rendering.engine import render_audio
-from needle.rendering.freezing import frozen_sound, key_of
-from needle.session import SOURCE_AT_FIRST, empty_document, mix_of
+from needle.io.audio import write_audio
+from needle.io.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of, write_bundle, write_session
+from needle.render.engine import render_audio
+from needle.render.freezing import frozen_sound, key_of
+from needle.session.document import SOURCE_DEFAULTS, empty_document, mix_of
 from tests import examples
 from tests.core.sessions import AUDIO, audio, documents
 from tests.core.strategies import RATE, tone
@@ -29,7 +29,7 @@ SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/session-bundle.sc
 def one_source(**values: object) -> dict:
     document = empty_document("Small", RATE, 1.0)
     document["sources"]["s0"] = {
-        **SOURCE_AT_FIRST, "id": "s0", "name": "One", "ink": 0, "order": 0, "asset": "a1.wav", "channels": 1,
+        **SOURCE_DEFAULTS, "id": "s0", "name": "One", "ink": 0, "order": 0, "asset": "a1.wav", "channels": 1,
         "seconds": 1.0, "mode": "pan", **values,
     }  # fmt: skip
     return document
@@ -202,9 +202,9 @@ class Broken(Folder):
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr(SESSION_FILE, "{}")
             archive.writestr(f"{ASSETS}/zeros.wav", bytes(1 << 20))
-        with mock.patch("needle.files.bundle.shutil.disk_usage", return_value=mock.Mock(free=1 << 20)):
+        with mock.patch("needle.io.bundle.shutil.disk_usage", return_value=mock.Mock(free=1 << 20)):
             self.refused(path, "no room")
-        with mock.patch("needle.files.bundle.MOST_BYTES", 1 << 19):
+        with mock.patch("needle.io.bundle.MOST_BYTES", 1 << 19):
             self.refused(path, "more than a session can")
 
     def test_a_folder_says_what_it_holds(self) -> None:

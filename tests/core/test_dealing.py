@@ -15,21 +15,21 @@ from hypothesis import strategies as st
 
 from demo.score import SCORE, drum_strokes, mallet_notes
 from needle.__main__ import main
-from needle.conventions import db_to_gain
+from needle.automation.curve import Lane, Point
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.dealing.deal import ORDERS, Deal, Event, Place, arranged, dealt, spread, strikes
+from needle.dealing.voice import TIMBRES, note
+from needle.dsp.onsets import find_onsets
+from needle.dsp.pan_laws import law_named
 from needle.errors import NeedleError
-from needle.files.midi import midi_notes
+from needle.io.midi import midi_notes
 from needle.metering.spectra import spectrum_of
-from needle.moving.lane import Lane, Point
-from needle.placing.laws import law_named
-from needle.pulsing.deal import ORDERS, Deal, Event, Place, arranged, dealt, spread, strikes
-from needle.pulsing.onsets import find_onsets
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.pulsing.voice import TIMBRES, note
-from needle.rendering.engine import render_audio
-from needle.rendering.freezing import as_frozen, frozen_sound, key_of
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
-from needle.rendering.readings import without
+from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.render.engine import render_audio
+from needle.render.fingerprints import dependency_key
+from needle.render.freezing import as_frozen, frozen_sound, key_of
+from needle.render.placement_analysis import without
+from needle.units import db_to_gain
 from tests import examples
 from tests.core.strategies import RATE, tone
 

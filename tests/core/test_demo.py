@@ -6,9 +6,9 @@ from django.test import SimpleTestCase
 from demo.clock import BEAT, LENGTH, RATE, seconds
 from demo.score import SCORE, drum_strokes, mallet_notes
 from demo.session import document
-from needle.checks import check_document
 from needle.metering.measure import measure
-from needle.session import mix_of
+from needle.session.document import mix_of
+from needle.session.validation import check_document
 
 
 class NightFerry(SimpleTestCase):

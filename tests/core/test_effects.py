@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 from scipy.fft import rfft
 from scipy.signal import fftconvolve
 
-from needle.conventions import TempoMap
+from needle.dsp.convolution import convolved, partitioned, past_of
 from needle.effects.base import Around, Effect
 from needle.effects.chain import EFFECTS, Chain, checked_effects
-from needle.effects.convolving import convolved, partitioned, past_of
 from needle.effects.room import response
 from needle.errors import NeedleError
+from needle.tempo import TempoMap
 from tests import examples
 from tests.core.strategies import RATE
 

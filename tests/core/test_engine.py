@@ -8,15 +8,15 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import db_to_gain
-from needle.moving.lane import Lane, Point
-from needle.rendering.delivery import deliver
-from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.feeds import direct_feeds
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixSource
-from needle.rendering.placements import placement, values_at
-from needle.rendering.segments import render_segments, segment_frames, segment_key
+from needle.automation.curve import Lane, Point
+from needle.mix.model import Listening, Mix, MixSource
+from needle.render.blocks import deliver
+from needle.render.engine import render_audio, render_before_placement
+from needle.render.fingerprints import dependency_key
+from needle.render.inputs import direct_inputs
+from needle.render.segments import render_segments, segment_frames, segment_key
+from needle.render.source_gains import placement, values_at
+from needle.units import db_to_gain
 from tests import examples
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
 
@@ -26,7 +26,7 @@ FRAMES = round(SECONDS * RATE)
 
 def gains_at(mix: Mix, source: MixSource, times: np.ndarray) -> np.ndarray:
     """The gains of a source without delays, (2, inputs, times)."""
-    (feed,) = direct_feeds(mix, source, 0, FRAMES, None)
+    (feed,) = direct_inputs(mix, source, 0, FRAMES, None)
     return feed.gains(times)
 
 

@@ -13,22 +13,22 @@ import mido
 import numpy as np
 from django.test import SimpleTestCase
 
+from needle.automation.curve import Lane, Point, stored
 from needle.errors import NeedleError
-from needle.files.adm.taking import take_in_adm
-from needle.files.adm.telling import told
-from needle.files.adm.writing import write_adm
-from needle.files.audio import AudioWriter, audio_info, read_at
-from needle.files.bundle import SESSION_FILE, Bundle, write_bundle
-from needle.files.containers import channel_mask
-from needle.files.lanes import lanes_json, lanes_table, read_moves
-from needle.files.midi import midi_notes, midi_tempo
-from needle.files.midi_moves import read_midi_moves, write_midi_moves
-from needle.files.sofa import read_head
+from needle.io.adm.from_mix import told
+from needle.io.adm.to_session import import_adm
+from needle.io.adm.write import write_adm
+from needle.io.audio import AudioWriter, audio_info, read_at
+from needle.io.bundle import SESSION_FILE, Bundle, write_bundle
+from needle.io.containers import channel_mask
+from needle.io.lanes import lanes_json, lanes_table, read_moves
+from needle.io.midi import midi_notes, midi_tempo
+from needle.io.midi_automation import read_midi_moves, write_midi_moves
+from needle.io.sofa import read_head
 from needle.layouts import LAYOUTS
-from needle.moving.lane import Lane, Point, stored
-from needle.owners import lane_key, lane_value
-from needle.rendering.mix import Mix, MixSource
-from needle.session import tempo_map
+from needle.mix.model import Mix, MixSource
+from needle.session.document import tempo_map
+from needle.session.owners import lane_key, lane_value
 from tests import often
 from tests.core.sessions import audio
 from tests.core.strategies import RATE, tone
@@ -126,7 +126,7 @@ class Fuzzed(SimpleTestCase):
 
         def read(path: Path) -> None:
             with tempfile.TemporaryDirectory(dir=self.under) as folder:
-                for _ in take_in_adm(path, Path(folder)):
+                for _ in import_adm(path, Path(folder)):
                     pass
                 Bundle(Path(folder)).close()
 

@@ -5,12 +5,12 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap
-from needle.pulsing import reading
-from needle.pulsing.presets import PRESETS
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
+from needle.autopan import groove_reading
+from needle.autopan.presets import PRESETS
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.mix.model import Mix, MixSource
+from needle.render.engine import render_audio
+from needle.tempo import TempoMap
 from tests import examples
 from tests.core.pulses import names, pulsing, steady
 from tests.core.strategies import RATE
@@ -28,7 +28,7 @@ class Readings(SimpleTestCase):
     def test_a_reading_is_what_a_rendered_steady_tone_does(self, wave, period, offset, flip, start) -> None:
         pulse = pulsing(wave=wave, period=period, offset=offset, flip=flip, start=start)
         output = render_audio(steady(pulse, 2.0), 0, 2 * RATE) / 0.5
-        for mark in reading.marks(pulse, 1):
+        for mark in groove_reading.marks(pulse, 1):
             first = round((mark.beat - 1.0) * 0.5 * RATE)
             means = np.sqrt((output[:, first : first + round(0.02 * RATE)].astype(float) ** 2).mean(axis=1))
             np.testing.assert_allclose((mark.left, mark.right), means, atol=0.02)
@@ -65,7 +65,7 @@ class Readings(SimpleTestCase):
         output = render_audio(mix, 0, audio.shape[1]).astype(float)
         # Level in the middle is both sides at half the power; a place is told against hard to a side.
         scale = 0.5 if form == "level" else 1.0
-        claims = reading.claims(reading.marks(pulsed, 1))
+        claims = groove_reading.claims(groove_reading.marks(pulsed, 1))
         self.assertTrue(claims)
         for claim in claims:
             for mark in claim.beats:
@@ -74,16 +74,18 @@ class Readings(SimpleTestCase):
                     row = output[0 if side == "left" else 1, first : first + burst]
                     level = 10 * np.log10((row**2).mean() / (0.25 * scale) + 1e-12)
                     if claim.word == "silent":
-                        self.assertLess(level, reading.SILENT_DB + 1.0)
+                        self.assertLess(level, groove_reading.SILENT_DB + 1.0)
                     elif claim.word == "full":
-                        self.assertGreater(level, reading.FULL_DB - 1.0)
+                        self.assertGreater(level, groove_reading.FULL_DB - 1.0)
                     else:
                         self.assertAlmostEqual(level, (claim.low + claim.high) / 2.0, delta=1.0)
 
     def test_sentences(self) -> None:
         def sentence(bar: int = 1, **values) -> str:
             pulse = pulsing(**values)
-            return reading.sentence(reading.marks(pulse, bar), bar, reading.every_bar(pulse, bar))
+            return groove_reading.sentence(
+                groove_reading.marks(pulse, bar), bar, groove_reading.every_bar(pulse, bar)
+            )
 
         self.assertEqual(sentence(start=0.75), "Left falls silent on every beat, right on every half-beat.")
         self.assertEqual(
@@ -111,24 +113,24 @@ class Readings(SimpleTestCase):
         times = np.arange(16) * 0.5
         pump = pulsing(wave="square", period=1.0, offset=0.0, flip=True)
         strengths = np.ones(16)
-        self.assertLess(reading.passing(pump, times, strengths).score, 0.2)
-        best = reading.best_fit(pump, times, strengths)
+        self.assertLess(groove_reading.passing(pump, times, strengths).score, 0.2)
+        best = groove_reading.best_fit(pump, times, strengths)
         turned = Pulsing(Pulse(**{**pump.pulse.as_dict(), "flip": best.flip, "start": best.start}), pump.tempo)
-        self.assertGreater(reading.passing(turned, times, strengths).score, 0.98)
-        self.assertIsNone(reading.best_fit(turned, times, strengths))
+        self.assertGreater(groove_reading.passing(turned, times, strengths).score, 0.98)
+        self.assertIsNone(groove_reading.best_fit(turned, times, strengths))
 
     def test_accents_of_bars_that_are_alike_are_put_together(self) -> None:
         tempo = TempoMap(((0.0, 120.0),))
         times = np.array([0.0, 1.0, 2.0, 3.0, 4.0])
-        accents = reading.accents_in(tempo, 1, times, np.ones(5), alike=True)
+        accents = groove_reading.accents_in(tempo, 1, times, np.ones(5), alike=True)
         self.assertEqual([beat for beat, _ in accents], [1.0, 3.0])
-        self.assertEqual(reading.accents_in(tempo, 3, times, np.ones(5), alike=False), [(1.0, 1.0)])
+        self.assertEqual(groove_reading.accents_in(tempo, 3, times, np.ones(5), alike=False), [(1.0, 1.0)])
 
     def test_cycles_are_told_as_notes(self) -> None:
-        self.assertEqual(reading.period_words(Pulse(period=0.5), 90.0)["note"], "1/8 note")
-        self.assertEqual(reading.period_words(Pulse(period=1.5), 90.0)["note"], "1/4 note dotted")
-        self.assertEqual(reading.period_words(Pulse(period=1 / 3), 90.0)["note"], "1/8 note triplet")
-        self.assertEqual(reading.period_words(Pulse(unit="hertz", rate=3.0), 90.0)["beats"], "half a beat")
+        self.assertEqual(groove_reading.period_words(Pulse(period=0.5), 90.0)["note"], "1/8 note")
+        self.assertEqual(groove_reading.period_words(Pulse(period=1.5), 90.0)["note"], "1/4 note dotted")
+        self.assertEqual(groove_reading.period_words(Pulse(period=1 / 3), 90.0)["note"], "1/8 note triplet")
+        self.assertEqual(groove_reading.period_words(Pulse(unit="hertz", rate=3.0), 90.0)["beats"], "half a beat")
 
     def test_every_preset_is_a_pulse_that_moves(self) -> None:
         for preset in PRESETS.values():

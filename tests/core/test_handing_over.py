@@ -13,17 +13,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pypdf import PdfReader
 
-from needle.checks import check_lane
-from needle.conventions import TempoMap
-from needle.delivering.chart import Charted, write_chart
-from needle.delivering.loudness import levelled, measured_mix
-from needle.delivering.naming import PATTERN, WORDS, Names, safe
-from needle.delivering.passage import passage_of
-from needle.delivering.sounds import sounds_of
+from needle.automation.curve import RAMP_SECONDS, Lane, Point, stored
 from needle.errors import NeedleError
-from needle.files.audio import FORMATS, AudioWriter
-from needle.files.lanes import lanes_json, lanes_table, read_moves
-from needle.files.midi_moves import (
+from needle.export.chart import Charted, write_chart
+from needle.export.deliverables import sounds_of
+from needle.export.loudness import levelled, measured_mix
+from needle.export.naming import PATTERN, WORDS, Names, safe
+from needle.export.passage import passage_of
+from needle.io.audio import FORMATS, AudioWriter
+from needle.io.lanes import lanes_json, lanes_table, read_moves
+from needle.io.midi_automation import (
     COARSE_STEP,
     FINE_STEP,
     TICKS,
@@ -33,12 +32,13 @@ from needle.files.midi_moves import (
     write_midi_moves,
 )
 from needle.layouts import LAYOUTS
-from needle.moving.lane import RAMP_SECONDS, Lane, Point, stored
-from needle.owners import lane_key, lane_value, named
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.monitor import to_ears
-from needle.session import mix_of, names_in, tempo_map
+from needle.mix.model import Mix, MixSource
+from needle.mix.monitors import to_ears
+from needle.render.engine import render_audio
+from needle.session.document import mix_of, names_in, tempo_map
+from needle.session.owners import lane_key, lane_value, named
+from needle.session.validation import check_lane
+from needle.tempo import TempoMap
 from tests import examples
 from tests.core.sessions import SECONDS, audio, documents
 from tests.core.strategies import RATE, lanes, pans, tone

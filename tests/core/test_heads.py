@@ -11,15 +11,15 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.dsp.spherical_head import interpolated, shade, sphere_responses, surrounding
 from needle.errors import NeedleError
-from needle.files.sofa import Head, read_head
+from needle.io.sofa import Head, read_head
 from needle.layouts import LAYOUTS, fold
 from needle.metering.measure import measure
-from needle.placing.coordinates import unit_vectors
-from needle.placing.head import interpolated, shade, sphere_responses, surrounding
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.monitor import DOWNMIXES, fold_gain_db, to_ears
+from needle.mix.model import Mix, MixSource
+from needle.mix.monitors import DOWNMIXES, fold_gain_db, to_ears
+from needle.render.engine import render_audio
+from needle.room_coordinates import unit_vectors
 from tests.core.strategies import RATE
 
 

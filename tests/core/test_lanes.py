@@ -5,9 +5,9 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.automation.curve import RAMP_SECONDS, SHAPES, Lane, Point
 from needle.errors import NeedleError
-from needle.moving.lane import RAMP_SECONDS, SHAPES, Lane, Point
-from needle.rendering.tables import SHAPE_STEPS, shape_tables
+from needle.render.preview_tables import SHAPE_STEPS, shape_tables
 from tests.core.strategies import lanes, pans
 
 

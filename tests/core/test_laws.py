@@ -5,10 +5,10 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.dsp.pan_laws import LAWS, law_named
+from needle.dsp.pan_modes import mode_for
 from needle.errors import NeedleError
-from needle.placing.laws import LAWS, law_named
-from needle.placing.modes import mode_for
-from needle.rendering.tables import PAN_STEPS, gain_table
+from needle.render.preview_tables import PAN_STEPS, gain_table
 
 pans = st.floats(-1.0, 1.0)
 names = st.sampled_from(sorted(LAWS))

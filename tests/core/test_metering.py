@@ -8,6 +8,8 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.dsp.k_weighting import k_weighting
+from needle.dsp.true_peak import PHASES
 from needle.metering.frames import (
     COLUMNS,
     LONG_FRAMES,
@@ -17,13 +19,11 @@ from needle.metering.frames import (
     readings,
     warm_up_frames,
 )
-from needle.metering.kweighting import k_weighting
 from needle.metering.lean import LONG_HOPS, Tolerance, hops_between, hops_in, lean_curve, lean_db, leaning_stretches
 from needle.metering.measure import Measurement, measure
 from needle.metering.overview import Overview
-from needle.metering.truepeak import PHASES
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.segments import METER_FRAMES, render_segments
+from needle.mix.model import Mix, MixSource
+from needle.render.segments import METER_FRAMES, render_segments
 from tests import examples
 from tests.core.strategies import RATE, tone
 

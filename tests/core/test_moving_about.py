@@ -8,14 +8,14 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap
+from needle.automation.curve import Lane, Point
+from needle.automation.grid import Grid, bars_words, even_beats
+from needle.automation.parameters import PARAMETERS, PARAMETERS_BY_KIND, parameters_of
 from needle.errors import NeedleError
-from needle.files.lanes import lane_rows, read_lane
+from needle.io.lanes import lane_rows, read_lane
 from needle.metering.waveform import PER_SECOND, waveform
-from needle.moving.grid import Grid, bars_words, even_beats
-from needle.moving.lane import Lane, Point
-from needle.moving.parameters import OF_OTHERS, PARAMETERS, parameters_of
-from needle.owners import (
+from needle.session.document import RETURN_DEFAULTS, SEND_DEFAULTS, SOURCE_DEFAULTS, empty_document
+from needle.session.owners import (
     check_moves,
     kind_and_id,
     lane_in,
@@ -25,7 +25,7 @@ from needle.owners import (
     owner_in,
     static_in,
 )
-from needle.session import RETURN_AT_FIRST, SEND_AT_FIRST, SOURCE_AT_FIRST, empty_document
+from needle.tempo import TempoMap
 from tests.core.strategies import RATE, lanes, pans
 
 TEMPO = TempoMap(((0.0, 60.0), (8.0, 120.0)), ((1, 4, 4), (3, 6, 8)))
@@ -58,10 +58,10 @@ class Grids(SimpleTestCase):
 class Owners(SimpleTestCase):
     def setUp(self) -> None:
         self.document = empty_document("Owners", RATE, 8.0)
-        source = {**SOURCE_AT_FIRST, "id": "oars", "name": "Oars", "mode": "pan", "pan": 0.25}
+        source = {**SOURCE_DEFAULTS, "id": "oars", "name": "Oars", "mode": "pan", "pan": 0.25}
         self.document["sources"]["oars"] = source
-        self.document["returns"]["hull"] = {**RETURN_AT_FIRST, "id": "hull", "name": "Hull", "pan": -0.5}
-        send = {**SEND_AT_FIRST, "id": "oars/hull", "source": "oars", "return": "hull", "level": -6.0}
+        self.document["returns"]["hull"] = {**RETURN_DEFAULTS, "id": "hull", "name": "Hull", "pan": -0.5}
+        send = {**SEND_DEFAULTS, "id": "oars/hull", "source": "oars", "return": "hull", "level": -6.0}
         self.document["sends"]["oars/hull"] = send
 
     def test_each_kind_is_told_by_its_name(self) -> None:
@@ -82,7 +82,7 @@ class Owners(SimpleTestCase):
 
     def test_what_each_kind_lets_move(self) -> None:
         self.assertEqual(set(parameters_of("source")), set(PARAMETERS) - {"envelop"})
-        for kind, names in OF_OTHERS.items():
+        for kind, names in PARAMETERS_BY_KIND.items():
             self.assertEqual(parameters_of(kind), names)
             self.assertTrue(set(names) <= set(PARAMETERS))
         self.assertEqual(owned_parameter("return:hull", "width").high, 2.0)

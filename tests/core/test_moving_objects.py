@@ -8,20 +8,20 @@ from django.test import SimpleTestCase
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from needle.files.adm.bw64 import Bw64Writer, TrackRow, opened
-from needle.files.adm.reading import read_programme
-from needle.files.adm.steps import by_turns
-from needle.files.adm.taking import take_in_adm
-from needle.files.adm.telling import moves_of, told
-from needle.files.adm.writing import write_adm
-from needle.files.audio import AudioInfo
-from needle.files.bundle import Bundle
+from needle.automation.curve import Lane, Point
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.io.adm.from_mix import moves_of, told
+from needle.io.adm.read import read_programme
+from needle.io.adm.steps import by_turns
+from needle.io.adm.to_session import import_adm
+from needle.io.adm.write import write_adm
+from needle.io.audio import AudioInfo
+from needle.io.bundle import Bundle
+from needle.io.bw64 import Bw64Writer, TrackRow, opened
 from needle.layouts import LAYOUTS
-from needle.moving.lane import Lane, Point
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
-from needle.session import mix_of
+from needle.mix.model import Mix, MixSource
+from needle.render.engine import render_audio
+from needle.session.document import mix_of
 from tests import examples
 from tests.core.adm_renderer import rendered, residual_db
 from tests.core.strategies import RATE
@@ -130,7 +130,7 @@ class OurFiles(SimpleTestCase):
                 source = MixSource("one", noise(), **CASES[name])
                 path = self.file(Mix(RATE, SECONDS, (source,), layout="4+7+0"))
                 folder = self.folder()
-                list(take_in_adm(path, folder))
+                list(import_adm(path, folder))
                 self.assertLess(residual_db(in_a_room(folder), rendered(path, LAYOUTS["4+7+0"])), -35.0)
 
 
@@ -181,7 +181,7 @@ class TheirFiles(SimpleTestCase):
     def taken(self, blocks: str) -> tuple[np.ndarray, np.ndarray]:
         """What we make of a hand-made file, and what a renderer does: (speakers, frames) each."""
         path = self.file(blocks)
-        list(take_in_adm(path, path.parent / "session"))
+        list(import_adm(path, path.parent / "session"))
         return in_a_room(path.parent / "session"), rendered(path, LAYOUTS["4+7+0"])
 
     def test_blocks_near_to_each_other(self) -> None:
@@ -218,7 +218,7 @@ class TheirFiles(SimpleTestCase):
         places = [block(i * 2.0, 2.0, f"azimuth={110 - i * 220} elevation=0 distance=1") for i in range(2)]
         path = self.file("".join(places))
         folder = path.parent / "session"
-        list(take_in_adm(path, folder))
+        list(import_adm(path, folder))
         with Bundle(folder) as bundle:
             sources = list(bundle.document["sources"].values())
             self.assertEqual([one["name"] for one in sources], ["Bee", "Bee · by turns"])

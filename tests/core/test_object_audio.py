@@ -7,24 +7,24 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 
-from needle.conventions import db_to_gain
+from needle.automation.curve import Lane, Point
 from needle.errors import NeedleError
-from needle.files.adm.bw64 import Bw64Writer, TrackRow, description_of, opened
-from needle.files.adm.model import AdmProgramme
-from needle.files.adm.reading import read_programme
-from needle.files.adm.steps import by_turns
-from needle.files.adm.taking import session_of, take_in_adm
-from needle.files.adm.telling import moves_of, told
-from needle.files.adm.writing import clock, write_adm
-from needle.files.audio import AudioInfo
-from needle.files.bundle import Bundle
-from needle.moving.lane import Lane, Point
-from needle.placing.coordinates import polar_of, room_of, unit_vectors
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.ways import Way, Ways
-from needle.rendering.whereabouts import places
-from needle.session import mix_of
+from needle.io.adm.from_mix import moves_of, told
+from needle.io.adm.model import AdmProgramme
+from needle.io.adm.read import read_programme
+from needle.io.adm.steps import by_turns
+from needle.io.adm.to_session import import_adm, session_of
+from needle.io.adm.write import clock, write_adm
+from needle.io.audio import AudioInfo
+from needle.io.bundle import Bundle
+from needle.io.bw64 import Bw64Writer, TrackRow, description_of, opened
+from needle.mix.model import Mix, MixSource
+from needle.mix.speaker_routing import Way, Ways
+from needle.render.engine import render_audio
+from needle.render.trajectories import places
+from needle.room_coordinates import polar_to_room, room_to_polar, unit_vectors
+from needle.session.document import mix_of
+from needle.units import db_to_gain
 from tests import examples
 from tests.core.adm_rules import check_file
 from tests.core.sessions import SECONDS, audio, documents
@@ -47,7 +47,7 @@ def read(path: Path) -> AdmProgramme:
 
 def angle_between(one: np.ndarray, other: np.ndarray) -> np.ndarray:
     """Degrees between directions of places in the room (3, times)."""
-    vectors = [unit_vectors(*polar_of(*places)[:2]) for places in (one, other)]
+    vectors = [unit_vectors(*room_to_polar(*places)[:2]) for places in (one, other)]
     return np.degrees(np.arccos(np.clip((vectors[0] * vectors[1]).sum(axis=0), -1.0, 1.0)))
 
 
@@ -109,8 +109,8 @@ class Random(Folder):
             (before,) = by_turns(blocks)
             at = [np.interp(times, before.times, getattr(before, n)) for n in ("azimuth", "elevation", "distance")]
             # In the very middle there is no direction, and next to a jump no one place.
-            away = (np.minimum(at[2], polar_of(*there)[2]) > 0.05) & ~near
-            self.assertLess(angle_between(room_of(*at), there)[away].max(initial=0.0), 0.1)
+            away = (np.minimum(at[2], room_to_polar(*there)[2]) > 0.05) & ~near
+            self.assertLess(angle_between(polar_to_room(*at), there)[away].max(initial=0.0), 0.1)
             gains = [np.interp(times, m.times, m.gain * by) for m, by in ((before, 1.0), (after, softer))]
             # As near as gains have to be where a renderer goes straight from block to block.
             apart = np.abs(gains[1] - gains[0])[~near]
@@ -127,7 +127,7 @@ class Random(Folder):
         mix = mix_of(document, audio)
         folder = self.folder()
         path, _ = written(folder, mix)
-        list(take_in_adm(path, folder / "session"))
+        list(import_adm(path, folder / "session"))
         with Bundle(folder / "session") as bundle:
             again = bundle.mix()
             if again.layout != mix.layout:
@@ -177,7 +177,7 @@ class Told(Folder):
         self.assertEqual(zones[:1], [1])
         self.assertIn(0, zones)
         folder = self.folder()
-        list(take_in_adm(path, folder))
+        list(import_adm(path, folder))
         with Bundle(folder) as bundle:
             (row,) = bundle.document["sources"].values()
         self.assertAlmostEqual(row["centre"], 0.25, places=4)
@@ -323,7 +323,7 @@ class FromElsewhere(Folder):
         mix = Mix(RATE, 1.0, (source,), layout="0+5+0")
         folder = self.folder()
         path, _ = written(folder, mix)
-        list(take_in_adm(path, folder / "session", "Named"))
+        list(import_adm(path, folder / "session", "Named"))
         with Bundle(folder / "session") as bundle:
             self.assertEqual(
                 (bundle.document["session"]["layout"], bundle.document["session"]["name"]), ("0+5+0", "Named")

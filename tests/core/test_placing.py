@@ -7,12 +7,12 @@ from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from needle.automation.parameters import PARAMETERS, SOURCE_PARAMETERS
+from needle.dsp.pan_laws import LAWS, law_named
+from needle.dsp.pan_modes import MODES, STEM, before_placing, mode_for
 from needle.errors import NeedleError
-from needle.moving.parameters import PARAMETERS, SOURCE_PARAMETERS
-from needle.placing.laws import LAWS, law_named
-from needle.placing.modes import MODES, STEM, before_placing, mode_for
-from needle.placing.seatings import SEATINGS, flipped, matched, seated, seating_of
-from needle.session import SOURCE_AT_FIRST
+from needle.session.document import SOURCE_DEFAULTS
+from needle.session.seatings import SEATINGS, flipped, matched, seated, seating_of
 
 laws = st.sampled_from(sorted(LAWS))
 pans = st.floats(-1.0, 1.0)
@@ -145,7 +145,7 @@ class Seatings(SimpleTestCase):
     )
     def test_flipping_mirrors_what_is_heard_and_twice_is_nothing(self, mode, at, exchange, left, right) -> None:
         source = {
-            **SOURCE_AT_FIRST, **at, "mode": mode, "exchange": exchange, "invert_left": left, "invert_right": right,
+            **SOURCE_DEFAULTS, **at, "mode": mode, "exchange": exchange, "invert_left": left, "invert_right": right,
             "width": 0.5,
         }  # fmt: skip
 

@@ -7,18 +7,19 @@ from django.test import SimpleTestCase
 from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap, db_to_gain
+from needle.automation.curve import RAMP_SECONDS, Lane, Point
+from needle.autopan.conversion import GRAIN, written_out
+from needle.autopan.pulse import LIMITS, Pulse, Pulsing
+from needle.autopan.waveforms import WAVES, Form, wave_at
+from needle.dsp.pan_laws import law_named
 from needle.errors import NeedleError
-from needle.moving.lane import RAMP_SECONDS, Lane, Point
-from needle.placing.laws import law_named
-from needle.pulsing.pulse import LIMITS, Pulse, Pulsing
-from needle.pulsing.waves import WAVES, Form, wave_at
-from needle.pulsing.writing import GRAIN, written_out
-from needle.rendering.click import click
-from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
-from needle.rendering.segments import render_segments
+from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.render.click import click
+from needle.render.engine import render_audio, render_before_placement
+from needle.render.fingerprints import dependency_key
+from needle.render.segments import render_segments
+from needle.tempo import TempoMap
+from needle.units import db_to_gain
 from tests import examples
 from tests.core.pulses import names, pulsing, steady
 from tests.core.strategies import RATE, lanes, tone
@@ -293,7 +294,7 @@ class WritingOut(SimpleTestCase):
 
     def test_what_would_be_too_many_points_is_refused(self) -> None:
         values = {"pan": 0.0, "trim": 0.0}
-        fewest = mock.patch("needle.pulsing.writing.MOST_POINTS", 200)
+        fewest = mock.patch("needle.autopan.conversion.MOST_POINTS", 200)
         with fewest, self.assertRaisesRegex(NeedleError, "200 are the most. Choose a longer cycle"):
             written_out(pulsing(period=1 / 16), "pan", values, {}, "constant-power", 0.0, 4.0, 1)
 

@@ -5,13 +5,9 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap
-from needle.errors import NeedleError
-from needle.moving.clips import Clip, clip_of, every_bars, on_passages
-from needle.moving.grid import Grid
-from needle.moving.lane import RAMP_SECONDS, SHAPES, Lane, Point
-from needle.moving.parameters import PARAMETERS
-from needle.moving.ranges import (
+from needle.automation.clips import Clip, clip_of, every_bars, on_passages
+from needle.automation.curve import RAMP_SECONDS, SHAPES, Lane, Point
+from needle.automation.edits import (
     Delete,
     Draw,
     Hold,
@@ -29,8 +25,12 @@ from needle.moving.ranges import (
     Widen,
     changed,
 )
-from needle.moving.stretch import cut, piece_of, value_before, written
-from needle.moving.thinning import thinned
+from needle.automation.grid import Grid
+from needle.automation.parameters import PARAMETERS
+from needle.automation.splice import cut, piece_of, value_before, written
+from needle.automation.thinning import thinned
+from needle.errors import NeedleError
+from needle.tempo import TempoMap
 from tests.core.strategies import lanes, outside_of, pans
 
 PAN = PARAMETERS["pan"]

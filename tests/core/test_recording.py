@@ -5,11 +5,11 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.automation.curve import Lane, Point
+from needle.automation.occurrences import occurrences
+from needle.automation.parameters import PARAMETERS
+from needle.automation.recording import MODES, Hold, Pass, recorded
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, Point
-from needle.moving.occurrences import occurrences
-from needle.moving.parameters import PARAMETERS
-from needle.moving.recording import MODES, Hold, Pass, recorded
 from tests.core.strategies import RATE, lanes, outside_of, pans
 
 PAN = PARAMETERS["pan"]

@@ -7,24 +7,24 @@ from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from needle.balancing.matching import MOST_TRIM_DB, matching_trim
-from needle.balancing.measuring import measured
-from needle.balancing.steps import finished
-from needle.checks import check_document
+from needle.automation.curve import Lane, stored
+from needle.balance.loudness_matching import MOST_TRIM_DB, matching_trim
+from needle.balance.measuring import measured
+from needle.balance.progress import finished
 from needle.errors import NeedleError
 from needle.metering.overview import Overview
-from needle.moving.lane import Lane, stored
-from needle.owners import lane_value
-from needle.rendering.mix import Mix, MixSource
-from needle.restoring import layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
-from needle.session import (
-    GROUP_AT_FIRST,
-    LAYER_AT_FIRST,
-    RETURN_AT_FIRST,
-    SEND_AT_FIRST,
-    SOURCE_AT_FIRST,
+from needle.mix.model import Mix, MixSource
+from needle.session.document import (
+    GROUP_DEFAULTS,
+    LAYER_DEFAULTS,
+    RETURN_DEFAULTS,
+    SEND_DEFAULTS,
+    SOURCE_DEFAULTS,
     empty_document,
 )
+from needle.session.owners import lane_value
+from needle.session.restoring import layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
+from needle.session.validation import check_document
 from tests.core.strategies import RATE, lanes, outside_of, tone
 
 START, END = 1.0, 2.0
@@ -35,13 +35,13 @@ def document(**lanes_by_key: Lane) -> dict[str, Any]:
     made = empty_document("Any", RATE, 4.0)
     for order, key in enumerate(("oars", "gulls")):
         made["sources"][key] = {
-            **SOURCE_AT_FIRST, "id": key, "name": key.title(), "ink": 0, "order": order, "asset": "0" * 64,
+            **SOURCE_DEFAULTS, "id": key, "name": key.title(), "ink": 0, "order": order, "asset": "0" * 64,
             "channels": 1, "mode": "pan", "seconds": 4.0,
         }  # fmt: skip
-    made["groups"]["band"] = {"id": "band", "name": "Band", **GROUP_AT_FIRST}
-    made["returns"]["hull"] = {"id": "hull", "name": "Hull", **RETURN_AT_FIRST}
-    made["sends"]["oars/hull"] = {"id": "oars/hull", "source": "oars", "return": "hull", **SEND_AT_FIRST}
-    made["layers"]["far"] = {**LAYER_AT_FIRST, "id": "far", "source": "oars", "name": "far"}
+    made["groups"]["band"] = {"id": "band", "name": "Band", **GROUP_DEFAULTS}
+    made["returns"]["hull"] = {"id": "hull", "name": "Hull", **RETURN_DEFAULTS}
+    made["sends"]["oars/hull"] = {"id": "oars/hull", "source": "oars", "return": "hull", **SEND_DEFAULTS}
+    made["layers"]["far"] = {**LAYER_DEFAULTS, "id": "far", "source": "oars", "name": "far"}
     made["sources"]["oars"]["group"] = "band"
     for key, lane in lanes_by_key.items():
         whole = key.replace("__", "/").replace("send_", "send:").replace("layer_", "layer:")

@@ -8,12 +8,12 @@ from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from needle.dsp.point_source_panner import point_panner, point_source_gains
+from needle.dsp.room_panner import Where, apply_speaker_mask, room_powers, speaker_mask_matrix
+from needle.dsp.spherical_head import ear_delays, sphere_responses
 from needle.errors import NeedleError
 from needle.layouts import HALF, LAYOUTS, fold
-from needle.placing.coordinates import polar_of, room_of, unit_vectors, wrapped
-from needle.placing.head import ear_delays, sphere_responses
-from needle.placing.point import direction_gains, point_panner
-from needle.placing.room import Where, permitted, rerouting, room_powers
+from needle.room_coordinates import polar_to_room, room_to_polar, unit_vectors, wrapped
 
 DATA = Path(__file__).parent / "data"
 VALUES = json.loads((DATA / "panner-values.json").read_text())["layouts"]
@@ -53,7 +53,7 @@ class Conformance(SimpleTestCase):
             )
 
     def test_stereo_is_folded_from_five_and_softer_behind(self) -> None:
-        gains = direction_gains(LAYOUTS["0+2+0"], np.array([30.0, 0.0, 110.0, 180.0]), 0.0)
+        gains = point_source_gains(LAYOUTS["0+2+0"], np.array([30.0, 0.0, 110.0, 180.0]), 0.0)
         np.testing.assert_allclose(gains[:, 0], [1.0, 0.0], atol=1e-9)
         np.testing.assert_allclose(gains[:, 1], [HALF, HALF], atol=1e-9)
         np.testing.assert_allclose(gains[:, 2], [HALF, 0.0], atol=1e-9)
@@ -85,8 +85,8 @@ class Laws(SimpleTestCase):
         layout = LAYOUTS[name]
         step = 0.1
         ways = np.array([[azimuth, elevation], [azimuth, elevation + step] if up else [azimuth + step, elevation]]).T
-        place = room_of(*ways, 1.0)
-        powers = permitted(layout, room_powers(layout, Where(*place, spread=spread)), {off: 1.0})
+        place = polar_to_room(*ways, 1.0)
+        powers = apply_speaker_mask(layout, room_powers(layout, Where(*place, spread=spread)), {off: 1.0})
         self.assertLess(np.abs(np.diff(np.sqrt(powers))).max(), 0.12 * step + 1e-6)
 
     @given(rooms, edges, edges, edges, st.floats(-720.0, 720.0), st.floats(0.0, 360.0), st.floats(0.0, 1.0))
@@ -107,7 +107,7 @@ class Laws(SimpleTestCase):
         rng = np.random.default_rng(3)
         layout = LAYOUTS["4+7+0"]
         for axis, spread in ((40.0, 90.0), (150.0, 200.0), (0.0, 360.0)):
-            x, y, z = room_of(axis, 10.0, 1.0)
+            x, y, z = polar_to_room(axis, 10.0, 1.0)
             vectors = rng.standard_normal((3, 200_000))
             vectors /= np.linalg.norm(vectors, axis=0)
             inside = vectors[:, unit_vectors(axis, 10.0) @ vectors >= np.cos(np.radians(spread / 2.0))]
@@ -122,7 +122,7 @@ class Laws(SimpleTestCase):
         )
         first, second = np.sort(away)[:2]
         assume(second - first > 4.0)
-        powers = room_powers(layout, Where(*room_of(azimuth, elevation, 1.0), snap=True))
+        powers = room_powers(layout, Where(*polar_to_room(azimuth, elevation, 1.0), snap=True))
         self.assertEqual(int(powers.argmax()), int(away.argmin()))
         self.assertAlmostEqual(float(powers.max()), 1.0, places=9)
 
@@ -143,24 +143,26 @@ class Permission(SimpleTestCase):
     def test_what_is_off_is_silent_and_no_power_is_lost(self, which, azimuth: float, elevation: float) -> None:
         name, off = which
         layout = LAYOUTS[name]
-        powers = permitted(layout, room_powers(layout, Where(*room_of(azimuth, elevation, 1.0))), {off: 1.0})
+        powers = apply_speaker_mask(
+            layout, room_powers(layout, Where(*polar_to_room(azimuth, elevation, 1.0))), {off: 1.0}
+        )
         self.assertAlmostEqual(float(powers.sum()), 1.0, places=9)
         for speaker, power in zip(layout.speakers, powers, strict=True):
             if speaker.name in off:
                 self.assertEqual(power, 0.0)
 
     def test_a_share_goes_to_the_neighbours(self) -> None:
-        routed = rerouting("0+5+0", frozenset({"M+000"}))
+        routed = speaker_mask_matrix("0+5+0", frozenset({"M+000"}))
         np.testing.assert_allclose(routed[:, 2], [0.5, 0.5, 0.0, 0.0, 0.0], atol=1e-9)
-        left = rerouting("0+5+0", frozenset({"M+030"}))[:, 0]
+        left = speaker_mask_matrix("0+5+0", frozenset({"M+030"}))[:, 0]
         self.assertGreater(left[2], left[3])
         self.assertEqual(left[1] + left[4], 0.0)
-        behind = rerouting("0+5+0", frozenset({"M+030", "M-030", "M+000"}))
+        behind = speaker_mask_matrix("0+5+0", frozenset({"M+030", "M-030", "M+000"}))
         np.testing.assert_allclose(behind[:, 2], [0.0, 0.0, 0.0, 0.5, 0.5], atol=1e-9)
 
     def test_at_least_one_must_sound(self) -> None:
         with self.assertRaisesMessage(NeedleError, "At least one loudspeaker"):
-            rerouting("quad", frozenset(s.name for s in LAYOUTS["quad"].speakers))
+            speaker_mask_matrix("quad", frozenset(s.name for s in LAYOUTS["quad"].speakers))
 
 
 class Conversion(SimpleTestCase):
@@ -168,7 +170,7 @@ class Conversion(SimpleTestCase):
         """BS.2127-0 section 10, both ways."""
         rows = np.array(json.loads((DATA / "room-conversion.json").read_text())["rows"]).T
         self.assertGreater(rows.shape[1], 100)
-        polar, room = polar_of(*rows[:3]), room_of(*rows[3:])
+        polar, room = room_to_polar(*rows[:3]), polar_to_room(*rows[3:])
         apart = wrapped(polar[0] - rows[3])
         np.testing.assert_allclose(apart, 0.0, atol=1e-3)
         np.testing.assert_allclose(polar[1:], rows[4:], atol=1e-3)
@@ -177,7 +179,7 @@ class Conversion(SimpleTestCase):
     def test_a_place_at_the_edge_is_where_constant_power_between_its_corners_puts_it(self) -> None:
         """Half way between a corner and the next, both are equally strong; elsewhere as the sine and the cosine."""
         for share in (0.1, 0.25, 0.5, 0.8):
-            angle = np.radians(polar_of(-1.0, 1.0 - 2.0 * share, 0.0)[0])
+            angle = np.radians(room_to_polar(-1.0, 1.0 - 2.0 * share, 0.0)[0])
             corners = unit_vectors(np.array([30.0, 110.0]), np.zeros(2))[:2]
             gains = np.linalg.solve(corners, [-np.sin(angle), np.cos(angle)])
             wanted = [np.cos(share * np.pi / 2.0), np.sin(share * np.pi / 2.0)]
@@ -186,13 +188,13 @@ class Conversion(SimpleTestCase):
     @given(edges, edges, edges)
     def test_there_and_back_from_the_room(self, x: float, y: float, z: float) -> None:
         assume(max(abs(x), abs(y)) > 1e-6)
-        np.testing.assert_allclose(room_of(*polar_of(x, y, z)), [x, y, z], atol=1e-9)
+        np.testing.assert_allclose(polar_to_room(*room_to_polar(x, y, z)), [x, y, z], atol=1e-9)
 
     @given(azimuths, st.floats(-89.99, 89.99), st.floats(0.001, 1.0))
     def test_there_and_back_from_polar(self, azimuth: float, elevation: float, distance: float) -> None:
         assume(azimuth > -179.999)
         np.testing.assert_allclose(
-            polar_of(*room_of(azimuth, elevation, distance)), [azimuth, elevation, distance], atol=1e-6
+            room_to_polar(*polar_to_room(azimuth, elevation, distance)), [azimuth, elevation, distance], atol=1e-6
         )
 
     def test_the_corners_and_edges(self) -> None:
@@ -208,11 +210,11 @@ class Conversion(SimpleTestCase):
             ((0, 0, -0.5), (0, -90, 0.5)),
             ((0, 0, 0), (0, 0, 0)),
         ):
-            np.testing.assert_allclose(np.abs(polar_of(*place)), np.abs(wanted), atol=1e-9)
+            np.testing.assert_allclose(np.abs(room_to_polar(*place)), np.abs(wanted), atol=1e-9)
 
     def test_the_front_of_a_room_is_the_stereo_field(self) -> None:
         """From x = -1 to 1 at the front runs from the left to the right speaker, by the tangent law."""
-        azimuth, elevation, distance = polar_of(np.linspace(-1, 1, 21), 1.0, 0.0)
+        azimuth, elevation, distance = room_to_polar(np.linspace(-1, 1, 21), 1.0, 0.0)
         self.assertTrue((np.diff(azimuth) < 0.0).all())
         np.testing.assert_allclose(
             [elevation.max(), distance.min(), azimuth[0], azimuth[-1]], [0, 1, 30, -30], atol=1e-9

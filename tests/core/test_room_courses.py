@@ -5,13 +5,13 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from needle.automation.curve import Lane, Point
+from needle.automation.paths import Path as Way_
+from needle.automation.paths import path_points
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, Point
-from needle.moving.paths import Path as Way_
-from needle.moving.paths import path_points
-from needle.placing.coordinates import polar_of
-from needle.rendering.mix import MixSource
-from needle.rendering.whereabouts import places, values_at_polar, with_values
+from needle.mix.model import MixSource
+from needle.render.trajectories import places, values_at_polar, with_values
+from needle.room_coordinates import room_to_polar
 from tests.core.rooms import mix, noise
 
 
@@ -43,6 +43,6 @@ class Courses(SimpleTestCase):
         source = MixSource("a", noise(1), rotation=20.0, room_rotation=10.0, shift=-0.3)
         values = values_at_polar(source, 0.5, 75.0, 0.0, 1.0)
         (end,) = places(mix(source), with_values(source, values), np.array([0.5]))
-        azimuth, _, distance = polar_of(*end[:, 0])
+        azimuth, _, distance = room_to_polar(*end[:, 0])
         self.assertAlmostEqual(float(azimuth), 75.0, places=6)
         self.assertAlmostEqual(float(distance), 1.0, places=6)

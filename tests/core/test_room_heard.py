@@ -9,17 +9,17 @@ import soundfile
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
-from needle.files.audio import AudioWriter
-from needle.files.containers import channel_mask
+from needle.io.audio import AudioWriter
+from needle.io.containers import channel_mask
 from needle.layouts import LAYOUTS
 from needle.metering.frames import measure_frames, warm_up_frames
 from needle.metering.measure import measure
 from needle.metering.overview import Overview
 from needle.metering.room import room_columns, room_readings
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Listening, MixSource
-from needle.rendering.monitor import PAST, to_ears
-from needle.rendering.tables import room_table
+from needle.mix.model import Listening, MixSource
+from needle.mix.monitors import PAST, to_ears
+from needle.render.engine import render_audio
+from needle.render.preview_tables import room_table
 from tests.core.rooms import db, mix, noise
 from tests.core.strategies import RATE
 

@@ -9,18 +9,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.signal import butter, sosfilt
 
+from needle.automation.curve import Lane, Point
+from needle.dsp.direct_ambient import decorrelator
+from needle.dsp.point_source_panner import point_source_gains
 from needle.effects.chain import effect_named
 from needle.effects.room import diffuse_responses, response_settings
 from needle.layouts import LAYOUTS, fold
-from needle.moving.lane import Lane, Point
-from needle.placing.point import direction_gains
-from needle.placing.stem import decorrelator
-from needle.rendering.engine import render_audio
-from needle.rendering.freezing import as_frozen, frozen_sound, key_of
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.rendering.ways import Way, Ways
-from needle.rendering.whereabouts import layout_changes
+from needle.mix.model import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.speaker_routing import Way, Ways
+from needle.render.engine import render_audio
+from needle.render.fingerprints import dependency_key
+from needle.render.freezing import as_frozen, frozen_sound, key_of
+from needle.render.trajectories import layout_changes
 from tests import examples
 from tests.core.rooms import FRAMES, ROOMS, db, effects, heard, mix, noise, room_mixes
 from tests.core.strategies import RATE, tone
@@ -47,7 +47,7 @@ class Rendering(SimpleTestCase):
             times = np.arange(2 * RATE) / RATE
             z = rising.evaluate(times) if height else np.zeros_like(times)
             elevation = np.where(z > 1.0 - 1e-12, 30.0, 30.0 * np.degrees(np.arctan(z)) / 45.0)
-            gains = direction_gains(LAYOUTS["4+7+0"], 360.0 * times, elevation)
+            gains = point_source_gains(LAYOUTS["4+7+0"], 360.0 * times, elevation)
             error = found[made.room.standing] - gains * audio
             self.assertLess(np.abs(error).max(), 1e-4)
 

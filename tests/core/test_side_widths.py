@@ -7,18 +7,18 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.files.adm.telling import told
+from needle.automation.curve import Lane, Point
+from needle.dsp.band_split import BANDS, PLACES, band_filters, half_length, place_of
+from needle.dsp.pan_laws import LAWS
+from needle.io.adm.from_mix import told
 from needle.metering.spectra import spectrum_of
-from needle.moving.lane import Lane, Point
-from needle.placing.bands import BANDS, PLACES, band_filters, half_length, place_of
-from needle.placing.laws import LAWS
-from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.freezing import bare, frozen_sound, key_of
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
-from needle.rendering.readings import mode_choices, mono_loss, response
-from needle.rendering.tables import hand_reading
-from needle.rendering.whereabouts import channel_gains
+from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.render.engine import render_audio, render_before_placement
+from needle.render.fingerprints import dependency_key
+from needle.render.freezing import bare, frozen_sound, key_of
+from needle.render.placement_analysis import mode_choices, mono_loss, response
+from needle.render.preview_tables import hand_reading
+from needle.render.trajectories import channel_gains
 from tests import examples
 from tests.core.rooms import ROOMS, noise
 from tests.core.strategies import RATE, pans, tone

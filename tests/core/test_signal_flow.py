@@ -8,26 +8,26 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.checks import check_document
+from needle.automation.curve import Lane, Point
 from needle.effects.chain import EFFECTS, Chain
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, Point
-from needle.rendering.engine import render_audio, render_before_placement
-from needle.rendering.keys import dependency_key
-from needle.rendering.mix import Listening, Mix, MixReturn, MixSend, MixSource
-from needle.rendering.placements import placement, values_at
-from needle.rendering.segments import render_segments, segment_key
-from needle.session import (
-    GROUP_AT_FIRST,
-    RETURN_AT_FIRST,
-    SEND_AT_FIRST,
-    SOURCE_AT_FIRST,
+from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.render.engine import render_audio, render_before_placement
+from needle.render.fingerprints import dependency_key
+from needle.render.segments import render_segments, segment_key
+from needle.render.source_gains import placement, values_at
+from needle.session.document import (
+    GROUP_DEFAULTS,
+    RETURN_DEFAULTS,
+    SEND_DEFAULTS,
+    SOURCE_DEFAULTS,
     empty_document,
     mix_of,
     piece_length,
     send_key,
     upgraded,
 )
+from needle.session.validation import check_document
 from tests import examples
 from tests.core.strategies import RATE, lanes, pans, tone
 
@@ -281,10 +281,10 @@ class Documents(SimpleTestCase):
         found = empty_document("Flow", RATE, 0.0)
         for number, key in enumerate(("low", "high")):
             found["sources"][key] = {
-                **SOURCE_AT_FIRST, "id": key, "name": key, "ink": 0, "order": number, "asset": key, "channels": 1,
+                **SOURCE_DEFAULTS, "id": key, "name": key, "ink": 0, "order": number, "asset": key, "channels": 1,
                 "seconds": 1.0, "start": 0.5 * number, "mode": "pan", "pan": 0.1, "group": "both",
             }  # fmt: skip
-        found["groups"]["both"] = {**GROUP_AT_FIRST, "id": "both", "name": "Both", "shift": 0.5, "level": -6.0}
+        found["groups"]["both"] = {**GROUP_DEFAULTS, "id": "both", "name": "Both", "shift": 0.5, "level": -6.0}
         return found
 
     def mix(self, document: dict) -> Mix:
@@ -314,10 +314,10 @@ class Documents(SimpleTestCase):
         document = self.document()
         self.assertEqual(piece_length(document), 1.5)
         effects = [{"id": "r", "kind": "room", "on": True, "settings": EFFECTS["room"].checked({"length": 2.0})}]
-        document["returns"]["hall"] = {**RETURN_AT_FIRST, "id": "hall", "name": "Hall", "effects": effects}
+        document["returns"]["hall"] = {**RETURN_DEFAULTS, "id": "hall", "name": "Hall", "effects": effects}
         self.assertEqual(piece_length(document), 1.5)
         key = send_key("high", "hall")
-        document["sends"][key] = {**SEND_AT_FIRST, "id": key, "source": "high", "return": "hall", "level": -6.0}
+        document["sends"][key] = {**SEND_DEFAULTS, "id": key, "source": "high", "return": "hall", "level": -6.0}
         self.assertAlmostEqual(piece_length(document), 1.5 + 2.012, places=3)
         document["session"]["length"] = 0.7
         self.assertEqual(piece_length(document), 0.7)
@@ -326,9 +326,9 @@ class Documents(SimpleTestCase):
     def sent(self) -> dict:
         """The document with a return, and a send to it."""
         found = self.document()
-        found["returns"]["hall"] = {**RETURN_AT_FIRST, "id": "hall", "name": "Hall"}
+        found["returns"]["hall"] = {**RETURN_DEFAULTS, "id": "hall", "name": "Hall"}
         key = send_key("low", "hall")
-        found["sends"][key] = {**SEND_AT_FIRST, "id": key, "source": "low", "return": "hall"}
+        found["sends"][key] = {**SEND_DEFAULTS, "id": key, "source": "low", "return": "hall"}
         return found
 
     def test_lanes_of_groups_returns_and_sends_reach_the_mix_unless_they_are_off(self) -> None:

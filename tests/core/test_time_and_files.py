@@ -14,12 +14,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.__main__ import main
-from needle.checks import check_document
-from needle.conventions import OFF_DB, TempoMap, db_to_gain
 from needle.errors import NeedleError
-from needle.files.audio import AudioWriter, audio_info, read_audio, read_stretches, write_audio
-from needle.files.bundle import Bundle, write_session
-from needle.session import SOURCE_AT_FIRST, empty_document, lane_key
+from needle.io.audio import AudioWriter, audio_info, read_audio, read_stretches, write_audio
+from needle.io.bundle import Bundle, write_session
+from needle.session.document import SOURCE_DEFAULTS, empty_document, lane_key
+from needle.session.validation import check_document
+from needle.tempo import TempoMap
+from needle.units import OFF_DB, db_to_gain
 from tests.core.strategies import RATE, tone
 
 steps = st.lists(st.tuples(st.floats(0.5, 64), st.floats(20, 300)), max_size=5)
@@ -116,7 +117,7 @@ class Bundles(InFolder):
         self.document = empty_document("Small", RATE, 2.0)
         self.document["sources"]["tone"] = {
             "id": "tone", "name": "Tone/../x", "ink": 0, "order": 0, "asset": "tone.wav", "channels": 1,
-            **SOURCE_AT_FIRST, "seconds": 2.0, "level": -6.0, "mode": "pan", "pan": 1.0,
+            **SOURCE_DEFAULTS, "seconds": 2.0, "level": -6.0, "mode": "pan", "pan": 1.0,
         }  # fmt: skip
         self.document["lanes"][lane_key("tone", "pan")] = {
             "id": "tone/pan", "source": "tone", "parameter": "pan",

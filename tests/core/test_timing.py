@@ -8,18 +8,17 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.conventions import TempoMap
+from needle.automation.curve import Lane, Point
+from needle.autopan.pulse import Pulse, Pulsing
+from needle.dsp.fractional_delay import Timing, timing_of
+from needle.dsp.k_weighting import KWeighting
 from needle.effects.base import Around
 from needle.effects.chorus import CHORUS
 from needle.errors import NeedleError
-from needle.metering.kweighting import KWeighting
 from needle.metering.spectra import spectrum_of
-from needle.moving.lane import Lane, Point
-from needle.placing.timing import Timing, timing_of
-from needle.pulsing.pulse import Pulse, Pulsing
-from needle.rendering.engine import render_audio
-from needle.rendering.mix import Mix, MixSource
-from needle.rendering.readings import (
+from needle.mix.model import Mix, MixSource
+from needle.render.engine import render_audio
+from needle.render.placement_analysis import (
     level_db,
     lost,
     mode_choices,
@@ -29,6 +28,7 @@ from needle.rendering.readings import (
     response,
     without,
 )
+from needle.tempo import TempoMap
 from tests import examples
 from tests.core.strategies import RATE, tone
 

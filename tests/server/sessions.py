@@ -20,8 +20,8 @@ from django.contrib.auth import get_user_model
 from django.core.cache import cache as cache_of_django
 from django.test import Client, TestCase, TransactionTestCase, override_settings
 
-from needle.files.audio import write_audio
-from needle.session import SOURCE_AT_FIRST, empty_document
+from needle.io.audio import write_audio
+from needle.session.document import SOURCE_DEFAULTS, empty_document
 from server.audio import tasks, uploads
 from server.audio.assets import store_asset
 from server.audio.models import Asset
@@ -45,7 +45,7 @@ def tone(frequency: float, channels: int = 1) -> np.ndarray:
 def source(key: str, asset: str, order: int, channels: int = 1, **values: Any) -> dict[str, Any]:
     """A source's stored values."""
     found = {
-        **SOURCE_AT_FIRST, "seconds": LENGTH,
+        **SOURCE_DEFAULTS, "seconds": LENGTH,
         "id": key, "name": key.title(), "ink": order, "order": order, "asset": asset, "channels": channels,
         "start": 0.0, "gain": 0.0, "level": 0.0, "muted": False,
         "mode": "pan" if channels == 1 else "balance", "pan": 0.0,

@@ -10,15 +10,15 @@ import numpy as np
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from needle.files.adm.telling import told
-from needle.files.adm.writing import write_adm
-from needle.files.bundle import SESSION_FILE, write_bundle
-from needle.files.lanes import lanes_json, lanes_table
-from needle.files.midi_moves import write_midi_moves
-from needle.moving.lane import Lane
-from needle.owners import lane_in
-from needle.rendering.engine import render_audio
-from needle.session import tempo_map
+from needle.automation.curve import Lane
+from needle.io.adm.from_mix import told
+from needle.io.adm.write import write_adm
+from needle.io.bundle import SESSION_FILE, write_bundle
+from needle.io.lanes import lanes_json, lanes_table
+from needle.io.midi_automation import write_midi_moves
+from needle.render.engine import render_audio
+from needle.session.document import tempo_map
+from needle.session.owners import lane_in
 from server.audio import uploads
 from server.audio.assets import asset_audio
 from server.audio.mixes import mix_at

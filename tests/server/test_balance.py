@@ -10,7 +10,7 @@ from unittest import mock
 import numpy as np
 
 from needle.metering.lean import lean_db
-from needle.rendering.engine import render_audio
+from needle.render.engine import render_audio
 from server.audio import work, workers
 from server.audio.mixes import mix_at
 from tests.server.sessions import LENGTH

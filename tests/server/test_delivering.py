@@ -12,13 +12,13 @@ import soundfile
 from asgiref.sync import async_to_sync
 from django.conf import settings
 
-from needle.files.adm.reading import read_programme
-from needle.files.adm.telling import moves_of
-from needle.files.audio import audio_info
-from needle.files.bundle import Bundle
+from needle.io.adm.from_mix import moves_of
+from needle.io.adm.read import read_programme
+from needle.io.audio import audio_info
+from needle.io.bundle import Bundle
 from needle.metering.measure import measure
-from needle.placing.coordinates import polar_of
-from needle.rendering.engine import render_audio
+from needle.render.engine import render_audio
+from needle.room_coordinates import room_to_polar
 from server.audio import tasks
 from server.audio.mixes import mix_at
 from server.delivery import keeping
@@ -146,7 +146,7 @@ class Deliveries(SessionCase):
         path.write_bytes(files["Objects.wav"])
         moves = read_programme(path, audio_info(path)).objects[0].channels[0].moves
         self.assertAlmostEqual(float(moves.times[-1]), 2.0, delta=1e-4)
-        half = polar_of([-0.5, 0.5], 1.0, 0.0)[0]
+        half = room_to_polar([-0.5, 0.5], 1.0, 0.0)[0]
         np.testing.assert_allclose(moves.azimuth[[0, -1]], half, atol=0.1)
         self.assertNotIn("whole piece", " ".join(done["notes"]))
 

@@ -9,7 +9,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from needle.moving.lane import Lane
+from needle.automation.curve import Lane
 from server.mixing.revisions import document_at, replayed
 from server.mixing.state import stored_document
 from tests.server.sessions import SessionCase, forget

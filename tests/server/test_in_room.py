@@ -9,16 +9,16 @@ import numpy as np
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from needle.balancing.causes import causes, shares
-from needle.balancing.measuring import measured
-from needle.balancing.report import file_report
-from needle.balancing.trial import Change, tried
-from needle.balancing.weighing import Giver, model_of
-from needle.files.containers import channel_mask
-from needle.files.sofa import read_head
+from needle.balance.causes import causes, shares
+from needle.balance.lean_model import Adjustable, model_of
+from needle.balance.measuring import measured
+from needle.balance.trial import Change, tried
+from needle.export.report import file_report
+from needle.io.containers import channel_mask
+from needle.io.sofa import read_head
 from needle.layouts import LAYOUTS
 from needle.metering.overview import Overview
-from needle.placing.coordinates import unit_vectors
+from needle.room_coordinates import unit_vectors
 from server.audio.mixes import mix_at
 from server.delivery.models import Delivery
 from server.mixing.revisions import replayed
@@ -259,7 +259,7 @@ class Balance(RoomCase):
     def test_a_counterweight_evens_the_room(self) -> None:
         self.make("place-source", source="low", pan=0.6, front=-0.5)
         mix = mix_at(self.session, self.revision())
-        givers = [Giver("low", 3.0, 0.25), Giver("high", 3.0, 0.25)]
+        givers = [Adjustable("low", 3.0, 0.25), Adjustable("high", 3.0, 0.25)]
         model = finished(model_of(mix, givers, 40))
         before = np.nanmax(np.abs(model.lean(np.zeros(4))[0]))
         x = np.array([-1.0, 0.0, 0.0, 0.0])

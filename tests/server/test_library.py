@@ -8,7 +8,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from needle.metering.kweighting import KWeighting
+from needle.dsp.k_weighting import KWeighting
 from server.audio.mixes import mix_at
 from server.mixing.models import Member, Session
 from tests.server.sessions import RATE, SessionCase

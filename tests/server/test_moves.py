@@ -4,8 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from needle.files.audio import write_audio
-from needle.moving.lane import Lane
+from needle.automation.curve import Lane
+from needle.io.audio import write_audio
 from server.audio.assets import store_asset
 from server.mixing.models import Draft
 from server.mixing.operations.sources import AddSource

@@ -9,10 +9,10 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from needle.checks import check_document
 from needle.errors import NeedleError
-from needle.restoring import source_as_it_was
-from needle.session import empty_document
+from needle.session.document import empty_document
+from needle.session.restoring import source_as_it_was
+from needle.session.validation import check_document
 from server.mixing.models import Operation as Row
 from server.mixing.operations import Operation, PutThings, operation_from, overlap
 from server.mixing.restoring import touched_as_it_was

@@ -9,7 +9,7 @@ import jsonschema
 from django.conf import settings
 from django.test import Client
 
-from needle.files.bundle import SESSION_FILE, write_bundle
+from needle.io.bundle import SESSION_FILE, write_bundle
 from server.audio.assets import asset_audio
 from server.mixing.schemas import bundle_schema, schema_text
 from server.mixing.state import stored_document

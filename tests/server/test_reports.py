@@ -9,10 +9,10 @@ from unittest import mock
 
 import numpy as np
 
-from needle.balancing.report import file_report
-from needle.balancing.steps import finished
+from needle.balance.progress import finished
 from needle.errors import NeedleError
-from needle.files.audio import write_audio
+from needle.export.report import file_report
+from needle.io.audio import write_audio
 from server.audio import reports, tasks
 from server.audio.models import Report, Upload
 from tests.server.sessions import LENGTH, RATE

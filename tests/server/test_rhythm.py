@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from needle.files.audio import write_audio
-from needle.pulsing.deal import Event, dealt
+from needle.dealing.deal import Event, dealt
+from needle.io.audio import write_audio
 from server.audio import tasks
 from server.audio.assets import store_asset
 from server.audio.freezing import freeze

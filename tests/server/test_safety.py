@@ -16,8 +16,8 @@ from django.core.management import call_command
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
-from needle.files.audio import write_audio
-from needle.files.bundle import ASSETS, Bundle, write_session
+from needle.io.audio import write_audio
+from needle.io.bundle import ASSETS, Bundle, write_session
 from server.audio import assets
 from server.audio.models import Asset
 from server.mixing.demo import ACCOUNTS, take_in

@@ -8,7 +8,7 @@ import numpy as np
 from django.test import Client
 
 from needle.metering.frames import COLUMNS
-from needle.rendering.segments import METER_FRAMES
+from needle.render.segments import METER_FRAMES
 from server.audio import segments
 from tests.server.sessions import LENGTH, RATE, SessionCase
 

@@ -188,7 +188,7 @@ class Uploads(SessionCase):
     def test_what_a_file_decodes_to_counts_not_what_it_weighs(self) -> None:
         small = wave(np.zeros((8, 60 * 4000)), 4000, format="FLAC", subtype="PCM_16")
         self.assertLess(len(small), 50_000)
-        with mock.patch("needle.files.audio.MAX_SAMPLES", 8 * 60 * 4000):
+        with mock.patch("needle.io.audio.MAX_SAMPLES", 8 * 60 * 4000):
             found = self.send(small)
         self.assertEqual(found["status"], "failed")
         self.assertIn("decodes to", found["message"])

@@ -6,7 +6,7 @@ import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
-from needle.session import SOURCE_AT_FIRST
+from needle.session.document import SOURCE_DEFAULTS
 
 _SOURCE = ("name", "ink", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan")
 _OLD = {
@@ -19,7 +19,7 @@ _OLD = {
 def _upgraded(part, value, seconds):
     if part != "sources" or value is None:
         return value
-    return {**SOURCE_AT_FIRST, "seconds": seconds.get(value.get("asset"), 0.0), **value}
+    return {**SOURCE_DEFAULTS, "seconds": seconds.get(value.get("asset"), 0.0), **value}
 
 
 def move(apps, _editor):

@@ -5,8 +5,8 @@ from typing import Annotated, Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS
 from needle.errors import NeedleError
-from needle.moving.parameters import GAIN_LIMIT_DB, PARAMETERS
 from server.mixing.state import State, existing
 
 Key = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[\w-]+$")]

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.checks import check_group
 from needle.errors import NeedleError
+from needle.session.validation import check_group
 from server.mixing.operations.base import Key, Level, Name, Operation, Order, Pan, SetSome, Touch
 from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together

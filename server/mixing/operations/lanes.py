@@ -5,13 +5,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from needle.checks import check_lane
+from needle.automation.curve import Lane, stored
+from needle.automation.edits import MOST_POINTS
+from needle.automation.parameters import parameters_of
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, stored
-from needle.moving.parameters import parameters_of
-from needle.moving.ranges import MOST_POINTS
-from needle.owners import PART_OF, ROOM, ROOM_AT_FIRST, kind_and_id, lane_key, lane_value, owned_parameter
-from needle.session import send_key
+from needle.session.document import send_key
+from needle.session.owners import PART_OF, ROOM, ROOM_DEFAULTS, kind_and_id, lane_key, lane_value, owned_parameter
+from needle.session.validation import check_lane
 from server.mixing.operations.base import Key, Operation, Touch
 from server.mixing.operations.things import StoredPoint, Time
 from server.mixing.state import State, existing, taken_away
@@ -28,7 +28,7 @@ def owner_name(state: State, owner: str) -> str:
     """A lane's owner, which must be there, in the engineer's words."""
     kind, key = kind_and_id(owner)
     if owner == ROOM:
-        return ROOM_AT_FIRST["name"]
+        return ROOM_DEFAULTS["name"]
     thing = existing(state, PART_OF[kind], key)
     if kind == "layer":
         return f"{existing(state, 'sources', thing['source'])['name']} · {thing['name']}"

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.checks import check_passage
 from needle.errors import NeedleError
+from needle.session.validation import check_passage
 from server.mixing.operations.base import Key, Name, Operation, SetSome, Touch
 from server.mixing.operations.things import Beat
 from server.mixing.state import State, existing

@@ -4,11 +4,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from needle.checks import check_lane
+from needle.automation.curve import Lane, Point, stored
+from needle.automation.edits import MOST_POINTS
 from needle.errors import NeedleError
-from needle.moving.lane import Lane, Point, stored
-from needle.moving.ranges import MOST_POINTS
-from needle.owners import lane_key, lane_value, owned_parameter
+from needle.session.owners import lane_key, lane_value, owned_parameter
+from needle.session.validation import check_lane
 from server.mixing.operations.base import Key, Operation, Touch
 from server.mixing.operations.lanes import Owner, owner_name
 from server.mixing.operations.things import StoredPoint

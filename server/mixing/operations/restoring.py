@@ -4,9 +4,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from needle.checks import Document
-from needle.moving.lane import Lane
-from needle.moving.stretch import written
+from needle.automation.curve import Lane
+from needle.automation.splice import written
+from needle.session.validation import Document
 from server.mixing.operations.base import Name, Operation, Touch
 from server.mixing.operations.things import Stored
 from server.mixing.state import SETTINGS_KEY, State

@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.checks import check_return, check_send
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
-from needle.session import SEND_AT_FIRST, send_key
+from needle.session.document import SEND_DEFAULTS, send_key
+from needle.session.validation import check_return, check_send
 from server.mixing.operations.base import (
     Key,
     Level,
@@ -185,14 +185,14 @@ class SetSend(Operation):
     spread: Spread | None = None
 
     def _given(self) -> dict[str, Any]:
-        return {name: value for name in SEND_AT_FIRST if (value := getattr(self, name)) is not None}
+        return {name: value for name in SEND_DEFAULTS if (value := getattr(self, name)) is not None}
 
     def apply(self, state: State) -> Operation:
         existing(state, "sources", self.source)
         existing(state, "returns", self.to)
         key = send_key(self.source, self.to)
         before = state.get("sends", key)
-        send = before or {"id": key, "source": self.source, "return": self.to, **SEND_AT_FIRST}
+        send = before or {"id": key, "source": self.source, "return": self.to, **SEND_DEFAULTS}
         after = {**send, **self._given()}
         check_send(after)
         state.put("sends", key, after)
@@ -228,13 +228,13 @@ class RemoveSend(Operation):
         send = existing(state, "sends", key)
         moves = without_moves(state, [send_owner(send)])
         state.put("sends", key, None)
-        values = {name: send[name] for name in SEND_AT_FIRST}
+        values = {name: send[name] for name in SEND_DEFAULTS}
         back = SetSend.model_validate({"source": self.source, "to": self.to, **values})
         return Together.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         key = send_key(self.source, self.to)
-        return [(f"send:{key}.{name}", None, None) for name in SEND_AT_FIRST]
+        return [(f"send:{key}.{name}", None, None) for name in SEND_DEFAULTS]
 
     def describe(self, state: State) -> str:
         source, to = existing(state, "sources", self.source)["name"], existing(state, "returns", self.to)["name"]

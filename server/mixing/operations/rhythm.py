@@ -5,11 +5,11 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
+from needle.autopan.pulse import LIMITS
+from needle.dealing.deal import MOST_EVENTS, MOST_PLACES, checked_places
 from needle.errors import NeedleError
-from needle.owners import kind_and_id
-from needle.pulsing.deal import MOST_EVENTS, MOST_PLACES, checked_places
-from needle.pulsing.pulse import LIMITS
-from needle.pulsing.stored import DEAL_AT_FIRST, PULSE_AT_FIRST, check_deal, check_events, check_pulse
+from needle.session.owners import kind_and_id
+from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS, check_deal, check_events, check_pulse
 from server.mixing.operations.base import Key, Level, Operation, Pan, SetSome, Touch, level_words, said
 from server.mixing.operations.lanes import Owner, owner_name, without_lanes
 from server.mixing.operations.things import (
@@ -62,7 +62,7 @@ class SetPulse(SetSome):
 
     def apply(self, state: State) -> Operation:
         owner_name(state, self.source)
-        return _set_or_begun(self, super().apply, state, PULSE_AT_FIRST)
+        return _set_or_begun(self, super().apply, state, PULSE_DEFAULTS)
 
     def describe(self, state: State) -> str:
         given = {name: value for name, value in self.given().items() if name != "written"}
@@ -109,7 +109,7 @@ class SetDeal(SetSome):
 
     def apply(self, state: State) -> Operation:
         existing(state, "sources", self.source)
-        return _set_or_begun(self, super().apply, state, DEAL_AT_FIRST)
+        return _set_or_begun(self, super().apply, state, DEAL_DEFAULTS)
 
     def describe(self, state: State) -> str:
         words = ", ".join(_deal_word(name, value) for name, value in self.given().items())
@@ -196,7 +196,7 @@ class RestoreRhythm(Operation):
     def touches(self) -> list[Touch]:
         return [
             *(touch for owner in self.pulses for touch in _pulse_touches(owner)),
-            *((f"deal:{key}.{name}", None, None) for key in self.deals for name in DEAL_AT_FIRST),
+            *((f"deal:{key}.{name}", None, None) for key in self.deals for name in DEAL_DEFAULTS),
             *((f"events:{key}", None, None) for key in self.events),
         ]
 
@@ -237,7 +237,7 @@ def _set_or_begun(operation: SetSome, apply: Any, state: State, at_first: Value)
 
 
 def _pulse_touches(owner: str) -> list[Touch]:
-    return [(f"pulse:{owner}.{name}", None, None) for name in PULSE_AT_FIRST]
+    return [(f"pulse:{owner}.{name}", None, None) for name in PULSE_DEFAULTS]
 
 
 _PULSE_WORDS = {"on": ("on", "off"), "flip": ("flipped", "flipped back"), "glide": ("gliding", "held"),

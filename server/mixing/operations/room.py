@@ -5,11 +5,11 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from needle.checks import check_layer, check_room
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
-from needle.owners import ROOM, ROOM_AT_FIRST, ROOM_KEY
-from needle.rendering.ways import ALWAYS, WAY_AT_FIRST
+from needle.mix.speaker_routing import ALWAYS, WAY_DEFAULTS
+from needle.session.owners import ROOM, ROOM_DEFAULTS, ROOM_KEY
+from needle.session.validation import check_layer, check_room
 from server.mixing.operations.base import (
     Key,
     Level,
@@ -61,7 +61,7 @@ class SetWay(Operation):
             existing(state, "passages", self.passage)
         before = state.get("rooms", self.source)
         ways = before["ways"] if before else {}
-        way = ways.get(self.passage, ways.get(ALWAYS, WAY_AT_FIRST))
+        way = ways.get(self.passage, ways.get(ALWAYS, WAY_DEFAULTS))
         given = {name: value for name in ("off", "direct", "ambient") if (value := getattr(self, name)) is not None}
         after = {**way, **given, "levels": {**way["levels"], **self.levels}}
         room = {"id": self.source, "ways": {**ways, self.passage: after}}
@@ -133,12 +133,12 @@ class SetRoom(SetSome):
         before = state.get("turns", ROOM_KEY)
         if self.forget:
             state.put("turns", ROOM_KEY, None)
-            return SetRoom(rotation=before["rotation"] if before else ROOM_AT_FIRST["rotation"])
+            return SetRoom(rotation=before["rotation"] if before else ROOM_DEFAULTS["rotation"])
         if before is not None:
             return super().apply(state)
         if self.rotation is None:
             raise NeedleError("There is nothing to change. Name at least one value.")
-        state.put("turns", ROOM_KEY, {**ROOM_AT_FIRST, "rotation": self.rotation})
+        state.put("turns", ROOM_KEY, {**ROOM_DEFAULTS, "rotation": self.rotation})
         return SetRoom(forget=True)
 
     def touches(self) -> list[Touch]:

@@ -5,8 +5,8 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from needle.checks import LONGEST_SECONDS, check_settings
 from needle.layouts import layout_named
+from needle.session.validation import LONGEST_SECONDS, check_settings
 from server.mixing.operations.base import Finite, Name, SetSome
 from server.mixing.operations.things import Word
 from server.mixing.state import SETTINGS_KEY, State

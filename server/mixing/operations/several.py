@@ -4,10 +4,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from needle.moving.parameters import parameter_named
-from needle.placing.modes import MODES
-from needle.placing.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
-from needle.session import lane_key
+from needle.automation.parameters import parameter_named
+from needle.dsp.pan_modes import MODES
+from needle.session.document import lane_key
+from needle.session.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
 from server.mixing.operations.base import Finite, Key, Name, Operation, Pan, Touch, said
 from server.mixing.operations.lanes import RestoreLanes
 from server.mixing.operations.sources import PlaceSource, SetLevel

@@ -3,11 +3,11 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.checks import check_send, check_source
+from needle.automation.parameters import SOURCE_PARAMETERS
 from needle.errors import NeedleError
-from needle.moving.parameters import SOURCE_PARAMETERS
-from needle.owners import kind_and_id, lane_key
-from needle.session import send_key
+from needle.session.document import send_key
+from needle.session.owners import kind_and_id, lane_key
+from needle.session.validation import check_send, check_source
 from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
 from server.mixing.operations.rhythm import RestoreRhythm, without_rhythm

@@ -2,11 +2,11 @@
 
 from typing import Any, Literal
 
+from needle.automation.curve import Lane
+from needle.automation.parameters import PULSE_PARAMETERS
+from needle.automation.splice import value_after
 from needle.errors import NeedleError
-from needle.moving.lane import Lane
-from needle.moving.parameters import OF_PULSES
-from needle.moving.stretch import value_after
-from needle.owners import kind_and_id, lane_key, owned_parameter
+from needle.session.owners import kind_and_id, lane_key, owned_parameter
 from server.mixing.operations.base import Key, Operation, Touch
 from server.mixing.operations.groups import SetGroup
 from server.mixing.operations.lanes import Owner, RestoreLanes, owner_name
@@ -21,8 +21,8 @@ from server.mixing.state import State, existing, taken_away
 
 def setting(owner: str, values: dict[str, Any]) -> Operation:
     """The operation that sets static values of what lanes belong to."""
-    if values.keys() <= OF_PULSES.keys():
-        named = {OF_PULSES[name]: value for name, value in values.items()}
+    if values.keys() <= PULSE_PARAMETERS.keys():
+        named = {PULSE_PARAMETERS[name]: value for name, value in values.items()}
         return SetPulse.model_validate({"source": owner, **named})
     kind, key = kind_and_id(owner)
     if kind == "group":
@@ -63,8 +63,8 @@ class MakeStatic(Operation):
     def touches(self) -> list[Touch]:
         # A static value is named by its owner as the operations that set it name it.
         static = f"{self.source}.{self.parameter}"
-        if self.parameter in OF_PULSES:
-            static = f"pulse:{self.source}.{OF_PULSES[self.parameter]}"
+        if self.parameter in PULSE_PARAMETERS:
+            static = f"pulse:{self.source}.{PULSE_PARAMETERS[self.parameter]}"
         return [(lane_key(self.source, self.parameter), None, None), (static, None, None)]
 
     def describe(self, state: State) -> str:

@@ -4,13 +4,13 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from needle.checks import DOUBLE_LATEST_MS, INKS, TRIM_DB
-from needle.conventions import OFF_DB
-from needle.moving.lane import MAX_TIME
-from needle.moving.parameters import PARAMETERS
-from needle.placing.modes import MOST_INPUTS
-from needle.placing.timing import LONGEST_MS, SHORTEST_MS
-from needle.pulsing.pulse import LARGEST_SEED, Pulse
+from needle.automation.curve import MAX_TIME
+from needle.automation.parameters import PARAMETERS, TRIM_DB
+from needle.autopan.pulse import LARGEST_SEED, Pulse
+from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS
+from needle.dsp.pan_modes import MOST_INPUTS
+from needle.session.validation import DOUBLE_LATEST_MS, INKS
+from needle.units import OFF_DB
 from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width, limited
 
 Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
@@ -165,7 +165,7 @@ class StoredLayer(Stored):
 
 
 class StoredWay(Stored):
-    """A way in which a source may sound in the room (``needle.rendering.ways``)."""
+    """A way in which a source may sound in the room (``needle.mix.speaker_routing``)."""
 
     off: Annotated[list[SpeakerName], Field(max_length=32)] = []
     levels: dict[Word, Level] = {}
@@ -212,7 +212,7 @@ class Written(Stored):
 
 
 class StoredPulse(Stored):
-    """A pulse, whose limits the core knows (``needle.pulsing.pulse``); ``id`` is what it moves."""
+    """A pulse, whose limits the core knows (``needle.autopan.pulse``); ``id`` is what it moves."""
 
     id: Annotated[str, Field(max_length=140)]
     on: bool = True
@@ -236,7 +236,7 @@ class StoredPulse(Stored):
 
 
 class StoredPlace(Stored):
-    """A place of a deal, whose limits the core knows (``needle.pulsing.deal``)."""
+    """A place of a deal, whose limits the core knows (``needle.dealing.deal``)."""
 
     id: Key
     pan: Pan = 0.0

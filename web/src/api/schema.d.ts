@@ -2269,7 +2269,7 @@ export interface components {
         };
         /**
          * ArrangeIn
-         * @description Something to be done with places (``needle.pulsing.deal.arranged``).
+         * @description Something to be done with places (``needle.dealing.deal.arranged``).
          */
         ArrangeIn: {
             /** Act */
@@ -2423,7 +2423,7 @@ export interface components {
         };
         /**
          * CauseOut
-         * @description What a source or a return adds to a lean (``needle.balancing.causes.Cause``).
+         * @description What a source or a return adds to a lean (``needle.balance.causes.Cause``).
          */
         CauseOut: {
             /** Adds */
@@ -2586,7 +2586,7 @@ export interface components {
         };
         /**
          * CounterweightFound
-         * @description A counterweight (``needle.balancing.counterweight.Counterweight``) with the lean as it would be.
+         * @description A counterweight (``needle.balance.counterweight.Counterweight``) with the lean as it would be.
          */
         CounterweightFound: {
             /** After */
@@ -3039,7 +3039,7 @@ export interface components {
         };
         /**
          * FitOut
-         * @description A flip and a start, and the share (0…1) of accents that passes (``needle.pulsing.reading.Fit``).
+         * @description A flip and a start, and the share (0…1) of accents that passes (``needle.autopan.groove_reading.Fit``).
          */
         FitOut: {
             /** Flip */
@@ -3165,7 +3165,7 @@ export interface components {
         };
         /**
          * GivingOut
-         * @description How far a source gives way at first, and how many may (``needle.balancing.weighing``).
+         * @description How far a source gives way at first, and how many may (``needle.balance.lean_model``).
          */
         GivingOut: {
             /** Level */
@@ -3803,7 +3803,7 @@ export interface components {
         };
         /**
          * MonitorOut
-         * @description A way of listening (``needle.rendering.monitor``).
+         * @description A way of listening (``needle.mix.monitors``).
          */
         MonitorOut: {
             /** Name */
@@ -3815,7 +3815,7 @@ export interface components {
         };
         /**
          * MonoOut
-         * @description The mono reading (``needle.rendering.readings.MonoReading``); ``bands`` by the ``centres``.
+         * @description The mono reading (``needle.render.placement_analysis.MonoReading``); ``bands`` by the ``centres``.
          */
         MonoOut: {
             /** Bands */
@@ -3864,7 +3864,7 @@ export interface components {
         };
         /**
          * MovedOut
-         * @description What another layout does to a source (``needle.rendering.whereabouts.Moved``).
+         * @description What another layout does to a source (``needle.render.trajectories.Moved``).
          */
         MovedOut: {
             /** After */
@@ -4158,7 +4158,7 @@ export interface components {
         };
         /**
          * PairFound
-         * @description A pair side by side (``needle.balancing.pairs.Pair``).
+         * @description A pair side by side (``needle.balance.pairs.Pair``).
          */
         PairFound: {
             /** Difference */
@@ -4238,7 +4238,7 @@ export interface components {
         };
         /**
          * PathIn
-         * @description A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.moving.paths.Path``).
+         * @description A path that a source or layer takes from ``start`` to ``end`` (s) (``needle.automation.paths.Path``).
          */
         PathIn: {
             /**
@@ -5065,7 +5065,7 @@ export interface components {
         };
         /**
          * RhythmOut
-         * @description What pulses and deals are made of (``needle.pulsing``).
+         * @description What pulses and deals are made of (``needle.autopan``, ``needle.dealing``).
          */
         RhythmOut: {
             /** At First */
@@ -6024,7 +6024,7 @@ export interface components {
         };
         /**
          * StoredPlace
-         * @description A place of a deal, whose limits the core knows (``needle.pulsing.deal``).
+         * @description A place of a deal, whose limits the core knows (``needle.dealing.deal``).
          */
         StoredPlace: {
             /**
@@ -6105,7 +6105,7 @@ export interface components {
         };
         /**
          * StoredPulse
-         * @description A pulse, whose limits the core knows (``needle.pulsing.pulse``); ``id`` is what it moves.
+         * @description A pulse, whose limits the core knows (``needle.autopan.pulse``); ``id`` is what it moves.
          */
         StoredPulse: {
             /**
@@ -6558,7 +6558,7 @@ export interface components {
         };
         /**
          * StoredWay
-         * @description A way in which a source may sound in the room (``needle.rendering.ways``).
+         * @description A way in which a source may sound in the room (``needle.mix.speaker_routing``).
          */
         StoredWay: {
             /**
@@ -6848,7 +6848,7 @@ export interface components {
         };
         /**
          * ThinnedOut
-         * @description What a source loses in mono (``needle.balancing.mono.Thinned``).
+         * @description What a source loses in mono (``needle.balance.mono.Thinned``).
          */
         ThinnedOut: {
             /** Band */

@@ -7,7 +7,7 @@ from typing import Any
 from django.core.management.base import BaseCommand
 
 from demo.session import NAME, make_bundle
-from needle.files.bundle import Bundle
+from needle.io.bundle import Bundle
 from server.audio.assets import store_asset
 from server.mixing.demo import ACCOUNTS, take_in
 from server.mixing.models import Session

@@ -1,0 +1,1 @@
+"""How parameters move: curves, edits of a range, recording, thinning, paths."""

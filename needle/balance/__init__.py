@@ -1,0 +1,1 @@
+"""What makes a mix lean, and what would even it."""

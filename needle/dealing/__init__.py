@@ -1,0 +1,1 @@
+"""One part dealt to several places, note by note."""

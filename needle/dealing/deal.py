@@ -1,0 +1,282 @@
+"""Deal: one part given out to several places in turn, note by note.
+
+Events are the notes of a part, or the onsets found in its sound. An order says which place each goes to.
+"""
+
+import hashlib
+import itertools
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.automation.curve import Lane, Point
+from needle.automation.parameters import PARAMETERS
+from needle.errors import NeedleError
+from needle.tempo import TempoMap
+from needle.units import OFF_DB
+
+Indices = NDArray[np.intp]
+
+FEWEST_PLACES, MOST_PLACES = 2, 16
+MOST_EVENTS = 20_000
+AHEAD_SECONDS = 0.005
+"""What sounds is at its place this long before it begins (s)."""
+
+TOGETHER_SECONDS = 0.01
+"""Notes that begin within this (s) are struck together and go to one place, where the order is one of turns."""
+
+SOUNDS = {
+    "stem": "The stem itself, which jumps from place to place.",
+    "voice": "The notes played by the built-in voice: what rings on stays where it began.",
+}
+
+
+@dataclass(frozen=True)
+class Event:
+    """Something that begins at ``t`` (s), with its length (s), MIDI pitch and velocity (0…1)."""
+
+    t: float
+    seconds: float = 0.25
+    pitch: float = 69.0
+    velocity: float = 0.8
+
+
+@dataclass(frozen=True)
+class Place:
+    """A place that events are dealt to: ``pan`` and ``level`` (dB), and what makes it sound different.
+
+    ``tone`` (Hz): nothing above it sounds, 0 leaves it open. For notes: ``length`` times their own, ``transpose``
+    (semitones), and ``times`` strikes in all, ``repeat`` beats apart, each ``fade`` dB softer than the one before.
+    """
+
+    id: str
+    pan: float = 0.0
+    level: float = 0.0
+    tone: float = 0.0
+    length: float = 1.0
+    transpose: float = 0.0
+    repeat: float = 0.5
+    times: int = 1
+    fade: float = 3.0
+
+    def __post_init__(self) -> None:
+        for name, (low, high, unit) in PLACE_LIMITS.items():
+            value = getattr(self, name)
+            if not (np.isfinite(value) and low <= value <= high):
+                raise NeedleError(f"A place's {name} cannot be {value:g}. It runs from {low:g} to {high:g} ({unit}).")
+        if 0.0 < self.tone < LOWEST_TONE:
+            raise NeedleError(f"A place's tone is {LOWEST_TONE:g} Hz or more, or 0 to leave it open.")
+
+
+LOWEST_TONE, HIGHEST_TONE = 100.0, 20_000.0
+
+PLACE_LIMITS: dict[str, tuple[float, float, str]] = {
+    "pan": (-1.0, 1.0, "left to right"),
+    "level": (OFF_DB, PARAMETERS["level"].high, "dB"),
+    "tone": (0.0, HIGHEST_TONE, "Hz"),
+    "length": (0.05, 8.0, "times its own"),
+    "transpose": (-36.0, 36.0, "semitones"),
+    "repeat": (1.0 / 16.0, 16.0, "beats"),
+    "times": (1, 16, "strikes"),
+    "fade": (0.0, 24.0, "dB"),
+}
+
+
+@dataclass(frozen=True)
+class Order:
+    """A way to deal: ``give(events, places, seed)`` is the place's index for each event."""
+
+    name: str
+    title: str
+    sentence: str
+    give: Callable[[Sequence[Event], int, int], Indices]
+
+
+def strikes(events: Sequence[Event]) -> Indices:
+    """Which strike each event belongs to, counted from 0: what begins together is one."""
+    turns = np.zeros(len(events), dtype=np.intp)
+    began = None
+    turn = -1
+    for index, event in enumerate(events):
+        if began is None or event.t - began > TOGETHER_SECONDS:
+            began, turn = event.t, turn + 1
+        turns[index] = turn
+    return turns
+
+
+def _in_turn(events: Sequence[Event], places: int, _seed: int) -> Indices:
+    return strikes(events) % places
+
+
+def _there_and_back(events: Sequence[Event], places: int, _seed: int) -> Indices:
+    round_trip = np.array([*range(places), *range(places - 2, 0, -1)], dtype=np.intp)
+    return round_trip[strikes(events) % len(round_trip)]
+
+
+def _shuffled(events: Sequence[Event], places: int, seed: int) -> Indices:
+    rng = np.random.Generator(np.random.PCG64(seed))
+    turns = strikes(events)
+    order: list[int] = []
+    while len(order) <= int(turns.max(initial=0)):
+        hand = rng.permutation(places)
+        if order and hand[0] == order[-1]:
+            # Never twice in a row, across two hands neither.
+            hand = np.roll(hand, -1)
+        order += hand.tolist()
+    return np.array(order, dtype=np.intp)[turns]
+
+
+def _ranked(values: Sequence[float], places: int) -> Indices:
+    """The lowest values to the first place, the highest to the last, as evenly as the different values allow."""
+    different, which = np.unique(np.round(values, 6), return_inverse=True)
+    return np.minimum(which * places // max(len(different), 1), places - 1).astype(np.intp)
+
+
+def _by_pitch(events: Sequence[Event], places: int, _seed: int) -> Indices:
+    return _ranked([event.pitch for event in events], places)
+
+
+def _by_velocity(events: Sequence[Event], places: int, _seed: int) -> Indices:
+    return _ranked([event.velocity for event in events], places)
+
+
+ORDERS = {
+    order.name: order
+    for order in (
+        Order("in-turn", "in turn", "From the first place to the last, and again from the first.", _in_turn),
+        Order("there-and-back", "there and back", "To the last place and back to the first.", _there_and_back),
+        Order("shuffled", "shuffled", "Every place once in each round, never twice in a row, by a seed.", _shuffled),
+        Order("by-pitch", "by pitch", "Low notes to the first place, high ones to the last.", _by_pitch),
+        Order("by-velocity", "by strength", "Soft notes to the first place, strong ones to the last.", _by_velocity),
+    )
+}
+"""Every order by name."""
+
+
+def dealt(events: Sequence[Event], order: str, places: int, seed: int = 1) -> Indices:
+    """The place (from 0) of each event, in the order of time; the same for the same seed.
+
+    NeedleError for an order that there is not, or fewer than 2 or more than 16 places.
+    """
+    if order not in ORDERS:
+        raise NeedleError(f"Nothing is dealt “{order}”. Choose {', '.join(ORDERS)}.")
+    if not FEWEST_PLACES <= places <= MOST_PLACES:
+        raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
+    return ORDERS[order].give(events, places, seed)
+
+
+@dataclass(frozen=True)
+class Deal:
+    """A part that is dealt: its ``events`` in the order of time (s of the session), and the places they go to.
+
+    ``sound``: the *stem* jumps, or a *voice* of this ``timbre`` plays the notes at ``rate`` (Hz); repeats count in
+    beats of ``tempo``. ``dry`` (dB) is the part as it stands without being dealt, layered under; off if it is
+    ``OFF_DB``.
+    """
+
+    events: tuple[Event, ...]
+    places: tuple[Place, ...]
+    order: str = "in-turn"
+    seed: int = 1
+    sound: str = "stem"
+    timbre: str = "glass"
+    dry: float = OFF_DB
+    rate: int = 48000
+    tempo: TempoMap = field(default_factory=TempoMap)
+
+    def __post_init__(self) -> None:
+        if self.sound not in SOUNDS:
+            raise NeedleError(f"A deal cannot sound as “{self.sound}”. Choose {', '.join(SOUNDS)}.")
+        if any(a.t > b.t for a, b in itertools.pairwise(self.events)):
+            raise NeedleError("Events must stand in the order of their times.")
+        if len(self.events) > MOST_EVENTS:
+            raise NeedleError(f"A part of more than {MOST_EVENTS} notes cannot be dealt. Deal a shorter one.")
+
+    @property
+    def has_dry(self) -> bool:
+        """Whether the part is layered under as it stands."""
+        return self.dry > OFF_DB
+
+    @cached_property
+    def turns(self) -> Indices:
+        """The place of each event."""
+        return dealt(self.events, self.order, len(self.places), self.seed)
+
+    @cached_property
+    def text(self) -> str:
+        """A hash of all that it is."""
+        return hashlib.blake2b(repr(self).encode(), digest_size=16).hexdigest()
+
+    def gate(self, place: int) -> Lane:
+        """1 while the stem is at a place and 0 elsewhere, over time (s); all places' gates add up to 1.
+
+        What sounds before the first event is where that one is.
+        """
+        points = [Point(0.0, float(self.turns[0] == place if len(self.turns) else place == 0), "hold")]
+        # One stem cannot be at two places: what is struck together is where the last of it is.
+        belongs = strikes(self.events)
+        firsts, lasts = (np.searchsorted(belongs, np.unique(belongs), side) for side in ("left", "right"))
+        for first, last in zip(firsts, lasts - 1, strict=True):
+            value = float(self.turns[last] == place)
+            if value != points[-1].value:
+                points.append(Point(max(self.events[first].t - AHEAD_SECONDS, 0.0), value, "hold"))
+        return Lane(tuple(points))
+
+
+def spread(count: int, low: float = -1.0, high: float = 1.0) -> list[float]:
+    """Pans of so many places, evenly from ``low`` to ``high``."""
+    return [0.0] if count == 1 else np.round(np.linspace(low, high, count), 4).tolist()
+
+
+def _named_apart(places: Sequence[dict[str, Any]]) -> str:
+    """An id that no place has yet."""
+    taken = {place["id"] for place in places}
+    return next(name for number in itertools.count(1) if (name := f"p{number}") not in taken)
+
+
+def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count: int = 4) -> list[dict[str, Any]]:
+    """Places after something was done with all of them, or with the one that is meant by its id.
+
+    ``fresh``: so many new ones; ``add`` one at the end; ``duplicate``, ``remove`` the one; ``spread`` them evenly
+    over what they cover, or over the whole field if that is one point; ``mirror`` left and right; ``reverse`` their
+    order.
+    NeedleError for anything else, and for too few or too many places.
+    """
+    found = [dict(place) for place in places]
+    chosen = next((index for index, place in enumerate(found) if place["id"] == which), None)
+    if act in ("duplicate", "remove") and chosen is None:
+        raise NeedleError("That place has been taken away.")
+    if act == "fresh":
+        pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
+        found = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
+    elif act == "add":
+        found.append(vars(Place(_named_apart(found), 0.0)))
+    elif act == "duplicate" and chosen is not None:
+        found.insert(chosen + 1, {**found[chosen], "id": _named_apart(found)})
+    elif act == "remove" and chosen is not None:
+        del found[chosen]
+    elif act == "spread":
+        pans = [place["pan"] for place in found]
+        low, high = (min(pans), max(pans)) if min(pans) < max(pans) else (-1.0, 1.0)
+        found = [{**place, "pan": pan} for place, pan in zip(found, spread(len(found), low, high), strict=True)]
+    elif act == "mirror":
+        found = [{**place, "pan": -place["pan"] if place["pan"] else 0.0} for place in found]
+    elif act == "reverse":
+        found = found[::-1]
+    else:
+        raise NeedleError(f"Places cannot be changed by “{act}”.")
+    return checked_places(found)
+
+
+def checked_places(places: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Places as plain values, complete; NeedleError if one is not allowed, or there are too few or too many."""
+    if not FEWEST_PLACES <= len(places) <= MOST_PLACES:
+        raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
+    found = [vars(Place(**place)) for place in places]
+    if len({place["id"] for place in found}) < len(found):
+        raise NeedleError("Two places of a deal have the same id.")
+    return found

@@ -1,0 +1,134 @@
+"""Timing placement: a difference of arrival between the sides, by an exact fractional delay.
+
+The delay is a windowed-sinc interpolator (Kaiser window, 64 taps; Laakso et al. 1996, "Splitting the unit
+delay"): flat within 0.1 dB to 0.45 of the sampling rate. See Blauert, *Spatial Hearing*, for what it does to the ear.
+"""
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.special import i0
+
+from needle.dsp.kernels import Compiled
+from needle.errors import NeedleError
+
+Audio = NDArray[np.float32]
+Numbers = NDArray[np.float64]
+
+REACH = 32
+"""Samples before and after a moment that the interpolator reads."""
+
+_BETA = 9.0
+
+SHORTEST_MS, LONGEST_MS = 0.1, 30.0
+"""Limits of the largest difference of arrival (ms)."""
+
+
+@dataclass(frozen=True)
+class Timing:
+    """How arrival tells a position: ``most`` is the difference (s) at either end.
+
+    ``far``: only the far side is late; otherwise both sides move about ``most`` / 2. ``share`` 0…1 of the
+    position is told by level besides.
+    """
+
+    far: bool
+    most: float
+    share: float = 0.0
+
+    def delays(self, positions: ArrayLike) -> Numbers:
+        """How late left and right are (s), shape (2, *positions.shape), for positions in -1…1."""
+        difference = np.asarray(positions, dtype=np.float64) * self.most
+        both = np.array([difference, -difference])
+        return np.maximum(both, 0.0) if self.far else (self.most + both) / 2.0
+
+
+WAYS = ("off", "symmetric", "far-side")
+
+
+def timing_of(way: str, most_ms: float, share: float) -> Timing | None:
+    """A source's timing from its values; None where it is off. NeedleError for an unknown way."""
+    if way not in WAYS:
+        raise NeedleError(f"There is no timing “{way}”. Choose {', '.join(WAYS)}.")
+    return None if way == "off" else Timing(way == "far-side", most_ms / 1000.0, share)
+
+
+def taps(fraction: ArrayLike) -> NDArray[np.float32]:
+    """The interpolator for delays of a fraction of a sample (0…1): float32 (*shape, 2 × REACH).
+
+    ``taps[k]`` weighs the sample ``k - REACH + 1`` before the moment.
+    """
+    at = np.arange(1 - REACH, REACH + 1) - np.asarray(fraction, dtype=np.float64)[..., np.newaxis]
+    window = i0(_BETA * np.sqrt(np.maximum(1.0 - (at / REACH) ** 2, 0.0))) / i0(_BETA)
+    return (np.sinc(at) * window).astype(np.float32)
+
+
+def delayed(audio: Audio, begins: int, delays: Numbers, first: int) -> Audio:
+    """One channel, later by a delay that may move: float32 (frames,).
+
+    ``audio`` (frames,) begins at frame ``begins`` and is silent where it does not reach. ``delays`` (frames,) in
+    samples, one for every sample from frame ``first`` on: each is read where the delay of that very sample says, so
+    that a moving delay is a moving one, with the pitch that comes of it, and no blend of two that stand still.
+    """
+    if not len(delays):
+        return np.zeros(0, np.float32)
+    if np.all(delays == delays[0]):
+        return _shifted(audio, begins, float(delays[0]), first, len(delays))
+    reached = first - int(np.ceil(delays.max())) - REACH - 1
+    piece = _piece(audio, reached - begins, first + len(delays) - int(np.floor(delays.min())) + REACH - begins)
+    out = np.empty(len(delays), np.float32)
+    _read(np.ascontiguousarray(piece), delays, first - reached, _table(), out)
+    return out
+
+
+def interpolated(edges: Numbers, step: int) -> Numbers:
+    """Values at edges ``step`` samples apart (…, edges), linear at every sample from the first edge to the last."""
+    rise = np.diff(edges, axis=-1)[..., np.newaxis] * (np.arange(step) / step)
+    return (edges[..., :-1, np.newaxis] + rise).reshape(*edges.shape[:-1], -1)
+
+
+def _shifted(audio: Audio, begins: int, delay: float, first: int, count: int) -> Audio:
+    whole = int(np.floor(delay))
+    low = first - begins - whole - REACH
+    piece = _piece(audio, low, low + count + 2 * REACH - 1)
+    return np.convolve(piece, taps(delay - whole), "valid")
+
+
+_STEPS = 1024
+"""Fractions of a sample at which the interpolator is kept; between them it is linear, within -120 dB."""
+
+
+@cache
+def _table() -> Audio:
+    """The interpolator at every step, in the order of time: float32 (_STEPS + 1, 2 × REACH)."""
+    return np.ascontiguousarray(taps(np.linspace(0.0, 1.0, _STEPS + 1))[:, ::-1])
+
+
+@Compiled
+def _read(audio: Audio, delays: Numbers, first: int, table: Audio, out: Audio) -> None:
+    """Samples of ``audio`` from index ``first`` on, each as much later as it says."""
+    steps, width = table.shape[0] - 1, table.shape[1]
+    for n in range(out.shape[0]):
+        whole = int(np.floor(delays[n]))
+        position = (delays[n] - whole) * steps
+        step = min(int(position), steps - 1)
+        share = np.float32(position - step)
+        oldest = first + n - whole - width // 2
+        lower, upper = np.float32(0.0), np.float32(0.0)
+        for k in range(width):
+            lower += table[step, k] * audio[oldest + k]
+            upper += table[step + 1, k] * audio[oldest + k]
+        out[n] = lower + (upper - lower) * share
+
+
+def _piece(audio: Audio, low: int, high: int) -> Audio:
+    """``audio[low:high]`` with silence where it does not reach."""
+    begin, end = min(max(low, 0), len(audio)), min(max(high, 0), len(audio))
+    if (begin, end) == (low, high):
+        return audio[low:high]
+    piece = np.zeros(high - low, dtype=np.float32)
+    if begin < end:
+        piece[begin - low : end - low] = audio[begin:end]
+    return piece

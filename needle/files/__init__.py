@@ -1,1 +1,0 @@
-"""Files: audio in and out, and the session bundle."""

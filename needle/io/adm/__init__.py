@@ -1,0 +1,1 @@
+"""Object audio: ADM in BW64 files, from a mix and to a session."""

@@ -1,0 +1,245 @@
+"""Audio files: checked by libsndfile, read and written in stretches of any length."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+from needle.errors import NeedleError
+from needle.io.containers import AsRf64, check_promise, clear_peak_time, is_bw64, promised, set_channel_mask
+from needle.layouts import STEREO, Layout
+
+Audio = NDArray[np.float32]
+
+STRETCH_FRAMES = 1 << 16
+MAX_CHANNELS = 64
+LOWEST_RATE, HIGHEST_RATE = 4000, 768_000
+MAX_SECONDS = 8 * 3600.0
+MAX_SAMPLES = 4 << 30
+"""Decoded audio beyond this (frames × channels at the session's rate, 16 GB as float) is refused."""
+
+
+@dataclass(frozen=True)
+class AudioInfo:
+    """What a file holds: ``rate`` in Hz, ``frames`` per channel."""
+
+    rate: int
+    channels: int
+    frames: int
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+
+def audio_info(path: Path) -> AudioInfo:
+    """What the file holds; NeedleError if it is not audio that can be read, breaks off, or is beyond all measure."""
+    with opened_audio(path) as file:
+        info = AudioInfo(file.samplerate, file.channels, file.frames)
+    if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
+        raise NeedleError(f"{path.name} has a sampling rate of {info.rate} Hz. Export it at 44100 or 48000 Hz.")
+    if info.frames <= 0:
+        raise NeedleError(f"{path.name} holds no sound at all.")
+    if info.seconds > MAX_SECONDS or info.frames * info.channels > MAX_SAMPLES:
+        raise NeedleError(
+            f"{path.name} says that it lasts {info.seconds / 3600:.1f} hours in {info.channels} channel(s); "
+            f"{MAX_SECONDS / 3600:.0f} hours and {MAX_SAMPLES >> 30} thousand million samples are the most."
+        )
+    check_promise(path)
+    return info
+
+
+def frames_at(info: AudioInfo, rate: int) -> int:
+    """How many frames the file has when it is resampled to ``rate`` (Hz)."""
+    return info.frames if info.rate == rate else round(info.frames * rate / info.rate)
+
+
+def check_decoded_size(path: Path, info: AudioInfo, rate: int) -> None:
+    """Check what the file decodes to at ``rate`` (Hz), frames × channels.
+
+    NeedleError if that is more than ``MAX_SAMPLES``: a compressed file says nothing of it by its own size, and a low
+    sampling rate little.
+    """
+    samples = frames_at(info, rate) * info.channels
+    if samples > MAX_SAMPLES:
+        raise NeedleError(
+            f"{path.name} decodes to {info.seconds / 3600:.1f} hours in {info.channels} channel(s), "
+            f"{samples / 1e9:.1f} thousand million samples at {rate} Hz; {MAX_SAMPLES / 1e9:.1f} are the most. "
+            "Export a shorter file, or fewer channels."
+        )
+
+
+def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
+    """The file's samples in order, each stretch float32 (channels, up to ``frames``).
+
+    NeedleError if the file cannot be read or holds samples that are not numbers.
+    """
+    with opened_audio(path) as file:
+        expected, read = file.frames, 0
+        while True:
+            try:
+                block = file.read(frames, dtype="float32", always_2d=True)
+            except soundfile.SoundFileError as error:
+                raise NeedleError(f"{path.name} is damaged after {read / file.samplerate:.2f} s.") from error
+            if not len(block):
+                break
+            check_samples(path, block)
+            read += len(block)
+            yield np.ascontiguousarray(block.T)
+        if read < expected:
+            raise NeedleError(f"{path.name} breaks off after {read} of {expected} frames.")
+
+
+def check_samples(path: Path, block: Audio) -> None:
+    """NeedleError if some samples of a file are not numbers."""
+    if not np.isfinite(block).all():
+        raise NeedleError(f"{path.name} holds samples that are not numbers. Export it again.")
+
+
+def read_at(path: Path, rate: int) -> Iterator[Audio]:
+    """The file's samples at ``rate`` (Hz) in order, resampled as it is read: ``frames_at`` frames in all.
+
+    Each stretch is float32 (channels, frames); memory does not grow with the file.
+    """
+    info = audio_info(path)
+    if info.rate == rate:
+        yield from read_stretches(path)
+        return
+    resampler = soxr.ResampleStream(info.rate, rate, info.channels, dtype="float32", quality="VHQ")
+    left = frames_at(info, rate)
+    for stretch in read_stretches(path):
+        made = np.ascontiguousarray(resampler.resample_chunk(stretch.T).T[:, :left])
+        left -= made.shape[1]
+        yield made
+    made = resampler.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).T[:, :left]
+    yield np.ascontiguousarray(np.pad(made, ((0, 0), (0, left - made.shape[1]))))
+
+
+def read_audio(path: Path, rate: int) -> Audio:
+    """The whole file at ``rate`` (Hz), resampled if it has another: float32 (channels, frames)."""
+    return np.concatenate(list(read_at(path, rate)), axis=1)
+
+
+FORMATS = {
+    "wav-float": ("WAV", "FLOAT", ".wav"),
+    "wav-24": ("WAV", "PCM_24", ".wav"),
+    "wav-16": ("WAV", "PCM_16", ".wav"),
+    "flac-24": ("FLAC", "PCM_24", ".flac"),
+    "flac-16": ("FLAC", "PCM_16", ".flac"),
+    "rf64-float": ("RF64", "FLOAT", ".wav"),
+    "rf64-24": ("RF64", "PCM_24", ".wav"),
+}
+"""What audio can be written as, by name: container, sample format and file ending."""
+
+_STEP = {"PCM_16": 2.0**-15, "PCM_24": 2.0**-23}
+_RF64_FROM = 0xFFFF_0000
+_SEED = 0x5EED
+
+
+class AudioWriter:
+    """Writes consecutive stretches of (channels, frames) to a file; ``channels`` is their number, or a layout.
+
+    A WAV file of a layout tells its channel mask, and has its channels in the mask's order. ``clipped`` counts the
+    samples over full scale.
+
+    Integer formats get triangular dither of one step each way (TPDF), the same every time, however the file is cut
+    into stretches. It is another one for every channel and for every ``seed``: files that are added up later, as
+    stems are, take seeds of their own, so that their dither adds up as noise does. RF64 takes over where a WAV would
+    pass 4 GB: ``frames`` is the length to expect. Without ``dither`` samples that the format can tell are told
+    exactly.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        rate: int,
+        channels: int | Layout,
+        kind: str = "wav-float",
+        frames: int = 0,
+        dither: bool = True,
+        seed: str = "",
+    ) -> None:
+        if kind not in FORMATS:
+            raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
+        container, self._subtype, _ = FORMATS[kind]
+        layout = channels if isinstance(channels, Layout) else STEREO
+        channels = len(layout.channels) if isinstance(channels, Layout) else channels
+        self._order = layout.file_order if layout.surround else None
+        self._mask = layout.mask if layout.surround and container != "FLAC" else 0
+        if container == "FLAC":
+            check_flac(layout)
+        elif self._mask and container == "WAV":
+            container = "WAVEX"
+        self._path = path
+        if container != "FLAC" and frames * channels * 4 > _RF64_FROM:
+            container = "RF64"
+        self._file = soundfile.SoundFile(
+            path, "w", samplerate=rate, channels=channels, format=container, subtype=self._subtype
+        )
+        seeds = np.random.SeedSequence([_SEED, *seed.encode()]).spawn(channels)
+        self._dither = [np.random.Generator(np.random.PCG64(one)) for one in seeds] if dither else []
+        self.clipped = 0
+
+    def __enter__(self) -> "AudioWriter":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._file.close()
+        # The same samples make the same file, whenever it is written.
+        clear_peak_time(self._path)
+        if self._mask:
+            set_channel_mask(self._path, self._mask)
+
+    def write(self, audio: Audio) -> Audio:
+        """Write the next stretch; what the file holds of it, as float32 (channels, frames) in the same order."""
+        self.clipped += int(np.count_nonzero(np.abs(audio) > 1.0))
+        ordered = audio if self._order is None else audio[self._order]
+        step = _STEP.get(self._subtype)
+        if step is None:
+            self._file.write(ordered.T)
+            return audio
+        steps = ordered / step
+        for row, dither in zip(steps, self._dither, strict=False):
+            noise = dither.random((len(row), 2))
+            row += noise[:, 0] - noise[:, 1]
+        limit = round(1.0 / step)
+        whole = np.clip(np.round(steps), -limit, limit - 1).astype(np.int64)
+        # libsndfile takes 32-bit integers and keeps their upper bits.
+        self._file.write((whole * round(2.0**31 * step)).T.astype(np.int32))
+        kept = (whole * step).astype(np.float32)
+        return kept if self._order is None else kept[np.argsort(self._order)]
+
+
+_IN_FLAC = ("0+2+0", "mono", "quad", "0+5+0", "0+7+0")
+
+
+def check_flac(layout: Layout) -> None:
+    """NeedleError if FLAC has no order for a layout's channels (RFC 9639, 9.1.3)."""
+    if layout.name not in _IN_FLAC:
+        raise NeedleError(f"FLAC cannot hold {layout.title.lower()} ({layout.name}). Choose WAV.")
+
+
+def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") -> None:
+    """Write ``audio`` (channels, frames) as one file."""
+    with AudioWriter(path, rate, audio.shape[0], kind, audio.shape[1]) as writer:
+        writer.write(audio)
+
+
+def opened_audio(path: Path, most: int = MAX_CHANNELS) -> soundfile.SoundFile:
+    """The file, to read samples from. NeedleError if it is not audio, or has more than ``most`` channels."""
+    path = Path(path)
+    promise = promised(path)
+    if promise and promise.channels > most:
+        raise NeedleError(f"{path.name} has {promise.channels} channels; {most} is the most.")
+    try:
+        file = soundfile.SoundFile(AsRf64(path) if is_bw64(path) else path)
+    except (soundfile.SoundFileError, OSError) as error:
+        raise NeedleError(f"{path.name} is not an audio file that can be read.") from error
+    if file.channels > most:
+        file.close()
+        raise NeedleError(f"{path.name} has {file.channels} channels; {most} is the most.")
+    return file

@@ -1,0 +1,311 @@
+"""The session bundle: a folder or zip with ``session.json`` and the audio it plays, under ``assets/``.
+
+``docs/bundle.md`` describes it, ``docs/schemas/`` holds its JSON Schema. Every version that was ever written is read.
+"""
+
+import hashlib
+import json
+import shutil
+import struct
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from pathlib import Path, PurePosixPath
+from tempfile import TemporaryDirectory
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+
+from needle.errors import NeedleError
+from needle.io.audio import Audio, AudioWriter, audio_info, frames_at, read_audio
+from needle.mix.model import Mix
+from needle.render.freezing import key_of
+from needle.session.document import VERSION, mix_of, upgraded
+from needle.session.validation import Document, check_document
+
+FORMAT = "wandering-needle-session"
+
+SESSION_FILE = "session.json"
+ASSETS = "assets"
+
+MOST_JSON = 64 << 20
+MOST_FILES = 4096
+MOST_BYTES = 256 << 30
+_STRETCH = 1 << 18
+_MOST_IN_FLAC = 8
+_UNREADABLE = (
+    zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError, ValueError, struct.error,
+    OverflowError,
+)  # fmt: skip
+_MALFORMED = (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError, RecursionError)
+
+
+class Bundle:
+    """A bundle opened for reading: ``document`` is the session, ``audio(asset)`` an asset's samples.
+
+    Use it as a context manager: an unpacked zip is removed on the way out. NeedleError, and nothing left behind, if
+    it is not whole. ``under``: the folder in which a zip is unpacked meanwhile.
+    """
+
+    def __init__(self, path: Path, under: Path | None = None) -> None:
+        self._temporary: TemporaryDirectory[str] | None = None
+        path = Path(path)
+        try:
+            if path.is_dir():
+                self.folder = path
+            elif zipfile.is_zipfile(path):
+                self._temporary = TemporaryDirectory(dir=under)
+                self.folder = Path(self._temporary.name)
+                _unpack(path, self.folder)
+            else:
+                raise NeedleError(f"{path.name} is not a session bundle: neither a folder nor a zip.")
+            self.document = self._document()
+        except BaseException:
+            self.close()
+            raise
+
+    def __enter__(self) -> "Bundle":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Remove what was unpacked."""
+        if self._temporary:
+            self._temporary.cleanup()
+
+    def _document(self) -> Document:
+        stored = self._stored()
+        version = stored.get("version")
+        if not isinstance(version, int) or not 1 <= version <= VERSION:
+            raise NeedleError(f"The bundle is of version {version}; this reads 1 to {VERSION}.")
+        if not isinstance(stored.get("document"), dict):
+            raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
+        try:
+            document = self._with_lengths(check_document(upgraded(stored["document"], version)))
+            names = assets_of(document)
+            for name in names:
+                self.asset_path(name)
+            self._check_assets(stored.get("assets", {}), names)
+        except NeedleError:
+            raise
+        except _MALFORMED as error:
+            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: a part is not of the right kind.") from error
+        return document
+
+    def _stored(self) -> dict[str, Any]:
+        path = self.folder / SESSION_FILE
+        try:
+            if path.stat().st_size > MOST_JSON:
+                raise NeedleError(f"The bundle's {SESSION_FILE} is too large to be one.")
+            stored = json.loads(path.read_text("utf-8"), parse_constant=_no_number)
+        except OSError as error:
+            raise NeedleError(f"The bundle has no {SESSION_FILE}.") from error
+        except (ValueError, RecursionError) as error:
+            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: {str(error)[:200]}.") from error
+        if not isinstance(stored, dict):
+            raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
+        return stored
+
+    def _check_assets(self, told: dict[str, dict[str, Any]], names: list[str]) -> None:
+        """NeedleError if an asset is not what the bundle says it is."""
+        for name in names:
+            if name in told and told[name]["sha256"] != _hash(self.asset_path(name)):
+                raise NeedleError(f"The bundle's audio “{name}” is damaged. Copy or export the bundle again.")
+
+    def _with_lengths(self, document: Document) -> Document:
+        """Version 1 did not say how long its sources sound; their files do."""
+        rate = document["session"]["rate"]
+        for source in document["sources"].values():
+            if not source["seconds"] and (self.folder / ASSETS / source["asset"]).is_file():
+                info = audio_info(self.asset_path(source["asset"]))
+                source["seconds"] = frames_at(info, rate) / rate
+        return document
+
+    def asset_path(self, asset: str) -> Path:
+        """Where an asset's file is; NeedleError if the bundle lacks it or its name leads elsewhere."""
+        folder = (self.folder / ASSETS).resolve()
+        try:
+            path = (folder / asset).resolve()
+            found = path.parent == folder and path.is_file()
+        except (OSError, ValueError):
+            found = False
+        if not found:
+            raise NeedleError(f"The bundle lacks the audio “{asset}”.")
+        return path
+
+    def audio(self, asset: str) -> Audio:
+        """An asset's samples at the session's rate: float32 (channels, frames)."""
+        return read_audio(self.asset_path(asset), self.document["session"]["rate"])
+
+    def check_channels(self) -> None:
+        """NeedleError if a source is of channels that its audio does not have."""
+        for source in self.document["sources"].values():
+            if source["first"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
+                raise NeedleError(f"The audio of “{source['name']}” has too few channels.")
+
+    def mix(self) -> Mix:
+        """The session as a mix that can be rendered. NeedleError if the audio is not what the session needs."""
+        kept: dict[str, Audio] = {}
+
+        def audio(asset: str) -> Audio:
+            if asset not in kept:
+                kept[asset] = self.audio(asset)
+            return kept[asset]
+
+        self.check_channels()
+        try:
+            return mix_of(self.document, audio)
+        except NeedleError:
+            raise
+        except _MALFORMED as error:
+            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: a part is not of the right kind.") from error
+
+
+def _no_number(text: str) -> float:
+    raise ValueError(f"{text} is not a number")
+
+
+def _hash(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _unpack(path: Path, folder: Path) -> None:
+    """Unpack the session and its assets, and nothing else. NeedleError if it is damaged or beyond measure."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            wanted = [info for info in archive.infolist() if _belongs(info.filename)]
+            size = sum(info.file_size for info in wanted)
+            if len(wanted) > MOST_FILES or size > MOST_BYTES:
+                raise NeedleError(f"{path.name} holds more than a session can.")
+            if size > shutil.disk_usage(folder).free // 2:
+                raise NeedleError(
+                    f"{path.name} needs {size / 2**30:.1f} GB to be unpacked: there is no room for that."
+                )
+            (folder / ASSETS).mkdir()
+            for info in wanted:
+                with archive.open(info) as packed, (folder / info.filename).open("wb") as out:
+                    left = info.file_size
+                    while block := packed.read(1 << 20):
+                        left -= len(block)
+                        if left < 0:
+                            raise NeedleError(f"{path.name} holds more than it says. It is damaged.")
+                        out.write(block)
+    except _UNREADABLE as error:
+        raise NeedleError(f"{path.name} is damaged: {str(error)[:200]}. Copy or export it again.") from error
+
+
+def _belongs(name: str) -> bool:
+    if name == SESSION_FILE:
+        return True
+    parts = PurePosixPath(name).parts
+    return (
+        len(parts) == 2
+        and parts[0] == ASSETS
+        and parts[1] not in ("..", ".")
+        and name == f"{ASSETS}/{parts[1]}"
+        and "\\" not in name
+        and "\0" not in name
+        and len(parts[1].encode()) < 200
+    )
+
+
+def assets_of(document: Document) -> list[str]:
+    """The names of all the audio that a session plays, each once."""
+    found = [source[name] for source in document["sources"].values() for name in ("asset", "frozen") if source[name]]
+    return list(dict.fromkeys(found))
+
+
+def write_session(folder: Path, document: Document) -> None:
+    """Write ``session.json`` into a bundle's folder; the audio is under ``assets/`` beside it already."""
+    paths = {name: folder / ASSETS / name for name in assets_of(document)}
+    told = {name: described_asset(path) for name, path in paths.items() if path.is_file()}
+    (folder / SESSION_FILE).write_text(_session_text(document, told), "utf-8")
+
+
+def _session_text(document: Document, assets: dict[str, dict[str, Any]]) -> str:
+    whole = {"format": FORMAT, "version": VERSION, "document": check_document(document), "assets": assets}
+    return json.dumps(whole, indent=1, sort_keys=True, allow_nan=False)
+
+
+def described_asset(path: Path) -> dict[str, Any]:
+    """What a bundle says of a file: its hash, channels, frames and rate (Hz)."""
+    info = audio_info(path)
+    return {"sha256": _hash(path), "channels": info.channels, "frames": info.frames, "rate": info.rate}
+
+
+def write_bundle(path: Path, document: Document, audio: Callable[[str], Audio]) -> Iterator[float]:
+    """Write a session as a zip; the share that is done, again and again. Who asks may stop between any two.
+
+    ``audio(asset)`` gives an asset's samples at the session's rate, float32 (channels, frames). They are written bit
+    by bit: as FLAC where 24 bits tell them, as 32-bit float otherwise, each named by the hash of its file.
+    """
+    names, told = assets_of(document), {}
+    renamed: dict[str, str] = {}
+    with TemporaryDirectory(dir=path.parent) as folder, zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+        for number, name in enumerate(names):
+            partial = Path(folder) / "asset"
+            for done in _write_asset(partial, document["session"]["rate"], audio(name)):
+                yield (number + done) / (len(names) + 1)
+            about = described_asset(partial)
+            renamed[name] = f"{about['sha256']}{'.flac' if _is_flac(partial) else '.wav'}"
+            if renamed[name] not in told:
+                archive.write(partial, f"{ASSETS}/{renamed[name]}")
+            told[renamed[name]] = about
+            partial.unlink()
+        written = with_assets(document, renamed, audio)
+        archive.writestr(SESSION_FILE, _session_text(written, told), zipfile.ZIP_DEFLATED)
+    yield 1.0
+
+
+def _write_asset(path: Path, rate: int, audio: Audio) -> Iterator[float]:
+    channels, frames = audio.shape
+    starts = range(0, frames, _STRETCH)
+    whole = channels <= _MOST_IN_FLAC and all(_in_24_bits(audio[:, low : low + _STRETCH]) for low in starts)
+    kind = "flac-24" if whole else "wav-float"
+    with AudioWriter(path, rate, channels, kind, frames, dither=False) as writer:
+        for low in starts:
+            writer.write(np.asarray(audio[:, low : low + _STRETCH]))
+            yield min((low + _STRETCH) / max(frames, 1), 1.0)
+
+
+def _is_flac(path: Path) -> bool:
+    with path.open("rb") as file:
+        return file.read(4) == b"fLaC"
+
+
+def _in_24_bits(audio: Audio) -> bool:
+    steps = np.asarray(audio, dtype=np.float64) * 2.0**23
+    return bool((steps == np.round(steps)).all() and (steps >= -(2.0**23)).all() and (steps < 2.0**23).all())
+
+
+def with_assets(document: Document, renamed: dict[str, str], audio: Callable[[str], Audio]) -> Document:
+    """The session with its audio under other names; ``audio`` gives it by the names that it had.
+
+    What was frozen stays so where it is still what the source sounds like.
+    """
+    before = mix_of(document, audio)
+    frozen = {source.id for source in before.sources if source.frozen is not None}
+    back = {new: old for old, new in renamed.items()}
+    sources = {
+        key: {
+            **source,
+            "asset": renamed[source["asset"]],
+            "frozen": renamed[source["frozen"]] if key in frozen else "",
+            "frozen_key": "",
+        }
+        for key, source in document["sources"].items()
+    }
+    found = {**document, "sources": sources}
+    if frozen:
+        plain = {key: {**source, "frozen": ""} for key, source in sources.items()}
+        after = mix_of({**found, "sources": plain}, lambda asset: audio(back[asset]))
+        for source in after.sources:
+            if source.id in frozen:
+                sources[source.id]["frozen_key"] = key_of(after, source)
+    return found

@@ -1,0 +1,200 @@
+"""Moves as tables and as JSON: every lane of a session out, and lanes in again (``docs/moves.md`` describes both).
+
+A table is CSV with a line of names; ``time`` (s) and ``value`` must be there, all else may be. A lane alone is also
+read without names, as ``time,value[,shape[,tension]]``.
+"""
+
+import csv
+import io
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from needle.automation.curve import Lane, Point, stored
+from needle.automation.parameters import PARAMETERS
+from needle.errors import NeedleError
+from needle.session.owners import named
+from needle.session.validation import Document
+from needle.tempo import TempoMap
+
+FORMAT = "wandering-needle-moves"
+VERSION = 1
+COLUMNS = (
+    "belongs_to", "name", "parameter", "time", "bar", "beat", "value", "unit", "shape", "tension", "begins", "ends",
+)  # fmt: skip
+"""What a row of a table tells: a point. ``bar`` and ``beat`` are told for the reader and not read."""
+
+_FIELDS = ("time", "value", "shape", "tension")
+_MOST_BYTES = 64 << 20
+_MOST_LANES = 4096
+_MOST_POINTS = 1_000_000
+
+
+@dataclass(frozen=True)
+class FoundLane:
+    """A lane that was found in a file: whose it says it is (an owner, a name; empty if it does not say), of which
+    parameter, and what could not be taken as it stood (a sentence each)."""
+
+    belongs_to: str
+    name: str
+    parameter: str
+    lane: Lane
+    notes: tuple[str, ...] = ()
+
+
+def lanes_table(document: Document, tempo: TempoMap, owners: Iterable[str] | None = None) -> str:
+    """The session's lanes as a table, a point a row; those of some owners only, if they are named."""
+    out = io.StringIO()
+    table = csv.writer(out, lineterminator="\n")
+    table.writerow(COLUMNS)
+    for lane in _lanes(document, owners):
+        limits = PARAMETERS[lane["parameter"]]
+        begins = [lane["source"], named(document, lane["source"]), lane["parameter"]]
+        for point in Lane.of(lane["points"]).points:
+            bar, beat = tempo.bar_at(tempo.beat_at(point.t) + 1e-9)
+            part = ["", ""] if (point.begins, point.ends) == (0.0, 1.0) else [repr(point.begins), repr(point.ends)]
+            place = [repr(point.t), bar, f"{beat:.3f}", repr(point.value), limits.unit]
+            table.writerow([*begins, *place, point.shape, f"{point.tension:g}", *part])
+    return out.getvalue()
+
+
+def lanes_json(document: Document, owners: Iterable[str] | None = None) -> str:
+    """The session's lanes as JSON; those of some owners only, if they are named."""
+    session = document["session"]
+    lanes = [
+        {
+            "belongs_to": lane["source"],
+            "name": named(document, lane["source"]),
+            "parameter": lane["parameter"],
+            "unit": PARAMETERS[lane["parameter"]].unit,
+            "points": stored(Lane.of(lane["points"]).points),
+        }
+        for lane in _lanes(document, owners)
+    ]
+    about = {"session": session["name"], "tempos": session["tempos"], "metres": session["metres"]}
+    return json.dumps({"format": FORMAT, "version": VERSION, **about, "lanes": lanes}, indent=1, allow_nan=False)
+
+
+def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, Any]]:
+    wanted = None if owners is None else set(owners)
+    found = [lane for lane in document["lanes"].values() if lane["points"]]
+    return sorted((one for one in found if wanted is None or one["source"] in wanted), key=lambda one: one["id"])
+
+
+def read_moves(path: Path) -> list[FoundLane]:
+    """The lanes in a CSV or JSON file. NeedleError says what is wrong, and in which line."""
+    if path.stat().st_size > _MOST_BYTES:
+        raise NeedleError(f"{path.name} is too large for a file of moves ({_MOST_BYTES >> 20} MB is the most).")
+    try:
+        text = path.read_text("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise NeedleError(f"{path.name} is not a CSV file of points, nor JSON: it is no text.") from error
+    return _from_json(path, text) if text.lstrip().startswith("{") else _from_table(path, text)
+
+
+def read_lane(path: Path) -> Lane:
+    """The one lane in a CSV file; a first line of names is passed over. NeedleError names the line that is wrong."""
+    found = read_moves(path)
+    if len(found) != 1:
+        raise NeedleError(f"{path.name} holds {len(found)} lanes. Name one that holds a single one.")
+    return found[0].lane
+
+
+def _from_table(path: Path, text: str) -> list[FoundLane]:
+    try:
+        rows = [(number, row) for number, row in enumerate(csv.reader(io.StringIO(text)), start=1) if any(row)]
+    except csv.Error as error:
+        raise NeedleError(f"{path.name} is not a CSV file of points.") from error
+    names = list(_FIELDS)
+    if rows and not _is_number(rows[0][1][0]):
+        names = [name.strip().lower() for name in rows.pop(0)[1]]
+        names = [{"source": "belongs_to"}.get(name, name) for name in names]
+        missing = [name for name in ("time", "value") if name not in names]
+        if names == list(_FIELDS[: len(names)]):
+            # A lane alone: its rows may tell more than its names do.
+            names = list(_FIELDS)
+        if missing:
+            raise NeedleError(f"{path.name} has no column “{missing[0]}”. Its first line names the columns.")
+    lanes: dict[tuple[str, str, str], list[Point]] = {}
+    if len(rows) > _MOST_POINTS:
+        raise NeedleError(f"{path.name} holds more than {_MOST_POINTS} points. Thin its lanes first.")
+    for number, row in rows:
+        told = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
+        key = told.get("belongs_to", ""), told.get("name", ""), told.get("parameter", "")
+        try:
+            lanes.setdefault(key, []).append(_point(told))
+        except (KeyError, ValueError) as error:
+            said = str(error) if isinstance(error, NeedleError) else "Write time,value[,shape[,tension]]."
+            raise NeedleError(f"{path.name}, line {number}: {said}") from error
+    if not lanes:
+        raise NeedleError(f"{path.name} holds no points. Write one in each line: time,value.")
+    return _found(path, lanes.items())
+
+
+def _point(told: Mapping[str, str]) -> Point:
+    return Point(
+        float(told["time"]),
+        float(told["value"]),
+        told.get("shape") or "straight",
+        float(told.get("tension") or 0.0),
+        float(told.get("begins") or 0.0),
+        float(told.get("ends") or 1.0),
+    )
+
+
+def _from_json(path: Path, text: str) -> list[FoundLane]:
+    try:
+        stored_moves = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise NeedleError(f"{path.name} is not JSON: {str(error)[:120]}.") from error
+    if stored_moves.get("format") != FORMAT:
+        raise NeedleError(f"{path.name} is JSON, but no file of moves: its “format” is not “{FORMAT}”.")
+    version = stored_moves.get("version")
+    if not isinstance(version, int) or not 1 <= version <= VERSION:
+        raise NeedleError(f"{path.name} is of version {str(version)[:20]}; this reads 1 to {VERSION}.")
+    try:
+        lanes = [
+            ((str(lane.get("belongs_to", "")), str(lane.get("name", "")), str(lane["parameter"])), points)
+            for lane in stored_moves["lanes"]
+            if (points := [_json_point(point) for point in lane["points"]])
+        ]
+    except NeedleError as error:
+        raise NeedleError(f"{path.name}: {error}") from error
+    except (KeyError, TypeError, AttributeError, ValueError, OverflowError) as error:
+        raise NeedleError(f"{path.name} is damaged: a lane is not of the right kind.") from error
+    if not lanes:
+        raise NeedleError(f"{path.name} holds no points.")
+    return _found(path, lanes)
+
+
+def _json_point(given: Mapping[str, Any]) -> Point:
+    numbers = {name: float(given[name]) for name in ("tension", "begins", "ends") if name in given}
+    return Point(float(given["t"]), float(given["value"]), str(given.get("shape", "straight")), **numbers)
+
+
+def _found(path: Path, lanes: Iterable[tuple[tuple[str, str, str], list[Point]]]) -> list[FoundLane]:
+    found = []
+    for (owner, name, parameter), points in lanes:
+        try:
+            found.append(FoundLane(owner[:140], name[:120], parameter[:40], Lane(tuple(points))))
+        except NeedleError as error:
+            whose = f" of {name or owner}" if name or owner else ""
+            raise NeedleError(f"{path.name}, {parameter or 'a lane'}{whose}: {error}") from error
+    if len(found) > _MOST_LANES:
+        raise NeedleError(f"{path.name} holds more than {_MOST_LANES} lanes.")
+    return found
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
+
+
+def lane_rows(points: Iterable[Point]) -> list[str]:
+    """Points as lines of CSV, with a line of names first."""
+    return [",".join(_FIELDS), *(f"{p.t:.6f},{p.value:.6f},{p.shape},{p.tension:g}" for p in points)]

@@ -1,0 +1,471 @@
+"""What the engine renders: sources with their places and sends, the returns they feed, and how one listens."""
+
+import hashlib
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, fields, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.automation.curve import Lane
+from needle.automation.parameters import PARAMETERS
+from needle.autopan.pulse import Pulsing
+from needle.dealing.deal import Deal
+from needle.dsp.fractional_delay import REACH, timing_of
+from needle.dsp.pan_laws import law_named
+from needle.dsp.pan_modes import BANDED, MODES, SIDE_BANDS, SIDES, PlacementMode, mode_for
+from needle.effects.base import Around
+from needle.effects.chain import Chain
+from needle.errors import NeedleError
+from needle.layouts import Layout, layout_named
+from needle.mix.dealt_sounds import DealtStem, DealtVoice, GeneratedAudio
+from needle.mix.descriptions import lanes_text, pulses_text
+from needle.mix.monitors import checked_monitor
+from needle.mix.side_bands import SideBands
+from needle.mix.speaker_routing import PLAIN_WAYS, Ways
+from needle.tempo import TempoMap
+from needle.units import OFF_DB
+
+Audio = NDArray[np.float32]
+
+LFE_SECONDS = 0.1
+"""How much past the low-frequency channel's filter reads."""
+
+BLOCK = 64
+"""Samples between two evaluations of a gain; the grid is fixed to the session's first frame."""
+
+DIRECT = "direct"
+"""With a source's id and a dot: its own sound, without its layers."""
+
+SEND_PLACES = ("same", "opposite", "own")
+"""Where a source stands in a return: as it stands itself, mirrored, or at the send's own pan."""
+
+
+@dataclass(frozen=True)
+class MixSend:
+    """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
+
+    ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
+    numbers. A ``pulse`` of its own moves what it gives.
+    """
+
+    level: float
+    before: bool = False
+    place: str = "same"
+    pan: float = 0.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    pulse: Pulsing | None = None
+    front: float = 1.0
+    height: float = 0.0
+    spread: float = 0.0
+
+    def __post_init__(self) -> None:
+        if self.place not in SEND_PLACES:
+            raise NeedleError(f"A send has no place “{self.place}”. Choose {', '.join(SEND_PLACES)}.")
+
+    def text_between(self, low: float, high: float) -> str:
+        """What it depends on between two times (s), as text."""
+        moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
+        return f"{self.level} {self.before} {self.place} {self.pan} {self.front} {self.height} {self.spread} {moves}"
+
+
+@dataclass(frozen=True)
+class MixLayer:
+    """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
+
+    ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
+    Whatever it takes, the source's level governs it. ``level`` in dB; lanes may take the place of numbers.
+    """
+
+    id: str
+    chain: Chain = field(default_factory=Chain)
+    takes: str = "source"
+    before_level: bool = False
+    level: float = 0.0
+    muted: bool = False
+    pan: float = 0.0
+    span: float = 1.0
+    front: float = 1.0
+    height: float = 0.0
+    spread: float = 0.0
+    rotation: float = 0.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.takes not in LAYER_INPUTS:
+            raise NeedleError(f"A layer cannot take “{self.takes}”. Choose {', '.join(LAYER_INPUTS)}.")
+
+    def text_between(self, low: float, high: float) -> str:
+        """What it depends on between two times (s), as text, besides its input."""
+        values = [getattr(self, name) for name in ("takes", "before_level", "level", *LAYER_PLACE)]
+        return f"{self.chain.key} {values} {lanes_text(self.lanes, low, high)}"
+
+
+LAYER_INPUTS = ("source", "before")
+LAYER_PLACE = ("pan", "span", "front", "height", "spread", "rotation")
+
+
+@dataclass(frozen=True)
+class MixSource:
+    """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
+
+    An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
+
+    ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``trim`` (dB)
+    is added to ``level``. ``shift`` and ``group_level`` come from its group. With ``double`` a copy stands opposite,
+    ``double_ms`` later, and both are ``double_trim`` dB louder or softer. A ``pulse`` moves it in rhythm, a
+    ``group_pulse`` with its group. A source with a ``deal`` sounds as its ``parts``, each at a ``place`` of the deal.
+    ``frozen`` is what it sounds like in every channel, level and trim left out, as long as it is what
+    ``frozen_key`` says (``needle.render.freezing``).
+
+    In a room ``pan`` is left to right, ``front`` back to front, ``height`` down to up; each side of a source panned
+    as *sides* has its own, and stands over a part of the field as wide as its width (0…1) says. ``ways`` say which
+    loudspeakers may sound, ``room_rotation`` turns it with the whole room, ``lfe`` (dB) goes to the low-frequency
+    channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
+    """
+
+    id: str
+    audio: Audio | GeneratedAudio
+    asset: str = ""
+    first: int = 0
+    offset: int = 0
+    gain: float = 0.0
+    level: float = 0.0
+    trim: float = 0.0
+    muted: bool = False
+    mode: str = "pan"
+    pan: float = 0.0
+    pan_left: float = -1.0
+    pan_right: float = 1.0
+    level_left: float = 0.0
+    level_right: float = 0.0
+    width_left: float = 0.0
+    width_right: float = 0.0
+    span: float = 1.0
+    width: float = 1.0
+    exchange: bool = False
+    invert_left: bool = False
+    invert_right: bool = False
+    timing: str = "off"
+    timing_ms: float = 0.7
+    timing_share: float = 0.0
+    double: bool = False
+    double_ms: float = 0.0
+    double_trim: float = 0.0
+    shift: float = 0.0
+    group_level: float = 0.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    sends: Mapping[str, MixSend] = field(default_factory=dict)
+    pulse: Pulsing | None = None
+    group_pulse: Pulsing | None = None
+    deal: Deal | None = None
+    place: str = ""
+    frozen: Audio | None = None
+    frozen_key: str = ""
+    front: float = 1.0
+    height: float = 0.0
+    front_left: float = 1.0
+    front_right: float = 1.0
+    height_left: float = 0.0
+    height_right: float = 0.0
+    spread: float = 0.0
+    rotation: float = 0.0
+    centre: float = 1.0
+    lfe: float = OFF_DB
+    snap: bool = False
+    room_rotation: float = 0.0
+    ways: Ways = PLAIN_WAYS
+    layers: tuple[MixLayer, ...] = ()
+    direct_muted: bool = False
+
+    def __post_init__(self) -> None:
+        if self.audio.ndim != 2:
+            raise NeedleError("A source's audio must have the shape (channels, frames).")
+        if self.mode != SIDE_BANDS:
+            mode_for(self.mode, self.channels)
+        timing_of(self.timing, self.timing_ms, self.timing_share)
+
+    @property
+    def channels(self) -> int:
+        return self.audio.shape[0]
+
+    @property
+    def panning(self) -> PlacementMode:
+        """What panning means for it."""
+        return BANDED if self.mode == SIDE_BANDS else MODES[self.mode]
+
+    @property
+    def by_side(self) -> bool:
+        """Whether each of its sides has a place of its own."""
+        return self.mode in (SIDES, SIDE_BANDS)
+
+    @property
+    def has_side_width(self) -> bool:
+        """Whether a side of it stands over a part of the field."""
+        return self.mode == SIDES and any(getattr(self, name) or name in self.lanes for name in _SIDE_WIDTHS)
+
+    @property
+    def pulses(self) -> tuple[Pulsing, ...]:
+        """What moves it in rhythm: its own pulse, and its group's."""
+        return tuple(pulse for pulse in (self.pulse, self.group_pulse) if pulse is not None)
+
+    @property
+    def still(self) -> "MixSource":
+        """The source without what moves it in rhythm."""
+        return replace(self, pulse=None, group_pulse=None) if self.pulses else self
+
+    @cached_property
+    def parts(self) -> tuple["MixSource", ...]:
+        """What sounds of it: itself, or its dry centre and every place that it is dealt to."""
+        return (self,) if self.deal is None else tuple(_dealt_parts(self, self.deal))
+
+    def in_bands(self, rate: int) -> "MixSource":
+        """The source with its sides taken apart into bands, at a rate (Hz), if one of them has a width."""
+        if not self.has_side_width:
+            return self
+        sound = SideBands(self.audio, self.audio_description, rate)
+        begins = self.offset - sound.half
+        return replace(
+            self, audio=sound, offset=begins, mode=SIDE_BANDS, asset="", first=0, frozen=None, frozen_key=""
+        )
+
+    @cached_property
+    def statics(self) -> str:
+        """Every value that is not automated, as text."""
+        values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
+        if not self.has_side_width:
+            # What was frozen before sides had widths is what it was.
+            values = {name: value for name, value in values.items() if name not in _SIDE_WIDTHS}
+        dealt = self.deal.text if self.deal else ""
+        return f"{self.audio_description} {values} {dealt}"
+
+    @cached_property
+    def audio_description(self) -> str:
+        """Which audio it is: an asset that is named by its content, or else the content itself."""
+        if isinstance(self.audio, GeneratedAudio):
+            return self.audio.text
+        if re.fullmatch(r"[0-9a-f]{64}", self.asset):
+            return f"{self.asset} {self.first} {self.audio.shape}"
+        content = np.ascontiguousarray(self.audio)
+        return f"{hashlib.blake2b(content, digest_size=16).hexdigest()} {content.shape}"
+
+    @property
+    def to_lfe(self) -> bool:
+        """Whether anything of it goes to the low-frequency channel."""
+        return self.lfe > OFF_DB or "lfe" in self.lanes or self.ways.to_lfe
+
+    def longest_delay(self, rate: int) -> int:
+        """How many samples before a moment its placement may read; 0 if nothing of it is late."""
+        latest = self.timing_ms if self.timing != "off" else 0.0
+        if self.double:
+            latest += self.double_ms
+        return int(np.ceil(latest / 1000.0 * rate)) + REACH + BLOCK if latest else 0
+
+    def sounds_between(self, start: int, stop: int, late: int = 0) -> bool:
+        """Whether any of its audio lies between two frames of the session, or up to ``late`` frames earlier."""
+        if self.frozen is not None and stop > 0 and start < self.frozen.shape[1] + late:
+            return True
+        if self.deal is not None:
+            return any(part.sounds_between(start, stop, late) for part in self.parts)
+        return self.offset < stop and start < self.offset + self.audio.shape[1] + late
+
+
+_OTHERWISE = (
+    "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_key",
+    "ways", "layers", "direct_muted",
+)  # fmt: skip
+_SIDE_WIDTHS = ("width_left", "width_right")
+_STATIC = tuple(f.name for f in fields(MixSource) if f.name not in _OTHERWISE)
+
+
+def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
+    """A dealt source's dry centre, if it has one, and what sounds at every place."""
+    plain = replace(source, deal=None, frozen=None, frozen_key="")
+    voiced = {"offset": 0, "mode": "pan", "asset": "", "first": 0}
+    if deal.has_dry:
+        sound = {"audio": DealtVoice(deal, None), **voiced} if deal.sound == "voice" else {}
+        yield replace(plain, gain=source.gain + deal.dry, place="dry", **sound)
+    lanes = {name: lane for name, lane in source.lanes.items() if name not in ("pan", "pan_left", "pan_right")}
+    wide = {"mode": "span", "span": (source.pan_right - source.pan_left) / 2.0} if source.mode == "sides" else {}
+    for index, place in enumerate(deal.places):
+        if place.level <= OFF_DB:
+            continue
+        here = {"lanes": lanes, "pan": place.pan, "gain": source.gain + place.level, "place": place.id}
+        if deal.sound == "voice":
+            yield replace(plain, audio=DealtVoice(deal, index), **here, **voiced)
+        else:
+            stem = DealtStem(source.audio, source.audio_description, source.offset, deal, index)
+            yield replace(plain, audio=stem, asset="", **here, **wide)
+
+
+RETURN_IN_ROOM = ("front", "height", "spread", "rotation", "envelop")
+"""Parameters that a return has in a room only."""
+
+
+@dataclass(frozen=True)
+class MixReturn:
+    """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
+    ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
+    is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).
+
+    Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
+    """
+
+    id: str
+    chain: Chain = field(default_factory=Chain)
+    level: float = 0.0
+    muted: bool = False
+    pan: float = 0.0
+    width: float = 1.0
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    pulse: Pulsing | None = None
+    front: float = 0.0
+    height: float = 0.0
+    spread: float = 0.0
+    rotation: float = 0.0
+    envelop: float = PARAMETERS["envelop"].default
+    room_rotation: float = 0.0
+
+    def is_diffuse(self, room: Layout) -> bool:
+        """Whether some of a reverb's tail is diffuse in a layout."""
+        return room.surround and self.chain.has_room and bool(self.envelop or "envelop" in self.lanes)
+
+    def reach(self, room: Layout, around: Around) -> tuple[int, int]:
+        """Frames before and after a stretch that its output depends on."""
+        reaches = [self.chain.reach(around)]
+        if self.is_diffuse(room):
+            reaches += [self.chain.with_early_rooms.reach(around), self.chain.diffuse_reach(around)]
+        return max(past for past, _ in reaches), max(ahead for _, ahead in reaches)
+
+
+@dataclass(frozen=True)
+class Mix:
+    """Sources that sound together: ``rate`` in Hz, ``length`` in seconds, one pan law and one ``layout`` for all."""
+
+    rate: int
+    length: float
+    sources: tuple[MixSource, ...] = ()
+    law: str = "constant-power"
+    centre_zero: bool = False
+    returns: tuple[MixReturn, ...] = ()
+    tempo: TempoMap = field(default_factory=TempoMap)
+    layout: str = "0+2+0"
+
+    def __post_init__(self) -> None:
+        law_named(self.law)
+        layout_named(self.layout)
+
+    @property
+    def room(self) -> Layout:
+        """The loudspeakers it is made for."""
+        return layout_named(self.layout)
+
+    @property
+    def outputs(self) -> int:
+        """How many channels it has."""
+        return len(self.room.channels)
+
+    @property
+    def frames(self) -> int:
+        """The length in frames."""
+        return round(self.length * self.rate)
+
+    @cached_property
+    def around(self) -> Around:
+        """What the effects know of the session."""
+        return Around(self.rate, self.tempo)
+
+
+@dataclass(frozen=True)
+class Listening:
+    """What one person hears of a mix: only ``solo`` sources and returns if there are any.
+
+    A solo may also be one place of a dealt source, as ``mallets.2``. The direct sound of ``held`` sources is left
+    out; what they send still sounds. ``monitor`` names a way of listening (``needle.mix.monitors``); ``trim``
+    (dB) makes all of it louder or softer. With ``click`` the beats are struck as well, which no meter shows.
+    """
+
+    solo: frozenset[str] = frozenset()
+    held: frozenset[str] = frozenset()
+    monitor: str = "stereo"
+    trim: float = 0.0
+    click: bool = False
+
+    def __post_init__(self) -> None:
+        checked_monitor(self.monitor)
+
+    def hears(self, source: MixSource) -> bool:
+        """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
+        return source.id not in self.held and self.feeds(source)
+
+    def feeds(self, source: MixSource) -> bool:
+        """Whether the source sounds at all, so that what it sends does too."""
+        if not self.solo:
+            return not source.muted
+        return source.id in self.solo or self._some_places(source)
+
+    def _some_places(self, source: MixSource) -> bool:
+        """Whether only some of a source's places and layers are soloed."""
+        return source.id not in self.solo and any(one.startswith(f"{source.id}.") for one in self.solo)
+
+    def _parts(self, source: MixSource) -> tuple[MixSource, ...]:
+        if not self._some_places(source):
+            return source.parts
+        if f"{source.id}.{DIRECT}" in self.solo:
+            return source.parts
+        return tuple(part for part in source.parts if f"{part.id}.{part.place}" in self.solo)
+
+    def direct(self, mix: Mix) -> list[MixSource]:
+        """What is heard of the sources themselves: dealt ones place by place, frozen ones whole."""
+        found: list[MixSource] = []
+        for source in mix.sources:
+            if not self.hears(source):
+                continue
+            if self.whole(source):
+                found.append(source)
+            elif self._some_places(source) or not source.direct_muted:
+                found += [part.in_bands(mix.rate) for part in self._parts(source)]
+        return found
+
+    def whole(self, source: MixSource) -> bool:
+        """Whether a source is heard as it was frozen, layers and all."""
+        return source.frozen is not None and not self._some_places(source)
+
+    def layered(self, mix: Mix) -> list[tuple[MixSource, MixLayer]]:
+        """What is heard of the layers under the sources."""
+        found = []
+        for source in mix.sources:
+            if not source.layers or not self.feeds(source) or self.whole(source):
+                continue
+            some = self._some_places(source)
+            found += [
+                (source, layer)
+                for layer in source.layers
+                if f"{source.id}.{layer.id}" in self.solo or not (some or layer.muted)
+            ]
+        return found
+
+    def sent(self, mix: Mix, to: MixReturn) -> list[MixSource]:
+        """What is heard by its sends to a return; a soloed return hears all that are not muted."""
+        if to.muted and to.id not in self.solo:
+            return []
+        alone = to.id in self.solo
+        sending = [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
+        found = [part for source in sending for part in self._parts(source)]
+        # A send's own place is that of all of a source as one sound.
+        return [part if part.sends[to.id].place == "own" else part.in_bands(mix.rate) for part in found]
+
+
+EVERYTHING = Listening()
+
+
+def taken_by(source: MixSource, layer: MixLayer) -> list[MixLayer]:
+    """A layer, the one that it takes from, and so on to the one that takes the source."""
+    stack = list(source.layers)
+    found, at = [layer], stack.index(layer)
+    while at > 0 and stack[at].takes == "before":
+        at -= 1
+        found.append(stack[at])
+    return found

@@ -1,0 +1,74 @@
+"""Keys: exactly what a stretch of a mix depends on, so that an edit elsewhere leaves what is kept of it alone."""
+
+import hashlib
+
+from needle.dsp.fractional_delay import REACH
+from needle.mix.descriptions import lanes_text, pulses_text
+from needle.mix.model import (
+    BLOCK,
+    EVERYTHING,
+    LFE_SECONDS,
+    Listening,
+    Mix,
+    MixLayer,
+    MixSource,
+    taken_by,
+)
+
+
+def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING) -> str:
+    """A hash of exactly what the samples from frame ``start`` to ``stop`` depend on.
+
+    Two calls with the same key render the same samples: an edit elsewhere in time, or of a source that
+    does not sound here, leaves it alone.
+    """
+    parts = [
+        f"{mix.rate} {mix.law} {mix.layout} {mix.centre_zero} {start} {stop} {listening.monitor} {listening.trim}"
+    ]
+    parts += [f"click {mix.tempo}"] if listening.click else []
+    # What the low-frequency channel lets through of a moment goes on a little.
+    low_start = start - (round(LFE_SECONDS * mix.rate) if mix.room.lfe is not None else 0)
+    for source in listening.direct(mix):
+        parts.append(source_text(mix, source, low_start if source.to_lfe else start, stop))
+    parts += [layer_text(mix, source, layer, start, stop) for source, layer in listening.layered(mix)]
+    for one in mix.returns:
+        sent = listening.sent(mix, one)
+        if not sent:
+            continue
+        past, ahead = one.reach(mix.room, mix.around)
+        low, high = start - BLOCK - past, stop + BLOCK + ahead
+        near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+        lanes = f"{lanes_text(one.lanes, *near)} {pulses_text((one.pulse,), *near)}"
+        turned = f"{one.front} {one.height} {one.spread} {one.rotation} {one.envelop} {one.room_rotation}"
+        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {turned} {lanes}")
+        parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
+
+
+def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
+    """What a source's sound depends on between two frames; empty if it has none there."""
+    late = source.longest_delay(mix.rate)
+    if not source.sounds_between(start, stop, late):
+        return ""
+    low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
+    moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
+    return f"{source.statics} {source.ways.text_between(low, high)} {moves} {source.frozen_key}"
+
+
+def layer_text(mix: Mix, source: MixSource, layer: MixLayer, start: int, stop: int) -> str:
+    """What a layer's sound depends on between two frames: itself, those it takes from, and the source."""
+    near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+    texts, low, high = [], start, stop
+    for one in taken_by(source, layer):
+        past, ahead = one.chain.reach(mix.around)
+        low, high = low - past - BLOCK, high + ahead + BLOCK
+        texts.append(one.text_between(low / mix.rate, high / mix.rate))
+    governed = source_text(mix, source, low - mix.rate // 2, high + mix.rate // 2)
+    return f"layer {mix.tempo.tempos} {texts} {lanes_text(source.lanes, *near)} {governed}"
+
+
+def sent_text(mix: Mix, source: MixSource, to: str, start: int, stop: int) -> str:
+    """What the sound that a source sends to a return depends on between two frames; empty if there is none."""
+    text = source_text(mix, source, start, stop)
+    low, high = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
+    return text and f"{source.sends[to].text_between(low, high)} {text}"

@@ -1,0 +1,72 @@
+"""Freezing: a source's own sound, with its places, pulses and deal, kept as two sides so that it costs no work.
+
+Its level, trim and group level are left out, so that they can still be set. What is frozen sounds only as long as
+everything that it was made of is as it was.
+"""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.mix.model import Listening, Mix, MixSource
+from needle.render.cache import digest
+from needle.render.engine import render_audio
+from needle.render.fingerprints import layer_text, source_text
+from needle.render.source_gains import LEVELS
+
+Audio = NDArray[np.float32]
+
+_AT_ONCE_SECONDS = 8
+_LONGEST_TAIL_SECONDS = 30
+
+
+def bare(source: MixSource) -> MixSource:
+    """The source without what can still be set of a frozen one, and not frozen."""
+    lanes = {name: lane for name, lane in source.lanes.items() if name not in LEVELS}
+    levels = dict.fromkeys(LEVELS, 0.0)
+    return replace(source, **levels, lanes=lanes, sends={}, muted=False, frozen=None, frozen_key="")
+
+
+def key_of(mix: Mix, source: MixSource) -> str:
+    """A hash of all that a source's frozen sound is made of."""
+    one = bare(source)
+    last = max(last_frame(mix, one), mix.frames)
+    whole = source_text(mix, one, 0, last)
+    layers = [f"{layer.muted} {layer_text(mix, one, layer, 0, last)}" for layer in one.layers]
+    room = f"{mix.layout} {one.direct_muted}" if mix.room.surround or layers else ""
+    return digest(f"{mix.rate} {mix.law} {mix.centre_zero} {mix.tempo} {whole}{room}{''.join(layers)}")
+
+
+def last_frame(mix: Mix, source: MixSource) -> int:
+    """Where the last of it has sounded (frames)."""
+    parts = [part.in_bands(mix.rate) for part in source.parts]
+    ends = (part.offset + part.audio.shape[1] + part.longest_delay(mix.rate) for part in parts)
+    return min(max(ends, default=0), mix.frames + _LONGEST_TAIL_SECONDS * mix.rate)
+
+
+def frozen_sound(mix: Mix, source_id: str) -> Iterator[tuple[float, Audio]]:
+    """What is frozen of a source, from the session's first frame on: (share done, audio (2, frames)) in order."""
+    source = bare(next(s for s in mix.sources if s.id == source_id))
+    alone = replace(mix, sources=(source,), returns=())
+    stop, step = last_frame(mix, source), _AT_ONCE_SECONDS * mix.rate
+    for low in range(0, stop, step):
+        high = min(low + step, stop)
+        yield high / stop, render_audio(alone, low, high, Listening())
+
+
+def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio, str]]) -> Mix:
+    """The mix with what has been frozen of its sources, by id: the sound and the key it was made with.
+
+    Where anything has changed since, the source sounds as it is.
+    """
+    if not frozen:
+        return mix
+    sources = []
+    for source in mix.sources:
+        found = frozen.get(source.id)
+        if found is not None and key_of(mix, source) == found[1]:
+            source = replace(source, frozen=found[0], frozen_key=found[1])
+        sources.append(source)
+    return replace(mix, sources=tuple(sources))

@@ -1,0 +1,74 @@
+"""Segments: the half-second pieces in which a mix is heard, measured and delivered.
+
+Listening and delivery both ask for segments of the same grid, so what is heard is what is delivered.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
+from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.monitors import MONITORS, Responses, to_ears
+from needle.render.click import click
+from needle.render.engine import render_audio
+from needle.render.fingerprints import dependency_key
+
+PER_SECOND = 2
+METER_FRAMES = FRAMES_PER_SECOND // PER_SECOND
+PAST_SEGMENTS = 6
+"""How many segments before one hold the past that its 3 s windows reach into."""
+
+_BATCH = 64
+
+
+@dataclass(frozen=True)
+class Segment:
+    """Half a second: ``audio`` float32 (2, rate / 2), as the ears have it, and its meter frames."""
+
+    audio: NDArray[np.float32]
+    frames: Frames
+
+
+def segment_frames(rate: int) -> int:
+    """Samples in a segment."""
+    return rate // PER_SECOND
+
+
+def segment_count(mix: Mix) -> int:
+    """How many segments cover the mix; the last may reach past its end."""
+    return -(-mix.frames // segment_frames(mix.rate))
+
+
+def segment_key(mix: Mix, index: int, listening: Listening = EVERYTHING) -> str:
+    """A hash of exactly what a segment, its meter frames included, depends on."""
+    length = segment_frames(mix.rate)
+    start = index * length
+    return dependency_key(mix, start - warm_up_frames(mix.rate), start + length, listening)
+
+
+def render_segments(
+    mix: Mix, first: int, last: int, listening: Listening = EVERYTHING, heads: Responses | None = None
+) -> Iterator[Segment]:
+    """The segments from index ``first`` up to ``last`` (not included), rendered in runs.
+
+    Meters measure what the way of listening makes of stereo; a room's measure its channels. ``heads`` gives measured
+    heads for headphones.
+    """
+    length, past = segment_frames(mix.rate), warm_up_frames(mix.rate)
+    for low in range(first, last, _BATCH):
+        high = min(low + _BATCH, last)
+        audio = render_audio(mix, low * length - past, high * length, listening)
+        frames = measure_frames(audio, mix.rate, past, mix.room)
+        heard = audio[:, past:]
+        if mix.room.surround or listening.monitor not in MONITORS:
+            heard = to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
+        for i in range(high - low):
+            at = i * length
+            here = np.ascontiguousarray(heard[:, at : at + length])
+            if listening.click:
+                start = (low + i) * length
+                here = here + click(mix.tempo, mix.rate, start, start + length)
+            yield Segment(here, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))

@@ -1,1 +1,0 @@
-"""Rendering: one engine for listening and for delivery."""

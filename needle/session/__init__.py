@@ -1,0 +1,1 @@
+"""The document: defaults, validation, earlier versions, and the mix that it makes."""

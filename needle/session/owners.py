@@ -1,0 +1,153 @@
+"""What lanes belong to: a source by its id, or a send, a return or a group by its kind and id.
+
+An owner is written ``oars``, ``send:oars/hull``, ``return:hull``, ``group:band``, ``layer:wide`` or ``room:mix``;
+with a parameter it names a lane.
+"""
+
+from collections.abc import Mapping
+from typing import Any
+
+from needle.automation.curve import Lane
+from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, Parameter, parameters_of
+from needle.dsp.pan_modes import MODES
+from needle.dsp.room_panner import ROOM_PARAMETERS
+from needle.errors import NeedleError
+from needle.layouts import layout_named
+
+Document = dict[str, Any]
+
+PART_OF = {
+    "source": "sources", "send": "sends", "return": "returns", "group": "groups", "layer": "layers", "room": "turns",
+}  # fmt: skip
+"""Where in a document things of a kind are."""
+
+
+ROOM_KEY = "mix"
+ROOM = f"room:{ROOM_KEY}"
+"""The room as a whole, which turns everything in it."""
+
+ROOM_DEFAULTS: dict[str, Any] = {"id": ROOM_KEY, "name": "The room", "rotation": 0.0}
+
+
+def room_in(document: Document) -> Mapping[str, Any]:
+    """The room's own values, whether anybody has set them or not."""
+    return document["turns"].get(ROOM_KEY, ROOM_DEFAULTS)
+
+
+def lane_key(owner: str, parameter: str) -> str:
+    """The key of a lane in ``document["lanes"]``."""
+    return f"{owner}/{parameter}"
+
+
+def lane_value(key: str, points: list[dict[str, Any]], off: bool = False) -> dict[str, Any]:
+    """A lane as it is stored; ``off`` is told only where it is so."""
+    owner, _, parameter = key.rpartition("/")
+    return {"id": key, "source": owner, "parameter": parameter, "points": points, **({"off": True} if off else {})}
+
+
+def kind_and_id(owner: str) -> tuple[str, str]:
+    """What kind of thing an owner is, and its id among them."""
+    kind, colon, key = owner.partition(":")
+    if not colon:
+        return "source", owner
+    if kind not in PART_OF or kind == "source":
+        raise NeedleError(f"“{owner}” is nothing that can be automated.")
+    return kind, key
+
+
+def owned_parameter(owner: str, parameter: str) -> Parameter:
+    """The parameter of that name; NeedleError if the owner's kind has none."""
+    kind, _ = kind_and_id(owner)
+    if parameter not in parameters_of(kind):
+        names = ", ".join(parameters_of(kind))
+        raise NeedleError(f"“{parameter}” of a {kind} cannot be automated. Choose {names}.")
+    return PARAMETERS[parameter]
+
+
+def owner_in(document: Document, owner: str) -> Mapping[str, Any]:
+    """The thing that a lane belongs to; NeedleError if it is not there."""
+    kind, key = kind_and_id(owner)
+    found = room_in(document) if owner == ROOM else document[PART_OF[kind]].get(key)
+    if found is None:
+        raise NeedleError(f"There is no {kind} “{key}” here. It may have been removed.")
+    return found
+
+
+def lane_in(document: Document, owner: str, parameter: str) -> Lane:
+    """The lane of a thing's parameter, whether it is switched on or off; without points if there is none."""
+    stored = document["lanes"].get(lane_key(owner, parameter))
+    return Lane.of(stored["points"]) if stored else Lane()
+
+
+def static_in(document: Document, owner: str, parameter: str) -> float:
+    """The value that a thing's parameter has without automation."""
+    owned_parameter(owner, parameter)
+    thing = owner_in(document, owner)
+    if parameter in PULSE_PARAMETERS:
+        limits = PARAMETERS[parameter]
+        return float(document["pulses"].get(owner, {}).get(PULSE_PARAMETERS[parameter], limits.default))
+    return float(thing[parameter])
+
+
+def check_moves(document: Document, owner: str, parameter: str) -> None:
+    """NeedleError if a lane of that name would move nothing, for the way in which its source is panned."""
+    owned_parameter(owner, parameter)
+    thing = owner_in(document, owner)
+    if parameter in PULSE_PARAMETERS and owner not in document["pulses"]:
+        raise NeedleError(f"{named(document, owner)} has no pulse to move. Give it one first.")
+    placed = {name for mode in MODES.values() for name in placement_parameters(mode.name)} - {"width"}
+    if kind_and_id(owner)[0] == "source" and parameter in placed - set(placement_parameters(thing["mode"])):
+        raise NeedleError(
+            f"{thing['name']} is panned as “{thing['mode']}”, which has no {parameter.replace('_', ' ')} to move."
+        )
+
+
+def accepts(document: Document, owner: str, parameter: str) -> bool:
+    """Whether a lane of that name would move something."""
+    try:
+        check_moves(document, owner, parameter)
+    except NeedleError:
+        return False
+    return True
+
+
+def owners_in(document: Document) -> list[str]:
+    """Everything in a session that lanes can belong to: sources, returns, groups, sends, layers, the room."""
+    kinds = ("return", "group", "send", "layer")
+    others = [f"{kind}:{key}" for kind in kinds for key in document[PART_OF[kind]]]
+    return [*document["sources"], *others, ROOM]
+
+
+def audible_parameters(document: Document, owner: str) -> tuple[str, ...]:
+    """What of an owner a lane can move so that it is heard in the session's layout."""
+    kind, thing = kind_and_id(owner)[0], owner_in(document, owner)
+    layout = layout_named(document["session"]["layout"])
+    silent = set() if layout.surround else {*ROOM_PARAMETERS, *SIDE_PLACES}
+    if layout.lfe is None:
+        silent.add("lfe")
+    if kind == "source" and thing["channels"] == 1:
+        silent.add("width")
+    if kind == "send" and thing["place"] != "own":
+        silent |= {"pan", "front", "height", "spread"}
+    return tuple(one for one in parameters_of(kind) if one not in silent and accepts(document, owner, one))
+
+
+def placement_parameters(mode: str) -> tuple[str, ...]:
+    """What tells the place of a source that is panned in a way, in stereo and in a room."""
+    in_room = SIDE_PLACES if mode == "sides" else ("front", "height")
+    return (*MODES[mode].parameters, *in_room)
+
+
+SIDE_PLACES = ("front_left", "front_right", "height_left", "height_right")
+
+
+def named(document: Document, owner: str) -> str:
+    """A lane's owner in the engineer's words: Oars, Oars in Hull, Hull."""
+    kind, key = kind_and_id(owner)
+    thing = owner_in(document, owner)
+    if kind == "layer":
+        return f"{document['sources'].get(thing['source'], {}).get('name', key)} · {thing['name']}"
+    if kind != "send":
+        return str(thing["name"])
+    source, to = document["sources"].get(thing["source"], {}), document["returns"].get(thing["return"], {})
+    return f"{source.get('name', key)} in {to.get('name', key)}"

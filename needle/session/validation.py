@@ -1,0 +1,176 @@
+"""What every number and name of a session must keep to, with a sentence for what does not."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from needle.automation.curve import MAX_TIME, Lane
+from needle.automation.parameters import (
+    GAIN_LIMIT_DB,
+    PARAMETERS,
+    PULSE_PARAMETERS,
+    SOURCE_PARAMETERS,
+    TRIM_DB,
+    check_value,
+    check_within,
+)
+from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS, timing_of
+from needle.dsp.pan_laws import law_named
+from needle.dsp.pan_modes import MOST_INPUTS, mode_for
+from needle.effects.chain import checked_effects
+from needle.errors import NeedleError
+from needle.layouts import layout_named
+from needle.mix.model import LAYER_INPUTS, LAYER_PLACE, RETURN_IN_ROOM, SEND_PLACES
+from needle.mix.speaker_routing import checked_way
+from needle.session.owners import owned_parameter, owner_in
+from needle.session.rhythm import check_deal, check_events, check_pulse
+from needle.tempo import TempoMap
+from needle.units import check_rate
+
+INKS = 10
+"""How many inks there are to draw sources with; ``ink`` is 0 to ``INKS`` - 1."""
+
+DOUBLE_LATEST_MS = 50.0
+"""A double comes no later than this (ms)."""
+
+LONGEST_SECONDS = 24 * 3600.0
+
+PARTS = (
+    "sources", "lanes", "passages", "groups", "returns", "sends", "pulses", "deals", "events",
+    "rooms", "layers", "turns",
+)  # fmt: skip
+"""What a document holds besides its settings, each a dictionary by id."""
+
+Document = dict[str, Any]
+
+
+def check_lane(parameter: str, lane: Lane) -> Lane:
+    """``lane`` if every value lies within the parameter's limits; NeedleError otherwise."""
+    for point in lane.points:
+        check_value(parameter, point.value)
+    return lane
+
+
+def check_gain(gain: float) -> float:
+    """A source's gain (dB) if it is allowed; NeedleError otherwise."""
+    if not (np.isfinite(gain) and abs(gain) <= GAIN_LIMIT_DB):
+        raise NeedleError(f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB.")
+    return float(gain)
+
+
+def check_source(source: Mapping[str, Any]) -> None:
+    """NeedleError if one of a source's values is not allowed."""
+    if not 1 <= source["channels"] <= MOST_INPUTS:
+        raise NeedleError(f"A source has 1 to {MOST_INPUTS} channels.")
+    mode_for(source["mode"], source["channels"])
+    timing_of(source["timing"], source["timing_ms"], source["timing_share"])
+    check_gain(source["gain"])
+    for parameter in SOURCE_PARAMETERS:
+        if parameter not in PULSE_PARAMETERS:
+            check_value(parameter, source[parameter])
+    check_within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
+    check_within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
+    check_within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
+    check_within("The double's level", source["double_trim"], *TRIM_DB, "dB")
+    check_within("The start", source["start"], 0.0, MAX_TIME, "s")
+
+
+def check_group(group: Mapping[str, Any]) -> None:
+    """NeedleError if one of a group's values is not allowed."""
+    check_value("level", group["level"])
+    check_within("A group's shift", group["shift"], -1.0, 1.0, PARAMETERS["pan"].unit)
+
+
+def check_return(one: Mapping[str, Any]) -> None:
+    """NeedleError if one of a return's values, or a setting of its effects, is not allowed."""
+    for name in ("level", "pan", "width", *RETURN_IN_ROOM):
+        check_value(name, one[name])
+    checked_effects(one["effects"])
+
+
+def check_send(send: Mapping[str, Any]) -> None:
+    """NeedleError if one of a send's values is not allowed."""
+    for name in ("level", "pan", "front", "height", "spread"):
+        check_value(name, send[name])
+    if send["place"] not in SEND_PLACES:
+        raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")
+
+
+def check_layer(layer: Mapping[str, Any]) -> None:
+    """NeedleError if one of a layer's values, or a setting of its effects, is not allowed."""
+    for name in ("level", *LAYER_PLACE):
+        check_value(name, layer[name])
+    if layer["takes"] not in LAYER_INPUTS:
+        raise NeedleError(f"A layer cannot take “{layer['takes']}”. Choose {', '.join(LAYER_INPUTS)}.")
+    checked_effects(layer["effects"])
+
+
+def check_room(room: Mapping[str, Any]) -> None:
+    """NeedleError if one of the ways in which a source may sound in the room is not allowed."""
+    for way in room["ways"].values():
+        checked_way(way)
+
+
+def check_turn(room: Mapping[str, Any]) -> None:
+    """NeedleError if the whole room cannot be turned so far."""
+    check_value("rotation", room["rotation"])
+
+
+def check_settings(session: Mapping[str, Any]) -> None:
+    """NeedleError if one of the session's own settings is not allowed."""
+    check_rate(session["rate"])
+    law_named(session["law"])
+    TempoMap(tuple(map(tuple, session["tempos"])), tuple(map(tuple, session["metres"])))
+    if not 0.0 <= float(session["length"]) <= LONGEST_SECONDS:
+        raise NeedleError("A session is at most 24 hours long; a length of 0 follows its sources.")
+    layout_named(session["layout"])
+
+
+def check_passage(passage: Mapping[str, Any]) -> None:
+    """NeedleError if a passage does not end after it starts."""
+    if not 0.0 <= passage["start"] < passage["end"]:
+        raise NeedleError("A passage must end after it starts.")
+
+
+def check_document(document: Document) -> Document:
+    """``document`` if every rule holds; NeedleError says which does not, and where."""
+    for part in ("session", *PARTS):
+        if not isinstance(document.get(part), dict):
+            raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
+    try:
+        check_settings(document["session"])
+        rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
+        rhythm = (("pulses", check_pulse), ("deals", check_deal), ("events", check_events))
+        room = (("rooms", check_room), ("layers", check_layer), ("turns", check_turn))
+        for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm, *room):
+            for thing in document[part].values():
+                _named(thing, rule)
+        for source in document["sources"].values():
+            if source["group"] and source["group"] not in document["groups"]:
+                raise NeedleError(f"“{source['name']}” is in a group that is not here.")
+        for lane in document["lanes"].values():
+            owned_parameter(lane["source"], lane["parameter"])
+            owner_in(document, lane["source"])
+            check_lane(lane["parameter"], Lane.of(lane["points"]))
+        for owner in document["pulses"]:
+            owner_in(document, owner)
+        layered = [layer["source"] for layer in document["layers"].values()]
+        for key in (*document["deals"], *document["events"], *document["rooms"], *layered):
+            owner_in(document, key)
+        for send in document["sends"].values():
+            if send["source"] not in document["sources"] or send["return"] not in document["returns"]:
+                raise NeedleError("A send goes from or to something that is not here.")
+    except KeyError as missing:
+        raise NeedleError(f"The session lacks {missing}.") from missing
+    except (TypeError, AttributeError) as error:
+        raise NeedleError("The session's parts are not of the right kind.") from error
+    return document
+
+
+def _named(thing: Mapping[str, Any], rule: Any) -> None:
+    try:
+        rule(thing)
+    except NeedleError as error:
+        name = thing.get("name")
+        raise NeedleError(f"{name}: {error}" if name else str(error)) from error
