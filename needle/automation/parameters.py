@@ -1,7 +1,8 @@
-"""What can be automated, and between which limits."""
+"""Every parameter, declared once: what stores, checks, renders, automates, names and shows it follows from here."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, make_dataclass
 
 from needle.errors import NeedleError
 from needle.units import OFF_DB
@@ -9,14 +10,27 @@ from needle.units import OFF_DB
 
 @dataclass(frozen=True)
 class Parameter:
-    """An automatable number of a source: its limits and unit. ``place`` ones are shifted with a group."""
+    """An automatable number: its limits and unit, and what has it.
+
+    ``defaults`` are by kind of thing: source, send, return, group, layer, room. ``display`` is how it is written:
+    place, level, share, front, height, degrees, beats or hertz. ``place`` ones are shifted with a group.
+    ``pulse_value``: which value of a pulse it is, where it is not of the thing that pulses itself.
+    """
 
     name: str
+    title: str
     low: float
     high: float
     unit: str
-    default: float
+    display: str
+    defaults: Mapping[str, float]
     place: bool = False
+    pulse_value: str = ""
+
+    @property
+    def default(self) -> float:
+        """The value that a source has at first, or the first of what has it."""
+        return next(iter(self.defaults.values()))
 
     @property
     def mirrors(self) -> bool:
@@ -36,64 +50,73 @@ class Parameter:
 _LEFT_TO_RIGHT = "left to right"
 _BACK_TO_FRONT = "back to front"
 _UPWARDS = "down to up"
+_WHAT_PULSES = ("source", "send", "return", "group")
 
 MOST_TURNS = 20
 """How often a rotation may go round, either way."""
 
+_ROUND = MOST_TURNS * 360.0
+
 PARAMETERS = {
     parameter.name: parameter
     for parameter in (
-        Parameter("pan", -1.0, 1.0, _LEFT_TO_RIGHT, 0.0, place=True),
-        Parameter("level", OFF_DB, 12.0, "dB", 0.0),
-        Parameter("trim", OFF_DB, 12.0, "dB", 0.0),
-        Parameter("pan_left", -1.0, 1.0, _LEFT_TO_RIGHT, -1.0, place=True),
-        Parameter("pan_right", -1.0, 1.0, _LEFT_TO_RIGHT, 1.0, place=True),
-        Parameter("level_left", OFF_DB, 12.0, "dB", 0.0),
-        Parameter("level_right", OFF_DB, 12.0, "dB", 0.0),
-        Parameter("width_left", 0.0, 1.0, "of the field", 0.0),
-        Parameter("width_right", 0.0, 1.0, "of the field", 0.0),
-        Parameter("span", -1.0, 1.0, "half widths of the field", 1.0),
-        Parameter("width", 0.0, 2.0, "times the source's own", 1.0),
-        Parameter("front", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
-        Parameter("height", -1.0, 1.0, _UPWARDS, 0.0),
-        Parameter("front_left", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
-        Parameter("front_right", -1.0, 1.0, _BACK_TO_FRONT, 1.0),
-        Parameter("height_left", -1.0, 1.0, _UPWARDS, 0.0),
-        Parameter("height_right", -1.0, 1.0, _UPWARDS, 0.0),
-        Parameter("spread", 0.0, 360.0, "degrees", 0.0),
-        Parameter("rotation", -MOST_TURNS * 360.0, MOST_TURNS * 360.0, "degrees to the left", 0.0),
-        Parameter("centre", 0.0, 1.0, "of what the centre speaker has", 1.0),
-        Parameter("lfe", OFF_DB, 12.0, "dB", OFF_DB),
-        Parameter("envelop", 0.0, 1.0, "of the reverb's tail is diffuse", 0.7),
-        Parameter("pulse_depth", 0.0, 1.0, "of full depth", 1.0),
-        Parameter("pulse_period", 1.0 / 16.0, 64.0, "beats", 1.0),
-        Parameter("pulse_rate", 0.02, 64.0, "Hz", 1.0),
+        Parameter("pan", "Left–right", -1.0, 1.0, _LEFT_TO_RIGHT, "place",
+                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}, place=True),
+        Parameter("level", "Level", OFF_DB, 12.0, "dB", "level",
+                  {"source": 0.0, "send": OFF_DB, "return": 0.0, "group": 0.0, "layer": 0.0}),
+        Parameter("trim", "Level trim", OFF_DB, 12.0, "dB", "level", {"source": 0.0}),
+        Parameter("pan_left", "Left side", -1.0, 1.0, _LEFT_TO_RIGHT, "place", {"source": -1.0}, place=True),
+        Parameter("pan_right", "Right side", -1.0, 1.0, _LEFT_TO_RIGHT, "place", {"source": 1.0}, place=True),
+        Parameter("level_left", "Left level", OFF_DB, 12.0, "dB", "level", {"source": 0.0}),
+        Parameter("level_right", "Right level", OFF_DB, 12.0, "dB", "level", {"source": 0.0}),
+        Parameter("width_left", "Left side's width", 0.0, 1.0, "of the field", "share", {"source": 0.0}),
+        Parameter("width_right", "Right side's width", 0.0, 1.0, "of the field", "share", {"source": 0.0}),
+        Parameter("span", "Span", -1.0, 1.0, "half widths of the field", "share", {"source": 1.0, "layer": 1.0}),
+        Parameter("width", "Width", 0.0, 2.0, "times the source's own", "share", {"source": 1.0, "return": 1.0}),
+        Parameter("front", "Front–back", -1.0, 1.0, _BACK_TO_FRONT, "front",
+                  {"source": 1.0, "send": 1.0, "return": 0.0, "layer": 1.0}),
+        Parameter("height", "Height", -1.0, 1.0, _UPWARDS, "height",
+                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}),
+        Parameter("front_left", "Left side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front", {"source": 1.0}),
+        Parameter("front_right", "Right side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front", {"source": 1.0}),
+        Parameter("height_left", "Left side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}),
+        Parameter("height_right", "Right side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}),
+        Parameter("spread", "Spread", 0.0, 360.0, "degrees", "degrees",
+                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}),
+        Parameter("rotation", "Rotation", -_ROUND, _ROUND, "degrees to the left", "degrees",
+                  {"source": 0.0, "return": 0.0, "layer": 0.0, "room": 0.0}),
+        Parameter("envelop", "Envelopment", 0.0, 1.0, "of the reverb's tail is diffuse", "share", {"return": 0.7}),
+        Parameter("centre", "Centre share", 0.0, 1.0, "of what the centre speaker has", "share", {"source": 1.0}),
+        Parameter("lfe", "LFE", OFF_DB, 12.0, "dB", "level", {"source": OFF_DB}),
+        Parameter("pulse_depth", "Pulse depth", 0.0, 1.0, "of full depth", "share",
+                  dict.fromkeys(_WHAT_PULSES, 1.0), pulse_value="depth"),
+        Parameter("pulse_period", "Pulse cycle", 1.0 / 16.0, 64.0, "beats", "beats",
+                  dict.fromkeys(_WHAT_PULSES, 1.0), pulse_value="period"),
+        Parameter("pulse_rate", "Pulse rate", 0.02, 64.0, "Hz", "hertz",
+                  dict.fromkeys(_WHAT_PULSES, 1.0), pulse_value="rate"),
     )
-}
+}  # fmt: skip
 """Every automatable parameter by name. ``trim`` moves the level and leaves ``level`` to be set."""
 
-PULSE_PARAMETERS = {"pulse_depth": "depth", "pulse_period": "period", "pulse_rate": "rate"}
+PULSE_PARAMETERS = {name: parameter.pulse_value for name, parameter in PARAMETERS.items() if parameter.pulse_value}
 """What can be automated of a pulse, and which of its values that is: they are not of the thing that pulses itself."""
-
-PARAMETERS_BY_KIND = {
-    "send": ("level", "pan", "front", "height", "spread", *PULSE_PARAMETERS),
-    "return": ("level", "pan", "width", "front", "height", "spread", "rotation", "envelop", *PULSE_PARAMETERS),
-    "group": ("level", *PULSE_PARAMETERS),
-    "layer": ("level", "pan", "span", "front", "height", "spread", "rotation"),
-    "room": ("rotation",),
-}
-"""What can be automated of the other things, with the limits of a source's parameter of that name."""
-
-
-_OF_RETURNS_ONLY = ("envelop",)
-
-SOURCE_PARAMETERS = tuple(name for name in PARAMETERS if name not in _OF_RETURNS_ONLY)
-"""The names of what can be automated of a source."""
 
 
 def parameters_of(kind: str) -> tuple[str, ...]:
     """The names of what can be automated of a kind of thing: source, send, return, group, layer or room."""
-    return PARAMETERS_BY_KIND.get(kind, SOURCE_PARAMETERS)
+    return tuple(name for name, parameter in PARAMETERS.items() if kind in parameter.defaults)
+
+
+def defaults_of(kind: str) -> dict[str, float]:
+    """The parameters that a kind of thing has itself, and their values at first."""
+    found = (parameter for parameter in PARAMETERS.values() if kind in parameter.defaults)
+    return {parameter.name: parameter.defaults[kind] for parameter in found if not parameter.pulse_value}
+
+
+def values_class(kind: str) -> type:
+    """A frozen dataclass of the parameters that a kind of thing has itself, as keywords with their defaults."""
+    fields = [(name, float, field(default=value)) for name, value in defaults_of(kind).items()]
+    return make_dataclass(f"{kind.title()}Values", fields, frozen=True, kw_only=True)
 
 
 GAIN_LIMIT_DB = 36.0

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.automation.curve import Lane
-from needle.automation.parameters import PARAMETERS
+from needle.automation.parameters import defaults_of, values_class
 from needle.autopan.pulse import Pulsing
 from needle.dealing.deal import Deal
 from needle.dsp.fractional_delay import REACH, timing_of
@@ -36,6 +36,12 @@ LFE_SECONDS = 0.1
 BLOCK = 64
 """Samples between two evaluations of a gain; the grid is fixed to the session's first frame."""
 
+
+def _values_text(thing: object, kind: str) -> str:
+    """The parameters of a thing, as text."""
+    return " ".join(str(getattr(thing, name)) for name in defaults_of(kind))
+
+
 DIRECT = "direct"
 """With a source's id and a dot: its own sound, without its layers."""
 
@@ -44,7 +50,7 @@ SEND_PLACES = ("same", "opposite", "own")
 
 
 @dataclass(frozen=True)
-class MixSend:
+class MixSend(values_class("send")):
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
     ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
@@ -54,12 +60,8 @@ class MixSend:
     level: float
     before: bool = False
     place: str = "same"
-    pan: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     pulse: Pulsing | None = None
-    front: float = 1.0
-    height: float = 0.0
-    spread: float = 0.0
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
@@ -68,11 +70,11 @@ class MixSend:
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
         moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
-        return f"{self.level} {self.before} {self.place} {self.pan} {self.front} {self.height} {self.spread} {moves}"
+        return f"{self.before} {self.place} {_values_text(self, 'send')} {moves}"
 
 
 @dataclass(frozen=True)
-class MixLayer:
+class MixLayer(values_class("layer")):
     """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
 
     ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
@@ -83,14 +85,7 @@ class MixLayer:
     chain: Chain = field(default_factory=Chain)
     takes: str = "source"
     before_level: bool = False
-    level: float = 0.0
     muted: bool = False
-    pan: float = 0.0
-    span: float = 1.0
-    front: float = 1.0
-    height: float = 0.0
-    spread: float = 0.0
-    rotation: float = 0.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -99,16 +94,23 @@ class MixLayer:
 
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text, besides its input."""
-        values = [getattr(self, name) for name in ("takes", "before_level", "level", *LAYER_PLACE)]
+        values = [
+            getattr(self, name)
+            for name in (
+                "takes",
+                "before_level",
+                "level",
+                *(name for name in defaults_of("layer") if name != "level"),
+            )
+        ]
         return f"{self.chain.key} {values} {lanes_text(self.lanes, low, high)}"
 
 
 LAYER_INPUTS = ("source", "before")
-LAYER_PLACE = ("pan", "span", "front", "height", "spread", "rotation")
 
 
 @dataclass(frozen=True)
-class MixSource:
+class MixSource(values_class("source")):
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
     An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
@@ -132,19 +134,8 @@ class MixSource:
     first: int = 0
     offset: int = 0
     gain: float = 0.0
-    level: float = 0.0
-    trim: float = 0.0
     muted: bool = False
     mode: str = "pan"
-    pan: float = 0.0
-    pan_left: float = -1.0
-    pan_right: float = 1.0
-    level_left: float = 0.0
-    level_right: float = 0.0
-    width_left: float = 0.0
-    width_right: float = 0.0
-    span: float = 1.0
-    width: float = 1.0
     exchange: bool = False
     invert_left: bool = False
     invert_right: bool = False
@@ -164,16 +155,6 @@ class MixSource:
     place: str = ""
     frozen: Audio | None = None
     frozen_key: str = ""
-    front: float = 1.0
-    height: float = 0.0
-    front_left: float = 1.0
-    front_right: float = 1.0
-    height_left: float = 0.0
-    height_right: float = 0.0
-    spread: float = 0.0
-    rotation: float = 0.0
-    centre: float = 1.0
-    lfe: float = OFF_DB
     snap: bool = False
     room_rotation: float = 0.0
     ways: Ways = PLAIN_WAYS
@@ -235,9 +216,8 @@ class MixSource:
     def statics(self) -> str:
         """Every value that is not automated, as text."""
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
-        if not self.has_side_width:
-            # What was frozen before sides had widths is what it was.
-            values = {name: value for name, value in values.items() if name not in _SIDE_WIDTHS}
+        # What is new since something was frozen counts where it is not as it is at first.
+        values = {name: value for name, value in values.items() if value != _NEW_DEFAULTS.get(name)}
         dealt = self.deal.text if self.deal else ""
         return f"{self.audio_description} {values} {dealt}"
 
@@ -277,7 +257,22 @@ _OTHERWISE = (
     "ways", "layers", "direct_muted",
 )  # fmt: skip
 _SIDE_WIDTHS = ("width_left", "width_right")
-_STATIC = tuple(f.name for f in fields(MixSource) if f.name not in _OTHERWISE)
+_FINGERPRINTED_FIRST = (
+    "first", "offset", "gain", "level", "trim", "mode", "pan", "pan_left", "pan_right", "level_left", "level_right",
+    "span", "width", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
+    "timing_share", "double", "double_ms", "double_trim", "shift", "group_level", "place", "front", "height",
+    "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "lfe", "snap",
+    "room_rotation",
+)  # fmt: skip
+"""The order in which what was frozen long ago was described; what is new since comes after."""
+
+
+def _order(name: str) -> int:
+    return _FINGERPRINTED_FIRST.index(name) if name in _FINGERPRINTED_FIRST else len(_FINGERPRINTED_FIRST)
+
+
+_NEW_DEFAULTS = {name: value for name, value in defaults_of("source").items() if name not in _FINGERPRINTED_FIRST}
+_STATIC = tuple(sorted((f.name for f in fields(MixSource) if f.name not in _OTHERWISE), key=_order))
 
 
 def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
@@ -300,12 +295,8 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
             yield replace(plain, audio=stem, asset="", **here, **wide)
 
 
-RETURN_IN_ROOM = ("front", "height", "spread", "rotation", "envelop")
-"""Parameters that a return has in a room only."""
-
-
 @dataclass(frozen=True)
-class MixReturn:
+class MixReturn(values_class("return")):
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
     ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
     is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).
@@ -315,18 +306,15 @@ class MixReturn:
 
     id: str
     chain: Chain = field(default_factory=Chain)
-    level: float = 0.0
     muted: bool = False
-    pan: float = 0.0
-    width: float = 1.0
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     pulse: Pulsing | None = None
-    front: float = 0.0
-    height: float = 0.0
-    spread: float = 0.0
-    rotation: float = 0.0
-    envelop: float = PARAMETERS["envelop"].default
     room_rotation: float = 0.0
+
+    @property
+    def values_text(self) -> str:
+        """Every value that is not automated, as text."""
+        return f"{_values_text(self, 'return')} {self.room_rotation}"
 
     def is_diffuse(self, room: Layout) -> bool:
         """Whether some of a reverb's tail is diffuse in a layout."""

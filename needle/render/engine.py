@@ -7,6 +7,7 @@ move) are evaluated at every sample, so that the result stays within -80 dB of f
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -84,7 +85,8 @@ def render_before_placement(
     source = next(s for s in mix.sources if s.id == source_id)
     if not with_level:
         kept = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
-        source = replace(source, level=0.0, trim=0.0, lanes=kept)
+        levels: dict[str, Any] = {"level": 0.0, "trim": 0.0}
+        source = replace(source, **levels, lanes=kept)
     source = source.in_bands(mix.rate) if for_hand else source
     rows = SIDE_ROWS if source.mode == SIDE_BANDS else source.channels
     outputs = 2 * rows if for_hand and two_sided(source) else rows

@@ -39,8 +39,7 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
         low, high = start - BLOCK - past, stop + BLOCK + ahead
         near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
         lanes = f"{lanes_text(one.lanes, *near)} {pulses_text((one.pulse,), *near)}"
-        turned = f"{one.front} {one.height} {one.spread} {one.rotation} {one.envelop} {one.room_rotation}"
-        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.level} {one.pan} {one.width} {turned} {lanes}")
+        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.values_text} {lanes}")
         parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.automation.curve import Lane
-from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, SOURCE_PARAMETERS, parameters_of
+from needle.automation.parameters import defaults_of, parameters_of
 from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
-from needle.mix.model import LAYER_PLACE, RETURN_IN_ROOM, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import WAY_DEFAULTS, ways_in
 from needle.render.freezing import as_frozen
 from needle.session.owners import ROOM, ROOM_DEFAULTS, kind_and_id, lane_key, room_in
@@ -49,28 +49,21 @@ SOURCE_DEFAULTS: dict[str, Any] = {
     "frozen_key": "",
     "snap": False,
     "direct_muted": False,
-    **{name: PARAMETERS[name].default for name in SOURCE_PARAMETERS if name not in PULSE_PARAMETERS},
+    **defaults_of("source"),
 }
 """A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
 
 ``frozen`` names the audio that it was frozen as, ``frozen_key`` what that was made of.
 """
 
-GROUP_DEFAULTS: dict[str, Any] = {"order": 0, "level": 0.0, "muted": False, "shift": 0.0}
+GROUP_DEFAULTS: dict[str, Any] = {"order": 0, "muted": False, "shift": 0.0, **defaults_of("group")}
 
-RETURN_DEFAULTS: dict[str, Any] = {
-    "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0, "width": 1.0, "effects": [],
-    "front": 0.0, "height": 0.0, "spread": 0.0, "rotation": 0.0, "envelop": PARAMETERS["envelop"].default,
-}  # fmt: skip
+RETURN_DEFAULTS: dict[str, Any] = {"ink": 0, "order": 0, "muted": False, "effects": [], **defaults_of("return")}
 
-SEND_DEFAULTS: dict[str, Any] = {
-    "level": OFF_DB, "before": False, "place": "same", "pan": 0.0, "front": 1.0, "height": 0.0,
-    "spread": 0.0,
-}  # fmt: skip
+SEND_DEFAULTS: dict[str, Any] = {"before": False, "place": "same", **defaults_of("send")}
 
 LAYER_DEFAULTS: dict[str, Any] = {
-    "order": 0, "takes": "source", "before_level": False, "effects": [], "level": 0.0, "muted": False,
-    "pan": 0.0, "span": 1.0, "front": 1.0, "height": 0.0, "spread": 0.0, "rotation": 0.0,
+    "order": 0, "takes": "source", "before_level": False, "effects": [], "muted": False, **defaults_of("layer"),
 }  # fmt: skip
 """A layer under a source where nobody has set anything."""
 
@@ -227,7 +220,7 @@ def mix_of(
 _AS_STORED = (
     "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
     "timing_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
-    *(name for name in SOURCE_PARAMETERS if name not in PULSE_PARAMETERS),
+    *defaults_of("source"),
 )  # fmt: skip
 
 
@@ -288,7 +281,7 @@ def _return(
         lanes=lanes,
         pulse=pulse,
         room_rotation=room_in(document)["rotation"],
-        **{name: row[name] for name in ("id", "level", "muted", "pan", "width", *RETURN_IN_ROOM)},
+        **{name: row[name] for name in ("id", "muted", *defaults_of("return"))},
     )
 
 
@@ -303,7 +296,7 @@ def _layers(document: Document, source: str, lane_of: Callable[[Mapping[str, Any
         MixLayer(
             chain=Chain.of(row["effects"]),
             lanes=_lanes(document, f"layer:{row['id']}", lane_of),
-            **{name: row[name] for name in ("id", "takes", "before_level", "level", "muted", *LAYER_PLACE)},
+            **{name: row[name] for name in ("id", "takes", "before_level", "muted", *defaults_of("layer"))},
         )
         for row in layers_of(document, source)
     )

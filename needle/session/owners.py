@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from needle.automation.curve import Lane
-from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, Parameter, parameters_of
+from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, Parameter, defaults_of, parameters_of
 from needle.dsp.pan_modes import MODES
 from needle.dsp.room_panner import ROOM_PARAMETERS
 from needle.errors import NeedleError
@@ -26,7 +26,7 @@ ROOM_KEY = "mix"
 ROOM = f"room:{ROOM_KEY}"
 """The room as a whole, which turns everything in it."""
 
-ROOM_DEFAULTS: dict[str, Any] = {"id": ROOM_KEY, "name": "The room", "rotation": 0.0}
+ROOM_DEFAULTS: dict[str, Any] = {"id": ROOM_KEY, "name": "The room", **defaults_of("room")}
 
 
 def room_in(document: Document) -> Mapping[str, Any]:

@@ -9,11 +9,10 @@ from needle.automation.curve import MAX_TIME, Lane
 from needle.automation.parameters import (
     GAIN_LIMIT_DB,
     PARAMETERS,
-    PULSE_PARAMETERS,
-    SOURCE_PARAMETERS,
     TRIM_DB,
     check_value,
     check_within,
+    defaults_of,
 )
 from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.dsp.pan_laws import law_named
@@ -21,7 +20,7 @@ from needle.dsp.pan_modes import MOST_INPUTS, mode_for
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.layouts import layout_named
-from needle.mix.model import LAYER_INPUTS, LAYER_PLACE, RETURN_IN_ROOM, SEND_PLACES
+from needle.mix.model import LAYER_INPUTS, SEND_PLACES
 from needle.mix.speaker_routing import checked_way
 from needle.session.owners import owned_parameter, owner_in
 from needle.session.rhythm import check_deal, check_events, check_pulse
@@ -59,6 +58,12 @@ def check_gain(gain: float) -> float:
     return float(gain)
 
 
+def _check_values(kind: str, thing: Mapping[str, Any]) -> None:
+    """NeedleError if a parameter that a kind of thing has is out of its limits."""
+    for parameter in defaults_of(kind):
+        check_value(parameter, thing[parameter])
+
+
 def check_source(source: Mapping[str, Any]) -> None:
     """NeedleError if one of a source's values is not allowed."""
     if not 1 <= source["channels"] <= MOST_INPUTS:
@@ -66,9 +71,7 @@ def check_source(source: Mapping[str, Any]) -> None:
     mode_for(source["mode"], source["channels"])
     timing_of(source["timing"], source["timing_ms"], source["timing_share"])
     check_gain(source["gain"])
-    for parameter in SOURCE_PARAMETERS:
-        if parameter not in PULSE_PARAMETERS:
-            check_value(parameter, source[parameter])
+    _check_values("source", source)
     check_within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
     check_within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
     check_within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
@@ -78,29 +81,26 @@ def check_source(source: Mapping[str, Any]) -> None:
 
 def check_group(group: Mapping[str, Any]) -> None:
     """NeedleError if one of a group's values is not allowed."""
-    check_value("level", group["level"])
+    _check_values("group", group)
     check_within("A group's shift", group["shift"], -1.0, 1.0, PARAMETERS["pan"].unit)
 
 
 def check_return(one: Mapping[str, Any]) -> None:
     """NeedleError if one of a return's values, or a setting of its effects, is not allowed."""
-    for name in ("level", "pan", "width", *RETURN_IN_ROOM):
-        check_value(name, one[name])
+    _check_values("return", one)
     checked_effects(one["effects"])
 
 
 def check_send(send: Mapping[str, Any]) -> None:
     """NeedleError if one of a send's values is not allowed."""
-    for name in ("level", "pan", "front", "height", "spread"):
-        check_value(name, send[name])
+    _check_values("send", send)
     if send["place"] not in SEND_PLACES:
         raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")
 
 
 def check_layer(layer: Mapping[str, Any]) -> None:
     """NeedleError if one of a layer's values, or a setting of its effects, is not allowed."""
-    for name in ("level", *LAYER_PLACE):
-        check_value(name, layer[name])
+    _check_values("layer", layer)
     if layer["takes"] not in LAYER_INPUTS:
         raise NeedleError(f"A layer cannot take “{layer['takes']}”. Choose {', '.join(LAYER_INPUTS)}.")
     checked_effects(layer["effects"])
@@ -114,7 +114,7 @@ def check_room(room: Mapping[str, Any]) -> None:
 
 def check_turn(room: Mapping[str, Any]) -> None:
     """NeedleError if the whole room cannot be turned so far."""
-    check_value("rotation", room["rotation"])
+    _check_values("room", room)
 
 
 def check_settings(session: Mapping[str, Any]) -> None:

@@ -80,6 +80,7 @@ class ParameterOut(Schema):
     """What can be automated, and between which limits; ``place`` ones are shifted with a group."""
 
     name: str
+    title: str
     low: float
     high: float
     unit: str
@@ -267,7 +268,7 @@ def library(request: HttpRequest) -> dict[str, Any]:
     """What there is to choose from."""
     return {
         "modes": [vars(mode) for mode in MODES.values()],
-        "parameters": [vars(parameter) for parameter in PARAMETERS.values()],
+        "parameters": [{**vars(parameter), "default": parameter.default} for parameter in PARAMETERS.values()],
         "effects": [{**vars(e), "settings": [vars(s) for s in e.settings]} for e in EFFECTS.values()],
         "seatings": [{**vars(s), "seats": [vars(seat) for seat in s.seats]} for s in SEATINGS.values()],
         "laws": {law.name: law.title for law in LAWS.values()},

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from needle.automation.curve import Lane, Point
 from needle.automation.grid import Grid, bars_words, even_beats
-from needle.automation.parameters import PARAMETERS, PARAMETERS_BY_KIND, parameters_of
+from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, parameters_of
 from needle.errors import NeedleError
 from needle.io.lanes import lane_rows, read_lane
 from needle.metering.waveform import PER_SECOND, waveform
@@ -82,11 +82,12 @@ class Owners(SimpleTestCase):
 
     def test_what_each_kind_lets_move(self) -> None:
         self.assertEqual(set(parameters_of("source")), set(PARAMETERS) - {"envelop"})
-        for kind, names in PARAMETERS_BY_KIND.items():
-            self.assertEqual(parameters_of(kind), names)
-            self.assertTrue(set(names) <= set(PARAMETERS))
+        self.assertEqual(parameters_of("group"), ("level", *PULSE_PARAMETERS))
+        self.assertEqual(parameters_of("room"), ("rotation",))
+        self.assertNotIn("width", parameters_of("send"))
+        self.assertIn("span", parameters_of("layer"))
         self.assertEqual(owned_parameter("return:hull", "width").high, 2.0)
-        with self.assertRaisesRegex(NeedleError, "Choose level, pan"):
+        with self.assertRaisesRegex(NeedleError, "Choose pan, level"):
             owned_parameter("send:oars/hull", "width")
 
     def test_a_move_must_move_something(self) -> None:

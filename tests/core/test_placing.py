@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from needle.automation.parameters import PARAMETERS, SOURCE_PARAMETERS
+from needle.automation.parameters import PARAMETERS, parameters_of
 from needle.dsp.pan_laws import LAWS, law_named
 from needle.dsp.pan_modes import MODES, STEM, before_placing, mode_for
 from needle.errors import NeedleError
@@ -133,7 +133,9 @@ class Seatings(SimpleTestCase):
     def test_the_players_side_mirrors_the_listeners(self, which: str, mode: str, data: st.DataObject) -> None:
         seat = data.draw(st.sampled_from(SEATINGS[which].seats))
         inputs = 1 if mode == "pan" else 2
-        at_first = {name: parameter.default for name, parameter in PARAMETERS.items() if name in SOURCE_PARAMETERS}
+        at_first = {
+            name: parameter.default for name, parameter in PARAMETERS.items() if name in parameters_of("source")
+        }
         listener, players = (
             MODES[mode].gains(law_named("constant-power"), {**at_first, **seated(seat, mode, side)}, inputs)
             for side in (False, True)

@@ -75,8 +75,8 @@ def whole_mixes(draw) -> Mix:
                 draw(st.floats(-20.0, 0.0)),
                 draw(st.booleans()),
                 place,
-                draw(pans),
                 moves(draw, level=loud, pan=field),
+                pan=draw(pans),
             )
             for key, place in (("one", "opposite"), ("two", draw(st.sampled_from(["same", "own"]))))
             if draw(st.booleans())
@@ -169,7 +169,9 @@ class Sends(SimpleTestCase):
             self.assertAlmostEqual(lean(self.placed(place, own, 0.8)), side * wanted, delta=1.0, msg=place)
 
     def placed(self, place: str, own: float, where: float) -> np.ndarray:
-        source = MixSource("one", burst(2), pan=where, level=-96.0, sends={"room": MixSend(0.0, True, place, own)})
+        source = MixSource(
+            "one", burst(2), pan=where, level=-96.0, sends={"room": MixSend(0.0, True, place, pan=own)}
+        )
         room = chain("room", length=0.4, crossing=0.0)
         return render_audio(Mix(RATE, SECONDS, (source,), returns=(MixReturn("room", room),)), 0, FRAMES)
 

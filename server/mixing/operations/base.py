@@ -1,11 +1,11 @@
 """What every operation is: it applies itself, gives its inverse, says what it touches, and describes itself."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, ClassVar, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS
+from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS, defaults_of
 from needle.errors import NeedleError
 from server.mixing.state import State, existing
 
@@ -125,23 +125,17 @@ def shared(one: Touch, other: Touch) -> Touch:
 
 
 _WORDS = {
-    "pan": "", "pan_left": "left side", "pan_right": "right side", "level_left": "left side", "span": "width",
-    "level_right": "right side", "invert_left": "left polarity turned", "invert_right": "right polarity turned",
+    "invert_left": "left polarity turned", "invert_right": "right polarity turned",
     "exchange": "sides exchanged", "timing_ms": "arrival within", "timing_share": "told by level",
     "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
-    "mode": "panned as", "front": "depth", "front_left": "left side's depth", "front_right": "right side's depth",
-    "width_left": "left side's width", "width_right": "right side's width",
-    "height_left": "left side's height", "height_right": "right side's height",
-    "centre": "centre share", "lfe": "LFE",
+    "mode": "panned as",
     "snap": "at the nearest loudspeaker", "direct_muted": "its own sound muted",
 }  # fmt: skip
-_MS = {"timing_ms", "double_ms"}
-_DB = {"gain", "level", "trim", "level_left", "level_right", "double_trim", "lfe"}
-_PLACES = {"pan", "pan_left", "pan_right", "shift"}
-_SHARES = {"span", "width", "width_left", "width_right", "timing_share", "centre"}
-_DEGREES = {"spread", "rotation"}
-_DEPTHS = {"front", "front_left", "front_right"}
-_HEIGHTS = {"height", "height_left", "height_right"}
+_DISPLAYS = {
+    "timing_ms": "milliseconds", "double_ms": "milliseconds", "gain": "level", "double_trim": "level",
+    "shift": "place", "timing_share": "share",
+}  # fmt: skip
+"""How fields are written that are no parameters; those say so themselves."""
 
 
 def pan_words(pan: float) -> str:
@@ -155,25 +149,42 @@ def level_words(level: float) -> str:
     return "off" if level <= PARAMETERS["level"].low else f"{level:+.1f} dB"
 
 
+def some_values(kind: str, base: type[Operation], without: Sequence[str] = (), only: Sequence[str] = ()) -> Any:
+    """A base for operations that set some of the parameters that a kind of thing has."""
+    names = [name for name in only or defaults_of(kind) if name not in without]
+    return create_model(base.__name__, __base__=base, **{name: (limited(name) | None, None) for name in names})
+
+
 def said(name: str, value: Any) -> str:
     """A field and its value in the engineer's words."""
-    title = _WORDS.get(name, name.replace("_", " "))
-    if name in _PLACES:
-        text = pan_words(value)
-    elif name in _DB:
-        text = level_words(value)
-    elif name in _MS:
-        text = f"{value:g} ms"
-    elif name in _DEGREES:
-        text = f"{value:g}°"
-    elif name in _DEPTHS:
-        text = "middle" if round(value, 2) == 0.0 else f"{'F' if value > 0.0 else 'B'}{abs(value) * 100:.0f}"
-    elif name in _HEIGHTS:
-        text = f"{value:+.0%}"
-    elif name in _SHARES:
-        text = f"{value:.0%}"
-    elif isinstance(value, bool):
+    parameter = PARAMETERS.get(name)
+    if isinstance(value, bool):
+        title = _WORDS.get(name, name.replace("_", " "))
         return title if value else f"{title} off"
-    else:
-        text = f"{value}"
-    return f"{title} {text}".strip()
+    display = parameter.display if parameter else _DISPLAYS.get(name, "")
+    text = _WRITTEN[display](value) if display in _WRITTEN else f"{value}"
+    if name == "pan":
+        # Where something stands needs no name.
+        return text
+    title = _in_a_sentence(parameter.title) if parameter else _WORDS.get(name, name.replace("_", " "))
+    return f"{title} {text}"
+
+
+def _in_a_sentence(title: str) -> str:
+    """A title as it stands in a sentence: LFE stays what it is."""
+    return title if title.isupper() else title[0].lower() + title[1:]
+
+
+def _depth_words(front: float) -> str:
+    return "middle" if round(front, 2) == 0.0 else f"{'F' if front > 0.0 else 'B'}{abs(front) * 100:.0f}"
+
+
+_WRITTEN: dict[str, Callable[[float], str]] = {
+    "place": pan_words,
+    "level": level_words,
+    "share": "{:.0%}".format,
+    "height": "{:+.0%}".format,
+    "front": _depth_words,
+    "degrees": "{:g}°".format,
+    "milliseconds": "{:g} ms".format,
+}

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from needle.errors import NeedleError
 from needle.session.validation import check_group
-from server.mixing.operations.base import Key, Level, Name, Operation, Order, Pan, SetSome, Touch
+from server.mixing.operations.base import Key, Name, Operation, Order, Pan, SetSome, Touch, some_values
 from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
 from server.mixing.operations.things import StoredGroup
@@ -37,14 +37,13 @@ class AddGroup(Operation):
         return f"Group {self.group.name} made of {len(self.members)} sources"
 
 
-class SetGroup(SetSome):
+class SetGroup(some_values("group", SetSome)):
     """Changes a group: its name, level, mute, the shift of its members' places, its order."""
 
     kind: Literal["set-group"] = "set-group"
     group: Key
     name: Name | None = None
     order: Order | None = None
-    level: Level | None = None
     muted: bool | None = None
     shift: Pan | None = None
     _part: ClassVar[str] = "groups"

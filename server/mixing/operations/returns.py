@@ -7,29 +7,13 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.session.document import SEND_DEFAULTS, send_key
 from needle.session.validation import check_return, check_send
-from server.mixing.operations.base import (
-    Key,
-    Level,
-    Name,
-    Operation,
-    Order,
-    Pan,
-    SetSome,
-    Touch,
-    Width,
-    level_words,
-    said,
-)
+from server.mixing.operations.base import Key, Name, Operation, Order, SetSome, Touch, level_words, said, some_values
 from server.mixing.operations.lanes import send_owner, sends_of
 from server.mixing.operations.rhythm import without_moves
 from server.mixing.operations.several import Together
 from server.mixing.operations.things import (
-    Envelop,
     Ink,
-    InRoom,
-    Rotation,
     SendPlace,
-    Spread,
     StoredEffect,
     StoredReturn,
     StoredSend,
@@ -65,7 +49,7 @@ class AddReturn(Operation):
         return f"Return {self.to.name} added"
 
 
-class SetReturn(SetSome):
+class SetReturn(some_values("return", SetSome)):
     """Changes a return: its name, level, mute, balance, width, ink, order."""
 
     kind: Literal["set-return"] = "set-return"
@@ -73,15 +57,7 @@ class SetReturn(SetSome):
     name: Name | None = None
     ink: Ink | None = None
     order: Order | None = None
-    level: Level | None = None
     muted: bool | None = None
-    pan: Pan | None = None
-    width: Width | None = None
-    front: InRoom | None = None
-    height: InRoom | None = None
-    spread: Spread | None = None
-    rotation: Rotation | None = None
-    envelop: Envelop | None = None
     _part: ClassVar[str] = "returns"
     _which: ClassVar[str] = "to"
     _prefix: ClassVar[str] = "return:"
@@ -170,19 +146,14 @@ class RemoveReturn(Operation):
         return f"Return {existing(state, 'returns', self.to)['name']} removed"
 
 
-class SetSend(Operation):
+class SetSend(some_values("send", Operation)):
     """Changes what a source gives to a return; the send begins with the first change."""
 
     kind: Literal["set-send"] = "set-send"
     source: Key
     to: Key
-    level: Level | None = None
     before: bool | None = None
     place: SendPlace | None = None
-    pan: Pan | None = None
-    front: InRoom | None = None
-    height: InRoom | None = None
-    spread: Spread | None = None
 
     def _given(self) -> dict[str, Any]:
         return {name: value for name in SEND_DEFAULTS if (value := getattr(self, name)) is not None}

@@ -16,19 +16,15 @@ from server.mixing.operations.base import (
     Name,
     Operation,
     Order,
-    Pan,
     SetSome,
-    Span,
     Touch,
     level_words,
     said,
+    some_values,
 )
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, without_lanes
 from server.mixing.operations.things import (
-    InRoom,
-    Rotation,
     SpeakerName,
-    Spread,
     StoredEffect,
     StoredLayer,
     StoredPoint,
@@ -118,12 +114,11 @@ def _where(state: State, source: str, passage: str) -> str:
     return f"{name} in {found['name']}" if found else f"{name} in the room"
 
 
-class SetRoom(SetSome):
+class SetRoom(some_values("room", SetSome)):
     """Turns the whole room (degrees to the left); ``forget``: as if nobody had ever turned it."""
 
     kind: Literal["set-room"] = "set-room"
     key: Literal["mix"] = ROOM_KEY
-    rotation: Rotation | None = None
     forget: bool | None = None
     _part: ClassVar[str] = "turns"
     _which: ClassVar[str] = "key"
@@ -176,7 +171,7 @@ class AddLayer(Operation):
         return f"{existing(state, 'sources', self.layer.source)['name']}: layer {self.layer.name} added"
 
 
-class SetLayer(SetSome):
+class SetLayer(some_values("layer", SetSome)):
     """Changes some values of a layer."""
 
     kind: Literal["set-layer"] = "set-layer"
@@ -185,14 +180,7 @@ class SetLayer(SetSome):
     order: Order | None = None
     takes: Literal["source", "before"] | None = None
     before_level: bool | None = None
-    level: Level | None = None
     muted: bool | None = None
-    pan: Pan | None = None
-    span: Span | None = None
-    front: InRoom | None = None
-    height: InRoom | None = None
-    spread: Spread | None = None
-    rotation: Rotation | None = None
     effects: list[StoredEffect] | None = None
     _part: ClassVar[str] = "layers"
     _which: ClassVar[str] = "layer"

@@ -10,7 +10,7 @@ from needle.session.document import lane_key
 from needle.session.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
 from server.mixing.operations.base import Finite, Key, Name, Operation, Pan, Touch, said
 from server.mixing.operations.lanes import RestoreLanes
-from server.mixing.operations.sources import PlaceSource, SetLevel
+from server.mixing.operations.sources import LEVELS, PlaceSource, SetLevel
 from server.mixing.operations.things import Stored
 from server.mixing.state import State, existing
 
@@ -46,7 +46,7 @@ class ShiftValues(Operation):
                 state.put("lanes", lane["id"], {**lane, "points": moved})
             else:
                 value = limits.limited(source[self.parameter] + self.by)
-                put_back = SetLevel if self.parameter in ("level", "trim", "lfe") else PlaceSource
+                put_back = SetLevel if self.parameter in LEVELS else PlaceSource
                 body = {"source": key, self.parameter: value}
                 inverses.append(put_back.model_validate(body).apply(state))
         if lanes:

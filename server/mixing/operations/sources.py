@@ -3,12 +3,12 @@
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from needle.automation.parameters import SOURCE_PARAMETERS
+from needle.automation.parameters import parameters_of
 from needle.errors import NeedleError
 from needle.session.document import send_key
 from needle.session.owners import kind_and_id, lane_key
 from needle.session.validation import check_send, check_source
-from server.mixing.operations.base import Gain, Key, Level, Name, Operation, Order, Pan, SetSome, Span, Touch, Width
+from server.mixing.operations.base import Gain, Key, Name, Operation, Order, SetSome, Touch, some_values
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
 from server.mixing.operations.rhythm import RestoreRhythm, without_rhythm
 from server.mixing.operations.room import AddLayer, PassageKey, RestoreWay, layers_of, without_room
@@ -16,11 +16,8 @@ from server.mixing.operations.things import (
     DoubleDelay,
     GroupKey,
     Ink,
-    InRoom,
     Milliseconds,
-    Rotation,
     Share,
-    Spread,
     StoredLayer,
     StoredPoint,
     StoredSend,
@@ -44,20 +41,15 @@ class _SetSource(SetSome):
         check_source(value)
 
 
-class PlaceSource(_SetSource):
+LEVELS = ("level", "trim", "lfe")
+"""What of a source its level is set by; all else places it."""
+
+
+class PlaceSource(some_values("source", _SetSource, without=LEVELS)):
     """Puts a source at a place, or changes what placing it means."""
 
     kind: Literal["place-source"] = "place-source"
     mode: Word | None = None
-    pan: Pan | None = None
-    pan_left: Pan | None = None
-    pan_right: Pan | None = None
-    level_left: Level | None = None
-    level_right: Level | None = None
-    width_left: Share | None = None
-    width_right: Share | None = None
-    span: Span | None = None
-    width: Width | None = None
     exchange: bool | None = None
     invert_left: bool | None = None
     invert_right: bool | None = None
@@ -67,25 +59,13 @@ class PlaceSource(_SetSource):
     double: bool | None = None
     double_ms: DoubleDelay | None = None
     double_trim: Trim | None = None
-    front: InRoom | None = None
-    height: InRoom | None = None
-    front_left: InRoom | None = None
-    front_right: InRoom | None = None
-    height_left: InRoom | None = None
-    height_right: InRoom | None = None
-    spread: Spread | None = None
-    rotation: Rotation | None = None
-    centre: Share | None = None
     snap: bool | None = None
 
 
-class SetLevel(_SetSource):
+class SetLevel(some_values("source", _SetSource, only=LEVELS)):
     """Sets a source's level, the trim that is added to it, or what goes to the LFE (dB; the lowest is off)."""
 
     kind: Literal["set-level"] = "set-level"
-    level: Level | None = None
-    trim: Level | None = None
-    lfe: Level | None = None
 
 
 class SetGain(_SetSource):
@@ -235,4 +215,4 @@ def _belongs(state: State, source: str, key: str) -> bool:
 
 def _everything_of(source: str) -> list[Touch]:
     fields = [(f"{source}.{field}", None, None) for field in StoredSource.model_fields if field != "id"]
-    return fields + [(lane_key(source, parameter), None, None) for parameter in SOURCE_PARAMETERS]
+    return fields + [(lane_key(source, parameter), None, None) for parameter in parameters_of("source")]

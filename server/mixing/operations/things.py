@@ -2,16 +2,16 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from needle.automation.curve import MAX_TIME
-from needle.automation.parameters import PARAMETERS, TRIM_DB
+from needle.automation.parameters import TRIM_DB, defaults_of
 from needle.autopan.pulse import LARGEST_SEED, Pulse
 from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS
 from needle.dsp.pan_modes import MOST_INPUTS
 from needle.session.validation import DOUBLE_LATEST_MS, INKS
 from needle.units import OFF_DB
-from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, Span, Width, limited
+from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, limited
 
 Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
 Beat = Annotated[Finite, Field(ge=0.0, le=1e6)]
@@ -27,9 +27,6 @@ SendPlace = Literal["same", "opposite", "own"]
 
 
 InRoom = Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)]
-Spread = limited("spread")
-Rotation = limited("rotation")
-Envelop = limited("envelop")
 SpeakerName = Annotated[str, Field(max_length=8, pattern=r"^[A-Z0-9+-]+$")]
 
 
@@ -37,6 +34,12 @@ class Stored(BaseModel):
     """Base of what is stored: nothing else may be in it, and nothing changes it."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def stored_values(kind: str) -> type[Stored]:
+    """The base of a kind of thing (``needle.automation.parameters``): its parameters, with limits and defaults."""
+    fields = {name: (limited(name), value) for name, value in defaults_of(kind).items()}
+    return create_model(f"{kind.title()}Values", __base__=Stored, **fields)
 
 
 class StoredPoint(Stored):
@@ -53,7 +56,7 @@ class StoredPoint(Stored):
     ends: Share = 1.0
 
 
-class StoredSource(Stored):
+class StoredSource(stored_values("source")):
     """A source with all its static values. It takes ``channels`` of its asset from the ``first`` (0) on."""
 
     id: Key
@@ -66,20 +69,9 @@ class StoredSource(Stored):
     seconds: Time = 0.0
     start: Time
     gain: Gain
-    level: Level
-    trim: Level = 0.0
     muted: bool
     group: GroupKey = ""
     mode: Word
-    pan: Pan
-    pan_left: Pan = -1.0
-    pan_right: Pan = 1.0
-    level_left: Level = 0.0
-    level_right: Level = 0.0
-    width_left: Share = 0.0
-    width_right: Share = 0.0
-    span: Span = 1.0
-    width: Width = 1.0
     exchange: bool = False
     invert_left: bool = False
     invert_right: bool = False
@@ -89,29 +81,18 @@ class StoredSource(Stored):
     double: bool = False
     double_ms: DoubleDelay = 0.0
     double_trim: Trim = 0.0
-    front: InRoom = 1.0
-    height: InRoom = 0.0
-    front_left: InRoom = 1.0
-    front_right: InRoom = 1.0
-    height_left: InRoom = 0.0
-    height_right: InRoom = 0.0
-    spread: Spread = 0.0
-    rotation: Rotation = 0.0
-    centre: Share = 1.0
-    lfe: Level = OFF_DB
     snap: bool = False
     direct_muted: bool = False
     frozen: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
     frozen_key: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
 
 
-class StoredGroup(Stored):
+class StoredGroup(stored_values("group")):
     """A group of sources: its level, and how far it shifts its members' places."""
 
     id: Key
     name: Name
     order: Order = 0
-    level: Level = 0.0
     muted: bool = False
     shift: Pan = 0.0
 
@@ -125,26 +106,18 @@ class StoredEffect(Stored):
     settings: dict[str, float | str] = {}
 
 
-class StoredReturn(Stored):
+class StoredReturn(stored_values("return")):
     """A return: its effects in order, its level, balance and width."""
 
     id: Key
     name: Name
     ink: Ink = 0
     order: Order = 0
-    level: Level = 0.0
     muted: bool = False
-    pan: Pan = 0.0
-    width: Width = 1.0
     effects: list[StoredEffect] = []
-    front: InRoom = 0.0
-    height: InRoom = 0.0
-    spread: Spread = 0.0
-    rotation: Rotation = 0.0
-    envelop: Envelop = PARAMETERS["envelop"].default
 
 
-class StoredLayer(Stored):
+class StoredLayer(stored_values("layer")):
     """A layer under a source: what it takes, its effects in order, its place in the room, its level."""
 
     id: Key
@@ -154,14 +127,7 @@ class StoredLayer(Stored):
     takes: Literal["source", "before"] = "source"
     before_level: bool = False
     effects: list[StoredEffect] = []
-    level: Level = 0.0
     muted: bool = False
-    pan: Pan = 0.0
-    span: Span = 1.0
-    front: InRoom = 1.0
-    height: InRoom = 0.0
-    spread: Spread = 0.0
-    rotation: Rotation = 0.0
 
 
 class StoredWay(Stored):
@@ -180,27 +146,21 @@ class StoredRoom(Stored):
     ways: dict[str, StoredWay]
 
 
-class StoredTurn(Stored):
+class StoredTurn(stored_values("room")):
     """The whole room: how far it is turned (degrees to the left)."""
 
     id: Key
     name: Name
-    rotation: Rotation = 0.0
 
 
-class StoredSend(Stored):
+class StoredSend(stored_values("send")):
     """What a source gives to a return, tapped before or after its level, and where it stands in it."""
 
     id: Annotated[str, Field(max_length=130)]
     source: Key
     to: Annotated[Key, Field(alias="return")]
-    level: Level
     before: bool = False
     place: SendPlace = "same"
-    pan: Pan = 0.0
-    front: InRoom = 1.0
-    height: InRoom = 0.0
-    spread: Spread = 0.0
 
 
 class Written(Stored):

@@ -4197,6 +4197,8 @@ export interface components {
             name: string;
             /** Place */
             place: boolean;
+            /** Title */
+            title: string;
             /** Unit */
             unit: string;
         };
@@ -6313,7 +6315,10 @@ export interface components {
             height: number;
             /** Id */
             id: string;
-            /** Level */
+            /**
+             * Level
+             * @default -96
+             */
             level: number;
             /**
              * Pan
@@ -6441,7 +6446,10 @@ export interface components {
              * @default false
              */
             invert_right: boolean;
-            /** Level */
+            /**
+             * Level
+             * @default 0
+             */
             level: number;
             /**
              * Level Left
@@ -6466,7 +6474,10 @@ export interface components {
             name: string;
             /** Order */
             order: number;
-            /** Pan */
+            /**
+             * Pan
+             * @default 0
+             */
             pan: number;
             /**
              * Pan Left

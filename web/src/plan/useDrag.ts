@@ -6,7 +6,7 @@ import { useChartView } from "@/chart/view";
 import { useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { useRoom } from "@/session/room";
-import { useSession, type Parameter, type RoomParameter, type Source } from "@/session/session";
+import { useSession, type Parameter, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
 import type { Wish } from "./fingers";
 
@@ -22,7 +22,7 @@ export function usePlanHand() {
     session.valueAt(source, parameter, player.playhead);
 
   /** The parameters that tell an end's depth or height. */
-  function along(source: Source, kind: "front" | "height", side: End["side"]): RoomParameter[] {
+  function along(source: Source, kind: "front" | "height", side: End["side"]): Parameter[] {
     if (source.mode !== "sides") return [kind];
     return side === "whole" ? [`${kind}_left`, `${kind}_right`] : [`${kind}_${side}`];
   }

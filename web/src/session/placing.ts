@@ -1,23 +1,24 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
+import { PARAMETERS } from "@/api/parameters";
 import { useChartView } from "@/chart/view";
 import { channelPlaces } from "@/geometry/ends";
 import type { Operation } from "@/live/outbox";
 import { usePlayer } from "@/sound/player";
 import { freshId, operation, together, useEdits } from "./edits";
 import { useRoom } from "./room";
-import { useSession, type Parameter, type Source } from "./session";
+import { isOfPulse, useSession, type Parameter, type Source } from "./session";
 
-const PARAMETERS: Parameter[] = [
-  "pan", "level", "trim", "pan_left", "pan_right", "level_left", "level_right", "width_left", "width_right",
-  "span", "width", "front", "height", "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "lfe",
-]; // prettier-ignore
+/** What a source's level is set by; all else that it has places it. */
+const LEVELS: string[] = ["level", "trim", "lfe"];
+const OF_SOURCES = (Object.keys(PARAMETERS) as Parameter[]).filter(
+  (name) => (PARAMETERS[name].of as readonly string[]).includes("source") && !isOfPulse(name),
+);
 
 /** What a placement is made of, besides where it stands in time. */
 const PLACEMENT = [
-  "mode", "pan", "pan_left", "pan_right", "level_left", "level_right", "width_left", "width_right", "span", "width",
-  "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms", "double_trim", "front", "height",
-  "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "snap",
-] as const; // prettier-ignore
+  "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms",
+  "double_trim", "snap", ...OF_SOURCES.filter((name) => !LEVELS.includes(name)),
+] as (keyof Source)[]; // prettier-ignore
 
 export function usePlacing() {
   const session = useSession();
@@ -37,7 +38,7 @@ export function usePlacing() {
   function adding(source: Source, values: Partial<Source>): Operation {
     const made = { ...source, ...values };
     const lanes = Object.fromEntries(
-      PARAMETERS.filter((parameter) => session.points(source.id, parameter).length).map((parameter) => [
+      OF_SOURCES.filter((parameter) => session.points(source.id, parameter).length).map((parameter) => [
         parameter,
         session.points(source.id, parameter),
       ]),

@@ -6,6 +6,7 @@ import { defineStore } from "pinia";
 import { createEventHook, until } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
 import { get, Unreachable, type Schemas } from "@/api/http";
+import type { Parameter } from "@/api/parameters";
 import type { Point, ShapeTables } from "@/geometry/lanes";
 import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/live/channel";
@@ -21,35 +22,9 @@ export type Group = Schemas["StoredGroup"];
 export type Return = Schemas["StoredReturn"];
 export type Send = Schemas["StoredSend"];
 export type Layer = Schemas["StoredLayer"];
-export type Parameter =
-  | "pan"
-  | "level"
-  | "trim"
-  | "pan_left"
-  | "pan_right"
-  | "level_left"
-  | "level_right"
-  | "width_left"
-  | "width_right"
-  | "span"
-  | "width"
-  | RoomParameter
-  | "envelop"
-  | PulseParameter;
-/** What tells a place in a room of loudspeakers, besides left to right. */
-export type RoomParameter =
-  | "front"
-  | "height"
-  | "front_left"
-  | "front_right"
-  | "height_left"
-  | "height_right"
-  | "spread"
-  | "rotation"
-  | "centre"
-  | "lfe";
+export type { Parameter };
 /** What can be automated of a pulse, whatever it moves. */
-export type PulseParameter = "pulse_depth" | "pulse_period" | "pulse_rate";
+export type PulseParameter = Extract<Parameter, `pulse_${string}`>;
 
 /** What a parameter is called among the values of a pulse. */
 export const ofPulse = (parameter: PulseParameter): "depth" | "period" | "rate" =>

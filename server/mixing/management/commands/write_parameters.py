@@ -1,0 +1,50 @@
+"""Writes what the core declares of parameters (``needle.automation.parameters``) as constants of the interface."""
+
+import json
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+
+from needle.automation.parameters import PARAMETERS
+
+PATH = settings.BASE_DIR / "web" / "src" / "api" / "parameters.ts"
+
+_SHOWN = ("title", "low", "high", "unit", "display", "default")
+
+
+def parameters_text() -> str:
+    """The constants as TypeScript, formatted as the interface is."""
+    lines = []
+    for name, parameter in PARAMETERS.items():
+        shown = {field: getattr(parameter, field) for field in _SHOWN}
+        shown["of"] = list(parameter.defaults)
+        values = ", ".join(f"{field}: {json.dumps(value, ensure_ascii=False)}" for field, value in shown.items())
+        lines.append(f"  {name}: {{ {values} }},")
+    return "\n".join(
+        (
+            "/** Every automatable parameter as the core declares it: made by setup/make-api-types, not by hand. */",
+            "// prettier-ignore",
+            "export const PARAMETERS = {",
+            *lines,
+            "} as const;",
+            "",
+            "export type Parameter = keyof typeof PARAMETERS;",
+            "",
+        )
+    )
+
+
+class Command(BaseCommand):
+    help = "Write the parameters' constants of the interface to web/src/api."
+
+    def add_arguments(self, parser: Any) -> None:
+        parser.add_argument("--check", action="store_true", help="only say whether they are current")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        text = parameters_text()
+        if not options["check"]:
+            PATH.write_text(text, "utf-8")
+        elif PATH.read_text("utf-8") != text:
+            self.stderr.write("web/src/api/parameters.ts is out of date. Run setup/make-api-types.")
+            raise SystemExit(1)
