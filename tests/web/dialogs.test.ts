@@ -49,6 +49,9 @@ describe("the session's settings", () => {
       () => /Mix for five and LFE/i.test(page.dialog!.textContent ?? ""),
       "the layout is looked at",
     );
+    // What is read of it comes below, so that the button stays under the hand.
+    const read = page.dialog!.querySelector("ul, .channels ~ p")!;
+    expect(page.button(/^Mix for/).compareDocumentPosition(read)).toBe(Node.DOCUMENT_POSITION_FOLLOWING);
     await page.press(/^Mix for/);
     expect(page.latest).toMatchObject({ kind: "set-session", layout: "0+5+0" });
   });

@@ -21,6 +21,10 @@ const trouble = ref("");
 const changed = computed(() => wanted.value !== session.settings?.layout);
 const layout = computed(() => library.library?.layouts.find((one) => one.name === wanted.value));
 
+const title = computed(
+  () => layout.value && layout.value.title.charAt(0).toLowerCase() + layout.value.title.slice(1),
+);
+
 const turn = latest();
 watch(
   [wanted, () => session.revision],
@@ -72,6 +76,14 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
     </div>
     <div>
       <p class="quiet channels">{{ layout?.channels.map((one) => one.label).join(" · ") }}</p>
+      <!-- Above what is read of it, so that it stays where it is when that comes. -->
+      <Button
+        type="primary"
+        :disabled="!changed || !session.mayEdit"
+        @click="edits.make(operation('set-session', { layout: wanted }))"
+      >
+        Mix for {{ title }}
+      </Button>
       <p v-if="trouble" class="wrong" role="alert">{{ trouble }}</p>
       <p v-else-if="!changed">The mix is made for these loudspeakers.</p>
       <p v-else-if="!rows.length">Nothing moves, and nothing is louder or softer.</p>
@@ -87,13 +99,6 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
           </li>
         </ul>
       </template>
-      <Button
-        type="primary"
-        :disabled="!changed || !session.mayEdit"
-        @click="edits.make(operation('set-session', { layout: wanted }))"
-      >
-        Mix for {{ layout?.title.toLowerCase() }}
-      </Button>
     </div>
   </div>
 </template>
@@ -110,6 +115,9 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
 }
 .channels {
   margin: 0 0 8px;
+}
+.channels + button {
+  margin-bottom: 10px;
 }
 ul {
   max-height: 210px;
