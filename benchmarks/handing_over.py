@@ -19,7 +19,7 @@ from needle.balance.progress import finished
 from needle.export.chart import Charted, write_chart
 from needle.export.deliverables import Sound, sounds_of
 from needle.export.report import mix_report
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.read import read_programme
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
@@ -79,7 +79,7 @@ def of_the_demo(folder: Path) -> None:
             mix.length,
         )
         path = folder / "objects.wav"
-        tell("ADM", took(lambda: spent(write_adm(path, mix, told(mix, "Demo", names)))), mix.length, path)
+        tell("ADM", took(lambda: spent(write_adm(path, mix, mix_to_adm(mix, "Demo", names)))), mix.length, path)
         path = folder / "session.zip"
         tell("the session", took(lambda: spent(write_bundle(path, document, bundle.audio))), mix.length, path)
         tell("opening it", took(lambda: Bundle(path).close()), mix.length)
@@ -117,7 +117,7 @@ def objects(folder: Path) -> None:
     path, names = folder / "objects.wav", {source.id: source.id for source in sources}
     before = resident()
     start = time.perf_counter()
-    found = told(mix, "Large", names)
+    found = mix_to_adm(mix, "Large", names)
     print(f"{SOURCES} moving sources told as objects: {time.perf_counter() - start:.1f} s", end="")
     print(f", {sum(len(c.moves.times) for one in found.programme.objects for c in one.channels)} blocks")
     tell("written", took(lambda: spent(write_adm(path, mix, found))), SECONDS, path)

@@ -117,10 +117,10 @@ _LANES = {"oars": _OARS, "bell-buoy": _BELL, "gulls": _GULLS, "shaker": _SHAKER}
 
 def document() -> Document:
     """The demo session's document; assets are named as ``make_bundle`` writes them."""
-    found = empty_document(NAME, RATE, LENGTH)
-    found["session"]["tempos"] = [[0.0, BPM]]
+    document = empty_document(NAME, RATE, LENGTH)
+    document["session"]["tempos"] = [[0.0, BPM]]
     for order, (key, name, level, pan, _) in enumerate(_SOURCES):
-        found["sources"][key] = {
+        document["sources"][key] = {
             **SOURCE_DEFAULTS,
             "id": key,
             "name": name,
@@ -135,7 +135,7 @@ def document() -> Document:
             **_STEREO.get(key, {}),
         }
     for key, points in _LANES.items():
-        found["lanes"][lane_key(key, "pan")] = {
+        document["lanes"][lane_key(key, "pan")] = {
             "id": lane_key(key, "pan"),
             "source": key,
             "parameter": "pan",
@@ -144,34 +144,34 @@ def document() -> Document:
                 for bar, beat, value, shape in points
             ],
         }
-    found["events"]["glass-mallets"] = {
+    document["events"]["glass-mallets"] = {
         "id": "glass-mallets",
         "kind": "notes",
         "name": "Glass mallets",
         "items": [[round(at / BEAT, 6), 0.5, float(midi), weight * 0.9] for at, midi, weight in mallet_notes()],
     }
     for order, (key, name, members) in enumerate(_GROUPS):
-        found["groups"][key] = {**GROUP_DEFAULTS, "id": key, "name": name, "order": order}
+        document["groups"][key] = {**GROUP_DEFAULTS, "id": key, "name": name, "order": order}
         for member in members:
-            found["sources"][member]["group"] = key
+            document["sources"][member]["group"] = key
     for order, (key, name, ink, level, effects) in enumerate(_RETURNS):
-        kept = [
+        effects = [
             {"id": f"{kind}-{i}", "kind": kind, "on": True, "settings": settings}
             for i, (kind, settings) in enumerate(effects)
         ]
         values = {"id": key, "name": name, "ink": ink, "order": order, "level": level}
-        found["returns"][key] = {**RETURN_DEFAULTS, **values, "effects": checked_effects(kept)}
+        document["returns"][key] = {**RETURN_DEFAULTS, **values, "effects": checked_effects(effects)}
     for source, to, level, place, pan in _SENDS:
         values = {"id": send_key(source, to), "source": source, "return": to}
-        found["sends"][values["id"]] = {**SEND_DEFAULTS, **values, "level": level, "place": place, "pan": pan}
+        document["sends"][values["id"]] = {**SEND_DEFAULTS, **values, "level": level, "place": place, "pan": pan}
     for key, name, first, last in _PASSAGES:
-        found["passages"][key] = {
+        document["passages"][key] = {
             "id": key,
             "name": name,
             "start": (first - 1) * 4.0,
             "end": (last - 1) * 4.0,
         }
-    return found
+    return document
 
 
 def make_bundle(folder: Path, said: Callable[[str], None] = lambda _: None) -> None:

@@ -109,8 +109,8 @@ def parameters_of(kind: str) -> tuple[str, ...]:
 
 def defaults_of(kind: str) -> dict[str, float]:
     """The parameters that a kind of thing has itself, and their values at first."""
-    found = (parameter for parameter in PARAMETERS.values() if kind in parameter.defaults)
-    return {parameter.name: parameter.defaults[kind] for parameter in found if not parameter.pulse_value}
+    parameters = (parameter for parameter in PARAMETERS.values() if kind in parameter.defaults)
+    return {parameter.name: parameter.defaults[kind] for parameter in parameters if not parameter.pulse_value}
 
 
 def values_class(kind: str) -> type:

@@ -52,13 +52,13 @@ def thinned(points: Sequence[Point], grain: float) -> tuple[Point, ...]:
 
     Points where the lane jumps, and those that lead on or are led to by another shape than *straight*, stay.
     """
-    found: list[Point] = []
+    thin: list[Point] = []
     run: list[Point] = []
 
     def finish() -> None:
         if run:
             times, values = (np.array([getattr(p, name) for p in run]) for name in ("t", "value"))
-            found.extend(run[i] for i in breakpoints(times, values, grain))
+            thin.extend(run[i] for i in breakpoints(times, values, grain))
             run.clear()
 
     for point in points:
@@ -68,4 +68,4 @@ def thinned(points: Sequence[Point], grain: float) -> tuple[Point, ...]:
         if point.shape != "straight":
             finish()
     finish()
-    return tuple(found)
+    return tuple(thin)

@@ -73,9 +73,9 @@ def written_out(
             raise NeedleError(
                 "Written out, this pulse would turn too often. Choose a longer cycle or a shorter part."
             )
-        kept = breakpoints(times, turned, limits.grain)
+        indices = breakpoints(times, turned, limits.grain)
         return Written(
-            _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in kept))}), {}
+            _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in indices))}), {}
         )
     if channels > 2:
         raise NeedleError("The sides of more than two channels cannot be written out. Split the source first.")

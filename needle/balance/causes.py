@@ -12,7 +12,8 @@ from needle.dsp.loudness import integrated
 from needle.metering.frames import FRAMES_PER_HOP, hop_frames, warm_up_frames
 from needle.metering.lean import LEAN_LIMIT_DB, lean_db
 from needle.metering.overview import finite
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.render.engine import render_audio
 
 Values = NDArray[np.float64]

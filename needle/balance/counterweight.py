@@ -19,7 +19,8 @@ from needle.balance.trial import Change, tried
 from needle.errors import NeedleError
 from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve, weighted_lean
 from needle.metering.overview import Overview
-from needle.mix.model import EVERYTHING, Mix
+from needle.mix.listening import EVERYTHING
+from needle.mix.model import Mix
 
 Values = NDArray[np.float64]
 

@@ -21,7 +21,8 @@ from needle.errors import NeedleError
 from needle.layouts import STEREO
 from needle.metering.frames import FRAMES_PER_HOP, hop_frames, warm_up_frames
 from needle.metering.lean import HOP_SECONDS, LONG_HOPS, centred_mean, lean_db
-from needle.mix.model import Listening, Mix, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixSource
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.source_gains import doubler_gains, placement, two_sided, values_at
 from needle.units import db_to_gain

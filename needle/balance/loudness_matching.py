@@ -5,7 +5,8 @@ import numpy as np
 from needle.balance.measuring import Measure
 from needle.balance.progress import Steps, within
 from needle.metering.overview import Overview
-from needle.mix.model import EVERYTHING, Mix
+from needle.mix.listening import EVERYTHING
+from needle.mix.model import Mix
 
 MOST_TRIM_DB = 24.0
 

@@ -4,7 +4,8 @@ from collections.abc import Callable
 
 from needle.balance.progress import Steps, stretches
 from needle.metering.frames import Frames
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.render.segments import render_segments, segment_count
 
 Measure = Callable[[Mix, Listening], Steps[Frames]]

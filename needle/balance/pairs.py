@@ -12,7 +12,8 @@ from needle.dsp.loudness import integrated, loudness_of
 from needle.errors import NeedleError
 from needle.metering.lean import lean_db
 from needle.metering.overview import Overview, finite
-from needle.mix.model import Listening, Mix
+from needle.mix.listening import Listening
+from needle.mix.model import Mix
 
 Values = NDArray[np.float64]
 

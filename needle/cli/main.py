@@ -142,7 +142,7 @@ def _layout_gains(chosen: argparse.Namespace) -> None:
 
 
 def _directions(path: Path) -> list[tuple[float, float]]:
-    found = []
+    directions = []
     try:
         lines = path.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
@@ -154,10 +154,10 @@ def _directions(path: Path) -> list[tuple[float, float]]:
             azimuth, elevation = (float(value) for value in line.split(","))
         except ValueError as error:
             raise NeedleError(f"Line {number} of {path.name} is not azimuth,elevation.") from error
-        found.append((azimuth, elevation))
-    if not found:
+        directions.append((azimuth, elevation))
+    if not directions:
         raise NeedleError(f"{path.name} holds no directions.")
-    return found
+    return directions
 
 
 def _convert(chosen: argparse.Namespace) -> None:
@@ -166,8 +166,8 @@ def _convert(chosen: argparse.Namespace) -> None:
         raise NeedleError("Coordinates are numbers.")
     names = ("azimuth", "elevation", "distance") if chosen.room else ("x", "y", "z")
     values = (room_to_polar if chosen.room else polar_to_room)(*given)
-    found = dict(zip(names, map(float, values), strict=True))
-    print(json.dumps(found) if chosen.json else "\n".join(f"{n:<10}{v:9.4f}" for n, v in found.items()))
+    coordinates = dict(zip(names, map(float, values), strict=True))
+    print(json.dumps(coordinates) if chosen.json else "\n".join(f"{n:<10}{v:9.4f}" for n, v in coordinates.items()))
 
 
 def _thin(chosen: argparse.Namespace) -> None:
@@ -197,8 +197,8 @@ def _pulse(chosen: argparse.Namespace) -> None:
     left, right = side_gains(pulsing, times)
     marked = marks(pulsing, 1)
     if chosen.json:
-        found = {"times": times.tolist(), "left": left.tolist(), "right": right.tolist()}
-        print(json.dumps({**found, "silent_beats": silent(marked)}))
+        gains = {"times": times.tolist(), "left": left.tolist(), "right": right.tolist()}
+        print(json.dumps({**gains, "silent_beats": silent(marked)}))
         return
     print(sentence(marked, 1, every_bar(pulsing, 1)))
     print("  beat      left     right")
@@ -250,18 +250,18 @@ def _measure(chosen: argparse.Namespace) -> None:
     _print_measurement(measure(stretches, info.rate, info.channels, layout), chosen.json)
 
 
-def _print_measurement(found: dict[str, Any], as_json: bool) -> None:
+def _print_measurement(measurement: dict[str, Any], as_json: bool) -> None:
     if as_json:
-        print(json.dumps(found))
+        print(json.dumps(measurement))
         return
-    for name, value in found.items():
+    for name, value in measurement.items():
         if name == "stretches":
             continue
         words = name.split("_")
         unit = _UNITS.get(words[-1], "")
         title = " ".join(words[:-1] if unit else words)
         print(f"{title:<16} {'-' if value is None else f'{value:.2f}':>8} {unit}")
-    for stretch in found["stretches"]:
+    for stretch in measurement["stretches"]:
         side = "R" if stretch["mean_db"] > 0 else "L"
         print(
             f"leans {side} {abs(stretch['mean_db']):.1f} dB (worst {abs(stretch['worst_db']):.1f}) "

@@ -12,7 +12,7 @@ from typing import Any
 from needle.errors import NeedleError
 from needle.export.deliverables import sounds_of
 from needle.export.naming import safe
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.read import read_programme
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
@@ -21,7 +21,8 @@ from needle.io.bundle import Bundle
 from needle.io.lanes import lanes_json, lanes_table
 from needle.io.midi_automation import write_midi_moves
 from needle.layouts import STEREO, Layout
-from needle.mix.model import EVERYTHING, Mix
+from needle.mix.listening import EVERYTHING
+from needle.mix.model import Mix
 from needle.mix.monitors import HEADPHONES, MONITORS
 from needle.render.blocks import deliver
 from needle.session.document import groups_in, names_in, tempo_map
@@ -101,7 +102,7 @@ def _outputs(
 def _adm(chosen: argparse.Namespace) -> None:
     with Bundle(chosen.bundle) as bundle:
         mix, document = bundle.mix(), bundle.document
-        found = told(mix, document["session"]["name"], names_in(document))
+        found = mix_to_adm(mix, document["session"]["name"], names_in(document))
         for done in write_adm(chosen.out, mix, found):
             _progress(chosen.out.name, done)
     objects = found.programme.objects

@@ -266,5 +266,5 @@ def before_placing(values: Values, exchange: bool, invert: tuple[bool, bool], in
 def in_each_band(matrix: Gains) -> Gains:
     """A matrix of two sides (2, 2, *shape) for every band of both: (2 × BANDS, 2 × BANDS, *shape)."""
     bands = np.eye(BANDS).reshape(1, BANDS, 1, BANDS, *[1] * (matrix.ndim - 2))
-    found = matrix[:, np.newaxis, :, np.newaxis] * bands
-    return found.reshape(2 * BANDS, 2 * BANDS, *matrix.shape[2:])
+    by_band = matrix[:, np.newaxis, :, np.newaxis] * bands
+    return by_band.reshape(2 * BANDS, 2 * BANDS, *matrix.shape[2:])

@@ -46,9 +46,9 @@ class Where:
 
     def polar(self) -> Gains:
         """Azimuth, elevation (degrees) and distance, turned: (3, *shape)."""
-        found = room_to_polar(self.x, self.y, self.z)
-        azimuth = found[0] + np.asarray(self.rotation, dtype=np.float64)
-        return np.array(np.broadcast_arrays(azimuth, found[1], found[2]))
+        polar = room_to_polar(self.x, self.y, self.z)
+        azimuth = polar[0] + np.asarray(self.rotation, dtype=np.float64)
+        return np.array(np.broadcast_arrays(azimuth, polar[1], polar[2]))
 
 
 def room_powers(layout: Layout, where: Where) -> Gains:
@@ -167,24 +167,24 @@ def speaker_mask_matrix(layout: str, off: frozenset[str]) -> Gains:
     if not left:
         raise NeedleError("At least one loudspeaker must be allowed. Switch one of them on.")
     vectors = unit_vectors(*LAYOUTS[layout].directions)
-    found = np.eye(len(names))
+    matrix = np.eye(len(names))
     for one in silent:
         gains, _ = nnls(vectors[:, left], vectors[:, one])
         nearness = vectors[:, left].T @ vectors[:, one]
         shares = gains**2 if gains.any() else (nearness > nearness.max() - _ALIKE).astype(float)
-        found[:, one] = 0.0
-        found[left, one] = shares / shares.sum()
-    return found
+        matrix[:, one] = 0.0
+        matrix[left, one] = shares / shares.sum()
+    return matrix
 
 
 def apply_speaker_mask(layout: Layout, powers: Gains, ways: Mapping[frozenset[str], ArrayLike]) -> Gains:
     """The powers (speakers, *shape) with some speakers off: ``ways`` says which, and how far each holds (0…1)."""
-    found = None
+    total = None
     for off, share in ways.items():
         known = off & {speaker.name for speaker in layout.speakers}
         # Where a layout has none of those that may sound, all of them may.
         solved = speaker_mask_matrix(layout.name, known) if len(known) < len(layout.speakers) else None
         routed = np.tensordot(solved, powers, 1) if known and solved is not None else powers
         part = routed * np.asarray(share, dtype=np.float64)
-        found = part if found is None else found + part
-    return powers if found is None else found
+        total = part if total is None else total + part
+    return powers if total is None else total

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from needle.errors import NeedleError
 from needle.layouts import LAYOUTS, STEREO, Layout
 from needle.metering.measure import Measurement
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.mix.monitors import HEADPHONES, MONITORS
 from needle.mix.partition import parts_of
 from needle.render.blocks import deliver

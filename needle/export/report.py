@@ -24,7 +24,8 @@ from needle.metering.lean import HOP_SECONDS, Tolerance
 from needle.metering.overview import Overview, listed
 from needle.metering.spectra import THIRD_OCTAVES
 from needle.metering.targets import Target
-from needle.mix.model import EVERYTHING, Mix
+from needle.mix.listening import EVERYTHING
+from needle.mix.model import Mix
 
 VERSION = 1
 _SILENT_SHARE = 1e-6

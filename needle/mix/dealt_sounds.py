@@ -42,12 +42,12 @@ class GeneratedAudio:
 class DealtStem(GeneratedAudio):
     """A stem while it is at one place, through that place's tone. ``offset``: the session's frame it starts at."""
 
-    def __init__(self, audio: Audio, told: str, offset: int, deal: Deal, place: int) -> None:
+    def __init__(self, audio: Audio, description: str, offset: int, deal: Deal, place: int) -> None:
         self.audio, self.offset, self.rate = audio, offset, deal.rate
         self.shape = audio.shape
         self.gate = deal.gate(place)
         self.tone = deal.places[place].tone
-        self.text = f"{told} {offset} {place} {deal.text}"
+        self.text = f"{description} {offset} {place} {deal.text}"
 
     def between(self, low: int, high: int) -> Audio:
         silent = np.zeros((self.shape[0], high - low), np.float32)

@@ -1,4 +1,4 @@
-"""What the engine renders: sources with their places and sends, the returns they feed, and how one listens."""
+"""What is rendered: sources with their places and sends, layers under them, and the returns that they feed."""
 
 import hashlib
 import re
@@ -22,7 +22,6 @@ from needle.errors import NeedleError
 from needle.layouts import Layout, layout_named
 from needle.mix.dealt_sounds import DealtStem, DealtVoice, GeneratedAudio
 from needle.mix.descriptions import lanes_text, pulses_text
-from needle.mix.monitors import checked_monitor
 from needle.mix.side_bands import SideBands
 from needle.mix.speaker_routing import PLAIN_WAYS, Ways
 from needle.tempo import TempoMap
@@ -41,9 +40,6 @@ def _values_text(thing: object, kind: str) -> str:
     """The parameters of a thing, as text."""
     return " ".join(str(getattr(thing, name)) for name in defaults_of(kind))
 
-
-DIRECT = "direct"
-"""With a source's id and a dot: its own sound, without its layers."""
 
 SEND_PLACES = ("same", "opposite", "own")
 """Where a source stands in a return: as it stands itself, mirrored, or at the send's own pan."""
@@ -366,94 +362,11 @@ class Mix:
         return Around(self.rate, self.tempo)
 
 
-@dataclass(frozen=True)
-class Listening:
-    """What one person hears of a mix: only ``solo`` sources and returns if there are any.
-
-    A solo may also be one place of a dealt source, as ``mallets.2``. The direct sound of ``held`` sources is left
-    out; what they send still sounds. ``monitor`` names a way of listening (``needle.mix.monitors``); ``trim``
-    (dB) makes all of it louder or softer. With ``click`` the beats are struck as well, which no meter shows.
-    """
-
-    solo: frozenset[str] = frozenset()
-    held: frozenset[str] = frozenset()
-    monitor: str = "stereo"
-    trim: float = 0.0
-    click: bool = False
-
-    def __post_init__(self) -> None:
-        checked_monitor(self.monitor)
-
-    def hears(self, source: MixSource) -> bool:
-        """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
-        return source.id not in self.held and self.feeds(source)
-
-    def feeds(self, source: MixSource) -> bool:
-        """Whether the source sounds at all, so that what it sends does too."""
-        if not self.solo:
-            return not source.muted
-        return source.id in self.solo or self._some_places(source)
-
-    def _some_places(self, source: MixSource) -> bool:
-        """Whether only some of a source's places and layers are soloed."""
-        return source.id not in self.solo and any(one.startswith(f"{source.id}.") for one in self.solo)
-
-    def _parts(self, source: MixSource) -> tuple[MixSource, ...]:
-        if not self._some_places(source):
-            return source.parts
-        if f"{source.id}.{DIRECT}" in self.solo:
-            return source.parts
-        return tuple(part for part in source.parts if f"{part.id}.{part.place}" in self.solo)
-
-    def direct(self, mix: Mix) -> list[MixSource]:
-        """What is heard of the sources themselves: dealt ones place by place, frozen ones whole."""
-        found: list[MixSource] = []
-        for source in mix.sources:
-            if not self.hears(source):
-                continue
-            if self.whole(source):
-                found.append(source)
-            elif self._some_places(source) or not source.direct_muted:
-                found += [part.in_bands(mix.rate) for part in self._parts(source)]
-        return found
-
-    def whole(self, source: MixSource) -> bool:
-        """Whether a source is heard as it was frozen, layers and all."""
-        return source.frozen is not None and not self._some_places(source)
-
-    def layered(self, mix: Mix) -> list[tuple[MixSource, MixLayer]]:
-        """What is heard of the layers under the sources."""
-        found = []
-        for source in mix.sources:
-            if not source.layers or not self.feeds(source) or self.whole(source):
-                continue
-            some = self._some_places(source)
-            found += [
-                (source, layer)
-                for layer in source.layers
-                if f"{source.id}.{layer.id}" in self.solo or not (some or layer.muted)
-            ]
-        return found
-
-    def sent(self, mix: Mix, to: MixReturn) -> list[MixSource]:
-        """What is heard by its sends to a return; a soloed return hears all that are not muted."""
-        if to.muted and to.id not in self.solo:
-            return []
-        alone = to.id in self.solo
-        sending = [s for s in mix.sources if to.id in s.sends and (self.feeds(s) or (alone and not s.muted))]
-        found = [part for source in sending for part in self._parts(source)]
-        # A send's own place is that of all of a source as one sound.
-        return [part if part.sends[to.id].place == "own" else part.in_bands(mix.rate) for part in found]
-
-
-EVERYTHING = Listening()
-
-
 def taken_by(source: MixSource, layer: MixLayer) -> list[MixLayer]:
     """A layer, the one that it takes from, and so on to the one that takes the source."""
     stack = list(source.layers)
-    found, at = [layer], stack.index(layer)
-    while at > 0 and stack[at].takes == "before":
-        at -= 1
-        found.append(stack[at])
-    return found
+    layers, index = [layer], stack.index(layer)
+    while index > 0 and stack[index].takes == "before":
+        index -= 1
+        layers.append(stack[index])
+    return layers

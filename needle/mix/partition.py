@@ -4,7 +4,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from needle.errors import NeedleError
-from needle.mix.model import EVERYTHING, Listening, Mix, MixSource
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix, MixSource
 
 BY = ("sources", "groups")
 """What a mix is taken apart by; returns always come by themselves."""

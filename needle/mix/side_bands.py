@@ -26,10 +26,10 @@ class SideBands(GeneratedAudio):
     It begins ``half_length(rate)`` frames before the sound and ends as many after it, for the filters read both ways.
     """
 
-    def __init__(self, audio: Audio | GeneratedAudio, described: str, rate: int) -> None:
+    def __init__(self, audio: Audio | GeneratedAudio, description: str, rate: int) -> None:
         self.audio, self.rate, self.half = audio, rate, half_length(rate)
         self.shape = (2 * BANDS, audio.shape[1] + 2 * self.half)
-        self.text = f"{described} in bands"
+        self.text = f"{description} in bands"
 
     def between(self, low: int, high: int) -> Audio:
         """Its samples from frame ``low`` to ``high``, float32 (2 × BANDS, high - low)."""

@@ -42,8 +42,11 @@ class Way:
     @classmethod
     def of(cls, stored: Mapping[str, Any]) -> "Way":
         """A way as it is stored."""
-        told = stored["levels"].items()
-        levels = tuple(sorted((name, float(v)) for name, v in told if v != (OFF_DB if name == "lfe" else 0.0)))
+        levels = tuple(
+            sorted(
+                (name, float(v)) for name, v in stored["levels"].items() if v != (OFF_DB if name == "lfe" else 0.0)
+            )
+        )
         return cls(tuple(sorted(stored["off"])), levels, float(stored["direct"]), float(stored["ambient"]))
 
 

@@ -27,13 +27,18 @@ class StemParts(GeneratedAudio):
     """A stereo stem as its direct part (left, centre, right) and the ambience that each speaker of a layout plays."""
 
     def __init__(
-        self, audio: Audio | GeneratedAudio, told: str, layout: Layout, exchange: bool, invert: tuple[bool, bool]
+        self,
+        audio: Audio | GeneratedAudio,
+        description: str,
+        layout: Layout,
+        exchange: bool,
+        invert: tuple[bool, bool],
     ) -> None:
         self.audio, self.layout = audio, layout
         self.order = [1, 0] if exchange else [0, 1]
         self.signs = np.where(invert, -1.0, 1.0).astype(np.float32)[:, np.newaxis]
         self.shape = (DIRECT_ROWS + len(layout.speakers), audio.shape[1] + DECORRELATED_TAPS)
-        self.text = f"{told} {layout.name} {exchange} {invert}"
+        self.text = f"{description} {layout.name} {exchange} {invert}"
 
     def between(self, low: int, high: int) -> Audio:
         begins = low - DECORRELATED_TAPS

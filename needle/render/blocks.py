@@ -5,7 +5,8 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.mix.monitors import MONITORS, PAST, to_ears
 from needle.render.engine import render_audio
 from needle.render.segments import segment_frames

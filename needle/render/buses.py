@@ -95,10 +95,10 @@ def return_input(
         feeds = [send_input(mix, s, s.sends[one.id]) for s in sent if s.sounds_between(start, stop)]
         return render(feeds, mix.outputs, start, stop)
 
-    def told(start: int, stop: int) -> str:
+    def fingerprint(start: int, stop: int) -> str:
         return str([sent_text(mix, s, one.id, start, stop) for s in sent])
 
-    wet = EffectOutput(mix, one.chain, mix.outputs, dry, told, keep).between(first, last)
+    wet = EffectOutput(mix, one.chain, mix.outputs, dry, fingerprint, keep).between(first, last)
     is_diffuse = one.is_diffuse(room)
     if is_diffuse:
 
@@ -106,8 +106,8 @@ def return_input(
             feeds = [_total_power(send_input(mix, s, s.sends[one.id])) for s in sent if s.sounds_between(start, stop)]
             return render(feeds, 1, start, stop)
 
-        early = EffectOutput(mix, one.chain.with_early_rooms, mix.outputs, dry, told, keep)
-        diffuse = _DiffuseEffectOutput(mix, one.chain, summed, told, keep)
+        early = EffectOutput(mix, one.chain.with_early_rooms, mix.outputs, dry, fingerprint, keep)
+        diffuse = _DiffuseEffectOutput(mix, one.chain, summed, fingerprint, keep)
         wet = np.concatenate([wet, early.between(first, last), diffuse.between(first, last)])
 
     def gains(times: Values) -> Gains:
@@ -146,9 +146,9 @@ def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
     """The gain of every channel of a return: the balance law across, and in a room also along and upwards."""
     room = mix.room
     law = LAWS["balance"]
-    found = on_sides(room, law.gains(pan))
+    gains = on_sides(room, law.gains(pan))
     if not room.surround:
-        return found
+        return gains
     for name, places in (("front", room.places[1]), ("height", 2.0 * room.places[2] - 1.0)):
         balance = value_of(one, name, times)
         if (name == "height" and not (room.places[2] > 0.0).any()) or not np.any(balance):
@@ -156,8 +156,8 @@ def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
         low, high = law.gains(balance)
         share = np.full(mix.outputs, 0.5)
         share[room.standing] = (1.0 + np.clip(places, -1.0, 1.0)) / 2.0
-        found = found * ((1.0 - share[:, np.newaxis]) * low + share[:, np.newaxis] * high)
-    return found
+        gains = gains * ((1.0 - share[:, np.newaxis]) * low + share[:, np.newaxis] * high)
+    return gains
 
 
 def _turned(mix: Mix, one: MixReturn, times: Values) -> Gains:
@@ -173,23 +173,23 @@ def _turned(mix: Mix, one: MixReturn, times: Values) -> Gains:
     if not room.surround or not (np.any(turn) or np.any(spread)):
         return straight
     x, y, z = (place[:, np.newaxis] for place in room.places)
-    found = np.broadcast_to(straight, (mix.outputs, mix.outputs, max(len(turn), len(spread)))).copy()
+    matrix = np.broadcast_to(straight, (mix.outputs, mix.outputs, max(len(turn), len(spread)))).copy()
     powers = room_powers(room, Where(x, y, z, turn, spread))
-    found[np.ix_(room.standing, room.standing)] = np.sqrt(powers)
-    return found
+    matrix[np.ix_(room.standing, room.standing)] = np.sqrt(powers)
+    return matrix
 
 
 def _in_pairs(room: Layout, matrix: Gains) -> Gains:
     """A matrix of left and right (2, 2, times) for every two channels that are opposite: (channels, channels, …)."""
     count = len(room.channels)
-    found = np.zeros((count, count, matrix.shape[2]))
+    by_channel = np.zeros((count, count, matrix.shape[2]))
     for index, other in enumerate(room.mirrored):
         side = 0 if room.right[index] < 0.5 else 1
         if index == other:
-            found[index, index] = 1.0
+            by_channel[index, index] = 1.0
         else:
-            found[index, index], found[index, other] = matrix[side, side], matrix[side, 1 - side]
-    return found
+            by_channel[index, index], by_channel[index, other] = matrix[side, side], matrix[side, 1 - side]
+    return by_channel
 
 
 def layer_input(
@@ -242,12 +242,12 @@ def _layer_wet(mix: Mix, source: MixSource, layer: MixLayer, render: Render, kee
         def dry(start: int, stop: int) -> Audio:
             return render([_layer_source_input(source, layer)], _SIDES, start, stop)
 
-    def told(start: int, stop: int) -> str:
+    def fingerprint(start: int, stop: int) -> str:
         return f"{source.id} {bool(below)} {layer.before_level} " + layer_text(
             mix, source, below[0] if below else layer, start, stop
         )
 
-    return EffectOutput(mix, layer.chain, _SIDES, dry, told, keep)
+    return EffectOutput(mix, layer.chain, _SIDES, dry, fingerprint, keep)
 
 
 def _layer_source_input(source: MixSource, layer: MixLayer) -> Input:
@@ -279,10 +279,17 @@ class EffectOutput:
         chain: Chain,
         channels: int,
         dry: Callable[[int, int], Audio],
-        told: Callable[[int, int], str],
+        fingerprint: Callable[[int, int], str],
         keep: bool,
     ) -> None:
-        self.mix, self.chain, self.channels, self.dry, self.told, self.keep = mix, chain, channels, dry, told, keep
+        self.mix, self.chain, self.channels, self.dry, self.fingerprint, self.keep = (
+            mix,
+            chain,
+            channels,
+            dry,
+            fingerprint,
+            keep,
+        )
         self.size = piece_frames(mix.rate)
         self.past, self.ahead = chain.reach(mix.around)
         self._keys: dict[int, str] = {}
@@ -313,9 +320,9 @@ class EffectOutput:
     def _pairs(self) -> list[tuple[tuple[int, ...], np.float32]]:
         """The channels that go through the effects together: opposite ones, or one in the middle by itself."""
         room = self.mix.room
-        found = [(i, int(other)) for i, other in enumerate(room.mirrored) if room.right[i] < 0.5]
+        opposite = [(i, int(other)) for i, other in enumerate(room.mirrored) if room.right[i] < 0.5]
         middle = [(i,) for i, other in enumerate(room.mirrored) if i == other and i != room.lfe]
-        return [(pair, np.float32(np.sqrt(0.5))) for pair in (*found, *middle)]
+        return [(pair, np.float32(np.sqrt(0.5))) for pair in (*opposite, *middle)]
 
     def _key(self, piece: int) -> str:
         first = (piece * self.size - self.past) // self.size
@@ -330,9 +337,9 @@ class EffectOutput:
     def _dry_key(self, piece: int) -> str:
         if piece not in self._keys:
             start, stop = piece * self.size, (piece + 1) * self.size
-            mix, told = self.mix, self.told(start, stop)
+            mix, fingerprint = self.mix, self.fingerprint(start, stop)
             self._keys[piece] = digest(
-                f"dry {mix.rate} {mix.law} {mix.layout} {self.channels} {mix.centre_zero} {start} {told}"
+                f"dry {mix.rate} {mix.law} {mix.layout} {self.channels} {mix.centre_zero} {start} {fingerprint}"
             )
         return self._keys[piece]
 
@@ -349,10 +356,10 @@ class _DiffuseEffectOutput(EffectOutput):
         mix: Mix,
         chain: Chain,
         dry: Callable[[int, int], Audio],
-        describe: Callable[[int, int], str],
+        fingerprint: Callable[[int, int], str],
         keep: bool,
     ) -> None:
-        super().__init__(mix, chain, 1, dry, describe, keep)
+        super().__init__(mix, chain, 1, dry, fingerprint, keep)
         self.past, self.ahead = chain.diffuse_reach(mix.around)
 
     def _make(self, low: int, high: int) -> Audio:

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.dsp.pan_modes import SIDE_BANDS
-from needle.mix.model import BLOCK, EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import BLOCK, Mix
 from needle.mix.monitors import MONITORS
 from needle.render.buses import layer_input, return_input
 from needle.render.gain_envelopes import GainEnvelope
@@ -53,22 +54,22 @@ def render_audio(
     through = [layer_input(mix, *one, first, last, render, keep) for one in listening.layered(mix)]
     through += [return_input(mix, one, listening.sent(mix, one), first, last, render, keep) for one in mix.returns]
     feeds += [feed for feed in through if feed is not None]
-    found = _sum(feeds, mix.outputs, mix.rate, start, stop)
+    audio = _sum(feeds, mix.outputs, mix.rate, start, stop)
     if mix.room.lfe is not None:
-        _add_lfe(mix, listening, found, start, stop)
+        _add_lfe(mix, listening, audio, start, stop)
     if not mix.room.surround and listening.monitor in MONITORS and listening.monitor != "stereo":
-        found = MONITORS[listening.monitor].matrix @ found
-    return found * np.float32(db_to_gain(listening.trim)) if listening.trim else found
+        audio = MONITORS[listening.monitor].matrix @ audio
+    return audio * np.float32(db_to_gain(listening.trim)) if listening.trim else audio
 
 
-def _add_lfe(mix: Mix, listening: Listening, found: NDArray[np.float32], start: int, stop: int) -> None:
+def _add_lfe(mix: Mix, listening: Listening, audio: NDArray[np.float32], start: int, stop: int) -> None:
     """Add what sources send to the low-frequency channel, through its filter."""
     past = past_frames(mix.rate)
     # What was frozen has its own already.
     sending = [s for s in listening.direct(mix) if s.to_lfe and s.frozen is None]
     feeds = [lfe_input(source) for source in sending if source.sounds_between(start - past, stop)]
     if feeds:
-        found[mix.room.lfe] += low_passed(_sum(feeds, 1, mix.rate, start - past, stop), mix.rate)[0]
+        audio[mix.room.lfe] += low_passed(_sum(feeds, 1, mix.rate, start - past, stop), mix.rate)[0]
 
 
 def render_before_placement(
@@ -84,39 +85,39 @@ def render_before_placement(
     """
     source = next(s for s in mix.sources if s.id == source_id)
     if not with_level:
-        kept = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
+        lanes = {name: lane for name, lane in source.lanes.items() if name not in ("level", "trim")}
         levels: dict[str, Any] = {"level": 0.0, "trim": 0.0}
-        source = replace(source, **levels, lanes=kept)
+        source = replace(source, **levels, lanes=lanes)
     source = source.in_bands(mix.rate) if for_hand else source
     rows = SIDE_ROWS if source.mode == SIDE_BANDS else source.channels
     outputs = 2 * rows if for_hand and two_sided(source) else rows
     return _sum([before_placement(source, for_hand)], outputs, mix.rate, start, stop)
 
 
-def _sum(feeds: Sequence[Input], outputs: int, rate: int, start: int, stop: int) -> NDArray[np.float32]:
+def _sum(inputs: Sequence[Input], outputs: int, rate: int, start: int, stop: int) -> NDArray[np.float32]:
     """The feeds through their gains, added up, from frame ``start`` to ``stop``: (outputs, frames)."""
     first, last = start // BLOCK, -(-stop // BLOCK)
     blocks = last - first
-    heard = [f for f in feeds if f.sounds_between(first * BLOCK, last * BLOCK)]
-    if not heard or blocks <= 0:
+    active = [f for f in inputs if f.sounds_between(first * BLOCK, last * BLOCK)]
+    if not active or blocks <= 0:
         return np.zeros((outputs, max(stop - start, 0)), dtype=np.float32)
     # What stands still is one large matrix product, and comes first.
-    heard.sort(key=lambda feed: feed.moves)
-    still = [f for f in heard if not f.moves]
-    plan = [GainEnvelope(feed, outputs, rate, first, last) for feed in heard[len(still) :]]
-    rows = np.cumsum([0] + [f.channels for f in heard])
+    active.sort(key=lambda item: item.moves)
+    still = [f for f in active if not f.moves]
+    plan = [GainEnvelope(item, outputs, rate, first, last) for item in active[len(still) :]]
+    rows = np.cumsum([0] + [f.channels for f in active])
     held = rows[len(still)]
     standing = np.zeros((outputs, held), dtype=np.float32)
-    for feed, row in zip(still, rows, strict=False):
-        standing[:, row : row + feed.channels] = feed.gains(np.zeros(1))[:, :, 0]
+    for item, row in zip(still, rows, strict=False):
+        standing[:, row : row + item.channels] = item.gains(np.zeros(1))[:, :, 0]
     gains = np.concatenate([p.gains for p in plan], axis=2) if plan else None
     signal = np.empty((rows[-1], min(_STRETCH, blocks) * BLOCK), dtype=np.float32)
     out = np.empty((outputs, blocks, BLOCK), dtype=np.float32)
     for low in range(0, blocks, _STRETCH):
         high = min(low + _STRETCH, blocks)
         here = signal[:, : (high - low) * BLOCK]
-        for feed, row in zip(heard, rows, strict=False):
-            feed.read((first + low) * BLOCK, (first + high) * BLOCK, here[row : row + feed.channels])
+        for item, row in zip(active, rows, strict=False):
+            item.read((first + low) * BLOCK, (first + high) * BLOCK, here[row : row + item.channels])
         total = (standing @ here[:held]).reshape(outputs, -1, BLOCK)
         if gains is not None:
             total = total + _moved(plan, rows[len(still) :] - held, gains, here[held:], low, high, outputs)

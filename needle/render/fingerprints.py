@@ -4,16 +4,8 @@ import hashlib
 
 from needle.dsp.fractional_delay import REACH
 from needle.mix.descriptions import lanes_text, pulses_text
-from needle.mix.model import (
-    BLOCK,
-    EVERYTHING,
-    LFE_SECONDS,
-    Listening,
-    Mix,
-    MixLayer,
-    MixSource,
-    taken_by,
-)
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import BLOCK, LFE_SECONDS, Mix, MixLayer, MixSource, taken_by
 
 
 def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING) -> str:

@@ -10,7 +10,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.mix.model import Listening, Mix, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixSource
 from needle.render.cache import digest
 from needle.render.engine import render_audio
 from needle.render.fingerprints import layer_text, source_text

@@ -43,9 +43,9 @@ class GainEnvelope:
             at_nodes, rough = self._at_nodes(first - 1, last + 1, rate)
         self.gains[:, :outputs] = at_nodes[:, :, 1:-2].transpose(2, 0, 1)
         self.gains[:, outputs:] = (at_nodes[:, :, 2:-1] - at_nodes[:, :, 1:-2]).transpose(2, 0, 1)
-        found = _nonlinear_blocks(feed.lanes, at_nodes, nodes, rate, rough)
-        if found is not None:
-            self.nonlinear, cornered = found
+        nonlinear = _nonlinear_blocks(feed.lanes, at_nodes, nodes, rate, rough)
+        if nonlinear is not None:
+            self.nonlinear, cornered = nonlinear
             self.gains[self.nonlinear] = 0.0
             self.exact = self._exact((self.nonlinear + first) * BLOCK, cornered, rate)
 
@@ -70,19 +70,19 @@ class GainEnvelope:
             rough |= here[3:] > here[:-3]
         inner = at[:, :, 1:-2, np.newaxis].astype(np.float32)
         slope = (np.arange(_COARSE) / _COARSE).astype(np.float32)
-        found = inner + np.diff(at[:, :, 1:-1])[..., np.newaxis].astype(np.float32) * slope
+        at_nodes = inner + np.diff(at[:, :, 1:-1])[..., np.newaxis].astype(np.float32) * slope
         if rough.any():
             between = low + _COARSE * (1 + np.flatnonzero(rough)[:, np.newaxis]) + np.arange(1, _COARSE)
-            told = self._at(between.ravel() * BLOCK / rate)
-            found[:, :, rough, 1:] = told.reshape(*at.shape[:2], *between.shape)
-        found = np.concatenate([found.reshape(*at.shape[:2], -1), at[:, :, -2:-1].astype(np.float32)], axis=2)
+            between_nodes = self._at(between.ravel() * BLOCK / rate)
+            at_nodes[:, :, rough, 1:] = between_nodes.reshape(*at.shape[:2], *between.shape)
+        at_nodes = np.concatenate([at_nodes.reshape(*at.shape[:2], -1), at[:, :, -2:-1].astype(np.float32)], axis=2)
         begin = first - low - _COARSE
         # A bend at a node is one of the blocks on both its sides.
         bending = np.repeat(rough, _COARSE)[begin : begin + last - first]
         wide = bending.copy()
         wide[1:] |= bending[:-1]
         wide[:-1] |= bending[1:]
-        return found[:, :, begin : begin + last - first + 1], np.flatnonzero(wide[1:-1])
+        return at_nodes[:, :, begin : begin + last - first + 1], np.flatnonzero(wide[1:-1])
 
     def _exact(self, starts: NDArray[np.intp], cornered: NDArray[np.bool_], rate: int) -> NDArray[np.float32]:
         """The gains at every sample of the blocks that begin at some frames: (outputs, inputs, blocks, BLOCK).

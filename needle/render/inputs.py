@@ -171,15 +171,15 @@ def before_placement(source: MixSource, for_hand: bool = False) -> Input:
 
     def gains(times: Values) -> Gains:
         values = values_at(source, times)
-        found = after(with_input_pulse(straight, source, times), input_matrix(source, values)) * level_gain(
+        matrix = after(with_input_pulse(straight, source, times), input_matrix(source, values)) * level_gain(
             source, values
         )
         if for_hand and source.mode == SIDE_BANDS:
-            found = after(side_rows(values), found)
+            matrix = after(side_rows(values), matrix)
         if not for_hand or not two_sided(source):
-            return found
+            return matrix
         sides = output_sides(source, times)
-        return np.concatenate([found * sides[0], found * sides[1]])
+        return np.concatenate([matrix * sides[0], matrix * sides[1]])
 
     return Input(source.audio, source.offset, gains, tuple(source.lanes.values()), bool(source.pulses))
 
@@ -232,10 +232,10 @@ def _late(
         if not room.surround:
             matrix = placement(mix, source, values, times, share) * gain
             matrix = with_output_pulse(room, matrix[::-1] if mirrored else matrix, source, times)
-            found = np.zeros((2, 2 * channels, matrix.shape[2]))
+            late_gains = np.zeros((2, 2 * channels, matrix.shape[2]))
             for output in range(2):
-                found[output, output * channels : (output + 1) * channels] = matrix[output]
-            return found
+                late_gains[output, output * channels : (output + 1) * channels] = matrix[output]
+            return late_gains
         if delays.timing is None:
             # A copy that is only later has the source's own place, mirrored.
             matrix = with_output_pulse(
@@ -245,8 +245,8 @@ def _late(
         both, sides = ends(mix, source, values, times), sides_at(values) * gain
         if mirrored:
             both, sides = both[room.mirrored][:, ::-1], sides[::-1]
-        found = np.concatenate([both[:, side : side + 1] * sides[side] for side in range(2)], axis=1)
-        return with_output_pulse(room, found, source, times)
+        late_gains = np.concatenate([both[:, side : side + 1] * sides[side] for side in range(2)], axis=1)
+        return with_output_pulse(room, late_gains, source, times)
 
     return Input(np.stack(late), delays.first, gains, moved_by(source), bool(source.pulses))
 

@@ -48,8 +48,8 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
     """
     if source.has_side_width:
         # Each frequency as far as it belongs to each band.
-        found = response(mix, source.in_bands(mix.rate), at, frequencies)
-        by_band = found.reshape(len(frequencies), 2, 2, BANDS)
+        result = response(mix, source.in_bands(mix.rate), at, frequencies)
+        by_band = result.reshape(len(frequencies), 2, 2, BANDS)
         return np.einsum("fosb,bf->fos", by_band, band_shares(frequencies))
     values = values_at(source.still, np.array([at]))
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
@@ -59,12 +59,12 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
         delays = timing.delays(source.panning.positions(values, source.channels)[:, 0])
         turn = np.exp(-2j * np.pi * frequencies[:, np.newaxis, np.newaxis] * delays)
     here, copy = doubler_gains(source)
-    found = here * gains * turn
+    result = here * gains * turn
     if copy:
         late = np.exp(-2j * np.pi * frequencies * source.double_ms / 1000.0)[:, np.newaxis, np.newaxis]
-        found = found + copy * late * (gains * turn)[:, ::-1]
+        result = result + copy * late * (gains * turn)[:, ::-1]
     first = input_matrix(source, values)
-    return found if first is None else found @ first[:, :, 0]
+    return result if first is None else result @ first[:, :, 0]
 
 
 def _in_stereo(mix: Mix, source: MixSource, values: dict[str, NDArray[np.float64]], share: float = 1.0) -> Complex:
@@ -206,30 +206,30 @@ def as_mode(mix: Mix, source: MixSource, name: str, at: float) -> dict[str, floa
         narrow = {"width_left": 0.0, "width_right": 0.0}
         if source.mode == "balance":
             left, right = (float(np.clip(20.0 * np.log10(max(g, 1e-5)), -96.0, 0.0)) for g in gains.diagonal())
-            found = {"pan_left": -1.0, "pan_right": 1.0, "level_left": left, "level_right": right, **narrow}
+            values_there = {"pan_left": -1.0, "pan_right": 1.0, "level_left": left, "level_right": right, **narrow}
         else:
             even = {"level_left": 0.0, "level_right": 0.0}
-            found = {"pan_left": float(own[0]), "pan_right": float(own[-1]), **even, **narrow}
+            values_there = {"pan_left": float(own[0]), "pan_right": float(own[-1]), **even, **narrow}
     elif name == "span":
         if source.mode == "balance":
             # Turned down on one side, it stood between the centre and the other.
-            found = {"pan": round(values["pan"] / 2.0, 4), "span": round(1.0 - abs(values["pan"]) / 2.0, 4)}
+            values_there = {"pan": round(values["pan"] / 2.0, 4), "span": round(1.0 - abs(values["pan"]) / 2.0, 4)}
         else:
-            found = {"pan": centre, "span": float(np.clip((own[-1] - own[0]) / 2.0, -1.0, 1.0))}
+            values_there = {"pan": centre, "span": float(np.clip((own[-1] - own[0]) / 2.0, -1.0, 1.0))}
     elif name == "balance" and source.mode == "sides":
         left, right = (np.sqrt((gains[side] ** 2).sum()) for side in (0, 1))
         louder = max(left, right, 1e-9)
-        found = {"pan": float((right - left) / louder)}
+        values_there = {"pan": float((right - left) / louder)}
     else:
-        found = {"pan": centre}
-    return {"mode": name, **{key: check_value(key, value) for key, value in found.items()}}
+        values_there = {"pan": centre}
+    return {"mode": name, **{key: check_value(key, value) for key, value in values_there.items()}}
 
 
 def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> list[dict[str, Any]]:
     """Every way in which the source may be panned: its ``values``, the ``change`` of level it brings (dB), what is
     ``lost``, and the source's ``gain`` (dB) with which it is as loud as now."""
     now = level_db(mix, source, spectrum, at)
-    found = []
+    choices = []
     offered = modes_for(source.channels, mix.room.surround)
     # What it is now stays in the list, even where it would not be offered.
     for mode in dict.fromkeys([*offered, MODES[source.mode]]):
@@ -237,7 +237,7 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
         # What moves is compared where it stands at this moment.
         there = replace(source, **values, lanes={k: v for k, v in source.lanes.items() if k == "width"})
         after = level_db(mix, there, spectrum, at) if mode.name != source.mode else now
-        found.append(
+        choices.append(
             {
                 "name": mode.name,
                 "values": values,
@@ -246,7 +246,7 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
                 "lost": lost(mix, there if mode.name != source.mode else source, spectrum, at),
             }
         )
-    return found
+    return choices
 
 
 def double_change(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
@@ -319,26 +319,26 @@ _PLAIN_ROOM: Mapping[str, Any] = {
 
 def _plain(source: MixSource, treatment: str) -> MixSource:
     everything = treatment == "all"
-    found = replace(source, frozen=None, frozen_key="")
+    plain = replace(source, frozen=None, frozen_key="")
     if treatment == "place" or everything:
-        kept = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
-        found = replace(found, **_PLAIN_PLACE, **_PLAIN_ROOM, shift=0.0, lanes=kept)
+        lanes = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
+        plain = replace(plain, **_PLAIN_PLACE, **_PLAIN_ROOM, shift=0.0, lanes=lanes)
     if treatment == "width" or everything:
-        lanes = {name: lane for name, lane in found.lanes.items() if name != "width"}
-        found = replace(found, **_PLAIN_WIDTH, lanes=lanes)
+        lanes = {name: lane for name, lane in plain.lanes.items() if name != "width"}
+        plain = replace(plain, **_PLAIN_WIDTH, lanes=lanes)
     if treatment == "timing" or everything:
-        found = replace(found, timing="off")
+        plain = replace(plain, timing="off")
     if treatment == "double" or everything:
-        found = replace(found, double=False)
+        plain = replace(plain, double=False)
     if treatment == "pulse" or everything:
-        found = replace(found, pulse=None)
+        plain = replace(plain, pulse=None)
     if treatment == "deal" or everything:
-        found = replace(found, deal=None)
+        plain = replace(plain, deal=None)
     if treatment == "sends" or everything:
-        found = replace(found, sends={})
+        plain = replace(plain, sends={})
     if treatment == "layers" or everything:
-        found = replace(found, layers=(), direct_muted=False)
-    return found
+        plain = replace(plain, layers=(), direct_muted=False)
+    return plain
 
 
 BAND_NAMES = [round(float(centre), 1) for centre in THIRD_OCTAVES]

@@ -11,7 +11,8 @@ from needle.dsp.fractional_delay import timing_of
 from needle.dsp.pan_laws import LAWS, law_named
 from needle.dsp.pan_modes import mode_for
 from needle.layouts import STEREO
-from needle.mix.model import EVERYTHING, Listening, Mix, MixSource
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix, MixSource
 from needle.mix.monitors import Responses, broadband
 from needle.render.source_gains import doubler_gains, in_room, two_sided, values_at
 from needle.units import db_to_gain

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, warm_up_frames
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.mix.monitors import MONITORS, Responses, to_ears
 from needle.render.click import click
 from needle.render.engine import render_audio

@@ -28,14 +28,14 @@ def values_at(source: MixSource, times: Values) -> dict[str, Values]:
     names = (*source.panning.parameters, *IN_ROOM, "width", *LEVELS)
     if source.by_side:
         names = (*names, *_BY_SIDE)
-    found = {name: value_of(source, name, times) for name in names}
+    values = {name: value_of(source, name, times) for name in names}
     turns = [turn for pulse in source.pulses if (turn := pulse.turn(times)) is not None]
     if turns:
-        found["rotation"] = found["rotation"] + sum(turns)
+        values["rotation"] = values["rotation"] + sum(turns)
     swings = [shift for pulse in source.pulses if (shift := pulse.shift(times)) is not None]
     if not source.shift and not swings:
-        return found
-    return with_offset(found, source.shift + sum(swings, np.zeros((2, 1))))
+        return values
+    return with_offset(values, source.shift + sum(swings, np.zeros((2, 1))))
 
 
 def across_inputs(source: MixSource) -> bool:
@@ -139,9 +139,9 @@ def with_lfe(room: Layout, gains: Gains) -> Gains:
     """Gains (speakers, …) as gains of all channels, the LFE's 0."""
     if room.lfe is None:
         return gains
-    found = np.zeros((len(room.channels), *gains.shape[1:]))
-    found[room.standing] = gains
-    return found
+    by_channel = np.zeros((len(room.channels), *gains.shape[1:]))
+    by_channel[room.standing] = gains
+    return by_channel
 
 
 def input_matrix(source: MixSource, values: dict[str, Values]) -> Gains | None:
@@ -165,10 +165,10 @@ def side_rows(values: dict[str, Values]) -> Gains:
     """
     widths = np.array(np.broadcast_arrays(values["width_left"], values["width_right"]))
     angles = widths[:, np.newaxis] * np.array([PLACES, -PLACES])[:, :, np.newaxis] * (np.pi / 4.0)
-    found = np.zeros((2, 2, 2, BANDS, angles.shape[2]))
+    matrix = np.zeros((2, 2, 2, BANDS, angles.shape[2]))
     for side in range(2):
-        found[side, :, side] = np.cos(angles[side]), np.sin(angles[side])
-    return found.reshape(SIDE_ROWS, 2 * BANDS, -1)
+        matrix[side, :, side] = np.cos(angles[side]), np.sin(angles[side])
+    return matrix.reshape(SIDE_ROWS, 2 * BANDS, -1)
 
 
 def level_gain(source: MixSource, values: dict[str, Values]) -> Values:

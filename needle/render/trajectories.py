@@ -52,8 +52,8 @@ def side_parts(mix: Mix, source: MixSource, times: Values) -> Places:
     values = values_at(banded, times)
     across = np.broadcast_to(banded.panning.positions(values, banded.channels), (banded.channels, len(times)))
     depth, height = by_side(values, banded.channels)
-    found = _turned(across, depth, height, values["rotation"] + values["room_rotation"], times)
-    return found.reshape(2, BANDS, 3, len(times))
+    turned = _turned(across, depth, height, values["rotation"] + values["room_rotation"], times)
+    return turned.reshape(2, BANDS, 3, len(times))
 
 
 def layer_places(source: MixSource, layer: MixLayer, times: Values) -> Places:
@@ -71,8 +71,8 @@ def _turned(x: Values, y: Values, z: Values, rotation: Values, times: Values) ->
     if not rotation.any():
         return still.transpose(1, 0, 2).copy()
     azimuth, elevation, distance = room_to_polar(x, y, z)
-    found = np.where(rotation == 0.0, still, polar_to_room(azimuth + rotation, elevation, distance))
-    return found.transpose(1, 0, 2)
+    turned = np.where(rotation == 0.0, still, polar_to_room(azimuth + rotation, elevation, distance))
+    return turned.transpose(1, 0, 2)
 
 
 def spreads(source: MixSource, times: Values) -> Values:
@@ -85,8 +85,8 @@ def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:
 
     A stem over the room is told by its direct part.
     """
-    told = replace(source, mode="span", span=1.0) if source.mode == STEM else source.in_bands(mix.rate)
-    powers = placement(mix, told, values_at(told, times), times) ** 2
+    placed = replace(source, mode="span", span=1.0) if source.mode == STEM else source.in_bands(mix.rate)
+    powers = placement(mix, placed, values_at(placed, times), times) ** 2
     powers = powers * (BAND_POWER if source.has_side_width else 1.0)
     return np.broadcast_to(np.sqrt(powers.sum(axis=1)), (mix.outputs, len(times)))
 
@@ -111,15 +111,15 @@ def layout_changes(mix: Mix, layout: str, at: float) -> list[Moved]:
     """What another layout would do to every source at a time (s). NeedleError for a layout that is not there."""
     other = replace(mix, layout=layout_named(layout).name)
     times = np.array([at])
-    found = []
+    changes = []
     for source in mix.sources:
         now, then = (_heard(one, source, times) for one in (mix, other))
         apart = np.degrees(np.arccos(np.clip(_cosine(now[0], then[0]), -1.0, 1.0)))
         here, there = (float(np.degrees(np.arctan2(-v[0], v[1]))) for v in (now[0], then[0]))
         louder = float(power_to_db(then[1]) - power_to_db(now[1]))
         values = {name: float(value[0]) for name, value in values_at(source, times).items()}
-        found.append(Moved(source.id, float(apart), here, there, louder, _is_folded(other, values)))
-    return found
+        changes.append(Moved(source.id, float(apart), here, there, louder, _is_folded(other, values)))
+    return changes
 
 
 def _heard(mix: Mix, source: MixSource, times: Values) -> tuple[Values, float]:

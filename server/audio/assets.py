@@ -144,15 +144,15 @@ def asset_spectrum(asset: str, rate: int, first: int, channels: int) -> Spectrum
     """The spectrum of some of an asset's channels; measured once, then read from beside it."""
     path = _decoded_path(asset, rate).with_suffix(f".{first}+{channels}.npz")
     if path.exists():
-        with np.load(path) as kept:
-            return Spectrum(kept["frequencies"], kept["cross"], kept["weight"])
+        with np.load(path) as stored:
+            return Spectrum(stored["frequencies"], stored["cross"], stored["weight"])
     audio = asset_audio(asset, rate)[first : first + channels]
     stretches = (audio[:, at : at + STRETCH_FRAMES] for at in range(0, audio.shape[1], STRETCH_FRAMES))
-    found = spectrum_of(stretches, channels, rate)
+    spectrum = spectrum_of(stretches, channels, rate)
     partial = path.with_name(f"{uuid4().hex}{_PARTIAL}.npz")
-    np.savez(partial, frequencies=found.frequencies, cross=found.cross, weight=found.weight)
+    np.savez(partial, frequencies=spectrum.frequencies, cross=spectrum.cross, weight=spectrum.weight)
     os.replace(partial, path)
-    return found
+    return spectrum
 
 
 @lru_cache(maxsize=256)
@@ -160,21 +160,21 @@ def asset_onsets(asset: str, rate: int, first: int, channels: int, threshold: fl
     """The onsets of some of an asset's channels; those by the usual threshold are found once, then read."""
     path = _decoded_path(asset, rate).with_suffix(f".{first}+{channels}.onsets.npz")
     if threshold == THRESHOLD and path.exists():
-        with np.load(path) as kept:
-            return Onsets(kept["times"], kept["strengths"])
-    found = find_onsets(asset_audio(asset, rate)[first : first + channels], rate, threshold)
+        with np.load(path) as stored:
+            return Onsets(stored["times"], stored["strengths"])
+    onsets = find_onsets(asset_audio(asset, rate)[first : first + channels], rate, threshold)
     if threshold == THRESHOLD:
         partial = path.with_name(f"{uuid4().hex}{_PARTIAL}.npz")
-        np.savez(partial, times=found.times, strengths=found.strengths)
+        np.savez(partial, times=onsets.times, strengths=onsets.strengths)
         os.replace(partial, path)
-    return found
+    return onsets
 
 
 @lru_cache(maxsize=128)
 def asset_waveform(asset: str, rate: int, first: int, channels: int) -> tuple[int, list[list[int]]]:
     """What to draw of some of an asset's channels: stretches a second, and 0…255 of their peak for each."""
-    found = waveform(asset_audio(asset, rate)[first : first + channels], rate)
-    scaled = found * (255.0 / max(float(found.max(initial=0.0)), 1e-6))
+    peaks = waveform(asset_audio(asset, rate)[first : first + channels], rate)
+    scaled = peaks * (255.0 / max(float(peaks.max(initial=0.0)), 1e-6))
     return PER_SECOND, np.round(scaled).astype(int).tolist()
 
 

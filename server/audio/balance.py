@@ -31,7 +31,8 @@ from needle.metering.lean import (
 )
 from needle.metering.overview import Overview, finite, listed
 from needle.metering.spectra import THIRD_OCTAVES
-from needle.mix.model import Listening, Mix
+from needle.mix.listening import Listening
+from needle.mix.model import Mix
 from server.audio.hearing import Heard, Ids, ids, spectra
 from server.audio.mixes import mix_at
 from server.audio.segments import content_between, known_frames, known_shares

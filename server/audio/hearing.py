@@ -8,7 +8,8 @@ from ninja import Schema
 from pydantic import Field
 
 from needle.balance.trial import Change, tried
-from needle.mix.model import Listening, Mix, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixSource
 from needle.mix.monitors import checked_monitor
 from needle.render.placement_analysis import without
 from server.audio.mixes import document_for, mix_with

@@ -87,22 +87,22 @@ def whereabouts(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) 
     mix = Heard(moves=wanted.moves).mix(session, wanted.revision)
     count = int(np.ceil(wanted.seconds / STEP)) + 1
     times = wanted.start + STEP * np.arange(count)
-    found = []
+    things = []
     for source in mix.sources:
         ends, spread = _listed(places(mix, source, times)), _listed(spreads(source, times))
         parts = _listed(side_parts(mix, source, times))
-        found.append(ThingOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
+        things.append(ThingOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
         for layer in source.layers:
             spread = np.full(count, layer.spread)
             ends = _listed(layer_places(source, layer, times))
-            found.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
+            things.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
     gains, polar = np.zeros((0, 1)), np.zeros((0, 1))
     if wanted.gains:
         source = source_of(mix, wanted.gains)
         gains = channel_gains(mix, source, times)
         polar = room_to_polar(*places(mix, source, times).mean(axis=0))
     return WhereaboutsOut(
-        start=wanted.start, step=STEP, count=count, things=found, gains=_listed(gains), polar=_listed(polar)
+        start=wanted.start, step=STEP, count=count, things=things, gains=_listed(gains), polar=_listed(polar)
     )
 
 

@@ -21,7 +21,8 @@ from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
 from needle.metering.lean import SHORT_HOPS
 from needle.metering.picture import Spectra, phase_points
 from needle.metering.room import room_readings
-from needle.mix.model import EVERYTHING, Listening, Mix
+from needle.mix.listening import EVERYTHING, Listening
+from needle.mix.model import Mix
 from needle.mix.monitors import Responses
 from needle.render.segments import (
     METER_FRAMES,

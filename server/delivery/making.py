@@ -19,7 +19,7 @@ from needle.export.loudness import Levelled, levelled, measured_mix
 from needle.export.naming import Names, words_of
 from needle.export.passage import passage_of
 from needle.export.report import curves_csv, mix_report, sources_csv
-from needle.io.adm.from_mix import louder, told
+from needle.io.adm.from_mix import louder, mix_to_adm
 from needle.io.adm.write import write_adm
 from needle.io.audio import AudioWriter
 from needle.io.bundle import write_bundle
@@ -198,7 +198,7 @@ class _Maker:
             self.notes.append(f"{sound.title}: {writer.clipped} samples are over full scale ({kept}).")
 
     def _adm(self) -> Work:
-        found = told(self.mix, self.document["session"]["name"], self.called)
+        found = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
         self.notes += found.programme.notes
         if not found.programme.objects:
             self.notes.append("Nothing sounds in this mix: there are no objects to hand over.")

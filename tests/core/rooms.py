@@ -6,7 +6,8 @@ import numpy as np
 from hypothesis import strategies as st
 
 from needle.effects.chain import Chain, effect_named
-from needle.mix.model import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import Way, Ways
 from needle.render.engine import render_audio
 from tests.core.strategies import RATE, lanes, tone

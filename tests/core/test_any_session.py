@@ -9,7 +9,7 @@ from hypothesis import assume, given
 
 from needle.balance.causes import shares
 from needle.errors import NeedleError
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.write import described
 from needle.io.bundle import Bundle, write_bundle
 from needle.layouts import LAYOUTS
@@ -65,7 +65,7 @@ class AnySession(SimpleTestCase):
         for layout in LAYOUTS:
             layout_changes(mix, layout, 0.0)
         list(shares(mix, 0, 1))
-        described(told(mix, "Any", names_in(whole)).programme, mix.rate)
+        described(mix_to_adm(mix, "Any", names_in(whole)).programme, mix.rate)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "any.zip"
             list(write_bundle(path, whole, AUDIO.__getitem__))

@@ -22,7 +22,8 @@ from needle.errors import NeedleError
 from needle.metering.lean import LONG_HOPS, Tolerance, lean_curve, lean_db, leaning_stretches
 from needle.metering.overview import Overview
 from needle.metering.spectra import spectrum_of
-from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.engine import render_audio
 from tests import examples
 from tests.core.strategies import RATE
@@ -152,44 +153,44 @@ class Counterweights(SimpleTestCase):
     ):
         return finished(counterweight(mix, givers, list(scope), measured, tolerance))
 
-    def check(self, mix: Mix, found) -> None:
+    def check(self, mix: Mix, proposed) -> None:
         """What is foretold is what the render with the changes measures."""
-        after = powers(tried(mix, found.changes))
-        np.testing.assert_allclose(lean_curve(found.powers, LONG_HOPS), lean_curve(after, LONG_HOPS), atol=0.01)
+        after = powers(tried(mix, proposed.changes))
+        np.testing.assert_allclose(lean_curve(proposed.powers, LONG_HOPS), lean_curve(after, LONG_HOPS), atol=0.01)
 
     def test_evens_a_stretch_by_the_source_that_leans(self) -> None:
         mix = leaning_mix()
         self.assertEqual(len(leaning_stretches(powers(mix))), 1)
-        found = self.proposal(mix, [Adjustable("hot"), Adjustable("middle")])
-        self.assertTrue(found.reached)
-        self.assertLessEqual(abs(found.after), 1.5)
-        self.assertGreater(found.before, 1.5)
-        most = max(found.changes, key=lambda change: abs(change.level / 3.0) + abs(change.place / 0.25))
+        proposed = self.proposal(mix, [Adjustable("hot"), Adjustable("middle")])
+        self.assertTrue(proposed.reached)
+        self.assertLessEqual(abs(proposed.after), 1.5)
+        self.assertGreater(proposed.before, 1.5)
+        most = max(proposed.changes, key=lambda change: abs(change.level / 3.0) + abs(change.place / 0.25))
         self.assertEqual(most.source, "hot")
-        self.assertEqual(leaning_stretches(found.powers), [])
-        self.check(mix, found)
+        self.assertEqual(leaning_stretches(proposed.powers), [])
+        self.check(mix, proposed)
 
     def test_least_is_not_more_than_it_takes(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Adjustable("hot", 6.0, 0.0)])
-        (change,) = found.changes
+        proposed = self.proposal(mix, [Adjustable("hot", 6.0, 0.0)])
+        (change,) = proposed.changes
         less = powers(tried(mix, [replace(change, level=change.level + 0.5)]))
         self.assertGreater(np.nanmax(np.abs(lean_curve(less, LONG_HOPS))), 1.5)
 
     def test_limits_are_kept_and_what_cannot_be_reached_is_said(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Adjustable("hot", 0.5, 0.02)])
-        self.assertFalse(found.reached)
-        self.assertTrue(all(abs(c.level) <= 0.5 and abs(c.place) <= 0.02 for c in found.changes))
-        self.assertLess(found.after, found.before)
-        self.check(mix, found)
+        proposed = self.proposal(mix, [Adjustable("hot", 0.5, 0.02)])
+        self.assertFalse(proposed.reached)
+        self.assertTrue(all(abs(c.level) <= 0.5 and abs(c.place) <= 0.02 for c in proposed.changes))
+        self.assertLess(proposed.after, proposed.before)
+        self.check(mix, proposed)
 
     def test_places_alone_can_do_it(self) -> None:
-        found = self.proposal(leaning_mix(), [Adjustable("hot", 0.0, 0.6), Adjustable("mover", 0.0, 0.6)])
-        self.assertTrue(found.reached)
-        self.assertTrue(all(change.level == 0.0 for change in found.changes))
-        self.assertLess(next(c.place for c in found.changes if c.source == "hot"), 0.0)
-        self.check(leaning_mix(), found)
+        proposed = self.proposal(leaning_mix(), [Adjustable("hot", 0.0, 0.6), Adjustable("mover", 0.0, 0.6)])
+        self.assertTrue(proposed.reached)
+        self.assertTrue(all(change.level == 0.0 for change in proposed.changes))
+        self.assertLess(next(c.place for c in proposed.changes if c.source == "hot"), 0.0)
+        self.check(leaning_mix(), proposed)
 
     def test_one_placed_by_time_and_one_doubled_may_give_way_too(self) -> None:
         mix = leaning_mix()
@@ -197,9 +198,9 @@ class Counterweights(SimpleTestCase):
         late = replace(hot, timing="symmetric", timing_share=0.8)
         twice = replace(partner, double=True, double_ms=12.0)
         mix = replace(mix, sources=(late, twice, *others))
-        found = self.proposal(mix, [Adjustable("hot"), Adjustable("partner")], tolerance=Tolerance(0.5))
-        self.assertLess(abs(found.after), abs(found.before))
-        self.check(mix, found)
+        proposed = self.proposal(mix, [Adjustable("hot"), Adjustable("partner")], tolerance=Tolerance(0.5))
+        self.assertLess(abs(proposed.after), abs(proposed.before))
+        self.check(mix, proposed)
 
     def test_no_stretch_is_made_elsewhere(self) -> None:
         """The hot one leads on the right at first; later it is the only thing that holds the right side."""
@@ -208,10 +209,10 @@ class Counterweights(SimpleTestCase):
         mix = Mix(RATE, 20.0, (MixSource("hot", hot, pan=0.6), MixSource("left", left, pan=-0.6)))
         before = leaning_stretches(powers(mix))
         scope = [(stretch.start, stretch.end) for stretch in before]
-        found = self.proposal(mix, [Adjustable("hot", 6.0)], scope)
-        for stretch in leaning_stretches(found.powers):
+        proposed = self.proposal(mix, [Adjustable("hot", 6.0)], scope)
+        for stretch in leaning_stretches(proposed.powers):
             self.assertTrue(any(a < stretch.end and stretch.start < b for a, b in scope), stretch)
-        self.check(mix, found)
+        self.check(mix, proposed)
 
     @examples(6)
     @given(st.integers(0, 99), st.floats(0.1, 3.0), st.floats(0.0, 0.3), st.floats(-1.0, 1.0))
@@ -232,12 +233,12 @@ class Counterweights(SimpleTestCase):
         before = leaning_stretches(powers(mix))
         if not before:
             return
-        found = self.proposal(mix, [Adjustable("giver", level, place)], [(one.start, one.end) for one in before])
-        now, then = (lean_curve(one, LONG_HOPS) for one in (powers(mix), found.powers))
+        proposed = self.proposal(mix, [Adjustable("giver", level, place)], [(one.start, one.end) for one in before])
+        now, then = (lean_curve(one, LONG_HOPS) for one in (powers(mix), proposed.powers))
         for one in before:
             here = slice(round(one.start * 10), round(one.end * 10))
             self.assertLessEqual(np.nanmax(np.abs(then[here])), np.nanmax(np.abs(now[here])) + 0.06)
-        self.assertLessEqual(len(leaning_stretches(found.powers)), len(before))
+        self.assertLessEqual(len(leaning_stretches(proposed.powers)), len(before))
 
     def test_where_nothing_helps_nothing_is_proposed(self) -> None:
         """The only one that may give way is silent where it leans."""
@@ -245,13 +246,13 @@ class Counterweights(SimpleTestCase):
         quiet[:, : 12 * RATE] = 0.0
         mix = Mix(RATE, 20.0, (MixSource("hot", stem(1, 0.1, 12.0), pan=0.8), MixSource("later", quiet)))
         (one,) = leaning_stretches(powers(mix))
-        found = self.proposal(mix, [Adjustable("later")], [(one.start, one.end)])
-        self.assertEqual((found.changes, found.reached), ((), False))
+        proposed = self.proposal(mix, [Adjustable("later")], [(one.start, one.end)])
+        self.assertEqual((proposed.changes, proposed.reached), ((), False))
 
     def test_as_loud_as_before_with_its_trim(self) -> None:
         mix = leaning_mix()
-        found = self.proposal(mix, [Adjustable("hot")])
-        then = powers(tried(mix, found.changes)) * 10 ** (found.trim / 10)
+        proposed = self.proposal(mix, [Adjustable("hot")])
+        then = powers(tried(mix, proposed.changes)) * 10 ** (proposed.trim / 10)
         self.assertAlmostEqual(10 * np.log10(then.sum() / powers(mix).sum()), 0.0, delta=0.05)
 
     def test_nothing_to_even_and_nobody_to_give(self) -> None:

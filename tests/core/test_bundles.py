@@ -100,21 +100,21 @@ class Versions(Folder):
     def test_a_room_from_before_reverbs_surrounded_sounds_as_it_did(self) -> None:
         with zipfile.ZipFile(DATA / "bundle-v6.zip") as packed:
             files = {name: packed.read(name) for name in packed.namelist()}
-        told = json.loads(files[SESSION_FILE])
-        told["version"] = 5
-        (of_before,) = told["document"]["returns"].values()
+        stored = json.loads(files[SESSION_FILE])
+        stored["version"] = 5
+        (of_before,) = stored["document"]["returns"].values()
         del of_before["envelop"]
         path = self.folder() / "before.zip"
         with zipfile.ZipFile(path, "w") as packed:
-            for name, content in (files | {SESSION_FILE: json.dumps(told)}).items():
+            for name, content in (files | {SESSION_FILE: json.dumps(stored)}).items():
                 packed.writestr(name, content)
         with Bundle(path) as before, Bundle(DATA / "bundle-v6.zip") as today:
             self.assertEqual([one["envelop"] for one in before.document["returns"].values()], [0.0])
             mix = today.mix()
             as_it_was = replace(mix, returns=tuple(replace(one, envelop=0.0) for one in mix.returns))
-            found = render_audio(before.mix(), 0, RATE // 2)
-            np.testing.assert_array_equal(found, render_audio(as_it_was, 0, RATE // 2))
-            self.assertGreater(np.abs(found - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
+            output = render_audio(before.mix(), 0, RATE // 2)
+            np.testing.assert_array_equal(output, render_audio(as_it_was, 0, RATE // 2))
+            self.assertGreater(np.abs(output - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
 
     def test_sides_and_returns_from_before_stay_narrow(self) -> None:
         with zipfile.ZipFile(DATA / "bundle-v7.zip") as packed:

@@ -16,9 +16,9 @@ class Table(SimpleTestCase):
             for row in TABLE.read_text("utf-8").splitlines()
             if row.startswith("| ") and not row.startswith("| ---")
         ]
-        held = [row for row in rows if not row.endswith("| test |")]
-        self.assertGreater(len(held), 25)
-        for row in held:
+        entries = [row for row in rows if not row.endswith("| test |")]
+        self.assertGreater(len(entries), 25)
+        for row in entries:
             named = re.findall(r"`(test_\w+)\.(\w+)\.(test_\w+)`", row)
             self.assertTrue(named, row)
             for module, case, test in named:

@@ -24,7 +24,8 @@ from needle.dsp.pan_laws import law_named
 from needle.errors import NeedleError
 from needle.io.midi import midi_notes
 from needle.metering.spectra import spectrum_of
-from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.engine import render_audio
 from needle.render.fingerprints import dependency_key
 from needle.render.freezing import as_frozen, frozen_sound, key_of

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.automation.curve import Lane, Point
-from needle.mix.model import Listening, Mix, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixSource
 from needle.render.blocks import deliver
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.fingerprints import dependency_key

@@ -15,7 +15,7 @@ from django.test import SimpleTestCase
 
 from needle.automation.curve import Lane, Point, stored
 from needle.errors import NeedleError
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
 from needle.io.audio import AudioWriter, audio_info, read_at
@@ -122,7 +122,7 @@ class Fuzzed(SimpleTestCase):
         source = MixSource("one", tone(440.0, 0.1, 1, 0.5), lanes=lanes)
         mix = Mix(RATE, 0.2, (source, MixSource("two", source.audio, timing="symmetric")), layout="0+5+0")
         path = self.folder / "objects.wav"
-        list(write_adm(path, mix, told(mix, "Small", {"one": "One", "two": "Two"})))
+        list(write_adm(path, mix, mix_to_adm(mix, "Small", {"one": "One", "two": "Two"})))
 
         def read(path: Path) -> None:
             with tempfile.TemporaryDirectory(dir=self.under) as folder:

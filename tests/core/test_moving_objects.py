@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from needle.automation.curve import Lane, Point
 from needle.autopan.pulse import Pulse, Pulsing
-from needle.io.adm.from_mix import moves_of, told
+from needle.io.adm.from_mix import mix_to_adm, moves_of
 from needle.io.adm.read import read_programme
 from needle.io.adm.steps import by_turns
 from needle.io.adm.to_session import import_adm
@@ -84,7 +84,7 @@ class OurFiles(SimpleTestCase):
 
     def file(self, mix: Mix) -> Path:
         path = self.folder() / "objects.wav"
-        list(write_adm(path, mix, told(mix, "Objects", {"one": "One"})))
+        list(write_adm(path, mix, mix_to_adm(mix, "Objects", {"one": "One"})))
         return path
 
     def assert_same(self, found: np.ndarray, wanted: np.ndarray, within: float = 0.02) -> None:

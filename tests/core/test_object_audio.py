@@ -9,7 +9,7 @@ from hypothesis import given
 
 from needle.automation.curve import Lane, Point
 from needle.errors import NeedleError
-from needle.io.adm.from_mix import moves_of, told
+from needle.io.adm.from_mix import mix_to_adm, moves_of
 from needle.io.adm.model import AdmProgramme
 from needle.io.adm.read import read_programme
 from needle.io.adm.steps import by_turns
@@ -35,7 +35,7 @@ PATH = "objects.wav"
 
 def written(folder: Path, mix: Mix) -> tuple[Path, AdmProgramme]:
     names = {one.id: f"{one.id} é<&" for one in (*mix.sources, *mix.returns)}
-    found = told(mix, "Night & day", names)
+    found = mix_to_adm(mix, "Night & day", names)
     list(write_adm(folder / PATH, mix, found))
     return folder / PATH, found.programme
 
@@ -76,7 +76,9 @@ class Random(Folder):
         path, _ = written(self.folder(), mix)
         programme = read(path)
         # What would be too loud for the file is softer there, and its gain louder.
-        softer = [told(mix, "", dict.fromkeys(self.ids(mix), "")).tracks[i].gain for i in range(programme.tracks)]
+        softer = [
+            mix_to_adm(mix, "", dict.fromkeys(self.ids(mix), "")).tracks[i].gain for i in range(programme.tracks)
+        ]
         back, _ = session_of(programme, AudioInfo(RATE, programme.tracks, mix.frames))
         again = mix_of(back, lambda asset: np.zeros((back_channels(back, asset), mix.frames), np.float32))
         times = np.linspace(0.0, SECONDS, 301)
@@ -213,7 +215,7 @@ class Told(Folder):
         path = self.folder() / PATH
         mix = self.mix(muted=True)
         with self.assertRaisesRegex(NeedleError, "Nothing sounds"):
-            list(write_adm(path, mix, told(mix, "Silent", {"one": "One"})))
+            list(write_adm(path, mix, mix_to_adm(mix, "Silent", {"one": "One"})))
         self.assertFalse(path.exists())
 
     def test_times(self) -> None:

@@ -13,7 +13,8 @@ from needle.autopan.pulse import LIMITS, Pulse, Pulsing
 from needle.autopan.waveforms import WAVES, Form, wave_at
 from needle.dsp.pan_laws import law_named
 from needle.errors import NeedleError
-from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.click import click
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.fingerprints import dependency_key

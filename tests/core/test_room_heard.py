@@ -16,7 +16,8 @@ from needle.metering.frames import measure_frames, warm_up_frames
 from needle.metering.measure import measure
 from needle.metering.overview import Overview
 from needle.metering.room import room_columns, room_readings
-from needle.mix.model import Listening, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import MixSource
 from needle.mix.monitors import PAST, to_ears
 from needle.render.engine import render_audio
 from needle.render.preview_tables import room_table

@@ -15,7 +15,8 @@ from needle.dsp.point_source_panner import point_source_gains
 from needle.effects.chain import effect_named
 from needle.effects.room import diffuse_responses, response_settings
 from needle.layouts import LAYOUTS, fold
-from needle.mix.model import Listening, Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import Way, Ways
 from needle.render.engine import render_audio
 from needle.render.fingerprints import dependency_key
@@ -322,10 +323,10 @@ class Returns(SimpleTestCase):
         only = Listening(solo=frozenset({"hull"}))
         for spread, beside in ((0.0, -60.0), (120.0, -12.0)):
             source = MixSource("a", noise(15), sends={"hull": replace(own, spread=spread)})
-            found = heard(mix(source, layout="4+7+0", returns=(MixReturn("hull"),)), listening=only)
+            levels = heard(mix(source, layout="4+7+0", returns=(MixReturn("hull"),)), listening=only)
             for name in ("L", "R"):
-                (self.assertLess if spread == 0.0 else self.assertGreater)(found[name] - found["C"], beside)
-            power = sum(10.0 ** (level / 10.0) for level in found.values())
+                (self.assertLess if spread == 0.0 else self.assertGreater)(levels[name] - levels["C"], beside)
+            power = sum(10.0 ** (level / 10.0) for level in levels.values())
             self.assertAlmostEqual(10.0 * np.log10(power), -20.0, delta=0.1)
         lane = Lane((Point(0.0, 0.0), Point(2.0, 180.0)))
         source = MixSource("a", noise(15), sends={"hull": replace(own, lanes={"spread": lane})})

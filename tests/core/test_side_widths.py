@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 from needle.automation.curve import Lane, Point
 from needle.dsp.band_split import BANDS, PLACES, band_filters, half_length, place_of
 from needle.dsp.pan_laws import LAWS
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.metering.spectra import spectrum_of
-from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.fingerprints import dependency_key
 from needle.render.freezing import bare, frozen_sound, key_of
@@ -77,10 +78,10 @@ class InStereo(SimpleTestCase):
         click = np.zeros((2, RATE), np.float32)
         click[0, RATE // 2] = 1.0
         settings = {"law": law, "centre_zero": centre_zero}
-        found = np.fft.rfft(rendered(source(audio=click, pan_left=pan, width_left=width), **settings)[:, :RATE])
+        spectrum = np.fft.rfft(rendered(source(audio=click, pan_left=pan, width_left=width), **settings)[:, :RATE])
         wanted = LAWS[law].strength(pan, centre_zero)
-        heard = slice(50, round(0.45 * RATE))
-        level = 10.0 * np.log10((np.abs(found) ** 2).sum(axis=0)[heard] / wanted**2)
+        audible = slice(50, round(0.45 * RATE))
+        level = 10.0 * np.log10((np.abs(spectrum) ** 2).sum(axis=0)[audible] / wanted**2)
         # Between two bands, the sum of two places next to each other.
         self.assertLess(np.abs(level).max(), 0.4 if law == "balance" else 0.25)
 
@@ -100,26 +101,26 @@ class InStereo(SimpleTestCase):
             gains = LAWS["constant-power"].gains(places)
             powers = (gains**2).mean(axis=1)
             wanted = (gains[0] * gains[1]).mean() / np.sqrt(powers.prod())
-            found = (left * right).sum() / np.sqrt((left**2).sum() * (right**2).sum())
-            self.assertAlmostEqual(found, wanted, delta=0.03)
+            correlation = (left * right).sum() / np.sqrt((left**2).sum() * (right**2).sum())
+            self.assertAlmostEqual(correlation, wanted, delta=0.03)
             lean = 10.0 * np.log10((right**2).sum() / (left**2).sum())
             self.assertAlmostEqual(lean, 10.0 * np.log10(powers[1] / powers[0]), delta=0.6)
 
     def test_without_a_width_it_is_the_sound_at_its_place(self) -> None:
         still = source(audio=noise(3, 2), pan_left=-0.7, pan_right=0.2)
         closing = replace(still, lanes={"width_left": Lane((Point(0.0, 1.0), Point(0.5, 0.0)))})
-        found, wanted = rendered(closing), rendered(still)
+        output, wanted = rendered(closing), rendered(still)
         after = slice(round(0.5 * RATE) + 64, FRAMES)
-        self.assertLess(np.abs(found - wanted)[:, after].max(), 1e-6)
-        self.assertGreater(np.abs(found - wanted)[:, : RATE // 4].max(), 0.02)
+        self.assertLess(np.abs(output - wanted)[:, after].max(), 1e-6)
+        self.assertGreater(np.abs(output - wanted)[:, : RATE // 4].max(), 0.02)
 
     def test_what_stands_still_sounds_as_if_it_moved(self) -> None:
         fading = {"level": Lane((Point(0.0, -96.0), Point(1.0, 0.0)))}
         for layout in ("0+2+0", "4+7+0"):
             still = source(audio=noise(7, 2), pan_left=-0.3, width_left=0.4, width_right=1.0, lanes=fading)
             moving = replace(still, lanes={**fading, "pan_left": Lane((Point(0.0, -0.3),))})
-            found, wanted = (rendered(one, layout=layout) for one in (still, moving))
-            np.testing.assert_allclose(found, wanted, atol=1e-6)
+            output, wanted = (rendered(one, layout=layout) for one in (still, moving))
+            np.testing.assert_allclose(output, wanted, atol=1e-6)
             self.assertGreater(np.abs(wanted).max(), 0.05)
 
     def test_nothing_of_it_cancels_in_mono(self) -> None:
@@ -128,21 +129,21 @@ class InStereo(SimpleTestCase):
         predicted = mono_loss(spectrum, response(mix(wide), wide, 0.0, spectrum.frequencies))
         self.assertGreater(predicted, -1.0)
         left, right = rendered(wide)
-        found = decibels((left + right) / np.sqrt(2.0)) - decibels(np.array([left, right]))
-        self.assertAlmostEqual(found, predicted, delta=0.1)
+        measured = decibels((left + right) / np.sqrt(2.0)) - decibels(np.array([left, right]))
+        self.assertAlmostEqual(measured, predicted, delta=0.1)
 
     def test_a_hand_hears_it(self) -> None:
         wide = source(audio=noise(4, 2), pan_left=-0.8, pan_right=0.3, width_left=0.5, width_right=0.9)
         reading = hand_reading(mix(wide), wide, 0.0)
         rows = render_before_placement(mix(wide), "s", 0, FRAMES, for_hand=True)
         self.assertEqual(len(rows), len(reading["rows"]))
-        found = np.zeros((2, FRAMES))
+        output = np.zeros((2, FRAMES))
         for row, sound in zip(reading["rows"], rows, strict=True):
             place = np.clip((-0.8, 0.3)[row["channel"]], -row["most"], row["most"])
             for tap in row["taps"]:
                 gains = LAWS["constant-power"].gains(place + tap["offset"]) * tap["gain"]
-                found += gains[:, np.newaxis] * reading["weights"][row["channel"]] * sound
-        np.testing.assert_allclose(found, rendered(wide), atol=1e-6)
+                output += gains[:, np.newaxis] * reading["weights"][row["channel"]] * sound
+        np.testing.assert_allclose(output, rendered(wide), atol=1e-6)
 
     def test_another_way_of_panning_brings_none_along(self) -> None:
         wide = replace(source(width_left=0.5), mode="span")
@@ -156,11 +157,11 @@ class Everywhere(SimpleTestCase):
     @given(st.sampled_from(ROOMS), pans, widths, pans)
     def test_in_a_room_its_power_is_kept_and_told(self, layout: str, pan: float, width: float, front: float) -> None:
         wide = source(pan_left=pan, width_left=width, front_left=front)
-        found = rendered(wide, layout=layout)
+        output = rendered(wide, layout=layout)
         narrow = rendered(replace(wide, width_left=0.0), layout=layout)
-        self.assertAlmostEqual(decibels(found), decibels(narrow), delta=0.3)
-        told_powers = channel_gains(mix(wide, layout=layout), wide, np.zeros(1))[:, 0] ** 2
-        heard = (found**2).sum(axis=1) / (found**2).sum()
+        self.assertAlmostEqual(decibels(output), decibels(narrow), delta=0.3)
+        predicted = channel_gains(mix(wide, layout=layout), wide, np.zeros(1))[:, 0] ** 2
+        shares = (output**2).sum(axis=1) / (output**2).sum()
         # The right side, silent here, stands in front on the right, and is told too.
         right = (
             channel_gains(
@@ -169,13 +170,13 @@ class Everywhere(SimpleTestCase):
             ** 2
             / 2.0
         )
-        np.testing.assert_allclose(heard, told_powers - right, atol=0.12)
+        np.testing.assert_allclose(shares, predicted - right, atol=0.12)
 
     def test_it_comes_from_the_loudspeakers_that_lie_within(self) -> None:
         wide = source(pan_left=-1.0, width_left=0.5, front_left=-1.0)
-        found = rendered(wide, layout="4+7+0")
+        output = rendered(wide, layout="4+7+0")
         labels = [channel.label for channel in mix(wide, layout="4+7+0").room.channels]
-        share = dict(zip(labels, (found**2).sum(axis=1) / (found**2).sum(), strict=True))
+        share = dict(zip(labels, (output**2).sum(axis=1) / (output**2).sum(), strict=True))
         self.assertGreater(share["Lb"], 0.3)
         self.assertGreater(share["Lb"] + share["Rb"] + share["Lss"], 0.95)
 
@@ -200,7 +201,7 @@ class Everywhere(SimpleTestCase):
 
     def test_the_file_of_objects_says_that_it_is_a_bed(self) -> None:
         made = mix(source(width_right=0.4), layout="4+7+0")
-        export = told(made, "Night Ferry", {"s": "Gulls"})
+        export = mix_to_adm(made, "Night Ferry", {"s": "Gulls"})
         self.assertIn("Gulls is told as a bed: a side of it has a width.", export.programme.notes)
 
     def test_frozen_it_sounds_on_to_its_last_ripple(self) -> None:

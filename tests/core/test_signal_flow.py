@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from needle.automation.curve import Lane, Point
 from needle.effects.chain import EFFECTS, Chain
 from needle.errors import NeedleError
-from needle.mix.model import Listening, Mix, MixReturn, MixSend, MixSource
+from needle.mix.listening import Listening
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.fingerprints import dependency_key
 from needle.render.segments import render_segments, segment_key

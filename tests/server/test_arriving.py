@@ -11,7 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from needle.automation.curve import Lane
-from needle.io.adm.from_mix import told
+from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.write import write_adm
 from needle.io.bundle import SESSION_FILE, write_bundle
 from needle.io.lanes import lanes_json, lanes_table
@@ -92,7 +92,7 @@ class Arriving(Coming):
     def test_object_audio_becomes_one_too(self) -> None:
         mix = mix_at(self.session, self.revision())
         path = self.data / "objects.wav"
-        list(write_adm(path, mix, told(mix, "Tones", {"low": "Low", "high": "High", "wide": "Wide"})))
+        list(write_adm(path, mix, mix_to_adm(mix, "Tones", {"low": "Low", "high": "High", "wide": "Wide"})))
         state = self.bring(path.read_bytes(), "Tones for the room.wav")
         self.assertEqual(state["status"], "ready", state["message"])
         session = Session.objects.get(pk=state["session"])

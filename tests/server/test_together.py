@@ -182,10 +182,12 @@ class Upgrading(TransactionTestCase):
 
         self.migrate(leaves)
         for layout, envelop in (("0+2+0", 0.7), ("4+7+0", 0.0)):
-            found = Session.objects.get(pk=sessions[layout])
-            self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "envelop": envelop, "spread": 0.0})
-            self.assertEqual(stored_document(found)["sends"]["low/hall"], {**send, "spread": 0.0})
-            self.assertEqual(replayed(found)["returns"]["hall"]["envelop"], envelop)
+            migrated = Session.objects.get(pk=sessions[layout])
+            self.assertEqual(
+                stored_document(migrated)["returns"]["hall"], {**hall, "envelop": envelop, "spread": 0.0}
+            )
+            self.assertEqual(stored_document(migrated)["sends"]["low/hall"], {**send, "spread": 0.0})
+            self.assertEqual(replayed(migrated)["returns"]["hall"]["envelop"], envelop)
 
     def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
@@ -210,16 +212,16 @@ class Upgrading(TransactionTestCase):
 
         self.migrate(leaves)
         wanted = {**low, "width_left": 0.0, "width_right": 0.0}
-        found = Session.objects.get(pk=session.pk)
-        self.assertEqual(stored_document(found)["sources"]["low"], wanted)
-        self.assertEqual(found.opened["sources"]["low"], wanted)
-        self.assertEqual(stored_document(found)["returns"]["hall"], {**hall, "spread": 0.0})
-        self.assertEqual(found.opened["returns"]["hall"], {**hall, "spread": 0.0})
-        (made,) = Operation.objects.filter(session=found)
-        self.assertEqual(made.changes[0]["value"], wanted)
-        self.assertEqual(made.body["operations"][0]["source"], wanted)
-        self.assertEqual(made.body["operations"][1]["to"], {**hall, "spread": 0.0})
-        self.assertEqual(made.inverse, {"kind": "remove-source", "source": "low"})
+        migrated = Session.objects.get(pk=session.pk)
+        self.assertEqual(stored_document(migrated)["sources"]["low"], wanted)
+        self.assertEqual(migrated.opened["sources"]["low"], wanted)
+        self.assertEqual(stored_document(migrated)["returns"]["hall"], {**hall, "spread": 0.0})
+        self.assertEqual(migrated.opened["returns"]["hall"], {**hall, "spread": 0.0})
+        (row,) = Operation.objects.filter(session=migrated)
+        self.assertEqual(row.changes[0]["value"], wanted)
+        self.assertEqual(row.body["operations"][0]["source"], wanted)
+        self.assertEqual(row.body["operations"][1]["to"], {**hall, "spread": 0.0})
+        self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
 
     def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()

@@ -329,8 +329,8 @@ describe("the room", () => {
 
   it("says by how much its folds are louder than a stereo session", () => {
     const ways = page.field("How you hear the room").querySelectorAll("option");
-    const told = [...ways].map((one) => one.textContent?.trim());
-    expect(told).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.7 dB", "Headphones", "Swap"]));
+    const titles = [...ways].map((one) => one.textContent?.trim());
+    expect(titles).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.7 dB", "Headphones", "Swap"]));
   });
 
   it("gives returns an envelopment", async () => {

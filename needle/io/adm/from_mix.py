@@ -59,14 +59,14 @@ class TrackSound:
 
 
 @dataclass(frozen=True)
-class Told:
+class AdmExport:
     """A programme, and what each of its tracks sounds like."""
 
     programme: AdmProgramme
     tracks: tuple[TrackSound, ...]
 
 
-def told(mix: Mix, name: str, names: Mapping[str, str]) -> Told:
+def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     """A mix as objects and beds; ``names`` are what sources and returns are called, by id."""
     objects: list[AdmObject] = []
     tracks: list[TrackSound] = []
@@ -95,7 +95,7 @@ def told(mix: Mix, name: str, names: Mapping[str, str]) -> Told:
     for one in mix.returns:
         if one.id in fed and not one.muted:
             _add_bed(objects, tracks, names[one.id], return_part(mix, one.id))
-    return Told(AdmProgramme(name, mix.length, tuple(objects), tuple(notes)), tuple(tracks))
+    return AdmExport(AdmProgramme(name, mix.length, tuple(objects), tuple(notes)), tuple(tracks))
 
 
 def _not_an_object(mix: Mix, source: MixSource) -> str:
@@ -123,12 +123,12 @@ def _by_other_rules(mix: Mix, source: MixSource) -> list[str]:
     """What of an object renderers play by rules of their own."""
     if not mix.room.surround:
         return []
-    found = []
+    notes = []
     if source.spread or "spread" in source.lanes:
-        found.append("its spread is told as an extent, which each renderer weighs by its own rule")
+        notes.append("its spread is told as an extent, which each renderer weighs by its own rule")
     if any(way.off for way in source.ways.all):
-        found.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
-    return found
+        notes.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
+    return notes
 
 
 def _add_object(objects: list[AdmObject], tracks: list[TrackSound], mix: Mix, source: MixSource, title: str) -> None:
@@ -305,7 +305,7 @@ def _turning_by_less(azimuth: Values, at: Sequence[int]) -> list[int]:
     return result
 
 
-def louder(export: Told, gain: float) -> Told:
+def louder(export: AdmExport, gain: float) -> AdmExport:
     """The same, all of it ``gain`` dB louder: objects by their blocks, beds by their samples."""
     if not gain:
         return export
@@ -317,13 +317,13 @@ def louder(export: Told, gain: float) -> Told:
     tracks = tuple(
         track if track.before_place else replace(track, gain=track.gain * factor) for track in export.tracks
     )
-    return Told(replace(export.programme, objects=objects), tracks)
+    return AdmExport(replace(export.programme, objects=objects), tracks)
 
 
-def passage(export: Told, start: float, end: float) -> Told:
+def passage(export: AdmExport, start: float, end: float) -> AdmExport:
     """The same from ``start`` to ``end`` (s), as a programme that begins there; its tracks are read from there on."""
     objects = tuple(_with_moves(item, lambda moves: _cut(moves, start, end)) for item in export.programme.objects)
-    return Told(replace(export.programme, objects=objects, seconds=end - start), export.tracks)
+    return AdmExport(replace(export.programme, objects=objects, seconds=end - start), export.tracks)
 
 
 def _with_moves(item: AdmObject, change: Callable[[Moves], Moves]) -> AdmObject:
@@ -344,13 +344,13 @@ def _cut(moves: Moves, start: float, end: float) -> Moves:
     return Moves(times - start, **values, zones=zones, lock=lock)
 
 
-def beds_within(found: Told, peaks: Audio) -> Told:
+def beds_within(export: AdmExport, peaks: Audio) -> AdmExport:
     """The same with every bed that is louder than a file can hold made softer there, and louder again by its gain.
 
     ``peaks``: the largest sample of every track, (tracks,).
     """
-    objects, tracks = [], list(found.tracks)
-    for one in found.programme.objects:
+    objects, tracks = [], list(export.tracks)
+    for one in export.programme.objects:
         loudest = max(float(peaks[channel.track]) for channel in one.channels) if one.bed else 0.0
         if loudest < 1.0:
             objects.append(one)
@@ -363,14 +363,14 @@ def beds_within(found: Told, peaks: Audio) -> Told:
             place = channel.speaker and replace(channel.speaker, gain=1.0 / gain)
             channels.append(replace(channel, speaker=place))
         objects.append(replace(one, channels=tuple(channels)))
-    return Told(replace(found.programme, objects=tuple(objects)), tuple(tracks))
+    return AdmExport(replace(export.programme, objects=tuple(objects)), tuple(tracks))
 
 
-def track_audio(found: Told, low: int, high: int, beds_only: bool = False) -> Audio:
+def track_audio(export: AdmExport, low: int, high: int, beds_only: bool = False) -> Audio:
     """The tracks from frame ``low`` to ``high``: float32 (tracks, frames). What shares a sound renders it once."""
-    out = np.zeros((len(found.tracks), high - low), np.float32)
+    out = np.zeros((len(export.tracks), high - low), np.float32)
     part, sound = None, np.zeros((0, 0), np.float32)
-    for row, track in enumerate(found.tracks):
+    for row, track in enumerate(export.tracks):
         if beds_only and track.before_place:
             continue
         if track.part is not part:

@@ -238,8 +238,8 @@ def _set(document: Document, source: dict[str, Any], name: str, times: Values, v
     if np.ptp(values) <= grain / 10.0:
         source[name] = float(values[0])
         return
-    kept = breakpoints(times, values, grain)
-    points = [Point(float(times[i]), float(values[i])) for i in kept]
+    indices = breakpoints(times, values, grain)
+    points = [Point(float(times[i]), float(values[i])) for i in indices]
     key = lane_key(source["id"], name)
     document["lanes"][key] = lane_value(
         key, [{"t": p.t, "value": p.value, "shape": p.shape, "tension": p.tension} for p in points]

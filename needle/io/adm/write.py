@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from needle.errors import NeedleError
-from needle.io.adm.from_mix import Told, beds_within, passage, track_audio
+from needle.io.adm.from_mix import AdmExport, beds_within, passage, track_audio
 from needle.io.adm.model import NUMBERS, STEPS_A_SECOND, AdmObject, AdmProgramme, Channel, Moves, Zone
 from needle.io.bw64 import Bw64Writer, TrackRow
 from needle.mix.model import Mix
@@ -22,31 +22,31 @@ _LOOKING = 0.3
 """The share of the work that is done once it is known how loud the beds are."""
 
 
-def write_adm(path: Path, mix: Mix, told: Told, start: int = 0, stop: int | None = None) -> Iterator[float]:
+def write_adm(path: Path, mix: Mix, export: AdmExport, start: int = 0, stop: int | None = None) -> Iterator[float]:
     """Write a mix that was told as objects and beds; the share that is done, again and again.
 
     ``start`` and ``stop`` (frames) cut a passage out of it, which begins at 0 s in the file. Who asks may stop
     between any two; the file is whole only at the end. Memory does not grow with the length.
     NeedleError if nothing sounds.
     """
-    if not told.programme.objects:
+    if not export.programme.objects:
         raise NeedleError("Nothing sounds in this mix: there are no objects to write.")
     stop = mix.frames if stop is None else stop
     if (start, stop) != (0, mix.frames):
-        told = passage(told, start / mix.rate, stop / mix.rate)
+        export = passage(export, start / mix.rate, stop / mix.rate)
     step = _AT_ONCE_SECONDS * mix.rate
     stretches = [(low, min(low + step, stop)) for low in range(start, stop, step)]
-    peaks = np.zeros(told.programme.tracks, np.float32)
-    looking = _LOOKING if any(one.bed for one in told.programme.objects) else 0.0
+    peaks = np.zeros(export.programme.tracks, np.float32)
+    looking = _LOOKING if any(one.bed for one in export.programme.objects) else 0.0
     for low, high in stretches if looking else ():
-        heard = track_audio(told, low, high, beds_only=True)
-        peaks = np.maximum(peaks, np.abs(heard).max(axis=1, initial=0.0))
+        beds = track_audio(export, low, high, beds_only=True)
+        peaks = np.maximum(peaks, np.abs(beds).max(axis=1, initial=0.0))
         yield looking * (high - start) / (stop - start)
-    told = beds_within(told, peaks)
-    rows, xml = described(told.programme, mix.rate)
+    export = beds_within(export, peaks)
+    rows, xml = described(export.programme, mix.rate)
     with Bw64Writer(path, mix.rate, len(peaks), stop - start) as writer:
         for low, high in stretches:
-            writer.write(track_audio(told, low, high))
+            writer.write(track_audio(export, low, high))
             yield looking + (1.0 - looking) * (high - start) / (stop - start)
         writer.describe(rows, xml)
 
