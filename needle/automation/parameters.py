@@ -13,8 +13,9 @@ class Parameter:
     """An automatable number: its limits and unit, and what has it.
 
     ``defaults`` are by kind of thing: source, send, return, group, layer, room. ``display`` is how it is written:
-    place, level, share, front, height, degrees, beats or hertz. ``place`` ones are shifted with a group.
-    ``pulse_value``: which value of a pulse it is, where it is not of the thing that pulses itself.
+    place, level, share, front, height, degrees, beats or hertz. ``place`` ones are shifted with a group, ``in_room``
+    ones heard only where there are more than two loudspeakers. ``pulse_value``: which value of a pulse it is, where
+    it is not of the thing that pulses itself.
     """
 
     name: str
@@ -25,7 +26,13 @@ class Parameter:
     display: str
     defaults: Mapping[str, float]
     place: bool = False
+    in_room: bool = False
     pulse_value: str = ""
+
+    @property
+    def by_side(self) -> bool:
+        """Whether it is of one side of a source of two."""
+        return self.name.endswith(("_left", "_right"))
 
     @property
     def default(self) -> float:
@@ -74,20 +81,24 @@ PARAMETERS = {
         Parameter("span", "Span", -1.0, 1.0, "half widths of the field", "share", {"source": 1.0, "layer": 1.0}),
         Parameter("width", "Width", 0.0, 2.0, "times the source's own", "share", {"source": 1.0, "return": 1.0}),
         Parameter("front", "Front–back", -1.0, 1.0, _BACK_TO_FRONT, "front",
-                  {"source": 1.0, "send": 1.0, "return": 0.0, "layer": 1.0}),
+                  {"source": 1.0, "send": 1.0, "return": 0.0, "layer": 1.0}, in_room=True),
         Parameter("height", "Height", -1.0, 1.0, _UPWARDS, "height",
-                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}),
-        Parameter("front_left", "Left side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front", {"source": 1.0}),
-        Parameter("front_right", "Right side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front", {"source": 1.0}),
-        Parameter("height_left", "Left side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}),
-        Parameter("height_right", "Right side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}),
+                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}, in_room=True),
+        Parameter("front_left", "Left side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front",
+                  {"source": 1.0}, in_room=True),
+        Parameter("front_right", "Right side front–back", -1.0, 1.0, _BACK_TO_FRONT, "front",
+                  {"source": 1.0}, in_room=True),
+        Parameter("height_left", "Left side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}, in_room=True),
+        Parameter("height_right", "Right side height", -1.0, 1.0, _UPWARDS, "height", {"source": 0.0}, in_room=True),
         Parameter("spread", "Spread", 0.0, 360.0, "degrees", "degrees",
-                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}),
+                  {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}, in_room=True),
         Parameter("rotation", "Rotation", -_ROUND, _ROUND, "degrees to the left", "degrees",
-                  {"source": 0.0, "return": 0.0, "layer": 0.0, "room": 0.0}),
-        Parameter("envelop", "Envelopment", 0.0, 1.0, "of the reverb's tail is diffuse", "share", {"return": 0.7}),
-        Parameter("centre", "Centre share", 0.0, 1.0, "of what the centre speaker has", "share", {"source": 1.0}),
-        Parameter("lfe", "LFE", OFF_DB, 12.0, "dB", "level", {"source": OFF_DB}),
+                  {"source": 0.0, "return": 0.0, "layer": 0.0, "room": 0.0}, in_room=True),
+        Parameter("envelop", "Envelopment", 0.0, 1.0, "of the reverb's tail is diffuse", "share",
+                  {"return": 0.7}, in_room=True),
+        Parameter("centre", "Centre share", 0.0, 1.0, "of what the centre speaker has", "share",
+                  {"source": 1.0}, in_room=True),
+        Parameter("lfe", "LFE", OFF_DB, 12.0, "dB", "level", {"source": OFF_DB}, in_room=True),
         Parameter("pulse_depth", "Pulse depth", 0.0, 1.0, "of full depth", "share",
                   dict.fromkeys(_WHAT_PULSES, 1.0), pulse_value="depth"),
         Parameter("pulse_period", "Pulse cycle", 1.0 / 16.0, 64.0, "beats", "beats",

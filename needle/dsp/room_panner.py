@@ -19,9 +19,6 @@ from needle.room_coordinates import room_to_polar, unit_vectors
 
 Gains = NDArray[np.float64]
 
-ROOM_PARAMETERS = ("front", "height", "spread", "rotation", "centre")
-"""What a place in the room has besides its left-to-right place: see ``needle.automation.parameters``."""
-
 _RINGS, _ON_A_RING = 6, 16
 """Points that a spread source is made of."""
 

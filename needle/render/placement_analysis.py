@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.automation.parameters import GAIN_LIMIT_DB, TRIM_DB, check_value
+from needle.automation.parameters import GAIN_LIMIT_DB, TRIM_DB, check_value, defaults_of
 from needle.dsp.band_split import BANDS, band_shares
 from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS, timing_of
 from needle.dsp.k_weighting import KWeighting
@@ -306,15 +306,12 @@ def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
 _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}
 
 
+_NOT_ITS_PLACE = ("level", "trim", "lfe", "width")
 _PLAIN_PLACE: Mapping[str, Any] = {
-    "pan": 0.0, "pan_left": -1.0, "pan_right": 1.0, "span": 1.0, "level_left": 0.0, "level_right": 0.0,
-    "width_left": 0.0, "width_right": 0.0,
-}  # fmt: skip
-
-_PLAIN_ROOM: Mapping[str, Any] = {
-    "front": 1.0, "height": 0.0, "front_left": 1.0, "front_right": 1.0, "height_left": 0.0, "height_right": 0.0,
-    "spread": 0.0, "rotation": 0.0, "centre": 1.0, "snap": False, "ways": PLAIN_WAYS,
-}  # fmt: skip
+    **{name: value for name, value in defaults_of("source").items() if name not in _NOT_ITS_PLACE},
+    "snap": False,
+    "ways": PLAIN_WAYS,
+}
 
 
 def _plain(source: MixSource, treatment: str) -> MixSource:
@@ -322,7 +319,7 @@ def _plain(source: MixSource, treatment: str) -> MixSource:
     plain = replace(source, frozen=None, frozen_key="")
     if treatment == "place" or everything:
         lanes = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
-        plain = replace(plain, **_PLAIN_PLACE, **_PLAIN_ROOM, shift=0.0, lanes=lanes)
+        plain = replace(plain, **_PLAIN_PLACE, shift=0.0, lanes=lanes)
     if treatment == "width" or everything:
         lanes = {name: lane for name, lane in plain.lanes.items() if name != "width"}
         plain = replace(plain, **_PLAIN_WIDTH, lanes=lanes)

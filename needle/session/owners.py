@@ -9,8 +9,7 @@ from typing import Any
 
 from needle.automation.curve import Lane
 from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, Parameter, defaults_of, parameters_of
-from needle.dsp.pan_modes import MODES
-from needle.dsp.room_panner import ROOM_PARAMETERS
+from needle.dsp.pan_modes import MODES, SIDES
 from needle.errors import NeedleError
 from needle.layouts import layout_named
 
@@ -122,7 +121,7 @@ def audible_parameters(document: Document, owner: str) -> tuple[str, ...]:
     """What of an owner a lane can move so that it is heard in the session's layout."""
     kind, thing = kind_and_id(owner)[0], owner_in(document, owner)
     layout = layout_named(document["session"]["layout"])
-    silent = set() if layout.surround else {*ROOM_PARAMETERS, *SIDE_PLACES}
+    silent = set() if layout.surround else {name for name, parameter in PARAMETERS.items() if parameter.in_room}
     if layout.lfe is None:
         silent.add("lfe")
     if kind == "source" and thing["channels"] == 1:
@@ -134,11 +133,9 @@ def audible_parameters(document: Document, owner: str) -> tuple[str, ...]:
 
 def placement_parameters(mode: str) -> tuple[str, ...]:
     """What tells the place of a source that is panned in a way, in stereo and in a room."""
-    in_room = SIDE_PLACES if mode == "sides" else ("front", "height")
-    return (*MODES[mode].parameters, *in_room)
-
-
-SIDE_PLACES = ("front_left", "front_right", "height_left", "height_right")
+    by_side = [name for name, parameter in PARAMETERS.items() if parameter.in_room and parameter.by_side]
+    whole = list(dict.fromkeys(name.rpartition("_")[0] for name in by_side))
+    return (*MODES[mode].parameters, *(by_side if mode == SIDES else whole))
 
 
 def named(document: Document, owner: str) -> str:

@@ -12,7 +12,7 @@ from needle.automation.curve import Lane, Point
 from needle.autopan.pulse import Pulse, Pulsing
 from needle.io.adm.from_mix import mix_to_adm, moves_of
 from needle.io.adm.read import read_programme
-from needle.io.adm.steps import by_turns
+from needle.io.adm.steps import crossfade_moves
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
 from needle.io.audio import AudioInfo
@@ -107,7 +107,7 @@ class OurFiles(SimpleTestCase):
             with self.subTest(name):
                 source = MixSource("one", noise(), **values)
                 (moves,) = moves_of(Mix(RATE, SECONDS, (source,), layout="4+7+0"), source)
-                self.assertEqual(len(by_turns(moves)), 1)
+                self.assertEqual(len(crossfade_moves(moves)), 1)
 
     def test_few_blocks_where_nothing_moves(self) -> None:
         still = Mix(RATE, SECONDS, (MixSource("one", noise(), pan=0.3),), layout="4+7+0")
@@ -221,12 +221,12 @@ class TheirFiles(SimpleTestCase):
         list(import_adm(path, folder))
         with Bundle(folder) as bundle:
             sources = list(bundle.document["sources"].values())
-            self.assertEqual([one["name"] for one in sources], ["Bee", "Bee · by turns"])
+            self.assertEqual([one["name"] for one in sources], ["Bee", "Bee (crossfade)"])
             self.assertEqual(len({one["asset"] for one in sources}), 1)
             self.assertEqual(len({one["group"] for one in sources}), 1)
         with opened(path) as file:
             notes = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames)).notes
-        self.assertIn("Bee, at 0:02.00: from here it fades from place to place", " ".join(notes))
+        self.assertIn("Bee, at 0:02.00: its gains crossfade from place to place", " ".join(notes))
 
     def test_what_stands_and_jumps(self) -> None:
         jump = "<jumpPosition>1</jumpPosition>"

@@ -12,7 +12,7 @@ from needle.errors import NeedleError
 from needle.io.adm.from_mix import mix_to_adm, moves_of
 from needle.io.adm.model import AdmProgramme
 from needle.io.adm.read import read_programme
-from needle.io.adm.steps import by_turns
+from needle.io.adm.steps import crossfade_moves
 from needle.io.adm.to_session import import_adm, session_of
 from needle.io.adm.write import clock, write_adm
 from needle.io.audio import AudioInfo
@@ -101,14 +101,14 @@ class Random(Folder):
         self, mix: Mix, source: MixSource, again: Mix, returned: MixSource, times: np.ndarray, scale: list[float]
     ) -> None:
         told_moves, back_moves = moves_of(mix, source), moves_of(again, returned)
-        if any(len(by_turns(moves)) > 1 for moves in told_moves):
+        if any(len(crossfade_moves(moves)) > 1 for moves in told_moves):
             # It sounds as it did, but by two sources.
             return
         stands = places(again, returned, times)
         self.assertEqual([len(told_moves), len(stands)], [len(back_moves)] * 2)
         near = jumps_near(mix, source, times)
         for blocks, after, there, softer in zip(told_moves, back_moves, stands, scale, strict=True):
-            (before,) = by_turns(blocks)
+            (before,) = crossfade_moves(blocks)
             at = [np.interp(times, before.times, getattr(before, n)) for n in ("azimuth", "elevation", "distance")]
             # In the very middle there is no direction, and next to a jump no one place.
             away = (np.minimum(at[2], room_to_polar(*there)[2]) > 0.05) & ~near

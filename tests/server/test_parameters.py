@@ -50,7 +50,7 @@ print(json.dumps({
     "operations": ["tilt" in kind.model_fields for kind in (PlaceSource, SetReturn)],
     "said": said("tilt", 0.5),
     "schema": '"tilt"' in schema_text(),
-    "interface": "tilt: { title" in parameters_text(),
+    "interface": json.loads(parameters_text().partition("  tilt: ")[2].partition(",\\n")[0])["defaults"],
 }))
 """
 
@@ -77,7 +77,7 @@ class Declared(SimpleTestCase):
                 "operations": [True, True],
                 "said": "tilt 50%",
                 "schema": True,
-                "interface": True,
+                "interface": {"source": 0.25, "return": 0.5},
             },
         )  # fmt: skip
 

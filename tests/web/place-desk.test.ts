@@ -111,6 +111,17 @@ describe("a stereo source", () => {
     await page.until(() => page.operations.length > 0, "it is chosen");
     expect(JSON.stringify(page.latest)).toContain("-0.123");
   });
+
+  it("is panned otherwise although a reading fails once", async () => {
+    await page.until(() => !page.named("[role=radio]", /^sides/).textContent.includes("…"), "it is read");
+    const answer = page.answers["/sources/wide/placement"];
+    let asked = 0;
+    page.gives["/sources/wide/placement"] = () => ((asked += 1) === 1 ? "It could not be read." : answer);
+    await page.changed("sources", "wide", { ...source("wide"), mode: "span", pan: 0.3, span: 0.5 });
+    await page.press(/^sides/);
+    await page.until(() => page.operations.length > 0, "it is chosen");
+    expect(asked).toBe(2);
+  });
 });
 
 describe("groups", () => {
@@ -331,6 +342,14 @@ describe("the room", () => {
     const ways = page.field("How you hear the room").querySelectorAll("option");
     const titles = [...ways].map((one) => one.textContent?.trim());
     expect(titles).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.7 dB", "Headphones", "Swap"]));
+  });
+
+  it("puts a return's balance back to the middle, where a source would go to the front", async () => {
+    await page.press("Room");
+    const field = page.field(/^Front–back of/);
+    field.dispatchEvent(new MouseEvent("dblclick", { bubbles: true }));
+    await page.until(() => page.operations.length > 0, "it is set");
+    expect(page.latest).toMatchObject({ kind: "set-return", to: "room", front: 0 });
   });
 
   it("gives returns an envelopment", async () => {

@@ -12,7 +12,7 @@ import numpy as np
 
 from needle.errors import NeedleError
 from needle.io.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Zone
-from needle.io.adm.steps import fades
+from needle.io.adm.steps import crossfade_times
 from needle.io.audio import AudioInfo
 from needle.io.bw64 import TrackRow, description_of
 from needle.room_coordinates import room_to_polar
@@ -214,9 +214,11 @@ class _Reader:
         if self._blocks_left < 0:
             raise NeedleError(f"{self.path.name} tells more than {MOST_BLOCKS} blocks. Thin its moves first.")
         moves = _moves(self._blocks(name, blocks, start, gain))
-        for begins in fades(moves)[:1]:
-            across = "from here it fades from place to place, as a renderer plays it; two sources do so by turns"
-            self.notes.append(f"{name}, at {_clock_text(begins)}: {across}.")
+        for begins in crossfade_times(moves)[:1]:
+            second = "a second source of the same sound, named “(crossfade)”, takes over in turn"
+            self.notes.append(
+                f"{name}, at {_clock_text(begins)}: its gains crossfade from place to place there; here {second}."
+            )
         return Channel(row.track, called[:100], moves=moves)
 
     def _channel_format(self, row: TrackRow) -> ET.Element | None:

@@ -3,7 +3,7 @@
 Between near places a sound moves while its gains go straight. Between places farther apart it does only by and by:
 the sum of both ends' gains is softer half way, and across the room it is in two places at once. So a step becomes a
 move along the way that the sum of both directions takes, softer by as much; and where that is not what a renderer
-plays, the sound fades out at one place and in at the other, which takes two sources by turns.
+plays, the sound crossfades from one place to the other, which takes two sources that alternate.
 """
 
 from dataclasses import replace
@@ -35,8 +35,8 @@ _DEGREES = 1.0
 _MOST_POINTS = 90
 
 
-def by_turns(moves: Moves) -> tuple[Moves, ...]:
-    """The moves that sound as a renderer plays ``moves``: of one source, or of two that sound by turns."""
+def crossfade_moves(moves: Moves) -> tuple[Moves, ...]:
+    """The moves that sound as a renderer plays ``moves``: of one source, or of two between which it crossfades."""
     if moves.still:
         return (moves,)
     kinds = _kinds(moves)
@@ -46,7 +46,7 @@ def by_turns(moves: Moves) -> tuple[Moves, ...]:
     return tuple(_of_turn(moves, kinds, turns, turn) for turn in range(1 + int(turns.any())))
 
 
-def fades(moves: Moves) -> Values:
+def crossfade_times(moves: Moves) -> Values:
     """The times (s) at which a step begins that a moving place cannot sound like."""
     return moves.times[:-1][_kinds(moves) == _FADES] if not moves.still else np.zeros(0)
 

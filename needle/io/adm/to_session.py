@@ -14,7 +14,7 @@ from needle.automation.thinning import breakpoints
 from needle.errors import NeedleError
 from needle.io.adm.model import AdmObject, AdmProgramme, Channel, Moves, Values
 from needle.io.adm.read import read_programme
-from needle.io.adm.steps import by_turns
+from needle.io.adm.steps import crossfade_moves
 from needle.io.audio import MAX_SECONDS, AudioInfo, AudioWriter, check_samples
 from needle.io.bundle import ASSETS, write_session
 from needle.io.bw64 import opened
@@ -112,7 +112,7 @@ def _add(document: Document, tracks: dict[str, list[int]], one: AdmObject, layou
         name = one.name if len(groups) == 1 else channels[0].name
         source = _source(document, name, channels, seconds, group)
         wanted = [channel.track for channel in channels]
-        # What plays the same tracks, as sources by turns do, shares them.
+        # What plays the same tracks, as two that crossfade do, shares them.
         source["asset"] = next((asset for asset, rows in tracks.items() if rows == wanted), source["asset"])
         tracks[source["asset"]] = wanted
         if channels[0].speaker is not None:
@@ -127,11 +127,11 @@ def _grouped(one: AdmObject) -> list[tuple[Channel, ...]]:
     if one.bed:
         stereo = pair and not any(channel.speaker and channel.speaker.lfe for channel in one.channels)
         return [one.channels] if stereo else [(channel,) for channel in one.channels]
-    turns = [by_turns(channel.moves) if channel.moves else () for channel in one.channels]
+    turns = [crossfade_moves(channel.moves) if channel.moves else () for channel in one.channels]
     if pair and all(len(moves) == 1 for moves in turns):
         return [tuple(replace(c, moves=moves[0]) for c, moves in zip(one.channels, turns, strict=True))]
     return [
-        (replace(channel, moves=moves, name=f"{channel.name}{' · by turns' if number else ''}"),)
+        (replace(channel, moves=moves, name=f"{channel.name}{' (crossfade)' if number else ''}"),)
         for channel, parts in zip(one.channels, turns, strict=True)
         for number, moves in enumerate(parts)
     ]

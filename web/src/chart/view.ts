@@ -1,6 +1,7 @@
 /** Which stretch of time the chart shows, and what is chosen on it: personal, like a scroll position. */
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
+import { isOfRoom, ownOf } from "@/geometry/parameters";
 import type { Point } from "@/geometry/lanes";
 import { clamp } from "@/geometry/pan";
 import { usePlayer } from "@/sound/player";
@@ -31,8 +32,12 @@ export const useChartView = defineStore("chart-view", () => {
   /** What can be automated of a source itself, as it is panned. */
   function ownLanes(source: Source): Parameter[] {
     const mode = library.library?.modes.find((one) => one.name === source.mode);
-    const own = [...((mode?.parameters ?? ["pan"]) as Parameter[]), "level", "trim"] as Parameter[];
-    const here = source.channels === 2 ? [...own, "width" as const] : own;
+    const placing = (mode?.parameters ?? ["pan"]) as Parameter[];
+    const ofSomeMode = new Set((library.library?.modes ?? []).flatMap((one) => one.parameters));
+    const others = ownOf("source").filter(
+      (name) => !isOfRoom(name) && !ofSomeMode.has(name) && (name !== "width" || source.channels === 2),
+    );
+    const here = [...placing, ...others.filter((name) => !placing.includes(name))];
     return room.surround ? [...here, ...room.lanesOf(source)] : here;
   }
 
@@ -61,7 +66,7 @@ export const useChartView = defineStore("chart-view", () => {
         ? [...named(`group:${source.group}`, ["level"]), ...pulsing(`group:${source.group}`)]
         : []),
       ...sends.flatMap((send) => [
-        ...named(`return:${send.return}`, ["pan", "width", "level", ...room.ofReturns]),
+        ...named(`return:${send.return}`, room.ofReturns),
         ...pulsing(`return:${send.return}`),
       ]),
       ...room.layersOf(source.id).flatMap((layer) => named(`layer:${layer.id}`, room.ofLayers)),

@@ -29,32 +29,75 @@ export interface ParameterFace {
   parse: (text: string) => number | null;
 }
 
+/** What kind of thing has a parameter. */
+export type Kind = "source" | "send" | "return" | "group" | "layer" | "room";
+
+/** The parameters that a kind of thing has itself, those of its pulse left out. */
+type Own<K extends Kind> = Exclude<
+  { [P in Parameter]: K extends keyof (typeof PARAMETERS)[P]["defaults"] ? P : never }[Parameter],
+  `pulse_${string}`
+>;
+
 interface Declared {
   title: string;
   low: number;
   high: number;
   unit: string;
   display: (typeof PARAMETERS)[Parameter]["display"];
-  default: number;
+  in_room: boolean;
+  defaults: Partial<Record<Kind, number>>;
 }
+
+const DECLARED: Record<Parameter, Declared> = PARAMETERS;
+
+const KINDS: Kind[] = ["source", "send", "return", "group", "layer", "room"];
+const OWN = Object.fromEntries(
+  KINDS.map((kind) => [
+    kind,
+    (Object.keys(DECLARED) as Parameter[]).filter(
+      (name) => kind in DECLARED[name].defaults && !name.startsWith("pulse_"),
+    ),
+  ]),
+) as { [K in Kind]: Own<K>[] };
+const DEFAULTS = Object.fromEntries(
+  KINDS.map((kind) => [
+    kind,
+    Object.fromEntries(OWN[kind].map((name) => [name, DECLARED[name].defaults[kind]])),
+  ]),
+) as { [K in Kind]: Record<Own<K>, number> };
+
+/** The names of what a kind of thing has itself, in the core's order. */
+export const ownOf = <K extends Kind>(kind: K): { [Each in Kind]: Own<Each>[] }[K] => OWN[kind];
+
+/** What a kind of thing has at first. */
+export const defaultsOf = <K extends Kind>(kind: K): { [Each in Kind]: Record<Own<Each>, number> }[K] =>
+  DEFAULTS[kind];
+
+/** Whether it is heard only where there are more than two loudspeakers. */
+export const isOfRoom = (name: Parameter): boolean => DECLARED[name].in_room;
+
+/** Whether each side of a source has its own of it, as in front and front_left. */
+export const hasSides = (name: Parameter): boolean => `${name}_left` in DECLARED;
+export const isOfSide = (name: Parameter): boolean => /_(left|right)$/.test(name);
 
 /** What is particular to a way of writing a number. */
 type Way = Pick<ParameterFace, "unit" | "bigStep" | "hint" | "text" | "parse">;
+type Make = (of: Declared, initial: number) => Way;
 
 const number = (typed: string, { low, high }: Declared, unit: string): number | null => {
   const value = Number(typed.replace(unit, "").replace("−", "-").trim());
   return typed.trim() && value >= low && value <= high ? value : null;
 };
 
-const withUnit = (of: Declared): Way => ({
+const withUnit: Make = (of, initial) => ({
   unit: 0.0001,
   bigStep: 1,
-  hint: `From ${Number(of.low.toPrecision(2))} to ${of.high} ${of.unit}; arrow keys; double-click for ${of.default}`,
+  hint: `From ${Number(of.low.toPrecision(2))} to ${of.high} ${of.unit}; arrow keys; double-click for ${initial}`,
   text: (value) => `${Number(value.toPrecision(3))} ${of.unit}`,
   parse: (typed) => number(typed, of, of.unit),
 });
 
-const WAYS: Record<Declared["display"], (of: Declared) => Way> = {
+const WAYS: Record<Declared["display"], Make> = {
   place: () => ({
     unit: 0.01,
     bigStep: 0.1,
@@ -62,27 +105,27 @@ const WAYS: Record<Declared["display"], (of: Declared) => Way> = {
     text: panText,
     parse: parsePan,
   }),
-  level: (of) => ({
+  level: (_, initial) => ({
     unit: 0.5,
     bigStep: 3,
     hint:
-      of.default <= OFF_DB
+      initial <= OFF_DB
         ? "Type −8 or off; arrow keys; double-click for off"
         : "Type −8 or off; arrow keys for half a decibel; double-click for 0 dB",
     text: levelText,
     parse: parseLevel,
   }),
-  share: (of) => ({
+  share: (of, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: `Type a percentage; arrow keys; double-click for ${percentText(of.default)}`,
+    hint: `Type a percentage; arrow keys; double-click for ${percentText(initial)}`,
     text: percentText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
-  front: () => ({
+  front: (_, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: "Type F50, B50 or 0; arrow keys; double-click for the front",
+    hint: `Type F50, B50 or 0; arrow keys; double-click for the ${initial ? "front" : "middle"}`,
     text: depthText,
     parse: parseDepth,
   }),
@@ -104,13 +147,16 @@ const WAYS: Record<Declared["display"], (of: Declared) => Way> = {
   hertz: withUnit,
 };
 
-function faceOf(of: Declared): ParameterFace {
-  const point = of.display === "place" && !of.default ? "Place" : of.title;
-  return { title: of.title, point, low: of.low, high: of.high, initial: of.default, ...WAYS[of.display](of) };
+/** A parameter as a kind of thing has it. */
+export function faceOf(parameter: Parameter, kind?: Kind): ParameterFace {
+  const of = DECLARED[parameter];
+  const initial = (kind && of.defaults[kind]) ?? Object.values(of.defaults)[0]!;
+  const point = of.display === "place" && !initial ? "Place" : of.title;
+  return { title: of.title, point, low: of.low, high: of.high, initial, ...WAYS[of.display](of, initial) };
 }
 
 export const FACES = Object.fromEntries(
-  Object.entries(PARAMETERS).map(([name, declared]) => [name, faceOf(declared)]),
+  (Object.keys(DECLARED) as Parameter[]).map((name) => [name, faceOf(name)]),
 ) as Record<Parameter, ParameterFace>;
 
 /** A value set by hand: within the limits, in whole units. */

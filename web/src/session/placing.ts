@@ -1,23 +1,19 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
-import { PARAMETERS } from "@/api/parameters";
 import { useChartView } from "@/chart/view";
 import { channelPlaces } from "@/geometry/ends";
+import { ownOf } from "@/geometry/parameters";
 import type { Operation } from "@/live/outbox";
 import { usePlayer } from "@/sound/player";
 import { freshId, operation, together, useEdits } from "./edits";
 import { useRoom } from "./room";
-import { isOfPulse, useSession, type Parameter, type Source } from "./session";
+import { useSession, type Parameter, type Source } from "./session";
 
 /** What a source's level is set by; all else that it has places it. */
 const LEVELS: string[] = ["level", "trim", "lfe"];
-const OF_SOURCES = (Object.keys(PARAMETERS) as Parameter[]).filter(
-  (name) => (PARAMETERS[name].of as readonly string[]).includes("source") && !isOfPulse(name),
-);
-
 /** What a placement is made of, besides where it stands in time. */
 const PLACEMENT = [
   "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms",
-  "double_trim", "snap", ...OF_SOURCES.filter((name) => !LEVELS.includes(name)),
+  "double_trim", "snap", ...ownOf("source").filter((name) => !LEVELS.includes(name)),
 ] as (keyof Source)[]; // prettier-ignore
 
 export function usePlacing() {
@@ -38,10 +34,9 @@ export function usePlacing() {
   function adding(source: Source, values: Partial<Source>): Operation {
     const made = { ...source, ...values };
     const lanes = Object.fromEntries(
-      OF_SOURCES.filter((parameter) => session.points(source.id, parameter).length).map((parameter) => [
-        parameter,
-        session.points(source.id, parameter),
-      ]),
+      ownOf("source")
+        .filter((parameter) => session.points(source.id, parameter).length)
+        .map((parameter) => [parameter, session.points(source.id, parameter)]),
     );
     const layers = room
       .layersOf(source.id)

@@ -1,5 +1,5 @@
 /** What the chosen source's placement loses, changes and costs in mono: asked of the core after each change. */
-import { useDebounceFn } from "@vueuse/core";
+import { useDebounceFn, useTimeoutFn } from "@vueuse/core";
 import { shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
 import { usePlayer } from "@/sound/player";
@@ -9,6 +9,8 @@ import { useSession } from "./session";
 export type PlacementReading = Schemas["PlacementOut"] & { revision: number };
 
 const AFTER_CHANGE = 120;
+/** After which time a reading that could not be had is asked for again (ms). */
+const RETRY = 2000;
 /** While it plays the reading follows the playhead in steps of this (s). */
 const STEP = 0.5;
 
@@ -23,18 +25,20 @@ export function usePlacementReading() {
     const source = player.chosen;
     abort.abort();
     if (!source || !session.id || !session.document?.sources[source]) return;
-    abort = new AbortController();
+    const { signal } = (abort = new AbortController());
     const revision = session.revision;
     const query = `revision=${revision}&at=${(Math.floor(player.playhead / STEP) * STEP).toFixed(2)}`;
     try {
       const path = `/api/sessions/${session.id}/sources/${source}/placement?${query}`;
-      const found = await get<Schemas["PlacementOut"]>(path, abort.signal);
+      const found = await get<Schemas["PlacementOut"]>(path, signal);
       reading.value = { ...found, revision };
       of = source;
     } catch {
-      /* aborted, or away: the next change asks again */
+      // Aborted, another has been asked for; else it is asked for again, as something may wait for it.
+      if (!signal.aborted && session.connected) askAgain();
     }
   }, AFTER_CHANGE);
+  const { start: askAgain } = useTimeoutFn(() => void ask(), RETRY, { immediate: false });
 
   watch(
     [

@@ -1,6 +1,6 @@
 /** Making a return: a room to begin with, which every source may be sent to. */
 import { useChartView } from "@/chart/view";
-import { FACES } from "@/geometry/parameters";
+import { defaultsOf } from "@/geometry/parameters";
 import { freshId, operation, useEdits } from "./edits";
 import { useSession } from "./session";
 
@@ -15,8 +15,8 @@ export function useReturns() {
     edits.make(
       operation("add-return", {
         to: {
-          id, name: `Return ${count}`, ink: (count + 4) % 10, order: count, level: 0, muted: false, pan: 0, width: 1,
-          front: 0, height: 0, spread: 0, rotation: 0, envelop: FACES.envelop.initial,
+          id, name: `Return ${count}`, ink: (count + 4) % 10, order: count, muted: false,
+          ...defaultsOf("return"),
           effects: [{ id: freshId("room"), kind: "room", on: true, settings: {} }],
         },
       }),

@@ -2,6 +2,7 @@
 import { watchDebounced } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
+import { hasSides, isOfRoom, isOfSide, ownOf } from "@/geometry/parameters";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { usePlayer } from "@/sound/player";
@@ -45,27 +46,24 @@ export const useRoom = defineStore("room", () => {
   /** The passage whose way is set in the details; "" for what always holds. */
   const passage = ref("");
 
+  const heard = (name: Parameter): boolean => surround.value || !isOfRoom(name);
+
   /** What can be automated of a source in a room, besides what stereo has. */
   function lanesOf(source: Source): Parameter[] {
-    const places: Parameter[] =
-      source.mode === "sides"
-        ? ["front_left", "front_right", "height_left", "height_right"]
-        : ["front", "height"];
-    const more: Parameter[] = ["spread", "rotation", "centre"];
-    return [...places, ...more, ...(channels.value.some((one) => one.lfe) ? (["lfe"] as const) : [])];
+    const bySide = source.mode === "sides";
+    const lfe = channels.value.some((one) => one.lfe);
+    return ownOf("source").filter(
+      (name) =>
+        isOfRoom(name) &&
+        !(isOfSide(name) && !bySide) &&
+        !(hasSides(name) && bySide) &&
+        (name !== "lfe" || lfe),
+    );
   }
   /** Where a send stands by itself. */
-  const placed = computed<Parameter[]>(() =>
-    surround.value ? ["pan", "front", "height", "spread"] : ["pan"],
-  );
-  const ofReturns = computed<Parameter[]>(() =>
-    surround.value ? ["front", "height", "spread", "rotation", "envelop"] : [],
-  );
-  const ofLayers = computed<Parameter[]>(() =>
-    surround.value
-      ? ["pan", "span", "front", "height", "spread", "rotation", "level"]
-      : ["pan", "span", "level"],
-  );
+  const placed = computed<Parameter[]>(() => ownOf("send").filter((name) => name !== "level" && heard(name)));
+  const ofReturns = computed<Parameter[]>(() => ownOf("return").filter(heard));
+  const ofLayers = computed<Parameter[]>(() => ownOf("layer").filter(heard));
 
   const layersOf = (source: string): Layer[] =>
     Object.values(session.document?.layers ?? {})

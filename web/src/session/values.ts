@@ -2,7 +2,8 @@
 import type { Ref, ShallowRef } from "vue";
 import type { Schemas } from "@/api/http";
 import { laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
-import { clamp, OFF_DB } from "@/geometry/pan";
+import { clamp } from "@/geometry/pan";
+import { defaultsOf, ownOf } from "@/geometry/parameters";
 import type { Preview } from "./held";
 import { kindAndId, ownerAndParameter } from "./owners";
 import {
@@ -74,8 +75,7 @@ export function useValues({
     const thing = document.value?.[parts[kind]][key] as Partial<Record<Parameter, number>> | undefined;
     const sent = pending.get(`${owner}.${parameter}`);
     if (sent?.ids.size) return sent.value as number;
-    const unsent: Partial<Record<Parameter, number>> = { level: OFF_DB, front: 1 };
-    return thing?.[parameter] ?? (kind === "send" ? (unsent[parameter] ?? 0) : 0);
+    return thing?.[parameter] ?? (defaultsOf(kind) as Partial<Record<Parameter, number>>)[parameter] ?? 0;
   }
 
   /** What the line of anything that has lanes says at a time, or its static value, whatever is held. */
@@ -137,18 +137,15 @@ export function useValues({
     const key = sendKey(source, to);
     const found = document.value?.sends[key];
     const stands = found ?? {
-      id: key, source, return: to, level: OFF_DB, before: false, place: "same" as const, pan: 0, front: 1,
-      height: 0, spread: 0,
+      id: key, source, return: to, before: false, place: "same" as const, ...defaultsOf("send"),
     }; // prettier-ignore
     return {
       ...stands,
-      level: valueNow(`send:${key}`, "level"),
       before: shown(`send:${key}.before`, stands.before),
       place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
-      pan: valueNow(`send:${key}`, "pan"),
-      front: valueNow(`send:${key}`, "front"),
-      height: valueNow(`send:${key}`, "height"),
-      spread: valueNow(`send:${key}`, "spread"),
+      ...(Object.fromEntries(
+        ownOf("send").map((name) => [name, valueNow(`send:${key}`, name)]),
+      ) as ReturnType<typeof defaultsOf<"send">>),
     };
   }
 

@@ -1,13 +1,20 @@
 <script setup lang="ts">
 /** A parameter's value as a field: pan as L31, level as −8 dB, each stepped in its own way. */
 import { computed } from "vue";
-import { FACES } from "@/geometry/parameters";
+import { faceOf, type Kind } from "@/geometry/parameters";
 import type { Parameter } from "@/session/session";
 import ValueField from "./ValueField.vue";
 
-const props = defineProps<{ parameter: Parameter; value: number; label: string; disabled?: boolean }>();
+const props = defineProps<{
+  parameter: Parameter;
+  value: number;
+  label: string;
+  /** Of what kind of thing it is, where that is no source. */
+  of?: Kind;
+  disabled?: boolean;
+}>();
 defineEmits<{ set: [value: number] }>();
-const face = computed(() => FACES[props.parameter]);
+const face = computed(() => faceOf(props.parameter, props.of));
 </script>
 
 <template>

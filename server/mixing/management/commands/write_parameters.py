@@ -10,17 +10,15 @@ from needle.automation.parameters import PARAMETERS
 
 PATH = settings.BASE_DIR / "web" / "src" / "api" / "parameters.ts"
 
-_SHOWN = ("title", "low", "high", "unit", "display", "default")
+_SHOWN = ("title", "low", "high", "unit", "display", "in_room", "defaults")
 
 
 def parameters_text() -> str:
     """The constants as TypeScript, formatted as the interface is."""
     lines = []
     for name, parameter in PARAMETERS.items():
-        shown = {field: getattr(parameter, field) for field in _SHOWN}
-        shown["of"] = list(parameter.defaults)
-        values = ", ".join(f"{field}: {json.dumps(value, ensure_ascii=False)}" for field, value in shown.items())
-        lines.append(f"  {name}: {{ {values} }},")
+        values = json.dumps({field: getattr(parameter, field) for field in _SHOWN}, ensure_ascii=False)
+        lines.append(f"  {name}: {values},")
     return "\n".join(
         (
             "/** Every automatable parameter as the core declares it: made by setup/make-api-types, not by hand. */",

@@ -267,7 +267,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         @pointerup="letGo"
         @pointercancel="letGo"
       >
-        <title>How wide the {{ span.side }} side stands: drag</title>
+        <title>Width of the {{ span.side }} side: drag</title>
       </rect>
     </g>
     <g

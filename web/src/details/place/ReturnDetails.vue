@@ -97,6 +97,7 @@ function keep(name: string): Promise<void> {
     <label
       >Level
       <ParameterField
+        of="return"
         parameter="level"
         :value="session.valueNow(`return:${to.id}`, 'level')"
         :label="`Level of ${to.name}`"
@@ -106,6 +107,7 @@ function keep(name: string): Promise<void> {
     <label
       >Balance
       <ParameterField
+        of="return"
         parameter="pan"
         :value="session.valueNow(`return:${to.id}`, 'pan')"
         :label="`Balance of ${to.name}`"
@@ -129,6 +131,7 @@ function keep(name: string): Promise<void> {
     <label v-for="one in IN_ROOM" :key="one.parameter" :title="one.tip"
       >{{ one.title }}
       <ParameterField
+        of="return"
         :parameter="one.parameter"
         :value="session.valueNow(`return:${to.id}`, one.parameter)"
         :label="`${one.title} of ${to.name}`"

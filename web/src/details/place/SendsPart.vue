@@ -24,6 +24,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
     <li v-for="one in session.returns" :key="one.id" :data-send="one.id">
       <span class="name">{{ one.name }}</span>
       <ParameterField
+        of="send"
         class="level"
         parameter="level"
         :value="session.send(source.id, one.id).level"
@@ -45,6 +46,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
       </select>
       <ParameterField
         v-if="session.send(source.id, one.id).place === 'own'"
+        of="send"
         class="pan"
         :class="sideClass(session.send(source.id, one.id).pan)"
         parameter="pan"
@@ -71,6 +73,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         <ParameterField
           v-for="(title, name) in IN_ROOM"
           :key="name"
+          of="send"
           :parameter="name"
           :value="session.send(source.id, one.id)[name] ?? 0"
           :label="`Own ${title} of ${source.name} in ${one.name}`"

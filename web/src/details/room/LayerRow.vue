@@ -114,6 +114,7 @@ function addEffect(event: Event): void {
           <dt>{{ row.title }}</dt>
           <dd>
             <ParameterField
+              of="layer"
               :parameter="row.parameter"
               :value="value(row.parameter)"
               :label="`${layer.name}: ${row.title}`"

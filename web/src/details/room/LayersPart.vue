@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The layers under a source: copies through effects at places of their own, all governed by the source's level. */
 import { computed, ref } from "vue";
+import { defaultsOf } from "@/geometry/parameters";
 import { levelText } from "@/geometry/pan";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -42,8 +43,8 @@ function add(event: Event): void {
     operation("add-layer", {
       layer: {
         id, source: props.source.id, name: made.name, order: layers.value.length, takes: "source", before_level: false,
-        effects: kind === "none" ? [] : [{ id: freshId(kind), kind, on: true, settings: {} }], level: made.level,
-        muted: false, pan: 0, span: 1, front: made.front, height: 0, spread: 0, rotation: 0,
+        effects: kind === "none" ? [] : [{ id: freshId(kind), kind, on: true, settings: {} }], muted: false,
+        ...defaultsOf("layer"), level: made.level, front: made.front,
       },
     }),
   ); // prettier-ignore
