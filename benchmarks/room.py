@@ -87,7 +87,7 @@ def main() -> None:
     sent = [replace(s, sends={"hall": MixSend(-6.0)}) for s in still[:16]]
     made = mix(sent, returns=(MixReturn("hall", chain),))
     start = time.perf_counter()
-    render_audio(made, 0, SECONDS * RATE, keep=False)
+    render_audio(made, 0, SECONDS * RATE)
     told("16 sources in a room of 2 s, all channels", SECONDS / (time.perf_counter() - start), "x real time")
 
 

@@ -36,6 +36,16 @@ prepare_python() {
   done
 }
 
+# The core's inner loops, compiled once and kept beside the code.
+prepare_kernels() {
+  local sources
+  sources="$(stamp_of needle/dsp/kernels/*.py requirements.txt)"
+  done_before kernels "$sources" && return
+  step "The core's inner loops"
+  .venv/bin/python -m needle.dsp.kernels
+  mark_done kernels "$sources"
+}
+
 node_will_do() {
   command -v node >/dev/null && command -v npm >/dev/null &&
     node -e 'const [a, b] = process.versions.node.split("."); process.exit(a > 20 || (a == 20 && b >= 19) ? 0 : 1)'

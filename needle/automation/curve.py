@@ -4,14 +4,16 @@ A point's shape acts until the next point. Before the first and after the last p
 Where the value jumps (two points at one time, or the end of a *hold*), it ramps over ``RAMP_SECONDS``.
 """
 
-from collections.abc import Callable, Iterable
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
-from typing import Any
+from functools import cached_property, partial
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from needle.dsp.kernels.lane_values import lane_values, shape_progress
 from needle.errors import NeedleError
 
 RAMP_SECONDS = 0.005
@@ -23,35 +25,11 @@ SAME_VALUE = 1e-9
 MAX_TIME = 24 * 3600.0
 """No point stands later than this (s)."""
 
-_CURVE_STEEPNESS = 6.0
-
 Values = NDArray[np.float64]
-
-
-def _hold(x: Values, _tension: Values) -> Values:
-    return np.zeros_like(x)
-
-
-def _straight(x: Values, _tension: Values) -> Values:
-    return x
-
-
-def _ease(x: Values, _tension: Values) -> Values:
-    return x * x * (3.0 - 2.0 * x)
-
-
-def _curve(x: Values, tension: Values) -> Values:
-    k = tension * _CURVE_STEEPNESS
-    flat = np.abs(k) < 1e-6
-    steep = np.where(flat, 1.0, k)
-    return np.where(flat, x, np.expm1(steep * x) / np.expm1(steep))
-
+Indices = NDArray[np.int64]
 
 SHAPES: dict[str, Callable[[Values, Values], Values]] = {
-    "hold": _hold,
-    "straight": _straight,
-    "ease": _ease,
-    "curve": _curve,
+    name: partial(shape_progress, number) for number, name in enumerate(("hold", "straight", "ease", "curve"))
 }
 """Shapes by name: progress 0…1 from the share x of the way, and the point's tension (-1…1).
 
@@ -108,9 +86,9 @@ class Lane:
     @cached_property
     def _arrays(self) -> tuple[Values, Values, Values, NDArray[np.int64]]:
         return (
-            np.array([p.t for p in self.points]),
-            np.array([p.value for p in self.points]),
-            np.array([p.tension for p in self.points]),
+            np.array([p.t for p in self.points], dtype=np.float64),
+            np.array([p.value for p in self.points], dtype=np.float64),
+            np.array([p.tension for p in self.points], dtype=np.float64),
             np.array([_SHAPE_LIST.index(p.shape) for p in self.points], dtype=np.int64),
         )
 
@@ -132,7 +110,7 @@ class Lane:
                 times.append(first.t)
                 lefts.append(left)
             i += 1
-        return np.array(times), np.array(lefts)
+        return np.array(times, dtype=np.float64), np.array(lefts, dtype=np.float64)
 
     @property
     def jumps(self) -> Values:
@@ -147,54 +125,18 @@ class Lane:
         if not self.points:
             raise NeedleError("A lane without points has no value of its own.")
         t = np.asarray(times, dtype=np.float64)
-        at, value, tension, shape = self._arrays
-        if len(self.points) == 1:
-            return np.full(t.shape, value[0])
-        here = np.searchsorted(at, t, side="right") - 1
-        i = np.minimum(np.maximum(here, 0), len(at) - 2)
-        start, low = at[i], value[i]
-        span = at[i + 1] - start
-        x = np.minimum(np.maximum((t - start) / np.maximum(span, 1e-12), 0.0), 1.0)
-        result = low + (value[i + 1] - low) * self._progress(x, i, tension, shape)
-        return self._ramped(t, np.where(here >= len(at) - 1, value[-1], result))
+        return self._alone.evaluate(np.zeros(t.size, dtype=np.int64), t.ravel()).reshape(t.shape)
 
     @cached_property
-    def _parts(self) -> tuple[Values, Values] | None:
-        """Where the used part of every point's shape begins and ends; None if all are whole."""
-        parts = np.array([(p.begins, p.ends) if p.shape == "ease" else (0.0, 1.0) for p in self.points]).T
-        return None if (parts[0] == 0.0).all() and (parts[1] == 1.0).all() else (parts[0], parts[1])
+    def _alone(self) -> "LaneTable":
+        return LaneTable((self,))
 
-    def _progress(self, x: Values, i: NDArray[np.int64], tension: Values, shape: NDArray[np.int64]) -> Values:
-        if self._parts is None:
-            return self._whole_progress(x, i, tension, shape)
-        begins, ends = (edge[i] for edge in self._parts)
-        low, here, high = (
-            self._whole_progress(share, i, tension, shape) for share in (begins, begins + (ends - begins) * x, ends)
-        )
-        cut = ends - begins < 1.0
-        span = np.where(cut & (high - low > 1e-12), high - low, 1.0)
-        return np.where(cut, np.where(high - low > 1e-12, (here - low) / span, x), here)
-
-    @staticmethod
-    def _whole_progress(x: Values, i: NDArray[np.int64], tension: Values, shape: NDArray[np.int64]) -> Values:
-        kinds = shape[i]
-        lowest, highest = (kinds.min(), kinds.max()) if kinds.size else (0, 0)
-        if lowest == highest:
-            return SHAPES[_SHAPE_LIST[lowest]](x, tension[i])
-        progress = np.empty_like(x)
-        for kind in range(lowest, highest + 1):
-            chosen = kinds == kind
-            progress[chosen] = SHAPES[_SHAPE_LIST[kind]](x[chosen], tension[i][chosen])
-        return progress
-
-    def _ramped(self, t: Values, result: Values) -> Values:
-        jump_at, left = self._jumps
-        if not jump_at.size:
-            return result
-        latest = np.searchsorted(jump_at, t, side="right") - 1
-        k = np.maximum(latest, 0)
-        x = (t - jump_at[k]) / RAMP_SECONDS
-        return np.where((latest >= 0) & (x < 1.0), left[k] + (result - left[k]) * x, result)
+    @cached_property
+    def flat(self) -> "FlatLane":
+        """Its points and jumps as arrays."""
+        parts = [(p.begins, p.ends) if p.shape == "ease" else (0.0, 1.0) for p in self.points]
+        begins, ends = np.ascontiguousarray(np.array(parts, dtype=np.float64).T)
+        return FlatLane(*self._arrays, begins, ends, *self._jumps)
 
     @cached_property
     def corners(self) -> Values:
@@ -212,17 +154,21 @@ class Lane:
         return " ".join(self._texts[first:last])
 
     @cached_property
+    def _times(self) -> list[float]:
+        return [p.t for p in self.points]
+
+    @cached_property
     def _texts(self) -> list[str]:
         return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r} {p.begins!r} {p.ends!r}" for p in self.points]
 
     def _deciding(self, start: float, end: float) -> tuple[int, int]:
         if not self.points:
             return 0, 0
-        at = self._arrays[0]
-        first = max(int(np.searchsorted(at, start - RAMP_SECONDS, side="left")) - 1, 0)
+        at = self._times
+        first = max(bisect_left(at, start - RAMP_SECONDS) - 1, 0)
         while first > 0 and at[first] - at[first - 1] < RAMP_SECONDS:
             first -= 1
-        nearest = int(np.searchsorted(at, end, side="left"))
+        nearest = bisect_left(at, end)
         last = nearest + 1
         while 0 < last < len(at) and at[last] == at[last - 1]:
             last += 1
@@ -249,6 +195,39 @@ class Lane:
     def shifted(self, by: float, low: float, high: float) -> "Lane":
         """The lane with ``by`` added to every point, none beyond ``low`` and ``high``."""
         return Lane(tuple(replace(p, value=min(max(p.value + by, low), high)) for p in self.points))
+
+
+class FlatLane(NamedTuple):
+    """A lane as arrays: of its points (time s, value, tension, shape, part of the shape) and of its jumps."""
+
+    at: Values
+    value: Values
+    tension: Values
+    shape: Indices
+    shape_start: Values
+    shape_end: Values
+    jump_at: Values
+    jump_left: Values
+
+
+class LaneTable:
+    """Many lanes, none without points, whose values are told together."""
+
+    def __init__(self, lanes: Sequence[Lane]) -> None:
+        flat = [lane.flat for lane in lanes]
+        columns = [np.concatenate(column) for column in zip(*flat, strict=True)] if flat else [np.zeros(0)] * 8
+        at, value, tension, shape, shape_start, shape_end, jump_at, jump_left = columns
+        starts, jump_starts = (
+            np.cumsum([0, *(len(getattr(lane, name)) for lane in flat)], dtype=np.int64) for name in ("at", "jump_at")
+        )
+        self._points = starts, at, value, shape.astype(np.int64), tension, shape_start, shape_end
+        self._jumps = jump_starts, jump_at, jump_left
+
+    def evaluate(self, lanes: Indices, times: Values) -> Values:
+        """The value of lane ``lanes[n]`` (its place in the table) at ``times[n]`` (s): float64 (n,)."""
+        out = np.empty(len(times))
+        lane_values(*self._points, *self._jumps, RAMP_SECONDS, lanes, np.ascontiguousarray(times), out)
+        return out
 
 
 _WHOLE = {"begins": 0.0, "ends": 1.0}

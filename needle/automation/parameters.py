@@ -3,6 +3,8 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, make_dataclass
+from functools import cache
+from types import MappingProxyType
 
 from needle.errors import NeedleError
 from needle.units import OFF_DB
@@ -118,10 +120,12 @@ def parameters_of(kind: str) -> tuple[str, ...]:
     return tuple(name for name, parameter in PARAMETERS.items() if kind in parameter.defaults)
 
 
-def defaults_of(kind: str) -> dict[str, float]:
+@cache
+def defaults_of(kind: str) -> Mapping[str, float]:
     """The parameters that a kind of thing has itself, and their values at first."""
     parameters = (parameter for parameter in PARAMETERS.values() if kind in parameter.defaults)
-    return {parameter.name: parameter.defaults[kind] for parameter in parameters if not parameter.pulse_value}
+    values = {parameter.name: parameter.defaults[kind] for parameter in parameters if not parameter.pulse_value}
+    return MappingProxyType(values)
 
 
 def values_class(kind: str) -> type:

@@ -14,12 +14,15 @@ from needle.metering.lean import LEAN_LIMIT_DB, lean_db
 from needle.metering.overview import finite
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix
+from needle.render.cache import RenderCache
 from needle.render.engine import render_audio
 
 Values = NDArray[np.float64]
 Audio = NDArray[np.float32]
 
 SOURCE, RETURN = "source", "return"
+_CACHE_BYTES = 256 << 20
+
 HOPS_AT_ONCE = 200
 """Tenths of a second that are heard in one go."""
 
@@ -100,11 +103,15 @@ def parts_of(mix: Mix) -> list[Part]:
     return sources + [Part(one.id, RETURN) for one in mix.returns if EVERYTHING.sent(mix, one)]
 
 
-def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
-    """The shares of some parts from one tenth of a second of the piece up to another."""
+def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: RenderCache | None = None) -> Shares:
+    """The shares of some parts from one tenth of a second of the piece up to another.
+
+    ``cache`` keeps what comes of returns for other stretches.
+    """
     hop, past = FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
     start, stop, count = first * hop - past, last * hop, last - first
-    heard = render_audio(mix, start, stop)
+    cache = cache if cache is not None else RenderCache(_CACHE_BYTES)
+    heard = render_audio(mix, start, stop, cache=cache)
 
     def in_hops(audio: Audio) -> Values:
         return KWeighting(mix.rate, mix.outputs)(audio)[:, past:].reshape(mix.outputs, count, hop)
@@ -116,9 +123,9 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
     own, cross = [], []
     for part in parts:
         if part.kind == SOURCE and _bent(mix, part.id):
-            alone = heard - render_audio(_lacking(mix, part.id), start, stop, keep=False)
+            alone = heard - render_audio(_lacking(mix, part.id), start, stop, cache=cache)
         else:
-            alone = render_audio(mix, start, stop, Listening(solo=frozenset({part.id})), keep=False)
+            alone = render_audio(mix, start, stop, Listening(solo=frozenset({part.id})), cache=cache)
         weighted = in_hops(alone)
         own.append(means(weighted, weighted))
         cross.append(means(weighted, whole))
@@ -128,9 +135,9 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
 
 def shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     """The shares of all that sounds, from one tenth of a second of the piece up to another (not included)."""
-    parts, found = parts_of(mix), []
+    parts, found, cache = parts_of(mix), [], RenderCache(_CACHE_BYTES)
     for low, high, done in stretches(first, last, HOPS_AT_ONCE):
-        found.append(gathered(mix, parts, low, high))
+        found.append(gathered(mix, parts, low, high, cache=cache))
         yield done
     return Shares.joined(found)
 

@@ -23,6 +23,7 @@ from needle.metering.frames import FRAMES_PER_HOP, hop_frames, warm_up_frames
 from needle.metering.lean import HOP_SECONDS, LONG_HOPS, centred_mean, lean_db
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixSource
+from needle.render.cache import RenderCache
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.source_gains import doubler_gains, placement, two_sided, values_at
 from needle.units import db_to_gain
@@ -36,6 +37,7 @@ MOST_PLACE = 0.25
 _HOPS = 5
 """Tenths of a second that are taken together."""
 
+_CACHE_BYTES = 256 << 20
 _BLOCKS_AT_ONCE = 16
 _ROUNDING = 0.05
 _SLACK_COSTS = np.array([100.0, 300.0])
@@ -205,9 +207,10 @@ def model_of(mix: Mix, givers: Sequence[Adjustable], hops: int) -> Steps[Model]:
     width = mix.outputs + sum(source.channels for source in sources)
     weighting = KWeighting(mix.rate, width)
     covariances = np.zeros((blocks, width, width))
+    cache = RenderCache(_CACHE_BYTES)
     for low, high, done in stretches(0, blocks, _BLOCKS_AT_ONCE):
         start = low * size - (past if low == 0 else 0)
-        heard = [render_audio(mix, start, high * size)]
+        heard = [render_audio(mix, start, high * size, cache=cache)]
         for source in sources:
             silent = np.zeros((source.channels, high * size - start), np.float32)
             heard.append(silent if source.muted else _brought(mix, by_id[source.id], start, high * size))
@@ -241,6 +244,4 @@ def _brought(mix: Mix, source: MixSource, start: int, stop: int) -> NDArray[np.f
     """What a source brings before its place, or both sides of it where its place is made up."""
     if not _made_up(source):
         return render_before_placement(mix, source.id, start, stop)
-    return render_audio(
-        replace(_folded(mix), returns=()), start, stop, Listening(solo=frozenset({source.id})), keep=False
-    )
+    return render_audio(replace(_folded(mix), returns=()), start, stop, Listening(solo=frozenset({source.id})))

@@ -1,62 +1,92 @@
 """Convolution in blocks that are fixed to the session's first frame, so that any division gives the same samples.
 
-Uniformly partitioned overlap-save: Kulp 1988, "Digital equalization using Fourier transform techniques".
+Partitioned overlap-save: Kulp 1988, "Digital equalization using Fourier transform techniques". Who convolves block
+after block keeps the spectra of what goes in: of each block they are worked out once, however long the response is.
 """
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, rfft
 
+from needle.dsp.kernels.mixing import add_product
+
 Audio = NDArray[np.float32]
 Spectra = NDArray[np.complex64]
 
-_BLOCKS = ((8192, 2048), (65536, 8192))
-_LONGEST_BLOCK = 32768
+Term = tuple[int, int, int]
+"""An output, an input, and the response between them, each by its index."""
 
 
-def block_for(taps: int) -> int:
-    """The block (frames) in which a response of so many taps is convolved."""
-    return next((block for most, block in _BLOCKS if taps <= most), _LONGEST_BLOCK)
+def partition_count(taps: int, block: int) -> int:
+    """How many blocks a response of so many taps is cut into, the last filled with silence."""
+    return -(-taps // block)
 
 
-def past_of(taps: int) -> int:
-    """How many frames before a stretch ``convolved`` reads."""
-    block = block_for(taps)
-    return (-(-taps // block) + 1) * block
+def partitioned(responses: Audio, block: int) -> Spectra:
+    """Cut responses into blocks and transform them for ``convolved_blocks``.
+
+    Parameters
+    ----------
+    responses : float32, shape (responses, taps)
+    block : int
+        Frames in a block.
+
+    Returns
+    -------
+    complex64, shape (responses, parts, block + 1)
+    """
+    count, taps = responses.shape
+    parts = partition_count(taps, block)
+    padded = np.zeros((count, parts * block), dtype=np.float32)
+    padded[:, :taps] = responses
+    return rfft(padded.reshape(count, parts, block), 2 * block, axis=-1).astype(np.complex64)
 
 
-def partitioned(responses: Audio) -> Spectra:
-    """Responses (outputs, inputs, taps) made ready for ``convolved``: (parts, outputs, inputs, bins)."""
-    taps = responses.shape[-1]
-    block = block_for(taps)
-    parts = -(-taps // block)
-    padded = np.zeros((*responses.shape[:2], parts * block), dtype=np.float32)
-    padded[..., :taps] = responses
-    pieces = padded.reshape(*responses.shape[:2], parts, block)
-    return rfft(pieces, 2 * block, axis=-1).transpose(2, 0, 1, 3).astype(np.complex64)
+def block_spectra(audio: Audio, block: int) -> Spectra:
+    """Transform every block together with the one before it.
+
+    Parameters
+    ----------
+    audio : float32, shape (inputs, (blocks + 1) × block)
+
+    Returns
+    -------
+    complex64, shape (blocks, inputs, block + 1)
+    """
+    blocks = audio.reshape(len(audio), -1, block).swapaxes(0, 1)
+    return rfft(np.concatenate([blocks[:-1], blocks[1:]], axis=2), axis=-1)
 
 
-def convolved(audio: Audio, begins: int, parts: Spectra, taps: int) -> Audio:
-    """``audio`` (inputs, frames) from frame ``begins`` on, through responses: (outputs, frames - past)."""
-    block, past = block_for(taps), past_of(taps)
-    first, stop = begins + past, begins + audio.shape[1]
-    low, high = first // block, -(-stop // block)
-    count = len(parts)
-    # Every block is read together with the one before it.
-    padded = np.zeros((audio.shape[0], (high - low + count + 1) * block), dtype=np.float32)
-    at = begins - (low - count - 1) * block
-    skip = max(-at, 0)
-    padded[:, at + skip : at + audio.shape[1]] = audio[:, skip:]
-    blocks = padded.reshape(audio.shape[0], -1, block)
-    pairs = np.concatenate([blocks[:, :-1], blocks[:, 1:]], axis=2)
-    spectra = rfft(pairs, axis=-1)
-    total = np.zeros((parts.shape[1], high - low, block + 1), dtype=np.complex64)
-    for part in range(count):
-        here = spectra[:, count - part : count - part + high - low]
-        for output in range(parts.shape[1]):
-            for source in range(audio.shape[0]):
-                if parts[part, output, source].any():
-                    total[output] += here[source] * parts[part, output, source]
-    out = irfft(total, 2 * block, axis=-1)[:, :, block:].reshape(parts.shape[1], -1)
-    offset = first - low * block
-    return np.ascontiguousarray(out[:, offset : offset + stop - first], dtype=np.float32)
+def convolved_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence[Term], outputs: int) -> Audio:
+    """Convolve blocks with responses that are as many blocks long as ``parts``.
+
+    Parameters
+    ----------
+    spectra : complex64, blocks + parts - 1 of shape (inputs, block + 1)
+        Of the blocks that come out and of those before them that still sound (``block_spectra``).
+    parts : complex64, shape (responses, parts, block + 1)
+        ``partitioned`` responses.
+    terms
+        Which input reaches which output, through which response.
+
+    Returns
+    -------
+    float32, shape (outputs, blocks × block)
+
+    References
+    ----------
+    B. D. Kulp, "Digital equalization using Fourier transform techniques", AES Convention 85, 1988.
+    """
+    count = parts.shape[1]
+    blocks, block = len(spectra) - count + 1, spectra[0].shape[1] - 1
+    out = np.zeros((outputs, blocks, block), np.float32)
+    for output in sorted({output for output, _, _ in terms}):
+        total = np.zeros((blocks, block + 1), dtype=np.complex64)
+        for _, source, response in (term for term in terms if term[0] == output):
+            for part in range(count):
+                for number in range(blocks):
+                    add_product(spectra[count - 1 - part + number][source], parts[response, part], total[number])
+        out[output] = irfft(total, 2 * block, axis=-1)[:, block:]
+    return out.reshape(outputs, -1)

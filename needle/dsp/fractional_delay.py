@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.special import i0
 
-from needle.dsp.kernels import Compiled
+from needle.dsp.kernels.varying_delay import TAPS, read_delayed
 from needle.errors import NeedleError
 
 Audio = NDArray[np.float32]
 Numbers = NDArray[np.float64]
 
-REACH = 32
+REACH = TAPS // 2
 """Samples before and after a moment that the interpolator reads."""
 
 _BETA = 9.0
@@ -79,7 +79,7 @@ def delayed(audio: Audio, begins: int, delays: Numbers, first: int) -> Audio:
     reached = first - int(np.ceil(delays.max())) - REACH - 1
     piece = _piece(audio, reached - begins, first + len(delays) - int(np.floor(delays.min())) + REACH - begins)
     out = np.empty(len(delays), np.float32)
-    _read(np.ascontiguousarray(piece), delays, first - reached, _table(), out)
+    read_delayed(np.ascontiguousarray(piece), delays, first - reached, _table(), out)
     return out
 
 
@@ -102,25 +102,9 @@ _STEPS = 1024
 
 @cache
 def _table() -> Audio:
-    """The interpolator at every step, in the order of time: float32 (_STEPS + 1, 2 × REACH)."""
-    return np.ascontiguousarray(taps(np.linspace(0.0, 1.0, _STEPS + 1))[:, ::-1])
-
-
-@Compiled
-def _read(audio: Audio, delays: Numbers, first: int, table: Audio, out: Audio) -> None:
-    """Samples of ``audio`` from index ``first`` on, each as much later as it says."""
-    steps, width = table.shape[0] - 1, table.shape[1]
-    for n in range(out.shape[0]):
-        whole = int(np.floor(delays[n]))
-        position = (delays[n] - whole) * steps
-        step = min(int(position), steps - 1)
-        share = np.float32(position - step)
-        oldest = first + n - whole - width // 2
-        lower, upper = np.float32(0.0), np.float32(0.0)
-        for k in range(width):
-            lower += table[step, k] * audio[oldest + k]
-            upper += table[step + 1, k] * audio[oldest + k]
-        out[n] = lower + (upper - lower) * share
+    """The interpolator at every step, in the order of time, and its rise to the next: float32 (_STEPS, 2, TAPS)."""
+    rows = taps(np.linspace(0.0, 1.0, _STEPS + 1))[:, ::-1]
+    return np.ascontiguousarray(np.stack([rows[:-1], np.diff(rows, axis=0)], axis=1))
 
 
 def _piece(audio: Audio, low: int, high: int) -> Audio:

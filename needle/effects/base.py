@@ -66,10 +66,10 @@ Tail = Callable[[Settings, Around], int]
 class Effect:
     """A kind of effect: one that never changes is told by its ``response``, any other by ``process``.
 
-    ``response(settings, around)``: (2 outputs, 2 inputs, taps). ``reach(settings, around)``: frames before and
-    after a stretch that ``process`` reads. ``process(audio, begins, settings, around)``: from ``audio`` (2, frames),
-    whose first frame is ``begins`` of the session, all frames but those it reaches before the first and after the
-    last.
+    ``response(settings, around)``: (2 outputs, 2 inputs, taps), and ``taps(settings, around)`` how many.
+    ``reach(settings, around)``: frames before and after a stretch that ``process`` reads. ``process(audio, begins,
+    settings, around)``: from ``audio`` (2, frames), whose first frame is ``begins`` of the session, all frames but
+    those it reaches before the first and after the last.
     ``tail(settings, around)``: frames for which it is still heard after its input has ended. ``linear``: what
     comes of several sources together is the sum of what comes of each.
     """
@@ -79,6 +79,7 @@ class Effect:
     sentence: str
     settings: tuple[Setting, ...]
     response: Response | None = None
+    taps: Tail = lambda _settings, _around: 0
     reach: Reach = lambda _settings, _around: (0, 0)
     process: Process = lambda audio, _begins, _settings, _around: audio
     tail: Tail = lambda _settings, _around: 0

@@ -2,17 +2,14 @@
 
 import itertools
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from threading import Lock
 from typing import Any
 
 import numpy as np
-from cachetools import LRUCache
 from scipy.signal import fftconvolve
 
-from needle.dsp.convolution import convolved, partitioned, past_of
 from needle.effects.base import Around, Audio, Effect
 from needle.effects.chorus import CHORUS
 from needle.effects.drive import DRIVE
@@ -61,21 +58,48 @@ def checked_effects(stored: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]
 
 
 @dataclass(frozen=True)
-class _Stage:
-    """What runs in one go: a process of its own, or a response that several effects in a row make together."""
+class Step:
+    """What runs in one go: one effect with a process of its own, or several in a row that are responses.
 
-    effect: Effect | None
-    settings: Mapping[str, Any]
-    parts: Any = None
-    taps: int = 0
+    ``links`` are the effects with their settings; ``key`` says all that its sound depends on but the session.
+    """
+
+    links: tuple[tuple[Effect, Mapping[str, Any]], ...]
+
+    @property
+    def responds(self) -> bool:
+        """Whether it is a response to be convolved with."""
+        return self.links[0][0].response is not None
+
+    @cached_property
+    def key(self) -> str:
+        return json.dumps([[effect.name, dict(settings)] for effect, settings in self.links], sort_keys=True)
+
+    def taps(self, around: Around) -> int:
+        """The length of its response (frames)."""
+        return 1 + sum(effect.taps(settings, around) - 1 for effect, settings in self.links)
+
+    def response(self, around: Around) -> Audio:
+        """Its response, float32 (2 outputs, 2 inputs, taps)."""
+        whole: Audio | None = None
+        for effect, settings in self.links:
+            assert effect.response is not None
+            one = effect.response(settings, around)
+            whole = one if whole is None else _joined(whole, one)
+        assert whole is not None
+        return whole
 
     def reach(self, around: Around) -> tuple[int, int]:
-        return (past_of(self.taps), 0) if self.effect is None else self.effect.reach(self.settings, around)
+        """Frames before and after a stretch that it reads."""
+        if self.responds:
+            return self.taps(around) - 1, 0
+        effect, settings = self.links[0]
+        return effect.reach(settings, around)
 
     def process(self, audio: Audio, begins: int, around: Around) -> Audio:
-        if self.effect is None:
-            return convolved(audio, begins, self.parts, self.taps)
-        return self.effect.process(audio, begins, self.settings, around)
+        """``audio`` (2, frames) from frame ``begins`` on through its effect; the reach is used up."""
+        effect, settings = self.links[0]
+        return effect.process(audio, begins, settings, around)
 
 
 @dataclass(frozen=True)
@@ -106,13 +130,13 @@ class Chain:
     def diffuse_reach(self, around: Around) -> tuple[int, int]:
         """The same as ``reach`` where the last room has diffuse responses."""
         before, settings, after = self.split_at_room()
-        room = past_of(response_taps(settings, around.rate)), 0
+        room = response_taps(settings, around.rate) - 1, 0
         past, ahead = zip(before.reach(around), room, after.reach(around), strict=True)
         return sum(past), sum(ahead)
 
     def reach(self, around: Around) -> tuple[int, int]:
         """Frames before and after a stretch that the whole chain reads."""
-        reaches = [stage.reach(around) for stage in self._stages(around)]
+        reaches = [step.reach(around) for step in self.steps]
         return sum(past for past, _ in reaches), sum(ahead for _, ahead in reaches)
 
     def tail(self, around: Around) -> int:
@@ -124,43 +148,19 @@ class Chain:
         """Whether several sources together come out as the sum of each by itself."""
         return all(effect.linear for effect, _ in self.links)
 
-    def process(self, audio: Audio, begins: int, around: Around) -> Audio:
-        """``audio`` (2, frames) from frame ``begins`` on through every effect; ``reach`` frames are used up."""
-        for stage in self._stages(around):
-            past, _ = stage.reach(around)
-            audio = stage.process(audio, begins, around)
-            begins += past
-        return audio
-
     @cached_property
     def key(self) -> str:
         """What its sound depends on, as text."""
         return json.dumps([[effect.name, dict(settings)] for effect, settings in self.links], sort_keys=True)
 
-    def _stages(self, around: Around) -> tuple[_Stage, ...]:
-        key = (self.key, around)
-        with _lock:
-            found = _made.get(key)
-        if found is None:
-            found = tuple(self._make_stages(around))
-            with _lock:
-                _made[key] = found
-        return found
-
-    def _make_stages(self, around: Around) -> Iterator[_Stage]:
-        for steady, group in itertools.groupby(self.links, key=lambda link: link[0].response is not None):
-            if not steady:
-                yield from (_Stage(effect, settings) for effect, settings in group)
-                continue
-            whole = None
-            for effect, settings in group:
-                one = effect.response(settings, around)
-                whole = one if whole is None else _joined(whole, one)
-            yield _Stage(None, {}, partitioned(whole), whole.shape[-1])
-
-
-_lock = Lock()
-_made: LRUCache[tuple[str, Around], tuple[_Stage, ...]] = LRUCache(64)
+    @cached_property
+    def steps(self) -> tuple[Step, ...]:
+        """Its effects in as few steps as they take."""
+        steps: list[Step] = []
+        for responds, group in itertools.groupby(self.links, key=lambda link: link[0].response is not None):
+            links = tuple(group)
+            steps += [Step(links)] if responds else [Step((link,)) for link in links]
+        return tuple(steps)
 
 
 def _joined(first: Audio, then: Audio) -> Audio:

@@ -75,12 +75,23 @@ def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> A
 
 
 def _repeated(audio: Audio, past: int, count: int, apart: int, feedback: float, sides: str) -> Audio:
-    out = np.zeros((2, count), dtype=np.float32)
-    for repeat in range(1, _repeats(feedback) + 1):
-        low = past - repeat * apart
-        piece = audio[::-1] if sides == "alternate" and repeat % 2 == 0 else audio
-        out += np.float32(feedback ** (repeat - 1)) * piece[:, low : low + count]
-    return out
+    """So many repeats, each of the one before: what is ``apart`` earlier, and of its repeats all but the last."""
+    begin = past - _repeats(feedback) * apart
+    sound = audio[:, begin : past + count]
+    crossing = sides == "alternate"
+    most = _repeats(feedback)
+    last = np.float32(feedback**most)
+    out = np.zeros_like(sound)
+    for low in range(apart, sound.shape[1], apart):
+        high = min(low + apart, sound.shape[1])
+        before = out[:, low - apart : high - apart]
+        out[:, low:high] = sound[:, low - apart : high - apart]
+        out[:, low:high] += np.float32(feedback) * (before[::-1] if crossing else before)
+        oldest = low - (most + 1) * apart
+        if oldest >= 0:
+            ended = sound[:, oldest : oldest + high - low]
+            out[:, low:high] -= last * (ended[::-1] if crossing and most % 2 else ended)
+    return out[:, past - begin :]
 
 
 ECHO = Effect(

@@ -39,7 +39,10 @@ def _filter(name: str, kind: str, sentence: str, default: float) -> Effect:
     def response(settings: Settings, around: Around) -> NDArray[np.float32]:
         return _response(kind, settings["frequency"], around.rate)
 
-    return Effect(name, name, sentence, (setting,), response=response)
+    def taps(settings: Settings, around: Around) -> int:
+        return _taps(settings["frequency"], around.rate)
+
+    return Effect(name, name, sentence, (setting,), response=response, taps=taps)
 
 
 HIGH_PASS = _filter("high-pass", "highpass", "Lets through what is above a frequency, 12 dB an octave.", 180.0)

@@ -5,7 +5,6 @@ reflections. What comes in on one side is answered on that side first and crosse
 """
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +25,6 @@ _SINGULAR_BELOW = 1e-4
 """The least eigenvalue of a covariance that can be inverted, over the mean of all."""
 
 
-@lru_cache(maxsize=32)
 def response(
     rate: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> NDArray[np.float32]:
@@ -39,7 +37,6 @@ def response(
     return _responses(rate, length, pre_delay, damping, size, crossing)[0]
 
 
-@lru_cache(maxsize=32)
 def early_response(
     rate: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> NDArray[np.float32]:
@@ -78,7 +75,6 @@ def _envelope(t: NDArray[np.float64], size: float, near: bool) -> NDArray[np.flo
     return build_up * np.clip((taps - np.arange(taps)) / (0.1 * taps), 0.0, 1.0)
 
 
-@lru_cache(maxsize=16)
 def diffuse_responses(
     rate: int, count: int, length: float, pre_delay: float, damping: float, size: float, crossing: float
 ) -> NDArray[np.float32]:
@@ -204,6 +200,7 @@ ROOM = Effect(
     "A space that answers on the side it is called from, and spreads.",
     _SETTINGS,
     response=_response,
+    taps=lambda settings, around: response_taps(settings, around.rate),
     tail=_tail,
 )
 

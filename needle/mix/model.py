@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.automation.curve import Lane
+from needle.automation.curve import Lane, Values
 from needle.automation.parameters import defaults_of, values_class
 from needle.autopan.pulse import Pulsing
 from needle.dealing.deal import Deal
@@ -45,8 +45,19 @@ SEND_PLACES = ("same", "opposite", "own")
 """Where a source stands in a return: as it stands itself, mirrored, or at the send's own pan."""
 
 
+class Automated:
+    """What has parameters as attributes, some of them with a lane in ``lanes``."""
+
+    lanes: Mapping[str, Lane]
+
+    def value(self, name: str, times: Values) -> Values:
+        """A number at each time (s), by its lane; of length 1 where it has none."""
+        lane = self.lanes.get(name)
+        return lane.evaluate(times) if lane else np.array([getattr(self, name)])
+
+
 @dataclass(frozen=True)
-class MixSend(values_class("send")):
+class MixSend(Automated, values_class("send")):
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
     ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
@@ -63,14 +74,18 @@ class MixSend(values_class("send")):
         if self.place not in SEND_PLACES:
             raise NeedleError(f"A send has no place “{self.place}”. Choose {', '.join(SEND_PLACES)}.")
 
+    @cached_property
+    def _values_text(self) -> str:
+        return _values_text(self, "send")
+
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
         moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
-        return f"{self.before} {self.place} {_values_text(self, 'send')} {moves}"
+        return f"{self.before} {self.place} {self._values_text} {moves}"
 
 
 @dataclass(frozen=True)
-class MixLayer(values_class("layer")):
+class MixLayer(Automated, values_class("layer")):
     """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
 
     ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
@@ -106,7 +121,7 @@ LAYER_INPUTS = ("source", "before")
 
 
 @dataclass(frozen=True)
-class MixSource(values_class("source")):
+class MixSource(Automated, values_class("source")):
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
     An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
@@ -292,7 +307,7 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
 
 
 @dataclass(frozen=True)
-class MixReturn(values_class("return")):
+class MixReturn(Automated, values_class("return")):
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
     ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
     is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).
@@ -307,7 +322,7 @@ class MixReturn(values_class("return")):
     pulse: Pulsing | None = None
     room_rotation: float = 0.0
 
-    @property
+    @cached_property
     def values_text(self) -> str:
         """Every value that is not automated, as text."""
         return f"{_values_text(self, 'return')} {self.room_rotation}"

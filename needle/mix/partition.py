@@ -20,6 +20,11 @@ class Part:
     mix: Mix
     listening: Listening = EVERYTHING
 
+    @property
+    def key(self) -> str:
+        """What tells it from all others: its kind and id."""
+        return f"{self.kind} {self.id}"
+
 
 def parts_of(mix: Mix, by: str = "sources", groups: dict[str, str] | None = None) -> list[Part]:
     """The parts of a mix in its order; what does not sound is left out. They add up to the mix.

@@ -8,10 +8,13 @@ from numpy.typing import NDArray
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix
 from needle.mix.monitors import MONITORS, PAST, to_ears
-from needle.render.engine import render_audio
+from needle.render.cache import RenderCache
+from needle.render.compile import MIX, compile_mix
+from needle.render.engine import run
 from needle.render.segments import segment_frames
 
 _SEGMENTS_AT_ONCE = 32
+_CACHE_BYTES = 128 << 20
 
 
 def deliver(
@@ -23,12 +26,14 @@ def deliver(
 
     Memory does not grow with the length; who asks may stop between any two.
     """
+    cache = RenderCache(_CACHE_BYTES)
+    plan = compile_mix(mix, listening, cache=cache)
     step = _SEGMENTS_AT_ONCE * segment_frames(mix.rate)
     for low in range(start, stop, step):
         high = min(low + step, stop)
         done = (high - start) / (stop - start)
         if at_ears and (mix.room.surround or listening.monitor not in MONITORS):
-            heard = render_audio(mix, low - PAST, high, listening)
+            heard = run(plan, low - PAST, high, cache=cache)[MIX]
             yield done, to_ears(mix.room, listening.monitor, mix.rate, heard, PAST)
         else:
-            yield done, render_audio(mix, low, high, listening)
+            yield done, run(plan, low, high, cache=cache)[MIX]

@@ -12,14 +12,16 @@ from numpy.typing import NDArray
 
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixSource
-from needle.render.cache import digest
-from needle.render.engine import render_audio
+from needle.render.cache import RenderCache, digest
+from needle.render.compile import MIX, compile_mix
+from needle.render.engine import run
 from needle.render.fingerprints import layer_text, source_text
 from needle.render.source_gains import LEVELS
 
 Audio = NDArray[np.float32]
 
 _AT_ONCE_SECONDS = 8
+_CACHE_BYTES = 128 << 20
 _LONGEST_TAIL_SECONDS = 30
 
 
@@ -52,9 +54,11 @@ def frozen_sound(mix: Mix, source_id: str) -> Iterator[tuple[float, Audio]]:
     source = bare(next(s for s in mix.sources if s.id == source_id))
     alone = replace(mix, sources=(source,), returns=())
     stop, step = last_frame(mix, source), _AT_ONCE_SECONDS * mix.rate
+    cache = RenderCache(_CACHE_BYTES)
+    plan = compile_mix(alone, Listening(), cache=cache)
     for low in range(0, stop, step):
         high = min(low + step, stop)
-        yield high / stop, render_audio(alone, low, high, Listening())
+        yield high / stop, run(plan, low, high, cache=cache)[MIX]
 
 
 def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio, str]]) -> Mix:

@@ -1,5 +1,6 @@
 """The low-frequency channel's filter: a fourth-order Linkwitz-Riley low-pass at 120 Hz."""
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -7,6 +8,7 @@ from numpy.typing import NDArray
 from scipy.signal import butter, oaconvolve, sosfilt
 
 from needle.mix.model import LFE_SECONDS
+from needle.render.plan import Run, Spans, StageOutput, widened
 
 Audio = NDArray[np.float32]
 
@@ -27,7 +29,24 @@ def taps(rate: int) -> Audio:
     return sosfilt(np.concatenate([sections, sections]), impulse).astype(np.float32)
 
 
-def low_passed(audio: Audio, rate: int) -> Audio:
-    """``audio`` (channels, past + frames) through the filter: (channels, frames)."""
-    past = past_frames(rate)
-    return oaconvolve(audio, taps(rate)[np.newaxis], axes=1)[:, past : audio.shape[1]]
+@dataclass(frozen=True)
+class LowPassStage:
+    """What is sent to the low-frequency channel, through its filter."""
+
+    source: StageOutput
+    rate: int
+    whole: bool = True
+
+    @property
+    def channels(self) -> int:
+        return self.source.channels
+
+    @property
+    def spans(self) -> Spans:
+        return widened(self.source.spans, 0, past_frames(self.rate))
+
+    def render(self, run: Run, start: int, stop: int) -> Audio:
+        past = past_frames(self.rate)
+        audio = run.output(self.source.index, start - past, stop)
+        passed = oaconvolve(audio, taps(self.rate)[np.newaxis], axes=1)[:, past : audio.shape[1]]
+        return np.ascontiguousarray(passed, dtype=np.float32)

@@ -13,8 +13,10 @@ from needle.metering.frames import FRAMES_PER_SECOND, Frames, measure_frames, wa
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix
 from needle.mix.monitors import MONITORS, Responses, to_ears
+from needle.render.cache import RenderCache
 from needle.render.click import click
-from needle.render.engine import render_audio
+from needle.render.compile import MIX, compile_mix
+from needle.render.engine import run
 from needle.render.fingerprints import dependency_key
 
 PER_SECOND = 2
@@ -51,17 +53,24 @@ def segment_key(mix: Mix, index: int, listening: Listening = EVERYTHING) -> str:
 
 
 def render_segments(
-    mix: Mix, first: int, last: int, listening: Listening = EVERYTHING, heads: Responses | None = None
+    mix: Mix,
+    first: int,
+    last: int,
+    listening: Listening = EVERYTHING,
+    heads: Responses | None = None,
+    *,
+    cache: RenderCache | None = None,
 ) -> Iterator[Segment]:
     """The segments from index ``first`` up to ``last`` (not included), rendered in runs.
 
     Meters measure what the way of listening makes of stereo; a room's measure its channels. ``heads`` gives measured
-    heads for headphones.
+    heads for headphones, ``cache`` keeps what comes of returns and layers.
     """
     length, past = segment_frames(mix.rate), warm_up_frames(mix.rate)
+    plan = compile_mix(mix, listening, cache=cache)
     for low in range(first, last, _BATCH):
         high = min(low + _BATCH, last)
-        audio = render_audio(mix, low * length - past, high * length, listening)
+        audio = run(plan, low * length - past, high * length, cache=cache)[MIX]
         frames = measure_frames(audio, mix.rate, past, mix.room)
         heard = audio[:, past:]
         if mix.room.surround or listening.monitor not in MONITORS:

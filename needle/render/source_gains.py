@@ -13,7 +13,7 @@ from needle.dsp.pan_laws import Gains, law_named
 from needle.dsp.pan_modes import SIDE_BANDS, before_placing, in_each_band
 from needle.dsp.room_panner import Where, room_powers
 from needle.layouts import Layout
-from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
+from needle.mix.model import Mix, MixSource
 from needle.units import db_to_gain
 
 LEVELS = ("level", "trim", "group_level")
@@ -28,12 +28,12 @@ def values_at(source: MixSource, times: Values) -> dict[str, Values]:
     names = (*source.panning.parameters, *IN_ROOM, "width", *LEVELS)
     if source.by_side:
         names = (*names, *_BY_SIDE)
-    values = {name: value_of(source, name, times) for name in names}
+    values = {name: source.value(name, times) for name in names}
     turns = [turn for pulse in source.pulses if (turn := pulse.turn(times)) is not None]
     if turns:
         values["rotation"] = values["rotation"] + sum(turns)
     swings = [shift for pulse in source.pulses if (shift := pulse.shift(times)) is not None]
-    if not source.shift and not swings:
+    if not np.any(source.shift) and not swings:
         return values
     return with_offset(values, source.shift + sum(swings, np.zeros((2, 1))))
 
@@ -82,12 +82,6 @@ def on_sides(room: Layout, sides: Values) -> Values:
     """Gains of left and right (2, times) for every channel, (channels, times): what is between has of both."""
     right = room.right[:, np.newaxis]
     return (1.0 - right) * sides[0] + right * sides[1]
-
-
-def value_of(thing: MixSource | MixSend | MixReturn | MixLayer, name: str, times: Values) -> Values:
-    """A number of a thing at each time (s): by its lane, or told once."""
-    lane = thing.lanes.get(name)
-    return lane.evaluate(times) if lane else np.array([getattr(thing, name)])
 
 
 def placement(mix: Mix, source: MixSource, values: dict[str, Values], times: Values, share: float = 1.0) -> Gains:

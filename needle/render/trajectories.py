@@ -14,7 +14,7 @@ from needle.errors import NeedleError
 from needle.layouts import layout_named
 from needle.metering.room import energy_vector
 from needle.mix.model import Mix, MixLayer, MixSource
-from needle.render.source_gains import by_side, placement, value_of, values_at
+from needle.render.source_gains import by_side, placement, values_at
 from needle.room_coordinates import polar_to_room, room_to_polar
 from needle.units import power_to_db
 
@@ -58,9 +58,9 @@ def side_parts(mix: Mix, source: MixSource, times: Values) -> Places:
 
 def layer_places(source: MixSource, layer: MixLayer, times: Values) -> Places:
     """Where the two ends of a layer are: (2, 3, times)."""
-    values = {name: value_of(layer, name, times) for name in ("pan", "span", "front", "height", "rotation")}
+    values = {name: layer.value(name, times) for name in ("pan", "span", "front", "height", "rotation")}
     x = np.broadcast_to(MODES["span"].positions(values, 2), (2, len(times)))
-    turned = values["rotation"] + value_of(source, "room_rotation", times)
+    turned = values["rotation"] + source.value("room_rotation", times)
     return _turned(x, values["front"], values["height"], turned, times)
 
 
@@ -77,7 +77,7 @@ def _turned(x: Values, y: Values, z: Values, rotation: Values, times: Values) ->
 
 def spreads(source: MixSource, times: Values) -> Values:
     """How far a source is spread (degrees) at each time."""
-    return np.broadcast_to(value_of(source, "spread", times), (len(times),))
+    return np.broadcast_to(source.value("spread", times), (len(times),))
 
 
 def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:

@@ -6,7 +6,7 @@ Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 
 import hashlib
 import itertools
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from threading import Lock
 from uuid import UUID
@@ -15,7 +15,7 @@ import numpy as np
 from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from needle.balance.causes import HOPS_AT_ONCE, Shares, gathered, parts_of
+from needle.balance.causes import HOPS_AT_ONCE, Part, Shares, gathered, parts_of
 from needle.balance.progress import Steps, stretches
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
 from needle.metering.lean import SHORT_HOPS
@@ -24,6 +24,7 @@ from needle.metering.room import room_readings
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix
 from needle.mix.monitors import Responses
+from needle.render.cache import RenderCache
 from needle.render.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
@@ -36,6 +37,8 @@ from server.audio import workers
 
 AUDIO_BYTES = 256 * 2**20
 FRAME_BYTES = 192 * 2**20
+RENDERED = RenderCache(512 * 2**20)
+"""What comes of returns and layers, of this process, whatever it renders."""
 _RUN = 64
 
 _lock = Lock()
@@ -72,7 +75,8 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
         if audio is None or missing:
             # One run from the earliest that is missing costs less than each by itself.
             low = first + min(missing, default=index - first)
-            for place, made in enumerate(render_segments(mix, low, index + 1, listening, heads), start=low - first):
+            run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
+            for place, made in enumerate(run, start=low - first):
                 _keep(keys[place], made)
                 frames[place] = made.frames
                 audio = made.audio
@@ -126,7 +130,12 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
 
 def frames_between(mix: Mix, first: int, last: int, listening: Listening) -> list[Frames]:
     """The meter frames of some segments in a row, as a worker measures them."""
-    return [made.frames for made in render_segments(mix, first, last, listening)]
+    return [made.frames for made in render_segments(mix, first, last, listening, cache=RENDERED)]
+
+
+def shares_between(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
+    """The shares of some parts, as a worker gathers them."""
+    return gathered(mix, parts, first, last, cache=RENDERED)
 
 
 @cached(LRUCache(512), key=lambda session, revision, first, last, _mix: (session, revision, first, last), lock=Lock())
@@ -143,7 +152,7 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     cuts = list(stretches(first, last, HOPS_AT_ONCE))
     waiting = [
         [
-            workers.submit(workers.GATHERING, group, gathered, packed, parts[group :: workers.COUNT], low, high)
+            workers.submit(workers.GATHERING, group, shares_between, packed, parts[group :: workers.COUNT], low, high)
             for group in range(workers.COUNT)
         ]
         for low, high, _ in cuts

@@ -14,7 +14,7 @@ from needle.mix.model import Mix, MixSource
 from needle.render.blocks import deliver
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.fingerprints import dependency_key
-from needle.render.inputs import direct_inputs
+from needle.render.input_gains import direct_gains
 from needle.render.segments import render_segments, segment_frames, segment_key
 from needle.render.source_gains import placement, values_at
 from needle.units import db_to_gain
@@ -27,8 +27,7 @@ FRAMES = round(SECONDS * RATE)
 
 def gains_at(mix: Mix, source: MixSource, times: np.ndarray) -> np.ndarray:
     """The gains of a source without delays, (2, inputs, times)."""
-    (feed,) = direct_inputs(mix, source, 0, FRAMES, None)
-    return feed.gains(times)
+    return direct_gains(mix, source, times)
 
 
 def decibels(values: np.ndarray) -> float:

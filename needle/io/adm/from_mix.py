@@ -20,6 +20,7 @@ from needle.io.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves
 from needle.layouts import Layout, Speaker
 from needle.mix.model import Mix, MixSource
 from needle.mix.partition import Part, return_part, without_returns
+from needle.render.cache import RenderCache
 from needle.render.engine import render_audio, render_before_placement
 from needle.render.freezing import bare
 from needle.render.source_gains import level_gain, output_sides, values_at
@@ -366,8 +367,13 @@ def beds_within(export: AdmExport, peaks: Audio) -> AdmExport:
     return AdmExport(replace(export.programme, objects=tuple(objects)), tuple(tracks))
 
 
-def track_audio(export: AdmExport, low: int, high: int, beds_only: bool = False) -> Audio:
-    """The tracks from frame ``low`` to ``high``: float32 (tracks, frames). What shares a sound renders it once."""
+def track_audio(
+    export: AdmExport, low: int, high: int, beds_only: bool = False, *, cache: RenderCache | None = None
+) -> Audio:
+    """The tracks from frame ``low`` to ``high``: float32 (tracks, frames). What shares a sound renders it once.
+
+    ``cache`` keeps what comes of returns for the next stretch.
+    """
     out = np.zeros((len(export.tracks), high - low), np.float32)
     part, sound = None, np.zeros((0, 0), np.float32)
     for row, track in enumerate(export.tracks):
@@ -375,9 +381,10 @@ def track_audio(export: AdmExport, low: int, high: int, beds_only: bool = False)
             continue
         if track.part is not part:
             part = track.part
-            sound = (
-                _before(part, low, high) if track.before_place else render_audio(part.mix, low, high, part.listening)
-            )
+            if track.before_place:
+                sound = _before(part, low, high)
+            else:
+                sound = render_audio(part.mix, low, high, part.listening, cache=cache)
         out[row] = sound[track.row] * np.float32(track.gain)
     return out
 

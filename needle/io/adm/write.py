@@ -11,12 +11,14 @@ from needle.io.adm.from_mix import AdmExport, beds_within, passage, track_audio
 from needle.io.adm.model import NUMBERS, STEPS_A_SECOND, AdmObject, AdmProgramme, Channel, Moves, Zone
 from needle.io.bw64 import Bw64Writer, TrackRow
 from needle.mix.model import Mix
+from needle.render.cache import RenderCache
 
 OBJECTS, SPEAKERS = "0003", "0001"
 _TYPES = {OBJECTS: "Objects", SPEAKERS: "DirectSpeakers"}
 _FIRST_STEPS = 5
 """The first block only says where an object is after 50 µs, for so long; the next one leads on from there."""
 
+_CACHE_BYTES = 256 << 20
 _AT_ONCE_SECONDS = 4
 _LOOKING = 0.3
 """The share of the work that is done once it is known how loud the beds are."""
@@ -37,16 +39,17 @@ def write_adm(path: Path, mix: Mix, export: AdmExport, start: int = 0, stop: int
     step = _AT_ONCE_SECONDS * mix.rate
     stretches = [(low, min(low + step, stop)) for low in range(start, stop, step)]
     peaks = np.zeros(export.programme.tracks, np.float32)
+    cache = RenderCache(_CACHE_BYTES)
     looking = _LOOKING if any(one.bed for one in export.programme.objects) else 0.0
     for low, high in stretches if looking else ():
-        beds = track_audio(export, low, high, beds_only=True)
+        beds = track_audio(export, low, high, beds_only=True, cache=cache)
         peaks = np.maximum(peaks, np.abs(beds).max(axis=1, initial=0.0))
         yield looking * (high - start) / (stop - start)
     export = beds_within(export, peaks)
     rows, xml = described(export.programme, mix.rate)
     with Bw64Writer(path, mix.rate, len(peaks), stop - start) as writer:
         for low, high in stretches:
-            writer.write(track_audio(export, low, high))
+            writer.write(track_audio(export, low, high, cache=cache))
             yield looking + (1.0 - looking) * (high - start) / (stop - start)
         writer.describe(rows, xml)
 

@@ -1,0 +1,181 @@
+"""Batches: things of a mix that differ only in numbers and moves, so that the gains of all are worked out at once.
+
+A view of a batch stands for one thing wherever gains are worked out: it has that thing's attributes, but each number
+is an array, of the member that every moment belongs to.
+"""
+
+from collections.abc import Callable, Hashable, Iterable, Sequence
+from dataclasses import fields
+from functools import cache, cached_property
+from operator import attrgetter
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from needle.automation.curve import Lane, LaneTable, Values
+from needle.automation.parameters import PARAMETERS, defaults_of
+from needle.autopan.pulse import Pulsing
+from needle.mix.model import MixLayer, MixReturn, MixSend, MixSource
+
+Members = NDArray[np.int64]
+Thing = MixSource | MixSend | MixLayer | MixReturn
+
+_NUMBERS = ("gain", "shift", "group_level", "room_rotation")
+"""What else differs from member to member as a plain number."""
+
+_APART = {
+    *("id", "audio", "asset", "first", "offset", "muted", "lanes", "sends", "pulse", "group_pulse", "deal", "place"),
+    *("frozen", "frozen_key", "layers", "direct_muted", "chain"),
+    *_NUMBERS,
+}
+"""What a placement's gains do not depend on, or what may differ between the members of a batch."""
+
+_COSTLY = ("spread", "centre", "width", "width_left", "width_right")
+"""What costs work only where it is used."""
+
+
+def kind_of(thing: Thing) -> Hashable:
+    """What two things must have in common to be in one batch."""
+    kind: Any = type(thing)
+    common, costly = _kind_names(kind)
+    used = tuple(n in thing.lanes or getattr(thing, n) != default for n, default in costly)
+    alike = common(thing), _form(getattr(thing, "pulse", None)), used
+    if isinstance(thing, MixSource):
+        return alike, thing.channels, _form(thing.group_pulse)
+    return alike
+
+
+@cache
+def _kind_names(kind: Any) -> tuple[Callable[[Thing], Hashable], tuple[tuple[str, float], ...]]:
+    """What reads all that the things of a batch have in common, and their costly values with their defaults."""
+    apart = _APART - {"place"} if kind is MixSend else _APART
+    names = [field.name for field in fields(kind) if field.name not in PARAMETERS and field.name not in apart]
+    defaults = defaults_of(kind.__name__.removeprefix("Mix").lower())
+    costly = tuple((name, defaults[name]) for name in _COSTLY if name in defaults)
+    return attrgetter(*names, "__class__"), costly
+
+
+def _form(pulse: Pulsing | None) -> str:
+    return pulse.pulse.form if pulse else ""
+
+
+class Batch:
+    """Things of one kind (``kind_of``), whose values are told together."""
+
+    def __init__(self, things: Sequence[Thing]) -> None:
+        self.things = tuple(things)
+        self.first = self.things[0]
+        names = [field.name for field in fields(self.first) if field.name in PARAMETERS or field.name in _NUMBERS]
+        self._numbers = {name: np.array([getattr(thing, name) for thing in self.things]) for name in names}
+        self._common = {name: values[:1] for name, values in self._numbers.items() if (values == values[0]).all()}
+        lanes = [(name, i, lane) for i, thing in enumerate(self.things) for name, lane in thing.lanes.items()]
+        self._table = LaneTable([lane for _, _, lane in lanes])
+        self._lane_of: dict[str, Members] = {}
+        for place, (name, member, _) in enumerate(lanes):
+            self._lane_of.setdefault(name, np.full(len(self.things), -1))[member] = place
+
+    def at(self, members: Members) -> Any:
+        """A view of the batch at moments that belong to ``members`` (moments,), in whatever order."""
+        return _View(self, members)
+
+    def number(self, name: str, members: Members) -> Values:
+        """A number of each member, or told once where all have the same."""
+        common = self._common.get(name)
+        return self._numbers[name][members] if common is None else common
+
+    def value(self, name: str, members: Members, times: Values) -> Values:
+        """A number of each member at each time (s), by its lane where it has one."""
+        lane_of = self._lane_of.get(name)
+        if lane_of is None:
+            return self.number(name, members)
+        lanes = lane_of[members]
+        if (lane_of >= 0).all():
+            return self._table.evaluate(lanes, times)
+        values = self._numbers[name][members]
+        moved = lanes >= 0
+        values[moved] = self._table.evaluate(lanes[moved], times[moved])
+        return values
+
+
+class _View:
+    """A batch at some moments, in place of one of its members."""
+
+    def __init__(self, batch: Batch, members: Members) -> None:
+        self._batch, self._members = batch, members
+
+    def value(self, name: str, times: Values) -> Values:
+        return self._batch.value(name, self._members, times)
+
+    @property
+    def gain(self) -> Values:
+        return self._batch.number("gain", self._members)
+
+    @property
+    def shift(self) -> Values:
+        return self._batch.number("shift", self._members)
+
+    @cached_property
+    def pulse(self) -> "_Pulses | None":
+        return self._pulses("pulse")
+
+    @cached_property
+    def group_pulse(self) -> "_Pulses | None":
+        return self._pulses("group_pulse")
+
+    @property
+    def pulses(self) -> "tuple[_Pulses, ...]":
+        return tuple(pulse for pulse in (self.pulse, self.group_pulse) if pulse is not None)
+
+    def _pulses(self, name: str) -> "_Pulses | None":
+        pulses = [pulse for thing in self._batch.things if (pulse := getattr(thing, name, None)) is not None]
+        return _Pulses(pulses, self._members) if pulses else None
+
+    def __getattr__(self, name: str) -> Any:
+        # All else is the same for every member, or else they would not be of one kind.
+        if name in self._batch._numbers:
+            raise AttributeError(f"{name} differs between the members of a batch: ask for its value at a time.")
+        return getattr(self._batch.first, name)
+
+
+class _Pulses:
+    """The pulses of a batch's members, all of one form, at moments that belong to some of them."""
+
+    def __init__(self, pulses: Iterable[Pulsing], members: Members) -> None:
+        self._pulses = list(pulses)
+        self._moments = [(m, np.flatnonzero(members == m)) for m in range(len(self._pulses))]
+
+    def sides(self, times: Values) -> Values | None:
+        return self._each(lambda pulse, t: pulse.sides(t), times)
+
+    def shift(self, times: Values) -> Values | None:
+        return self._each(lambda pulse, t: pulse.shift(t), times)
+
+    def turn(self, times: Values) -> Values | None:
+        return self._each(lambda pulse, t: pulse.turn(t), times)
+
+    def _each(self, told: Callable[[Pulsing, Values], Values | None], times: Values) -> Values | None:
+        found: Values | None = None
+        for member, here in self._moments:
+            if not here.size:
+                continue
+            part = told(self._pulses[member], times[here])
+            if part is None:
+                return None
+            if found is None:
+                found = np.empty((*part.shape[:-1], len(times)))
+            found[..., here] = part
+        return found
+
+
+def corners_of(things: Iterable[Iterable[Lane]]) -> tuple[Members, Values]:
+    """Where the lanes of each thing may bend (s): those of thing k from starts[k] up to starts[k + 1]."""
+    each = [_corners([lane.corners for lane in lanes]) for lanes in things]
+    starts = np.cumsum([0, *map(len, each)], dtype=np.int64)
+    return starts, np.concatenate([np.zeros(0), *each])
+
+
+def _corners(of_lanes: list[Values]) -> Values:
+    if len(of_lanes) == 1:
+        return of_lanes[0]
+    return np.unique(np.concatenate([np.zeros(0), *of_lanes]))

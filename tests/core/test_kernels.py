@@ -1,0 +1,148 @@
+"""Every compiled loop beside its twin in NumPy, and whole mixes on the twins."""
+
+import importlib
+import pkgutil
+import subprocess
+import sys
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from needle.automation.curve import RAMP_SECONDS, Lane
+from needle.dsp import kernels
+from needle.dsp.fractional_delay import delayed
+from needle.dsp.kernels import envelope_nodes, lane_values, mixing, numpy_twins
+from needle.mix.model import Mix
+from needle.render.engine import render_audio
+from tests import examples
+from tests.core.rooms import FRAMES, room_mixes
+from tests.core.strategies import RATE, lanes, mixes, pans
+
+SECONDS = 0.5
+BLOCK = 64
+
+
+def both(kernel: kernels.Kernel, *given: object) -> tuple[np.ndarray, np.ndarray]:
+    """What the loop and its twin make of the same arguments, the last of which is filled."""
+    *read, out = given
+    assert isinstance(out, np.ndarray)
+    compiled, plain = out.copy(), out.copy()
+    kernel(*read, compiled)
+    kernel.twin(*read, plain)
+    return compiled, plain
+
+
+def numbers(seed: int, *shape: int) -> np.ndarray:
+    return np.random.default_rng(seed).uniform(-1.0, 1.0, shape).astype(np.float32)
+
+
+class Twins(SimpleTestCase):
+    def test_every_kernel_is_held_to_its_twin(self) -> None:
+        for module in pkgutil.iter_modules(kernels.__path__):
+            if module.name != "__main__":
+                importlib.import_module(f"{kernels.__name__}.{module.name}")
+        held = {
+            "lane_values", "cornered_blocks", "add_scaled", "add_ramped", "add_product", "read_delayed",
+            "mark_rough", "fill_between", "mark_bends",
+        }  # fmt: skip
+        self.assertEqual({one.name for one in kernels.REGISTERED}, held)
+
+    @examples(60)
+    @given(st.lists(lanes(pans, SECONDS), min_size=1, max_size=4), st.integers(0, 2**31))
+    def test_lane_values(self, given_lanes: list[Lane], seed: int) -> None:
+        corners = np.concatenate([lane.corners for lane in given_lanes])
+        times = np.concatenate([corners, corners + RAMP_SECONDS / 3, np.linspace(-0.1, 0.7, 99)])
+        of = np.random.default_rng(seed).integers(0, len(given_lanes), len(times))
+        with numpy_twins():
+            plain = np.array([given_lanes[lane].evaluate(t) for lane, t in zip(of, times, strict=True)])
+        compiled = np.array([given_lanes[lane].evaluate(t) for lane, t in zip(of, times, strict=True)])
+        np.testing.assert_allclose(compiled, plain, atol=1e-9)
+
+    @examples(40)
+    @given(st.lists(st.lists(st.floats(0.0, 1.0), max_size=8), min_size=1, max_size=3), st.integers(-3, 400))
+    def test_cornered_blocks(self, corners: list[list[float]], first: int) -> None:
+        starts = np.cumsum([0, *map(len, corners)])
+        at = np.array([t for row in corners for t in sorted(row)])
+        members = np.arange(len(corners))
+        out = np.zeros((len(corners), 120), dtype=bool)
+        np.testing.assert_array_equal(*both(lane_values.cornered_blocks, starts, at, members, first, 750.0, out))
+
+    @examples(30)
+    @given(st.integers(0, 2**31), st.integers(1, 12), st.integers(1, 9), st.integers(0, 3))
+    def test_mixing(self, seed: int, outputs: int, blocks: int, first: int) -> None:
+        rng = np.random.default_rng(seed)
+        sound, out = numbers(seed, blocks * BLOCK), numbers(seed + 1, outputs, first + blocks + 1, BLOCK)
+        gains = numbers(seed + 2, outputs, blocks) * (rng.random((outputs, blocks)) > 0.3)
+        rise = numbers(seed + 3, outputs, blocks) * (rng.random((outputs, blocks)) > 0.3)
+        exact_of = np.where(rng.random(blocks) > 0.7, rng.integers(0, 2, blocks), -1)
+        exact = numbers(seed + 4, outputs, 2, BLOCK)
+        pair = both(mixing.add_ramped, sound, gains, rise, exact_of, exact, first, out)
+        np.testing.assert_allclose(*pair, atol=1e-6)
+        np.testing.assert_allclose(*both(mixing.add_scaled, sound, gains[:, 0], first, out), atol=1e-6)
+
+    @examples(10)
+    @given(st.integers(0, 2**31), st.integers(1, 99))
+    def test_add_product(self, seed: int, bins: int) -> None:
+        one, other, out = ((numbers(seed + k, bins) + 1j * numbers(seed - k, bins)) for k in range(3))
+        pair = both(
+            mixing.add_product, one.astype(np.complex64), other.astype(np.complex64), out.astype(np.complex64)
+        )
+        np.testing.assert_allclose(*pair, atol=1e-6)
+
+    @examples(20)
+    @given(st.floats(0.0, 300.0), st.floats(0.0, 100.0), st.integers(-400, 400))
+    def test_read_delayed(self, middle: float, depth: float, first: int) -> None:
+        sound = numbers(1, 4000)
+        delays = np.maximum(middle + depth * np.sin(np.arange(1500) / 90.0), 0.0)
+        compiled = delayed(sound, 0, delays, first)
+        with numpy_twins():
+            np.testing.assert_allclose(compiled, delayed(sound, 0, delays, first), atol=2e-6)
+
+    @examples(30)
+    @given(st.integers(0, 2**31), st.integers(1, 5), st.integers(5, 20))
+    def test_envelope_nodes(self, seed: int, members: int, moments: int) -> None:
+        coarse = np.cumsum(numbers(seed, 4, members, moments) * 1e-4, axis=2).astype(np.float64)
+        rough = np.zeros((members, moments - 3), dtype=bool)
+        np.testing.assert_array_equal(*both(envelope_nodes.mark_rough, coarse, 1e-4, rough))
+        nodes = np.zeros((4, members, (moments - 3) * 4 + 1), np.float32)
+        filled = both(envelope_nodes.fill_between, coarse, 4, nodes)
+        np.testing.assert_allclose(*filled, atol=1e-6)
+        may_bend = np.random.default_rng(seed).random((members, nodes.shape[2] - 3)) > 0.5
+        # What lies as near to the limit as rounding reaches may fall to either side.
+        nodes = np.round(numbers(seed, *nodes.shape), 1)
+        pair = both(envelope_nodes.mark_bends, nodes, may_bend, 0.25, np.zeros_like(may_bend))
+        np.testing.assert_array_equal(*pair)
+
+
+class Switch(SimpleTestCase):
+    @examples(8)
+    @given(mixes(SECONDS))
+    def test_a_mix_on_the_twins_is_the_mix(self, mix: Mix) -> None:
+        compiled = render_audio(mix, 0, round(SECONDS * RATE))
+        with numpy_twins():
+            plain = render_audio(mix, 0, round(SECONDS * RATE))
+        np.testing.assert_allclose(compiled, plain, atol=1e-5)
+
+    @examples(8)
+    @given(room_mixes())
+    def test_so_is_one_in_a_room(self, mix: Mix) -> None:
+        compiled = render_audio(mix, 0, FRAMES)
+        with numpy_twins():
+            plain = render_audio(mix, 0, FRAMES)
+        np.testing.assert_allclose(compiled, plain, atol=1e-5)
+
+    def test_the_environment_runs_everything_without_numba(self) -> None:
+        code = (
+            "import sys; sys.modules['numba'] = None; import numpy as np;"
+            "from needle.automation.curve import Lane, Point; from needle.mix.model import Mix, MixSource;"
+            "from needle.render.engine import render_audio;"
+            "lanes = {'pan': Lane((Point(0.0, -1.0), Point(1.0, 1.0)))};"
+            "source = MixSource('a', np.ones((1, 48000), np.float32), lanes=lanes);"
+            "print((render_audio(Mix(48000, 1.0, (source,)), 0, 48000)[:, ::24000] * 1000).round().tolist())"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], env={"NEEDLE_KERNELS": "numpy"}, capture_output=True, text=True, check=True
+        )
+        self.assertEqual(done.stdout.strip(), "[[1000.0, 707.0], [0.0, 707.0]]")
