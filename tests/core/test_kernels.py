@@ -85,10 +85,8 @@ class Twins(SimpleTestCase):
     @examples(10)
     @given(st.integers(0, 2**31), st.integers(1, 99))
     def test_add_product(self, seed: int, bins: int) -> None:
-        one, other, out = ((numbers(seed + k, bins) + 1j * numbers(seed - k, bins)) for k in range(3))
-        pair = both(
-            mixing.add_product, one.astype(np.complex64), other.astype(np.complex64), out.astype(np.complex64)
-        )
+        one, other, out = numbers(seed, 3, 2 * bins).view(np.complex64)
+        pair = both(mixing.add_product, one, other, out)
         np.testing.assert_allclose(*pair, atol=1e-6)
 
     @examples(20)
