@@ -17,18 +17,20 @@ from demo.session import make_bundle
 from needle.automation.curve import Lane, Point
 from needle.balance.progress import finished
 from needle.export.chart import Charted, write_chart
-from needle.export.deliverables import Sound, sounds_of
+from needle.export.deliverables import Sounds, sounds_of
+from needle.export.files import write_sounds
 from needle.export.report import mix_report
 from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.read import read_programme
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
-from needle.io.audio import FORMATS, AudioInfo, AudioWriter
+from needle.io.audio import FORMATS, AudioInfo
 from needle.io.bundle import Bundle, write_bundle
 from needle.io.bw64 import opened
 from needle.io.lanes import lanes_json, lanes_table, read_moves
 from needle.io.midi_automation import read_midi_moves, write_midi_moves
 from needle.mix.model import Mix, MixSource
+from needle.render.blocks import usable_cores
 from needle.session.document import groups_in, names_in, tempo_map
 
 RATE, SECONDS, SOURCES = 48000, 300, 64
@@ -45,14 +47,10 @@ def spent(steps: Iterator[Any]) -> None:
         pass
 
 
-def write(path: Path, sound: Sound, kind: str) -> None:
-    """One sound as a file, measured as it is written."""
-    measurement = sound.measurement(sound.mix.rate)
-    with AudioWriter(path, sound.mix.rate, sound.layout, kind, sound.mix.frames) as writer:
-        for _, audio in sound.stretches(0, sound.mix.frames):
-            writer.write(audio)
-            measurement(audio)
-    measurement.results()
+def write(folder: Path, sounds: Sounds, kind: str) -> None:
+    """Sounds as files, measured as they are written, on as many cores as there are."""
+    paths = [folder / f"{number}.out" for number in range(len(sounds))]
+    finished(write_sounds(sounds, paths, 0, sounds.mix.frames, kind, threads=usable_cores()))
 
 
 def tell(what: str, seconds: float, length: float, path: Path | None = None) -> None:
@@ -65,19 +63,14 @@ def of_the_demo(folder: Path) -> None:
     with Bundle(folder / "demo") as bundle:
         mix, document = bundle.mix(), bundle.document
         names, groups = names_in(document), groups_in(document)
-        whole, *folds = sounds_of(mix, True, ("mono", "headphones"), "", names, groups)
-        write(folder / "warm.wav", whole, "wav-24")
-        for kind, (_, _, ending) in FORMATS.items():
-            path = folder / f"{kind}{ending}"
-            tell(f"the mix as {kind}", took(lambda path=path, kind=kind: write(path, whole, kind)), mix.length, path)
-        for fold in folds:
-            tell(fold.title, took(lambda fold=fold: write(folder / "fold.wav", fold, "wav-24")), mix.length)
-        stems = sounds_of(mix, False, (), "sources", names, groups)
-        tell(
-            f"{len(stems)} stems",
-            took(lambda: [write(folder / "stem.wav", one, "wav-24") for one in stems]),
-            mix.length,
-        )
+        whole = sounds_of(mix, True, (), "", names, groups)
+        write(folder, whole, "wav-24")
+        out = folder / "0.out"
+        for kind in FORMATS:
+            tell(f"the mix as {kind}", took(lambda kind=kind: write(folder, whole, kind)), mix.length, out)
+        every = sounds_of(mix, True, ("mono", "headphones"), "sources", names, groups)
+        seconds = took(lambda: write(folder, every, "wav-24"))
+        tell(f"the mix, {len(every) - 3} stems, mono and headphones", seconds, mix.length)
         path = folder / "objects.wav"
         tell("ADM", took(lambda: spent(write_adm(path, mix, mix_to_adm(mix, "Demo", names)))), mix.length, path)
         path = folder / "session.zip"

@@ -4,27 +4,25 @@ import argparse
 import json
 import re
 import sys
-from collections.abc import Iterable, Iterator
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from needle.balance.progress import finished
 from needle.errors import NeedleError
-from needle.export.deliverables import sounds_of
+from needle.export.deliverables import Sounds, sounds_of
+from needle.export.files import write_sounds
 from needle.export.naming import safe
 from needle.io.adm.from_mix import mix_to_adm
 from needle.io.adm.read import read_programme
 from needle.io.adm.to_session import import_adm
 from needle.io.adm.write import write_adm
-from needle.io.audio import FORMATS, AudioInfo, AudioWriter, opened_audio
+from needle.io.audio import FORMATS, AudioInfo, opened_audio
 from needle.io.bundle import Bundle
 from needle.io.lanes import lanes_json, lanes_table
 from needle.io.midi_automation import write_midi_moves
-from needle.layouts import STEREO, Layout
-from needle.mix.listening import EVERYTHING
 from needle.mix.model import Mix
 from needle.mix.monitors import HEADPHONES, MONITORS
-from needle.render.blocks import deliver
+from needle.render.blocks import usable_cores
 from needle.session.document import groups_in, names_in, tempo_map
 from needle.tempo import TempoMap
 
@@ -73,30 +71,30 @@ def _render(chosen: argparse.Namespace) -> None:
         end = _frame(tempo, mix, chosen.end, mix.frames)
         if start >= end:
             raise NeedleError("--to must come after --from, within the piece.")
-        for path, layout, stretches in _outputs(chosen, bundle, mix, start, end):
-            with AudioWriter(path, mix.rate, layout, chosen.format, end - start, seed=path.name) as writer:
-                for done, audio in stretches:
-                    writer.write(audio)
-                    _progress(path.name, done)
-            report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": writer.clipped}
-            print(json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(writer))
+        sounds, paths = _outputs(chosen, bundle, mix)
+        steps = write_sounds(sounds, paths, start, end, chosen.format, measured=False, threads=usable_cores())
+        files = finished(steps, lambda done: _progress(chosen.out.name, done))
+        for path, file in zip(paths, files, strict=True):
+            report = {"file": str(path), "seconds": (end - start) / mix.rate, "clipped": file.clipped}
+            print(
+                json.dumps(report) if chosen.json else f"{path}: {report['seconds']:.2f} s" + _clipped(file.clipped)
+            )
 
 
-def _outputs(
-    chosen: argparse.Namespace, bundle: Bundle, mix: Mix, start: int, end: int
-) -> Iterator[tuple[Path, Layout, Iterable[tuple[float, Any]]]]:
-    at_ears = chosen.listen != "layout"
-    layout = STEREO if at_ears else mix.room
-    listening = replace(EVERYTHING, monitor=chosen.listen if at_ears else "stereo")
-    if not chosen.stems:
-        yield chosen.out, layout, deliver(mix, start, end, listening, at_ears)
-        return
-    chosen.out.mkdir(parents=True, exist_ok=True)
+def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> tuple[Sounds, list[Path]]:
+    """What is rendered, and to which files."""
     names, groups = names_in(bundle.document), groups_in(bundle.document)
-    for number, sound in enumerate(sounds_of(mix, False, (), chosen.by, names, groups), start=1):
-        path = chosen.out / f"{number:02} {safe(sound.title) or safe(sound.id)}{FORMATS[chosen.format][2]}"
-        heard = replace(sound.listening, monitor=listening.monitor)
-        yield path, layout, deliver(sound.mix, start, end, heard, at_ears)
+    sounds = sounds_of(mix, not chosen.stems, (), chosen.by if chosen.stems else "", names, groups)
+    if chosen.listen != "layout":
+        sounds = sounds.through(chosen.listen)
+    if not chosen.stems:
+        return sounds, [chosen.out]
+    chosen.out.mkdir(parents=True, exist_ok=True)
+    ending = FORMATS[chosen.format][2]
+    return sounds, [
+        chosen.out / f"{number:02} {safe(sound.title) or safe(sound.id)}{ending}"
+        for number, sound in enumerate(sounds, start=1)
+    ]
 
 
 def _adm(chosen: argparse.Namespace) -> None:
@@ -153,8 +151,8 @@ def _take_in(chosen: argparse.Namespace) -> None:
         print("\n".join(notes), end="\n" if notes else "")
 
 
-def _clipped(writer: AudioWriter) -> str:
-    return f", {writer.clipped} samples over full scale: lower the levels" if writer.clipped else ""
+def _clipped(samples: int) -> str:
+    return f", {samples} samples over full scale: lower the levels" if samples else ""
 
 
 def _frame(tempo: TempoMap, mix: Mix, bar: str | None, default: int) -> int:

@@ -65,28 +65,40 @@ def taps(fraction: ArrayLike) -> NDArray[np.float32]:
     return (np.sinc(at) * window).astype(np.float32)
 
 
-def delayed(audio: Audio, begins: int, delays: Numbers, first: int) -> Audio:
-    """One channel, later by a delay that may move: float32 (frames,).
+def delayed(audio: Audio, begins: int, edges: Numbers, first: int, step: int = 1) -> Audio:
+    """Delay one channel by a delay that may move.
 
-    ``audio`` (frames,) begins at frame ``begins`` and is silent where it does not reach. ``delays`` (frames,) in
-    samples, one for every sample from frame ``first`` on: each is read where the delay of that very sample says, so
-    that a moving delay is a moving one, with the pitch that comes of it, and no blend of two that stand still.
+    Each sample is read where its own delay says, so that a moving delay is a moving one, with the pitch that comes of
+    it, and no blend of two that stand still.
+
+    Parameters
+    ----------
+    audio : float32, shape (frames,)
+        From frame ``begins`` on; silent where it does not reach.
+    edges : float64, shape (steps + 1,)
+        The delay (samples) of frame ``first`` and of every ``step``-th after it; between them it is linear.
+
+    Returns
+    -------
+    float32, shape (steps × step,)
+        From frame ``first`` on.
+
+    References
+    ----------
+    T. I. Laakso et al., "Splitting the unit delay", IEEE Signal Processing Magazine 13 (1996).
     """
-    if not len(delays):
+    count = (len(edges) - 1) * step
+    if count <= 0:
         return np.zeros(0, np.float32)
-    if np.all(delays == delays[0]):
-        return _shifted(audio, begins, float(delays[0]), first, len(delays))
-    reached = first - int(np.ceil(delays.max())) - REACH - 1
-    piece = _piece(audio, reached - begins, first + len(delays) - int(np.floor(delays.min())) + REACH - begins)
-    out = np.empty(len(delays), np.float32)
-    read_delayed(np.ascontiguousarray(piece), delays, first - reached, _table(), out)
+    low, high = float(edges.min()), float(edges.max())
+    if low == high:
+        return _shifted(audio, begins, low, first, count)
+    reached = first - int(np.ceil(high)) - REACH - 1
+    piece = _piece(audio, reached - begins, first + count - int(np.floor(low)) + REACH - begins)
+    out = np.empty(count, np.float32)
+    edges = np.ascontiguousarray(edges, dtype=np.float64)
+    read_delayed(np.ascontiguousarray(piece), edges, step, first - reached, _table(), out)
     return out
-
-
-def interpolated(edges: Numbers, step: int) -> Numbers:
-    """Values at edges ``step`` samples apart (…, edges), linear at every sample from the first edge to the last."""
-    rise = np.diff(edges, axis=-1)[..., np.newaxis] * (np.arange(step) / step)
-    return (edges[..., :-1, np.newaxis] + rise).reshape(*edges.shape[:-1], -1)
 
 
 def _shifted(audio: Audio, begins: int, delay: float, first: int, count: int) -> Audio:

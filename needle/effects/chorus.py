@@ -22,7 +22,7 @@ def _reach(settings: Settings, around: Around) -> tuple[int, int]:
 def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> Audio:
     past, ahead = _reach(settings, around)
     start, stop = begins + past, begins + audio.shape[1] - ahead
-    turned = 2.0 * np.pi * settings["rate"] * np.arange(start, stop) / around.rate
+    turned = 2.0 * np.pi * settings["rate"] * np.arange(start, stop + 1) / around.rate
     voices = round(settings["voices"])
     drift = min(settings["depth"], settings["delay"] - 1.0)
     out = np.float32(settings["dry"]) * audio[:, past : past + stop - start]

@@ -1,12 +1,9 @@
 """How much louder or softer a delivery is made for its target: a gain, nothing else. No peak is ever held down."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from needle.errors import NeedleError
-from needle.metering.measure import Measurement
-from needle.mix.model import Mix
-from needle.render.blocks import deliver
 
 MOST_DB = 60.0
 
@@ -61,11 +58,3 @@ def levelled(
     gain = min(wanted, ceiling_dbtp - peaks[by], MOST_DB)
     held = max(wanted - gain, 0.0)
     return Levelled(lufs, dbtp, gain, held, by if held > 0.0 else "")
-
-
-def measured_mix(mix: Mix, start: int, stop: int) -> Iterator[tuple[float, Measurement]]:
-    """The mix from frame ``start`` to ``stop``, measured: (share done, what is measured so far)."""
-    measurement = Measurement(mix.rate, mix.outputs, mix.room)
-    for done, audio in deliver(mix, start, stop):
-        measurement(audio)
-        yield done, measurement

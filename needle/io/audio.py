@@ -9,6 +9,7 @@ import soundfile
 import soxr
 from numpy.typing import NDArray
 
+from needle.dsp.kernels.quantization import quantize
 from needle.errors import NeedleError
 from needle.io.containers import AsRf64, check_promise, clear_peak_time, is_bw64, promised, set_channel_mask
 from needle.layouts import STEREO, Layout
@@ -180,8 +181,11 @@ class AudioWriter:
         self._file = soundfile.SoundFile(
             path, "w", samplerate=rate, channels=channels, format=container, subtype=self._subtype
         )
-        seeds = np.random.SeedSequence([_SEED, *seed.encode()]).spawn(channels)
-        self._dither = [np.random.Generator(np.random.PCG64(one)) for one in seeds] if dither else []
+        self._seeds = (
+            np.random.SeedSequence([_SEED, *seed.encode()]).generate_state(channels, np.uint64).astype(np.uint64)
+        )
+        self._dither = dither
+        self._written = 0
         self.clipped = 0
 
     def __enter__(self) -> "AudioWriter":
@@ -202,15 +206,12 @@ class AudioWriter:
         if step is None:
             self._file.write(ordered.T)
             return audio
-        steps = ordered / step
-        for row, dither in zip(steps, self._dither, strict=False):
-            noise = dither.random((len(row), 2))
-            row += noise[:, 0] - noise[:, 1]
-        limit = round(1.0 / step)
-        whole = np.clip(np.round(steps), -limit, limit - 1).astype(np.int64)
         # libsndfile takes 32-bit integers and keeps their upper bits.
-        self._file.write((whole * round(2.0**31 * step)).T.astype(np.int32))
-        kept = (whole * step).astype(np.float32)
+        whole = np.empty(ordered.shape, np.int32)
+        quantize(np.ascontiguousarray(ordered), self._seeds, self._written, step, self._dither, whole)
+        self._file.write(whole.T)
+        self._written += audio.shape[1]
+        kept = whole * np.float32(2.0**-31)
         return kept if self._order is None else kept[np.argsort(self._order)]
 
 

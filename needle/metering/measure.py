@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.dsp.k_weighting import KWeighting
+from needle.dsp.kernels.products import side_products
 from needle.dsp.loudness import (
     integrated,
     loudness_of,
@@ -17,6 +18,8 @@ from needle.dsp.true_peak import TruePeak
 from needle.layouts import Layout, fold, layout_of_file
 from needle.metering.frames import FRAMES_PER_HOP, FRAMES_PER_SECOND, LONG_FRAMES, SHORT_FRAMES, mono_loss_db
 from needle.metering.lean import Tolerance, lean_db, leaning_stretches
+
+_AT_ONCE = 1 << 15
 
 
 class Measurement:
@@ -40,14 +43,19 @@ class Measurement:
         self._weighted = np.zeros(channels)
         self._folded = np.zeros(3)
         self._sides = None if layout is None or channels < 2 else layout.sides
-        self._fold = None if layout is None else fold(layout)
+        self._fold = None if layout is None else np.ascontiguousarray(fold(layout), dtype=np.float64)
         self._counts = np.ones(channels) if layout is None else layout.weights
 
     def __call__(self, audio: NDArray) -> None:
         """Take in the next stretch."""
         if not audio.shape[1]:
             return
-        self._sample_peak = max(self._sample_peak, float(np.abs(audio).max()))
+        for low in range(0, audio.shape[1], _AT_ONCE):
+            self._take(audio[:, low : low + _AT_ONCE])
+
+    def _take(self, audio: NDArray) -> None:
+        """Take in a stretch that is short enough to stay in the processor's cache."""
+        self._sample_peak = max(self._sample_peak, float(audio.max()), -float(audio.min()))
         self._true_peak(audio)
         weighted = self._weighting(audio)
         if self._sides is not None:
@@ -58,21 +66,24 @@ class Measurement:
 
     def _products(self, audio: NDArray[np.float64]) -> NDArray[np.float64]:
         """The energies of the stereo fold's sides, and their product."""
-        left, right = self._fold @ audio
-        return np.array([left @ left, right @ right, left @ right])
+        out = np.zeros(3)
+        if self._fold is not None:
+            side_products(np.ascontiguousarray(audio), self._fold, out)
+        return out
 
     def _gather(self, weighted: NDArray[np.float64]) -> None:
         """Mean squares of each whole 20 ms; what is left waits for the next stretch."""
         pending = np.concatenate([self._rest, weighted], axis=1)
         at = self._frames - self._rest.shape[1]
         self._frames += weighted.shape[1]
-        index = len(self._steps)
-        used = 0
-        while (end := round((index + 1) / FRAMES_PER_SECOND * self.rate)) <= self._frames:
-            hop = pending[:, used : end - at]
-            self._steps.append(np.einsum("ct,ct->c", hop, hop) / hop.shape[1])
-            used = end - at
-            index += 1
+        first = len(self._steps)
+        count = int((self._frames + 0.5) * FRAMES_PER_SECOND / self.rate) + 1
+        edges = np.round(np.arange(first, count + 1) * (self.rate / FRAMES_PER_SECOND)).astype(np.intp) - at
+        edges = edges[edges <= pending.shape[1]]
+        used = int(edges[-1]) if len(edges) > 1 else 0
+        if used:
+            squares = np.square(pending[:, :used])
+            self._steps += list((np.add.reduceat(squares, edges[:-1], axis=1) / np.diff(edges)).T)
         self._rest = pending[:, used:]
 
     def results(self, tolerance: Tolerance = Tolerance()) -> dict[str, Any]:

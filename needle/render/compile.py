@@ -4,6 +4,7 @@ This is pure: it reads no sample. Who compiles again after an edit gives the cac
 are still the same are not worked out again.
 """
 
+import itertools
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -50,6 +51,8 @@ MIX = "mix"
 
 _SMALL = 64 << 20
 
+_numbers = itertools.count()
+
 
 def compile_mix(mix: Mix, listening: Listening = EVERYTHING, *, cache: RenderCache | None = None) -> Plan:
     """The plan of a mix as somebody hears it, with one output, ``MIX``, in the channels of the layout.
@@ -64,7 +67,7 @@ def compile_mix(mix: Mix, listening: Listening = EVERYTHING, *, cache: RenderCac
     listening
         Who hears what of it.
     cache
-        The cache that the plan will be run with: it keeps plans, and the responses of their effects.
+        The cache that the plan will be run with, and others too: it keeps plans, and the responses of their effects.
     """
     if cache is not None:
         return cache.plan(mix, listening, lambda: _compiled(mix, listening, cache))
@@ -172,6 +175,8 @@ class _Builder:
     def __init__(self, rate: int, cache: RenderCache | None = None) -> None:
         self.rate = rate
         self.cache = cache if cache is not None else RenderCache(_SMALL)
+        # Without a cache that others use too, what a plan keeps needs no other name than its own.
+        self.token = "" if cache is not None else f"plan {next(_numbers)}"
         self.stages: list[Stage] = []
 
     def plan(self, outputs: Sequence[PlanOutput]) -> Plan:
@@ -291,7 +296,7 @@ class _Builder:
 
         routing = Routing.of_layout(mix.room) if mix.room.surround else STEREO_ROUTING
         bus = sends(input_gains.send_gains, mix.outputs)
-        dry = self.add(DryStage(bus, self.rate, describe))
+        dry = self._dry(bus, describe)
         wet = self._steps(dry, one.chain, mix.around, routing)
         diffuse = one.is_diffuse(mix.room)
         if diffuse:
@@ -310,7 +315,11 @@ class _Builder:
         self, bus: StageOutput, chain: Chain, around: Around, routing: Routing, describe: Describe
     ) -> StageOutput:
         """A bus through effects; ``describe`` says what it depends on."""
-        return self._steps(self.add(DryStage(bus, self.rate, describe)), chain, around, routing)
+        return self._steps(self._dry(bus, describe), chain, around, routing)
+
+    def _dry(self, bus: StageOutput, describe: Describe) -> StageOutput:
+        token = f"{self.token} {bus.index}"
+        return self.add(DryStage(bus, self.rate, (lambda _start, _stop: token) if self.token else describe))
 
     def _steps(self, source: StageOutput, chain: Chain, around: Around, routing: Routing) -> StageOutput:
         if not chain.steps:

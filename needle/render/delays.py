@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.automation.curve import Values
-from needle.dsp.fractional_delay import REACH, delayed, interpolated, timing_of
+from needle.dsp.fractional_delay import REACH, delayed, timing_of
 from needle.mix.model import BLOCK, MixSource
 from needle.render.plan import Run, Spans, StageOutput, widened
 from needle.render.source_gains import values_at
@@ -45,26 +45,23 @@ class LateStage:
         first, last = start // BLOCK * BLOCK, -(-stop // BLOCK) * BLOCK
         begins = first - self.source.longest_delay(self.rate)
         sound = run.output(self.before.index, begins, last + REACH + BLOCK)
-        delays = self._delays(first, last)
-        late = [delays] if self.source.timing != "off" else []
+        edges = self._edges(first, last)
+        late = [edges] if self.source.timing != "off" else []
         if self.source.double:
-            late.append(delays[::-1] + self.source.double_ms / 1000.0 * self.rate)
-        rows = [
-            delayed(channel, begins, of_channel, first)
-            for part in late
-            for side in part
-            for channel, of_channel in zip(sound, side, strict=True)
-        ]
-        return np.stack(rows)[:, start - first : stop - first]
+            late.append(edges[::-1] + self.source.double_ms / 1000.0 * self.rate)
+        out = np.empty((self.channels, last - first), np.float32)
+        rows = [(channel, row) for part in late for side in part for channel, row in zip(sound, side, strict=True)]
+        for row, (channel, delays) in enumerate(rows):
+            out[row] = delayed(channel, begins, delays, first, DELAY_STEP)
+        return out[:, start - first : stop - first]
 
-    def _delays(self, first: int, last: int) -> Values:
-        """How late each channel is at either side, at every sample: (2, channels, frames)."""
+    def _edges(self, first: int, last: int) -> Values:
+        """How late (samples) each channel is at either side, at each ``DELAY_STEP``-th one: (2, channels, edges)."""
         source = self.source
         timing = timing_of(source.timing, source.timing_ms, source.timing_share)
-        shape = (2, source.channels, last - first)
+        frames = np.arange(first, last + 1, DELAY_STEP)
         if timing is None:
-            return np.zeros(shape)
-        edges = np.arange(first, last + 1, DELAY_STEP) / self.rate
-        positions = source.panning.positions(values_at(source, edges), source.channels)
-        late = timing.delays(positions) * self.rate
-        return np.broadcast_to(interpolated(late, DELAY_STEP) if late.shape[2] > 1 else late, shape)
+            return np.zeros((2, source.channels, len(frames)))
+        times = frames / self.rate
+        positions = source.panning.positions(values_at(source, times), source.channels)
+        return np.broadcast_to(timing.delays(positions) * self.rate, (2, source.channels, len(frames)))

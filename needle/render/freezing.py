@@ -55,7 +55,7 @@ def frozen_sound(mix: Mix, source_id: str) -> Iterator[tuple[float, Audio]]:
     alone = replace(mix, sources=(source,), returns=())
     stop, step = last_frame(mix, source), _AT_ONCE_SECONDS * mix.rate
     cache = RenderCache(_CACHE_BYTES)
-    plan = compile_mix(alone, Listening(), cache=cache)
+    plan = compile_mix(alone, Listening())
     for low in range(0, stop, step):
         high = min(low + step, stop)
         yield high / stop, run(plan, low, high, cache=cache)[MIX]

@@ -2,8 +2,8 @@
 
 import json
 import shutil
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Generator
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -14,20 +14,21 @@ from django.template.loader import render_to_string
 from needle.balance.progress import Steps
 from needle.errors import NeedleError
 from needle.export.chart import Charted, write_chart
-from needle.export.deliverables import Sound, sounds_of
-from needle.export.loudness import Levelled, levelled, measured_mix
+from needle.export.deliverables import Sound, Sounds, sounds_of
+from needle.export.files import measure_sounds, write_sounds
+from needle.export.loudness import Levelled, levelled
 from needle.export.naming import Names, words_of
 from needle.export.passage import passage_of
 from needle.export.report import curves_csv, mix_report, sources_csv
 from needle.io.adm.from_mix import louder, mix_to_adm
 from needle.io.adm.write import write_adm
-from needle.io.audio import AudioWriter
 from needle.io.bundle import write_bundle
 from needle.io.lanes import lanes_json, lanes_table
 from needle.io.midi_automation import write_midi_moves
 from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import Target
 from needle.mix.model import Mix
+from needle.render.blocks import usable_cores
 from needle.session.document import groups_in, names_in, tempo_map
 from needle.session.validation import Document
 from server.audio.assets import asset_audio
@@ -42,7 +43,7 @@ from server.delivery.ordering import Order
 _ROOM_TO_SPARE = 1 << 30
 
 File = dict[str, Any]
-Work = Iterator[float]
+Work = Generator[float, None, None]
 """Yields the share that is done."""
 
 
@@ -110,9 +111,11 @@ class _Maker:
         self._check_room(sounds)
         steps = []
         if order.loudness and (sounds or order.report or order.adm):
-            weight = 1.0 + sum(self._weight(sound) for sound in sounds if sound.kind != "mix")
-            steps.append(_Step("Measuring what is made", weight, self._measured(sounds)))
-        steps += [_Step(sound.title, self._weight(sound), self._sound(sound)) for sound in sounds]
+            measured = self._with_mix(sounds)
+            weight = 0.7 * sum(map(self._weight, measured))
+            steps.append(_Step("Measuring what is made", weight, self._measured(measured)))
+        if sounds:
+            steps.append(_Step(self._title(sounds), sum(map(self._weight, sounds)), self._sounds(sounds)))
         if order.adm:
             steps.append(_Step("Objects (ADM)", 1.5, self._adm()))
         if order.moves:
@@ -129,9 +132,20 @@ class _Maker:
 
     @staticmethod
     def _weight(sound: Sound) -> float:
-        return {"mix": 1.0, "fold": 1.5}.get(sound.kind, 0.3)
+        return {"mix": 1.0, "fold": 0.6}.get(sound.kind, 0.3)
 
-    def _check_room(self, sounds: list[Sound]) -> None:
+    @staticmethod
+    def _title(sounds: Sounds) -> str:
+        titles = [sound.title for sound in sounds]
+        return titles[0] if len(titles) == 1 else f"{titles[0]} and {len(titles) - 1} more"
+
+    def _with_mix(self, sounds: Sounds) -> Sounds:
+        """What is measured for one loudness of all: the mix first, whether it was ordered or not."""
+        mix = sounds_of(self.mix, True, (), "", {}, {})
+        others = tuple(sound for sound in sounds if sound.kind != "mix")
+        return replace(sounds, sounds=(*mix.sounds, *others))
+
+    def _check_room(self, sounds: Sounds) -> None:
         """NeedleError if the disk has no room for what is to be made."""
         channels = sum(len(sound.layout.channels) for sound in sounds)
         tracks = 2 * len(self.mix.sources) if self.order.adm else 0
@@ -143,59 +157,44 @@ class _Maker:
 
     # What becomes of each part.
 
-    def _measured(self, sounds: list[Sound]) -> Work:
+    def _measured(self, sounds: Sounds) -> Work:
         """One gain for the whole delivery: the mix at its target, and no file over the ceiling."""
-        wanted, measurement = self.order.loudness, None
+        wanted = self.order.loudness
         if wanted is None:
             return
-        others = [sound for sound in sounds if sound.kind != "mix"]
-        whole = 1.0 + sum(self._weight(sound) for sound in others)
-        for done, so_far in measured_mix(self.mix, self.start, self.stop):
-            measurement = so_far
-            yield done / whole
-        peaks, begun = dict[str, float | None](), 1.0
-        for sound in others:
-            one = sound.measurement(self.mix.rate)
-            for done, audio in sound.stretches(self.start, self.stop):
-                one(audio)
-                yield (begun + done * self._weight(sound)) / whole
-            begun += self._weight(sound)
-            peaks[sound.title] = one.results()["true_peak_dbtp"]
-        if measurement is not None:
-            found = measurement.results()
-            mix = found["integrated_lufs"], found["true_peak_dbtp"]
-            self.level = levelled(*mix, wanted.lufs, wanted.dbtp, peaks)
-            self.notes.append(self.level.sentence)
+        mix, *others = yield from measure_sounds(sounds, self.start, self.stop, threads=usable_cores())
+        titles = [sound.title for sound in sounds][1:]
+        peaks = {title: found["true_peak_dbtp"] for title, found in zip(titles, others, strict=True)}
+        self.level = levelled(mix["integrated_lufs"], mix["true_peak_dbtp"], wanted.lufs, wanted.dbtp, peaks)
+        self.notes.append(self.level.sentence)
 
     @property
     def gain(self) -> float:
         """How much louder (dB) every sound is made."""
         return self.level.gain if self.level else 0.0
 
-    def _sound(self, sound: Sound) -> Work:
-        frames = self.stop - self.start
-        measurement = sound.measurement(self.mix.rate)
-        path = self.folder / str(len(self.files))
-        seed = f"{sound.kind} {sound.id}"
-        with AudioWriter(path, self.mix.rate, sound.layout, self.order.format, frames, seed=seed) as writer:
-            for done, audio in sound.stretches(self.start, self.stop, self.gain):
-                # What is told of a file is what it holds.
-                measurement(writer.write(audio))
-                yield done
-        found = measurement.results()
-        measured = {
-            "lufs": _rounded(found["integrated_lufs"]),
-            "dbtp": _rounded(found["true_peak_dbtp"]),
-            "lean": _rounded(found["lean_db"]),
-            "clipped": writer.clipped,
-            "channels": [channel.label for channel in sound.layout.channels],
-        }
-        self._keep(self.names.of(sound.title, sound.word, self.order.ending), sound.kind, path, **measured)
-        if writer.clipped:
-            kept = (
-                "a float file keeps them" if "float" in self.order.format else "they were cut off: lower the levels"
-            )
-            self.notes.append(f"{sound.title}: {writer.clipped} samples are over full scale ({kept}).")
+    def _sounds(self, sounds: Sounds) -> Work:
+        """Every sound as a file, in one pass."""
+        first = len(self.files)
+        paths = [self.folder / str(first + number) for number in range(len(sounds))]
+        order = self.order
+        steps = write_sounds(
+            sounds, paths, self.start, self.stop, order.format, gain=self.gain, threads=usable_cores()
+        )
+        files = yield from steps
+        for sound, path, file in zip(sounds, paths, files, strict=True):
+            found = file.measured
+            measured = {
+                "lufs": _rounded(found["integrated_lufs"]),
+                "dbtp": _rounded(found["true_peak_dbtp"]),
+                "lean": _rounded(found["lean_db"]),
+                "clipped": file.clipped,
+                "channels": [channel.label for channel in sound.layout.channels],
+            }
+            self._keep(self.names.of(sound.title, sound.word, order.ending), sound.kind, path, **measured)
+            if file.clipped:
+                kept = "a float file keeps them" if "float" in order.format else "they were cut off: lower the levels"
+                self.notes.append(f"{sound.title}: {file.clipped} samples are over full scale ({kept}).")
 
     def _adm(self) -> Work:
         found = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
@@ -235,12 +234,7 @@ class _Maker:
         steps: Steps[dict[str, Any]] = mix_report(
             self.mix, self.called, first, max(last, first + 1), tolerance, target, known_frames, known_shares
         )
-        while True:
-            try:
-                yield next(steps)
-            except StopIteration as stop:
-                self.report = stop.value
-                return
+        self.report = yield from steps
 
     def _report(self) -> Work:
         data = self.report

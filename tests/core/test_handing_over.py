@@ -3,6 +3,7 @@
 import json
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 import mido
@@ -14,10 +15,12 @@ from hypothesis import strategies as st
 from pypdf import PdfReader
 
 from needle.automation.curve import RAMP_SECONDS, Lane, Point, stored
+from needle.balance.progress import finished
 from needle.errors import NeedleError
 from needle.export.chart import Charted, write_chart
-from needle.export.deliverables import sounds_of
-from needle.export.loudness import levelled, measured_mix
+from needle.export.deliverables import Sounds, sounds_of
+from needle.export.files import measure_sounds, write_sounds
+from needle.export.loudness import levelled
 from needle.export.naming import PATTERN, WORDS, Names, safe
 from needle.export.passage import passage_of
 from needle.io.audio import FORMATS, AudioWriter
@@ -54,7 +57,13 @@ class Folder(SimpleTestCase):
         return Path(made.name)
 
 
-class Sounds(Folder):
+def joined(sounds: Sounds, start: int, stop: int, **how: Any) -> list[np.ndarray]:
+    """What comes of every sound between two frames."""
+    stretches = [heard for _, heard in sounds.stretches(start, stop, **how)]
+    return [np.concatenate(parts, axis=1) for parts in zip(*stretches, strict=True)]
+
+
+class SoundsOfADelivery(Folder):
     @examples(15)
     @given(documents())
     def test_stems_add_up_to_the_mix(self, document: dict) -> None:
@@ -63,9 +72,7 @@ class Sounds(Folder):
         groups = {key: row["group"] for key, row in document["sources"].items()}
         for by in ("sources", "groups"):
             stems = sounds_of(mix, False, (), by, names_in(document), groups)
-            total = np.zeros_like(whole)
-            for stem in stems:
-                total += np.concatenate([part for _, part in stem.stretches(0, mix.frames)], axis=1)
+            total = sum(joined(stems, 0, mix.frames), np.zeros_like(whole))
             worst = float(np.abs(total - whole).max())
             self.assertLess(20.0 * np.log10(max(worst, 1e-9)), -90.0)
         kinds = {stem.kind for stem in stems}
@@ -74,14 +81,15 @@ class Sounds(Folder):
     def test_folds_are_what_one_hears(self) -> None:
         source = MixSource("one", tone(440.0, 1.0), pan=-0.7, front=-1.0)
         mix = Mix(RATE, 1.0, (source,), layout="0+5+0")
-        sounds = {s.id: s for s in sounds_of(mix, True, ("stereo", "mono", "headphones"), "", {}, {})}
+        sounds = sounds_of(mix, True, ("stereo", "mono", "headphones"), "", {}, {})
         heard = render_audio(mix, 0, RATE)
+        folds = dict(zip([sound.id for sound in sounds], joined(sounds, 0, RATE), strict=True))
         for fold in ("stereo", "mono", "headphones"):
-            made = np.concatenate([part for _, part in sounds[fold].stretches(0, RATE)], axis=1)
+            made = folds[fold]
             expected = to_ears(mix.room, fold, RATE, heard, 0)
             self.assertEqual(made.shape[0], 1 if fold == "mono" else 2)
             np.testing.assert_allclose(made, expected[: len(made)], atol=1e-5)
-        made = np.concatenate([part for _, part in sounds["mix"].stretches(0, RATE, -6.0)], axis=1)
+        made = joined(sounds, 0, RATE, gain=-6.0)[0]
         np.testing.assert_allclose(made, heard * 10.0**-0.3, atol=1e-6)
         stereo = Mix(RATE, 1.0, (source,))
         self.assertEqual([s.id for s in sounds_of(stereo, True, ("stereo", "mono"), "", {}, {})], ["mix", "mono"])
@@ -160,7 +168,7 @@ class APassage(Folder):
             passage_of(document, 2.0, 2.0)
 
 
-class Loudness(SimpleTestCase):
+class Loudness(Folder):
     def test_one_gain_and_one_ceiling_for_every_file(self) -> None:
         found = levelled(-20.0, -6.0, -14.0, -1.0, {"Headphones": -3.0, "Mono": -9.0, "Silent": None})
         self.assertEqual((found.gain, found.by), (2.0, "Headphones"))
@@ -179,15 +187,14 @@ class Loudness(SimpleTestCase):
 
     def test_it_measures_what_was_asked_for(self) -> None:
         mix = Mix(RATE, 4.0, (MixSource("one", tone(997.0, 4.0, amplitude=0.1)),))
-        *_, (done, measurement) = measured_mix(mix, 0, mix.frames)
-        before = measurement.results()
+        sounds = sounds_of(mix, True, (), "", {}, {})
+        (before,) = finished(measure_sounds(sounds, 0, mix.frames))
         found = levelled(before["integrated_lufs"], before["true_peak_dbtp"], -16.0, -1.0)
-        (sound,) = sounds_of(mix, True, (), "", {}, {})
-        after = sound.measurement(RATE)
-        for _, part in sound.stretches(0, mix.frames, found.gain):
-            after(part)
-        self.assertEqual(done, 1.0)
-        self.assertAlmostEqual(after.results()["integrated_lufs"], -16.0, places=1)
+        steps = write_sounds(sounds, [self.folder() / "mix.wav"], 0, mix.frames, "wav-24", gain=found.gain)
+        shares = []
+        (file,) = finished(steps, shares.append)
+        self.assertEqual(shares[-1], 1.0)
+        self.assertAlmostEqual(file.measured["integrated_lufs"], -16.0, places=1)
         self.assertIn("louder", found.sentence)
         self.assertEqual(levelled(None, None, -16.0, -1.0).gain, 0.0)
         self.assertIn("nothing was limited", levelled(-30.0, -3.0, -16.0, -1.0).sentence)

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from needle.automation.curve import RAMP_SECONDS, Lane
 from needle.dsp import kernels
 from needle.dsp.fractional_delay import delayed
-from needle.dsp.kernels import envelope_nodes, lane_values, mixing, numpy_twins
+from needle.dsp.kernels import envelope_nodes, lane_values, mixing, numpy_twins, products, quantization, true_peak
+from needle.dsp.true_peak import PHASES
 from needle.mix.model import Mix
 from needle.render.engine import render_audio
 from tests import examples
@@ -45,7 +46,7 @@ class Twins(SimpleTestCase):
                 importlib.import_module(f"{kernels.__name__}.{module.name}")
         held = {
             "lane_values", "cornered_blocks", "add_scaled", "add_ramped", "add_product", "read_delayed",
-            "mark_rough", "fill_between", "mark_bends",
+            "mark_rough", "fill_between", "mark_bends", "highest_between", "quantize", "side_products",
         }  # fmt: skip
         self.assertEqual({one.name for one in kernels.REGISTERED}, held)
 
@@ -112,6 +113,33 @@ class Twins(SimpleTestCase):
         nodes = np.round(numbers(seed, *nodes.shape), 1)
         pair = both(envelope_nodes.mark_bends, nodes, may_bend, 0.25, np.zeros_like(may_bend))
         np.testing.assert_array_equal(*pair)
+
+    @examples(20)
+    @given(st.integers(0, 2**31), st.sampled_from([40, 64, 441, 960]), st.integers(1, 4))
+    def test_highest_between(self, seed: int, hop: int, hops: int) -> None:
+        audio = numbers(seed, 2, 11 + hop * hops)
+        phases = np.ascontiguousarray(PHASES, dtype=np.float32)
+        out = np.zeros((2, hops), np.float32)
+        np.testing.assert_allclose(*both(true_peak.highest_between, audio, phases, hop, out), rtol=1e-6)
+
+    @examples(10)
+    @given(st.integers(0, 2**31), st.integers(1, 12), st.integers(0, 300))
+    def test_side_products(self, seed: int, channels: int, frames: int) -> None:
+        audio, fold = (
+            numbers(seed + k, *shape).astype(float) for k, shape in enumerate(((channels, frames), (2, channels)))
+        )
+        np.testing.assert_allclose(*both(products.side_products, audio, fold, np.zeros(3)), atol=1e-9)
+
+    @examples(20)
+    @given(st.integers(0, 2**31), st.sampled_from([2.0**-15, 2.0**-23]), st.booleans(), st.integers(0, 2**40))
+    def test_quantize(self, seed: int, step: float, dither: bool, first: int) -> None:
+        audio, out = 1.2 * numbers(seed, 2, 300), np.zeros((2, 300), np.int32)
+        seeds = np.random.default_rng(seed).integers(0, 2**64, 2, dtype=np.uint64)
+        whole = both(quantization.quantize, audio, seeds, first, step, dither, out)
+        np.testing.assert_array_equal(*whole)
+        part = np.zeros((2, 100), np.int32)
+        quantization.quantize(audio[:, 200:].copy(), seeds, first + 200, step, dither, part)
+        np.testing.assert_array_equal(part, whole[0][:, 200:])
 
 
 class Switch(SimpleTestCase):

@@ -28,17 +28,20 @@ class Kernel(Generic[_Given]):
         What Numba compiles, without the GIL.
     twin
         The same in NumPy.
+    strict
+        Whether sums are added up in the order in which they are written, whatever that costs.
     signature
         The types of the arguments: arrays as ``"r8[2]"``, which is read (``w``: written), of float64 (``4`` float32,
-        ``c`` complex64, ``i`` int64, ``b`` boolean), two-dimensional and contiguous (``"r8[2,A]"``: in any order);
-        all others as Numba names them.
+        ``c`` complex64, ``i`` int64, ``j`` int32, ``u`` uint64, ``b`` boolean), two-dimensional and contiguous
+        (``"r8[2,A]"``: in any order); all others as Numba names them.
     """
 
     def __init__(
-        self, loop: Callable[_Given, None], twin: Callable[_Given, None], signature: tuple[str, ...]
+        self, loop: Callable[_Given, None], twin: Callable[_Given, None], signature: tuple[str, ...], strict: bool
     ) -> None:
         self.name, self.loop, self.twin, self.signature = loop.__name__, loop, twin, signature
         self.__doc__ = loop.__doc__
+        self.strict = strict
         self._compiled: Callable[_Given, None] | None = None
         REGISTERED.append(self)
 
@@ -55,7 +58,7 @@ class Kernel(Generic[_Given]):
         from numba import njit
 
         types = [tuple(_numba_type(argument) for argument in self.signature)]
-        how: dict[str, Any] = {"fastmath": True, "nogil": True, "error_model": "numpy"}
+        how: dict[str, Any] = {"fastmath": not self.strict, "nogil": True, "error_model": "numpy"}
         try:
             return njit(types, **how, cache=True)(self.loop)
         except RuntimeError:
@@ -63,9 +66,11 @@ class Kernel(Generic[_Given]):
             return njit(types, **how)(self.loop)
 
 
-def kernel(twin: Callable[_Given, None], *signature: str) -> "Callable[[Callable[_Given, None]], Kernel[_Given]]":
+def kernel(
+    twin: Callable[_Given, None], *signature: str, strict: bool = False
+) -> Callable[[Callable[_Given, None]], Kernel[_Given]]:
     """Make a kernel of the loop that follows, beside its ``twin``."""
-    return lambda loop: Kernel(loop, twin, signature)
+    return lambda loop: Kernel(loop, twin, signature, strict)
 
 
 @contextmanager
@@ -79,7 +84,15 @@ def numpy_twins() -> Iterator[None]:
         _use_twins = before
 
 
-_ELEMENTS = {"4": "float32", "8": "float64", "c": "complex64", "i": "int64", "b": "boolean"}
+_ELEMENTS = {
+    "4": "float32",
+    "8": "float64",
+    "c": "complex64",
+    "i": "int64",
+    "j": "int32",
+    "u": "uint64",
+    "b": "boolean",
+}
 
 
 def _numba_type(name: str) -> Any:

@@ -90,6 +90,7 @@ def _values_twin(
     _values_twin,
     *("ri[1]", "r8[1]", "r8[1]", "ri[1]", "r8[1]", "r8[1]", "r8[1]", "ri[1]", "r8[1]", "r8[1]"),
     *("float64", "ri[1]", "r8[1]", "w8[1]"),
+    strict=True,
 )
 def lane_values(
     starts: Indices,
