@@ -46,10 +46,32 @@ _ALONG_BACK = _Sector(180.0, 180.0 - _SIDE)
 
 
 def room_to_polar(x: ArrayLike, y: ArrayLike, z: ArrayLike) -> Numbers:
-    """Azimuth, elevation and distance of places in the room, (3, *shape); the middle is 0, 0, 0.
+    """Convert room coordinates to polar ones.
 
     Corners stand at ±30° and ±110°. Between them the linear place is first told by constant-power gains, and those
-    by the tangent law as an angle (BS.2127-0, 10.1).
+    by the tangent law as an angle.
+
+    Parameters
+    ----------
+    x, y, z : array_like, broadcastable
+        Room coordinates in -1…1: left to right, back to front, down to up.
+
+    Returns
+    -------
+    float64, shape (3, *shape)
+        Azimuth and elevation in degrees (positive: left, up) and distance (1 is the room's edge); the middle of the
+        room is 0, 0, 0.
+
+    References
+    ----------
+    ITU-R BS.2127-0, 10.1.
+
+    Examples
+    --------
+    >>> room_to_polar(-1.0, 1.0, 0.0).tolist()
+    [30.0, 0.0, 1.0]
+    >>> room_to_polar(-0.5, -1.0, 0.0).round(2).tolist()
+    [131.31, 0.0, 1.0]
     """
     x, y, z = np.broadcast_arrays(*(np.asarray(value, dtype=np.float64) for value in (x, y, z)))
     across = np.abs(x)
@@ -67,7 +89,29 @@ def room_to_polar(x: ArrayLike, y: ArrayLike, z: ArrayLike) -> Numbers:
 
 
 def polar_to_room(azimuth: ArrayLike, elevation: ArrayLike, distance: ArrayLike) -> Numbers:
-    """Places in the room (x, y, z), (3, *shape), of polar ones: ``room_to_polar`` turned round (BS.2127-0, 10.2)."""
+    """Convert polar coordinates to room ones: ``room_to_polar`` turned round.
+
+    Parameters
+    ----------
+    azimuth, elevation : array_like, broadcastable
+        Degrees, positive to the left and upwards.
+    distance : array_like
+        1 is the room's edge.
+
+    Returns
+    -------
+    float64, shape (3, *shape)
+        x, y and z.
+
+    References
+    ----------
+    ITU-R BS.2127-0, 10.2.
+
+    Examples
+    --------
+    >>> polar_to_room(110.0, 0.0, 1.0).round(6).tolist()
+    [-1.0, -1.0, 0.0]
+    """
     azimuth, elevation, distance = np.broadcast_arrays(
         *(np.asarray(value, dtype=np.float64) for value in (azimuth, elevation, distance))
     )
@@ -94,7 +138,23 @@ def wrapped(azimuth: ArrayLike) -> Numbers:
 
 
 def unit_vectors(azimuth: ArrayLike, elevation: ArrayLike) -> Numbers:
-    """Unit vectors of directions (degrees), (3, *shape): to the right, to the front, up."""
+    """Turn directions into unit vectors.
+
+    Parameters
+    ----------
+    azimuth, elevation : array_like, broadcastable
+        Degrees, positive to the left and upwards.
+
+    Returns
+    -------
+    float64, shape (3, *shape)
+        To the right, to the front, up.
+
+    Examples
+    --------
+    >>> unit_vectors(90.0, 0.0).round(6).tolist()
+    [-1.0, 0.0, 0.0]
+    """
     a, e = np.radians(azimuth), np.radians(elevation)
     flat = np.cos(e)
     return np.array([-np.sin(a) * flat, np.cos(a) * flat, np.sin(e) + 0.0 * flat])

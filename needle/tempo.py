@@ -56,7 +56,13 @@ class TempoMap:
         return beats
 
     def seconds_at(self, beat: float) -> float:
-        """The time (s) at which ``beat`` falls; beats before 0 run at the first tempo."""
+        """Tell when a beat falls (s); beats before 0 run at the first tempo.
+
+        Examples
+        --------
+        >>> TempoMap(((0.0, 120.0), (4.0, 60.0))).seconds_at(5.0)
+        3.0
+        """
         step = max(bisect_right([b for b, _ in self.tempos], beat) - 1, 0)
         start, bpm = self.tempos[step]
         return self._tempo_seconds[step] + (beat - start) * 60.0 / bpm

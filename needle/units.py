@@ -22,13 +22,46 @@ _PER_DB = np.log(10.0) / 20.0
 
 
 def db_to_gain(level_db: ArrayLike) -> NDArray[np.float64]:
-    """Linear gain of a level in dB, any shape; exactly 0 at or below ``OFF_DB``."""
+    """Turn levels into linear gains.
+
+    Parameters
+    ----------
+    level_db : array_like, any shape
+        In dB.
+
+    Returns
+    -------
+    float64, the same shape
+        Exactly 0 at or below ``OFF_DB``.
+
+    Examples
+    --------
+    >>> db_to_gain([0.0, 20.0, -96.0]).round(6).tolist()
+    [1.0, 10.0, 0.0]
+    """
     level = np.asarray(level_db, dtype=np.float64)
     return np.exp(level * _PER_DB) * (level > OFF_DB)
 
 
 def power_to_db(power: ArrayLike, floor: float = SILENT_DB) -> NDArray[np.float64]:
-    """10 log10 of a mean square, any shape, not below ``floor`` (dB)."""
+    """Tell mean squares in dB.
+
+    Parameters
+    ----------
+    power : array_like, any shape
+        Mean squares, or ratios of them.
+    floor
+        The least that is told (dB).
+
+    Returns
+    -------
+    float64, the same shape
+
+    Examples
+    --------
+    >>> power_to_db([1.0, 0.5, 0.0]).round(2).tolist()
+    [0.0, -3.01, -120.0]
+    """
     return np.maximum(10.0 * np.log10(np.maximum(power, 1e-30)), floor)
 
 

@@ -118,9 +118,26 @@ class Lane:
         return self._jumps[0]
 
     def evaluate(self, times: ArrayLike) -> Values:
-        """The lane's value at each time (s), jumps ramped; the same shape as ``times``.
+        """Tell the lane's value at each time, jumps ramped over ``RAMP_SECONDS``.
 
-        NeedleError if the lane has no points: the static value holds then, which the lane does not know.
+        Parameters
+        ----------
+        times : array_like, any shape
+            In seconds.
+
+        Returns
+        -------
+        float64, the same shape
+
+        Raises
+        ------
+        NeedleError
+            If the lane has no points: the static value holds then, which the lane does not know.
+
+        Examples
+        --------
+        >>> Lane((Point(0.0, -1.0), Point(2.0, 1.0, "hold"))).evaluate([0.5, 1.0, 9.0]).tolist()
+        [-0.5, 0.0, 1.0]
         """
         if not self.points:
             raise NeedleError("A lane without points has no value of its own.")

@@ -6,8 +6,8 @@ two moments are is the normalised correlation of their onsets.
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import correlate
 
 from needle.automation.clips import PastePlace
 from needle.dsp.onsets import HOP_SECONDS, onset_flux
@@ -39,7 +39,7 @@ def occurrences(
         )
     length = pattern.shape[1]
     padded = np.pad(flux, ((0, 0), (length, length)))
-    found = sum(correlate(row, part, mode="valid") for row, part in zip(padded, pattern, strict=True))
+    found = sum(scipy.signal.correlate(row, part, mode="valid") for row, part in zip(padded, pattern, strict=True))
     energy = np.concatenate([[0.0], np.cumsum((padded**2).sum(axis=0))])
     there = np.sqrt(np.maximum(energy[length:] - energy[:-length], 0.0))
     scale = np.linalg.norm(pattern)

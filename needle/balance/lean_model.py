@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import OptimizeResult, minimize
 
 from needle.balance.bounds import Bounds
 from needle.balance.progress import Steps, stretches
@@ -145,9 +145,9 @@ class Model:
 
         most = np.array([limit for g in self.givers for limit in (g.level / MOST_LEVEL_DB, g.place / MOST_PLACE)])
 
-        def tried_from(start: Values) -> OptimizeResult:
+        def tried_from(start: Values) -> scipy.optimize.OptimizeResult:
             missing = max(-float(room(np.append(start, [0.0] * many)).min(initial=0.0)), 0.0)
-            return minimize(
+            return scipy.optimize.minimize(
                 cost,
                 np.append(start, [missing] * many),
                 jac=True,

@@ -44,7 +44,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="python -m needle", description=__doc__.splitlines()[0])
+    parser = argparse.ArgumentParser(prog="needle", description=__doc__.splitlines()[0])
     commands = parser.add_subparsers(required=True, metavar="command")
 
     gains = commands.add_parser("gains", help="the gains of positions under a pan law, or in a layout")

@@ -7,8 +7,8 @@ after block keeps the spectra of what goes in: of each block they are worked out
 from collections.abc import Sequence
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
 from needle.dsp.kernels.mixing import add_product
 
@@ -41,7 +41,7 @@ def partitioned(responses: Audio, block: int) -> Spectra:
     parts = partition_count(taps, block)
     padded = np.zeros((count, parts * block), dtype=np.float32)
     padded[:, :taps] = responses
-    return rfft(padded.reshape(count, parts, block), 2 * block, axis=-1).astype(np.complex64)
+    return scipy.fft.rfft(padded.reshape(count, parts, block), 2 * block, axis=-1).astype(np.complex64)
 
 
 def block_spectra(audio: Audio, block: int) -> Spectra:
@@ -56,7 +56,7 @@ def block_spectra(audio: Audio, block: int) -> Spectra:
     complex64, shape (blocks, inputs, block + 1)
     """
     blocks = audio.reshape(len(audio), -1, block).swapaxes(0, 1)
-    return rfft(np.concatenate([blocks[:-1], blocks[1:]], axis=2), axis=-1)
+    return scipy.fft.rfft(np.concatenate([blocks[:-1], blocks[1:]], axis=2), axis=-1)
 
 
 def convolved_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence[Term], outputs: int) -> Audio:
@@ -88,5 +88,5 @@ def convolved_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence
             for part in range(count):
                 for number in range(blocks):
                     add_product(spectra[count - 1 - part + number][source], parts[response, part], total[number])
-        out[output] = irfft(total, 2 * block, axis=-1)[:, block:]
+        out[output] = scipy.fft.irfft(total, 2 * block, axis=-1)[:, block:]
     return out.reshape(outputs, -1)

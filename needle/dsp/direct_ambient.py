@@ -10,10 +10,8 @@ from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import lfilter
 
 from needle.layouts import Layout
 
@@ -57,9 +55,9 @@ def split_direct_ambient(read: Callable[[int, int], Audio], low: int, high: int)
     heard = read(begin, end).astype(np.float64)
     window = np.hanning(WINDOW + 1)[:-1]
     frames = np.lib.stride_tricks.sliding_window_view(heard, WINDOW, axis=1)[:, ::HOP]
-    spectra = rfft(frames * window, axis=2)
+    spectra = scipy.fft.rfft(frames * window, axis=2)
     parts = _parts(spectra)[:, past : spectra.shape[1] - past]
-    pieces = irfft(parts, WINDOW, axis=2) * (window / _OVERLAP)
+    pieces = scipy.fft.irfft(parts, WINDOW, axis=2) * (window / _OVERLAP)
     out = np.zeros((5, (last - first) * HOP + WINDOW))
     for index in range(pieces.shape[1]):
         out[:, index * HOP : index * HOP + WINDOW] += pieces[:, index]
@@ -89,7 +87,8 @@ def _parts(spectra: Spectra) -> Spectra:
 
 
 def _smoothed(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    return uniform_filter1d(uniform_filter1d(values, _SMOOTHED, axis=0, mode="constant"), _BANDS, axis=1)
+    over_time = scipy.ndimage.uniform_filter1d(values, _SMOOTHED, axis=0, mode="constant")
+    return scipy.ndimage.uniform_filter1d(over_time, _BANDS, axis=1)
 
 
 @lru_cache(maxsize=32)
@@ -108,7 +107,7 @@ def decorrelator(number: int) -> Audio:
         gain = _SECTION_GAIN * rng.choice([-1.0, 1.0])
         numerator, denominator = np.zeros(delay + 1), np.zeros(delay + 1)
         numerator[[0, -1]], denominator[[0, -1]] = (-gain, 1.0), (1.0, -gain)
-        response = lfilter(numerator, denominator, response)
+        response = scipy.signal.lfilter(numerator, denominator, response)
     return response.astype(np.float32)
 
 

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import i0
 
 from needle.dsp.kernels.varying_delay import TAPS, read_delayed
 from needle.errors import NeedleError
@@ -61,7 +61,7 @@ def taps(fraction: ArrayLike) -> NDArray[np.float32]:
     ``taps[k]`` weighs the sample ``k - REACH + 1`` before the moment.
     """
     at = np.arange(1 - REACH, REACH + 1) - np.asarray(fraction, dtype=np.float64)[..., np.newaxis]
-    window = i0(_BETA * np.sqrt(np.maximum(1.0 - (at / REACH) ** 2, 0.0))) / i0(_BETA)
+    window = scipy.special.i0(_BETA * np.sqrt(np.maximum(1.0 - (at / REACH) ** 2, 0.0))) / scipy.special.i0(_BETA)
     return (np.sinc(at) * window).astype(np.float32)
 
 

@@ -3,8 +3,8 @@
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import sosfilt
 
 WARM_UP_SECONDS = 0.1
 """The past (s) after which what was before no longer counts (the roll-off has decayed by 180 dB)."""
@@ -49,5 +49,6 @@ class KWeighting:
         """The next stretch, weighted: float64 of the same shape."""
         if not audio.shape[-1]:
             return np.zeros(audio.shape)
-        weighted, self._state = sosfilt(self._sections, np.asarray(audio, dtype=np.float64), axis=-1, zi=self._state)
+        audio = np.asarray(audio, dtype=np.float64)
+        weighted, self._state = scipy.signal.sosfilt(self._sections, audio, axis=-1, zi=self._state)
         return weighted

@@ -29,9 +29,26 @@ def sliding_mean(values: Powers, hops: int) -> Powers:
 
 
 def integrated(power: Powers) -> float:
-    """Gated loudness (LUFS) from summed power per 100 ms hop; -inf if nothing passes the gates.
+    """Tell the gated loudness of a programme: blocks of 400 ms overlapping by 75 %, above two gates.
 
-    BS.1770-5 Annex 1: blocks of 400 ms overlapping by 75 %, above -70 LUFS, then above 10 LU under the rest.
+    Parameters
+    ----------
+    power : float64, shape (hops,)
+        Summed, weighted K-weighted mean squares of every 100 ms.
+
+    Returns
+    -------
+    float
+        LUFS; -inf if nothing passes the gates (-70 LUFS, then 10 LU under the rest).
+
+    References
+    ----------
+    ITU-R BS.1770-5, Annex 1.
+
+    Examples
+    --------
+    >>> round(integrated(np.full(20, 0.01)), 2)
+    -20.69
     """
     blocks = sliding_mean(power, MOMENTARY_HOPS)
     loud = blocks[loudness_of(blocks) > _ABSOLUTE_GATE]
@@ -42,9 +59,26 @@ def integrated(power: Powers) -> float:
 
 
 def loudness_range(power: Powers) -> float:
-    """Loudness range (LU) from summed power per 100 ms hop; nan if nothing passes the gates.
+    """Tell the loudness range of a programme: from the 10th to the 95th percentile of its short-term values.
 
-    EBU Tech 3342: short-term values above -70 LUFS and above 20 LU under their mean, 10th to 95th percentile.
+    Parameters
+    ----------
+    power : float64, shape (hops,)
+        Summed, weighted K-weighted mean squares of every 100 ms.
+
+    Returns
+    -------
+    float
+        LU, of the values above -70 LUFS and above 20 LU under their mean; nan if there are none.
+
+    References
+    ----------
+    EBU Tech 3342.
+
+    Examples
+    --------
+    >>> loudness_range(np.full(100, 0.01))
+    0.0
     """
     short = sliding_mean(power, SHORT_TERM_HOPS)
     loud = short[loudness_of(short) > _ABSOLUTE_GATE]

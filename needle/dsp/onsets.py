@@ -9,8 +9,8 @@ import itertools
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter
 
 from needle.errors import NeedleError
 
@@ -110,8 +110,8 @@ def _peaks(rises: Values, threshold: float) -> NDArray[np.intp]:
         return np.zeros(0, dtype=np.intp)
     around = 2 * round(_AROUND_SECONDS / HOP_SECONDS) + 1
     wide = 2 * round(_NEIGHBOURHOOD_SECONDS / HOP_SECONDS / 2) + 1
-    top = rises == maximum_filter1d(rises, around, mode="constant")
-    usual = median_filter(rises, wide, mode="nearest")
+    top = rises == scipy.ndimage.maximum_filter1d(rises, around, mode="constant")
+    usual = scipy.ndimage.median_filter(rises, wide, mode="nearest")
     clear = rises[top & (rises > usual + 0.1 * rises.max())]
     strong = np.percentile(clear, _STRONG) if clear.size else rises.max()
     return np.flatnonzero(top & (rises > usual + threshold * strong))

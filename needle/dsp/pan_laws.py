@@ -21,9 +21,26 @@ class PanLaw:
     right: Callable[[Gains], Gains]
 
     def gains(self, pan: ArrayLike, centre_zero: bool = False) -> Gains:
-        """Gains of shape (2, *pan.shape), left first, for pan in [-1, 1] (limited to it).
+        """Give the gains of positions.
 
-        With ``centre_zero`` all gains are divided by the centre's, so that the centre stands at 0 dB.
+        Parameters
+        ----------
+        pan : array_like
+            -1 (left) to 1 (right), limited to it.
+        centre_zero
+            Whether all gains are divided by the centre's, so that the centre stands at 0 dB.
+
+        Returns
+        -------
+        float64, shape (2, *pan.shape)
+            Left first.
+
+        Examples
+        --------
+        >>> law_named("constant-power").gains(0.5).round(5).tolist()
+        [0.38268, 0.92388]
+        >>> law_named("balance").gains([0.0, 0.5]).tolist()
+        [[1.0, 0.5], [1.0, 1.0]]
         """
         u = (np.minimum(np.maximum(np.asarray(pan, dtype=np.float64), -1.0), 1.0) + 1.0) / 2.0
         gains = self.right(np.array([1.0 - u, u]))

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import nnls
 
 from needle.dsp.point_source_panner import point_panner
 from needle.errors import NeedleError
@@ -87,11 +87,8 @@ def polar_powers(
 def _focused(layout: Layout, azimuth: Gains, elevation: Gains, distance: Gains, spread: Gains, snap: bool) -> Gains:
     """The powers of places without divergence."""
     azimuth, elevation, distance = np.broadcast_arrays(azimuth, elevation, distance)
-    level = not snap and not spread.any() and not elevation.any()
-    vectors = azimuth if level else unit_vectors(azimuth, elevation)
-    if level:
-        powers = point_panner(layout.name).on_the_level(azimuth) ** 2
-    elif snap:
+    vectors = unit_vectors(azimuth, elevation)
+    if snap:
         powers = _snapped(layout, vectors)
     elif not spread.any():
         powers = _point(layout, vectors) ** 2
@@ -166,7 +163,7 @@ def speaker_mask_matrix(layout: str, off: frozenset[str]) -> Gains:
     vectors = unit_vectors(*LAYOUTS[layout].directions)
     matrix = np.eye(len(names))
     for one in silent:
-        gains, _ = nnls(vectors[:, left], vectors[:, one])
+        gains, _ = scipy.optimize.nnls(vectors[:, left], vectors[:, one])
         nearness = vectors[:, left].T @ vectors[:, one]
         shares = gains**2 if gains.any() else (nearness > nearness.max() - _ALIKE).astype(float)
         matrix[:, one] = 0.0

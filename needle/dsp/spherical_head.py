@@ -10,8 +10,8 @@ each response and what comes after it apart, so that no two of them comb.
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike, NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from needle.room_coordinates import unit_vectors
 
@@ -129,8 +129,8 @@ def surrounding(directions: Numbers, wanted: Numbers) -> tuple[NDArray[np.intp],
     corners = np.repeat(nearest[:, np.newaxis], 3, axis=1)
     weights = np.tile([1.0, 0.0, 0.0], (len(nearest), 1))
     try:
-        triangles = ConvexHull(directions.T).simplices
-    except (QhullError, ValueError):
+        triangles = scipy.spatial.ConvexHull(directions.T).simplices
+    except (scipy.spatial.QhullError, ValueError):
         return _on_a_ring(directions, wanted, corners, weights)
     bases = directions.T[triangles].transpose(0, 2, 1)
     regular = np.abs(np.linalg.det(bases)) > _ON_AN_EDGE

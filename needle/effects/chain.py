@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy.signal import fftconvolve
+import scipy
 
 from needle.effects.base import Around, Audio, Effect
 from needle.effects.chorus import CHORUS
@@ -171,5 +171,5 @@ def _joined(first: Audio, then: Audio) -> Audio:
             for between in (0, 1):
                 one, other = first[between, source], then[output, between]
                 if one.any() and other.any():
-                    found[output, source] += fftconvolve(one, other)
+                    found[output, source] += scipy.signal.fftconvolve(one, other)
     return found

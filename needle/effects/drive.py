@@ -4,8 +4,11 @@ Parker, Zavalishin & Le Bivic 2016, "Reducing the aliasing of nonlinear waveshap
 convolution".
 """
 
+from functools import cache
+
 import numpy as np
-from scipy.signal import firwin, upfirdn
+import scipy
+from numpy.typing import NDArray
 
 from needle.effects.base import Around, Audio, Effect, Setting, Settings
 from needle.units import db_to_gain
@@ -14,7 +17,13 @@ _TIMES = 4
 _HALF = 32
 """Samples (at the session's rate) that the resampling filters reach to either side, in both directions together."""
 
-_FILTER = firwin(_HALF * _TIMES + 1, 0.92 / _TIMES, window=("kaiser", 9.0)).astype(np.float64)
+
+@cache
+def _filter() -> NDArray[np.float64]:
+    """The filter between the session's rate and the finer one."""
+    taps: NDArray[np.float64] = scipy.signal.firwin(_HALF * _TIMES + 1, 0.92 / _TIMES, window=("kaiser", 9.0))
+    return taps
+
 
 _SETTINGS = (
     Setting("amount", "Amount", 0.0, 36.0, 9.0, "dB", 0.5),
@@ -29,9 +38,9 @@ def _reach(_settings: Settings, _around: Around) -> tuple[int, int]:
 def _process(audio: Audio, _begins: int, settings: Settings, _around: Around) -> Audio:
     amount, level = float(db_to_gain(settings["amount"])), float(db_to_gain(settings["level"]))
     half = _HALF * _TIMES // 2
-    finer = upfirdn(_FILTER * _TIMES, audio.astype(np.float64), up=_TIMES, axis=1)[:, half:]
+    finer = scipy.signal.upfirdn(_filter() * _TIMES, audio.astype(np.float64), up=_TIMES, axis=1)[:, half:]
     bent = _bent(amount * finer[:, : audio.shape[1] * _TIMES]) * level
-    coarser = upfirdn(_FILTER, bent, down=1, axis=1)[:, half : half + audio.shape[1] * _TIMES : _TIMES]
+    coarser = scipy.signal.upfirdn(_filter(), bent, down=1, axis=1)[:, half : half + audio.shape[1] * _TIMES : _TIMES]
     return np.ascontiguousarray(coarser[:, _HALF : audio.shape[1] - _HALF], dtype=np.float32)
 
 

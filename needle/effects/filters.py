@@ -3,8 +3,8 @@
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
 from needle.effects.base import Around, Effect, Setting, Settings
 
@@ -21,8 +21,8 @@ def _taps(frequency: float, rate: int) -> int:
 def _response(kind: str, frequency: float, rate: int) -> NDArray[np.float32]:
     impulse = np.zeros(_taps(frequency, rate))
     impulse[0] = 1.0
-    sections = butter(_ORDER, min(frequency, 0.49 * rate), kind, fs=rate, output="sos")
-    answer = sosfilt(sections, impulse)
+    sections = scipy.signal.butter(_ORDER, min(frequency, 0.49 * rate), kind, fs=rate, output="sos")
+    answer = scipy.signal.sosfilt(sections, impulse)
     responses = np.zeros((2, 2, len(answer)), dtype=np.float32)
     responses[0, 0] = responses[1, 1] = answer
     return responses

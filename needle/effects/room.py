@@ -7,8 +7,8 @@ reflections. What comes in on one side is answered on that side first and crosse
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from needle.effects.base import Around, Effect, Setting, Settings
 
@@ -106,8 +106,8 @@ def _decorrelated(responses: NDArray[np.float64], rate: int) -> NDArray[np.float
     are too short to be independent stays as it is.
     """
     taps = responses.shape[1]
-    size = next_fast_len(2 * taps, real=True)
-    spectra = rfft(responses, size)
+    size = scipy.fft.next_fast_len(2 * taps, real=True)
+    spectra = scipy.fft.rfft(responses, size)
     band_of_bin = _BANDS_PER_OCTAVE * np.log2(np.maximum(np.fft.rfftfreq(size, 1.0 / rate), 1.0) / _LOWEST_BAND_HZ)
     last = int(np.ceil(band_of_bin[-1]))
     band_of_bin = np.clip(band_of_bin, 0.0, last)
@@ -124,7 +124,7 @@ def _decorrelated(responses: NDArray[np.float64], rate: int) -> NDArray[np.float
             share = band_of_bin[bins] - band
             lower, upper = (matrix @ spectra[:, bins] for matrix in matrices[band : band + 2])
             spectra[:, bins] = lower * (1.0 - share) + upper * share
-    return irfft(spectra, size)[:, :taps]
+    return scipy.fft.irfft(spectra, size)[:, :taps]
 
 
 def _inverse_root(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -139,7 +139,7 @@ def _inverse_root(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
 def _decaying_noise(
     rng: np.random.Generator, t: NDArray[np.float64], rate: int, length: float, damping: float
 ) -> NDArray[np.float64]:
-    spectrum = rfft(rng.standard_normal(len(t)))
+    spectrum = scipy.fft.rfft(rng.standard_normal(len(t)))
     octave = np.log2(np.maximum(np.fft.rfftfreq(len(t), 1.0 / rate), 1.0) / _OCTAVES[0])
     total = np.zeros(len(t))
     for band in range(len(_OCTAVES)):
@@ -147,7 +147,7 @@ def _decaying_noise(
         lowest, highest = band == 0, band == len(_OCTAVES) - 1
         share = np.cos(np.clip(away, 0.0 if lowest else -1.0, 0.0 if highest else 1.0) * np.pi / 2.0) ** 2
         shorter = 1.0 - 0.88 * damping * max(band - 2, 0) / (len(_OCTAVES) - 3)
-        total += irfft(spectrum * share, len(t)) * np.exp(-_SIXTY_DB * t / (length * shorter))
+        total += scipy.fft.irfft(spectrum * share, len(t)) * np.exp(-_SIXTY_DB * t / (length * shorter))
     return total
 
 

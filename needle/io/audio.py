@@ -11,7 +11,15 @@ from numpy.typing import NDArray
 
 from needle.dsp.kernels.quantization import quantize
 from needle.errors import NeedleError
-from needle.io.containers import AsRf64, check_promise, clear_peak_time, is_bw64, promised, set_channel_mask
+from needle.io.containers import (
+    AsRf64,
+    check_promise,
+    clear_peak_time,
+    float_samples,
+    is_bw64,
+    promised,
+    set_channel_mask,
+)
 from needle.layouts import STEREO, Layout
 
 Audio = NDArray[np.float32]
@@ -121,8 +129,35 @@ def read_at(path: Path, rate: int) -> Iterator[Audio]:
 
 
 def read_audio(path: Path, rate: int) -> Audio:
-    """The whole file at ``rate`` (Hz), resampled if it has another: float32 (channels, frames)."""
-    return np.concatenate(list(read_at(path, rate)), axis=1)
+    """The whole file at ``rate`` (Hz), resampled if it has another: float32 (channels, frames).
+
+    32-bit floats at that rate are mapped from the file, so that no copy of them is made.
+    """
+    info = audio_info(path)
+    mapped = mapped_floats(path) if info.rate == rate else None
+    if mapped is not None:
+        for low in range(0, mapped.shape[1], STRETCH_FRAMES):
+            check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
+        return mapped
+    whole, at = np.empty((info.channels, frames_at(info, rate)), np.float32), 0
+    for stretch in read_at(path, rate):
+        whole[:, at : at + stretch.shape[1]] = stretch
+        at += stretch.shape[1]
+    return whole
+
+
+def mapped_floats(path: Path) -> Audio | None:
+    """A WAV file's samples where they lie on disk, (channels, frames), in the file's order; None if it is no such.
+
+    Only whole files of 32-bit floats are mapped, the channels of which have no other order in memory.
+    """
+    with path.open("rb") as file:
+        found = float_samples(file, path.stat().st_size)
+    if found is None or found.channels > 2:
+        return None
+    shape = (found.length // (4 * found.channels), found.channels)
+    mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
+    return mapped
 
 
 FORMATS = {

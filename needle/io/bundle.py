@@ -10,6 +10,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path, PurePosixPath
 from tempfile import TemporaryDirectory
 from types import TracebackType
@@ -20,6 +21,7 @@ import numpy as np
 from needle.errors import NeedleError
 from needle.io.audio import Audio, AudioWriter, audio_info, frames_at, read_audio
 from needle.mix.model import Mix
+from needle.render.blocks import usable_cores
 from needle.render.freezing import key_of
 from needle.session.document import VERSION, mix_of, upgraded
 from needle.session.validation import Document, check_document
@@ -113,9 +115,12 @@ class Bundle:
 
     def _check_assets(self, told: dict[str, dict[str, Any]], names: list[str]) -> None:
         """NeedleError if an asset is not what the bundle says it is."""
-        for name in names:
-            if name in told and told[name]["sha256"] != _hash(self.asset_path(name)):
-                raise NeedleError(f"The bundle's audio “{name}” is damaged. Copy or export the bundle again.")
+        known = [name for name in names if name in told]
+        with ThreadPoolExecutor(usable_cores()) as pool:
+            hashes = pool.map(lambda name: _hash(self.asset_path(name)), known)
+            for name, found in zip(known, hashes, strict=True):
+                if told[name]["sha256"] != found:
+                    raise NeedleError(f"The bundle's audio “{name}” is damaged. Copy or export the bundle again.")
 
     def _with_lengths(self, document: Document) -> Document:
         """Version 1 did not say how long its sources sound; their files do."""
@@ -150,16 +155,12 @@ class Bundle:
 
     def mix(self) -> Mix:
         """The session as a mix that can be rendered. NeedleError if the audio is not what the session needs."""
-        kept: dict[str, Audio] = {}
-
-        def audio(asset: str) -> Audio:
-            if asset not in kept:
-                kept[asset] = self.audio(asset)
-            return kept[asset]
-
         self.check_channels()
+        names = assets_of(self.document)
+        with ThreadPoolExecutor(usable_cores()) as pool:
+            audio = dict(zip(names, pool.map(self.audio, names), strict=True))
         try:
-            return mix_of(self.document, audio)
+            return mix_of(self.document, audio.__getitem__)
         except NeedleError:
             raise
         except _MALFORMED as error:

@@ -18,6 +18,7 @@ from needle.layouts import Layout
 
 _UNKNOWN = 0xFFFFFFFF
 _MOST_CHUNKS = 10_000
+_IEEE_FLOAT = 3
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,37 @@ def _wave(file: BinaryIO, size: int) -> Promise | None:
             channels = int.from_bytes(file.read(4)[2:4], "little")
         elif name == b"data":
             return None if length in (0, _UNKNOWN) else Promise(channels, length, size - at)
+    return None
+
+
+@dataclass(frozen=True)
+class FloatSamples:
+    """Where a file's 32-bit floats lie: from byte ``at`` on, ``length`` bytes, the channels by turns."""
+
+    at: int
+    length: int
+    channels: int
+
+
+def float_samples(file: BinaryIO, size: int) -> FloatSamples | None:
+    """Where a WAV file of ``size`` bytes has its 32-bit floats; None for any other file, or a broken one."""
+    form = file.read(12)
+    if form[:4] not in (b"RIFF", b"RF64") or form[8:] != b"WAVE":
+        return None
+    channels = 0
+    for name, length, at in chunks_of(file, size):
+        if name == b"fmt ":
+            about = file.read(40)
+            if len(about) < 16:
+                return None
+            kind, channels, bits = (int.from_bytes(about[low : low + 2], "little") for low in (0, 2, 14))
+            if about[:2] == _EXTENSIBLE and len(about) >= 26:
+                kind = int.from_bytes(about[24:26], "little")
+            if (kind, bits) != (_IEEE_FLOAT, 32):
+                return None
+        elif name == b"data":
+            whole = channels and length and length % (4 * channels) == 0 and at % 4 == 0 and at + length <= size
+            return FloatSamples(at, length, channels) if whole else None
     return None
 
 

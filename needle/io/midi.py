@@ -1,16 +1,23 @@
 """Standard MIDI Files (1.0, RP-001): the tempo map and the notes that one holds."""
 
+from __future__ import annotations
+
 import itertools
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-
-import mido
-from mido.midifiles.meta import KeySignatureError
+from typing import TYPE_CHECKING
 
 from needle.errors import NeedleError
+from needle.io.extras import Extra
 from needle.tempo import TempoMap
+
+if TYPE_CHECKING:
+    import mido
+else:
+    mido = Extra("mido", "midi")
+
 
 _DEFAULT_TEMPO = 500_000
 
@@ -83,7 +90,6 @@ def midi_notes(path: Path) -> MidiNotes:
 MOST_BYTES = 64 << 20
 _UNREADABLE = (
     OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, struct.error,
-    KeySignatureError,
 )  # fmt: skip
 MOST_MESSAGES = 2_000_000
 
@@ -94,7 +100,7 @@ def opened_midi(path: Path) -> mido.MidiFile:
         raise NeedleError(f"{path.name} is too large for a MIDI file ({MOST_BYTES >> 20} MB is the most).")
     try:
         file = mido.MidiFile(path)
-    except _UNREADABLE as error:
+    except (*_UNREADABLE, mido.midifiles.meta.KeySignatureError) as error:
         raise NeedleError(f"{path.name} is not a Standard MIDI File that can be read.") from error
     if file.ticks_per_beat <= 0:
         raise NeedleError(f"{path.name} counts in film frames, not in beats. Export it with a tempo map.")

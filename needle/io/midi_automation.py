@@ -4,11 +4,13 @@ MIDI 1.0 Detailed Specification, table 3; the centre of 7 bits is 64, and 0 and 
 centre of 14 bits is 8192. Files are of type 1, on the session's tempo map, a track for every source.
 """
 
+from __future__ import annotations
+
 from collections import defaultdict
 from collections.abc import Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import mido
 import numpy as np
 
 from needle.automation.curve import Lane, Point, Values
@@ -16,11 +18,18 @@ from needle.automation.parameters import PARAMETERS
 from needle.automation.thinning import thinned
 from needle.dsp.pan_modes import MODES
 from needle.errors import NeedleError
+from needle.io.extras import Extra
 from needle.io.lanes import FoundLane
 from needle.io.midi import MOST_MESSAGES, midi_tempo, opened_midi, timed_messages
 from needle.session.owners import lane_key, placement_parameters
 from needle.session.validation import Document
 from needle.tempo import TempoMap
+
+if TYPE_CHECKING:
+    import mido
+else:
+    mido = Extra("mido", "midi")
+
 
 PAN, BALANCE, FINE = 10, 8, 32
 TICKS = 960

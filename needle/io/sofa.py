@@ -5,18 +5,27 @@ samples), ``Data.SamplingRate`` and ``SourcePosition``, spherical in degrees or 
 apart is put back in front of the responses.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import h5py
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
 from needle.dsp.spherical_head import interpolated
 from needle.errors import NeedleError
+from needle.io.extras import Extra
 from needle.layouts import Layout
 from needle.room_coordinates import unit_vectors
+
+if TYPE_CHECKING:
+    import h5py
+else:
+    h5py = Extra("h5py", "sofa")
+
 
 Audio = NDArray[np.float32]
 

@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import rfft
-from scipy.signal.windows import hann
 
 from needle.units import power_to_db
 
@@ -33,7 +32,7 @@ def _edges_in_bins(bins: int) -> Values:
 
 @cache
 def _window(hop: int) -> NDArray[np.float32]:
-    return hann(hop, sym=False).astype(np.float32)
+    return scipy.signal.windows.hann(hop, sym=False).astype(np.float32)
 
 
 def band_powers(audio: NDArray[np.float32], hop: int) -> NDArray[np.float32]:
@@ -44,7 +43,7 @@ def band_powers(audio: NDArray[np.float32], hop: int) -> NDArray[np.float32]:
     with its neighbours: all bands together hold exactly what lies between their ends.
     """
     count = audio.shape[1] // hop
-    spectra = rfft(audio.reshape(2, count, hop) * _window(hop), axis=-1)
+    spectra = scipy.fft.rfft(audio.reshape(2, count, hop) * _window(hop), axis=-1)
     left, right = spectra
     each = np.stack([_squared(left), _squared(right), left.real * right.real + left.imag * right.imag])
     # One-sided: every bin but the outermost counts twice; the window keeps 3/8 of the power.

@@ -9,10 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import rfft
-from scipy.signal import sosfreqz
-from scipy.signal.windows import hann
 
 from needle.dsp.k_weighting import k_weighting
 
@@ -54,7 +52,7 @@ class Spectrum:
 def spectrum_of(stretches: Iterable[NDArray[np.float32]], channels: int, rate: int) -> Spectrum:
     """The mean spectrum of audio that comes in stretches of (channels, any number of frames)."""
     size = _WINDOW if channels <= _MANY_CHANNELS else _SHORT_WINDOW
-    window = hann(size, sym=False).astype(np.float32)
+    window = scipy.signal.windows.hann(size, sym=False).astype(np.float32)
     bins = size // 2 + 1
     total = np.zeros((bins, channels, channels), dtype=np.complex128)
     frames = 0
@@ -70,7 +68,7 @@ def spectrum_of(stretches: Iterable[NDArray[np.float32]], channels: int, rate: i
     padded = np.pad(rest, ((0, 0), (0, 2 * size - rest.shape[1])))
     total += _cross(padded, window, 2)
     frequencies = np.arange(bins) * rate / size
-    _, response = sosfreqz(k_weighting(rate), frequencies, fs=rate)
+    _, response = scipy.signal.sosfreqz(k_weighting(rate), frequencies, fs=rate)
     # Half-overlapped Hann windows weigh every sample 0.75 on the mean; one-sided bins count twice.
     sides = np.where((np.arange(bins) == 0) | (np.arange(bins) == bins - 1), 1.0, 2.0)
     scale = sides / (size * 0.75 * max(frames, 1))
@@ -84,7 +82,8 @@ def _cross(audio: NDArray[np.float32], window: NDArray[np.float32], count: int) 
     pieces = np.lib.stride_tricks.as_strided(audio, (audio.shape[0], count, size), strides, writeable=False)
     found = np.zeros((step + 1, audio.shape[0], audio.shape[0]), dtype=np.complex128)
     for low in range(0, count, 256):
-        spectra = rfft(pieces[:, low : low + 256] * window, axis=-1).transpose(2, 0, 1).astype(np.complex128)
+        spectra = scipy.fft.rfft(pieces[:, low : low + 256] * window, axis=-1)
+        spectra = spectra.transpose(2, 0, 1).astype(np.complex128)
         found += spectra @ spectra.conj().transpose(0, 2, 1)
     return found
 

@@ -8,8 +8,8 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import oaconvolve
 
 from needle.dealing.deal import Deal, Event, Place
 from needle.dealing.voice import note, velocity_gain
@@ -131,5 +131,5 @@ def _toned(read: Any, low: int, high: int, tone: float, rate: int) -> Audio:
         return read(max(low, 0), high)
     taps = low_pass_taps(tone, rate)
     begins = max(low - len(taps) + 1, 0)
-    found = oaconvolve(read(begins, high), taps[np.newaxis], axes=1)
+    found = scipy.signal.oaconvolve(read(begins, high), taps[np.newaxis], axes=1)
     return np.ascontiguousarray(found[:, low - begins : high - begins], dtype=np.float32)

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import oaconvolve
 
 from needle.dsp.k_weighting import KWeighting
 from needle.dsp.pan_laws import law_named
@@ -156,7 +156,7 @@ def to_ears(layout: Layout, name: str, rate: int, audio: Audio, past: int, heads
     responses = ear_responses(layout, name, rate, heads)
     spoken = audio[layout.standing, max(past - responses.shape[2], 0) :]
     late = min(past, responses.shape[2])
-    heard = np.stack([oaconvolve(spoken, ear, axes=1).sum(axis=0) for ear in responses])
+    heard = np.stack([scipy.signal.oaconvolve(spoken, ear, axes=1).sum(axis=0) for ear in responses])
     return np.ascontiguousarray(heard[:, late : late + audio.shape[1] - past], dtype=np.float32)
 
 

@@ -3,8 +3,8 @@
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from needle.dsp.band_split import BANDS, band_filters, half_length
 from needle.dsp.pan_laws import Gains
@@ -17,7 +17,7 @@ Spectra = NDArray[np.complex64]
 @lru_cache(maxsize=16)
 def _filter_spectra(rate: int, size: int) -> Spectra:
     """The spectra of the bands' filters over ``size`` frames: (BANDS, bins)."""
-    return rfft(band_filters(rate), size, axis=1)
+    return scipy.fft.rfft(band_filters(rate), size, axis=1)
 
 
 class SideBands(GeneratedAudio):
@@ -45,14 +45,16 @@ class SideBands(GeneratedAudio):
         sound = np.zeros((2, high - low + reach), np.float32)
         sound[:, begin - low + reach : end - low + reach] = self.audio[:, begin:end]
         # What wraps round falls into the frames before those that are asked for.
-        size = next_fast_len(sound.shape[1], real=True)
-        spectra, filters = rfft(sound, size, axis=1), _filter_spectra(self.rate, size)
+        size = scipy.fft.next_fast_len(sound.shape[1], real=True)
+        spectra, filters = scipy.fft.rfft(sound, size, axis=1), _filter_spectra(self.rate, size)
         if matrix is None:
             bands = (spectra[:, np.newaxis] * filters).reshape(rows, -1)
         else:
             by_side = matrix.astype(np.float32).reshape(rows, 2, BANDS)
             bands = sum((by_side[:, side] @ filters) * spectra[side] for side in range(2))
-        return np.ascontiguousarray(irfft(bands, size, axis=1)[:, reach : reach + high - low], dtype=np.float32)
+        return np.ascontiguousarray(
+            scipy.fft.irfft(bands, size, axis=1)[:, reach : reach + high - low], dtype=np.float32
+        )
 
 
 class StillBands(GeneratedAudio):

@@ -1,8 +1,8 @@
 """A stem over the room as the engine reads it: its parts, made for the stretch that is asked for."""
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import oaconvolve
 
 from needle.dsp.direct_ambient import (
     AMBIENT_LEFT,
@@ -54,7 +54,7 @@ class StemParts(GeneratedAudio):
             if speaker.group == "front":
                 found[DIRECT_ROWS + index] = side[low - begins :]
                 continue
-            spread = oaconvolve(side, decorrelator(index))[: len(side)]
+            spread = scipy.signal.oaconvolve(side, decorrelator(index))[: len(side)]
             found[DIRECT_ROWS + index] = spread[low - begins :]
         return found
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import butter, oaconvolve, sosfilt
 
 from needle.mix.model import LFE_SECONDS
 from needle.render.plan import Run, Spans, StageOutput, widened
@@ -25,8 +25,8 @@ def taps(rate: int) -> Audio:
     """Its impulse response, float32 (past frames,): two second-order Butterworth filters in a row."""
     impulse = np.zeros(past_frames(rate))
     impulse[0] = 1.0
-    sections = butter(2, CORNER_HZ, fs=rate, output="sos")
-    return sosfilt(np.concatenate([sections, sections]), impulse).astype(np.float32)
+    sections = scipy.signal.butter(2, CORNER_HZ, fs=rate, output="sos")
+    return scipy.signal.sosfilt(np.concatenate([sections, sections]), impulse).astype(np.float32)
 
 
 @dataclass(frozen=True)
@@ -48,5 +48,5 @@ class LowPassStage:
     def render(self, run: Run, start: int, stop: int) -> Audio:
         past = past_frames(self.rate)
         audio = run.output(self.source.index, start - past, stop)
-        passed = oaconvolve(audio, taps(self.rate)[np.newaxis], axes=1)[:, past : audio.shape[1]]
+        passed = scipy.signal.oaconvolve(audio, taps(self.rate)[np.newaxis], axes=1)[:, past : audio.shape[1]]
         return np.ascontiguousarray(passed, dtype=np.float32)

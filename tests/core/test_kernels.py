@@ -14,6 +14,7 @@ from needle.automation.curve import RAMP_SECONDS, Lane
 from needle.dsp import kernels
 from needle.dsp.fractional_delay import delayed
 from needle.dsp.kernels import envelope_nodes, lane_values, mixing, numpy_twins, products, quantization, true_peak
+from needle.dsp.point_source_panner import point_panner
 from needle.dsp.true_peak import PHASES
 from needle.mix.model import Mix
 from needle.render.engine import render_audio
@@ -46,7 +47,7 @@ class Twins(SimpleTestCase):
                 importlib.import_module(f"{kernels.__name__}.{module.name}")
         held = {
             "lane_values", "cornered_blocks", "add_scaled", "add_ramped", "add_product", "read_delayed",
-            "mark_rough", "fill_between", "mark_bends", "highest_between", "quantize", "side_products",
+            "mark_rough", "fill_between", "mark_bends", "highest_between", "quantize", "side_products", "point_gains",
         }  # fmt: skip
         self.assertEqual({one.name for one in kernels.REGISTERED}, held)
 
@@ -129,6 +130,17 @@ class Twins(SimpleTestCase):
             numbers(seed + k, *shape).astype(float) for k, shape in enumerate(((channels, frames), (2, channels)))
         )
         np.testing.assert_allclose(*both(products.side_products, audio, fold, np.zeros(3)), atol=1e-9)
+
+    @examples(20)
+    @given(st.integers(0, 2**31), st.sampled_from(["0+5+0", "2+5+0", "4+7+0", "quad"]))
+    def test_point_gains(self, seed: int, layout: str) -> None:
+        vectors = np.random.default_rng(seed).standard_normal((3, 200))
+        vectors[:, :7] = np.eye(3, 7) - np.eye(3, 7, 3)
+        vectors[:, 6] = 1.0
+        vectors /= np.linalg.norm(vectors, axis=0)
+        compiled = point_panner(layout).gains_of(vectors)
+        with numpy_twins():
+            np.testing.assert_allclose(compiled, point_panner(layout).gains_of(vectors), atol=1e-9)
 
     @examples(20)
     @given(st.integers(0, 2**31), st.sampled_from([2.0**-15, 2.0**-23]), st.booleans(), st.integers(0, 2**40))

@@ -237,7 +237,7 @@ class Deliveries(SessionCase):
         self.assertEqual(list((settings.DATA_DIR / "deliveries").iterdir()), [])
 
     def test_a_failure_is_told_and_leaves_nothing(self) -> None:
-        with mock.patch("server.delivery.making.AudioWriter", side_effect=OSError("No space left on device")):
+        with mock.patch("needle.export.files.AudioWriter", side_effect=OSError("No space left on device")):
             ordered = self.order()
         state = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
         self.assertEqual(state["status"], "failed")
