@@ -10,15 +10,16 @@ import soxr
 from numpy.typing import NDArray
 
 from needle.dsp.kernels.quantization import quantize
+from needle.dsp.kernels.sample_formats import decode_pcm24
 from needle.errors import NeedleError
 from needle.io.containers import (
     AsRf64,
     check_promise,
     clear_peak_time,
-    float_samples,
     is_bw64,
     promised,
     set_channel_mask,
+    wave_samples,
 )
 from needle.layouts import STEREO, Layout
 
@@ -134,11 +135,9 @@ def read_audio(path: Path, rate: int) -> Audio:
     32-bit floats at that rate are mapped from the file, so that no copy of them is made.
     """
     info = audio_info(path)
-    mapped = mapped_floats(path) if info.rate == rate else None
-    if mapped is not None:
-        for low in range(0, mapped.shape[1], STRETCH_FRAMES):
-            check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
-        return mapped
+    direct = _read_directly(path) if info.rate == rate else None
+    if direct is not None:
+        return direct
     whole, at = np.empty((info.channels, frames_at(info, rate)), np.float32), 0
     for stretch in read_at(path, rate):
         whole[:, at : at + stretch.shape[1]] = stretch
@@ -146,18 +145,23 @@ def read_audio(path: Path, rate: int) -> Audio:
     return whole
 
 
-def mapped_floats(path: Path) -> Audio | None:
-    """A WAV file's samples where they lie on disk, (channels, frames), in the file's order; None if it is no such.
-
-    Only whole files of 32-bit floats are mapped, the channels of which have no other order in memory.
-    """
-    with path.open("rb") as file:
-        found = float_samples(file, path.stat().st_size)
+def _read_directly(path: Path) -> Audio | None:
+    """A WAV file's samples without libsndfile between: floats mapped, 24 bits decoded; None for any other."""
+    found = wave_samples(path)
     if found is None or found.channels > 2:
         return None
-    shape = (found.length // (4 * found.channels), found.channels)
-    mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
-    return mapped
+    shape = (found.frames, found.channels)
+    if found.floats and found.bits == 32 and found.at % 4 == 0:
+        mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
+        for low in range(0, found.frames, STRETCH_FRAMES):
+            check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
+        return mapped
+    if not found.floats and found.bits == 24:
+        whole = np.empty(shape[::-1], np.float32)
+        stored = np.memmap(path, np.uint8, "r", offset=found.at, shape=(3 * found.frames * found.channels,))
+        decode_pcm24(np.asarray(stored), 0, whole)
+        return whole
+    return None
 
 
 FORMATS = {

@@ -18,7 +18,7 @@ from needle.layouts import Layout
 
 _UNKNOWN = 0xFFFFFFFF
 _MOST_CHUNKS = 10_000
-_IEEE_FLOAT = 3
+_PCM, _IEEE_FLOAT = 1, 3
 
 
 @dataclass(frozen=True)
@@ -69,33 +69,39 @@ def _wave(file: BinaryIO, size: int) -> Promise | None:
 
 
 @dataclass(frozen=True)
-class FloatSamples:
-    """Where a file's 32-bit floats lie: from byte ``at`` on, ``length`` bytes, the channels by turns."""
+class WaveSamples:
+    """Where a WAV file's samples lie: from byte ``at`` on, ``frames`` of all ``channels`` by turns.
+
+    ``bits`` of each; ``floats``: whether they are floating-point numbers.
+    """
 
     at: int
-    length: int
+    frames: int
     channels: int
+    bits: int
+    floats: bool
 
 
-def float_samples(file: BinaryIO, size: int) -> FloatSamples | None:
-    """Where a WAV file of ``size`` bytes has its 32-bit floats; None for any other file, or a broken one."""
-    form = file.read(12)
-    if form[:4] not in (b"RIFF", b"RF64") or form[8:] != b"WAVE":
-        return None
-    channels = 0
-    for name, length, at in chunks_of(file, size):
-        if name == b"fmt ":
-            about = file.read(40)
-            if len(about) < 16:
-                return None
-            kind, channels, bits = (int.from_bytes(about[low : low + 2], "little") for low in (0, 2, 14))
-            if about[:2] == _EXTENSIBLE and len(about) >= 26:
-                kind = int.from_bytes(about[24:26], "little")
-            if (kind, bits) != (_IEEE_FLOAT, 32):
-                return None
-        elif name == b"data":
-            whole = channels and length and length % (4 * channels) == 0 and at % 4 == 0 and at + length <= size
-            return FloatSamples(at, length, channels) if whole else None
+def wave_samples(path: Path) -> WaveSamples | None:
+    """Where a WAV file has its samples; None for any other file, or a broken one."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        form = file.read(12)
+        if form[:4] not in (b"RIFF", b"RF64") or form[8:] != b"WAVE":
+            return None
+        kind, channels, bits = 0, 0, 0
+        for name, length, at in chunks_of(file, size):
+            if name == b"fmt ":
+                about = file.read(40)
+                kind, channels, bits = (int.from_bytes(about[low : low + 2], "little") for low in (0, 2, 14))
+                if about[:2] == _EXTENSIBLE:
+                    kind = int.from_bytes(about[24:26], "little")
+            elif name == b"data":
+                frame = channels * bits // 8
+                whole = kind in (_PCM, _IEEE_FLOAT) and frame and length and length % frame == 0
+                if not whole or at + length > size:
+                    return None
+                return WaveSamples(at, length // frame, channels, bits, kind == _IEEE_FLOAT)
     return None
 
 

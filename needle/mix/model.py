@@ -233,6 +233,13 @@ class MixSource(Automated, values_class("source")):
         return f"{self.audio_description} {values} {dealt}"
 
     @cached_property
+    def unmoved_text(self) -> str | None:
+        """All that its sound depends on wherever it sounds, as text; None if something moves it."""
+        if self.lanes or self.pulses or not self.ways.plain:
+            return None
+        return f"{self.statics} {self.ways.text_between(0.0, 0.0)}   {self.frozen_key}"
+
+    @cached_property
     def audio_description(self) -> str:
         """Which audio it is: an asset that is named by its content, or else the content itself."""
         if isinstance(self.audio, GeneratedAudio):

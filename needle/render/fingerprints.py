@@ -41,6 +41,8 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     late = source.longest_delay(mix.rate)
     if not source.sounds_between(start, stop, late):
         return ""
+    if source.unmoved_text is not None:
+        return source.unmoved_text
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
     moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
     return f"{source.statics} {source.ways.text_between(low, high)} {moves} {source.frozen_key}"

@@ -13,7 +13,16 @@ from hypothesis import strategies as st
 from needle.automation.curve import RAMP_SECONDS, Lane
 from needle.dsp import kernels
 from needle.dsp.fractional_delay import delayed
-from needle.dsp.kernels import envelope_nodes, lane_values, mixing, numpy_twins, products, quantization, true_peak
+from needle.dsp.kernels import (
+    envelope_nodes,
+    lane_values,
+    mixing,
+    numpy_twins,
+    products,
+    quantization,
+    sample_formats,
+    true_peak,
+)
 from needle.dsp.point_source_panner import point_panner
 from needle.dsp.true_peak import PHASES
 from needle.mix.model import Mix
@@ -45,11 +54,10 @@ class Twins(SimpleTestCase):
         for module in pkgutil.iter_modules(kernels.__path__):
             if module.name != "__main__":
                 importlib.import_module(f"{kernels.__name__}.{module.name}")
-        held = {
-            "lane_values", "cornered_blocks", "add_scaled", "add_ramped", "add_product", "read_delayed",
-            "mark_rough", "fill_between", "mark_bends", "highest_between", "quantize", "side_products", "point_gains",
+        held = {name.removeprefix("test_") for name in dir(Twins)} | {
+            "mark_rough", "fill_between", "mark_bends", "add_scaled", "add_ramped",
         }  # fmt: skip
-        self.assertEqual({one.name for one in kernels.REGISTERED}, held)
+        self.assertLessEqual({one.name for one in kernels.REGISTERED}, held)
 
     @examples(60)
     @given(st.lists(lanes(pans, SECONDS), min_size=1, max_size=4), st.integers(0, 2**31))
@@ -122,6 +130,13 @@ class Twins(SimpleTestCase):
         phases = np.ascontiguousarray(PHASES, dtype=np.float32)
         out = np.zeros((2, hops), np.float32)
         np.testing.assert_allclose(*both(true_peak.highest_between, audio, phases, hop, out), rtol=1e-6)
+
+    @examples(10)
+    @given(st.integers(0, 2**31), st.integers(1, 3), st.integers(0, 9))
+    def test_decode_pcm24(self, seed: int, channels: int, first: int) -> None:
+        stored = np.random.default_rng(seed).integers(0, 256, 3 * channels * 60, dtype=np.uint8)
+        out = np.zeros((channels, 50), np.float32)
+        np.testing.assert_array_equal(*both(sample_formats.decode_pcm24, stored, first, out))
 
     @examples(10)
     @given(st.integers(0, 2**31), st.integers(1, 12), st.integers(0, 300))

@@ -32,8 +32,8 @@ class Kernel(Generic[_Given]):
         Whether sums are added up in the order in which they are written, whatever that costs.
     signature
         The types of the arguments: arrays as ``"r8[2]"``, which is read (``w``: written), of float64 (``4`` float32,
-        ``c`` complex64, ``i`` int64, ``j`` int32, ``u`` uint64, ``b`` boolean), two-dimensional and contiguous
-        (``"r8[2,A]"``: in any order); all others as Numba names them.
+        ``c`` complex64, ``i`` int64, ``j`` int32, ``o`` uint8, ``u`` uint64, ``b`` boolean), two-dimensional and
+        contiguous (``"r8[2,A]"``: in any order); all others as Numba names them.
     """
 
     def __init__(
@@ -90,6 +90,7 @@ _ELEMENTS = {
     "c": "complex64",
     "i": "int64",
     "j": "int32",
+    "o": "uint8",
     "u": "uint64",
     "b": "boolean",
 }
