@@ -5,7 +5,7 @@ seen through the very gains that would be rendered.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import scipy
@@ -40,6 +40,9 @@ _HOPS = 5
 _CACHE_BYTES = 256 << 20
 _BLOCKS_AT_ONCE = 16
 _ROUNDING = 0.05
+_PLACE_GRID = 0.0125
+"""Shifts between which gains are interpolated."""
+
 _SLACK_COSTS = np.array([100.0, 300.0])
 _LEVEL_STEP, _PLACE_STEP = 0.1, 0.01
 
@@ -67,6 +70,7 @@ class Model:
     sources: tuple[MixSource, ...]
     covariances: Values
     correction: Values
+    _known: dict[tuple[int, int], Values] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def _times(self) -> Values:
@@ -82,6 +86,23 @@ class Model:
         matrix = here * matrix + copy * matrix[self.mix.room.mirrored]
         return np.broadcast_to(matrix, (self.mix.outputs, source.channels, len(times)))
 
+    def _gains_at_step(self, index: int, step: int) -> Values:
+        """The same at a place that is shifted by so many ``_PLACE_GRID``; each is worked out once."""
+        key = index, step
+        if key not in self._known:
+            self._known[key] = self._gains(index, step * _PLACE_GRID)
+        return self._known[key]
+
+    def _gains_and_slope(self, index: int, place: float) -> tuple[Values, Values]:
+        """Gains at any shift between those, by a cubic through them, and how they change with it."""
+        step = int(np.floor(place / _PLACE_GRID))
+        x = place / _PLACE_GRID - step
+        before, low, high, behind = (self._gains_at_step(index, step + k) for k in (-1, 0, 1, 2))
+        rise, end = (high - before) / 2.0, (behind - low) / 2.0
+        square, cube = 3.0 * (high - low) - 2.0 * rise - end, 2.0 * (low - high) + rise + end
+        gains = low + x * (rise + x * (square + x * cube))
+        return gains, (rise + x * (2.0 * square + 3.0 * x * cube)) / _PLACE_GRID
+
     def _weights(self, x: Values) -> tuple[Values, Values]:
         """w (outputs, blocks, K) and its derivative by each value of x, (values, outputs, blocks, K)."""
         blocks, width = self.covariances.shape[:2]
@@ -94,9 +115,8 @@ class Model:
             level, place = x[2 * index] * MOST_LEVEL_DB, x[2 * index + 1] * MOST_PLACE
             channels = slice(at, at + source.channels)
             louder = float(db_to_gain(level))
-            now, there = self._gains(index, 0.0), self._gains(index, place)
-            step = 1e-4
-            turning = (self._gains(index, place + step) - self._gains(index, place - step)) / (2.0 * step)
+            now = self._gains_at_step(index, 0)
+            there, turning = self._gains_and_slope(index, place)
             weights[:, :, channels] += (louder * there - now).transpose(0, 2, 1)
             slopes[2 * index, :, :, channels] = (louder * np.log(10.0) / 20.0 * there).transpose(0, 2, 1)
             slopes[2 * index] *= MOST_LEVEL_DB
