@@ -1,18 +1,16 @@
-"""Rhythm: a mix of 16 pulsing sources, and a part dealt to 16 places, for 3 minutes against real time.
+"""Rhythm: a mix of 16 pulsing sources, and a part dealt to 16 places, for a minute against real time.
 
 Then finding the onsets of that part, the groove reading weighed by them, and freezing the dealt part.
 
 Run: python -m benchmarks.pulsing
 """
 
-import tempfile
 import time
 from dataclasses import replace
-from pathlib import Path
 
 import numpy as np
 
-from benchmarks.rendering import RATE, SECONDS, make_mix, measure
+from benchmarks.rendering import RATE, SECONDS, rendered, sounds, stereo, tell, took
 from needle.autopan.groove_reading import best_fit
 from needle.autopan.pulse import Pulse, Pulsing
 from needle.autopan.waveforms import WAVES
@@ -62,14 +60,16 @@ def timed(what: str, work) -> None:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        mix = make_mix(Path(folder))
-        measure("16 of these sources, still", replace(mix, sources=mix.sources[:PULSES]))
-        measure("16 pulses", pulsed(mix))
-        measure("a stem dealt to 16 places", dealt(mix, "stem"))
-        voiced = dealt(mix, "voice")
-        measure("a voice dealt to 16 places", voiced)
-        timed("freezing that voice", lambda: [None for _ in frozen_sound(voiced, "0")])
+    mix = stereo(sounds(PULSES))
+    voiced = dealt(mix, "voice")
+    for what, made in (
+        (f"{PULSES} moving sources, still in rhythm", mix),
+        (f"{PULSES} pulses", pulsed(mix)),
+        ("a stem dealt to 16 places", dealt(mix, "stem")),
+        ("a voice dealt to 16 places", voiced),
+    ):
+        tell(f"{what}, against real time", f"{SECONDS / took(rendered(made), 1):.0f} ×")
+    timed("freezing that voice", lambda: [None for _ in frozen_sound(voiced, "0")])
     audio = struck()
     timed(f"onsets in {SECONDS} s", lambda: find_onsets(audio, RATE))
     found = find_onsets(audio, RATE)

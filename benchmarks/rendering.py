@@ -149,7 +149,14 @@ def from_memory() -> None:
     tell(f"{SOURCES} sent to rooms of 0.8 and 3.2 s, against real time", f"{SECONDS / rooms:.0f} ×")
     rng = np.random.default_rng(4)
     high = [
-        replace(source, lanes={"pan": moving(rng), "front": moving(rng), "height": moving(rng, 0.0)})
+        replace(
+            source,
+            lanes={
+                "pan": moving(rng, every=4.0),
+                "front": moving(rng, every=4.0),
+                "height": moving(rng, 0.0, every=4.0),
+            },
+        )
         for source in stereo(sounds(64, 30.0), 30.0).sources
     ]
     room = Mix(RATE, 30.0, tuple(high), layout="4+7+0")
@@ -299,10 +306,9 @@ def growth() -> None:
         )
         return took(rendered(mix))
 
-    base = seconds_of(32, 200, 30.0)
-    for what, given in (("sources", (64, 200, 30.0)), ("points", (32, 400, 30.0)), ("length", (32, 400, 60.0))):
-        once = base if what != "length" else seconds_of(32, 200, 30.0)
-        tell(f"twice the {what}", f"{seconds_of(*given) / once:.2f} × the time")
+    base = seconds_of(32, 200, 10.0)
+    for what, given in (("sources", (64, 200, 10.0)), ("points", (32, 400, 10.0)), ("length", (32, 400, 20.0))):
+        tell(f"twice the {what}", f"{seconds_of(*given) / base:.2f} × the time")
 
 
 def main() -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from needle.balance.progress import finished
+from needle.dsp.kernels import prepare
 from needle.errors import NeedleError
 from needle.export.deliverables import Sounds, sounds_of
 from needle.export.files import write_sounds
@@ -64,6 +65,7 @@ def add_commands(commands: Any) -> None:
 
 
 def _render(chosen: argparse.Namespace) -> None:
+    prepare()
     with Bundle(chosen.bundle) as bundle:
         mix = bundle.mix()
         tempo = tempo_map(bundle.document)

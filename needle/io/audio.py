@@ -10,10 +10,10 @@ import soxr
 from numpy.typing import NDArray
 
 from needle.dsp.kernels.quantization import quantize
-from needle.dsp.kernels.sample_formats import decode_pcm24
 from needle.errors import NeedleError
 from needle.io.containers import (
     AsRf64,
+    WaveSamples,
     check_promise,
     clear_peak_time,
     is_bw64,
@@ -157,11 +157,23 @@ def _read_directly(path: Path) -> Audio | None:
             check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
         return mapped
     if not found.floats and found.bits == 24:
-        whole = np.empty(shape[::-1], np.float32)
-        stored = np.memmap(path, np.uint8, "r", offset=found.at, shape=(3 * found.frames * found.channels,))
-        decode_pcm24(np.asarray(stored), 0, whole)
-        return whole
+        return _decoded_24_bits(path, found)
     return None
+
+
+def _decoded_24_bits(path: Path, found: WaveSamples) -> Audio:
+    """Samples of 24 bits as floats, (channels, frames).
+
+    Each is read as the upper three bytes of a 32-bit word that begins a byte earlier.
+    """
+    stored = np.memmap(path, np.uint8, "r")
+    strides = (3, 3 * found.channels)
+    words = np.ndarray((found.channels, found.frames), "<i4", stored, found.at - 1, strides)
+    whole = np.empty(words.shape, np.float32)
+    for low in range(0, found.frames, STRETCH_FRAMES):
+        here = words[:, low : low + STRETCH_FRAMES] & np.int32(-256)
+        np.multiply(here, np.float32(2.0**-31), out=whole[:, low : low + STRETCH_FRAMES], casting="unsafe")
+    return whole
 
 
 FORMATS = {

@@ -62,9 +62,8 @@ def _add(run: Run, group: InputGroup, sounds: list[Sound], first: int, last: int
     if group.gains is None:
         for member in active:
             samples = _samples(run, sounds[member], start, stop)
-            for channel, gains in enumerate(group.standing[member].T):
-                if gains.any():
-                    add_scaled(samples[channel], gains, at, out)
+            for channel, channel_gains in zip(samples, group.standing[member].T, strict=True):
+                add_scaled(channel, channel_gains, at, out)
         return
     gains = envelopes(group.gains, np.array(active), run.plan.rate, first, last)
     for place, member in enumerate(active):

@@ -20,7 +20,6 @@ from needle.dsp.kernels import (
     numpy_twins,
     products,
     quantization,
-    sample_formats,
     true_peak,
 )
 from needle.dsp.point_source_panner import point_panner
@@ -130,13 +129,6 @@ class Twins(SimpleTestCase):
         phases = np.ascontiguousarray(PHASES, dtype=np.float32)
         out = np.zeros((2, hops), np.float32)
         np.testing.assert_allclose(*both(true_peak.highest_between, audio, phases, hop, out), rtol=1e-6)
-
-    @examples(10)
-    @given(st.integers(0, 2**31), st.integers(1, 3), st.integers(0, 9))
-    def test_decode_pcm24(self, seed: int, channels: int, first: int) -> None:
-        stored = np.random.default_rng(seed).integers(0, 256, 3 * channels * 60, dtype=np.uint8)
-        out = np.zeros((channels, 50), np.float32)
-        np.testing.assert_array_equal(*both(sample_formats.decode_pcm24, stored, first, out))
 
     @examples(10)
     @given(st.integers(0, 2**31), st.integers(1, 12), st.integers(0, 300))

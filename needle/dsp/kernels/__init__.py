@@ -7,6 +7,7 @@ disk: ``python -m needle.dsp.kernels`` compiles all of them at once, as the set-
 """
 
 import os
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, Generic, ParamSpec
@@ -49,9 +50,13 @@ class Kernel(Generic[_Given]):
         if _use_twins:
             self.twin(*given, **named)
             return
+        self.ready()(*given, **named)
+
+    def ready(self) -> Callable[_Given, None]:
+        """The compiled loop, compiled or read from disk at most once."""
         if self._compiled is None:
             self._compiled = self.compile()
-        self._compiled(*given, **named)
+        return self._compiled
 
     def compile(self) -> Callable[_Given, None]:
         """The compiled loop; from disk where it has been compiled before."""
@@ -71,6 +76,18 @@ def kernel(
 ) -> Callable[[Callable[_Given, None]], Kernel[_Given]]:
     """Make a kernel of the loop that follows, beside its ``twin``."""
     return lambda loop: Kernel(loop, twin, signature, strict)
+
+
+def prepare() -> threading.Thread:
+    """Make every kernel ready in the background, while something else is waited for."""
+
+    def work() -> None:
+        for one in REGISTERED if not _use_twins else ():
+            one.ready()
+
+    thread = threading.Thread(target=work, daemon=True)
+    thread.start()
+    return thread
 
 
 @contextmanager

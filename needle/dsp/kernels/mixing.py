@@ -25,11 +25,11 @@ def add_scaled(sound: Audio, gains: Audio, first: int, out: Audio) -> None:
     It begins at the block ``first`` and is as many whole blocks long.
     """
     block = out.shape[2]
-    for output in range(out.shape[0]):
-        gain = gains[output]
-        if gain != 0.0:
-            for b in range(sound.shape[0] // block):
-                begin = b * block
+    for b in range(sound.shape[0] // block):
+        begin = b * block
+        for output in range(out.shape[0]):
+            gain = gains[output]
+            if gain != 0.0:
                 for n in range(block):
                     out[output, first + b, n] += gain * sound[begin + n]
 
