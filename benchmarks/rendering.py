@@ -200,7 +200,7 @@ def of_the_demo(folder: Path) -> None:
         def hand_over() -> None:
             finished(write_sounds(every, paths, 0, mix.frames, "wav-24", threads=usable_cores()))
 
-        tell(f"mix, {len(every) - 2} stems, mono and headphones of the demo, measured", f"{took(hand_over, 1):.1f} s")
+        tell(f"mix, {len(every) - 3} stems, mono and headphones of the demo, measured", f"{took(hand_over, 1):.1f} s")
         cache = RenderCache(512 << 20)
         known: dict[str, Frames] = {}
 

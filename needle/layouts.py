@@ -108,7 +108,7 @@ class Layout:
     @cached_property
     def places(self) -> Numbers:
         """Where every speaker stands in the room, (3, speakers): x, y, z."""
-        return polar_to_room(*self.directions, np.ones(len(self.speakers)))
+        return polar_to_room(self.directions[0], self.directions[1], np.ones(len(self.speakers)))
 
     @cached_property
     def right(self) -> Numbers:

@@ -46,7 +46,7 @@ class RangeEdit:
         """Where the stretch that is written ends (s)."""
         return end
 
-    def mirrored(self) -> "RangeEdit":
+    def on_other_side(self) -> "RangeEdit":
         """The same for the other side: places that it names lie opposite."""
         return self
 
@@ -232,7 +232,7 @@ class Hold(RangeEdit):
     value: float
     title: ClassVar[str] = "held"
 
-    def mirrored(self) -> RangeEdit:
+    def on_other_side(self) -> RangeEdit:
         return replace(self, value=-self.value)
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
@@ -260,7 +260,7 @@ class Sweep(RangeEdit):
         if self.shape not in SHAPES:
             raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
 
-    def mirrored(self) -> RangeEdit:
+    def on_other_side(self) -> RangeEdit:
         return replace(self, from_value=-self.from_value, to_value=-self.to_value)
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:

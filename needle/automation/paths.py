@@ -3,7 +3,7 @@
 Places are room coordinates, left to right and back to front. What is drawn by hand keeps its own pace.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -110,5 +110,5 @@ def path_points(path: Path, start: float, end: float) -> dict[str, tuple[Point, 
 def _points(values: Values, share: Values, start: float, end: float, parameter: str) -> tuple[Point, ...]:
     limits = PARAMETERS[parameter]
     kept = np.clip(values, limits.low, limits.high)
-    times: Sequence[float] = start + (end - start) * share
+    times = start + (end - start) * share
     return thinned([Point(float(t), float(v)) for t, v in zip(times, kept, strict=True)], limits.grain)

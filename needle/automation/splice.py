@@ -6,6 +6,7 @@ tension, of an *ease* both keep their part of it.
 
 from collections.abc import Iterable
 from dataclasses import replace
+from typing import Any
 
 from needle.automation.curve import RAMP_SECONDS, SAME_VALUE, Lane, Point
 from needle.errors import NeedleError
@@ -52,7 +53,7 @@ def _between(lane: Lane, at: float) -> float:
     return float(Lane((earlier[-1], later[0])).evaluate(at)) if earlier[-1].shape != "hold" else earlier[-1].value
 
 
-def _halves(point: Point, share: float) -> tuple[dict[str, float], dict[str, float]]:
+def _halves(point: Point, share: float) -> tuple[dict[str, Any], dict[str, Any]]:
     """What becomes of a shape's tension and part on either side of a cut at a share (0…1) of its way."""
     if point.shape == "curve":
         return {"tension": point.tension * share}, {"tension": point.tension * (1.0 - share)}

@@ -77,6 +77,7 @@ def written_out(
         return Written(
             _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in indices))}), {}
         )
+    assert sides is not None  # a pulse moves places, turns, or moves levels
     if channels > 2:
         raise NeedleError("The sides of more than two channels cannot be written out. Split the source first.")
     if mode in ("pan", "mono"):

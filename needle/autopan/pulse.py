@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from needle.automation.curve import RAMP_SECONDS, Lane, Values
 from needle.automation.parameters import PARAMETERS
@@ -210,7 +210,7 @@ class Pulsing:
     def _cycle_lane(self) -> Lane | None:
         return self.lanes.get("pulse_period" if self.pulse.unit == "beats" else "pulse_rate")
 
-    def _runs(self, edges: Values) -> Values:
+    def _runs(self, edges: NDArray[np.floating[Any]]) -> Values:
         """How many cycles run between each two times: exact in the tempo, by the lane's value in the middle."""
         lane = self.lanes["pulse_period" if self.pulse.unit == "beats" else "pulse_rate"]
         value = lane.evaluate((edges[1:] + edges[:-1]) / 2.0)

@@ -49,7 +49,7 @@ class Wave:
 class _Straight:
     """A cycle made of straight pieces, each from ``low[i]`` to ``high[i]`` between ``edges[i]`` and the next."""
 
-    def __init__(self, edges: Sequence[float], low: Sequence[float], high: Sequence[float]) -> None:
+    def __init__(self, edges: ArrayLike, low: ArrayLike, high: ArrayLike) -> None:
         self.edges, self.low, self.high = (np.asarray(row, dtype=np.float64) for row in (edges, low, high))
         self.spans = np.maximum(np.diff(self.edges), _SHARPEST)
         areas = (self.low + self.high) / 2.0 * np.diff(self.edges)

@@ -116,8 +116,8 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: R
     def in_hops(audio: Audio) -> Values:
         return KWeighting(mix.rate, mix.outputs)(audio)[:, past:].reshape(mix.outputs, count, hop)
 
-    def means(one: Audio, other: Audio) -> Values:
-        return mix.room.sides @ _means(one, other)
+    def means(one: Values, other: Values) -> Values:
+        return np.asarray(mix.room.sides @ _means(one, other))
 
     whole = in_hops(heard)
     own, cross = [], []

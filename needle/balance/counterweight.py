@@ -65,7 +65,7 @@ def counterweight(
     now = yield from _powers(measure, mix, 0.0, 0.2)
     bounds = Bounds.of(now, scope, tolerance)
     model = yield from within(model_of(mix, givers, now.shape[1]), 0.2, 0.6)
-    best = bounds.violation(now), (), now, False
+    best: tuple[float, tuple[Change, ...], Values, bool] = bounds.violation(now), (), now, False
     margin, part = _MARGIN_DB, 0.4 / (_ROUNDS + len(_PARTLY))
     first: tuple[Change, ...] = ()
     for attempt in range(_ROUNDS + len(_PARTLY)):

@@ -74,7 +74,7 @@ class Model:
 
     @property
     def _times(self) -> Values:
-        return (np.arange(len(self.covariances)) + 0.5) * _HOPS * HOP_SECONDS
+        return np.asarray((np.arange(len(self.covariances)) + 0.5) * _HOPS * HOP_SECONDS, dtype=np.float64)
 
     def _gains(self, index: int, place: float) -> Values:
         """Gains of a giver's channels at a shifted place, (outputs, channels, blocks)."""

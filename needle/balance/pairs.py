@@ -56,9 +56,8 @@ def compared(mix: Mix, first: Collection[str], second: Collection[str], measure:
     one = yield from within(measure(mix, Listening(solo=frozenset(first))), 0.0, 0.5)
     other = yield from within(measure(mix, Listening(solo=frozenset(second))), 0.5, 1.0)
     sides = _side(Overview(one).powers), _side(Overview(other).powers)
-    louder = None
-    if None not in (sides[0].loudness, sides[1].loudness):
-        louder = sides[0].loudness - sides[1].loudness
+    loudness, against = sides[0].loudness, sides[1].loudness
+    louder = None if loudness is None or against is None else loudness - against
     return Pair(*sides, difference=louder, trims=tuple(trims(louder or 0.0)))
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import Any
 
 from needle.automation.parameters import PARAMETERS
 from needle.dsp.pan_modes import MODES
@@ -30,7 +31,8 @@ def shifted(source: MixSource, parameter: str, by: float) -> MixSource:
     limits = PARAMETERS[parameter]
     lane = source.lanes.get(parameter)
     if lane is None:
-        return replace(source, **{parameter: limits.limited(getattr(source, parameter) + by)})
+        value: dict[str, Any] = {parameter: limits.limited(getattr(source, parameter) + by)}
+        return replace(source, **value)
     return replace(source, lanes={**source.lanes, parameter: lane.shifted(by, limits.low, limits.high)})
 
 

@@ -189,9 +189,9 @@ _PRINTED_PER_BEAT = 96
 def _pulse(chosen: argparse.Namespace) -> None:
     if not 1 <= chosen.beats <= 32:
         raise NeedleError("A bar has 1 to 32 beats.")
-    given = {name: getattr(chosen, name) for name in _PULSE_VALUES}
-    drawn = {"steps": tuple(chosen.steps)} if chosen.steps else {}
-    cycle = {"unit": "hertz", "rate": chosen.hertz} if chosen.hertz is not None else {}
+    given: dict[str, Any] = {name: getattr(chosen, name) for name in _PULSE_VALUES}
+    drawn: dict[str, Any] = {"steps": tuple(chosen.steps)} if chosen.steps else {}
+    cycle: dict[str, Any] = {"unit": "hertz", "rate": chosen.hertz} if chosen.hertz is not None else {}
     pulsing = Pulsing(Pulse(**given, **drawn, **cycle), TempoMap(((0.0, chosen.bpm),), ((1, chosen.beats, 4),)))
     times = np.arange(chosen.beats * _PRINTED_PER_BEAT) * 60.0 / chosen.bpm / _PRINTED_PER_BEAT
     left, right = side_gains(pulsing, times)

@@ -106,7 +106,7 @@ def _adm(chosen: argparse.Namespace) -> None:
         for done in write_adm(chosen.out, mix, found):
             _progress(chosen.out.name, done)
     objects = found.programme.objects
-    report = {
+    report: dict[str, Any] = {
         "file": str(chosen.out),
         "objects": sum(not one.bed for one in objects),
         "beds": sum(one.bed for one in objects),

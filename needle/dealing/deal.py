@@ -219,7 +219,8 @@ class Deal:
         points = [Point(0.0, float(self.turns[0] == place if len(self.turns) else place == 0), "hold")]
         # One stem cannot be at two places: what is struck together is where the last of it is.
         belongs = strikes(self.events)
-        firsts, lasts = (np.searchsorted(belongs, np.unique(belongs), side) for side in ("left", "right"))
+        each = np.unique(belongs)
+        firsts, lasts = np.searchsorted(belongs, each, "left"), np.searchsorted(belongs, each, "right")
         for first, last in zip(firsts, lasts - 1, strict=True):
             value = float(self.turns[last] == place)
             if value != points[-1].value:

@@ -1,6 +1,7 @@
 """K-weighting (ITU-R BS.1770-5, Annex 1): the head's shelf and the low-frequency roll-off."""
 
 from functools import cache
+from typing import Any
 
 import numpy as np
 import scipy
@@ -45,7 +46,7 @@ class KWeighting:
         self._sections = k_weighting(rate)
         self._state = np.zeros((len(self._sections), channels, 2))
 
-    def __call__(self, audio: NDArray) -> NDArray[np.float64]:
+    def __call__(self, audio: NDArray[np.floating[Any]]) -> NDArray[np.float64]:
         """The next stretch, weighted: float64 of the same shape."""
         if not audio.shape[-1]:
             return np.zeros(audio.shape)

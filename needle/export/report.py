@@ -151,7 +151,7 @@ def _heard(parts: Shares) -> list[Cause]:
 
 
 def _named(cause: Cause, names: Mapping[str, str]) -> dict[str, Any]:
-    told = {name: None if value is None else value for name, value in asdict(cause).items()}
+    told = asdict(cause)
     numbers = ("adds", "without", "lean", "loudness")
     return {**told, **{n: None if told[n] is None else round(told[n], 3) for n in numbers}, "name": names[cause.id]}
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Self
 
 import numpy as np
 import soundfile
@@ -239,7 +240,7 @@ class AudioWriter:
         self._written = 0
         self.clipped = 0
 
-    def __enter__(self) -> "AudioWriter":
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:

@@ -5,6 +5,7 @@ A room of loudspeakers is told as its sides, its stereo fold, and channel by cha
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -174,7 +175,7 @@ def _peak(in_frames: NDArray[np.float32]) -> Values:
     return np.maximum(in_frames.max(axis=2), -in_frames.min(axis=2)).astype(np.float64)
 
 
-def _power(in_frames: NDArray[np.float32]) -> Values:
+def _power(in_frames: NDArray[np.floating[Any]]) -> Values:
     return np.einsum("cnt,cnt->cn", in_frames, in_frames) / in_frames.shape[2]
 
 

@@ -46,14 +46,14 @@ class Measurement:
         self._fold = None if layout is None else np.ascontiguousarray(fold(layout), dtype=np.float64)
         self._counts = np.ones(channels) if layout is None else layout.weights
 
-    def __call__(self, audio: NDArray) -> None:
+    def __call__(self, audio: NDArray[np.floating[Any]]) -> None:
         """Take in the next stretch."""
         if not audio.shape[1]:
             return
         for low in range(0, audio.shape[1], _AT_ONCE):
             self._take(audio[:, low : low + _AT_ONCE])
 
-    def _take(self, audio: NDArray) -> None:
+    def _take(self, audio: NDArray[np.floating[Any]]) -> None:
         """Take in a stretch that is short enough to stay in the processor's cache."""
         self._sample_peak = max(self._sample_peak, float(audio.max()), -float(audio.min()))
         self._true_peak(audio)
@@ -120,7 +120,9 @@ class Measurement:
         return found
 
 
-def measure(stretches: Iterable[NDArray], rate: int, channels: int, layout: Layout | None = None) -> dict[str, Any]:
+def measure(
+    stretches: Iterable[NDArray[np.floating[Any]]], rate: int, channels: int, layout: Layout | None = None
+) -> dict[str, Any]:
     """Measure consecutive stretches of (channels, frames) as one programme, in the layout's order of channels."""
     measurement = Measurement(rate, channels, layout)
     for stretch in stretches:

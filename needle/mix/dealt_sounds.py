@@ -42,7 +42,7 @@ class GeneratedAudio:
 class DealtStem(GeneratedAudio):
     """A stem while it is at one place, through that place's tone. ``offset``: the session's frame it starts at."""
 
-    def __init__(self, audio: Audio, description: str, offset: int, deal: Deal, place: int) -> None:
+    def __init__(self, audio: Audio | GeneratedAudio, description: str, offset: int, deal: Deal, place: int) -> None:
         self.audio, self.offset, self.rate = audio, offset, deal.rate
         self.shape = audio.shape
         self.gate = deal.gate(place)

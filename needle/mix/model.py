@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,7 +58,7 @@ class Automated:
 
 
 @dataclass(frozen=True)
-class MixSend(Automated, values_class("send")):
+class MixSend(Automated, values_class("send")):  # type: ignore[misc] # made of the parameters
     """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
 
     ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
@@ -85,7 +86,7 @@ class MixSend(Automated, values_class("send")):
 
 
 @dataclass(frozen=True)
-class MixLayer(Automated, values_class("layer")):
+class MixLayer(Automated, values_class("layer")):  # type: ignore[misc] # made of the parameters
     """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
 
     ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
@@ -121,7 +122,7 @@ LAYER_INPUTS = ("source", "before")
 
 
 @dataclass(frozen=True)
-class MixSource(Automated, values_class("source")):
+class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made of the parameters
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
     An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
@@ -247,7 +248,7 @@ class MixSource(Automated, values_class("source")):
         if re.fullmatch(r"[0-9a-f]{64}", self.asset):
             return f"{self.asset} {self.first} {self.audio.shape}"
         content = np.ascontiguousarray(self.audio)
-        return f"{hashlib.blake2b(content, digest_size=16).hexdigest()} {content.shape}"
+        return f"{hashlib.blake2b(content.data, digest_size=16).hexdigest()} {content.shape}"
 
     @property
     def to_lfe(self) -> bool:
@@ -296,16 +297,23 @@ _STATIC = tuple(sorted((f.name for f in fields(MixSource) if f.name not in _OTHE
 def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
     """A dealt source's dry centre, if it has one, and what sounds at every place."""
     plain = replace(source, deal=None, frozen=None, frozen_key="")
-    voiced = {"offset": 0, "mode": "pan", "asset": "", "first": 0}
+    voiced: dict[str, Any] = {"offset": 0, "mode": "pan", "asset": "", "first": 0}
     if deal.has_dry:
-        sound = {"audio": DealtVoice(deal, None), **voiced} if deal.sound == "voice" else {}
+        sound: dict[str, Any] = {"audio": DealtVoice(deal, None), **voiced} if deal.sound == "voice" else {}
         yield replace(plain, gain=source.gain + deal.dry, place="dry", **sound)
     lanes = {name: lane for name, lane in source.lanes.items() if name not in ("pan", "pan_left", "pan_right")}
-    wide = {"mode": "span", "span": (source.pan_right - source.pan_left) / 2.0} if source.mode == "sides" else {}
+    wide: dict[str, Any] = (
+        {"mode": "span", "span": (source.pan_right - source.pan_left) / 2.0} if source.mode == "sides" else {}
+    )
     for index, place in enumerate(deal.places):
         if place.level <= OFF_DB:
             continue
-        here = {"lanes": lanes, "pan": place.pan, "gain": source.gain + place.level, "place": place.id}
+        here: dict[str, Any] = {
+            "lanes": lanes,
+            "pan": place.pan,
+            "gain": source.gain + place.level,
+            "place": place.id,
+        }
         if deal.sound == "voice":
             yield replace(plain, audio=DealtVoice(deal, index), **here, **voiced)
         else:
@@ -314,7 +322,7 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
 
 
 @dataclass(frozen=True)
-class MixReturn(Automated, values_class("return")):
+class MixReturn(Automated, values_class("return")):  # type: ignore[misc] # made of the parameters
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
     ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
     is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).

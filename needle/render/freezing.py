@@ -6,6 +6,7 @@ everything that it was made of is as it was.
 
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,7 +29,7 @@ _LONGEST_TAIL_SECONDS = 30
 def bare(source: MixSource) -> MixSource:
     """The source without what can still be set of a frozen one, and not frozen."""
     lanes = {name: lane for name, lane in source.lanes.items() if name not in LEVELS}
-    levels = dict.fromkeys(LEVELS, 0.0)
+    levels: dict[str, Any] = dict.fromkeys(LEVELS, 0.0)
     return replace(source, **levels, lanes=lanes, sends={}, muted=False, frozen=None, frozen_key="")
 
 

@@ -121,7 +121,7 @@ def _nodes(
     member, cell = np.nonzero(rough)
     if member.size:
         steps = _COARSE * cell[:, np.newaxis] + np.arange(1, _COARSE)
-        times = (low + _COARSE + steps).ravel() * seconds
+        times: Values = np.asarray((low + _COARSE + steps).ravel() * seconds, dtype=np.float64)
         between = gains_at(np.repeat(members[member], _COARSE - 1), times)
         nodes[:, member[:, np.newaxis], steps] = between.reshape(-1, *steps.shape)
     begin, blocks = first - 1 - low - _COARSE, last - first

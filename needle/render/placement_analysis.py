@@ -69,7 +69,8 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
 
 def _in_stereo(mix: Mix, source: MixSource, values: dict[str, NDArray[np.float64]], share: float = 1.0) -> Complex:
     """The gains of its place on left and right, (2, channels)."""
-    return placement(replace(mix, layout=STEREO.name), source, values, np.zeros(1), share)[:, :, 0]
+    gains = placement(replace(mix, layout=STEREO.name), source, values, np.zeros(1), share)[:, :, 0]
+    return gains.astype(np.complex128)
 
 
 def level_db(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
@@ -233,7 +234,7 @@ def mode_choices(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
     offered = modes_for(source.channels, mix.room.surround)
     # What it is now stays in the list, even where it would not be offered.
     for mode in dict.fromkeys([*offered, MODES[source.mode]]):
-        values = as_mode(mix, source, mode.name, at)
+        values: dict[str, Any] = dict(as_mode(mix, source, mode.name, at))
         # What moves is compared where it stands at this moment.
         there = replace(source, **values, lanes={k: v for k, v in source.lanes.items() if k == "width"})
         after = level_db(mix, there, spectrum, at) if mode.name != source.mode else now

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,7 +86,8 @@ def channel_gains(mix: Mix, source: MixSource, times: Values) -> Values:
 
     A stem over the room is told by its direct part.
     """
-    placed = replace(source, mode="span", span=1.0) if source.mode == STEM else source.in_bands(mix.rate)
+    as_span: dict[str, Any] = {"mode": "span", "span": 1.0}
+    placed = replace(source, **as_span) if source.mode == STEM else source.in_bands(mix.rate)
     powers = placement(mix, placed, values_at(placed, times), times) ** 2
     powers = powers * (BAND_POWER if source.has_side_width else 1.0)
     return np.broadcast_to(np.sqrt(powers.sum(axis=1)), (mix.outputs, len(times)))
@@ -146,7 +148,7 @@ def with_values(source: MixSource, given: Mapping[str, float]) -> MixSource:
 
     Places are given as they are to sound: its group's shift is taken off. NeedleError for an unknown value.
     """
-    own = {
+    own: dict[str, Any] = {
         name: float(np.clip(value - source.shift, -1.0, 1.0)) if _is_across(name) else value
         for name, value in given.items()
         if hasattr(source, name)

@@ -190,7 +190,7 @@ def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
     drafting = _drafting(request, session_id, given.revision)
     made = edit_from(given.edit)
     for lane in given.lanes:
-        own = made.mirrored() if lane.mirrored else made
+        own = made.on_other_side() if lane.mirrored else made
         drafting.change(lane.source, lane.parameter, given.start, given.end, own, given.glide, given.stay)
     who = drafting.whose(lane.source for lane in given.lanes)
     said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {made.title}"

@@ -289,8 +289,8 @@ def _blocks(
     still = not np.ptp(gains, axis=1).any() and not edges
     at = [0] if still else _turning_by_less(values["azimuth"], breakpoints(times, gains, tolerance, bounds=bounds))
     return Moves(
-        times[at],
-        *(values[name][at] for name in NUMBERS),
+        times=times[at],
+        **{name: values[name][at] for name in NUMBERS},
         zones=tuple(zones[i] for i in at),
         lock=tuple(source.snap for _ in at),
     )

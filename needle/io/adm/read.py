@@ -238,9 +238,9 @@ class _Reader:
                     if channel in self._by_id:
                         return self._by_id[channel]
             # A stream may name its tracks without being named by them.
-            for stream in self.root.findall("audioStreamFormat"):
-                if name in _refs(stream, "audioTrackFormatIDRef"):
-                    for channel in _refs(stream, "audioChannelFormatIDRef"):
+            for element in self.root.findall("audioStreamFormat"):
+                if name in _refs(element, "audioTrackFormatIDRef"):
+                    for channel in _refs(element, "audioChannelFormatIDRef"):
                         if channel in self._by_id:
                             return self._by_id[channel]
         return None
