@@ -133,9 +133,9 @@ class Layout:
         return np.array([1.0 - self.front, self.front]) * counts
 
     def _shares(self, along: Numbers) -> Numbers:
-        found = np.full(len(self.channels), 0.5)
-        found[self.standing] = (1.0 + np.clip(along, -1.0, 1.0)) / 2.0
-        return found
+        result = np.full(len(self.channels), 0.5)
+        result[self.standing] = (1.0 + np.clip(along, -1.0, 1.0)) / 2.0
+        return result
 
     @cached_property
     def mirrored(self) -> NDArray[np.intp]:
@@ -198,7 +198,7 @@ _WITHOUT_LFE = {5: "0+5+0", 7: "0+7+0"}
 
 def layout_of_file(channels: int, mask: int = 0) -> Layout | None:
     """The layout that a file of so many channels has, by its channel mask if it tells one; None for any other."""
-    by_mask = {(len(one.channels), one.mask): one for one in LAYOUTS.values()}
+    by_mask = {(len(layout.channels), layout.mask): layout for layout in LAYOUTS.values()}
     if (channels, mask) in by_mask:
         return by_mask[channels, mask]
     if channels in _WITHOUT_LFE:
@@ -217,13 +217,13 @@ def layout_named(name: str) -> Layout:
 
 def fold(layout: Layout) -> Numbers:
     """The gains from every channel to left and right, (2, channels) (ITU-R BS.775-4, Annex 4, table 2)."""
-    found = np.zeros((2, len(layout.channels)))
+    result = np.zeros((2, len(layout.channels)))
     for index, channel in enumerate(layout.channels):
         if channel.lfe:
             continue
         strength = 1.0 if channel.group == "front" else HALF
         if channel.azimuth == 0.0:
-            found[:, index] = HALF
+            result[:, index] = HALF
         else:
-            found[0 if channel.azimuth > 0.0 else 1, index] = strength
-    return found
+            result[0 if channel.azimuth > 0.0 else 1, index] = strength
+    return result

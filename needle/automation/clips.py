@@ -41,12 +41,12 @@ def clip_of(lanes: Mapping[str, tuple[Lane, float]], start: float, end: float) -
     """A clip of the stretch from ``start`` to ``end`` (s) of lanes, each with its static value."""
     if not 0.0 <= start < end:
         raise NeedleError("The stretch must end after it starts.")
-    found = {}
+    result = {}
     for name, (lane, static) in lanes.items():
         piece = piece_of(plain_lane(lane, static, start), start, end)
         moved = [replace(p, t=p.t - start) for p in piece]
-        found[name] = (*moved[:-1], replace(moved[-1], t=end - start))
-    return Clip(start, end - start, found)
+        result[name] = (*moved[:-1], replace(moved[-1], t=end - start))
+    return Clip(start, end - start, result)
 
 
 @dataclass(frozen=True)
@@ -64,13 +64,13 @@ def every_bars(tempo: TempoMap, start: float, every: int, until: float) -> list[
         raise NeedleError("Paste every 1 to 999 bars.")
     bar, _ = tempo.bar_at(tempo.beat_at(start))
     into = tempo.beat_at(start) - tempo.beat_of_bar(bar)
-    found = []
+    result = []
     for count in range(1, MOST_PLACES + 1):
         at = tempo.seconds_at(tempo.beat_of_bar(bar + count * every) + into)
         if at >= until:
             break
-        found.append(PastePlace(at, f"bar {bar + count * every}"))
-    return found
+        result.append(PastePlace(at, f"bar {bar + count * every}"))
+    return result
 
 
 def on_passages(
@@ -80,14 +80,14 @@ def on_passages(
 
     Where ``start`` lies in none, at the beginning of each. The place that the clip comes from is left out.
     """
-    rows = sorted(passages, key=lambda one: one["start"])
+    rows = sorted(passages, key=lambda row: row["start"])
     beat = tempo.beat_at(start)
-    home = next((one for one in rows if one["start"] <= beat + 1e-9 < one["end"]), None)
+    home = next((row for row in rows if row["start"] <= beat + 1e-9 < row["end"]), None)
     into = beat - home["start"] if home else 0.0
-    found = []
-    for one in rows:
-        at = max(tempo.seconds_at(one["start"] + into), 0.0)
-        if one["name"] == name and at < until and not math.isclose(at, start, abs_tol=1e-6):
-            bar, _ = tempo.bar_at(one["start"] + into + 1e-9)
-            found.append(PastePlace(at, f"{name}, bar {bar}"))
-    return found[:MOST_PLACES]
+    result = []
+    for row in rows:
+        at = max(tempo.seconds_at(row["start"] + into), 0.0)
+        if row["name"] == name and at < until and not math.isclose(at, start, abs_tol=1e-6):
+            bar, _ = tempo.bar_at(row["start"] + into + 1e-9)
+            result.append(PastePlace(at, f"{name}, bar {bar}"))
+    return result[:MOST_PLACES]

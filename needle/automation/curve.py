@@ -198,12 +198,12 @@ class Lane:
 
         NeedleError if one of ``points`` stands outside the range.
         """
-        fresh = tuple(points)
-        if any(not start <= p.t <= end for p in fresh):
+        new_points = tuple(points)
+        if any(not start <= p.t <= end for p in new_points):
             raise NeedleError("New points must stand inside the range they replace.")
         before = tuple(p for p in self.points if p.t < start)
         after = tuple(p for p in self.points if p.t > end)
-        return Lane(before + fresh + after)
+        return Lane(before + new_points + after)
 
     def in_range(self, start: float, end: float) -> tuple[Point, ...]:
         """The points from ``start`` to ``end`` (s), both included."""

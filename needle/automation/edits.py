@@ -122,19 +122,19 @@ class Reverse(RangeEdit):
 
 def reversed_piece(piece: Points, start: float, end: float) -> list[Point]:
     """Points of a stretch gone through backwards: what led to a point leads away from it."""
-    found: list[Point] = []
+    result: list[Point] = []
     for place in range(len(piece) - 1, -1, -1):
         at = min(max(start + end - piece[place].t, start), end)
         leads = piece[place - 1] if place else piece[place]
         if place and leads.shape == "hold":
             # Backwards a hold stays at the value that it held, and jumps where it began.
-            found += [Point(at, piece[place].value), Point(at, leads.value, "hold")]
+            result += [Point(at, piece[place].value), Point(at, leads.value, "hold")]
         elif place and leads.t == piece[place].t:
-            found.append(Point(at, piece[place].value))
+            result.append(Point(at, piece[place].value))
         else:
-            found.append(replace(_turned(leads), t=at, value=piece[place].value))
-    found[-1] = replace(found[-1], shape="straight", tension=0.0, begins=0.0, ends=1.0)
-    return without_doubles(found)
+            result.append(replace(_turned(leads), t=at, value=piece[place].value))
+    result[-1] = replace(result[-1], shape="straight", tension=0.0, begins=0.0, ends=1.0)
+    return without_doubles(result)
 
 
 @dataclass(frozen=True)
@@ -293,12 +293,12 @@ class Paste(RangeEdit):
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         sign = -1.0 if self.mirrored and around.parameter.mirrors else 1.0
-        found = [
+        result = [
             replace(p, t=min(start + p.t, end), value=around.parameter.limited(sign * p.value) + 0.0)
             for p in self.clip
         ]
-        found[-1] = replace(found[-1], t=end)
-        return found
+        result[-1] = replace(result[-1], t=end)
+        return result
 
 
 @dataclass(frozen=True)
@@ -365,7 +365,7 @@ def changed(
     whole = plain_lane(lane, static, start)
     stop = edit.end(start, end)
     piece = tuple(edit.points(piece_of(whole, start, end), start, end, around))
-    made = stayed(whole, start, stop, piece) if stay else splice(whole, start, stop, piece, glide)
-    if len(made.points) > MOST_POINTS:
+    written = stayed(whole, start, stop, piece) if stay else splice(whole, start, stop, piece, glide)
+    if len(written.points) > MOST_POINTS:
         raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Thin it first.")
-    return made
+    return written

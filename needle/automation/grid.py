@@ -28,15 +28,15 @@ class Grid:
     @cached_property
     def lines(self) -> NDArray[np.float64]:
         """The times (s) of all lines from the beginning to the first at or after the piece's end, ascending."""
-        found: list[float] = []
+        result: list[float] = []
         for bar in self.tempo.bars_until(self.length):
             beats, unit = self.tempo.metre_of_bar(bar)
             first = self.tempo.beat_of_bar(bar)
             count = 1 if self.parts == 0 else beats * self.parts
             step = beats * 4.0 / unit / count
-            found += [self.tempo.seconds_at(first + i * step) for i in range(count)]
+            result += [self.tempo.seconds_at(first + i * step) for i in range(count)]
         bars = len(self.tempo.bars_until(self.length))
-        return np.array([*found, self.tempo.seconds_at(self.tempo.beat_of_bar(bars + 1))])
+        return np.array([*result, self.tempo.seconds_at(self.tempo.beat_of_bar(bars + 1))])
 
     def nearest(self, at: float) -> float:
         """The time (s) of the line nearest to ``at``; the earlier of two that are equally near."""

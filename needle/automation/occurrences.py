@@ -39,22 +39,22 @@ def occurrences(
         )
     length = pattern.shape[1]
     padded = np.pad(flux, ((0, 0), (length, length)))
-    found = sum(scipy.signal.correlate(row, part, mode="valid") for row, part in zip(padded, pattern, strict=True))
+    result = sum(scipy.signal.correlate(row, part, mode="valid") for row, part in zip(padded, pattern, strict=True))
     energy = np.concatenate([[0.0], np.cumsum((padded**2).sum(axis=0))])
     there = np.sqrt(np.maximum(energy[length:] - energy[:-length], 0.0))
     scale = np.linalg.norm(pattern)
-    likeness = np.where(there > 0.2 * scale, found / np.maximum(there * scale, 1e-12), 0.0)
+    likeness = np.where(there > 0.2 * scale, result / np.maximum(there * scale, 1e-12), 0.0)
     places: list[PastePlace] = []
-    taken = np.zeros(len(likeness), dtype=bool)
+    occupied = np.zeros(len(likeness), dtype=bool)
     apart = max(length // 2, 1)
-    taken[max(low + length - apart, 0) : low + length + apart + 1] = True
+    occupied[max(low + length - apart, 0) : low + length + apart + 1] = True
     while True:
-        open_ones = np.where(taken, 0.0, likeness)
+        open_ones = np.where(occupied, 0.0, likeness)
         best = int(np.argmax(open_ones))
         if open_ones[best] < alike:
             break
         at = float(best - length) * HOP_SECONDS + (start - low * HOP_SECONDS)
         if at >= 0.0:
             places.append(PastePlace(at, "sounds alike", float(min(open_ones[best], 1.0))))
-        taken[max(best - apart, 0) : best + apart + 1] = True
+        occupied[max(best - apart, 0) : best + apart + 1] = True
     return sorted(places, key=lambda one: one.at)

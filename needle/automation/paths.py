@@ -109,6 +109,6 @@ def path_points(path: Path, start: float, end: float) -> dict[str, tuple[Point, 
 
 def _points(values: Values, share: Values, start: float, end: float, parameter: str) -> tuple[Point, ...]:
     limits = PARAMETERS[parameter]
-    kept = np.clip(values, limits.low, limits.high)
+    limited = np.clip(values, limits.low, limits.high)
     times = start + (end - start) * share
-    return thinned([Point(float(t), float(v)) for t, v in zip(times, kept, strict=True)], limits.grain)
+    return thinned([Point(float(t), float(v)) for t, v in zip(times, limited, strict=True)], limits.grain)

@@ -83,19 +83,19 @@ def _held(hold: Hold, until: float, parameter: Parameter) -> list[Point]:
 
 
 def _touch(lane: Lane, run: Pass, parameter: Parameter, glide: float) -> list[Stretch]:
-    found = []
+    result = []
     for place, hold in enumerate(run.holds):
         points = _held(hold, hold.end, parameter)
         if not glide:
-            found.append((hold.start, max(hold.end, hold.start + SHORTEST_SECONDS), tuple(points)))
+            result.append((hold.start, max(hold.end, hold.start + SHORTEST_SECONDS), tuple(points)))
             continue
         back = hold.end + glide
         points.append(Point(back, value_before(lane, back)))
         following = run.holds[place + 1].start if place + 1 < len(run.holds) else back
         if following < back:
             points = list(piece_of(Lane(tuple(points)), hold.start, following))
-        found.append((hold.start, min(back, following), tuple(points)))
-    return found
+        result.append((hold.start, min(back, following), tuple(points)))
+    return result
 
 
 def _latch(_lane: Lane, run: Pass, parameter: Parameter, _glide: float) -> list[Stretch]:
@@ -114,7 +114,7 @@ def _write(lane: Lane, run: Pass, parameter: Parameter, glide: float) -> list[St
 
 
 def _trim(lane: Lane, run: Pass, parameter: Parameter, glide: float) -> list[Stretch]:
-    found = []
+    result = []
     for place, hold in enumerate(run.holds):
         added = [Point(t, value) for t, value in hold.samples]
         if hold.end > added[-1].t:
@@ -137,8 +137,8 @@ def _trim(lane: Lane, run: Pass, parameter: Parameter, glide: float) -> list[Str
         )
         values = lane.evaluate(times) + offsets.evaluate(times)
         points = [Point(float(t), parameter.limited(float(v))) for t, v in zip(times, values, strict=True)]
-        found.append((hold.start, end, tuple(points)))
-    return found
+        result.append((hold.start, end, tuple(points)))
+    return result
 
 
 MODES = {"touch": _touch, "latch": _latch, "write": _write, "trim": _trim}
@@ -156,12 +156,12 @@ def recorded_steps(
     if not run.holds and mode != "write":
         return
     whole = plain_lane(lane, static, run.start)
-    made = whole
+    steps = whole
     for start, end, points in _joined_up(MODES[mode](whole, run, parameter, glide)):
         stop = max(end, start + SHORTEST_SECONDS)
         piece = _filling(points, start, stop)
-        made = splice(made, start, stop, thinned(piece, parameter.grain))
-        yield made
+        steps = splice(steps, start, stop, thinned(piece, parameter.grain))
+        yield steps
 
 
 def recorded(
@@ -177,17 +177,17 @@ def recorded(
 
 def _joined_up(stretches: Sequence[Stretch]) -> list[Stretch]:
     """Stretches that follow each other without a gap as one, so that no edge lies between them."""
-    found: list[Stretch] = []
+    result: list[Stretch] = []
     for start, end, points in stretches:
-        if found and found[-1][1] >= start:
-            first, _, before = found.pop()
-            found.append((first, max(end, start), (*before, *points)))
+        if result and result[-1][1] >= start:
+            first, _, before = result.pop()
+            result.append((first, max(end, start), (*before, *points)))
         else:
-            found.append((start, end, points))
-    return found
+            result.append((start, end, points))
+    return result
 
 
 def _filling(points: Sequence[Point], start: float, end: float) -> list[Point]:
     """Points exactly from ``start`` to ``end``, one at either edge."""
-    found = without_doubles(replace(p, t=min(max(p.t, start), end)) for p in points)
-    return found if found[-1].t == end else [*found, replace(found[-1], t=end)]
+    result = without_doubles(replace(p, t=min(max(p.t, start), end)) for p in points)
+    return result if result[-1].t == end else [*result, replace(result[-1], t=end)]

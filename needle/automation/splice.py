@@ -28,20 +28,20 @@ def plain_lane(lane: Lane, static: float, at: float = 0.0) -> Lane:
 def value_before(lane: Lane, at: float) -> float:
     """The value that the lane arrives with at a time (s), ramps left out: where it jumps, the one before."""
     earlier = [p for p in lane.points if p.t < at]
-    here = [p for p in lane.points if p.t == at]
+    at_moment = [p for p in lane.points if p.t == at]
     if not earlier:
-        return (here or list(lane.points))[0].value
+        return (at_moment or list(lane.points))[0].value
     if earlier[-1].shape == "hold":
         return earlier[-1].value
-    if here:
-        return here[0].value
+    if at_moment:
+        return at_moment[0].value
     return _between(lane, at)
 
 
 def value_after(lane: Lane, at: float) -> float:
     """The value that the lane goes on with from a time (s), ramps left out: where it jumps, the one after."""
-    here = [p for p in lane.points if p.t == at]
-    return here[-1].value if here else _between(lane, at)
+    at_moment = [p for p in lane.points if p.t == at]
+    return at_moment[-1].value if at_moment else _between(lane, at)
 
 
 def _between(lane: Lane, at: float) -> float:
@@ -117,10 +117,10 @@ def splice(lane: Lane, start: float, end: float, piece: Points, glide: float = 0
     # A jump so near the end would still ramp after it.
     meets_after = meets_after and not (Lane(piece).jumps > end - RAMP_SECONDS).any()
     if glide:
-        kept = Lane(piece)
+        inner = Lane(piece)
         low = start if meets_before else start + glide
         high = end if meets_after else end - glide
-        piece = piece_of(kept, low, high)
+        piece = piece_of(inner, low, high)
         if not meets_after:
             piece = (*piece[:-1], replace(piece[-1], shape="straight"), Point(end, value_before(lane, end)))
     elif not meets_after:
@@ -160,18 +160,18 @@ def _joined(first: Points, second: Points) -> Points:
 
 def without_doubles(points: Iterable[Point]) -> list[Point]:
     """At most two points at one time, the first and the last; at either edge the one that is inside."""
-    found: list[Point] = []
+    result: list[Point] = []
     for point in points:
-        crowded = len(found) > 1 and found[-2].t == point.t
-        if crowded or (found and found[-1].t == point.t and found[-1].value == point.value):
-            found[-1] = point
+        crowded = len(result) > 1 and result[-2].t == point.t
+        if crowded or (result and result[-1].t == point.t and result[-1].value == point.value):
+            result[-1] = point
         else:
-            found.append(point)
-    while len(found) > 2 and found[0].t == found[1].t:
-        del found[0]
-    while len(found) > 2 and found[-1].t == found[-2].t:
-        del found[-1]
-    return found
+            result.append(point)
+    while len(result) > 2 and result[0].t == result[1].t:
+        del result[0]
+    while len(result) > 2 and result[-1].t == result[-2].t:
+        del result[-1]
+    return result
 
 
 def written(before: Lane, after: Lane) -> tuple[float, float, Points] | None:

@@ -59,12 +59,12 @@ def written_out(
 
     shift, sides = pulsing.shift(times), pulsing.sides(times)
     if shift is not None:
-        found = {}
+        result = {}
         for name in MODES[mode].parameters:
             if PARAMETERS[name].place:
                 side = 1 if name == "pan_right" else 0
-                found[name] = _places(times, np.clip(now(name) + shift[side], -1.0, 1.0))
-        return Written(_checked(found), {})
+                result[name] = _places(times, np.clip(now(name) + shift[side], -1.0, 1.0))
+        return Written(_checked(result), {})
     turn = pulsing.turn(times)
     if turn is not None:
         turned = now("rotation") + np.unwrap(turn, period=360.0)
@@ -87,7 +87,7 @@ def written_out(
         )
     gains = sides
     fixed: dict[str, float | str] = {}
-    found = {}
+    result = {}
     if mode == "sides":
         gains = sides * db_to_gain(np.array([now("level_left"), now("level_right")]))
     elif mode == "balance":
@@ -99,10 +99,10 @@ def written_out(
         fixed = {"mode": "sides", "pan_left": float(ends[0, 0]), "pan_right": float(ends[1, 0])}
         for name, places in zip(("pan_left", "pan_right"), ends, strict=True):
             if np.ptp(places) > 0.0:
-                found[name] = _places(times, places)
+                result[name] = _places(times, places)
     for name, gain in zip(("level_left", "level_right"), gains, strict=True):
-        found[name] = _levels(times, _decibels(gain))
-    return Written(_checked(found), fixed)
+        result[name] = _levels(times, _decibels(gain))
+    return Written(_checked(result), fixed)
 
 
 def _times(pulsing: Pulsing, start: float, end: float) -> Values:
@@ -120,13 +120,13 @@ def _as_pan_and_trim(pan: Values, sides: Values, law: str) -> tuple[Values, Valu
     left, right = rule.gains(table)
     ratio = np.arctan2(right, left)
     there = np.arctan2(wanted[1], wanted[0])
-    found = np.interp(there, ratio, table)
+    result = np.interp(there, ratio, table)
     loud = np.hypot(*wanted)
     # Where all is silent the place does not matter: it stays where it was last.
-    heard = loud > 1e-6
-    last = np.maximum.accumulate(np.where(heard, np.arange(len(pan)), 0))
-    found = np.where(heard, found, found[last])
-    return found, _decibels(loud / np.hypot(*rule.gains(found)))
+    audible = loud > 1e-6
+    last = np.maximum.accumulate(np.where(audible, np.arange(len(pan)), 0))
+    result = np.where(audible, result, result[last])
+    return result, _decibels(loud / np.hypot(*rule.gains(result)))
 
 
 def _decibels(gain: Values) -> Values:

@@ -262,7 +262,7 @@ def passing(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 
 def best_fit(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 0.0) -> Fit | None:
     """The flip and start that let most of the accents through, of 2 × 16; None if that is hardly more than now."""
     now = passing(pulsing, times, strengths, centre)
-    found = max(
+    results = max(
         (
             passing(
                 replace(pulsing, pulse=replace(pulsing.pulse, flip=flip, start=step / _STARTS)),
@@ -275,7 +275,7 @@ def best_fit(pulsing: Pulsing, times: Values, strengths: Values, centre: float =
         ),
         key=lambda fit: round(fit.score, 6),
     )
-    return found if found.score > now.score + _WORTH else None
+    return results if results.score > now.score + _WORTH else None
 
 
 def figure(pulsing: Pulsing, bar: int, centre: float = 0.0) -> dict[str, Any]:

@@ -161,8 +161,8 @@ class Pulsing:
         smooth: Values | float = pulse.smooth
         if ramped and wave_named(pulse.wave).jumps(pulse.shape):
             smooth = np.clip(RAMP_SECONDS * self.per_second(t), pulse.smooth, 1.0)
-        found = wave_at(pulse.wave, pulse.shape, self.cycles(t) + ahead, smooth)
-        return -found if pulse.flip else found
+        result = wave_at(pulse.wave, pulse.shape, self.cycles(t) + ahead, smooth)
+        return -result if pulse.flip else result
 
     def depth(self, times: ArrayLike) -> Values:
         """How deep it is at each time (0…1)."""

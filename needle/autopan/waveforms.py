@@ -80,8 +80,8 @@ class _Straight:
 
 
 def _straight(edges: Sequence[float], low: Sequence[float], high: Sequence[float]) -> Callable[..., Values]:
-    made = _Straight(edges, low, high)
-    return lambda _form, phase, share: made.read(phase, share)
+    wave = _Straight(edges, low, high)
+    return lambda _form, phase, share: wave.read(phase, share)
 
 
 def _sine(_form: Form, phase: Values, share: Values) -> Values:

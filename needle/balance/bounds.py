@@ -55,8 +55,8 @@ class Bounds:
         counts = inside & ~np.isnan(lean) & (weights > _LEAST_WEIGHT)
         limits = np.where(counts, tolerance.db / np.maximum(weights, _LEAST_WEIGHT), np.nan)
         outside = tuple(s for s in leaning_stretches(powers, tolerance) if not _touches(s, inside))
-        here = [slice(*np.searchsorted(times, edges)) for edges in scope]
-        worst = tuple((one, _most(lean[one] * weights[one])) for one in here)
+        ranges = [slice(*np.searchsorted(times, edges)) for edges in scope]
+        worst = tuple((hops, _most(lean[hops] * weights[hops])) for hops in ranges)
         return cls(limits, lean, inside, tolerance, outside, weights, worst)
 
     def excess(self, powers: Values) -> float:
@@ -94,9 +94,9 @@ class Bounds:
         """With the stretches that a proposal made elsewhere ruled out."""
         limits = self.limits.copy()
         for stretch, _ in self._elsewhere(powers):
-            here = _hops(stretch)
-            limits[here] = np.where(
-                np.isnan(limits[here]), np.fmax(np.abs(self.now[here]), self._allowed(here)), limits[here]
+            hops = _hops(stretch)
+            limits[hops] = np.where(
+                np.isnan(limits[hops]), np.fmax(np.abs(self.now[hops]), self._allowed(hops)), limits[hops]
             )
         return replace(self, limits=limits)
 

@@ -100,7 +100,7 @@ Gather = Callable[[Mix, int, int], Steps[Shares]]
 def parts_of(mix: Mix) -> list[Part]:
     """All that sounds: sources that are not muted, and returns that something reaches."""
     sources = [Part(source.id, SOURCE) for source in mix.sources if not source.muted]
-    return sources + [Part(one.id, RETURN) for one in mix.returns if EVERYTHING.sent(mix, one)]
+    return sources + [Part(return_.id, RETURN) for return_ in mix.returns if EVERYTHING.sent(mix, return_)]
 
 
 def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: RenderCache | None = None) -> Shares:
@@ -111,7 +111,7 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: R
     hop, past = FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
     start, stop, count = first * hop - past, last * hop, last - first
     cache = cache if cache is not None else RenderCache(_CACHE_BYTES)
-    heard = render_audio(mix, start, stop, cache=cache)
+    mix_audio = render_audio(mix, start, stop, cache=cache)
 
     def in_hops(audio: Audio) -> Values:
         return KWeighting(mix.rate, mix.outputs)(audio)[:, past:].reshape(mix.outputs, count, hop)
@@ -119,11 +119,11 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: R
     def means(one: Values, other: Values) -> Values:
         return np.asarray(mix.room.sides @ _means(one, other))
 
-    whole = in_hops(heard)
+    whole = in_hops(mix_audio)
     own, cross = [], []
     for part in parts:
         if part.kind == SOURCE and _bent(mix, part.id):
-            alone = heard - render_audio(_lacking(mix, part.id), start, stop, cache=cache)
+            alone = mix_audio - render_audio(_lacking(mix, part.id), start, stop, cache=cache)
         else:
             alone = render_audio(mix, start, stop, Listening(solo=frozenset({part.id})), cache=cache)
         weighted = in_hops(alone)
@@ -135,11 +135,11 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: R
 
 def shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     """The shares of all that sounds, from one tenth of a second of the piece up to another (not included)."""
-    parts, found, cache = parts_of(mix), [], RenderCache(_CACHE_BYTES)
+    parts, result, cache = parts_of(mix), [], RenderCache(_CACHE_BYTES)
     for low, high, done in stretches(first, last, HOPS_AT_ONCE):
-        found.append(gathered(mix, parts, low, high, cache=cache))
+        result.append(gathered(mix, parts, low, high, cache=cache))
         yield done
-    return Shares.joined(found)
+    return Shares.joined(result)
 
 
 def _bent(mix: Mix, source: str) -> bool:
@@ -147,12 +147,12 @@ def _bent(mix: Mix, source: str) -> bool:
 
     What it gives is told by leaving it out then.
     """
-    sends = next(one.sends for one in mix.sources if one.id == source)
-    return any(one.id in sends and not one.muted and not one.chain.linear for one in mix.returns)
+    sends = next(source_.sends for source_ in mix.sources if source_.id == source)
+    return any(source_.id in sends and not source_.muted and not source_.chain.linear for source_ in mix.returns)
 
 
 def _lacking(mix: Mix, source: str) -> Mix:
-    return replace(mix, sources=tuple(one for one in mix.sources if one.id != source))
+    return replace(mix, sources=tuple(other for other in mix.sources if other.id != source))
 
 
 def _means(one: Values, other: Values) -> Values:
@@ -163,13 +163,13 @@ def causes(shares: Shares) -> list[Cause]:
     """What every part adds to the lean of all of ``shares``, in their order."""
     whole = shares.whole.mean(axis=1) if shares.whole.size else np.zeros(2)
     lean = finite(lean_db(*whole))
-    found = []
+    result = []
     for index, part in enumerate(shares.parts):
         without = finite(lean_db(*shares.without(index).mean(axis=1))) if shares.whole.size else None
         own = shares.own[index]
         mean = own.mean(axis=1) if own.size else np.zeros(2)
         adds = 0.0 if lean is None else lean - (without or 0.0)
-        found.append(
+        result.append(
             Cause(
                 id=part.id,
                 kind=part.kind,
@@ -180,7 +180,7 @@ def causes(shares: Shares) -> list[Cause]:
                 share=float(np.clip(mean.sum() / whole.sum(), 0.0, 1.0)) if whole.sum() > 0.0 else 0.0,
             )
         )
-    return found
+    return result
 
 
 def ranked(found: list[Cause], side: float) -> list[Cause]:

@@ -82,8 +82,8 @@ class Model:
         timing = timing_of(source.timing, source.timing_ms, source.timing_share)
         times = self._times
         matrix = placement(self.mix, source, values_at(source, times), times, timing.share if timing else 1.0)
-        here, copy = doubler_gains(source)
-        matrix = here * matrix + copy * matrix[self.mix.room.mirrored]
+        direct, copy = doubler_gains(source)
+        matrix = direct * matrix + copy * matrix[self.mix.room.mirrored]
         return np.broadcast_to(matrix, (self.mix.outputs, source.channels, len(times)))
 
     def _gains_at_step(self, index: int, step: int) -> Values:
@@ -144,19 +144,19 @@ class Model:
         """The least change that keeps within the bounds, or comes as near as the givers may go."""
         blocks = len(self.covariances)
         limits = _per_block(bounds.limits, blocks)
-        told = ~np.isnan(limits) & ~np.isnan(self.lean(np.zeros(2 * len(self.givers)))[0])
-        inside = ~np.isnan(_per_block(np.where(bounds.inside, 1.0, np.nan), blocks)[told])
-        limits = np.where(inside, np.maximum(limits[told] - margin, bounds.tolerance.db / 2.0), limits[told])
+        defined = ~np.isnan(limits) & ~np.isnan(self.lean(np.zeros(2 * len(self.givers)))[0])
+        inside = ~np.isnan(_per_block(np.where(bounds.inside, 1.0, np.nan), blocks)[defined])
+        limits = np.where(inside, np.maximum(limits[defined] - margin, bounds.tolerance.db / 2.0), limits[defined])
         # What cannot be kept is let go as little as can be, where it was to be evened and elsewhere by itself.
         slack = np.stack([inside, ~inside], axis=1).astype(float)
         many = slack.shape[1]
 
         def room(v: Values) -> Values:
-            lean, loose = np.nan_to_num(self.lean(v[:-many])[0][told]), limits + slack @ v[-many:]
+            lean, loose = np.nan_to_num(self.lean(v[:-many])[0][defined]), limits + slack @ v[-many:]
             return np.concatenate([loose - lean, loose + lean])
 
         def room_slope(v: Values) -> Values:
-            rise = self.lean(v[:-many])[1][:, told].T
+            rise = self.lean(v[:-many])[1][:, defined].T
             return np.concatenate([np.hstack([-rise, slack]), np.hstack([rise, slack])])
 
         def cost(v: Values) -> tuple[float, Values]:
@@ -181,7 +181,7 @@ class Model:
         nearest = tried_from(np.zeros(len(most)))
         if nearest.x[-many:].sum() > 1e-3:
             turns = np.diag(most) / 2.0
-            nearest = min([nearest, *map(tried_from, [*turns, *-turns])], key=lambda found: found.fun)
+            nearest = min([nearest, *map(tried_from, [*turns, *-turns])], key=lambda result: result.fun)
         return self._changes(np.clip(nearest.x[:-many], -most, most))
 
     def _changes(self, x: Values) -> tuple[Change, ...]:
@@ -191,10 +191,12 @@ class Model:
     def corrected(self, changes: Sequence[Change], powers: Values) -> "Model":
         """The model taught by what has been measured with some changes."""
         x = np.array([v for c in changes for v in (c.level / MOST_LEVEL_DB, c.place / MOST_PLACE)])
-        told = self.powers(x)[0]
+        predicted = self.powers(x)[0]
         blocks = len(self.covariances)
-        heard = np.stack([_means_per_block(side, blocks) for side in powers])
-        return replace(self, correction=self.correction * np.maximum(heard, 1e-30) / np.maximum(told, 1e-30))
+        measured_powers = np.stack([_means_per_block(side, blocks) for side in powers])
+        return replace(
+            self, correction=self.correction * np.maximum(measured_powers, 1e-30) / np.maximum(predicted, 1e-30)
+        )
 
 
 def rounded(source: str, level: float, place: float) -> Change:
@@ -230,11 +232,11 @@ def model_of(mix: Mix, givers: Sequence[Adjustable], hops: int) -> Steps[Model]:
     cache = RenderCache(_CACHE_BYTES)
     for low, high, done in stretches(0, blocks, _BLOCKS_AT_ONCE):
         start = low * size - (past if low == 0 else 0)
-        heard = [render_audio(mix, start, high * size, cache=cache)]
+        signals = [render_audio(mix, start, high * size, cache=cache)]
         for source in sources:
             silent = np.zeros((source.channels, high * size - start), np.float32)
-            heard.append(silent if source.muted else _brought(mix, by_id[source.id], start, high * size))
-        weighted = weighting(np.concatenate(heard)).astype(np.float32)
+            signals.append(silent if source.muted else _brought(mix, by_id[source.id], start, high * size))
+        weighted = weighting(np.concatenate(signals)).astype(np.float32)
         cut = weighted[:, weighted.shape[1] - (high - low) * size :].reshape(width, high - low, size)
         each = cut.transpose(1, 0, 2)
         covariances[low:high] = each @ each.transpose(0, 2, 1) / size

@@ -16,9 +16,9 @@ def matching_trim(mix: Mix, to: Mix, measure: Measure) -> Steps[float]:
 
     Integrated loudness (ITU-R BS.1770-5, gated); 0 where one of them is silent or too short to be measured.
     """
-    one = yield from within(measure(mix, EVERYTHING), 0.0, 0.5)
+    before = yield from within(measure(mix, EVERYTHING), 0.0, 0.5)
     other = yield from within(measure(to, EVERYTHING), 0.5, 1.0)
-    loudness, wanted = (Overview(frames).figures()["integrated_lufs"] for frames in (one, other))
+    loudness, wanted = (Overview(frames).figures()["integrated_lufs"] for frames in (before, other))
     if loudness is None or wanted is None:
         return 0.0
     return float(np.clip(wanted - loudness, -MOST_TRIM_DB, MOST_TRIM_DB))

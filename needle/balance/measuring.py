@@ -18,8 +18,8 @@ _CACHE_BYTES = 256 << 20
 
 def measured(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
     """The frames of the whole piece; the last segment may reach past its end."""
-    found, cache = [], RenderCache(_CACHE_BYTES)
+    result, cache = [], RenderCache(_CACHE_BYTES)
     for low, high, done in stretches(0, segment_count(mix), _SEGMENTS_AT_ONCE):
-        found += [made.frames for made in render_segments(mix, low, high, listening, cache=cache)]
+        result += [segment.frames for segment in render_segments(mix, low, high, listening, cache=cache)]
         yield done
-    return Frames.joined(found) if found else Frames.silence(0)
+    return Frames.joined(result) if result else Frames.silence(0)

@@ -34,7 +34,7 @@ def thinned(mix: Mix, spectrum_of: Callable[[MixSource], Spectrum], at: float) -
 
     Their direct sound only, told by the mean spectrum of each: a source that just rests counts as well.
     """
-    found, everything = [], 0.0
+    result, everything = [], 0.0
     for source in mix.sources:
         if source.muted:
             continue
@@ -50,6 +50,6 @@ def thinned(mix: Mix, spectrum_of: Callable[[MixSource], Spectrum], at: float) -
         band = int(np.argmax(in_both - in_fold))
         band_loss = 10.0 * np.log10(max(in_fold[band], 1e-30) / max(in_both[band], 1e-30))
         lost = strength * max(both - folded, 0.0)
-        found.append(Thinned(source.id, loss, float(THIRD_OCTAVES[band]), float(max(band_loss, -60.0)), lost))
-    shared = [Thinned(t.source, t.loss, t.band, t.band_loss, t.weight / max(everything, 1e-30)) for t in found]
+        result.append(Thinned(source.id, loss, float(THIRD_OCTAVES[band]), float(max(band_loss, -60.0)), lost))
+    shared = [Thinned(t.source, t.loss, t.band, t.band_loss, t.weight / max(everything, 1e-30)) for t in result]
     return sorted(shared, key=lambda one: -one.weight)

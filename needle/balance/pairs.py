@@ -53,9 +53,9 @@ def compared(mix: Mix, first: Collection[str], second: Collection[str], measure:
     missing = (set(first) | set(second)) - {source.id for source in mix.sources}
     if missing:
         raise NeedleError("One of the pair is not in the session any more.")
-    one = yield from within(measure(mix, Listening(solo=frozenset(first))), 0.0, 0.5)
+    first_frames = yield from within(measure(mix, Listening(solo=frozenset(first))), 0.0, 0.5)
     other = yield from within(measure(mix, Listening(solo=frozenset(second))), 0.5, 1.0)
-    sides = _side(Overview(one).powers), _side(Overview(other).powers)
+    sides = _side(Overview(first_frames).powers), _side(Overview(other).powers)
     loudness, against = sides[0].loudness, sides[1].loudness
     louder = None if loudness is None or against is None else loudness - against
     return Pair(*sides, difference=louder, trims=tuple(trims(louder or 0.0)))
@@ -77,8 +77,8 @@ def trims(difference: float) -> list[tuple[float, float]]:
     steps = round(difference / STEP_DB)
     if not steps:
         return []
-    found = [(-steps, 0), (0, steps)] if steps > 0 else [(0, steps), (-steps, 0)]
+    result = [(-steps, 0), (0, steps)] if steps > 0 else [(0, steps), (-steps, 0)]
     if abs(steps) > 1:
         half = int(np.ceil(abs(steps) / 2)) * (1 if steps > 0 else -1)
-        found.append((-half, steps - half) if steps > 0 else (-(steps - half), half))
-    return [(first * STEP_DB, second * STEP_DB) for first, second in found]
+        result.append((-half, steps - half) if steps > 0 else (-(steps - half), half))
+    return [(first * STEP_DB, second * STEP_DB) for first, second in result]

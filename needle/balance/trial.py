@@ -38,10 +38,10 @@ def shifted(source: MixSource, parameter: str, by: float) -> MixSource:
 
 def changed(source: MixSource, change: Change) -> MixSource:
     """The source as it would be."""
-    found = shifted(source, "level", change.level)
+    result = shifted(source, "level", change.level)
     for parameter in place_parameters(source.mode):
-        found = shifted(found, parameter, change.place)
-    return found
+        result = shifted(result, parameter, change.place)
+    return result
 
 
 def tried(mix: Mix, changes: Iterable[Change]) -> Mix:

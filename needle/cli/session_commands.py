@@ -55,13 +55,13 @@ def add_commands(commands: Any) -> None:
     moves.add_argument("--fine", action="store_true", help="MIDI controllers in 14 bits")
     moves.set_defaults(command=_moves)
 
-    taken = commands.add_parser("take-in", help="an ADM file as a session bundle's folder")
-    taken.add_argument("file", type=Path)
-    taken.add_argument("folder", type=Path)
-    taken.set_defaults(command=_take_in)
+    take_in = commands.add_parser("take-in", help="an ADM file as a session bundle's folder")
+    take_in.add_argument("file", type=Path)
+    take_in.add_argument("folder", type=Path)
+    take_in.set_defaults(command=_take_in)
 
-    for one in (render, adm, moves, taken):
-        one.add_argument("--json", action="store_true", help="print JSON")
+    for command in (render, adm, moves, take_in):
+        command.add_argument("--json", action="store_true", help="print JSON")
 
 
 def _render(chosen: argparse.Namespace) -> None:
@@ -102,16 +102,16 @@ def _outputs(chosen: argparse.Namespace, bundle: Bundle, mix: Mix) -> tuple[Soun
 def _adm(chosen: argparse.Namespace) -> None:
     with Bundle(chosen.bundle) as bundle:
         mix, document = bundle.mix(), bundle.document
-        found = mix_to_adm(mix, document["session"]["name"], names_in(document))
-        for done in write_adm(chosen.out, mix, found):
+        result = mix_to_adm(mix, document["session"]["name"], names_in(document))
+        for done in write_adm(chosen.out, mix, result):
             _progress(chosen.out.name, done)
-    objects = found.programme.objects
+    objects = result.programme.objects
     report: dict[str, Any] = {
         "file": str(chosen.out),
-        "objects": sum(not one.bed for one in objects),
-        "beds": sum(one.bed for one in objects),
-        "tracks": found.programme.tracks,
-        "notes": list(found.programme.notes),
+        "objects": sum(not item.bed for item in objects),
+        "beds": sum(item.bed for item in objects),
+        "tracks": result.programme.tracks,
+        "notes": list(result.programme.notes),
     }
     if chosen.json:
         print(json.dumps(report))

@@ -235,8 +235,8 @@ def spread(count: int, low: float = -1.0, high: float = 1.0) -> list[float]:
 
 def _named_apart(places: Sequence[dict[str, Any]]) -> str:
     """An id that no place has yet."""
-    taken = {place["id"] for place in places}
-    return next(name for number in itertools.count(1) if (name := f"p{number}") not in taken)
+    used_ids = {place["id"] for place in places}
+    return next(name for number in itertools.count(1) if (name := f"p{number}") not in used_ids)
 
 
 def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count: int = 4) -> list[dict[str, Any]]:
@@ -247,37 +247,37 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
     order.
     NeedleError for anything else, and for too few or too many places.
     """
-    found = [dict(place) for place in places]
-    chosen = next((index for index, place in enumerate(found) if place["id"] == which), None)
+    result = [dict(place) for place in places]
+    chosen = next((index for index, place in enumerate(result) if place["id"] == which), None)
     if act in ("duplicate", "remove") and chosen is None:
         raise NeedleError("That place has been taken away.")
     if act == "fresh":
         pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
-        found = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
+        result = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
     elif act == "add":
-        found.append(vars(Place(_named_apart(found), 0.0)))
+        result.append(vars(Place(_named_apart(result), 0.0)))
     elif act == "duplicate" and chosen is not None:
-        found.insert(chosen + 1, {**found[chosen], "id": _named_apart(found)})
+        result.insert(chosen + 1, {**result[chosen], "id": _named_apart(result)})
     elif act == "remove" and chosen is not None:
-        del found[chosen]
+        del result[chosen]
     elif act == "spread":
-        pans = [place["pan"] for place in found]
+        pans = [place["pan"] for place in result]
         low, high = (min(pans), max(pans)) if min(pans) < max(pans) else (-1.0, 1.0)
-        found = [{**place, "pan": pan} for place, pan in zip(found, spread(len(found), low, high), strict=True)]
+        result = [{**place, "pan": pan} for place, pan in zip(result, spread(len(result), low, high), strict=True)]
     elif act == "mirror":
-        found = [{**place, "pan": -place["pan"] if place["pan"] else 0.0} for place in found]
+        result = [{**place, "pan": -place["pan"] if place["pan"] else 0.0} for place in result]
     elif act == "reverse":
-        found = found[::-1]
+        result = result[::-1]
     else:
         raise NeedleError(f"Places cannot be changed by “{act}”.")
-    return checked_places(found)
+    return checked_places(result)
 
 
 def checked_places(places: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Places as plain values, complete; NeedleError if one is not allowed, or there are too few or too many."""
     if not FEWEST_PLACES <= len(places) <= MOST_PLACES:
         raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
-    found = [vars(Place(**place)) for place in places]
-    if len({place["id"] for place in found}) < len(found):
+    result = [vars(Place(**place)) for place in places]
+    if len({place["id"] for place in result}) < len(result):
         raise NeedleError("Two places of a deal have the same id.")
-    return found
+    return result

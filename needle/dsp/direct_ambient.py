@@ -52,9 +52,9 @@ def split_direct_ambient(read: Callable[[int, int], Audio], low: int, high: int)
     past = _SMOOTHED // 2
     first, last = (low - WINDOW) // HOP + 1, (high - 1) // HOP
     begin, end = (first - past) * HOP, (last + past) * HOP + WINDOW
-    heard = read(begin, end).astype(np.float64)
+    sound = read(begin, end).astype(np.float64)
     window = np.hanning(WINDOW + 1)[:-1]
-    frames = np.lib.stride_tricks.sliding_window_view(heard, WINDOW, axis=1)[:, ::HOP]
+    frames = np.lib.stride_tricks.sliding_window_view(sound, WINDOW, axis=1)[:, ::HOP]
     spectra = scipy.fft.rfft(frames * window, axis=2)
     parts = _parts(spectra)[:, past : spectra.shape[1] - past]
     pieces = scipy.fft.irfft(parts, WINDOW, axis=2) * (window / _OVERLAP)

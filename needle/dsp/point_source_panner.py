@@ -47,10 +47,10 @@ class PointPanner:
         rings: dict[int, set[int]] = defaultdict(set)
         facets = _facets(self._points)
         for corners in facets:
-            for one in set(corners) & set(virtual):
-                rings[one] |= set(corners) - {one}
-        for one, ring in rings.items():
-            self._real[one] = self._real[sorted(ring)].sum(axis=0) / np.sqrt(len(ring))
+            for corner in set(corners) & set(virtual):
+                rings[corner] |= set(corners) - {corner}
+        for corner, ring in rings.items():
+            self._real[corner] = self._real[sorted(ring)].sum(axis=0) / np.sqrt(len(ring))
         for corners in facets:
             self._regions.append(_Region(self._points[corners], self._real[corners]))
         regions = self._regions
@@ -113,16 +113,16 @@ def _filling(directions: Gains) -> tuple[Gains, list[int]]:
     """The speakers that fill the lower and the upper layer, (2, extra), and which middle one each belongs to."""
     azimuth, elevation = directions
     middle = np.flatnonzero(np.abs(elevation) <= _MIDDLE)
-    found, belongs = [], []
+    result, belongs = [], []
     for low, high, nominal in _LAYERS:
-        here = (elevation > low) & (elevation < high) & (np.abs(elevation) > _MIDDLE)
-        limit = np.abs(azimuth[here]).max() + _LIMIT if here.any() else 0.0
-        height = elevation[here].mean() if here.any() else nominal
-        for one in middle:
-            if abs(azimuth[one]) >= limit - NEAR:
-                found.append((azimuth[one], height))
-                belongs.append(int(one))
-    return np.array(found).reshape(-1, 2).T, belongs
+        in_layer = (elevation > low) & (elevation < high) & (np.abs(elevation) > _MIDDLE)
+        limit = np.abs(azimuth[in_layer]).max() + _LIMIT if in_layer.any() else 0.0
+        height = elevation[in_layer].mean() if in_layer.any() else nominal
+        for speaker in middle:
+            if abs(azimuth[speaker]) >= limit - NEAR:
+                result.append((azimuth[speaker], height))
+                belongs.append(int(speaker))
+    return np.array(result).reshape(-1, 2).T, belongs
 
 
 def _facets(points: Gains) -> list[list[int]]:
@@ -136,10 +136,10 @@ def _facets(points: Gains) -> list[list[int]]:
 
 def _in_order(points: Gains, corners: list[int], normal: Gains) -> list[int]:
     middle = points[corners].mean(axis=0)
-    one = points[corners[0]] - middle
-    other = np.cross(normal, one)
+    first_axis = points[corners[0]] - middle
+    second_axis = np.cross(normal, first_axis)
     away = points[corners] - middle
-    turn = np.arctan2(away @ other, away @ one)
+    turn = np.arctan2(away @ second_axis, away @ first_axis)
     return [corners[i] for i in np.argsort(turn)]
 
 

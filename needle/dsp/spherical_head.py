@@ -55,14 +55,14 @@ def sphere_responses(rate: int, directions: tuple[tuple[float, float], ...]) -> 
     """What either ear hears of directions (azimuth, elevation in degrees): float32 (2, directions, TAPS)."""
     size = 4 * TAPS
     frequencies = np.fft.rfftfreq(size, 1.0 / rate)
-    found = np.empty((2, len(directions), TAPS), dtype=np.float32)
+    results = np.empty((2, len(directions), TAPS), dtype=np.float32)
     for index, (azimuth, elevation) in enumerate(directions):
         late = ear_delays(azimuth, elevation) + _BASE_SECONDS
         turn = np.exp(-2j * np.pi * frequencies * late[:, np.newaxis])
         response = np.fft.irfft(shade(frequencies, azimuth, elevation) * turn, size)[:, :TAPS]
         fade = np.minimum((TAPS - np.arange(TAPS)) / 32.0, 1.0)
-        found[:, index] = response * fade
-    return found
+        results[:, index] = response * fade
+    return results
 
 
 _ON_AN_EDGE = 1e-6

@@ -45,16 +45,16 @@ def checked_effects(stored: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]
 
     Each has an ``id`` that is its own in the list, a ``kind``, whether it is ``on``, and its ``settings``.
     """
-    found = []
-    for one in stored:
-        effect = effect_named(one["kind"])
-        settings = effect.checked(one.get("settings", {}))
-        found.append({"id": str(one["id"]), "kind": effect.name, "on": bool(one["on"]), "settings": settings})
-    if len(found) > MOST_EFFECTS:
+    result = []
+    for row in stored:
+        effect = effect_named(row["kind"])
+        settings = effect.checked(row.get("settings", {}))
+        result.append({"id": str(row["id"]), "kind": effect.name, "on": bool(row["on"]), "settings": settings})
+    if len(result) > MOST_EFFECTS:
         raise NeedleError(f"A return takes {MOST_EFFECTS} effects at the most.")
-    if len({one["id"] for one in found}) < len(found):
+    if len({row["id"] for row in result}) < len(result):
         raise NeedleError("Two effects of one return have the same id.")
-    return found
+    return result
 
 
 @dataclass(frozen=True)
@@ -84,8 +84,8 @@ class Step:
         whole: Audio | None = None
         for effect, settings in self.links:
             assert effect.response is not None
-            one = effect.response(settings, around)
-            whole = one if whole is None else _joined(whole, one)
+            own = effect.response(settings, around)
+            whole = own if whole is None else _joined(whole, own)
         assert whole is not None
         return whole
 
@@ -110,7 +110,7 @@ class Chain:
 
     @classmethod
     def of(cls, stored: Iterable[Mapping[str, Any]]) -> "Chain":
-        return cls(tuple((effect_named(one["kind"]), one["settings"]) for one in stored if one["on"]))
+        return cls(tuple((effect_named(row["kind"]), row["settings"]) for row in stored if row["on"]))
 
     @property
     def has_room(self) -> bool:
@@ -165,11 +165,11 @@ class Chain:
 
 def _joined(first: Audio, then: Audio) -> Audio:
     """One response (2, 2, taps) for two in a row."""
-    found = np.zeros((2, 2, first.shape[-1] + then.shape[-1] - 1), dtype=np.float32)
+    result = np.zeros((2, 2, first.shape[-1] + then.shape[-1] - 1), dtype=np.float32)
     for output in (0, 1):
         for source in (0, 1):
             for between in (0, 1):
-                one, other = first[between, source], then[output, between]
-                if one.any() and other.any():
-                    found[output, source] += scipy.signal.fftconvolve(one, other)
-    return found
+                first_way, then_way = first[between, source], then[output, between]
+                if first_way.any() and then_way.any():
+                    result[output, source] += scipy.signal.fftconvolve(first_way, then_way)
+    return result

@@ -66,11 +66,11 @@ def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> A
         end = steps[i + 1][0] if i + 1 < len(steps) else None
         if start > at[-1] + 1 or (end is not None and end + blend < at[0]):
             continue
-        found = _repeated(audio, past, count, apart, _feedback(settings, apart, around.rate), settings["sides"])
+        result = _repeated(audio, past, count, apart, _feedback(settings, apart, around.rate), settings["sides"])
         # Where the tempo changes, one distance gives way to the next.
         rises = np.clip((at - start) / blend, 0.0, 1.0) if i else 1.0
         falls = 1.0 - np.clip((at - end) / blend, 0.0, 1.0) if end is not None else 1.0
-        out += found * np.broadcast_to(rises * falls, count).astype(np.float32)
+        out += result * np.broadcast_to(rises * falls, count).astype(np.float32)
     return out
 
 

@@ -152,14 +152,14 @@ def _decaying_noise(
 
 
 def _reflections(rng: np.random.Generator, taps: int, rate: int, size: float, same: bool) -> NDArray[np.float64]:
-    found = np.zeros(taps)
+    result = np.zeros(taps)
     last = (0.012 + 0.075 * size) * rate
     first = (0.001 if same else 0.003) * rate
     at = first + (last - first) * np.sort(rng.random(_REFLECTIONS))
     strength = rng.choice([-1.0, 1.0], _REFLECTIONS) * np.exp(-1.8 * np.arange(_REFLECTIONS) / _REFLECTIONS)
     inside = at < taps
-    np.add.at(found, at[inside].astype(int), strength[inside])
-    return found
+    np.add.at(result, at[inside].astype(int), strength[inside])
+    return result
 
 
 def _unit(answer: NDArray[np.float64]) -> NDArray[np.float64]:

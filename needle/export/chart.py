@@ -84,14 +84,14 @@ def _pages(charted: Charted) -> list[tuple[float, float]]:
     """Stretches (s) of as many bars as a page holds."""
     tempo = charted.tempo
     first = tempo.bar_sounding(charted.start)
-    found, low = [], charted.start
+    result, low = [], charted.start
     while low < charted.end - 1e-6:
         first += _BARS_A_PAGE
         high = min(tempo.seconds_at(tempo.beat_of_bar(first)), charted.end)
         if high > low:
-            found.append((low, high))
+            result.append((low, high))
         low = max(high, low)
-    return found
+    return result
 
 
 def _page(charted: Charted, low: float, high: float, page: str) -> Any:
@@ -110,8 +110,8 @@ def _page(charted: Charted, low: float, high: float, page: str) -> Any:
         left += width + 0.02
     figure.text(0.09, 0.955, charted.title, fontsize=15, fontweight="bold", color=INK)
     figure.text(0.95, 0.955, page, fontsize=9, color=QUIET, ha="right")
-    told = f"{bars_words(charted.tempo, low, high)} ({clock_words(low)}–{clock_words(high)})"
-    said = f"Moves, {told}. Time runs down; left is left."
+    caption = f"{bars_words(charted.tempo, low, high)} ({clock_words(low)}–{clock_words(high)})"
+    said = f"Moves, {caption}. Time runs down; left is left."
     if len(charted.lean):
         said += f" Filled: how the mix leans, {_LEAN_DB:.0f} dB at L50 and R50."
     figure.text(0.09, 0.937, said, fontsize=8.5, color=QUIET)
@@ -180,11 +180,11 @@ def _lean(axes: Any, charted: Charted, low: float, high: float) -> None:
     if not len(charted.lean):
         return
     at = charted.start + (np.arange(len(charted.lean)) + 0.5) * HOP_SECONDS
-    here = (at >= low - HOP_SECONDS) & (at <= high + HOP_SECONDS)
-    lean = np.array([0.0 if value is None else value for value in charted.lean])[here]
+    in_view = (at >= low - HOP_SECONDS) & (at <= high + HOP_SECONDS)
+    lean = np.array([0.0 if value is None else value for value in charted.lean])[in_view]
     across = np.clip(lean / _LEAN_DB, -1.0, 1.0) * 0.5
-    axes.fill_betweenx(at[here], 0.0, np.minimum(across, 0.0), color=LEFT, alpha=0.25, linewidth=0, zorder=1)
-    axes.fill_betweenx(at[here], 0.0, np.maximum(across, 0.0), color=RIGHT, alpha=0.25, linewidth=0, zorder=1)
+    axes.fill_betweenx(at[in_view], 0.0, np.minimum(across, 0.0), color=LEFT, alpha=0.25, linewidth=0, zorder=1)
+    axes.fill_betweenx(at[in_view], 0.0, np.maximum(across, 0.0), color=RIGHT, alpha=0.25, linewidth=0, zorder=1)
 
 
 def _lines(axes: Any, charted: Charted, low: float, high: float, coordinate: int) -> None:

@@ -67,8 +67,8 @@ class Sounds:
 
     def through(self, monitor: str) -> "Sounds":
         """All of them as two ears have them in a way of listening."""
-        heard = tuple(replace(sound, monitor=monitor, layout=STEREO) for sound in self.sounds)
-        return replace(self, sounds=heard)
+        monitored = tuple(replace(sound, monitor=monitor, layout=STEREO) for sound in self.sounds)
+        return replace(self, sounds=monitored)
 
     def stretches(
         self, start: int, stop: int, *, gain: float = 0.0, threads: int = 1
@@ -80,13 +80,13 @@ class Sounds:
         louder, room = np.float32(db_to_gain(gain)), self.mix.room
         past = PAST if any(sound.monitor for sound in self.sounds) else 0
         for done, outputs in run_in_stretches(self._plan(), start, stop, past=past, threads=threads):
-            heard = []
+            audios = []
             for sound in self.sounds:
                 audio = outputs[sound.output]
                 ears = to_ears(room, sound.monitor, self.mix.rate, audio, past) if sound.monitor else None
                 audio = (audio[:, past:] if ears is None else ears)[: len(sound.layout.channels)]
-                heard.append(audio * louder if gain else audio)
-            yield done, heard
+                audios.append(audio * louder if gain else audio)
+            yield done, audios
 
     def _plan(self) -> Plan:
         whole = any(sound.output == MIX for sound in self.sounds)

@@ -25,10 +25,10 @@ def measure_sounds(sounds: Sounds, start: int, stop: int, *, threads: int = 1) -
     """Measure every sound from frame ``start`` to ``stop`` (``needle.metering.measure``), in their order."""
     measurements = [sound.measurement(sounds.mix.rate) for sound in sounds]
     with ThreadPoolExecutor(threads) as pool:
-        for done, heard in sounds.stretches(start, stop, threads=threads):
-            list(pool.map(lambda one, audio: one(audio), measurements, heard))
+        for done, audios in sounds.stretches(start, stop, threads=threads):
+            list(pool.map(lambda measurement, audio: measurement(audio), measurements, audios))
             yield done
-    return [one.results() for one in measurements]
+    return [measurement.results() for measurement in measurements]
 
 
 def write_sounds(
@@ -69,13 +69,13 @@ def write_sounds(
         def write(number: int, audio: Audio) -> None:
             for low in range(0, audio.shape[1], STRETCH_FRAMES):
                 # What is told of a file is what it holds.
-                held = writers[number].write(audio[:, low : low + STRETCH_FRAMES])
+                stored = writers[number].write(audio[:, low : low + STRETCH_FRAMES])
                 if measured:
-                    measurements[number](held)
+                    measurements[number](stored)
 
         pool = stack.enter_context(ThreadPoolExecutor(threads))
-        for done, heard in sounds.stretches(start, stop, gain=gain, threads=threads):
-            list(pool.map(write, range(len(writers)), heard))
+        for done, audios in sounds.stretches(start, stop, gain=gain, threads=threads):
+            list(pool.map(write, range(len(writers)), audios))
             yield done
-    results = [one.results() if measured else {} for one in measurements]
+    results = [measurement.results() if measured else {} for measurement in measurements]
     return [WrittenFile(result, writer.clipped) for result, writer in zip(results, writers, strict=True)]

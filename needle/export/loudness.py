@@ -56,5 +56,5 @@ def levelled(
     by = max(peaks, key=lambda title: peaks[title])
     wanted = target_lufs - lufs
     gain = min(wanted, ceiling_dbtp - peaks[by], MOST_DB)
-    held = max(wanted - gain, 0.0)
-    return Levelled(lufs, dbtp, gain, held, by if held > 0.0 else "")
+    shortfall = max(wanted - gain, 0.0)
+    return Levelled(lufs, dbtp, gain, shortfall, by if shortfall > 0.0 else "")

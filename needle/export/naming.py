@@ -77,9 +77,9 @@ class Names:
     def of(self, part: str, kind: str, ending: str) -> str:
         """The name (with ``ending``, as ``.wav``) of the next file: what it is, and what kind of thing."""
         words = {**self._common, "part": part, "kind": kind, "number": f"{len(self._given) + 1:02}"}
-        told = {word: safe(words.get(word, "")) for word in WORDS}
-        parts = [re.sub(r"\{([^{}]*)\}", lambda m: told[str(m[1])], part) for part in self.pattern.split("/")]
-        named = [kept for part in parts if (kept := safe(part))] or ["file"]
+        values = {word: safe(words.get(word, "")) for word in WORDS}
+        parts = [re.sub(r"\{([^{}]*)\}", lambda m: values[str(m[1])], part) for part in self.pattern.split("/")]
+        named = [name_part for part in parts if (name_part := safe(part))] or ["file"]
         stem = "/".join(named)
         name, count = f"{stem}{ending}", 2
         while name.lower() in self._given:

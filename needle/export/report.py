@@ -58,8 +58,8 @@ def mix_report(
     report["channels"] = mix.outputs
     for stretch in report["stretches"]:
         begins, ends = (round(stretch[edge] / HOP_SECONDS) - first for edge in ("start", "end"))
-        found = ranked(_heard(parts.between(begins, ends)), stretch["mean_db"])
-        stretch["causes"] = [_named(cause, names) for cause in found]
+        result = ranked(_heard(parts.between(begins, ends)), stretch["mean_db"])
+        stretch["causes"] = [_named(cause, names) for cause in result]
     report["sources"] = [_named(cause, names) for cause in _heard(parts)]
     return report
 
@@ -79,13 +79,13 @@ def file_report(path: Path, tolerance: Tolerance = Tolerance(), target: Target |
     rate = info.rate if info.rate % 50 == 0 and info.rate >= 8000 else _FULL_RATE
     hop, past = FRAMES_PER_HOP * hop_frames(rate), warm_up_frames(rate)
     total = max(info.frames * rate / info.rate, 1.0)
-    found: list[Frames] = []
+    result: list[Frames] = []
     rest, known, before = np.zeros((rows, 0), np.float32), 0, np.zeros((rows, past), np.float32)
 
     def measure(audio: np.ndarray) -> None:
         nonlocal before
         joined = np.concatenate([before, audio], axis=1)
-        found.append(measure_frames(joined, rate, past, layout))
+        result.append(measure_frames(joined, rate, past, layout))
         before = joined[:, joined.shape[1] - past :]
 
     for stretch in in_layout_order(read_at(path, rate), layout if mask and layout.surround else None):
@@ -99,7 +99,7 @@ def file_report(path: Path, tolerance: Tolerance = Tolerance(), target: Target |
     if rest.shape[1]:
         # The last tenth of a second is filled up with silence.
         measure(np.pad(rest, ((0, 0), (0, -rest.shape[1] % hop))))
-    frames = Frames.joined(found) if found else Frames.silence(0)
+    frames = Frames.joined(result) if result else Frames.silence(0)
     overview = Overview(frames, (0.5, 0.5) if info.channels == 1 else (1.0, 1.0))
     report = _report(overview, 0.0, info.rate, tolerance, target)
     report["channels"] = info.channels
@@ -151,9 +151,13 @@ def _heard(parts: Shares) -> list[Cause]:
 
 
 def _named(cause: Cause, names: Mapping[str, str]) -> dict[str, Any]:
-    told = asdict(cause)
+    fields = asdict(cause)
     numbers = ("adds", "without", "lean", "loudness")
-    return {**told, **{n: None if told[n] is None else round(told[n], 3) for n in numbers}, "name": names[cause.id]}
+    return {
+        **fields,
+        **{n: None if fields[n] is None else round(fields[n], 3) for n in numbers},
+        "name": names[cause.id],
+    }
 
 
 def curves_csv(report: Report) -> str:

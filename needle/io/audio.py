@@ -123,11 +123,11 @@ def read_at(path: Path, rate: int) -> Iterator[Audio]:
     resampler = soxr.ResampleStream(info.rate, rate, info.channels, dtype="float32", quality="VHQ")
     left = frames_at(info, rate)
     for stretch in read_stretches(path):
-        made = np.ascontiguousarray(resampler.resample_chunk(stretch.T).T[:, :left])
-        left -= made.shape[1]
-        yield made
-    made = resampler.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).T[:, :left]
-    yield np.ascontiguousarray(np.pad(made, ((0, 0), (0, left - made.shape[1]))))
+        tail = np.ascontiguousarray(resampler.resample_chunk(stretch.T).T[:, :left])
+        left -= tail.shape[1]
+        yield tail
+    tail = resampler.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).T[:, :left]
+    yield np.ascontiguousarray(np.pad(tail, ((0, 0), (0, left - tail.shape[1]))))
 
 
 def read_audio(path: Path, rate: int) -> Audio:
@@ -148,17 +148,17 @@ def read_audio(path: Path, rate: int) -> Audio:
 
 def _read_directly(path: Path) -> Audio | None:
     """A WAV file's samples without libsndfile between: floats mapped, 24 bits decoded; None for any other."""
-    found = wave_samples(path)
-    if found is None or found.channels > 2:
+    result = wave_samples(path)
+    if result is None or result.channels > 2:
         return None
-    shape = (found.frames, found.channels)
-    if found.floats and found.bits == 32 and found.at % 4 == 0:
-        mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
-        for low in range(0, found.frames, STRETCH_FRAMES):
+    shape = (result.frames, result.channels)
+    if result.floats and result.bits == 32 and result.at % 4 == 0:
+        mapped: Audio = np.memmap(path, "<f4", "r", offset=result.at, shape=shape).T
+        for low in range(0, result.frames, STRETCH_FRAMES):
             check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
         return mapped
-    if not found.floats and found.bits == 24:
-        return _decoded_24_bits(path, found)
+    if not result.floats and result.bits == 24:
+        return _decoded_24_bits(path, result)
     return None
 
 
@@ -172,8 +172,8 @@ def _decoded_24_bits(path: Path, found: WaveSamples) -> Audio:
     words = np.ndarray((found.channels, found.frames), "<i4", stored, found.at - 1, strides)
     whole = np.empty(words.shape, np.float32)
     for low in range(0, found.frames, STRETCH_FRAMES):
-        here = words[:, low : low + STRETCH_FRAMES] & np.int32(-256)
-        np.multiply(here, np.float32(2.0**-31), out=whole[:, low : low + STRETCH_FRAMES], casting="unsafe")
+        upper = words[:, low : low + STRETCH_FRAMES] & np.int32(-256)
+        np.multiply(upper, np.float32(2.0**-31), out=whole[:, low : low + STRETCH_FRAMES], casting="unsafe")
     return whole
 
 
@@ -263,8 +263,8 @@ class AudioWriter:
         quantize(np.ascontiguousarray(ordered), self._seeds, self._written, step, self._dither, whole)
         self._file.write(whole.T)
         self._written += audio.shape[1]
-        kept = whole * np.float32(2.0**-31)
-        return kept if self._order is None else kept[np.argsort(self._order)]
+        stored = whole * np.float32(2.0**-31)
+        return stored if self._order is None else stored[np.argsort(self._order)]
 
 
 _IN_FLAC = ("0+2+0", "mono", "quad", "0+5+0", "0+7+0")

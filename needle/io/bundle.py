@@ -113,13 +113,13 @@ class Bundle:
             raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
         return stored
 
-    def _check_assets(self, told: dict[str, dict[str, Any]], names: list[str]) -> None:
+    def _check_assets(self, descriptions: dict[str, dict[str, Any]], names: list[str]) -> None:
         """NeedleError if an asset is not what the bundle says it is."""
-        known = [name for name in names if name in told]
+        known = [name for name in names if name in descriptions]
         with ThreadPoolExecutor(usable_cores()) as pool:
             hashes = pool.map(lambda name: _hash(self.asset_path(name)), known)
-            for name, found in zip(known, hashes, strict=True):
-                if told[name]["sha256"] != found:
+            for name, result in zip(known, hashes, strict=True):
+                if descriptions[name]["sha256"] != result:
                     raise NeedleError(f"The bundle's audio “{name}” is damaged. Copy or export the bundle again.")
 
     def _with_lengths(self, document: Document) -> Document:
@@ -136,10 +136,10 @@ class Bundle:
         folder = (self.folder / ASSETS).resolve()
         try:
             path = (folder / asset).resolve()
-            found = path.parent == folder and path.is_file()
+            result = path.parent == folder and path.is_file()
         except (OSError, ValueError):
-            found = False
-        if not found:
+            result = False
+        if not result:
             raise NeedleError(f"The bundle lacks the audio “{asset}”.")
         return path
 
@@ -218,15 +218,15 @@ def _belongs(name: str) -> bool:
 
 def assets_of(document: Document) -> list[str]:
     """The names of all the audio that a session plays, each once."""
-    found = [source[name] for source in document["sources"].values() for name in ("asset", "frozen") if source[name]]
-    return list(dict.fromkeys(found))
+    result = [source[name] for source in document["sources"].values() for name in ("asset", "frozen") if source[name]]
+    return list(dict.fromkeys(result))
 
 
 def write_session(folder: Path, document: Document) -> None:
     """Write ``session.json`` into a bundle's folder; the audio is under ``assets/`` beside it already."""
     paths = {name: folder / ASSETS / name for name in assets_of(document)}
-    told = {name: described_asset(path) for name, path in paths.items() if path.is_file()}
-    (folder / SESSION_FILE).write_text(_session_text(document, told), "utf-8")
+    descriptions = {name: described_asset(path) for name, path in paths.items() if path.is_file()}
+    (folder / SESSION_FILE).write_text(_session_text(document, descriptions), "utf-8")
 
 
 def _session_text(document: Document, assets: dict[str, dict[str, Any]]) -> str:
@@ -246,7 +246,7 @@ def write_bundle(path: Path, document: Document, audio: Callable[[str], Audio]) 
     ``audio(asset)`` gives an asset's samples at the session's rate, float32 (channels, frames). They are written bit
     by bit: as FLAC where 24 bits tell them, as 32-bit float otherwise, each named by the hash of its file.
     """
-    names, told = assets_of(document), {}
+    names, descriptions = assets_of(document), {}
     renamed: dict[str, str] = {}
     with TemporaryDirectory(dir=path.parent) as folder, zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
         for number, name in enumerate(names):
@@ -255,12 +255,12 @@ def write_bundle(path: Path, document: Document, audio: Callable[[str], Audio]) 
                 yield (number + done) / (len(names) + 1)
             about = described_asset(partial)
             renamed[name] = f"{about['sha256']}{'.flac' if _is_flac(partial) else '.wav'}"
-            if renamed[name] not in told:
+            if renamed[name] not in descriptions:
                 archive.write(partial, f"{ASSETS}/{renamed[name]}")
-            told[renamed[name]] = about
+            descriptions[renamed[name]] = about
             partial.unlink()
         written = with_assets(document, renamed, audio)
-        archive.writestr(SESSION_FILE, _session_text(written, told), zipfile.ZIP_DEFLATED)
+        archive.writestr(SESSION_FILE, _session_text(written, descriptions), zipfile.ZIP_DEFLATED)
     yield 1.0
 
 
@@ -302,11 +302,11 @@ def with_assets(document: Document, renamed: dict[str, str], audio: Callable[[st
         }
         for key, source in document["sources"].items()
     }
-    found = {**document, "sources": sources}
+    result = {**document, "sources": sources}
     if frozen:
         plain = {key: {**source, "frozen": ""} for key, source in sources.items()}
-        after = mix_of({**found, "sources": plain}, lambda asset: audio(back[asset]))
+        after = mix_of({**result, "sources": plain}, lambda asset: audio(back[asset]))
         for source in after.sources:
             if source.id in frozen:
                 sources[source.id]["frozen_key"] = key_of(after, source)
-    return found
+    return result

@@ -44,8 +44,8 @@ class Bw64Writer(AudioWriter):
         """What the tracks are; written when the file is closed."""
         self._description = rows, xml
 
-    def __exit__(self, *told: object) -> None:
-        super().__exit__(*told)
+    def __exit__(self, *error: object) -> None:
+        super().__exit__(*error)
         if self._description is not None:
             _append(self._path, *self._description)
 
@@ -106,15 +106,15 @@ def _rows(path: Path, body: bytes) -> list[TrackRow]:
     if len(body) < 4:
         raise NeedleError(f"The track list of {path.name} is damaged.")
     count = struct.unpack("<H", body[2:4])[0]
-    found = []
+    result = []
     for index in range(count):
         part = body[4 + index * _ROW.size : 4 + (index + 1) * _ROW.size]
         if len(part) < _ROW.size:
             raise NeedleError(f"The track list of {path.name} breaks off.")
         track, *names = _ROW.unpack(part)
         if track:
-            found.append(TrackRow(track - 1, *(name.rstrip(b"\0 ").decode("ascii", "replace") for name in names)))
-    return found
+            result.append(TrackRow(track - 1, *(name.rstrip(b"\0 ").decode("ascii", "replace") for name in names)))
+    return result
 
 
 def opened(path: Path) -> soundfile.SoundFile:

@@ -145,13 +145,13 @@ class AsRf64:
 
     def read(self, size: int = -1) -> bytes:
         at = self._file.tell()
-        found = self._file.read(size)
-        return b"RF64"[at : at + len(found)] + found[max(4 - at, 0) :] if at < 4 else found
+        result = self._file.read(size)
+        return b"RF64"[at : at + len(result)] + result[max(4 - at, 0) :] if at < 4 else result
 
     def readinto(self, into: bytearray) -> int:
-        found = self.read(len(into))
-        into[: len(found)] = found
-        return len(found)
+        result = self.read(len(into))
+        into[: len(result)] = result
+        return len(result)
 
     def seek(self, offset: int, whence: int = 0) -> int:
         return self._file.seek(offset, whence)
@@ -219,9 +219,9 @@ def channel_mask(path: Path) -> int:
             return 0
         for name, length, _ in chunks_of(file, size):
             if name == b"fmt ":
-                found = file.read(40)
-                extensible = length >= 40 and found[:2] == _EXTENSIBLE
-                return int.from_bytes(found[20:24], "little") if extensible else 0
+                result = file.read(40)
+                extensible = length >= 40 and result[:2] == _EXTENSIBLE
+                return int.from_bytes(result[20:24], "little") if extensible else 0
     return 0
 
 

@@ -25,20 +25,20 @@ Place = tuple[str, str]
 
 def landing_places(lanes: Iterable[FoundLane], document: Document) -> list[Place | None]:
     """Where each lane lands: on the owner of its id, else of its name; None where neither tells. No two on one."""
-    taken: set[Place] = set()
-    found = []
+    occupied: set[Place] = set()
+    result = []
     for lane in lanes:
         fitting = (
             (owner, parameter)
             for owner in _called(lane, document)
             for parameter in _fitting(lane.parameter, owner, document)
-            if (owner, parameter) not in taken and accepts(document, owner, parameter)
+            if (owner, parameter) not in occupied and accepts(document, owner, parameter)
         )
         place = next(fitting, None)
         if place:
-            taken.add(place)
-        found.append(place)
-    return found
+            occupied.add(place)
+        result.append(place)
+    return result
 
 
 def _called(lane: FoundLane, document: Document) -> list[str]:

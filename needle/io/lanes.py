@@ -79,8 +79,8 @@ def lanes_json(document: Document, owners: Iterable[str] | None = None) -> str:
 
 def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, Any]]:
     wanted = None if owners is None else set(owners)
-    found = [lane for lane in document["lanes"].values() if lane["points"]]
-    return sorted((one for one in found if wanted is None or one["source"] in wanted), key=lambda one: one["id"])
+    result = [lane for lane in document["lanes"].values() if lane["points"]]
+    return sorted((one for one in result if wanted is None or one["source"] in wanted), key=lambda one: one["id"])
 
 
 def read_moves(path: Path) -> list[FoundLane]:
@@ -96,10 +96,10 @@ def read_moves(path: Path) -> list[FoundLane]:
 
 def read_lane(path: Path) -> Lane:
     """The one lane in a CSV file; a first line of names is passed over. NeedleError names the line that is wrong."""
-    found = read_moves(path)
-    if len(found) != 1:
-        raise NeedleError(f"{path.name} holds {len(found)} lanes. Name one that holds a single one.")
-    return found[0].lane
+    result = read_moves(path)
+    if len(result) != 1:
+        raise NeedleError(f"{path.name} holds {len(result)} lanes. Name one that holds a single one.")
+    return result[0].lane
 
 
 def _from_table(path: Path, text: str) -> list[FoundLane]:
@@ -121,10 +121,10 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
     if len(rows) > _MOST_POINTS:
         raise NeedleError(f"{path.name} holds more than {_MOST_POINTS} points. Thin its lanes first.")
     for number, row in rows:
-        told = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
-        key = told.get("belongs_to", ""), told.get("name", ""), told.get("parameter", "")
+        cells = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
+        key = cells.get("belongs_to", ""), cells.get("name", ""), cells.get("parameter", "")
         try:
-            lanes.setdefault(key, []).append(_point(told))
+            lanes.setdefault(key, []).append(_point(cells))
         except (KeyError, ValueError) as error:
             said = str(error) if isinstance(error, NeedleError) else "Write time,value[,shape[,tension]]."
             raise NeedleError(f"{path.name}, line {number}: {said}") from error
@@ -133,14 +133,14 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
     return _found(path, lanes.items())
 
 
-def _point(told: Mapping[str, str]) -> Point:
+def _point(cells: Mapping[str, str]) -> Point:
     return Point(
-        float(told["time"]),
-        float(told["value"]),
-        told.get("shape") or "straight",
-        float(told.get("tension") or 0.0),
-        float(told.get("begins") or 0.0),
-        float(told.get("ends") or 1.0),
+        float(cells["time"]),
+        float(cells["value"]),
+        cells.get("shape") or "straight",
+        float(cells.get("tension") or 0.0),
+        float(cells.get("begins") or 0.0),
+        float(cells.get("ends") or 1.0),
     )
 
 
@@ -175,16 +175,16 @@ def _json_point(given: Mapping[str, Any]) -> Point:
 
 
 def _found(path: Path, lanes: Iterable[tuple[tuple[str, str, str], list[Point]]]) -> list[FoundLane]:
-    found = []
+    result = []
     for (owner, name, parameter), points in lanes:
         try:
-            found.append(FoundLane(owner[:140], name[:120], parameter[:40], Lane(tuple(points))))
+            result.append(FoundLane(owner[:140], name[:120], parameter[:40], Lane(tuple(points))))
         except NeedleError as error:
             whose = f" of {name or owner}" if name or owner else ""
             raise NeedleError(f"{path.name}, {parameter or 'a lane'}{whose}: {error}") from error
-    if len(found) > _MOST_LANES:
+    if len(result) > _MOST_LANES:
         raise NeedleError(f"{path.name} holds more than {_MOST_LANES} lanes.")
-    return found
+    return result
 
 
 def _is_number(text: str) -> bool:

@@ -60,16 +60,18 @@ def midi_notes(path: Path) -> MidiNotes:
     A note that is struck again before it ends, or never ends, ends there.
     """
     file = opened_midi(path)
-    found: list[tuple[float, float, float, float]] = []
+    result: list[tuple[float, float, float, float]] = []
     name = ""
     for track in file.tracks:
-        held: dict[tuple[int, int], tuple[float, int]] = {}
+        sounding: dict[tuple[int, int], tuple[float, int]] = {}
         last = 0.0
 
-        def end(key: tuple[int, int], beat: float, held: dict[tuple[int, int], tuple[float, int]] = held) -> None:
-            if key in held:
-                began, velocity = held.pop(key)
-                found.append((began, max(beat - began, 0.0), float(key[1]), velocity / 127.0))
+        def end(
+            key: tuple[int, int], beat: float, sounding: dict[tuple[int, int], tuple[float, int]] = sounding
+        ) -> None:
+            if key in sounding:
+                began, velocity = sounding.pop(key)
+                result.append((began, max(beat - began, 0.0), float(key[1]), velocity / 127.0))
 
         for beat, message in timed_messages(track, file.ticks_per_beat):
             last = beat
@@ -77,14 +79,14 @@ def midi_notes(path: Path) -> MidiNotes:
                 key = message.channel, message.note
                 end(key, beat)
                 if message.type == "note_on" and message.velocity > 0:
-                    held[key] = beat, message.velocity
+                    sounding[key] = beat, message.velocity
             elif message.type == "track_name" and not name:
                 name = message.name.strip()
-        for key in list(held):
+        for key in list(sounding):
             end(key, last)
-    if not found:
+    if not result:
         raise NeedleError(f"{path.name} holds no notes.")
-    return MidiNotes(tuple(sorted(found)), name)
+    return MidiNotes(tuple(sorted(result)), name)
 
 
 MOST_BYTES = 64 << 20

@@ -123,8 +123,8 @@ def _track(
         just_before = min(int(ticks[index - 1]), tick - 1) if index else -1
         if abs(step - last) > 1 and just_before > (events[-1][0] if events else -1):
             # It stood still until now: that is told once more, so that nobody takes it for a slow move.
-            events += [(just_before, one) for one in _messages(channel, controller, last, fine)]
-        events += [(tick, one) for one in _messages(channel, controller, step, fine)]
+            events += [(just_before, message) for message in _messages(channel, controller, last, fine)]
+        events += [(tick, message) for message in _messages(channel, controller, step, fine)]
         last = step
     return _as_track(_latin(title), events, number // _CHANNELS)
 
@@ -165,11 +165,11 @@ def read_midi_moves(path: Path, tempo: TempoMap | None = None) -> list[FoundLane
     """
     file = opened_midi(path)
     beats = tempo or midi_tempo(path).tempo
-    found: list[FoundLane] = []
+    result: list[FoundLane] = []
     count = 0
     for number, track in enumerate(file.tracks, start=1):
         name = ""
-        told: dict[tuple[int, int], list[tuple[float, int, int]]] = defaultdict(list)
+        values: dict[tuple[int, int], list[tuple[float, int, int]]] = defaultdict(list)
         for beat, message in timed_messages(track, file.ticks_per_beat):
             count += 1
             if count > MOST_MESSAGES:
@@ -180,12 +180,12 @@ def read_midi_moves(path: Path, tempo: TempoMap | None = None) -> list[FoundLane
                 name = message.name.strip()
             elif message.type == "control_change" and message.control in _CONTROLS:
                 controller, part = _CONTROLS[message.control]
-                told[message.channel, controller].append((beat, part, message.value))
-        for (channel, controller), events in sorted(told.items()):
-            found.append(_found(events, beats, name, number, channel, controller))
-    if not found:
+                values[message.channel, controller].append((beat, part, message.value))
+        for (channel, controller), events in sorted(values.items()):
+            result.append(_found(events, beats, name, number, channel, controller))
+    if not result:
         raise NeedleError(f"{path.name} holds no pan or balance (CC 10, CC 8).")
-    return found
+    return result
 
 
 _CONTROLS = {PAN: (PAN, 0), BALANCE: (BALANCE, 0), PAN + FINE: (PAN, 1), BALANCE + FINE: (BALANCE, 1)}

@@ -86,9 +86,9 @@ class Bands:
     def mono_loss(self) -> Values:
         """How much weaker the fold is than both sides together, per band (dB, -60…0); nan where nothing is."""
         both = self.left + self.right
-        heard = both > max(float(both.max(initial=0.0)) * 1e-7, _FLOOR)
+        audible = both > max(float(both.max(initial=0.0)) * 1e-7, _FLOOR)
         loss = 10.0 * np.log10(np.maximum(self.mono, 1e-30) / np.maximum(both, 1e-30))
-        return np.where(heard, np.clip(loss, -60.0, 0.0), np.nan)
+        return np.where(audible, np.clip(loss, -60.0, 0.0), np.nan)
 
     def notches(self) -> list[tuple[float, float]]:
         """Where both sides cancel in mono: (Hz, dB) of each band that loses 6 dB and 3 dB more than those about it.
@@ -96,7 +96,7 @@ class Bands:
         In the order of their frequencies.
         """
         loss = self.mono_loss()
-        found = []
+        result = []
         for band in range(1, len(loss) - 1):
             around = [*loss[max(band - _AROUND, 0) : band], *loss[band + 1 : band + 1 + _AROUND]]
             highest = min(
@@ -106,8 +106,8 @@ class Bands:
             if np.isnan(loss[band]) or loss[band] > _NOTCH_DB or loss[band] > highest - _DEEPER_DB:
                 continue
             if loss[band] <= np.nanmin(around, initial=0.0):
-                found.append((float(CENTRES[band]), float(loss[band])))
-        return found
+                result.append((float(CENTRES[band]), float(loss[band])))
+        return result
 
     def in_db(self) -> dict[str, Values]:
         """Left, right and mono in dB per band."""

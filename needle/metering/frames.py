@@ -72,9 +72,9 @@ class Frames:
 
     @classmethod
     def silence(cls, count: int, channels: int = 0) -> "Frames":
-        pair, one = np.zeros((2, count)), np.zeros(count)
+        pair, row = np.zeros((2, count)), np.zeros(count)
         bands = np.zeros((3, len(CENTRES), count // FRAMES_PER_HOP), np.float32)
-        return cls(pair, pair, pair, pair, one, one, bands, one, np.zeros((3, channels, count)))
+        return cls(pair, pair, pair, pair, row, row, bands, row, np.zeros((3, channels, count)))
 
     @classmethod
     def joined(cls, parts: Sequence["Frames"]) -> "Frames":
@@ -157,14 +157,14 @@ def _measured_room(
     sides = layout.sides @ weighed
     mono, folded = _power((weighted[:1] + weighted[1:2]) / np.sqrt(2.0))[0], _power(weighted[:2]).sum(axis=0)
     # The share that the fold loses in mono, of all that the sides have.
-    kept = np.where(folded > _FLOOR, mono / np.maximum(folded, _FLOOR), 0.0) * sides.sum(axis=0)
+    mono_power = np.where(folded > _FLOOR, mono / np.maximum(folded, _FLOOR), 0.0) * sides.sum(axis=0)
     return Frames(
         peak=peak,
         true_peak=true_peak,
         power=powers[:2],
         weighted=sides,
         cross=np.einsum("nt,nt->n", in_frames[0], in_frames[1]) / hop,
-        weighted_cross=kept - sides.sum(axis=0) / 2.0,
+        weighted_cross=mono_power - sides.sum(axis=0) / 2.0,
         bands=band_powers(plain[:2, :whole], FRAMES_PER_HOP * hop),
         loud=layout.weights @ weighed,
         channels=np.stack([peaks, powers[2:], weighed]),

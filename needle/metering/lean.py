@@ -119,7 +119,7 @@ def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> lis
     ``powers`` as for ``lean_curve``, of all of the piece. Each moment counts by its loudness (``loudness_weights``).
     """
     curve, weighted = lean_curve(powers, LONG_HOPS), weighted_lean(powers)
-    found = []
+    result = []
     for side in (-1.0, 1.0):
         with np.errstate(invalid="ignore"):
             runs = _runs(weighted * side > tolerance.db)
@@ -129,8 +129,10 @@ def leaning_stretches(powers: Values, tolerance: Tolerance = Tolerance()) -> lis
                 sums = powers[:, first:last].sum(axis=1)
                 mean = 10.0 * np.log10(max(sums[1], 1e-30) / max(sums[0], 1e-30))
                 mean = float(np.clip(mean, -LEAN_LIMIT_DB, LEAN_LIMIT_DB))
-                found.append(Stretch(round(first * HOP_SECONDS, 6), round(last * HOP_SECONDS, 6), mean, float(worst)))
-    return sorted(found, key=lambda stretch: stretch.start)
+                result.append(
+                    Stretch(round(first * HOP_SECONDS, 6), round(last * HOP_SECONDS, 6), mean, float(worst))
+                )
+    return sorted(result, key=lambda stretch: stretch.start)
 
 
 def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:

@@ -96,7 +96,7 @@ class Measurement:
         momentary = loudness_of(sliding_mean(fine, SHORT_FRAMES))
         short = loudness_of(sliding_mean(fine, LONG_FRAMES))
         peak = max(float(self._true_peak.finish().max(initial=0.0)), self._sample_peak)
-        found: dict[str, Any] = {
+        result: dict[str, Any] = {
             "integrated_lufs": _finite(integrated(weighed)),
             "momentary_max_lufs": _finite(momentary.max(initial=-np.inf)),
             "short_term_max_lufs": _finite(short.max(initial=-np.inf)),
@@ -112,12 +112,12 @@ class Measurement:
             sides = self._sides @ powers.T
             mean = self._sides @ self._weighted / self._frames
             energy = np.sqrt(self._plain[0] * self._plain[1])
-            found["lean_db"] = _finite(lean_db(*mean))
-            found["correlation"] = _finite(self._plain[2] / energy) if energy > 0.0 else None
+            result["lean_db"] = _finite(lean_db(*mean))
+            result["correlation"] = _finite(self._plain[2] / energy) if energy > 0.0 else None
             folded = self._folded / self._frames
-            found["mono_loss_db"] = _finite(mono_loss_db(folded[:2].sum(), folded[2]))
-            found["stretches"] = [s.as_dict() for s in leaning_stretches(sides, tolerance)]
-        return found
+            result["mono_loss_db"] = _finite(mono_loss_db(folded[:2].sum(), folded[2]))
+            result["stretches"] = [s.as_dict() for s in leaning_stretches(sides, tolerance)]
+        return result
 
 
 def measure(

@@ -80,12 +80,12 @@ def _cross(audio: NDArray[np.float32], window: NDArray[np.float32], count: int) 
     step = size // 2
     strides = (audio.strides[0], audio.strides[1] * step, audio.strides[1])
     pieces = np.lib.stride_tricks.as_strided(audio, (audio.shape[0], count, size), strides, writeable=False)
-    found = np.zeros((step + 1, audio.shape[0], audio.shape[0]), dtype=np.complex128)
+    result = np.zeros((step + 1, audio.shape[0], audio.shape[0]), dtype=np.complex128)
     for low in range(0, count, 256):
         spectra = scipy.fft.rfft(pieces[:, low : low + 256] * window, axis=-1)
         spectra = spectra.transpose(2, 0, 1).astype(np.complex128)
-        found += spectra @ spectra.conj().transpose(0, 2, 1)
-    return found
+        result += spectra @ spectra.conj().transpose(0, 2, 1)
+    return result
 
 
 def powers(spectrum: Spectrum, response: Complex) -> Values:
@@ -102,12 +102,12 @@ def in_bands(spectrum: Spectrum, response: Complex) -> Values:
     edges = np.concatenate([THIRD_OCTAVES * 2.0 ** (-1.0 / 6.0), [THIRD_OCTAVES[-1] * 2.0 ** (1.0 / 6.0)]])
     place = np.searchsorted(spectrum.frequencies, edges)
     width = spectrum.frequencies[1] - spectrum.frequencies[0]
-    found = np.empty(len(THIRD_OCTAVES))
+    result = np.empty(len(THIRD_OCTAVES))
     for band, (low, high) in enumerate(itertools.pairwise(place)):
         # Low bands are narrower than a bin: the nearest one stands for them.
         nearest = min(round(THIRD_OCTAVES[band] / width), len(each) - 1)
-        found[band] = each[low:high].sum() if high > low else each[nearest]
-    return found
+        result[band] = each[low:high].sum() if high > low else each[nearest]
+    return result
 
 
 def _per_bin(spectrum: Spectrum, response: Complex) -> Values:

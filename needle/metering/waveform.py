@@ -17,13 +17,13 @@ def waveform(audio: NDArray[np.float32], rate: int, per_second: int = PER_SECOND
     """
     size = max(round(rate / per_second), 1)
     count = -(-audio.shape[1] // size)
-    found = np.zeros((audio.shape[0], count), dtype=np.float32)
+    result = np.zeros((audio.shape[0], count), dtype=np.float32)
     whole = audio.shape[1] // size
     blocks = audio[:, : whole * size].reshape(audio.shape[0], whole, size)
-    found[:, :whole] = np.maximum(blocks.max(axis=2, initial=0.0), -blocks.min(axis=2, initial=0.0))
+    result[:, :whole] = np.maximum(blocks.max(axis=2, initial=0.0), -blocks.min(axis=2, initial=0.0))
     if whole < count:
-        found[:, whole] = np.abs(audio[:, whole * size :]).max(axis=1)
-    return found
+        result[:, whole] = np.abs(audio[:, whole * size :]).max(axis=1)
+    return result
 
 
 def sounding(peaks: NDArray[np.float32], per_second: int = PER_SECOND) -> tuple[float, float]:
@@ -32,5 +32,5 @@ def sounding(peaks: NDArray[np.float32], per_second: int = PER_SECOND) -> tuple[
     ``peaks`` as ``waveform`` gives them, whatever they are scaled by.
     """
     loudest = np.asarray(peaks).max(axis=0, initial=0.0)
-    heard = np.flatnonzero(loudest > _HEARD * loudest.max(initial=0.0))
-    return (heard[0] / per_second, (heard[-1] + 1) / per_second) if heard.size else (0.0, 0.0)
+    audible = np.flatnonzero(loudest > _HEARD * loudest.max(initial=0.0))
+    return (audible[0] / per_second, (audible[-1] + 1) / per_second) if audible.size else (0.0, 0.0)

@@ -78,14 +78,14 @@ class DealtVoice(GeneratedAudio):
         deal = self.deal
         if self.place is None:
             events: Sequence[Event] = deal.events
-            found = [(event.t, event.pitch, event.seconds, velocity_gain(event.velocity)) for event in events]
+            result = [(event.t, event.pitch, event.seconds, velocity_gain(event.velocity)) for event in events]
         else:
-            here = deal.places[self.place]
+            place = deal.places[self.place]
             events = [event for event, turn in zip(deal.events, deal.turns, strict=True) if turn == self.place]
-            found = [strike for event in events for strike in repeated(event, here, deal.tempo)]
+            result = [strike for event in events for strike in repeated(event, place, deal.tempo)]
         return [
             (round(t * deal.rate), note(deal.timbre, pitch, seconds, deal.rate), np.float32(gain))
-            for t, pitch, seconds, gain in sorted(found)
+            for t, pitch, seconds, gain in sorted(result)
         ]
 
     @cached_property
@@ -131,5 +131,5 @@ def _toned(read: Any, low: int, high: int, tone: float, rate: int) -> Audio:
         return read(max(low, 0), high)
     taps = low_pass_taps(tone, rate)
     begins = max(low - len(taps) + 1, 0)
-    found = scipy.signal.oaconvolve(read(begins, high), taps[np.newaxis], axes=1)
-    return np.ascontiguousarray(found[:, low - begins : high - begins], dtype=np.float32)
+    result = scipy.signal.oaconvolve(read(begins, high), taps[np.newaxis], axes=1)
+    return np.ascontiguousarray(result[:, low - begins : high - begins], dtype=np.float32)

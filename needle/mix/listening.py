@@ -39,7 +39,7 @@ class Listening:
 
     def _some_places(self, source: MixSource) -> bool:
         """Whether only some of a source's places and layers are soloed."""
-        return source.id not in self.solo and any(one.startswith(f"{source.id}.") for one in self.solo)
+        return source.id not in self.solo and any(name.startswith(f"{source.id}.") for name in self.solo)
 
     def _parts(self, source: MixSource) -> tuple[MixSource, ...]:
         if not self._some_places(source):

@@ -308,17 +308,17 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
     for index, place in enumerate(deal.places):
         if place.level <= OFF_DB:
             continue
-        here: dict[str, Any] = {
+        placed: dict[str, Any] = {
             "lanes": lanes,
             "pan": place.pan,
             "gain": source.gain + place.level,
             "place": place.id,
         }
         if deal.sound == "voice":
-            yield replace(plain, audio=DealtVoice(deal, index), **here, **voiced)
+            yield replace(plain, audio=DealtVoice(deal, index), **placed, **voiced)
         else:
             stem = DealtStem(source.audio, source.audio_description, source.offset, deal, index)
-            yield replace(plain, audio=stem, asset="", **here, **wide)
+            yield replace(plain, audio=stem, asset="", **placed, **wide)
 
 
 @dataclass(frozen=True)

@@ -156,8 +156,8 @@ def to_ears(layout: Layout, name: str, rate: int, audio: Audio, past: int, heads
     responses = ear_responses(layout, name, rate, heads)
     spoken = audio[layout.standing, max(past - responses.shape[2], 0) :]
     late = min(past, responses.shape[2])
-    heard = np.stack([scipy.signal.oaconvolve(spoken, ear, axes=1).sum(axis=0) for ear in responses])
-    return np.ascontiguousarray(heard[:, late : late + audio.shape[1] - past], dtype=np.float32)
+    ears = np.stack([scipy.signal.oaconvolve(spoken, ear, axes=1).sum(axis=0) for ear in responses])
+    return np.ascontiguousarray(ears[:, late : late + audio.shape[1] - past], dtype=np.float32)
 
 
 def broadband(layout: Layout, name: str, rate: int, heads: Responses | None = None) -> NDArray[np.float64]:
@@ -165,8 +165,8 @@ def broadband(layout: Layout, name: str, rate: int, heads: Responses | None = No
     matrix = ear_matrix(layout, name)
     if matrix is not None:
         return matrix
-    found = np.zeros((2, len(layout.channels)))
-    found[:, layout.standing] = np.sqrt(
+    result = np.zeros((2, len(layout.channels)))
+    result[:, layout.standing] = np.sqrt(
         (ear_responses(layout, name, rate, heads).astype(np.float64) ** 2).sum(axis=2)
     )
-    return found
+    return result

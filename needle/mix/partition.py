@@ -40,9 +40,11 @@ def parts_of(mix: Mix, by: str = "sources", groups: dict[str, str] | None = None
         if not source.muted:
             group = groups.get(source.id, "") if by == "groups" else ""
             members.setdefault(("group", group) if group else ("source", source.id), []).append(source)
-    found = [Part(kind, key, without_returns(mix, sources)) for (kind, key), sources in members.items()]
+    result = [Part(kind, key, without_returns(mix, sources)) for (kind, key), sources in members.items()]
     fed = {to for source in mix.sources if not source.muted for to in source.sends}
-    return found + [return_part(mix, one.id) for one in mix.returns if one.id in fed and not one.muted]
+    return result + [
+        return_part(mix, return_.id) for return_ in mix.returns if return_.id in fed and not return_.muted
+    ]
 
 
 def without_returns(mix: Mix, sources: Iterable[MixSource]) -> Mix:
@@ -54,5 +56,5 @@ def return_part(mix: Mix, key: str) -> Part:
     """What comes out of one return."""
     # What is held is not heard itself; what it sends is.
     sources = tuple(replace(source, layers=()) for source in mix.sources)
-    alone = replace(mix, sources=sources, returns=tuple(one for one in mix.returns if one.id == key))
+    alone = replace(mix, sources=sources, returns=tuple(return_ for return_ in mix.returns if return_.id == key))
     return Part("return", key, alone, Listening(held=frozenset(source.id for source in sources)))

@@ -87,19 +87,19 @@ class Ways:
         if len(self.all) == 1:
             return ()
         edges = sorted({0.0, *(edge for start, end, _ in self.spans for edge in (max(start, 0.0), max(end, 0.0)))})
-        held = [self.at(edge) for edge in edges]
+        active = [self.at(edge) for edge in edges]
         return tuple(
-            Lane(tuple(Point(t, float(way == here), "hold") for t, here in zip(edges, held, strict=True)))
+            Lane(tuple(Point(t, float(way == current), "hold") for t, current in zip(edges, active, strict=True)))
             for way in self.all
         )
 
     def at(self, seconds: float) -> Way:
         """The way that holds at a time (s)."""
-        found = self.always
+        result = self.always
         for start, end, way in self.spans:
             if start <= seconds < end:
-                found = way
-        return found
+                result = way
+        return result
 
     def shares(self, times: Values) -> dict[Way, Values]:
         """How far each way holds at each time, 0…1; together they are one."""
@@ -150,9 +150,9 @@ def ways_in(document: Mapping[str, Any], source: str, tempo: TempoMap) -> Ways:
     stored: Mapping[str, Any] = document["rooms"].get(source, {}).get("ways", {})
     if not stored:
         return PLAIN_WAYS
-    found: Sequence[Any] = [
+    result: Sequence[Any] = [
         (document["passages"][key], way) for key, way in stored.items() if key in document["passages"]
     ]
-    spans = [(tempo.seconds_at(p["start"]), tempo.seconds_at(p["end"]), Way.of(way)) for p, way in found]
+    spans = [(tempo.seconds_at(p["start"]), tempo.seconds_at(p["end"]), Way.of(way)) for p, way in result]
     spans.sort(key=lambda span: span[:2])
     return Ways(Way.of(stored.get(ALWAYS, WAY_DEFAULTS)), tuple(spans))

@@ -43,20 +43,20 @@ class StemParts(GeneratedAudio):
     def between(self, low: int, high: int) -> Audio:
         begins = low - DECORRELATED_TAPS
         parts = split_direct_ambient(self._read, begins, high)
-        found = np.empty((self.shape[0], high - low), np.float32)
+        result = np.empty((self.shape[0], high - low), np.float32)
         for row, part in enumerate((LEFT, CENTRE, RIGHT)):
-            found[row] = parts[part, low - begins :]
+            result[row] = parts[part, low - begins :]
         left, right = parts[AMBIENT_LEFT], parts[AMBIENT_RIGHT]
         for index, speaker in enumerate(self.layout.speakers):
             side = left if speaker.azimuth > 0.0 else right
             if speaker.azimuth == 0.0:
                 side = (left + right) * np.float32(np.sqrt(0.5))
             if speaker.group == "front":
-                found[DIRECT_ROWS + index] = side[low - begins :]
+                result[DIRECT_ROWS + index] = side[low - begins :]
                 continue
             spread = scipy.signal.oaconvolve(side, decorrelator(index))[: len(side)]
-            found[DIRECT_ROWS + index] = spread[low - begins :]
-        return found
+            result[DIRECT_ROWS + index] = spread[low - begins :]
+        return result
 
     def _read(self, low: int, high: int) -> Audio:
         """Its samples between two frames, silence where it has none."""

@@ -154,18 +154,18 @@ class _Pulses:
     def turn(self, times: Values) -> Values | None:
         return self._each(lambda pulse, t: pulse.turn(t), times)
 
-    def _each(self, told: Callable[[Pulsing, Values], Values | None], times: Values) -> Values | None:
-        found: Values | None = None
-        for member, here in self._moments:
-            if not here.size:
+    def _each(self, ask: Callable[[Pulsing, Values], Values | None], times: Values) -> Values | None:
+        result: Values | None = None
+        for member, moments in self._moments:
+            if not moments.size:
                 continue
-            part = told(self._pulses[member], times[here])
+            part = ask(self._pulses[member], times[moments])
             if part is None:
                 return None
-            if found is None:
-                found = np.empty((*part.shape[:-1], len(times)))
-            found[..., here] = part
-        return found
+            if result is None:
+                result = np.empty((*part.shape[:-1], len(times)))
+            result[..., moments] = part
+        return result
 
 
 def corners_of(things: Iterable[Iterable[Lane]]) -> tuple[Members, Values]:

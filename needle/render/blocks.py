@@ -93,5 +93,5 @@ def deliver(
     convolved = at_ears and (mix.room.surround or listening.monitor not in MONITORS)
     plan, past = compile_mix(mix, listening, cache=cache), PAST if convolved else 0
     for done, outputs in run_in_stretches(plan, start, stop, past=past, threads=threads, cache=cache):
-        heard = outputs[MIX]
-        yield done, to_ears(mix.room, listening.monitor, mix.rate, heard, past) if convolved else heard
+        audio = outputs[MIX]
+        yield done, to_ears(mix.room, listening.monitor, mix.rate, audio, past) if convolved else audio

@@ -95,9 +95,9 @@ def in_pieces(
     missing = [piece for piece in keys if piece not in pieces]
     while missing:
         run = [piece for place, piece in enumerate(missing) if piece == missing[0] + place]
-        made = make(run[0], run[-1] + 1)
+        rendered = make(run[0], run[-1] + 1)
         for place, piece in enumerate(run):
-            pieces[piece] = np.ascontiguousarray(made[:, place * size : (place + 1) * size])
+            pieces[piece] = np.ascontiguousarray(rendered[:, place * size : (place + 1) * size])
             cache.put(keys[piece], pieces[piece])
         del missing[: len(run)]
     whole = np.concatenate([pieces[piece] for piece in range(low, high)], axis=1)

@@ -189,10 +189,10 @@ class _Builder:
     def add_mix(self, mix: Mix, listening: Listening) -> int:
         """The stage that adds up all that is heard of a mix; its index."""
         direct = listening.direct(mix)
-        inputs = [one for source in direct for one in self._direct(mix, source)]
+        inputs = [item for source in direct for item in self._direct(mix, source)]
         layers: dict[tuple[str, str], StageOutput] = {}
         inputs += [self._layer(mix, source, layer, layers) for source, layer in listening.layered(mix)]
-        inputs += [one for ret in mix.returns for one in self._return(mix, ret, listening.sent(mix, ret))]
+        inputs += [item for ret in mix.returns for item in self._return(mix, ret, listening.sent(mix, ret))]
         groups = _grouped(mix, inputs, mix.outputs)
         if mix.room.lfe is not None:
             # What was frozen has its own already.
@@ -214,8 +214,8 @@ class _Builder:
         channels = 2 * rows if for_hand and two_sided(source) else rows
         function = input_gains.hand_gains if for_hand else input_gains.before_placement_gains
         lanes = tuple(source.lanes.values())
-        one = _Input(Recorded(source.audio, source.offset), function, (source,), lanes, bool(source.pulses))
-        return self.add(Bus(channels, _grouped(mix, [one], channels)))
+        item = _Input(Recorded(source.audio, source.offset), function, (source,), lanes, bool(source.pulses))
+        return self.add(Bus(channels, _grouped(mix, [item], channels)))
 
     def _direct(self, mix: Mix, source: MixSource) -> Iterable[_Input]:
         """A source's own sound."""
@@ -239,39 +239,39 @@ class _Builder:
             yield _Input(late, input_gains.late_gains, (source,), lanes, pulses)
 
     def _layer(
-        self, mix: Mix, source: MixSource, layer: MixLayer, made: dict[tuple[str, str], StageOutput]
+        self, mix: Mix, source: MixSource, layer: MixLayer, outputs: dict[tuple[str, str], StageOutput]
     ) -> _Input:
         """A layer's output: two sides at its place."""
         governed = taken_by(source, layer)[-1].before_level
         lanes = (*layer.lanes.values(), *(source.lanes.values() if governed else ()))
-        wet = self._layer_wet(mix, source, layer, made)
+        wet = self._layer_wet(mix, source, layer, outputs)
         options = (("governed", governed),)
         pulses = governed and bool(source.pulses)
         return _Input(wet, input_gains.layer_gains, (source, layer), lanes, pulses, options)
 
     def _layer_wet(
-        self, mix: Mix, source: MixSource, layer: MixLayer, made: dict[tuple[str, str], StageOutput]
+        self, mix: Mix, source: MixSource, layer: MixLayer, outputs: dict[tuple[str, str], StageOutput]
     ) -> StageOutput:
         """What comes out of a layer's effects: two sides."""
         key = source.id, layer.id
-        if key in made:
-            return made[key]
+        if key in outputs:
+            return outputs[key]
         below = taken_by(source, layer)[1:]
         if below:
-            other = self._layer_wet(mix, source, below[0], made)
+            other = self._layer_wet(mix, source, below[0], outputs)
             lanes = () if layer.before_level else tuple(below[0].lanes.values())
-            one = _Input(other, input_gains.layer_below_gains, (below[0], layer), lanes)
+            item = _Input(other, input_gains.layer_below_gains, (below[0], layer), lanes)
         else:
             sound, lanes = Recorded(source.audio, source.offset), tuple(source.lanes.values())
-            one = _Input(sound, input_gains.layer_source_gains, (source, layer), lanes, bool(source.pulses))
+            item = _Input(sound, input_gains.layer_source_gains, (source, layer), lanes, bool(source.pulses))
 
         def describe(start: int, stop: int) -> str:
             text = layer_text(mix, source, below[0] if below else layer, start, stop)
             return f"{source.id} {bool(below)} {layer.before_level} {_common(mix)} {text}"
 
-        bus = self.add(Bus(input_gains.SIDES, _grouped(mix, [one], input_gains.SIDES)))
-        made[key] = self.through(bus, layer.chain, mix.around, STEREO_ROUTING, describe)
-        return made[key]
+        bus = self.add(Bus(input_gains.SIDES, _grouped(mix, [item], input_gains.SIDES)))
+        outputs[key] = self.through(bus, layer.chain, mix.around, STEREO_ROUTING, describe)
+        return outputs[key]
 
     def _return(self, mix: Mix, one: MixReturn, sent: list[MixSource]) -> Iterable[_Input]:
         """A return's output: the channels of the layout, in a room with a diffuse tail three times as many."""
@@ -364,18 +364,18 @@ def _still_bands(mix: Mix, source: MixSource) -> _Input | None:
 def _grouped(mix: Mix, inputs: Iterable[_Input], channels: int) -> tuple[InputGroup, ...]:
     """Inputs of one kind together, those that stand with their gains worked out."""
     by_kind: dict[tuple[Any, ...], list[_Input]] = {}
-    for one in inputs:
-        by_kind.setdefault(one.kind, []).append(one)
+    for item in inputs:
+        by_kind.setdefault(item.kind, []).append(item)
     return tuple(_group(mix, members, channels) for members in by_kind.values())
 
 
 def _group(mix: Mix, inputs: list[_Input], channels: int) -> InputGroup:
-    first, sounds = inputs[0], tuple(one.sound for one in inputs)
-    batches = tuple(Batch(things) for things in zip(*(one.things for one in inputs), strict=True))
+    first, sounds = inputs[0], tuple(item.sound for item in inputs)
+    batches = tuple(Batch(things) for things in zip(*(item.things for item in inputs), strict=True))
     gains = _GainsOf(mix, first.function, batches, first.options)
     if first.moves:
-        starts, corners = corners_of(one.lanes for one in inputs)
-        return InputGroup(sounds, MovingGains(gains, starts, corners, any(one.pulses for one in inputs)))
+        starts, corners = corners_of(item.lanes for item in inputs)
+        return InputGroup(sounds, MovingGains(gains, starts, corners, any(item.pulses for item in inputs)))
     members = np.arange(len(inputs))
     standing = gains(members, np.zeros(len(inputs)))
     standing = np.broadcast_to(standing, (channels, first.sound.channels, len(inputs)))

@@ -23,16 +23,16 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     for source in listening.direct(mix):
         parts.append(source_text(mix, source, low_start if source.to_lfe else start, stop))
     parts += [layer_text(mix, source, layer, start, stop) for source, layer in listening.layered(mix)]
-    for one in mix.returns:
-        sent = listening.sent(mix, one)
+    for return_ in mix.returns:
+        sent = listening.sent(mix, return_)
         if not sent:
             continue
-        past, ahead = one.reach(mix.room, mix.around)
+        past, ahead = return_.reach(mix.room, mix.around)
         low, high = start - BLOCK - past, stop + BLOCK + ahead
         near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
-        lanes = f"{lanes_text(one.lanes, *near)} {pulses_text((one.pulse,), *near)}"
-        parts.append(f"{one.chain.key} {mix.tempo.tempos} {one.values_text} {lanes}")
-        parts += [part for s in sent if (part := sent_text(mix, s, one.id, low, high))]
+        lanes = f"{lanes_text(return_.lanes, *near)} {pulses_text((return_.pulse,), *near)}"
+        parts.append(f"{return_.chain.key} {mix.tempo.tempos} {return_.values_text} {lanes}")
+        parts += [part for s in sent if (part := sent_text(mix, s, return_.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
@@ -52,10 +52,10 @@ def layer_text(mix: Mix, source: MixSource, layer: MixLayer, start: int, stop: i
     """What a layer's sound depends on between two frames: itself, those it takes from, and the source."""
     near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
     texts, low, high = [], start, stop
-    for one in taken_by(source, layer):
-        past, ahead = one.chain.reach(mix.around)
+    for below in taken_by(source, layer):
+        past, ahead = below.chain.reach(mix.around)
         low, high = low - past - BLOCK, high + ahead + BLOCK
-        texts.append(one.text_between(low / mix.rate, high / mix.rate))
+        texts.append(below.text_between(low / mix.rate, high / mix.rate))
     governed = source_text(mix, source, low - mix.rate // 2, high + mix.rate // 2)
     return f"layer {mix.tempo.tempos} {texts} {lanes_text(source.lanes, *near)} {governed}"
 

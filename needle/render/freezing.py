@@ -35,11 +35,11 @@ def bare(source: MixSource) -> MixSource:
 
 def key_of(mix: Mix, source: MixSource) -> str:
     """A hash of all that a source's frozen sound is made of."""
-    one = bare(source)
-    last = max(last_frame(mix, one), mix.frames)
-    whole = source_text(mix, one, 0, last)
-    layers = [f"{layer.muted} {layer_text(mix, one, layer, 0, last)}" for layer in one.layers]
-    room = f"{mix.layout} {one.direct_muted}" if mix.room.surround or layers else ""
+    unset = bare(source)
+    last = max(last_frame(mix, unset), mix.frames)
+    whole = source_text(mix, unset, 0, last)
+    layers = [f"{layer.muted} {layer_text(mix, unset, layer, 0, last)}" for layer in unset.layers]
+    room = f"{mix.layout} {unset.direct_muted}" if mix.room.surround or layers else ""
     return digest(f"{mix.rate} {mix.law} {mix.centre_zero} {mix.tempo} {whole}{room}{''.join(layers)}")
 
 
@@ -71,8 +71,8 @@ def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio, str]]) -> Mix:
         return mix
     sources = []
     for source in mix.sources:
-        found = frozen.get(source.id)
-        if found is not None and key_of(mix, source) == found[1]:
-            source = replace(source, frozen=found[0], frozen_key=found[1])
+        result = frozen.get(source.id)
+        if result is not None and key_of(mix, source) == result[1]:
+            source = replace(source, frozen=result[0], frozen_key=result[1])
         sources.append(source)
     return replace(mix, sources=tuple(sources))

@@ -48,11 +48,11 @@ def place_gains(mix: Mix, source: MixSource, times: Values) -> Gains:
     """A source's own sound, its level left out: its place, what pulses there, exchange, polarity and width."""
     values = values_at(source, times)
     matrix = placement(mix, source, values, times)
-    here, copy = doubler_gains(source)
+    direct, copy = doubler_gains(source)
     if copy and not source.double_ms:
-        matrix = here * matrix + copy * matrix[mix.room.mirrored]
-    elif here != 1.0:
-        matrix = here * matrix
+        matrix = direct * matrix + copy * matrix[mix.room.mirrored]
+    elif direct != 1.0:
+        matrix = direct * matrix
     matrix = with_input_pulse(with_output_pulse(mix.room, matrix, source, times), source, times)
     return after(matrix, input_matrix(source, values))
 
@@ -165,7 +165,7 @@ def send_gains(mix: Mix, source: MixSource, send: MixSend, times: Values) -> Gai
 
     Tapped after its level it pulses as the source does. The send's own pulse comes last.
     """
-    here, copy = doubler_gains(source)
+    direct, copy = doubler_gains(source)
     room = mix.room
     values = values_at(source, times)
     swing = send.pulse.shift(times) if send.pulse else None
@@ -173,7 +173,7 @@ def send_gains(mix: Mix, source: MixSource, send: MixSend, times: Values) -> Gai
         matrix = _own_place(mix, source, send, swing, times)
     else:
         matrix = placement(mix, source, values if swing is None else with_offset(values, swing), times)
-        matrix = here * matrix + copy * matrix[room.mirrored] if copy else matrix
+        matrix = direct * matrix + copy * matrix[room.mirrored] if copy else matrix
         matrix = matrix[room.mirrored] if send.place == "opposite" else matrix
     if not send.before:
         matrix = with_input_pulse(with_output_pulse(room, matrix, source, times), source, times)

@@ -58,8 +58,8 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
     if timing:
         delays = timing.delays(source.panning.positions(values, source.channels)[:, 0])
         turn = np.exp(-2j * np.pi * frequencies[:, np.newaxis, np.newaxis] * delays)
-    here, copy = doubler_gains(source)
-    result = here * gains * turn
+    direct, copy = doubler_gains(source)
+    result = direct * gains * turn
     if copy:
         late = np.exp(-2j * np.pi * frequencies * source.double_ms / 1000.0)[:, np.newaxis, np.newaxis]
         result = result + copy * late * (gains * turn)[:, ::-1]
@@ -101,13 +101,13 @@ def lost(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:
         return 0.0
     if source.mode == "balance":
         gains = _in_stereo(mix, source, values)
-        kept = powers(spectrum, gains[np.newaxis] @ arriving).sum()
+        remaining = powers(spectrum, gains[np.newaxis] @ arriving).sum()
     elif source.mode == "mono":
         together = np.ones((1, 1, source.channels)) / np.sqrt(source.channels)
-        kept = powers(spectrum, together @ arriving).sum()
+        remaining = powers(spectrum, together @ arriving).sum()
     else:
         return 0.0
-    return float(np.clip(1.0 - kept / there, 0.0, 1.0))
+    return float(np.clip(1.0 - remaining / there, 0.0, 1.0))
 
 
 def share_db(share: float) -> float:
@@ -152,7 +152,7 @@ def mono_reading(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
     through = response(mix, source, at, spectrum.frequencies)
     both = in_bands(spectrum, through)
     folded = in_bands(spectrum, _MONO[np.newaxis] @ through)
-    heard = both > both.max(initial=0.0) * 10.0 ** (-_NOTHING_DB / 10.0) + _FLOOR
+    audible = both > both.max(initial=0.0) * 10.0 ** (-_NOTHING_DB / 10.0) + _FLOOR
     loss = np.clip(10.0 * np.log10(np.maximum(folded, _FLOOR) / np.maximum(both, _FLOOR)), LOWEST_DB, 3.0)
     position, difference = _farthest(source, at)
     better, better_loss = source.timing_ms, mono_loss(spectrum, through)
@@ -161,13 +161,13 @@ def mono_reading(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
             ms = round(source.timing_ms + 1000.0 * step / abs(position), 4)
             if SHORTEST_MS <= ms <= LONGEST_MS:
                 other = replace(source, timing_ms=ms)
-                found = mono_loss(spectrum, response(mix, other, at, spectrum.frequencies))
-                if found > better_loss + 1e-6:
-                    better, better_loss = float(ms), found
+                results = mono_loss(spectrum, response(mix, other, at, spectrum.frequencies))
+                if results > better_loss + 1e-6:
+                    better, better_loss = float(ms), results
     return MonoReading(
         difference=difference,
         notches=notches(difference),
-        bands=[round(float(value), 2) if there else None for value, there in zip(loss, heard, strict=True)],
+        bands=[round(float(value), 2) if there else None for value, there in zip(loss, audible, strict=True)],
         loss=round(mono_loss(spectrum, through), 3),
         better=better,
         better_loss=round(better_loss, 3),
@@ -300,8 +300,8 @@ def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
     """How strong a source is by itself in the seconds around a time (dB, K-weighted)."""
     alone = replace(mix, sources=(replace(source, muted=False),), returns=())
     low, high = (round(max(at + side * _AROUND_SECONDS, 0.0) * mix.rate) for side in (-1.0, 1.0))
-    heard = KWeighting(mix.rate, mix.outputs)(render_audio(alone, low, high))
-    return _db(float((heard.astype(np.float64) ** 2).mean(axis=1).sum()))
+    weighted = KWeighting(mix.rate, mix.outputs)(render_audio(alone, low, high))
+    return _db(float((weighted.astype(np.float64) ** 2).mean(axis=1).sum()))
 
 
 _PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}

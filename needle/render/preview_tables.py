@@ -67,7 +67,7 @@ def hand_reading(
     """
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
-    here, opposite = doubler_gains(source)
+    direct, opposite = doubler_gains(source)
     timing = timing_of(source.timing, source.timing_ms, source.timing_share)
     return {
         "two_sided": two_sided(source),
@@ -76,7 +76,7 @@ def hand_reading(
         "table": "balance" if mode.on_its_side else "law",
         "on_its_side": mode.on_its_side,
         "share": timing.share if timing else 1.0,
-        "here": here,
+        "here": direct,
         "opposite": opposite,
         "most": timing.most if timing else 0.0,
         "far": timing.far if timing else False,
@@ -121,12 +121,12 @@ def room_table(
         halves = [1.0 - mix.room.right, mix.room.right]
     tables = []
     for height in ("height_left", "height_right") if source.mode == "sides" else ("height",):
-        here = {**values, "front": y.ravel(), "height": values[height]}
-        one = replace(source, mode="span") if source.mode == "sides" else source
-        gains = in_room(mix, one, x.ravel(), here, np.array([at]))
+        across = {**values, "front": y.ravel(), "height": values[height]}
+        placed = replace(source, mode="span") if source.mode == "sides" else source
+        gains = in_room(mix, placed, x.ravel(), across, np.array([at]))
         gains = gains if mode.on_its_side else gains * strength
-        heard = np.stack([(ears * half) @ gains for half in halves])
-        tables.append(np.round(heard.transpose(2, 1, 0), 5).ravel().tolist())
+        at_ears = np.stack([(ears * half) @ gains for half in halves])
+        tables.append(np.round(at_ears.transpose(2, 1, 0), 5).ravel().tolist())
     weights = mode.weights(values, source.channels)[:, 0].tolist()
     return {"steps": PLAN_STEPS, "versions": len(halves), "tables": tables, "weights": weights}
 

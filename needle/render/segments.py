@@ -72,13 +72,13 @@ def render_segments(
         high = min(low + _BATCH, last)
         audio = run(plan, low * length - past, high * length, cache=cache)[MIX]
         frames = measure_frames(audio, mix.rate, past, mix.room)
-        heard = audio[:, past:]
+        ears = audio[:, past:]
         if mix.room.surround or listening.monitor not in MONITORS:
-            heard = to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
+            ears = to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
         for i in range(high - low):
             at = i * length
-            here = np.ascontiguousarray(heard[:, at : at + length])
+            part = np.ascontiguousarray(ears[:, at : at + length])
             if listening.click:
                 start = (low + i) * length
-                here = here + click(mix.tempo, mix.rate, start, start + length)
-            yield Segment(here, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))
+                part = part + click(mix.tempo, mix.rate, start, start + length)
+            yield Segment(part, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))

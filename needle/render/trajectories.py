@@ -115,12 +115,12 @@ def layout_changes(mix: Mix, layout: str, at: float) -> list[Moved]:
     times = np.array([at])
     changes = []
     for source in mix.sources:
-        now, then = (_heard(one, source, times) for one in (mix, other))
+        now, then = (_heard(either, source, times) for either in (mix, other))
         apart = np.degrees(np.arccos(np.clip(_cosine(now[0], then[0]), -1.0, 1.0)))
-        here, there = (float(np.degrees(np.arctan2(-v[0], v[1]))) for v in (now[0], then[0]))
+        azimuth, azimuth_after = (float(np.degrees(np.arctan2(-v[0], v[1]))) for v in (now[0], then[0]))
         louder = float(power_to_db(then[1]) - power_to_db(now[1]))
         values = {name: float(value[0]) for name, value in values_at(source, times).items()}
-        changes.append(Moved(source.id, float(apart), here, there, louder, _is_folded(other, values)))
+        changes.append(Moved(source.id, float(apart), azimuth, azimuth_after, louder, _is_folded(other, values)))
     return changes
 
 

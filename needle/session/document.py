@@ -133,14 +133,14 @@ def upgraded(document: Document, version: int = VERSION) -> Document:
 def _each(things: Any, completed: Callable[[dict[str, Any]], dict[str, Any]]) -> Any:
     """Things by key or in a list, each completed; what is not of the right kind is left to be refused."""
     if isinstance(things, dict):
-        return {key: completed(one) if isinstance(one, dict) else one for key, one in things.items()}
+        return {key: completed(item) if isinstance(item, dict) else item for key, item in things.items()}
     if isinstance(things, list):
-        return [completed(one) if isinstance(one, dict) else one for one in things]
+        return [completed(item) if isinstance(item, dict) else item for item in things]
     return things
 
 
-def _whole(at_first: dict[str, Any], thing: dict[str, Any]) -> dict[str, Any]:
-    return {**at_first, **thing}
+def _whole(at_first: dict[str, Any], row: dict[str, Any]) -> dict[str, Any]:
+    return {**at_first, **row}
 
 
 def send_key(source: str, to: str) -> str:
@@ -183,9 +183,9 @@ def piece_length(document: Document) -> float:
     }
     around = Around(session["rate"], tempo_map(document))
     tails = [
-        Chain.of(one["effects"]).tail(around)
-        for key, one in document["returns"].items()
-        if key in fed and not one["muted"]
+        Chain.of(row["effects"]).tail(around)
+        for key, row in document["returns"].items()
+        if key in fed and not row["muted"]
     ]
     return last + max(tails, default=0) / session["rate"]
 
@@ -287,8 +287,8 @@ def _return(
 
 def layers_of(document: Document, source: str) -> list[dict[str, Any]]:
     """The layers under a source, from the top of the stack."""
-    found = [one for one in document["layers"].values() if one["source"] == source]
-    return sorted(found, key=lambda one: (one["order"], one["id"]))
+    result = [layer for layer in document["layers"].values() if layer["source"] == source]
+    return sorted(result, key=lambda layer: (layer["order"], layer["id"]))
 
 
 def _layers(document: Document, source: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> tuple[MixLayer, ...]:
@@ -304,9 +304,9 @@ def _layers(document: Document, source: str, lane_of: Callable[[Mapping[str, Any
 
 def _lanes(document: Document, owner: str, lane_of: Callable[[Mapping[str, Any]], Lane]) -> dict[str, Lane]:
     """What a thing's parameters follow: its lanes that have points and are not switched off."""
-    found = {}
+    result = {}
     for parameter in parameters_of(kind_and_id(owner)[0]):
         stored = document["lanes"].get(lane_key(owner, parameter))
         if stored and stored["points"] and not stored.get("off"):
-            found[parameter] = lane_of(stored)
-    return found
+            result[parameter] = lane_of(stored)
+    return result

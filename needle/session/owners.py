@@ -66,10 +66,10 @@ def owned_parameter(owner: str, parameter: str) -> Parameter:
 def owner_in(document: Document, owner: str) -> Mapping[str, Any]:
     """The thing that a lane belongs to; NeedleError if it is not there."""
     kind, key = kind_and_id(owner)
-    found = room_in(document) if owner == ROOM else document[PART_OF[kind]].get(key)
-    if found is None:
+    result = room_in(document) if owner == ROOM else document[PART_OF[kind]].get(key)
+    if result is None:
         raise NeedleError(f"There is no {kind} “{key}” here. It may have been removed.")
-    return found
+    return result
 
 
 def lane_in(document: Document, owner: str, parameter: str) -> Lane:
@@ -81,23 +81,23 @@ def lane_in(document: Document, owner: str, parameter: str) -> Lane:
 def static_in(document: Document, owner: str, parameter: str) -> float:
     """The value that a thing's parameter has without automation."""
     owned_parameter(owner, parameter)
-    thing = owner_in(document, owner)
+    row = owner_in(document, owner)
     if parameter in PULSE_PARAMETERS:
         limits = PARAMETERS[parameter]
         return float(document["pulses"].get(owner, {}).get(PULSE_PARAMETERS[parameter], limits.default))
-    return float(thing[parameter])
+    return float(row[parameter])
 
 
 def check_moves(document: Document, owner: str, parameter: str) -> None:
     """NeedleError if a lane of that name would move nothing, for the way in which its source is panned."""
     owned_parameter(owner, parameter)
-    thing = owner_in(document, owner)
+    row = owner_in(document, owner)
     if parameter in PULSE_PARAMETERS and owner not in document["pulses"]:
         raise NeedleError(f"{named(document, owner)} has no pulse to move. Give it one first.")
     placed = {name for mode in MODES.values() for name in placement_parameters(mode.name)} - {"width"}
-    if kind_and_id(owner)[0] == "source" and parameter in placed - set(placement_parameters(thing["mode"])):
+    if kind_and_id(owner)[0] == "source" and parameter in placed - set(placement_parameters(row["mode"])):
         raise NeedleError(
-            f"{thing['name']} is panned as “{thing['mode']}”, which has no {parameter.replace('_', ' ')} to move."
+            f"{row['name']} is panned as “{row['mode']}”, which has no {parameter.replace('_', ' ')} to move."
         )
 
 
@@ -119,14 +119,14 @@ def owners_in(document: Document) -> list[str]:
 
 def audible_parameters(document: Document, owner: str) -> tuple[str, ...]:
     """What of an owner a lane can move so that it is heard in the session's layout."""
-    kind, thing = kind_and_id(owner)[0], owner_in(document, owner)
+    kind, row = kind_and_id(owner)[0], owner_in(document, owner)
     layout = layout_named(document["session"]["layout"])
     silent = set() if layout.surround else {name for name, parameter in PARAMETERS.items() if parameter.in_room}
     if layout.lfe is None:
         silent.add("lfe")
-    if kind == "source" and thing["channels"] == 1:
+    if kind == "source" and row["channels"] == 1:
         silent.add("width")
-    if kind == "send" and thing["place"] != "own":
+    if kind == "send" and row["place"] != "own":
         silent |= {"pan", "front", "height", "spread"}
     return tuple(one for one in parameters_of(kind) if one not in silent and accepts(document, owner, one))
 
@@ -141,10 +141,10 @@ def placement_parameters(mode: str) -> tuple[str, ...]:
 def named(document: Document, owner: str) -> str:
     """A lane's owner in the engineer's words: Oars, Oars in Hull, Hull."""
     kind, key = kind_and_id(owner)
-    thing = owner_in(document, owner)
+    row = owner_in(document, owner)
     if kind == "layer":
-        return f"{document['sources'].get(thing['source'], {}).get('name', key)} · {thing['name']}"
+        return f"{document['sources'].get(row['source'], {}).get('name', key)} · {row['name']}"
     if kind != "send":
-        return str(thing["name"])
-    source, to = document["sources"].get(thing["source"], {}), document["returns"].get(thing["return"], {})
+        return str(row["name"])
+    source, to = document["sources"].get(row["source"], {}), document["returns"].get(row["return"], {})
     return f"{source.get('name', key)} in {to.get('name', key)}"

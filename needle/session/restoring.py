@@ -30,7 +30,7 @@ def belongs(part: str, key: str, source: str, layers: Collection[str]) -> bool:
 
 def layers_of(source: str, *layers: Mapping[str, Mapping[str, Any]]) -> frozenset[str]:
     """A source's layers among those of some documents, as what owns lanes."""
-    return frozenset(f"layer:{key}" for some in layers for key, one in some.items() if one["source"] == source)
+    return frozenset(f"layer:{key}" for some in layers for key, row in some.items() if row["source"] == source)
 
 
 def source_as_it_was(now: Document, then: Document, source: str) -> Document:
@@ -45,16 +45,16 @@ def source_as_it_was(now: Document, then: Document, source: str) -> Document:
         to = value["return"] if part == "sends" else owner.partition("/")[2] if owner.startswith("send:") else ""
         return not to or to in now["returns"]
 
-    found = dict(now)
+    result = dict(now)
     for part in (*OWN_PARTS, "lanes", "sends", "layers"):
-        kept = {key: value for key, value in now[part].items() if not belongs(part, key, source, layers)}
+        others = {key: value for key, value in now[part].items() if not belongs(part, key, source, layers)}
         own = {key: value for key, value in then[part].items() if belongs(part, key, source, layers)}
         back = {key: value for key, value in own.items() if there(part, key, value)}
-        found[part] = kept | back
-    row = found["sources"][source]
+        result[part] = others | back
+    row = result["sources"][source]
     if row["group"] not in now["groups"]:
-        found["sources"] = {**found["sources"], source: {**row, "group": ""}}
-    return found
+        result["sources"] = {**result["sources"], source: {**row, "group": ""}}
+    return result
 
 
 def moves_as_they_were(now: Document, then: Document, start: float, end: float, source: str = "") -> Document:
@@ -91,12 +91,12 @@ def lines_as_they_were(now: Document, then: Document) -> dict[str, list[dict[str
             owner = key if kind == "source" else f"{kind}:{key}"
             changed = (name for name in PARAMETERS if then[part][key].get(name) != now[part][key].get(name))
             keys |= {lane_key(owner, name) for name in changed}
-    found = {}
+    result = {}
     for key in sorted(keys):
         owner, _, parameter = key.rpartition("/")
         if _there(then, owner, parameter) and _there(now, owner, parameter):
-            found[key] = stored(_heard(then, then["lanes"].get(key), owner, parameter).points)
-    return found
+            result[key] = stored(_heard(then, then["lanes"].get(key), owner, parameter).points)
+    return result
 
 
 def _there(document: Document, owner: str, parameter: str) -> bool:

@@ -103,11 +103,11 @@ def events_in(document: Stored, source: str, tempo: TempoMap) -> tuple[Event, ..
     if stored["kind"] == "onsets":
         start = document["sources"][source]["start"]
         return tuple(Event(start + when, *rest) for when, *rest in stored["items"])
-    found = []
+    result = []
     for when, length, pitch, velocity in stored["items"]:
         begins = tempo.seconds_at(when)
-        found.append(Event(begins, tempo.seconds_at(when + length) - begins, pitch, velocity))
-    return tuple(found)
+        result.append(Event(begins, tempo.seconds_at(when + length) - begins, pitch, velocity))
+    return tuple(result)
 
 
 def deal_in(document: Stored, source: str, tempo: TempoMap, even_off: bool = False) -> Deal | None:

@@ -33,10 +33,10 @@ class Seating:
 
     def seat(self, name: str) -> Seat:
         """The seat of that name; NeedleError lists the seats if there is none."""
-        found = next((seat for seat in self.seats if seat.name == name), None)
-        if found is None:
+        result = next((seat for seat in self.seats if seat.name == name), None)
+        if result is None:
             raise NeedleError(f"“{self.title}” has no seat “{name}”. It has {', '.join(s.name for s in self.seats)}.")
-        return found
+        return result
 
 
 SEATINGS = {
@@ -129,17 +129,17 @@ SEATINGS = {
 
 def seating_of(title: str, seats: Iterable[Mapping[str, object]]) -> Seating:
     """A seating of the user's own from plain values; NeedleError for a place out of the field or a name twice."""
-    found = []
+    result = []
     for seat in seats:
         name, pan, span = str(seat["name"]).strip(), float(seat["pan"]), float(seat.get("span", 0.0))  # type: ignore[arg-type]
         if not name or not (np.isfinite(pan) and -1.0 <= pan <= 1.0 and -1.0 <= span <= 1.0):
             raise NeedleError("Every seat needs a name and a place between L100 and R100.")
-        found.append(Seat(name, pan, span, (name.lower(),)))
-    if not found:
+        result.append(Seat(name, pan, span, (name.lower(),)))
+    if not result:
         raise NeedleError("A seating needs at least one seat.")
-    if len({seat.name for seat in found}) < len(found):
+    if len({seat.name for seat in result}) < len(result):
         raise NeedleError("Two seats have the same name. Give each its own.")
-    return Seating("", title, tuple(found))
+    return Seating("", title, tuple(result))
 
 
 def matched(seating: Seating, names: Sequence[str]) -> dict[str, str]:
@@ -147,8 +147,8 @@ def matched(seating: Seating, names: Sequence[str]) -> dict[str, str]:
 
     The longest word that is found in a name decides; ties go to the seat that comes first.
     """
-    found: dict[str, str] = {}
-    taken: set[str] = set()
+    result: dict[str, str] = {}
+    occupied: set[str] = set()
     candidates = [
         (-len(word), order, place, name, seat.name)
         for order, name in enumerate(names)
@@ -157,10 +157,10 @@ def matched(seating: Seating, names: Sequence[str]) -> dict[str, str]:
         if _words(word) in _words(name)
     ]
     for _, _, _, name, seat in sorted(candidates):
-        if name not in found and seat not in taken:
-            found[name] = seat
-            taken.add(seat)
-    return found
+        if name not in result and seat not in occupied:
+            result[name] = seat
+            occupied.add(seat)
+    return result
 
 
 def _words(text: str) -> str:
@@ -185,15 +185,15 @@ def flipped(values: Mapping[str, float | bool | str]) -> dict[str, float | bool]
 
     ``values`` are a source's own; what comes back are those that change.
     """
-    found: dict[str, float | bool] = {}
+    result: dict[str, float | bool] = {}
     for name in FLIPPED_PARAMETERS:
         if values.get(name):
-            found[name] = -float(values[name])
+            result[name] = -float(values[name])
     if values["mode"] == "balance":
-        found["exchange"] = not values["exchange"]
+        result["exchange"] = not values["exchange"]
         if values["invert_left"] != values["invert_right"]:
-            found["invert_left"], found["invert_right"] = bool(values["invert_right"]), bool(values["invert_left"])
-    return found
+            result["invert_left"], result["invert_right"] = bool(values["invert_right"]), bool(values["invert_left"])
+    return result
 
 
 FLIPPED_PARAMETERS = ("pan", "pan_left", "pan_right", "span", "rotation")

@@ -58,10 +58,10 @@ def check_gain(gain: float) -> float:
     return float(gain)
 
 
-def _check_values(kind: str, thing: Mapping[str, Any]) -> None:
+def _check_values(kind: str, row: Mapping[str, Any]) -> None:
     """NeedleError if a parameter that a kind of thing has is out of its limits."""
     for parameter in defaults_of(kind):
-        check_value(parameter, thing[parameter])
+        check_value(parameter, row[parameter])
 
 
 def check_source(source: Mapping[str, Any]) -> None:
@@ -144,8 +144,8 @@ def check_document(document: Document) -> Document:
         rhythm = (("pulses", check_pulse), ("deals", check_deal), ("events", check_events))
         room = (("rooms", check_room), ("layers", check_layer), ("turns", check_turn))
         for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm, *room):
-            for thing in document[part].values():
-                _named(thing, rule)
+            for row in document[part].values():
+                _named(row, rule)
         for source in document["sources"].values():
             if source["group"] and source["group"] not in document["groups"]:
                 raise NeedleError(f"“{source['name']}” is in a group that is not here.")
@@ -168,9 +168,9 @@ def check_document(document: Document) -> Document:
     return document
 
 
-def _named(thing: Mapping[str, Any], rule: Any) -> None:
+def _named(row: Mapping[str, Any], rule: Any) -> None:
     try:
-        rule(thing)
+        rule(row)
     except NeedleError as error:
-        name = thing.get("name")
+        name = row.get("name")
         raise NeedleError(f"{name}: {error}" if name else str(error)) from error

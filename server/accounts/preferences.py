@@ -27,8 +27,8 @@ class Liked(Schema):
 @router.get("", response=Liked)
 def preferences(request: HttpRequest) -> Liked:
     """One's own preferences."""
-    found = Preferences.objects.filter(user=request.user).first()
-    return Liked(**found.values) if found else Liked()
+    result = Preferences.objects.filter(user=request.user).first()
+    return Liked(**result.values) if result else Liked()
 
 
 @router.put("", response=Liked)

@@ -57,9 +57,9 @@ def segment(
             before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
         reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
         listening = replace(listening, held=frozenset({hand}))
-    found = segments.segment(mix, index, listening, heads)
-    audio, meters = found.audio, found.readings
-    rows = np.array([[one.left, one.right, one.mono] for one in found.spectra])
+    result = segments.segment(mix, index, listening, heads)
+    audio, meters = result.audio, result.readings
+    rows = np.array([[one.left, one.right, one.mono] for one in result.spectra])
     head = {
         "revision": revision,
         "index": index,
@@ -68,16 +68,16 @@ def segment(
         "channels": audio.shape[0],
         "meters": meters.shape[0],
         "columns": [*COLUMNS, *(room_columns(mix.room) if mix.room.surround else ())],
-        "pairs": found.points.shape[1],
+        "pairs": result.points.shape[1],
         "spectra": rows.shape[0],
         "bands": rows.shape[2],
-        "notches": [one.notches for one in found.spectra],
+        "notches": [one.notches for one in result.spectra],
         "hand": before.shape[0],
         "reading": reading,
     }
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)
-    parts = [_floats(part) for part in (audio, meters, found.points, rows, before)]
+    parts = [_floats(part) for part in (audio, meters, result.points, rows, before)]
     body = b"".join([struct.pack("<I", len(text)), text, *parts])
     response = HttpResponse(body, content_type="application/octet-stream")
     response["Cache-Control"] = "private, no-store"

@@ -265,11 +265,11 @@ def causes_of_a_stretch(
 
     # Edits elsewhere leave the causes of a stretch as they are.
     key = ("causes", content_between(session_id, revision, first, last, mix))
-    done, found = asked(key, lambda: known_shares(mix, first, last))
-    if found is None:
+    done, result = asked(key, lambda: known_shares(mix, first, last))
+    if result is None:
         return {"revision": revision, "done": done, "lean": None, "causes": []}
-    lean = float(lean_db(*found.whole.mean(axis=1)))
-    told = [cause for cause in ranked(causes(found), lean) if cause.share > NOTHING_DB]
+    lean = float(lean_db(*result.whole.mean(axis=1)))
+    told = [cause for cause in ranked(causes(result), lean) if cause.share > NOTHING_DB]
     return {
         "revision": revision,
         "done": done,
@@ -287,8 +287,8 @@ def pair(
     mix = mix_at(session, revision)
 
     key = ("pair", session_id, revision, first, second, during.model_dump_json())
-    done, found = asked(key, lambda: compared(mix, ids(first), ids(second), during.measured))
-    return {"revision": revision, "done": done, "pair": None if found is None else _pair_out(found)}
+    done, result = asked(key, lambda: compared(mix, ids(first), ids(second), during.measured))
+    return {"revision": revision, "done": done, "pair": None if result is None else _pair_out(result)}
 
 
 def _pair_out(found: Pair) -> dict[str, Any]:
@@ -316,15 +316,15 @@ def find_counterweight(
         scope = [(during.start, during.end)]
         if not during.end:
             frames = yield from known_frames(mix)
-            found = leaning_stretches(Overview(frames).powers, tolerance)
-            if not found:
+            result = leaning_stretches(Overview(frames).powers, tolerance)
+            if not result:
                 raise NeedleError("Nothing leans out of tolerance: there is nothing to even.")
-            scope = [(stretch.start, stretch.end) for stretch in found]
+            scope = [(stretch.start, stretch.end) for stretch in result]
         return (yield from counterweight(mix, may, scope, known_frames, tolerance))
 
     key = ("counterweight", session_id, revision, givers, during.model_dump_json(), tolerant.model_dump_json())
-    done, found = asked(key, work)
-    told = None if found is None else _counterweight_out(found, tolerance)
+    done, result = asked(key, work)
+    told = None if result is None else _counterweight_out(result, tolerance)
     return {"revision": revision, "done": done, "counterweight": told}
 
 

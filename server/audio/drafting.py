@@ -123,13 +123,13 @@ def lane_history(session: Session, owner: str, parameter: str) -> list[Operation
     rows = Operation.objects.filter(session=session).select_related("author").order_by("-revision")
     # The key is somewhere in what was changed; which operations really changed it is told by reading them.
     rows = rows.filter(Q(changes__icontains=key))
-    found = []
+    result = []
     for row in rows.iterator():
         if any(change["part"] == "lanes" and change["key"] == key for change in row.changes):
-            found.append(row)
-        if len(found) == HISTORY_SHOWN:
+            result.append(row)
+        if len(result) == HISTORY_SHOWN:
             break
-    return found
+    return result
 
 
 def with_moves(session: Session, document: Document, moves: Sequence[str], at) -> Document:
@@ -158,8 +158,8 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
                 put(key, stored(before.with_range(write["start"], write["end"], fresh).points))
         elif which.endswith(_PULSE):
             owner = which.removesuffix(_PULSE)
-            found = None if what == "none" else at(int(what))["pulses"].get(owner)
-            pulses[owner] = found or {"on": False}
+            result = None if what == "none" else at(int(what))["pulses"].get(owner)
+            pulses[owner] = result or {"on": False}
         elif what == "none":
             put(which, [])
         else:
@@ -168,7 +168,7 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
 
 
 def _draft(session: Session, key: str) -> Draft:
-    found = Draft.objects.filter(session=session, pk=key).first()
-    if found is None:
+    result = Draft.objects.filter(session=session, pk=key).first()
+    if result is None:
         raise Refused("What you were to hear is not there any more. Look at the change again.", 404)
-    return found
+    return result

@@ -60,12 +60,12 @@ def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
         with partial.open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-        found = read_head(partial)
+        result = read_head(partial)
     finally:
         partial.unlink(missing_ok=True)
     name = Path(file.name or "head").stem[:80] or "head"
-    head = MeasuredHead(owner=request.user, name=name, measured=found.responses.shape[0])
-    np.savez(head_path(head), directions=found.directions, responses=found.responses, rate=found.rate)
+    head = MeasuredHead(owner=request.user, name=name, measured=result.responses.shape[0])
+    np.savez(head_path(head), directions=result.directions, responses=result.responses, rate=result.rate)
     head.save()
     return head
 

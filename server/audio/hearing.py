@@ -59,14 +59,14 @@ class Heard(Schema):
             return mix
         key = (session.id, revision, self.moves, self.trial, self.plain, self.at)
         with _lock:
-            found = _plain.get(key)
-        if found is None:
+            result = _plain.get(key)
+        if result is None:
             source, treatment = self.plain.split(":")
             spectrum = spectra(session, revision)(source_of(mix, source))
-            found = without(mix, source, treatment, spectrum, self.at)
+            result = without(mix, source, treatment, spectrum, self.at)
             with _lock:
-                _plain[key] = found
-        return found
+                _plain[key] = result
+        return result
 
 
 def ids(text: str) -> list[str]:

@@ -73,8 +73,8 @@ def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
         return mix_at(session, revision)
     key = (session.id, revision, moves)
     with _lock:
-        found = _tried.get(key)
-    if found is None:
+        result = _tried.get(key)
+    if result is None:
         document, mix = _at(session, revision)
         moved = with_moves(session, document, moves, lambda earlier: document_for(session, earlier))
         rate = document["session"]["rate"]
@@ -84,15 +84,15 @@ def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
             same = document["lanes"].get(stored["id"]) is stored and known.get(stored["id"])
             return same or Lane.of(stored["points"])
 
-        found = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
+        result = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
         with _lock:
-            _tried[key] = found
-    return found
+            _tried[key] = result
+    return result
 
 
 def _at(session: Session, revision: int) -> tuple[Document, Mix]:
     key = (session.id, revision)
-    found = None
+    result = None
     with _lock:
         if key in _kept:
             return _kept[key]
@@ -100,10 +100,10 @@ def _at(session: Session, revision: int) -> tuple[Document, Mix]:
         if follower.revision < revision or follower.document is None:
             follower.follow()
         if follower.revision == revision:
-            found = follower.document, follower.mix()
-    if found is None:
+            result = follower.document, follower.mix()
+    if result is None:
         document = document_at(session.id, revision)
         rate = document["session"]["rate"]
-        found = document, mix_of(document, lambda asset: asset_audio(asset, rate))
+        result = document, mix_of(document, lambda asset: asset_audio(asset, rate))
     with _lock:
-        return _kept.setdefault(key, found)
+        return _kept.setdefault(key, result)

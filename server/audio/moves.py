@@ -211,11 +211,11 @@ def clip(request: HttpRequest, session_id: UUID, given: Stretch) -> ClipIn:
         )
         for lane in given.lanes
     }
-    found = clips.clip_of(lanes, given.start, given.end)
+    result = clips.clip_of(lanes, given.start, given.end)
     return ClipIn(
-        start=found.start,
-        seconds=found.seconds,
-        lanes={name: stored(points) for name, points in found.lanes.items()},
+        start=result.start,
+        seconds=result.seconds,
+        lanes={name: stored(points) for name, points in result.lanes.items()},
     )
 
 
@@ -244,21 +244,21 @@ def places(request: HttpRequest, session_id: UUID, wanted: Query[PlacesIn]) -> l
     document = document_for(session, wanted.revision)
     tempo, length = tempo_map(document), piece_length(document)
     if wanted.kind == "bars":
-        found = clips.every_bars(tempo, wanted.start, wanted.every, length)
+        result = clips.every_bars(tempo, wanted.start, wanted.every, length)
     elif wanted.kind == "passages":
         passages = document["passages"].values()
-        found = clips.on_passages(tempo, passages, wanted.name, wanted.start, length)
+        result = clips.on_passages(tempo, passages, wanted.name, wanted.start, length)
     else:
-        found = _alike(document, wanted)
-    return [PlaceOut(**asdict(one)) for one in found]
+        result = _alike(document, wanted)
+    return [PlaceOut(**asdict(one)) for one in result]
 
 
 def _alike(document: dict, wanted: PlacesIn) -> list[clips.PastePlace]:
     row = owner_in(document, wanted.source)
     rate = document["session"]["rate"]
     audio = asset_audio(row["asset"], rate)[row["first"] : row["first"] + row["channels"]]
-    found = occurrences(audio, rate, wanted.start - row["start"], wanted.end - row["start"])
-    return [clips.PastePlace(one.at + row["start"], one.why, one.alike) for one in found]
+    result = occurrences(audio, rate, wanted.start - row["start"], wanted.end - row["start"])
+    return [clips.PastePlace(one.at + row["start"], one.why, one.alike) for one in result]
 
 
 @router.post("/{uuid:session_id}/moves/takes", response=TakeOut)
@@ -266,7 +266,8 @@ def take(request: HttpRequest, session_id: UUID, given: TakeIn) -> TakeOut:
     """A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet."""
     drafting = _drafting(request, session_id, given.revision)
     controls = [
-        (one.source, one.parameter, [(hold.samples, hold.end) for hold in one.holds]) for one in given.controls
+        (control.source, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
+        for control in given.controls
     ]
     draft = taken(drafting, request.user, given.start, given.end, given.mode, given.glide, controls)
     return _take_out(draft)

@@ -86,10 +86,10 @@ class LawIn(When):
 
 def source_of(mix: Mix, key: str) -> MixSource:
     """A source of a mix; Refused if it is not there."""
-    found = next((source for source in mix.sources if source.id == key), None)
-    if found is None:
+    result = next((source for source in mix.sources if source.id == key), None)
+    if result is None:
         raise Refused("That source is not in the session any more.", 404)
-    return found
+    return result
 
 
 def spectrum_in(document: dict[str, Any], key: str):

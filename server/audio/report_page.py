@@ -121,14 +121,14 @@ def _about(report: Report, data: Mapping[str, Any], time: _Time) -> str:
 def _verdict(data: Mapping[str, Any], time: _Time) -> list[str]:
     """What the report comes to, in a few sentences."""
     tolerance = f"{data['tolerance']['db']:g} dB for {data['tolerance']['seconds']:g} s"
-    found = data["stretches"]
+    result = data["stretches"]
     if data["figures"]["integrated_lufs"] is None and data["figures"]["sample_peak_dbfs"] is None:
         return ["It is silent: there is nothing to measure."]
-    if not found:
+    if not result:
         said = [f"It leans nowhere out of tolerance ({tolerance})."]
     else:
-        worst = max(found, key=lambda one: abs(one["worst_db"]))
-        times = "once" if len(found) == 1 else f"{len(found)} times"
+        worst = max(result, key=lambda one: abs(one["worst_db"]))
+        times = "once" if len(result) == 1 else f"{len(result)} times"
         where = time.between(worst["start"], worst["end"])
         said = [f"It leans out of tolerance ({tolerance}) {times}; worst {lean_words(worst['worst_db'])}, {where}."]
     if target := data["target"]:
@@ -158,7 +158,7 @@ def _columns(data: Mapping[str, Any], time: _Time) -> list[dict[str, Any]]:
         def x(value: float) -> float:
             return round((min(max(value, low), high) - low) / (high - low) * width, 2)
 
-        found = {
+        result = {
             "title": title,
             "width": width,
             "lines": _lines(curves[name], lambda i: time.y(time.start + (i + 0.5) * hop), x),
@@ -167,12 +167,12 @@ def _columns(data: Mapping[str, Any], time: _Time) -> list[dict[str, Any]]:
         }
         if name == "lean_long":
             allowed = data["tolerance"]["db"]
-            found |= {"zone": x(-allowed), "zone_width": x(allowed) - x(-allowed)}
-            found["areas"] = [
+            result |= {"zone": x(-allowed), "zone_width": x(allowed) - x(-allowed)}
+            result["areas"] = [
                 {"side": side, "paths": _areas(curves[name], lambda i: time.y(time.start + (i + 0.5) * hop), x, sign)}
                 for side, sign in (("left", -1.0), ("right", 1.0))
             ]
-        return found
+        return result
 
     return [
         column("Lean, 3 s", "lean_long", -6, 6, [(-6, "6 L"), (-3, "3"), (0, "even"), (3, "3"), (6, "6 R")], 0.0),
@@ -205,12 +205,12 @@ def _areas(
 ) -> list[str]:
     """What lies between the curve and the middle on one side, as polygons."""
     step = max(len(values) // 1200, 1)
-    found = []
+    result = []
     for run in _runs(values):
         kept = run[::step]
         edge = [f"{x(max(values[i] * sign, 0.0) * sign)},{y(i)}" for i in kept]
-        found.append(" ".join([f"{x(0.0)},{y(kept[0])}", *edge, f"{x(0.0)},{y(kept[-1])}"]))
-    return found
+        result.append(" ".join([f"{x(0.0)},{y(kept[0])}", *edge, f"{x(0.0)},{y(kept[-1])}"]))
+    return result
 
 
 def _stretch(number: int, one: Mapping[str, Any], time: _Time) -> dict[str, Any]:
@@ -256,10 +256,10 @@ def _source(one: Mapping[str, Any]) -> dict[str, Any]:
 
 def _bands(bands: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The thirds of an octave, with what mono loses in each."""
-    found = []
+    result = []
     for index, (centre, loss) in enumerate(zip(bands["centres"], bands["loss"], strict=True)):
         text = f"{centre / 1000:g}k" if centre >= 1000 else f"{centre:.0f}"
-        found.append(
+        result.append(
             {
                 "x": index * _BAND_WIDTH,
                 "depth": 0.0 if loss is None else round(min(-loss, 12.0) / 12.0 * 80.0, 1),
@@ -267,4 +267,4 @@ def _bands(bands: Mapping[str, Any]) -> list[dict[str, Any]]:
                 "text": text if index % 3 == 1 else "",
             }
         )
-    return found
+    return result

@@ -142,12 +142,12 @@ def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str
 
 
 def _lanes(document: dict[str, Any], owner: str) -> dict[str, Lane]:
-    found = {}
+    result = {}
     for name in LANES:
         lane = document["lanes"].get(f"{owner}/{name}")
         if lane and lane["points"] and not lane.get("off"):
-            found[name] = Lane.of(lane["points"])
-    return found
+            result[name] = Lane.of(lane["points"])
+    return result
 
 
 def _centre(document: dict[str, Any], owner: str) -> float:
@@ -160,8 +160,8 @@ def _accents(document: dict[str, Any], source: str) -> tuple[np.ndarray, np.ndar
     row = document["sources"].get(source)
     if row is None:
         return np.zeros(0), np.zeros(0)
-    found = asset_onsets(row["asset"], document["session"]["rate"], row["first"], row["channels"])
-    return found.times + row["start"], found.strengths
+    result = asset_onsets(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    return result.times + row["start"], result.strengths
 
 
 class PulseDraft(Schema):
@@ -211,14 +211,14 @@ def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> di
     start = source.offset / mix.rate
     end = min(start + source.audio.shape[1] / mix.rate, mix.length)
     row = document["sources"][whose.source]
-    found = written_out(source.pulse, source.mode, row, source.lanes, mix.law, start, end, source.channels)
-    before = {f"{whose.source}/{name}": _points(document, f"{whose.source}/{name}") for name in found.lanes}
+    result = written_out(source.pulse, source.mode, row, source.lanes, mix.law, start, end, source.channels)
+    before = {f"{whose.source}/{name}": _points(document, f"{whose.source}/{name}") for name in result.lanes}
     off = [key for key in before if document["lanes"].get(key, {}).get("off")]
-    kept = {"lanes": before, "off": off, "values": {name: row[name] for name in found.values}}
-    lanes = {f"{whose.source}/{name}": stored(lane.points) for name, lane in found.lanes.items()}
+    kept = {"lanes": before, "off": off, "values": {name: row[name] for name in result.values}}
+    lanes = {f"{whose.source}/{name}": stored(lane.points) for name, lane in result.lanes.items()}
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": lanes})]
-    if found.values:
-        steps.insert(0, PlaceSource.model_validate({"source": whose.source, **found.values}))
+    if result.values:
+        steps.insert(0, PlaceSource.model_validate({"source": whose.source, **result.values}))
     steps.append(SetPulse.model_validate({"source": whose.source, "on": False, "written": kept}))
     together = Together.of(f"{named(document, whose.source)}: pulse written out", steps)
     return _body(together, sum(len(points) for points in lanes.values()))
@@ -267,8 +267,8 @@ def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Qu
     document = document_for(session, wanted.revision)
     row = owner_in(document, source)
     rate = document["session"]["rate"]
-    found = asset_onsets(row["asset"], rate, row["first"], row["channels"], round(wanted.threshold, 3))
-    return OnsetsOut(times=np.round(found.times, 5).tolist(), strengths=np.round(found.strengths, 4).tolist())
+    result = asset_onsets(row["asset"], rate, row["first"], row["channels"], round(wanted.threshold, 3))
+    return OnsetsOut(times=np.round(result.times, 5).tolist(), strengths=np.round(result.strengths, 4).tolist())
 
 
 class NotesOut(Schema):
@@ -282,8 +282,8 @@ class NotesOut(Schema):
 def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
     """The notes of a Standard MIDI File."""
     membership(request.user, session_id, to_edit=True)
-    found = read_midi(file, midi_notes)
-    return NotesOut(name=(found.name or file.name or "")[:120], items=list(found.notes))
+    result = read_midi(file, midi_notes)
+    return NotesOut(name=(result.name or file.name or "")[:120], items=list(result.notes))
 
 
 class SoundingOut(Schema):
@@ -393,7 +393,7 @@ def stop_freezing(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Fr
 
 def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID, to_edit: bool = False) -> Freeze:
     membership(request.user, session_id, to_edit=to_edit)
-    found = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
-    if found is None:
+    result = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
+    if result is None:
         raise Refused("Nothing of that name is being frozen.", 404)
-    return found
+    return result

@@ -142,9 +142,9 @@ def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
     source, given = source_of(mix, wanted.source), dict(wanted.values)
     if wanted.polar is not None:
         given |= values_at_polar(source, wanted.at, *wanted.polar)
-    found = with_values(source, given)
+    result = with_values(source, given)
     at = np.array([wanted.at])
-    x, y, z = (float(v) for v in places(mix, found, at).mean(axis=0)[:, 0])
+    x, y, z = (float(v) for v in places(mix, result, at).mean(axis=0)[:, 0])
     azimuth, elevation, distance = (float(v) for v in room_to_polar(x, y, z))
     return WhereOut(
         values=given,
@@ -152,7 +152,7 @@ def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
         azimuth=azimuth,
         elevation=elevation,
         distance=distance,
-        gains=np.round(channel_gains(mix, found, at)[:, 0], 4).tolist(),
+        gains=np.round(channel_gains(mix, result, at)[:, 0], 4).tolist(),
     )
 
 

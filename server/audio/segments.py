@@ -71,7 +71,7 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
         with _lock:
             audio = _audio.get(keys[-1])
             frames = [_frames.get(key) for key in keys]
-        missing = [place for place, found in enumerate(frames) if found is None]
+        missing = [place for place, result in enumerate(frames) if result is None]
         if audio is None or missing:
             # One run from the earliest that is missing costs less than each by itself.
             low = first + min(missing, default=index - first)
@@ -95,10 +95,10 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
 
 def _shown(mix: Mix, past: Frames) -> NDArray[np.float32]:
     """What the meters show of a segment, and in a room what those of its channels do."""
-    found = readings(past, METER_FRAMES)
+    result = readings(past, METER_FRAMES)
     if not mix.room.surround:
-        return found
-    return np.concatenate([found, room_readings(mix.room, past, METER_FRAMES)], axis=1)
+        return result
+    return np.concatenate([result, room_readings(mix.room, past, METER_FRAMES)], axis=1)
 
 
 def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
@@ -157,15 +157,15 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
         ]
         for low, high, _ in cuts
     ]
-    found = []
+    result = []
     try:
         for futures, (_, _, done) in zip(waiting, cuts, strict=True):
-            found.append(Shares.side_by_side([future.result() for future in futures]))
+            result.append(Shares.side_by_side([future.result() for future in futures]))
             yield done
     finally:
         for future in itertools.chain(*waiting):
             future.cancel()
-    return Shares.joined(found)
+    return Shares.joined(result)
 
 
 def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:

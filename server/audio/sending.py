@@ -67,16 +67,16 @@ class UploadOut(Schema):
 
 def _out(upload: Upload) -> UploadOut:
     asset = upload.asset
-    found: dict[str, Any] = {name: getattr(upload, name) for name in UploadOut.model_fields if hasattr(upload, name)}
-    found["asset"] = asset and AssetOut(
+    result: dict[str, Any] = {name: getattr(upload, name) for name in UploadOut.model_fields if hasattr(upload, name)}
+    result["asset"] = asset and AssetOut(
         id=asset.sha256,
         channels=asset.channels,
         rate=asset.rate,
         seconds=asset_seconds(asset, upload.session.rate),
         character=CharacterOut(**asset.character),
     )
-    found["report"] = upload.report_id
-    return UploadOut(**found)
+    result["report"] = upload.report_id
+    return UploadOut(**result)
 
 
 @router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[Often("upload", "300/m")])
@@ -113,7 +113,7 @@ def cancel_upload(request: HttpRequest, session_id: UUID, upload_id: UUID) -> Up
 
 
 def _upload(session_id: UUID, upload_id: UUID) -> Upload:
-    found = Upload.objects.select_related("session", "asset").filter(session=session_id, pk=upload_id).first()
-    if found is None:
+    result = Upload.objects.select_related("session", "asset").filter(session=session_id, pk=upload_id).first()
+    if result is None:
         raise Refused("There is no such file on its way.", 404)
-    return found
+    return result

@@ -44,11 +44,11 @@ CHECKS = {"database": _database, "live": _live, "data": _data}
 @router.get("/health", auth=None, response={200: HealthOut, 503: HealthOut})
 def health(request: HttpRequest) -> Status:
     """200 if all of it answers, else 503."""
-    found = {}
+    result = {}
     for name, check in CHECKS.items():
         try:
             check()
-            found[name] = True
+            result[name] = True
         except Exception:
-            found[name] = False
-    return Status(200 if all(found.values()) else 503, HealthOut(**found))
+            result[name] = False
+    return Status(200 if all(result.values()) else 503, HealthOut(**result))

@@ -180,10 +180,10 @@ def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, ind
 def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit: bool = False) -> Delivery:
     membership(request.user, session_id, to_edit=to_edit)
     rows = Delivery.objects.select_related("session", "author")
-    found = rows.filter(session=session_id, pk=delivery_id).first()
-    if found is None:
+    result = rows.filter(session=session_id, pk=delivery_id).first()
+    if result is None:
         raise Refused("There is no such delivery. It may have been removed.", 404)
-    return found
+    return result
 
 
 def _finished(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> Delivery:

@@ -68,7 +68,7 @@ def cancel_arrival(request: HttpRequest, arrival_id: UUID) -> ArrivalOut:
 
 
 def _own(request: HttpRequest, arrival_id: UUID) -> Upload:
-    found = Upload.objects.filter(author=request.user, session=None, pk=arrival_id).first()
-    if found is None:
+    result = Upload.objects.filter(author=request.user, session=None, pk=arrival_id).first()
+    if result is None:
         raise Refused("There is no such file on its way.", 404)
-    return found
+    return result

@@ -85,8 +85,8 @@ def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], fil
     """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
-    found = _read(file, tempo_map(document))
-    lands = zip(found, landing_places(found, document), strict=True)
+    result = _read(file, tempo_map(document))
+    lands = zip(result, landing_places(result, document), strict=True)
     offered = ((owner, audible_parameters(document, owner)) for owner in owners_in(document))
     return LanesOut(
         lanes=[_told(index, one, place) for index, (one, place) in enumerate(lands)],
@@ -115,7 +115,7 @@ def land_moves(
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
     drafting = Drafting(session, document, revision)
-    found = _read(file, drafting.tempo)
+    result = _read(file, drafting.tempo)
     try:
         wanted = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
@@ -127,9 +127,9 @@ def land_moves(
     if not 0.0 <= at <= MAX_TIME:
         raise Refused("Moves land at the beginning or later.", 422)
     for land in wanted:
-        if land.index >= len(found):
+        if land.index >= len(result):
             raise Refused("The file holds no such lane.", 422)
-        fresh = landed(document, (land.source, land.parameter), found[land.index].lane, at)
+        fresh = landed(document, (land.source, land.parameter), result[land.index].lane, at)
         before, _ = drafting.lane(land.source, land.parameter)
         stretch = fresh.points[0].t, fresh.points[-1].t
         drafting.put(

@@ -164,7 +164,7 @@ class _Maker:
             return
         mix, *others = yield from measure_sounds(sounds, self.start, self.stop, threads=usable_cores())
         titles = [sound.title for sound in sounds][1:]
-        peaks = {title: found["true_peak_dbtp"] for title, found in zip(titles, others, strict=True)}
+        peaks = {title: result["true_peak_dbtp"] for title, result in zip(titles, others, strict=True)}
         self.level = levelled(mix["integrated_lufs"], mix["true_peak_dbtp"], wanted.lufs, wanted.dbtp, peaks)
         self.notes.append(self.level.sentence)
 
@@ -183,11 +183,11 @@ class _Maker:
         )
         files = yield from steps
         for sound, path, file in zip(sounds, paths, files, strict=True):
-            found = file.measured
+            result = file.measured
             measured = {
-                "lufs": _rounded(found["integrated_lufs"]),
-                "dbtp": _rounded(found["true_peak_dbtp"]),
-                "lean": _rounded(found["lean_db"]),
+                "lufs": _rounded(result["integrated_lufs"]),
+                "dbtp": _rounded(result["true_peak_dbtp"]),
+                "lean": _rounded(result["lean_db"]),
                 "clipped": file.clipped,
                 "channels": [channel.label for channel in sound.layout.channels],
             }
@@ -197,16 +197,16 @@ class _Maker:
                 self.notes.append(f"{sound.title}: {file.clipped} samples are over full scale ({kept}).")
 
     def _adm(self) -> Work:
-        found = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
-        self.notes += found.programme.notes
-        if not found.programme.objects:
+        result = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
+        self.notes += result.programme.notes
+        if not result.programme.objects:
             self.notes.append("Nothing sounds in this mix: there are no objects to hand over.")
             return
         path = self.folder / str(len(self.files))
-        yield from write_adm(path, self.mix, louder(found, self.gain), self.start, self.stop)
-        objects = [one for one in found.programme.objects if not one.bed]
-        beds = len(found.programme.objects) - len(objects)
-        said = f"{len(objects)} objects, {beds} beds, {found.programme.tracks} tracks"
+        yield from write_adm(path, self.mix, louder(result, self.gain), self.start, self.stop)
+        objects = [one for one in result.programme.objects if not one.bed]
+        beds = len(result.programme.objects) - len(objects)
+        said = f"{len(objects)} objects, {beds} beds, {result.programme.tracks} tracks"
         self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=said)
 
     def _moves(self) -> Work:

@@ -52,9 +52,9 @@ class _Sink(io.RawIOBase):
         return len(data)
 
     def taken(self) -> bytes:
-        found = b"".join(self.written)
+        result = b"".join(self.written)
         self.written.clear()
-        return found
+        return result
 
 
 def _zipped(files: list[tuple[Path, str]]) -> Iterator[bytes]:

@@ -290,13 +290,13 @@ def frame_of(document: dict[str, Any], revision: int) -> Frame:
 def bars_of(document: dict[str, Any]) -> list[Bar]:
     """Every bar of a session, so that a page can draw and snap to them without knowing tempo."""
     tempo = tempo_map(document)
-    found = []
+    result = []
     for bar in tempo.bars_until(piece_length(document)):
         beats, unit = tempo.metre_of_bar(bar)
         first = tempo.beat_of_bar(bar)
         times = [tempo.seconds_at(first + i * 4.0 / unit) for i in range(beats)]
-        found.append(Bar(bar=bar, times=times, beat=first, unit=unit))
-    return found
+        result.append(Bar(bar=bar, times=times, beat=first, unit=unit))
+    return result
 
 
 @router.get("/{uuid:session_id}/frame", response=Frame)

@@ -31,10 +31,10 @@ class Later:
 
     def meeting(self, row: Row) -> Row | None:
         """One of them that changed the same thing as ``row``, the first that did."""
-        found = [
+        result = [
             pk for mine in _touches(row) for touch, pk in reversed(self._by_name[mine[0]]) if overlap(mine, touch)
         ]
-        return Row.objects.select_related("author").get(pk=found[0]) if found else None
+        return Row.objects.select_related("author").get(pk=result[0]) if result else None
 
 
 def own_latest(session: Session, user) -> Iterator[tuple[Row, Row | None]]:
@@ -83,10 +83,10 @@ def unseen(session: Session, user, made_on: int, operation: Operation) -> list[R
 def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, Any]]:
     """Those of ``others`` that the operation goes over: the later wins, and both are told."""
     mine = operation.touches()
-    found = [row for row in others if _meet(mine, _touches(row))]
+    result = [row for row in others if _meet(mine, _touches(row))]
     return [
         {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "said": row.said}
-        for row in found[-MOST_TOLD:]
+        for row in result[-MOST_TOLD:]
     ]
 
 

@@ -306,8 +306,8 @@ class MatchIn(Schema):
 @router.post("/seatings/match", response=dict[str, str])
 def match(request: HttpRequest, given: MatchIn) -> dict[str, str]:
     """A seat for each name that speaks for one: name → seat."""
-    found = SEATINGS.get(given.seating) or seating_of("", [seat.model_dump() for seat in given.seats])
-    return matched(found, given.names)
+    result = SEATINGS.get(given.seating) or seating_of("", [seat.model_dump() for seat in given.seats])
+    return matched(result, given.names)
 
 
 class Taps(Schema):
@@ -337,8 +337,8 @@ class TempoOut(Schema):
 @router.post("/tempo/midi", response=TempoOut)
 def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
     """The tempo map of a Standard MIDI File."""
-    found = read_midi(file, midi_tempo)
-    return TempoOut(tempos=found.tempo.tempos, metres=found.tempo.metres, notes=found.notes)
+    result = read_midi(file, midi_tempo)
+    return TempoOut(tempos=result.tempo.tempos, metres=result.tempo.metres, notes=result.notes)
 
 
 Kind = Literal["placement", "return", "seating", "pulse"]
@@ -416,9 +416,9 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
             pulse = Pulse.of(SetPulse.model_validate({"source": "any", **content}).given())
             return {name: value for name, value in pulse.as_dict().items() if name not in ("on", "origin")}
         if kind == "return":
-            found = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()
-            found["effects"] = checked_effects(found["effects"])
-            return {key: value for key, value in found.items() if key not in ("id", "name", "order")}
+            result = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()
+            result["effects"] = checked_effects(result["effects"])
+            return {key: value for key, value in result.items() if key not in ("id", "name", "order")}
         seating = seating_of(name, content.get("seats", []))
         return {"seats": [{"name": s.name, "pan": s.pan, "span": s.span} for s in seating.seats]}
     except (KeyError, TypeError, ValueError) as error:

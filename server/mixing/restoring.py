@@ -14,12 +14,12 @@ from server.mixing.state import apply_changes
 
 def touched_as_it_was(now: Document, then: Document, touches: Iterable[Touch]) -> Document:
     """The document with what a change had touched as it was after it."""
-    found = now
+    result = now
     for name, start, end in touches:
-        change = _change(found, then, name, start, end)
+        change = _change(result, then, name, start, end)
         if change:
-            found = apply_changes(found, [change])
-    return found
+            result = apply_changes(result, [change])
+    return result
 
 
 def _change(

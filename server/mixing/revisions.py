@@ -175,14 +175,14 @@ def document_at(session_id: UUID, revision: int) -> Document:
 def removed_sources(session_id: UUID) -> list[Row]:
     """The latest removal of each source that is not there now, latest first: what brings it back is its inverse."""
     there = set(Thing.objects.filter(session=session_id, part="sources").values_list("key", flat=True))
-    found: dict[str, Row] = {}
+    result: dict[str, Row] = {}
     rows = Row.objects.filter(session=session_id).select_related("author").order_by("-revision")
     for row in rows.iterator():
         for change in row.changes:
             key = change["key"]
             if change["part"] == "sources" and change["value"] is None and key not in there:
-                found.setdefault(key, row)
-    return list(dict.fromkeys(found.values()))
+                result.setdefault(key, row)
+    return list(dict.fromkeys(result.values()))
 
 
 def bringing_back(row: Row) -> list[dict[str, Any]]:

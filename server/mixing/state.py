@@ -29,10 +29,10 @@ class State(Protocol):
 
 def existing(state: State, part: str, key: str) -> Value:
     """The thing, which must exist; NeedleError otherwise."""
-    found = state.get(part, key)
-    if found is None:
+    result = state.get(part, key)
+    if result is None:
         raise NeedleError(f"There is no “{key}” among the session's {part}. It may have been removed.")
-    return found
+    return result
 
 
 def _as_kept(value: Any) -> Any:
@@ -44,10 +44,10 @@ def _as_kept(value: Any) -> Any:
 
 def taken_away(state: State, part: str, key: str) -> Value | None:
     """Take a thing away if it is there; what it was."""
-    found = state.get(part, key)
-    if found is not None:
+    result = state.get(part, key)
+    if result is not None:
         state.put(part, key, None)
-    return found
+    return result
 
 
 class DocumentState:
@@ -98,8 +98,8 @@ class StoredState:
         elif value is None:
             self._rows(part).filter(key=key).delete()
         else:
-            found = {"session": self.session, "part": part, "key": key}
-            Thing.objects.update_or_create(**found, defaults={"value": value})
+            result = {"session": self.session, "part": part, "key": key}
+            Thing.objects.update_or_create(**result, defaults={"value": value})
         self.changes = [c for c in self.changes if (c["part"], c["key"]) != (part, key)]
         self.changes.append({"part": part, "key": key, "value": deepcopy(value)})
 

@@ -91,8 +91,8 @@ def _out(one: Comment, read: set[UUID], me: int | None) -> CommentOut:
 
 
 def _threads(session_id: UUID):
-    found = Comment.objects.filter(session=session_id, parent=None).select_related("author", "resolved_by")
-    return found.prefetch_related("replies__author")
+    result = Comment.objects.filter(session=session_id, parent=None).select_related("author", "resolved_by")
+    return result.prefetch_related("replies__author")
 
 
 @router.get("/{uuid:session_id}/comments", response=list[CommentOut])
@@ -156,11 +156,11 @@ def edit(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn
 def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
     """Take away one's own remark or reply, or as the owner anybody's."""
     member = membership(request.user, session_id)
-    found = _comment(session_id, comment_id)
-    if found.author_id != request.user.pk and member.role != Member.Role.OWNER:
+    result = _comment(session_id, comment_id)
+    if result.author_id != request.user.pk and member.role != Member.Role.OWNER:
         raise Refused("Only who made a comment, or the session's owner, takes it away.", 403)
-    thread = found.parent
-    found.delete()
+    thread = result.parent
+    result.delete()
     if thread:
         _told(session_id, thread, request)
     else:
@@ -179,17 +179,17 @@ def seen(request: HttpRequest, session_id: UUID, given: SeenIn) -> Status:
 
 
 def _comment(session_id: UUID, comment_id: UUID) -> Comment:
-    found = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
-    if found is None:
+    result = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
+    if result is None:
         raise Refused("That comment is not there any more.", 404)
-    return found
+    return result
 
 
 def _told(session_id: UUID, thread: Comment, request: HttpRequest) -> CommentOut:
     """The thread as it stands, told to everybody; what each of them has read they know themselves."""
-    found = _threads(session_id).get(pk=thread.pk)
-    announce(session_id, "comment", id=str(found.pk), comment=_out(found, set(), None).model_dump(mode="json"))
-    return _out(found, _read(session_id, request.user), request.user.pk)
+    result = _threads(session_id).get(pk=thread.pk)
+    announce(session_id, "comment", id=str(result.pk), comment=_out(result, set(), None).model_dump(mode="json"))
+    return _out(result, _read(session_id, request.user), request.user.pk)
 
 
 def _read(session_id: UUID, user) -> set[UUID]:
@@ -223,5 +223,5 @@ def follow_passages(sender: Any, session: Session, changes: list[dict[str, Any]]
             one.beat, one.end = max(one.beat + by, 0.0), None if one.end is None else max(one.end + by, 0.0)
             one.passage_start = moved[one.passage]
             one.save(update_fields=["beat", "end", "passage_start"])
-            found = _threads(session.pk).get(pk=one.pk)
-            announce(session.pk, "comment", id=str(one.pk), comment=_out(found, set(), None).model_dump(mode="json"))
+            result = _threads(session.pk).get(pk=one.pk)
+            announce(session.pk, "comment", id=str(one.pk), comment=_out(result, set(), None).model_dump(mode="json"))

@@ -28,12 +28,12 @@ class Difference:
 
 def differences(then: Document, now: Document) -> list[Difference]:
     """Everything that differs between two documents; what belongs to a source stands together."""
-    found = []
+    result = []
     for part in now:
         old, new = ({SETTINGS_KEY: d[part]} if part == "session" else d[part] for d in (then, now))
         changed = (key for key in sorted(old.keys() | new.keys()) if old.get(key) != new.get(key))
-        found += [_difference(part, key, old.get(key), new.get(key), then, now) for key in changed]
-    return sorted(found, key=lambda one: (one.source == "", one.name))
+        result += [_difference(part, key, old.get(key), new.get(key), then, now) for key in changed]
+    return sorted(result, key=lambda one: (one.source == "", one.name))
 
 
 def _difference(

@@ -148,18 +148,18 @@ def history(request: HttpRequest, session_id: UUID, wanted: Query[HistoryIn]) ->
         layers = _layers_of(session, wanted.source)
         ids = (wanted.source, *(kind_and_id(layer)[1] for layer in layers))
         rows = rows.filter(reduce(or_, (Q(changes__icontains=one) for one in ids)))
-    found: list[Row] = []
+    result: list[Row] = []
     last = 0
     for read, row in enumerate(rows.iterator(), 1):
-        if len(found) == ROWS or read > _MOST_READ:
+        if len(result) == ROWS or read > _MOST_READ:
             break
         last = row.revision
         if not wanted.source or any(belongs(c["part"], c["key"], wanted.source, layers) for c in row.changes):
-            found.append(row)
+            result.append(row)
     else:
         last = 0
-    undone = set(Row.objects.filter(undoes__in=found).values_list("undoes", flat=True))
-    return HistoryOut(rows=[_row(row, row.pk in undone) for row in found], more=last)
+    undone = set(Row.objects.filter(undoes__in=result).values_list("undoes", flat=True))
+    return HistoryOut(rows=[_row(row, row.pk in undone) for row in result], more=last)
 
 
 def _layers_of(session: Session, source: str) -> frozenset[str]:
@@ -187,7 +187,7 @@ def compared(request: HttpRequest, session_id: UUID, then: int, revision: Revisi
     """What differs between a revision and the one that is worked on."""
     session = membership(request.user, session_id).session
     old, new = document_for(session, then), document_for(session, revision)
-    told = [DifferenceOut(**asdict(one)) for one in differences(old, new)]
+    told = [DifferenceOut(**asdict(difference)) for difference in differences(old, new)]
     return ComparedOut(revision=then, now=revision, differences=told, lanes=lines_as_they_were(new, old))
 
 

@@ -107,10 +107,10 @@ def _owned(request: HttpRequest, session_id: UUID) -> Session:
 
 
 def _other(session: Session, user_id: int) -> Member:
-    found = Member.objects.select_related("user").filter(session=session, user=user_id).first()
-    if found is None:
+    result = Member.objects.select_related("user").filter(session=session, user=user_id).first()
+    if result is None:
         raise Refused("That person is not in the session any more.", 404)
-    return found
+    return result
 
 
 def _member_out(member: Member) -> MemberOut:
@@ -234,10 +234,10 @@ def withdraw_invitation(request: HttpRequest, session_id: UUID, invitation_id: U
 
 def holding_invitation(secret: str) -> Invitation:
     """The invitation of a secret. Refused if there is none that holds."""
-    found = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
-    if found is None or not found.holds:
+    result = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
+    if result is None or not result.holds:
         raise Refused("That invitation does not hold any more. Ask whoever sent it for another.", 404)
-    return found
+    return result
 
 
 def enter_by(invitation: Invitation, user) -> Entered:
@@ -250,14 +250,14 @@ def enter_by(invitation: Invitation, user) -> Entered:
 @doors.post("/invitations/look", auth=None, response=DoorOut)
 def look_at_invitation(request: HttpRequest, given: SecretIn) -> DoorOut:
     """What an invitation is for."""
-    found = holding_invitation(given.secret)
-    known = request.user.is_authenticated and found.session.members.filter(user=request.user).exists()
+    result = holding_invitation(given.secret)
+    known = request.user.is_authenticated and result.session.members.filter(user=request.user).exists()
     return DoorOut(
-        name=found.session.name,
-        role=found.role,
-        author=shown_name(found.author),
-        ends_at=found.ends_at.isoformat(),
-        session=found.session_id if known else None,
+        name=result.session.name,
+        role=result.role,
+        author=shown_name(result.author),
+        ends_at=result.ends_at.isoformat(),
+        session=result.session_id if known else None,
     )
 
 

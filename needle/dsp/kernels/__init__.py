@@ -82,8 +82,8 @@ def prepare() -> threading.Thread:
     """Make every kernel ready in the background, while something else is waited for."""
 
     def work() -> None:
-        for one in REGISTERED if not _use_twins else ():
-            one.ready()
+        for kernel_ in REGISTERED if not _use_twins else ():
+            kernel_.ready()
 
     thread = threading.Thread(target=work, daemon=True)
     thread.start()

@@ -12,10 +12,10 @@ def main() -> None:
     for module in pkgutil.iter_modules(kernels.__path__):
         if module.name != "__main__":
             importlib.import_module(f"{kernels.__name__}.{module.name}")
-    for one in kernels.REGISTERED:
+    for kernel in kernels.REGISTERED:
         start = time.perf_counter()
-        one.compile()
-        print(f"compiled {one.name} ({time.perf_counter() - start:.1f} s)", flush=True)
+        kernel.compile()
+        print(f"compiled {kernel.name} ({time.perf_counter() - start:.1f} s)", flush=True)
 
 
 if __name__ == "__main__":

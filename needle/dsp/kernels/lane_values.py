@@ -52,16 +52,16 @@ def _values_twin(
     out: Numbers,
 ) -> None:
     for lane in np.unique(lanes):
-        here = np.flatnonzero(lanes == lane)
-        t, points = times[here], slice(starts[lane], starts[lane + 1])
+        moments = np.flatnonzero(lanes == lane)
+        t, points = times[moments], slice(starts[lane], starts[lane + 1])
         p_at, p_value, p_shape, p_tension = at[points], value[points], shape[points], tension[points]
         begins, ends = shape_start[points], shape_end[points]
         count = len(p_at)
         if count == 1:
-            out[here] = p_value[0]
+            out[moments] = p_value[0]
             continue
-        found = np.searchsorted(p_at, t, side="right") - 1
-        i = np.clip(found, 0, count - 2)
+        results = np.searchsorted(p_at, t, side="right") - 1
+        i = np.clip(results, 0, count - 2)
         x = np.clip((t - p_at[i]) / np.maximum(p_at[i + 1] - p_at[i], 1e-12), 0.0, 1.0)
         progress = np.empty(len(t))
         for kind in np.unique(p_shape[i]):
@@ -75,7 +75,7 @@ def _values_twin(
             way = np.where(cut & (high - low > 1e-12), high - low, 1.0)
             progress[of_kind] = np.where(cut, np.where(high - low > 1e-12, (now - low) / way, x[of_kind]), now)
         result = p_value[i] + (p_value[i + 1] - p_value[i]) * progress
-        result = np.where(found >= count - 1, p_value[-1], result)
+        result = np.where(results >= count - 1, p_value[-1], result)
         jumps = slice(jump_starts[lane], jump_starts[lane + 1])
         j_at, j_left = jump_at[jumps], jump_left[jumps]
         if len(j_at):
@@ -83,7 +83,7 @@ def _values_twin(
             k = np.maximum(latest, 0)
             share = (t - j_at[k]) / ramp
             result = np.where((latest >= 0) & (share < 1.0), j_left[k] + (result - j_left[k]) * share, result)
-        out[here] = result
+        out[moments] = result
 
 
 @kernel(

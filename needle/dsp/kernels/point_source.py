@@ -26,8 +26,8 @@ def searched(vectors: Numbers, planes: Numbers) -> Indices:
     """The region that holds each direction (3, n): the first that accepts it, or else the nearest."""
     inside = (planes.reshape(-1, 3) @ vectors).reshape(len(planes), 4, -1).min(axis=1)
     accepts = inside >= -NEAR
-    found: Indices = np.where(accepts.any(axis=0), accepts.argmax(axis=0), inside.argmax(axis=0))
-    return found
+    result: Indices = np.where(accepts.any(axis=0), accepts.argmax(axis=0), inside.argmax(axis=0))
+    return result
 
 
 def _root_twin(coefficients: Numbers) -> Numbers:
@@ -55,19 +55,19 @@ def _twin(
     across = cells.shape[0]
     where = np.minimum((vectors + 1.0) * (across / 2.0), across - 1).astype(np.intp)
     which = cells[tuple(where)]
-    held = np.einsum("npc,cn->np", planes[which], vectors).min(axis=1) >= -NEAR
-    if not held.all():
+    inside = np.einsum("npc,cn->np", planes[which], vectors).min(axis=1) >= -NEAR
+    if not inside.all():
         which = which.copy()
-        which[~held] = searched(vectors[:, ~held], planes)
+        which[~inside] = searched(vectors[:, ~inside], planes)
     for region in np.unique(which):
-        here = which == region
-        chosen = vectors[:, here]
+        inside_region = which == region
+        chosen = vectors[:, inside_region]
         if quad[region]:
             x, y = _root_twin(along[region] @ chosen), _root_twin(up[region] @ chosen)
             gains = real[region].T @ np.array([(1 - x) * (1 - y), x * (1 - y), x * y, (1 - x) * y])
         else:
             gains = np.maximum(solve[region] @ chosen, 0.0)
-        out[:, here] = gains / np.sqrt((gains**2).sum(axis=0))
+        out[:, inside_region] = gains / np.sqrt((gains**2).sum(axis=0))
 
 
 @kernel(_twin, "r8[2]", "ri[3]", "r8[3]", "rb[1]", "r8[3]", "r8[3]", "r8[3]", "r8[3]", "w8[2]", strict=True)

@@ -15,9 +15,9 @@ def _twin(audio: Audio, phases: Audio, hop: int, out: Audio) -> None:
     windows = np.lib.stride_tricks.sliding_window_view(audio, TAPS, axis=1)
     for channel in range(len(out)):
         for index in range(out.shape[1]):
-            here = windows[channel, index * hop : (index + 1) * hop]
-            between = np.abs(here @ phases[:, ::-1].T).max(initial=0.0)
-            out[channel, index] = max(between, np.abs(here[:, -1]).max(initial=0.0))
+            samples = windows[channel, index * hop : (index + 1) * hop]
+            between = np.abs(samples @ phases[:, ::-1].T).max(initial=0.0)
+            out[channel, index] = max(between, np.abs(samples[:, -1]).max(initial=0.0))
 
 
 @kernel(_twin, "r4[2]", "r4[2]", "int64", "w4[2]")

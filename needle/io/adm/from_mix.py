@@ -73,7 +73,7 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     tracks: list[TrackSound] = []
     notes: list[str] = []
     low: list[MixSource] = []
-    for source in (one for one in mix.sources if not one.muted):
+    for source in (return_ for return_ in mix.sources if not return_.muted):
         why = _not_an_object(mix, source)
         title = names[source.id]
         if why:
@@ -93,9 +93,9 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     if low:
         _add_lfe(objects, tracks, mix, low)
     fed = {to for source in mix.sources if not source.muted for to in source.sends}
-    for one in mix.returns:
-        if one.id in fed and not one.muted:
-            _add_bed(objects, tracks, names[one.id], return_part(mix, one.id))
+    for return_ in mix.returns:
+        if return_.id in fed and not return_.muted:
+            _add_bed(objects, tracks, names[return_.id], return_part(mix, return_.id))
     return AdmExport(AdmProgramme(name, mix.length, tuple(objects), tuple(notes)), tuple(tracks))
 
 
@@ -249,7 +249,7 @@ def _places(
     # What is added up to one sound is one track, the mean of its channels.
     channels = 1 if source.mode == "mono" else source.channels
     shape = (channels, len(times))
-    x, y, z = (np.broadcast_to(one[:channels] if np.ndim(one) == 2 else one, shape) for one in (x, y, z))
+    x, y, z = (np.broadcast_to(value[:channels] if np.ndim(value) == 2 else value, shape) for value in (x, y, z))
     gain = np.broadcast_to(weights * level, (source.channels, len(times)))[:channels]
     return *room_to_polar(x, y, z), gain * (source.channels if source.mode == "mono" else 1.0)
 
@@ -351,19 +351,19 @@ def beds_within(export: AdmExport, peaks: Audio) -> AdmExport:
     ``peaks``: the largest sample of every track, (tracks,).
     """
     objects, tracks = [], list(export.tracks)
-    for one in export.programme.objects:
-        loudest = max(float(peaks[channel.track]) for channel in one.channels) if one.bed else 0.0
+    for item in export.programme.objects:
+        loudest = max(float(peaks[channel.track]) for channel in item.channels) if item.bed else 0.0
         if loudest < 1.0:
-            objects.append(one)
+            objects.append(item)
             continue
         gain = 0.999 / loudest
         channels = []
-        for channel in one.channels:
+        for channel in item.channels:
             track = tracks[channel.track]
             tracks[channel.track] = replace(track, gain=track.gain * gain)
             place = channel.speaker and replace(channel.speaker, gain=1.0 / gain)
             channels.append(replace(channel, speaker=place))
-        objects.append(replace(one, channels=tuple(channels)))
+        objects.append(replace(item, channels=tuple(channels)))
     return AdmExport(replace(export.programme, objects=tuple(objects)), tuple(tracks))
 
 

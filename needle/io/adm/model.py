@@ -105,4 +105,4 @@ class AdmProgramme:
     @property
     def tracks(self) -> int:
         """How many tracks its channels take."""
-        return 1 + max((channel.track for one in self.objects for channel in one.channels), default=-1)
+        return 1 + max((channel.track for item in self.objects for channel in item.channels), default=-1)

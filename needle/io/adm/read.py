@@ -56,10 +56,10 @@ def _parsed(path: Path, xml: bytes) -> ET.Element:
     for element in root.iter():
         # Whoever wrote it may have put any namespace in front.
         element.tag = element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
-    found = root if root.tag == "audioFormatExtended" else root.find(".//audioFormatExtended")
-    if found is None:
+    result = root if root.tag == "audioFormatExtended" else root.find(".//audioFormatExtended")
+    if result is None:
         raise NeedleError(f"The description in {path.name} holds no audioFormatExtended.")
-    return found
+    return result
 
 
 @dataclass
@@ -90,12 +90,12 @@ class _Reader:
     def programme(self) -> AdmProgramme:
         top = self.root.find("audioProgramme")
         chosen = self._chosen(top)
-        found = [one for element in chosen if (one := self._object(element))]
-        if not found:
-            told = f" {self.notes[0]}" if self.notes else ""
-            raise NeedleError(f"{self.path.name} holds no objects or beds that can be taken in.{told}")
+        result = [item for element in chosen if (item := self._object(element))]
+        if not result:
+            note = f" {self.notes[0]}" if self.notes else ""
+            raise NeedleError(f"{self.path.name} holds no objects or beds that can be taken in.{note}")
         name = (top.get("audioProgrammeName") if top is not None else "") or self.path.stem
-        return AdmProgramme(name, self.info.seconds, tuple(found), tuple(dict.fromkeys(self.notes)))
+        return AdmProgramme(name, self.info.seconds, tuple(result), tuple(dict.fromkeys(self.notes)))
 
     def _chosen(self, top: ET.Element | None) -> list[ET.Element]:
         """The audioObjects of a programme, those inside others too, each once; all of them without a programme."""
@@ -106,18 +106,18 @@ class _Reader:
             waiting += _refs(self._by_id.get(content), "audioObjectIDRef")
         if not waiting:
             return self.root.findall("audioObject")
-        found: dict[str, ET.Element] = {}
+        result: dict[str, ET.Element] = {}
         while waiting:
             key = waiting.pop(0)
             element = self._by_id.get(key)
-            if element is None or key in found or element.tag != "audioObject":
+            if element is None or key in result or element.tag != "audioObject":
                 continue
-            found[key] = element
+            result[key] = element
             inside = _refs(element, "audioObjectIDRef")
-            for one in inside:
-                self._parents.setdefault(one, element)
+            for item in inside:
+                self._parents.setdefault(item, element)
             waiting += inside
-        return list(found.values())
+        return list(result.values())
 
     def _ancestors(self, element: ET.Element) -> list[ET.Element]:
         """The objects in which an object is, the nearest first."""
@@ -132,11 +132,11 @@ class _Reader:
         name = (element.get("audioObjectName") or element.get("audioObjectID") or "Object")[:100]
         start = _seconds(element.get("start"), 0.0)
         whole = [element, *self._ancestors(element)]
-        gain = math.prod(_gain(one.find("gain")) for one in whole)
-        if any((one.findtext("mute") or "").strip() in ("1", "true") for one in whole):
+        gain = math.prod(_gain(element_.find("gain")) for element_ in whole)
+        if any((element_.findtext("mute") or "").strip() in ("1", "true") for element_ in whole):
             self.notes.append(f"{name} is muted there and was left out.")
             return None
-        if any(one.find("positionOffset") is not None for one in whole):
+        if any(element_.find("positionOffset") is not None for element_ in whole):
             self.notes.append(f"{name} is moved as a whole there (positionOffset); here it stands without that.")
         channels = []
         for uid in _refs(element, "audioTrackUIDRef"):
@@ -154,8 +154,8 @@ class _Reader:
         self._note_pair(name, channels)
         moving = tuple(channel for channel in channels if channel.moves is not None)
         standing = tuple(channel for channel in channels if channel.speaker is not None)
-        kept = moving or standing
-        return AdmObject(name, kept) if kept else None
+        blocks = moving or standing
+        return AdmObject(name, blocks) if blocks else None
 
     def _note_pair(self, name: str, channels: list[Channel]) -> None:
         """List what only the first of two channels can have here."""
@@ -223,10 +223,10 @@ class _Reader:
 
     def _channel_format(self, row: TrackRow) -> ET.Element | None:
         """The channel format of a track, by whatever way the file goes to it."""
-        told = self._by_id.get(row.uid)
+        track = self._by_id.get(row.uid)
         names = [row.format]
-        if told is not None:
-            names += _refs(told, "audioTrackFormatIDRef") + _refs(told, "audioChannelFormatIDRef")
+        if track is not None:
+            names += _refs(track, "audioTrackFormatIDRef") + _refs(track, "audioChannelFormatIDRef")
         for name in names:
             if name.startswith("AC_"):
                 key = name.removesuffix("_00")
@@ -305,15 +305,15 @@ def _clock_text(seconds: float) -> str:
 
 
 def _place(element: ET.Element) -> dict[str, float]:
-    found: dict[str, float] = {}
+    result: dict[str, float] = {}
     for position in element.findall("position"):
-        found[(position.get("coordinate") or "").lower()] = _float(position.text, 0.0)
-    if (element.findtext("cartesian") or "").strip() in ("1", "true") or {"x", "y"} & found.keys():
-        room = [min(max(found.get(axis, 0.0), -1.0), 1.0) for axis in "xyz"]
+        result[(position.get("coordinate") or "").lower()] = _float(position.text, 0.0)
+    if (element.findtext("cartesian") or "").strip() in ("1", "true") or {"x", "y"} & result.keys():
+        room = [min(max(result.get(axis, 0.0), -1.0), 1.0) for axis in "xyz"]
         azimuth, elevation, distance = map(float, room_to_polar(*room))
     else:
-        azimuth = found.get("azimuth", 0.0)
-        elevation, distance = found.get("elevation", 0.0), found.get("distance", 1.0)
+        azimuth = result.get("azimuth", 0.0)
+        elevation, distance = result.get("elevation", 0.0), result.get("distance", 1.0)
     limited = min(max(elevation, -90.0), 90.0), min(max(distance, 0.0), 1.0)
     return {"azimuth": math.fmod(azimuth, 360.0), "elevation": limited[0], "distance": limited[1]}
 
@@ -325,12 +325,12 @@ def _speaker(block: ET.Element, name: str, gain: float) -> SpeakerPlace:
 
 
 def _zones(element: ET.Element) -> tuple[Zone, ...]:
-    found = []
+    result = []
     for zone in element.findall("zoneExclusion/zone"):
         limits = [_float(zone.get(name), math.nan) for name in _LIMITS]
         if all(map(math.isfinite, limits)):
-            found.append(Zone(*limits))
-    return tuple(found)
+            result.append(Zone(*limits))
+    return tuple(result)
 
 
 _LIMITS = ("minAzimuth", "maxAzimuth", "minElevation", "maxElevation")
@@ -344,7 +344,7 @@ def _type_of(element: ET.Element) -> str:
 
 
 def _refs(element: ET.Element | None, name: str) -> list[str]:
-    return [] if element is None else [(one.text or "").strip() for one in element.findall(name)]
+    return [] if element is None else [(reference.text or "").strip() for reference in element.findall(name)]
 
 
 def _child(element: ET.Element, name: str) -> float:

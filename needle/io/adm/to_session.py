@@ -75,8 +75,8 @@ def session_of(programme: AdmProgramme, info: AudioInfo, name: str = "") -> tupl
     layout = _layout_of(programme)
     document["session"]["layout"] = layout.name
     tracks: dict[str, list[int]] = {}
-    for one in programme.objects:
-        _add(document, tracks, one, layout, info.seconds)
+    for item in programme.objects:
+        _add(document, tracks, item, layout, info.seconds)
     if len(document["sources"]) > _MOST_SOURCES:
         raise NeedleError(f"{len(document['sources'])} sources are more than a session takes in ({_MOST_SOURCES}).")
     return document, tracks
@@ -84,14 +84,14 @@ def session_of(programme: AdmProgramme, info: AudioInfo, name: str = "") -> tupl
 
 def _layout_of(programme: AdmProgramme) -> Layout:
     """The layout that its beds are in; without one the largest, or stereo if nothing leaves the front."""
-    for one in programme.objects:
-        labels = {channel.speaker.label for channel in one.channels if channel.speaker}
+    for item in programme.objects:
+        labels = {channel.speaker.label for channel in item.channels if channel.speaker}
         for layout in LAYOUTS.values():
             if len(labels) > 1 and labels == {channel.name for channel in layout.channels}:
                 return layout
-    moving = [channel.moves for one in programme.objects for channel in one.channels if channel.moves]
+    moving = [channel.moves for item in programme.objects for channel in item.channels if channel.moves]
     front = all(_in_front(moves) for moves in moving)
-    beds = any(len(one.channels) > 2 for one in programme.objects if one.bed)
+    beds = any(len(item.channels) > 2 for item in programme.objects if item.bed)
     return LAYOUTS["0+2+0" if front and not beds else _LARGEST]
 
 

@@ -40,7 +40,7 @@ def write_adm(path: Path, mix: Mix, export: AdmExport, start: int = 0, stop: int
     stretches = [(low, min(low + step, stop)) for low in range(start, stop, step)]
     peaks = np.zeros(export.programme.tracks, np.float32)
     cache = RenderCache(_CACHE_BYTES)
-    looking = _LOOKING if any(one.bed for one in export.programme.objects) else 0.0
+    looking = _LOOKING if any(item.bed for item in export.programme.objects) else 0.0
     for low, high in stretches if looking else ():
         beds = track_audio(export, low, high, beds_only=True, cache=cache)
         peaks = np.maximum(peaks, np.abs(beds).max(axis=1, initial=0.0))
@@ -89,9 +89,9 @@ class _Builder:
         top = self._add("audioProgramme", {"audioProgrammeID": "APR_1001", "audioProgrammeName": name, **edges})
         content = self._add("audioContent", {"audioContentID": "ACO_1001", "audioContentName": name})
         _text(top, "audioContentIDRef", "ACO_1001")
-        for number, one in enumerate(self.programme.objects, start=0x1001):
+        for number, item in enumerate(self.programme.objects, start=0x1001):
             _text(content, "audioObjectIDRef", f"AO_{number:04x}")
-            self._object(f"AO_{number:04x}", one)
+            self._object(f"AO_{number:04x}", item)
         _text(content, "dialogue", "2", {"mixedContentKind": "0"})
         for kind in _ORDER:
             self.extended.extend(self._parts[kind])
@@ -140,24 +140,24 @@ class _Builder:
     def _blocks(self, element: ET.Element, tail: str, moves: Moves) -> None:
         steps = [min(round(float(t) * STEPS_A_SECOND), self.steps) for t in moves.times]
         # Of times that rounding brings together the last one counts; so does what the first block has no time for.
-        kept: list[int] = []
+        indices: list[int] = []
         for index, step in enumerate(steps):
-            if kept and step <= max(steps[kept[-1]], _FIRST_STEPS):
-                kept[-1] = index
+            if indices and step <= max(steps[indices[-1]], _FIRST_STEPS):
+                indices[-1] = index
             else:
-                kept.append(index)
-        ends = [_FIRST_STEPS, *(steps[i] for i in kept[1:])] if len(kept) > 1 else [self.steps]
+                indices.append(index)
+        ends = [_FIRST_STEPS, *(steps[i] for i in indices[1:])] if len(indices) > 1 else [self.steps]
         if ends[-1] < self.steps:
             ends.append(self.steps)
-            kept.append(kept[-1])
+            indices.append(indices[-1])
         begins = 0
-        for number, (index, end) in enumerate(zip(kept, ends, strict=True), start=1):
+        for number, (index, end) in enumerate(zip(indices, ends, strict=True), start=1):
             times = {"rtime": clock(begins), "duration": clock(end - begins)}
             named = {"audioBlockFormatID": f"AB_{tail}_{number:08x}", **times}
             block = ET.SubElement(element, "audioBlockFormat", named)
             values = {name: float(getattr(moves, name)[index]) for name in NUMBERS}
-            if number == 1 and len(kept) > 1:
-                values = self._under_way(moves, index, kept[1])
+            if number == 1 and len(indices) > 1:
+                values = self._under_way(moves, index, indices[1])
             self._block(block, values, moves, index, first=number == 1)
             begins = end
 
@@ -200,9 +200,9 @@ class _Builder:
             {"audioTrackFormatID": f"AT_{tail}_01", "audioTrackFormatName": name, **_PCM},
         )
         _text(track, "audioStreamFormatIDRef", f"AS_{tail}")
-        told = self._add("audioTrackUID", {"UID": uid, "sampleRate": str(self.rate), "bitDepth": "24"})
-        _text(told, "audioTrackFormatIDRef", f"AT_{tail}_01")
-        _text(told, "audioPackFormatIDRef", pack)
+        track_uid = self._add("audioTrackUID", {"UID": uid, "sampleRate": str(self.rate), "bitDepth": "24"})
+        _text(track_uid, "audioTrackFormatIDRef", f"AT_{tail}_01")
+        _text(track_uid, "audioPackFormatIDRef", pack)
 
 
 _ORDER = (

@@ -37,9 +37,9 @@ class AddReturn(Operation):
         state.put("returns", self.to.id, value)
         for send in self.sends:
             if send.to == self.to.id and state.get("sources", send.source) is not None:
-                found = {**send.model_dump(by_alias=True), "id": send_key(send.source, send.to)}
-                check_send(found)
-                state.put("sends", found["id"], found)
+                result = {**send.model_dump(by_alias=True), "id": send_key(send.source, send.to)}
+                check_send(result)
+                state.put("sends", result["id"], result)
         return RemoveReturn(to=self.to.id)
 
     def touches(self) -> list[Touch]:

@@ -213,9 +213,9 @@ def without_rhythm(state: State, owners: Iterable[str]) -> RestoreRhythm | None:
     back: dict[str, dict[str, Value]] = {}
     for owner in owners:
         for part in _PARTS if kind_and_id(owner)[0] == "source" else ("pulses",):
-            found = taken_away(state, part, owner)
-            if found is not None:
-                back.setdefault(part, {})[owner] = found
+            result = taken_away(state, part, owner)
+            if result is not None:
+                back.setdefault(part, {})[owner] = result
     return RestoreRhythm.model_validate(back) if back else None
 
 
@@ -292,9 +292,9 @@ def check_thawed(state: State, operation: Operation) -> None:
             continue
         for name, _, _ in part.touches():
             source = _made_of(name)
-            found = state.get("sources", source) if source and source not in part.whole_sources() else None
-            if found is not None and found.get("frozen"):
-                raise NeedleError(f"{found['name']} is frozen. Thaw it first, then this can be changed.")
+            result = state.get("sources", source) if source and source not in part.whole_sources() else None
+            if result is not None and result.get("frozen"):
+                raise NeedleError(f"{result['name']} is frozen. Thaw it first, then this can be changed.")
 
 
 def _made_of(touch: str) -> str:

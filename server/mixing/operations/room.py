@@ -110,8 +110,8 @@ class RestoreWay(Operation):
 
 def _where(state: State, source: str, passage: str) -> str:
     name = existing(state, "sources", source)["name"]
-    found = state.get("passages", passage) if passage else None
-    return f"{name} in {found['name']}" if found else f"{name} in the room"
+    result = state.get("passages", passage) if passage else None
+    return f"{name} in {result['name']}" if result else f"{name} in the room"
 
 
 class SetRoom(some_values("room", SetSome)):
@@ -190,8 +190,8 @@ class SetLayer(some_values("layer", SetSome)):
         check_layer(value)
 
     def given(self) -> dict[str, Any]:
-        found = super().given()
-        return {**found, "effects": checked_effects(found["effects"])} if "effects" in found else found
+        result = super().given()
+        return {**result, "effects": checked_effects(result["effects"])} if "effects" in result else result
 
     def describe(self, state: State) -> str:
         layer = existing(state, "layers", self.layer)

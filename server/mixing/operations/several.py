@@ -138,21 +138,23 @@ class Together(Operation):
         """These operations, in the order given, as one; a single one as itself."""
         if len(operations) == 1:
             return operations[0]
-        return cls.model_validate({"what": what, "operations": [one.model_dump(by_alias=True) for one in operations]})
+        return cls.model_validate(
+            {"what": what, "operations": [operation.model_dump(by_alias=True) for operation in operations]}
+        )
 
     def apply(self, state: State) -> Operation:
-        inverses = [one.apply(state) for one in self.operations]
+        inverses = [operation.apply(state) for operation in self.operations]
         return Together.of("Put back", inverses[::-1])
 
     def touches(self) -> list[Touch]:
-        return [touch for one in self.operations for touch in one.touches()]
+        return [touch for operation in self.operations for touch in operation.touches()]
 
     def describe(self, state: State) -> str:
         return self.what
 
     def since(self, later: list[dict[str, Any]]) -> Operation:
-        operations = [one.since(later) for one in self.operations]
+        operations = [operation.since(later) for operation in self.operations]
         return self if operations == self.operations else self.with_values(operations=operations)
 
     def parts(self) -> list[Operation]:
-        return [part for one in self.operations for part in one.parts()]
+        return [part for operation in self.operations for part in operation.parts()]

@@ -151,9 +151,9 @@ class AddSource(Operation):
         for send in self.sends:
             # A return that has gone meanwhile takes nothing any more.
             if send.source == key and state.get("returns", send.to) is not None:
-                found = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
-                check_send(found)
-                state.put("sends", found["id"], found)
+                result = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
+                check_send(result)
+                state.put("sends", result["id"], result)
         for passage, way in self.ways.items():
             RestoreWay(source=key, passage=passage, way=way).apply(state)
         for layer in self.layers:
