@@ -9,10 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.automation.curve import Lane, Point
+from needle.effects.chain import EFFECTS, Chain
 from needle.mix.listening import Listening
-from needle.mix.model import Mix, MixSource
-from needle.render.blocks import deliver
-from needle.render.engine import render_audio, render_before_placement
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
+from needle.mix.partition import parts_of
+from needle.render.blocks import deliver, run_in_stretches
+from needle.render.cache import RenderCache
+from needle.render.compile import MIX, compile_mix, compile_parts
+from needle.render.engine import render_audio, render_before_placement, run
 from needle.render.fingerprints import dependency_key
 from needle.render.input_gains import direct_gains
 from needle.render.segments import render_segments, segment_frames, segment_key
@@ -139,3 +143,69 @@ class Segments(SimpleTestCase):
                 np.testing.assert_array_equal(
                     render_audio(mix, start, start + 4800), render_audio(other, start, start + 4800)
                 )
+
+
+class Plans(SimpleTestCase):
+    @examples(20)
+    @given(mixes(SECONDS))
+    def test_any_set_of_outputs_and_threads_gives_the_same_samples(self, mix: Mix) -> None:
+        parts = parts_of(mix)
+        together = run(compile_parts(mix, parts), 0, FRAMES)
+        self.assertLess(decibels(together[MIX] - render_audio(mix, 0, FRAMES)), -100.0)
+        for part in parts:
+            alone = render_audio(part.mix, 0, FRAMES, part.listening)
+            np.testing.assert_array_equal(together[part.key], alone)
+        plan = compile_mix(mix)
+        one, three = (
+            np.concatenate(
+                [heard[MIX] for _, heard in run_in_stretches(plan, 0, 3 * FRAMES, threads=threads)], axis=1
+            )
+            for threads in (1, 3)
+        )
+        np.testing.assert_array_equal(one, three)
+
+    @examples(20)
+    @given(mixes(SECONDS))
+    def test_who_stands_beside_changes_nothing(self, mix: Mix) -> None:
+        """Sources are evaluated together; each sounds as it does by itself."""
+        direct = dataclasses.replace(mix, returns=())
+        alone = [render_audio(dataclasses.replace(direct, sources=(s,)), 0, FRAMES) for s in mix.sources]
+        self.assertLess(decibels(sum(alone) - render_audio(direct, 0, FRAMES)), -110.0)
+
+    def test_a_plan_is_flat_and_reads_only_what_comes_before(self) -> None:
+        hall = MixReturn(
+            "hall",
+            Chain(((EFFECTS["high-pass"], {"frequency": 200.0}), (EFFECTS["drive"], EFFECTS["drive"].defaults()))),
+        )
+        source = MixSource("a", tone(440.0, SECONDS), timing="symmetric", sends={"hall": MixSend(level=-6.0)})
+        plan = compile_mix(Mix(RATE, SECONDS, (source,), returns=(hall,)))
+        kinds = [type(stage).__name__ for stage in plan.stages]
+        self.assertEqual(kinds, ["Bus", "LateStage", "Bus", "DryStage", "ConvolutionStage", "ProcessStage", "Bus"])
+        for index, stage in enumerate(plan.stages):
+            inputs = [
+                getattr(stage, name).index
+                for name in ("source", "before")
+                if hasattr(getattr(stage, name, None), "index")
+            ]
+            inputs += [s.index for group in getattr(stage, "groups", ()) for s in group.sounds if hasattr(s, "index")]
+            self.assertTrue(all(one < index for one in inputs))
+
+    def test_what_is_kept_is_the_callers(self) -> None:
+        hall = MixReturn("hall", Chain(((EFFECTS["room"], EFFECTS["room"].checked({"length": 0.3})),)))
+        mix = Mix(
+            RATE,
+            SECONDS,
+            (MixSource("a", tone(440.0, SECONDS), sends={"hall": MixSend(level=0.0)}),),
+            returns=(hall,),
+        )
+        cache = RenderCache(64 << 20)
+        self.assertIs(compile_mix(mix, cache=cache), compile_mix(mix, cache=cache))
+        first = render_audio(mix, 0, FRAMES, cache=cache)
+        louder = dataclasses.replace(mix, returns=(dataclasses.replace(hall, level=-6.0),))
+        edited = compile_mix(louder, cache=cache)
+        was, now = (
+            next(s for s in plan.stages if hasattr(s, "parts")) for plan in (compile_mix(mix, cache=cache), edited)
+        )
+        self.assertIs(was.parts, now.parts)
+        np.testing.assert_array_equal(render_audio(mix, 0, FRAMES, cache=cache), first)
+        self.assertLess(decibels(run(edited, 0, FRAMES, cache=cache)[MIX] - render_audio(louder, 0, FRAMES)), -120.0)
