@@ -9,6 +9,7 @@ from needle.effects.chain import Chain, effect_named
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import Way, Ways
+from needle.render.cache import RenderCache
 from needle.render.engine import render_audio
 from tests.core.strategies import RATE, lanes, tone
 
@@ -25,6 +26,10 @@ def db(audio: np.ndarray) -> np.ndarray:
     return 10.0 * np.log10((audio.astype(np.float64) ** 2).mean(axis=-1) + 1e-14)
 
 
+RESPONSES = RenderCache(0)
+"""Keeps nothing between two renders but the responses of their effects."""
+
+
 def effects(*kinds: str) -> Chain:
     return Chain(tuple((effect_named(kind), effect_named(kind).defaults()) for kind in kinds))
 
@@ -34,7 +39,8 @@ def mix(*sources: MixSource, layout: str = "0+5+0", **more) -> Mix:
 
 
 def heard(made: Mix, start: float = 0.5, stop: float = 1.5, listening: Listening | None = None) -> dict[str, float]:
-    audio = render_audio(made, round(start * RATE), round(stop * RATE), listening or Listening())
+    first, last = round(start * RATE), round(stop * RATE)
+    audio = render_audio(made, first, last, listening or Listening(), cache=RESPONSES)
     return dict(zip([channel.label for channel in made.room.channels], db(audio), strict=True))
 
 

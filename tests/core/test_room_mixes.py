@@ -18,13 +18,12 @@ from needle.layouts import LAYOUTS, fold
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import Way, Ways
-from needle.render.cache import RenderCache
 from needle.render.engine import render_audio
 from needle.render.fingerprints import dependency_key
 from needle.render.freezing import as_frozen, frozen_sound, key_of
 from needle.render.trajectories import layout_changes
 from tests import examples
-from tests.core.rooms import FRAMES, ROOMS, db, effects, heard, mix, noise, room_mixes
+from tests.core.rooms import FRAMES, RESPONSES, ROOMS, db, effects, heard, mix, noise, room_mixes
 from tests.core.strategies import RATE, tone
 
 
@@ -32,11 +31,9 @@ class Rendering(SimpleTestCase):
     @examples(24)
     @given(room_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=3))
     def test_every_division_gives_the_same_samples(self, made: Mix, cuts: list[int]) -> None:
-        whole = render_audio(made, 0, FRAMES)
+        whole = render_audio(made, 0, FRAMES, cache=RESPONSES)
         edges = [0, *sorted(set(cuts)), FRAMES]
-        # Every part from nothing, but for the responses of its effects.
-        forgetful = RenderCache(0)
-        parts = [render_audio(made, a, b, cache=forgetful) for a, b in itertools.pairwise(edges)]
+        parts = [render_audio(made, a, b, cache=RESPONSES) for a, b in itertools.pairwise(edges)]
         np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
 
     def test_a_move_is_that_of_every_sample(self) -> None:
@@ -261,7 +258,7 @@ class Returns(SimpleTestCase):
     def around(self, source: MixSource, layout: str = "4+7+0", **more) -> np.ndarray:
         """What all loudspeakers but the LFE play of a room that a source alone is sent to."""
         made = mix(source, layout=layout, returns=(MixReturn("hull", effects("room"), **more),))
-        sound = render_audio(made, 0, 2 * RATE, Listening(solo=frozenset({"hull"})))
+        sound = render_audio(made, 0, 2 * RATE, Listening(solo=frozenset({"hull"})), cache=RESPONSES)
         return sound[made.room.standing]
 
     def test_a_reverb_surrounds_what_is_sent_from_the_centre(self) -> None:
