@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.balance.bounds import Bounds
-from needle.balance.lean_model import Adjustable, model_of, rounded
+from needle.balance.lean_model import Adjustable, Covariances, model_of, rounded
 from needle.balance.measuring import Measure, measured
 from needle.balance.progress import Steps, within
 from needle.balance.trial import Change, tried
@@ -54,8 +54,11 @@ def counterweight(
     scope: Sequence[tuple[float, float]],
     measure: Measure = measured,
     tolerance: Tolerance = Tolerance(),
+    gather: Covariances | None = None,
 ) -> Steps[Counterweight]:
     """Even the mix within the stretches of ``scope`` (s) by the least change of the ``givers``.
+
+    ``measure`` and ``gather`` are those of whoever has more hands.
 
     NeedleError if nobody may give way, or too many, or one is not there; or if there is nothing to even.
     """
@@ -64,7 +67,7 @@ def counterweight(
     tried(mix, [Change(giver.source) for giver in givers])
     now = yield from _powers(measure, mix, 0.0, 0.2)
     bounds = Bounds.of(now, scope, tolerance)
-    model = yield from within(model_of(mix, givers, now.shape[1]), 0.2, 0.6)
+    model = yield from within(model_of(mix, givers, now.shape[1], gather), 0.2, 0.6)
     best: tuple[float, tuple[Change, ...], Values, bool] = bounds.violation(now), (), now, False
     margin, part = _MARGIN_DB, 0.4 / (_ROUNDS + len(_PARTLY))
     first: tuple[Change, ...] = ()

@@ -4,7 +4,7 @@ The K-weighted covariances of the mix and of what each source brings before its 
 seen through the very gains that would be rendered.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -38,7 +38,9 @@ _HOPS = 5
 """Tenths of a second that are taken together."""
 
 _CACHE_BYTES = 256 << 20
-_BLOCKS_AT_ONCE = 16
+BLOCKS_AT_ONCE = 16
+"""Half seconds whose covariances are gathered at a time."""
+
 _ROUNDING = 0.05
 _PLACE_GRID = 0.0125
 """Shifts between which gains are interpolated."""
@@ -219,29 +221,59 @@ def _means_per_block(values: Values, blocks: int) -> Values:
     return np.pad(values, (0, blocks * _HOPS - len(values))).reshape(blocks, _HOPS).mean(axis=1)
 
 
-def model_of(mix: Mix, givers: Sequence[Adjustable], hops: int) -> Steps[Model]:
+Covariances = Callable[[Mix, Sequence[str], int], Steps[Values]]
+"""Gathers the covariances of a mix and of some sources by id, in so many half seconds."""
+
+
+def model_of(mix: Mix, givers: Sequence[Adjustable], hops: int, gather: Covariances | None = None) -> Steps[Model]:
     """The covariances of the mix and its givers, half a second at a time."""
     by_id = {source.id: source for source in mix.sources}
     givers = [replace(giver, place=0.0) if _made_up(by_id[giver.source]) else giver for giver in givers]
     sources = tuple(_standing_for(by_id[giver.source]) for giver in givers)
     blocks = -(-hops // _HOPS)
-    size, past = _HOPS * FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
-    width = mix.outputs + sum(source.channels for source in sources)
-    weighting = KWeighting(mix.rate, width)
-    covariances = np.zeros((blocks, width, width))
-    cache = RenderCache(_CACHE_BYTES)
-    for low, high, done in stretches(0, blocks, _BLOCKS_AT_ONCE):
-        start = low * size - (past if low == 0 else 0)
-        signals = [render_audio(mix, start, high * size, cache=cache)]
-        for source in sources:
-            silent = np.zeros((source.channels, high * size - start), np.float32)
-            signals.append(silent if source.muted else _brought(mix, by_id[source.id], start, high * size))
-        weighted = weighting(np.concatenate(signals)).astype(np.float32)
-        cut = weighted[:, weighted.shape[1] - (high - low) * size :].reshape(width, high - low, size)
-        each = cut.transpose(1, 0, 2)
-        covariances[low:high] = each @ each.transpose(0, 2, 1) / size
+    gathered = yield from (gather or covariances)(mix, [source.id for source in sources], blocks)
+    return Model(mix, tuple(givers), sources, gathered, np.ones((2, blocks)))
+
+
+def covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[Values]:
+    """The covariances of a mix and some sources (``covariances_between``), all in one process."""
+    parts, cache = [], RenderCache(_CACHE_BYTES)
+    for low, high, done in stretches(0, blocks, BLOCKS_AT_ONCE):
+        parts.append(covariances_between(mix, sources, low, high, cache=cache))
         yield done
-    return Model(mix, tuple(givers), sources, covariances, np.ones((2, blocks)))
+    return np.concatenate(parts)
+
+
+def covariances_between(
+    mix: Mix, sources: Sequence[str], low: int, high: int, *, cache: RenderCache | None = None
+) -> Values:
+    """The K-weighted covariances of the mix's channels and of what some sources bring, of half seconds.
+
+    Parameters
+    ----------
+    sources
+        By id.
+    low, high
+        The first half second, and the one after the last.
+    cache
+        What is kept of returns.
+
+    Returns
+    -------
+    float64, shape (high - low, K, K)
+        K: the channels of the mix, and then those of each source before its place.
+    """
+    by_id = {source.id: source for source in mix.sources}
+    size, past = _HOPS * FRAMES_PER_HOP * hop_frames(mix.rate), warm_up_frames(mix.rate)
+    start, stop = low * size - past, high * size
+    signals = [render_audio(mix, start, stop, cache=cache)]
+    for source in (by_id[key] for key in sources):
+        silent = np.zeros((_standing_for(source).channels, stop - start), np.float32)
+        signals.append(silent if source.muted else _brought(mix, source, start, stop))
+    together = np.concatenate(signals)
+    weighted = KWeighting(mix.rate, len(together))(together)[:, past:].astype(np.float32)
+    each = weighted.reshape(len(together), high - low, size).transpose(1, 0, 2)
+    return (each @ each.transpose(0, 2, 1) / size).astype(np.float64)
 
 
 def _made_up(source: MixSource) -> bool:

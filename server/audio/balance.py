@@ -35,7 +35,7 @@ from needle.mix.listening import Listening
 from needle.mix.model import Mix
 from server.audio.hearing import Heard, Ids, ids, spectra
 from server.audio.mixes import mix_at
-from server.audio.segments import content_between, known_frames, known_shares
+from server.audio.segments import content_between, known_covariances, known_frames, known_shares
 from server.audio.work import asked
 from server.mixing.access import Refused, membership
 
@@ -320,7 +320,7 @@ def find_counterweight(
             if not result:
                 raise NeedleError("Nothing leans out of tolerance: there is nothing to even.")
             scope = [(stretch.start, stretch.end) for stretch in result]
-        return (yield from counterweight(mix, may, scope, known_frames, tolerance))
+        return (yield from counterweight(mix, may, scope, known_frames, tolerance, known_covariances))
 
     key = ("counterweight", session_id, revision, givers, during.model_dump_json(), tolerant.model_dump_json())
     done, result = asked(key, work)

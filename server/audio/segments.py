@@ -16,6 +16,7 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from needle.balance.causes import HOPS_AT_ONCE, Part, Shares, gathered, parts_of
+from needle.balance.lean_model import BLOCKS_AT_ONCE, covariances_between
 from needle.balance.progress import Steps, stretches
 from needle.metering.frames import FRAMES_PER_HOP, Frames, hop_frames, readings
 from needle.metering.lean import SHORT_HOPS
@@ -166,6 +167,29 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
         for future in itertools.chain(*waiting):
             future.cancel()
     return Shares.joined(result)
+
+
+def known_covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[NDArray[np.float64]]:
+    """The covariances of a mix and some sources, gathered by the workers that measure its stretches."""
+    packed, cuts = workers.Packed(mix), list(stretches(0, blocks, BLOCKS_AT_ONCE))
+    waiting = [
+        workers.submit(workers.MEASURING, low // _RUN, covariances_of, packed, tuple(sources), low, high)
+        for low, high, _ in cuts
+    ]
+    parts = []
+    try:
+        for future, (_, _, done) in zip(waiting, cuts, strict=True):
+            parts.append(future.result())
+            yield done
+    finally:
+        for future in waiting:
+            future.cancel()
+    return np.concatenate(parts)
+
+
+def covariances_of(mix: Mix, sources: Sequence[str], low: int, high: int) -> NDArray[np.float64]:
+    """The covariances of some half seconds, as a worker gathers them."""
+    return covariances_between(mix, sources, low, high, cache=RENDERED)
 
 
 def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:
