@@ -1,9 +1,11 @@
 """Audio files: checked by libsndfile, read and written in stretches of any length."""
 
+import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 import soundfile
@@ -14,7 +16,6 @@ from needle.dsp.kernels.quantization import quantize
 from needle.errors import NeedleError
 from needle.io.containers import (
     AsRf64,
-    WaveSamples,
     check_promise,
     clear_peak_time,
     is_bw64,
@@ -23,6 +24,7 @@ from needle.io.containers import (
     wave_samples,
 )
 from needle.layouts import STEREO, Layout
+from needle.mix.dealt_sounds import GeneratedAudio
 
 Audio = NDArray[np.float32]
 
@@ -137,7 +139,7 @@ def read_audio(path: Path, rate: int) -> Audio:
     """
     info = audio_info(path)
     direct = _read_directly(path) if info.rate == rate else None
-    if direct is not None:
+    if isinstance(direct, np.ndarray):
         return direct
     whole, at = np.empty((info.channels, frames_at(info, rate)), np.float32), 0
     for stretch in read_at(path, rate):
@@ -146,35 +148,61 @@ def read_audio(path: Path, rate: int) -> Audio:
     return whole
 
 
-def _read_directly(path: Path) -> Audio | None:
+def stored_audio(path: Path, rate: int) -> Audio | GeneratedAudio:
+    """The same for who reads it a stretch at a time: what can be decoded as it is read stays in the file."""
+    info = audio_info(path)
+    direct = _read_directly(path, whole=False) if info.rate == rate else None
+    return read_audio(path, rate) if direct is None else direct
+
+
+def _read_directly(path: Path, whole: bool = True) -> Audio | GeneratedAudio | None:
     """A WAV file's samples without libsndfile between: floats mapped, 24 bits decoded; None for any other."""
-    result = wave_samples(path)
-    if result is None or result.channels > 2:
+    found = wave_samples(path)
+    if found is None or found.channels > 2:
         return None
-    shape = (result.frames, result.channels)
-    if result.floats and result.bits == 32 and result.at % 4 == 0:
-        mapped: Audio = np.memmap(path, "<f4", "r", offset=result.at, shape=shape).T
-        for low in range(0, result.frames, STRETCH_FRAMES):
+    shape = (found.frames, found.channels)
+    if found.floats and found.bits == 32 and found.at % 4 == 0:
+        mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
+        for low in range(0, found.frames, STRETCH_FRAMES):
             check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
         return mapped
-    if not result.floats and result.bits == 24:
-        return _decoded_24_bits(path, result)
+    if not found.floats and found.bits == 24:
+        # Each sample is the upper three bytes of a 32-bit word that begins a byte earlier.
+        stored = np.memmap(path, np.uint8, "r")
+        words = np.ndarray(shape[::-1], "<i4", stored, found.at - 1, (3, 3 * found.channels))
+        samples = StoredAudio(words)
+        return samples.between(0, found.frames) if whole else samples
     return None
 
 
-def _decoded_24_bits(path: Path, found: WaveSamples) -> Audio:
-    """Samples of 24 bits as floats, (channels, frames).
+class StoredAudio(GeneratedAudio):
+    """Samples of 24 bits in a file, as floats whenever some of them are read."""
 
-    Each is read as the upper three bytes of a 32-bit word that begins a byte earlier.
-    """
-    stored = np.memmap(path, np.uint8, "r")
-    strides = (3, 3 * found.channels)
-    words = np.ndarray((found.channels, found.frames), "<i4", stored, found.at - 1, strides)
-    whole = np.empty(words.shape, np.float32)
-    for low in range(0, found.frames, STRETCH_FRAMES):
-        upper = words[:, low : low + STRETCH_FRAMES] & np.int32(-256)
-        np.multiply(upper, np.float32(2.0**-31), out=whole[:, low : low + STRETCH_FRAMES], casting="unsafe")
-    return whole
+    def __init__(self, words: NDArray[np.int32]) -> None:
+        self._words = words
+        self.shape = (words.shape[0], words.shape[1])
+
+    def __getitem__(self, key: Any) -> Any:
+        if not isinstance(key, tuple):
+            return StoredAudio(self._words[key])
+        rows, frames = key
+        low, high, _ = frames.indices(self.shape[1])
+        return StoredAudio(self._words[rows]).between(low, max(low, high))
+
+    def between(self, low: int, high: int) -> Audio:
+        """Its samples from frame ``low`` to ``high``, float32 (channels, high - low)."""
+        out = np.empty((self.shape[0], high - low), np.float32)
+        for begin in range(low, high, STRETCH_FRAMES):
+            end = min(begin + STRETCH_FRAMES, high)
+            upper = self._words[:, begin:end] & np.int32(-256)
+            np.multiply(upper, np.float32(2.0**-31), out=out[:, begin - low : end - low], casting="unsafe")
+        return out
+
+    @cached_property
+    def text(self) -> str:  # type: ignore[override] # worked out when it is asked for
+        """Which audio it is: by its content, as of any other."""
+        content = self.between(0, self.shape[1])
+        return f"{hashlib.blake2b(content.data, digest_size=16).hexdigest()} {self.shape}"
 
 
 FORMATS = {

@@ -5,6 +5,7 @@
 
 import hashlib
 import json
+import mmap
 import shutil
 import struct
 import zipfile
@@ -19,7 +20,8 @@ from typing import Any
 import numpy as np
 
 from needle.errors import NeedleError
-from needle.io.audio import Audio, AudioWriter, audio_info, frames_at, read_audio
+from needle.io.audio import Audio, AudioWriter, audio_info, frames_at, read_audio, stored_audio
+from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.model import Mix
 from needle.render.blocks import usable_cores
 from needle.render.freezing import key_of
@@ -147,6 +149,9 @@ class Bundle:
         """An asset's samples at the session's rate: float32 (channels, frames)."""
         return read_audio(self.asset_path(asset), self.document["session"]["rate"])
 
+    def _sound(self, asset: str) -> Audio | GeneratedAudio:
+        return stored_audio(self.asset_path(asset), self.document["session"]["rate"])
+
     def check_channels(self) -> None:
         """NeedleError if a source is of channels that its audio does not have."""
         for source in self.document["sources"].values():
@@ -158,7 +163,7 @@ class Bundle:
         self.check_channels()
         names = assets_of(self.document)
         with ThreadPoolExecutor(usable_cores()) as pool:
-            audio = dict(zip(names, pool.map(self.audio, names), strict=True))
+            audio = dict(zip(names, pool.map(self._sound, names), strict=True))
         try:
             return mix_of(self.document, audio.__getitem__)
         except NeedleError:
@@ -172,8 +177,12 @@ def _no_number(text: str) -> float:
 
 
 def _hash(path: Path) -> str:
+    """The SHA-256 of a file. It is mapped, so that hashing it whole lets other threads work meanwhile."""
     with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+        if not path.stat().st_size:
+            return hashlib.sha256().hexdigest()
+        with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+            return hashlib.sha256(content).hexdigest()
 
 
 def _unpack(path: Path, folder: Path) -> None:

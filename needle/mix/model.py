@@ -165,7 +165,7 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
     group_pulse: Pulsing | None = None
     deal: Deal | None = None
     place: str = ""
-    frozen: Audio | None = None
+    frozen: Audio | GeneratedAudio | None = None
     frozen_key: str = ""
     snap: bool = False
     room_rotation: float = 0.0

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixSource
 from needle.render.cache import RenderCache, digest
@@ -62,7 +63,7 @@ def frozen_sound(mix: Mix, source_id: str) -> Iterator[tuple[float, Audio]]:
         yield high / stop, run(plan, low, high, cache=cache)[MIX]
 
 
-def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio, str]]) -> Mix:
+def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio | GeneratedAudio, str]]) -> Mix:
     """The mix with what has been frozen of its sources, by id: the sound and the key it was made with.
 
     Where anything has changed since, the source sounds as it is.

@@ -15,6 +15,7 @@ from needle.automation.curve import Lane
 from needle.automation.parameters import defaults_of, parameters_of
 from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
+from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
 from needle.mix.speaker_routing import WAY_DEFAULTS, ways_in
 from needle.render.freezing import as_frozen
@@ -192,7 +193,7 @@ def piece_length(document: Document) -> float:
 
 def mix_of(
     document: Document,
-    audio: Callable[[str], Audio],
+    audio: Callable[[str], Audio | GeneratedAudio],
     lane_of: Callable[[Mapping[str, Any]], Lane] = lambda stored: Lane.of(stored["points"]),
 ) -> Mix:
     """The document as a ``Mix``.
@@ -227,7 +228,7 @@ _AS_STORED = (
 def _source(
     document: Document,
     row: Mapping[str, Any],
-    audio: Callable[[str], Audio],
+    audio: Callable[[str], Audio | GeneratedAudio],
     lane_of: Callable[[Mapping[str, Any]], Lane],
     tempo: TempoMap,
 ) -> MixSource:
