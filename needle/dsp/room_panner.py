@@ -12,10 +12,11 @@ import numpy as np
 import scipy
 from numpy.typing import ArrayLike, NDArray
 
+from needle.dsp.kernels import room_directions
 from needle.dsp.point_source_panner import point_panner
 from needle.errors import NeedleError
 from needle.layouts import LAYOUTS, Layout
-from needle.room_coordinates import room_to_polar, unit_vectors
+from needle.room_coordinates import unit_vectors
 
 Gains = NDArray[np.float64]
 
@@ -43,7 +44,11 @@ class Where:
 
     def polar(self) -> Gains:
         """Azimuth, elevation (degrees) and distance, turned: (3, *shape)."""
-        polar = room_to_polar(self.x, self.y, self.z)
+        x, y, z = np.broadcast_arrays(*(np.asarray(value, dtype=np.float64) for value in (self.x, self.y, self.z)))
+        polar = np.empty((3, *x.shape))
+        room_directions.room_to_polar(
+            np.array(x).ravel(), np.array(y).ravel(), np.array(z).ravel(), polar.reshape(3, -1)
+        )
         azimuth = polar[0] + np.asarray(self.rotation, dtype=np.float64)
         return np.array(np.broadcast_arrays(azimuth, polar[1], polar[2]))
 
@@ -87,7 +92,8 @@ def polar_powers(
 def _focused(layout: Layout, azimuth: Gains, elevation: Gains, distance: Gains, spread: Gains, snap: bool) -> Gains:
     """The powers of places without divergence."""
     azimuth, elevation, distance = np.broadcast_arrays(azimuth, elevation, distance)
-    vectors = unit_vectors(azimuth, elevation)
+    vectors = np.empty((3, *azimuth.shape))
+    room_directions.unit_vectors(np.array(azimuth).ravel(), np.array(elevation).ravel(), vectors.reshape(3, -1))
     if snap:
         powers = _snapped(layout, vectors)
     elif not spread.any():

@@ -20,6 +20,7 @@ from needle.dsp.kernels import (
     numpy_twins,
     products,
     quantization,
+    room_directions,
     true_peak,
 )
 from needle.dsp.point_source_panner import point_panner
@@ -137,6 +138,22 @@ class Twins(SimpleTestCase):
             numbers(seed + k, *shape).astype(float) for k, shape in enumerate(((channels, frames), (2, channels)))
         )
         np.testing.assert_allclose(*both(products.side_products, audio, fold, np.zeros(3)), atol=1e-9)
+
+    @examples(20)
+    @given(st.integers(0, 2**31))
+    def test_room_to_polar(self, seed: int) -> None:
+        places = np.random.default_rng(seed).uniform(-1.0, 1.0, (3, 200))
+        # The middle, the edges between sectors, and what stands straight above or beside.
+        places[:, :90] = np.round(places[:, :90])
+        pair = both(room_directions.room_to_polar, *places, np.zeros((3, 200)))
+        np.testing.assert_allclose(*pair, atol=1e-9)
+
+    @examples(10)
+    @given(st.integers(0, 2**31))
+    def test_unit_vectors(self, seed: int) -> None:
+        azimuth, elevation = np.random.default_rng(seed).uniform(-400.0, 400.0, (2, 100))
+        pair = both(room_directions.unit_vectors, azimuth, elevation, np.zeros((3, 100)))
+        np.testing.assert_allclose(*pair, atol=1e-9)
 
     @examples(20)
     @given(st.integers(0, 2**31), st.sampled_from(["0+5+0", "2+5+0", "4+7+0", "quad"]))
