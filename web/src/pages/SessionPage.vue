@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
+import { Unreachable } from "@/api/http";
 import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import BringIn from "@/bringin/BringIn.vue";
 import CommentsSheet from "@/comments/CommentsSheet.vue";
@@ -122,6 +123,8 @@ useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
     event.preventDefault();
 });
 
+const AGAIN_AFTER = 1000;
+
 /** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
 function begin(id: string): void {
   if (id !== props.id) return;
@@ -134,6 +137,18 @@ function begin(id: string): void {
   };
   const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
   view.choose(farthest?.id ?? null);
+}
+
+/** A session that is open stays so, however long the server is away before what there is to choose from has come. */
+async function arrive(id: string): Promise<void> {
+  for (;;) {
+    try {
+      return await library.arrive();
+    } catch (error) {
+      if (!(error instanceof Unreachable) || id !== props.id) throw error;
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER));
+    }
+  }
 }
 
 watch(
@@ -149,7 +164,7 @@ watch(
     void library.look().catch(() => undefined);
     try {
       // What there is to choose from may come later than the session.
-      await Promise.all([session.open(id).then(() => begin(id)), library.arrive()]);
+      await Promise.all([session.open(id).then(() => begin(id)), arrive(id)]);
     } catch (error) {
       problem.value = (error as Error).message;
     }

@@ -10,6 +10,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from needle.dsp.kernels import prepare
 from server.audio import uploads, workers
 from server.audio.tasks import fail_unfinished
 from server.config.asgi import application
@@ -38,6 +39,8 @@ class Command(BaseCommand):
             # What was made two weeks ago is known by its own row; its place in the queue is not wanted any more.
             call_command("prune_db_task_results", verbosity=0)
         workers.wake()
+        # Nobody waits for them at the first request.
+        prepare()
         # Rendering shares the interpreter with requests: let them have their turn quickly.
         sys.setswitchinterval(0.0005)
         address = f"http://{options['host']}:{options['port']}"
