@@ -57,9 +57,9 @@ def the_demo(folder: Path) -> None:
         edited = replace(mix, sources=sources)
         timed(f"demo, after an edit of {what} that sounds all through", lambda m=edited: finished(measured(m)))
     first, last = round(stretch.start * 10), round(stretch.end * 10)
-    found = timed("demo, causes of the leaning stretch", lambda: finished(shares(mix, first, last)))
-    print(f"  first cause: {ranked(causes(found), 1.0)[0].id}")
-    givers = [Adjustable(one.id) for one in ranked(causes(found), 1.0)[:3]]
+    measured_shares = timed("demo, causes of the leaning stretch", lambda: finished(shares(mix, first, last)))
+    print(f"  first cause: {ranked(causes(measured_shares), 1.0)[0].id}")
+    givers = [Adjustable(one.id) for one in ranked(causes(measured_shares), 1.0)[:3]]
     scope = [(stretch.start, stretch.end)]
     weight = timed("demo, a counterweight of three sources", lambda: finished(counterweight(mix, givers, scope)))
     print(f"  worst {weight.before:.2f} dB becomes {weight.after:.2f} dB")

@@ -110,10 +110,10 @@ def objects(folder: Path) -> None:
     path, names = folder / "objects.wav", {source.id: source.id for source in sources}
     before = resident()
     start = time.perf_counter()
-    found = mix_to_adm(mix, "Large", names)
+    export = mix_to_adm(mix, "Large", names)
     print(f"{SOURCES} moving sources told as objects: {time.perf_counter() - start:.1f} s", end="")
-    print(f", {sum(len(c.moves.times) for one in found.programme.objects for c in one.channels)} blocks")
-    tell("written", took(lambda: spent(write_adm(path, mix, found))), SECONDS, path)
+    print(f", {sum(len(c.moves.times) for one in export.programme.objects for c in one.channels)} blocks")
+    tell("written", took(lambda: spent(write_adm(path, mix, export))), SECONDS, path)
     print(f"{resident() - before:.0f} MB more than before")
     with opened(path) as file:
         info = AudioInfo(file.samplerate, file.channels, file.frames)

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from benchmarks.rendering import RATE, SECONDS, rendered, sounds, stereo, tell, took
+from benchmarks.rendering import RATE, SECONDS, renderer, sounds, stereo, tell, took
 from needle.autopan.groove_reading import best_fit
 from needle.autopan.pulse import Pulse, Pulsing
 from needle.autopan.waveforms import WAVES
@@ -62,13 +62,13 @@ def timed(what: str, work) -> None:
 def main() -> None:
     mix = stereo(sounds(PULSES))
     voiced = dealt(mix, "voice")
-    for what, made in (
+    for what, mix_to_render in (
         (f"{PULSES} moving sources, still in rhythm", mix),
         (f"{PULSES} pulses", pulsed(mix)),
         ("a stem dealt to 16 places", dealt(mix, "stem")),
         ("a voice dealt to 16 places", voiced),
     ):
-        tell(f"{what}, against real time", f"{SECONDS / took(rendered(made), 1):.0f} ×")
+        tell(f"{what}, against real time", f"{SECONDS / took(renderer(mix_to_render), 1):.0f} ×")
     timed("freezing that voice", lambda: [None for _ in frozen_sound(voiced, "0")])
     audio = struck()
     timed(f"onsets in {SECONDS} s", lambda: find_onsets(audio, RATE))

@@ -33,8 +33,9 @@ from needle.metering.frames import Frames
 from needle.metering.overview import Overview
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix, MixReturn, MixSend, MixSource
-from needle.render.blocks import deliver, usable_cores
+from needle.render.blocks import run_in_stretches, usable_cores
 from needle.render.cache import RenderCache
+from needle.render.compile import compile_mix
 from needle.render.segments import render_segments, segment_count, segment_key
 from needle.session.document import SOURCE_DEFAULTS, empty_document, groups_in, names_in
 
@@ -73,7 +74,7 @@ def sounds(count: int, seconds: float = SECONDS) -> list[Audio]:
 def stereo(audio: list[Audio], seconds: float = SECONDS) -> Mix:
     """Mono sounds that move from side to side."""
     rng = np.random.default_rng(2)
-    sources = (MixSource(str(i), one, lanes={"pan": moving(rng)}) for i, one in enumerate(audio))
+    sources = (MixSource(str(i), sound, lanes={"pan": moving(rng)}) for i, sound in enumerate(audio))
     return Mix(RATE, seconds, tuple(sources))
 
 
@@ -88,12 +89,12 @@ def sent_to_rooms(mix: Mix) -> Mix:
     return replace(mix, sources=sources, returns=(MixReturn("short", room(0.8)), MixReturn("long", room(3.2))))
 
 
-def rendered(mix: Mix) -> Callable[[], None]:
-    """What renders a mix again and again, its responses and plan kept."""
-    cache = RenderCache(256 << 20)
+def renderer(mix: Mix, cache_bytes: int = 256 << 20) -> Callable[[], None]:
+    """What renders a mix again and again, its responses and plan kept, and pieces of returns up to so many bytes."""
+    cache = RenderCache(cache_bytes)
 
     def work() -> None:
-        for _ in deliver(mix, 0, mix.frames, cache=cache):
+        for _ in run_in_stretches(compile_mix(mix, cache=cache), 0, mix.frames, cache=cache):
             pass
 
     return work
@@ -109,12 +110,12 @@ def numpy_loop(audio: list[Audio]) -> Callable[[], None]:
         for low in range(0, audio[0].shape[1] - stretch, stretch):
             times = (low + np.arange(0, stretch + step, step)) / RATE
             out = np.zeros((2, stretch), np.float32)
-            for one, at, values in zip(audio, *lanes, strict=True):
+            for sound, at, values in zip(audio, *lanes, strict=True):
                 turn = (np.interp(times, at, values) + 1.0) * (np.pi / 4.0)
                 gains = np.stack([np.cos(turn), np.sin(turn)]).astype(np.float32)
                 slope = np.arange(step, dtype=np.float32) / step
                 ramp = gains[:, :-1, np.newaxis] + np.diff(gains)[:, :, np.newaxis] * slope
-                out += ramp.reshape(2, -1) * one[0, low : low + stretch]
+                out += ramp.reshape(2, -1) * sound[0, low : low + stretch]
 
     return work
 
@@ -126,8 +127,8 @@ def adding(audio: list[Audio]) -> Callable[[], None]:
     def work() -> None:
         for low in range(0, audio[0].shape[1] - stretch, stretch):
             out = np.zeros((2, stretch), np.float32)
-            for one in audio:
-                out += one[:, low : low + stretch]
+            for sound in audio:
+                out += sound[:, low : low + stretch]
 
     return work
 
@@ -139,13 +140,13 @@ def tell(what: str, figure: str) -> None:
 def from_memory() -> None:
     audio = sounds(SOURCES)
     mix = stereo(audio)
-    ours, loop, plain = took(rendered(mix)), took(numpy_loop(audio)), took(adding(audio))
+    ours, loop, plain = took(renderer(mix)), took(numpy_loop(audio)), took(adding(audio))
     tell(f"{SOURCES} moving mono sources in stereo, against a bare NumPy loop", f"{loop / ours:.2f} ×")
     tell("the same against adding without gains", f"{plain / ours:.2f} ×")
     tell("the same against real time", f"{SECONDS / ours:.0f} ×")
     timed = replace(mix, sources=tuple(replace(source, timing="symmetric") for source in mix.sources))
-    tell(f"{SOURCES} placed by timing, all moving, against real time", f"{SECONDS / took(rendered(timed), 2):.0f} ×")
-    rooms = took(rendered_anew(sent_to_rooms(mix)))
+    tell(f"{SOURCES} placed by timing, all moving, against real time", f"{SECONDS / took(renderer(timed), 2):.0f} ×")
+    rooms = took(renderer(sent_to_rooms(mix), 0))
     tell(f"{SOURCES} sent to rooms of 0.8 and 3.2 s, against real time", f"{SECONDS / rooms:.0f} ×")
     rng = np.random.default_rng(4)
     high = [
@@ -160,18 +161,7 @@ def from_memory() -> None:
         for source in stereo(sounds(64, 30.0), 30.0).sources
     ]
     room = Mix(RATE, 30.0, tuple(high), layout="4+7+0")
-    tell("64 moving in three dimensions, 4+7+0, against real time", f"{30.0 / took(rendered(room), 2):.0f} ×")
-
-
-def rendered_anew(mix: Mix) -> Callable[[], None]:
-    """What renders a mix with nothing kept but the responses of its effects."""
-    cache = RenderCache(0)
-
-    def work() -> None:
-        for _ in deliver(mix, 0, mix.frames, cache=cache):
-            pass
-
-    return work
+    tell("64 moving in three dimensions, 4+7+0, against real time", f"{30.0 / took(renderer(room), 2):.0f} ×")
 
 
 def a_segment() -> None:
@@ -211,9 +201,9 @@ def of_the_demo(folder: Path) -> None:
             for place, index in enumerate(missing):
                 if place and missing[place - 1] == index - 1:
                     continue
-                run = next(n for n in range(1, len(keys) + 1) if index + n not in missing)
-                made = render_segments(changed, index, index + run, listening, cache=cache)
-                known.update({keys[index + n]: one.frames for n, one in enumerate(made)})
+                count = next(n for n in range(1, len(keys) + 1) if index + n not in missing)
+                segments = render_segments(changed, index, index + count, listening, cache=cache)
+                known.update({keys[index + n]: segment.frames for n, segment in enumerate(segments)})
                 yield 0.5
             return Frames.joined([known[key] for key in keys])
 
@@ -304,11 +294,11 @@ def growth() -> None:
             length,
             tuple(MixSource(str(i), a, lanes=lane) for i, (a, lane) in enumerate(zip(audio, lanes, strict=True))),
         )
-        return took(rendered(mix))
+        return took(renderer(mix))
 
     base = seconds_of(32, 200, 10.0)
-    for what, given in (("sources", (64, 200, 10.0)), ("points", (32, 400, 10.0)), ("length", (32, 400, 20.0))):
-        tell(f"twice the {what}", f"{seconds_of(*given) / base:.2f} × the time")
+    for what, size in (("sources", (64, 200, 10.0)), ("points", (32, 400, 10.0)), ("length", (32, 400, 20.0))):
+        tell(f"twice the {what}", f"{seconds_of(*size) / base:.2f} × the time")
 
 
 def main() -> None:

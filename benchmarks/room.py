@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.rendering import took
+from benchmarks.rendering import tell, took
 from needle.automation.curve import Lane, Point
 from needle.dsp.point_source_panner import point_panner
 from needle.effects.chain import Chain, effect_named
@@ -32,17 +32,17 @@ def moving(rng: np.random.Generator, low: float, high: float, every: float = 4.0
 
 def main() -> None:
     rng = np.random.default_rng(1)
-    noise = [(0.05 * rng.standard_normal((1, RATE * SECONDS))).astype(np.float32) for _ in range(SOURCES)]
+    sounds = [(0.05 * rng.standard_normal((1, RATE * SECONDS))).astype(np.float32) for _ in range(SOURCES)]
     still = [
-        MixSource(f"s{i}", audio, pan=float(rng.uniform(-1, 1)), front=float(rng.uniform(-1, 1)))
-        for i, audio in enumerate(noise)
+        MixSource(f"s{i}", sound, pan=float(rng.uniform(-1, 1)), front=float(rng.uniform(-1, 1)))
+        for i, sound in enumerate(sounds)
     ]
 
     def mix(sources: list[MixSource], **more: Any) -> Mix:
         return Mix(RATE, float(SECONDS), tuple(sources), layout=LAYOUT, **more)
 
-    def speed(title: str, made: Mix) -> None:
-        told(title, SECONDS / took(lambda: render_audio(made, 0, SECONDS * RATE)), "x real time")
+    def speed(title: str, timed_mix: Mix) -> None:
+        tell(title, f"{SECONDS / took(lambda: render_audio(timed_mix, 0, SECONDS * RATE)):.1f} x real time")
 
     across = [replace(s, lanes={"pan": moving(rng, -1, 1), "front": moving(rng, -1, 1)}) for s in still]
     speed(f"{SOURCES} sources in {LAYOUT}, standing", mix(still))
@@ -56,32 +56,29 @@ def main() -> None:
     vectors = rng.standard_normal((3, 1_000_000))
     vectors /= np.linalg.norm(vectors, axis=0)
     panner = point_panner(LAYOUT)
-    told("directions through the panner", 1.0 / took(lambda: panner.gains_of(vectors)), "million a second")
+    tell("directions through the panner", f"{1.0 / took(lambda: panner.gains_of(vectors)):.1f} million a second")
 
     room = LAYOUTS[LAYOUT]
-    heard = render_audio(mix(still), 0, SECONDS * RATE)
+    audio = render_audio(mix(still), 0, SECONDS * RATE)
     for monitor in ("stereo", "headphones"):
-        spent = took(lambda monitor=monitor: to_ears(room, monitor, RATE, heard, PAST))
-        told(f"listening as {monitor}", SECONDS / spent, "x real time")
-    told("meters of twelve channels", SECONDS / took(lambda: measure_frames(heard, RATE, 0, room)), "x real time")
-    one = mix(across[:16])
-    warm = 1000.0 * took(lambda: list(render_segments(one, 20, 21)), 5)
-    told("a segment of 16 moving sources, warm, with meters", warm, "ms")
+        folding = took(lambda monitor=monitor: to_ears(room, monitor, RATE, audio, PAST))
+        tell(f"listening as {monitor}", f"{SECONDS / folding:.1f} x real time")
+    measuring = took(lambda: measure_frames(audio, RATE, 0, room))
+    tell("meters of twelve channels", f"{SECONDS / measuring:.1f} x real time")
+    moving_mix = mix(across[:16])
+    warm = 1000.0 * took(lambda: list(render_segments(moving_mix, 20, 21)), 5)
+    tell("a segment of 16 moving sources, warm, with meters", f"{warm:.1f} ms")
 
-    dry = noise[0]
-    stem = MixSource("stem", np.concatenate([dry + noise[1], dry + noise[2]]), mode="stem")
+    dry = sounds[0]
+    stem = MixSource("stem", np.concatenate([dry + sounds[1], dry + sounds[2]]), mode="stem")
     speed("a stem over the room", mix([stem]))
     hall = effect_named("room")
     chain = Chain(((hall, hall.checked({"length": 2.0})),))
     sent = [replace(s, sends={"hall": MixSend(-6.0)}) for s in still[:16]]
-    made = mix(sent, returns=(MixReturn("hall", chain),))
+    sent_mix = mix(sent, returns=(MixReturn("hall", chain),))
     cache = RenderCache(0)
-    spent = took(lambda: render_audio(made, 0, SECONDS * RATE, cache=cache), 1)
-    told("16 sources in a room of 2 s, all channels", SECONDS / spent, "x real time")
-
-
-def told(title: str, value: float, unit: str) -> None:
-    print(f"{title:<58} {value:7.1f} {unit}")
+    rendering = took(lambda: render_audio(sent_mix, 0, SECONDS * RATE, cache=cache), 1)
+    tell("16 sources in a room of 2 s, all channels", f"{SECONDS / rendering:.1f} x real time")
 
 
 if __name__ == "__main__":

@@ -42,7 +42,7 @@ class Client:
         return (time.perf_counter() - start) * 1000
 
 
-def told(name: str, times: list[float]) -> None:
+def print_times(name: str, times: list[float]) -> None:
     ordered = sorted(times)
     late = ordered[int(len(ordered) * 0.95)]
     print(f"{name}: median {statistics.median(ordered):.0f} ms, 95th percentile {late:.0f} ms")
@@ -59,16 +59,16 @@ def main() -> None:
     revision = client.revision()
     segments = [f"{client.base}/segments/{index}?revision={revision}" for index in range(40, 200)]
     client.call("GET", f"{client.base}/segments/39?revision={revision}")
-    told("segment, cold (rendered)", [client.timed("GET", path) for path in segments])
-    told("segment, warm (cached)", [client.timed("GET", path) for path in segments])
-    edits, heard = [], []
+    print_times("segment, cold (rendered)", [client.timed("GET", path) for path in segments])
+    print_times("segment, warm (cached)", [client.timed("GET", path) for path in segments])
+    edits, until_heard = [], []
     for step in range(40):
         start = time.perf_counter()
         edits.append(client.timed(*place(client, step / 100)))
         client.call("GET", f"{client.base}/segments/100?revision={client.revision()}")
-        heard.append((time.perf_counter() - start) * 1000)
-    told("edit answered", edits)
-    told("edit answered, and its segment rendered and sent", heard)
+        until_heard.append((time.perf_counter() - start) * 1000)
+    print_times("edit answered", edits)
+    print_times("edit answered, and its segment rendered and sent", until_heard)
     client.call(*place(client, -0.02))
 
 

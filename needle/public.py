@@ -172,8 +172,8 @@ def measure(audio: ArrayLike, *, rate: int, layout: str | None = None) -> dict[s
     --------
     >>> import numpy as np, needle
     >>> tone = 0.1 * np.sin(2 * np.pi * 997 * np.arange(5 * 48000) / 48000)
-    >>> found = needle.measure([tone, tone], rate=48000)
-    >>> round(found["integrated_lufs"], 1), round(found["lean_db"], 1)
+    >>> measured = needle.measure([tone, tone], rate=48000)
+    >>> round(measured["integrated_lufs"], 1), round(measured["lean_db"], 1)
     (-20.0, 0.0)
     """
     samples = np.atleast_2d(np.asarray(audio, dtype=np.float32))

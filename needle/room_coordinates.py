@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 Numbers = NDArray[np.float64]
 
 _FRONT, _SIDE = 30.0, 110.0
-_EDGE, _ROOM_EDGE = 30.0, 45.0
+EDGE, ROOM_EDGE = 30.0, 45.0
 
 
 def _tan(degrees: ArrayLike) -> Numbers:
@@ -20,7 +20,7 @@ def _tan(degrees: ArrayLike) -> Numbers:
 
 
 @dataclass(frozen=True)
-class _Sector:
+class Sector:
     """A straight stretch of the room's edge seen from the middle: its ``middle`` azimuth and its ``half`` width."""
 
     middle: float
@@ -40,9 +40,9 @@ class _Sector:
 
 
 # Away from the front, on either side: the middle of the front to a front corner, along the side, and all of the back.
-_ALONG_FRONT = _Sector(_FRONT / 2.0, _FRONT / 2.0)
-_ALONG_SIDE = _Sector((_FRONT + _SIDE) / 2.0, (_SIDE - _FRONT) / 2.0)
-_ALONG_BACK = _Sector(180.0, 180.0 - _SIDE)
+ALONG_FRONT = Sector(_FRONT / 2.0, _FRONT / 2.0)
+ALONG_SIDE = Sector((_FRONT + _SIDE) / 2.0, (_SIDE - _FRONT) / 2.0)
+ALONG_BACK = Sector(180.0, 180.0 - _SIDE)
 
 
 def room_to_polar(x: ArrayLike, y: ArrayLike, z: ArrayLike) -> Numbers:
@@ -77,14 +77,14 @@ def room_to_polar(x: ArrayLike, y: ArrayLike, z: ArrayLike) -> Numbers:
     across = np.abs(x)
     extent = np.maximum(across, np.abs(y))
     within = np.where(extent > 0.0, extent, 1.0)
-    front = _ALONG_FRONT.azimuth(across / within)
-    side = _ALONG_SIDE.azimuth((1.0 - y / within) / 2.0)
-    back = _ALONG_BACK.azimuth((1.0 - across / within) / 2.0)
+    front = ALONG_FRONT.azimuth(across / within)
+    side = ALONG_SIDE.azimuth((1.0 - y / within) / 2.0)
+    back = ALONG_BACK.azimuth((1.0 - across / within) / 2.0)
     azimuth = np.where(y >= across, front, np.where(-y >= across, back, side))
     azimuth = np.where(extent > 0.0, azimuth * np.where(x > 0.0, -1.0, 1.0), 0.0)
     steep = np.degrees(np.arctan2(np.abs(z), extent))
-    high = _EDGE + (90.0 - _EDGE) * (steep - _ROOM_EDGE) / (90.0 - _ROOM_EDGE)
-    elevation = np.where(steep > _ROOM_EDGE, high, _EDGE * steep / _ROOM_EDGE)
+    high = EDGE + (90.0 - EDGE) * (steep - ROOM_EDGE) / (90.0 - ROOM_EDGE)
+    elevation = np.where(steep > ROOM_EDGE, high, EDGE * steep / ROOM_EDGE)
     return np.array([azimuth + 0.0, np.copysign(elevation, z), np.maximum(extent, np.abs(z))])
 
 
@@ -118,16 +118,16 @@ def polar_to_room(azimuth: ArrayLike, elevation: ArrayLike, distance: ArrayLike)
     turned = wrapped(azimuth)
     away = np.abs(turned)
     steep = np.where(
-        np.abs(elevation) > _EDGE,
-        _ROOM_EDGE + (90.0 - _ROOM_EDGE) * (np.abs(elevation) - _EDGE) / (90.0 - _EDGE),
-        _ROOM_EDGE * np.abs(elevation) / _EDGE,
+        np.abs(elevation) > EDGE,
+        ROOM_EDGE + (90.0 - ROOM_EDGE) * (np.abs(elevation) - EDGE) / (90.0 - EDGE),
+        ROOM_EDGE * np.abs(elevation) / EDGE,
     )
-    high = steep > _ROOM_EDGE
+    high = steep > ROOM_EDGE
     z = np.copysign(np.where(high, distance, distance * _tan(np.where(high, 0.0, steep))), elevation)
     extent = np.where(high, distance * _tan(90.0 - steep), distance)
-    side = 1.0 - 2.0 * _ALONG_SIDE.share(away)
-    back = 1.0 - 2.0 * _ALONG_BACK.share(away)
-    x = np.where(away <= _FRONT, _ALONG_FRONT.share(away), np.where(away <= _SIDE, 1.0, back))
+    side = 1.0 - 2.0 * ALONG_SIDE.share(away)
+    back = 1.0 - 2.0 * ALONG_BACK.share(away)
+    x = np.where(away <= _FRONT, ALONG_FRONT.share(away), np.where(away <= _SIDE, 1.0, back))
     y = np.where(away <= _FRONT, 1.0, np.where(away <= _SIDE, side, -1.0))
     return np.array([np.where(turned > 0.0, -1.0, 1.0) * x * extent, y * extent, z]) + 0.0
 

@@ -100,7 +100,7 @@ Gather = Callable[[Mix, int, int], Steps[Shares]]
 def parts_of(mix: Mix) -> list[Part]:
     """All that sounds: sources that are not muted, and returns that something reaches."""
     sources = [Part(source.id, SOURCE) for source in mix.sources if not source.muted]
-    return sources + [Part(return_.id, RETURN) for return_ in mix.returns if EVERYTHING.sent(mix, return_)]
+    return sources + [Part(mix_return.id, RETURN) for mix_return in mix.returns if EVERYTHING.sent(mix, mix_return)]
 
 
 def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: RenderCache | None = None) -> Shares:
@@ -116,8 +116,8 @@ def gathered(mix: Mix, parts: Sequence[Part], first: int, last: int, *, cache: R
     def in_hops(audio: Audio) -> Values:
         return KWeighting(mix.rate, mix.outputs)(audio)[:, past:].reshape(mix.outputs, count, hop)
 
-    def means(one: Values, other: Values) -> Values:
-        return np.asarray(mix.room.sides @ _means(one, other))
+    def means(audio: Values, other: Values) -> Values:
+        return np.asarray(mix.room.sides @ _means(audio, other))
 
     whole = in_hops(mix_audio)
     own, cross = [], []
@@ -147,8 +147,8 @@ def _bent(mix: Mix, source: str) -> bool:
 
     What it gives is told by leaving it out then.
     """
-    sends = next(source_.sends for source_ in mix.sources if source_.id == source)
-    return any(source_.id in sends and not source_.muted and not source_.chain.linear for source_ in mix.returns)
+    sends = next(other.sends for other in mix.sources if other.id == source)
+    return any(other.id in sends and not other.muted and not other.chain.linear for other in mix.returns)
 
 
 def _lacking(mix: Mix, source: str) -> Mix:

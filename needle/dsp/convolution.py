@@ -24,8 +24,8 @@ def partition_count(taps: int, block: int) -> int:
     return -(-taps // block)
 
 
-def partitioned(responses: Audio, block: int) -> Spectra:
-    """Cut responses into blocks and transform them for ``convolved_blocks``.
+def partition_responses(responses: Audio, block: int) -> Spectra:
+    """Cut responses into blocks and transform them for ``convolve_blocks``.
 
     Parameters
     ----------
@@ -59,7 +59,7 @@ def block_spectra(audio: Audio, block: int) -> Spectra:
     return scipy.fft.rfft(np.concatenate([blocks[:-1], blocks[1:]], axis=2), axis=-1)
 
 
-def convolved_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence[Term], outputs: int) -> Audio:
+def convolve_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence[Term], outputs: int) -> Audio:
     """Convolve blocks with responses that are as many blocks long as ``parts``.
 
     Parameters
@@ -67,7 +67,7 @@ def convolved_blocks(spectra: Sequence[Spectra], parts: Spectra, terms: Sequence
     spectra : complex64, blocks + parts - 1 of shape (inputs, block + 1)
         Of the blocks that come out and of those before them that still sound (``block_spectra``).
     parts : complex64, shape (responses, parts, block + 1)
-        ``partitioned`` responses.
+        From ``partition_responses``.
     terms
         Which input reaches which output, through which response.
 

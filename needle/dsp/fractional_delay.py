@@ -65,7 +65,7 @@ def taps(fraction: ArrayLike) -> NDArray[np.float32]:
     return (np.sinc(at) * window).astype(np.float32)
 
 
-def delayed(audio: Audio, begins: int, edges: Numbers, first: int, step: int = 1) -> Audio:
+def delay_channel(audio: Audio, begins: int, edges: Numbers, first: int, step: int = 1) -> Audio:
     """Delay one channel by a delay that may move.
 
     Each sample is read where its own delay says, so that a moving delay is a moving one, with the pitch that comes of

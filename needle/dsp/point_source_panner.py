@@ -12,7 +12,7 @@ import numpy as np
 import scipy
 from numpy.typing import ArrayLike, NDArray
 
-from needle.dsp.kernels.point_source import NEAR, point_gains, searched
+from needle.dsp.kernels.point_source import NEAR, find_regions, point_gains
 from needle.layouts import LAYOUTS, Layout
 from needle.room_coordinates import unit_vectors
 
@@ -81,7 +81,7 @@ def _cells(planes: Gains) -> NDArray[np.int64]:
     """The region at the middle of each cell of a cube round the listener."""
     along = (np.arange(_CELLS) + 0.5) * (2.0 / _CELLS) - 1.0
     middles = np.stack(np.meshgrid(along, along, along, indexing="ij")).reshape(3, -1)
-    return searched(middles, planes).reshape(_CELLS, _CELLS, _CELLS)
+    return find_regions(middles, planes).reshape(_CELLS, _CELLS, _CELLS)
 
 
 class _Region:

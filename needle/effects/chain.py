@@ -81,13 +81,13 @@ class Step:
 
     def response(self, around: Around) -> Audio:
         """Its response, float32 (2 outputs, 2 inputs, taps)."""
-        whole: Audio | None = None
+        combined: Audio | None = None
         for effect, settings in self.links:
             assert effect.response is not None
             own = effect.response(settings, around)
-            whole = own if whole is None else _joined(whole, own)
-        assert whole is not None
-        return whole
+            combined = own if combined is None else _join_responses(combined, own)
+        assert combined is not None
+        return combined
 
     def reach(self, around: Around) -> tuple[int, int]:
         """Frames before and after a stretch that it reads."""
@@ -163,13 +163,13 @@ class Chain:
         return tuple(steps)
 
 
-def _joined(first: Audio, then: Audio) -> Audio:
+def _join_responses(first: Audio, then: Audio) -> Audio:
     """One response (2, 2, taps) for two in a row."""
     result = np.zeros((2, 2, first.shape[-1] + then.shape[-1] - 1), dtype=np.float32)
     for output in (0, 1):
         for source in (0, 1):
             for between in (0, 1):
-                first_way, then_way = first[between, source], then[output, between]
-                if first_way.any() and then_way.any():
-                    result[output, source] += scipy.signal.fftconvolve(first_way, then_way)
+                first_response, then_response = first[between, source], then[output, between]
+                if first_response.any() and then_response.any():
+                    result[output, source] += scipy.signal.fftconvolve(first_response, then_response)
     return result

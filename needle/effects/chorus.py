@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from needle.dsp.fractional_delay import REACH, delayed
+from needle.dsp.fractional_delay import REACH, delay_channel
 from needle.effects.base import Around, Audio, Effect, Setting, Settings
 
 _SETTINGS = (
@@ -31,7 +31,7 @@ def _process(audio: Audio, begins: int, settings: Settings, around: Around) -> A
         for voice in range(voices):
             turn = 2.0 * np.pi * (voice + 0.5 * side) / voices
             delay = settings["delay"] + drift * np.sin(turned + turn)
-            out[side] += wet * delayed(audio[side], begins, delay / 1000.0 * around.rate, start)
+            out[side] += wet * delay_channel(audio[side], begins, delay / 1000.0 * around.rate, start)
     return out
 
 

@@ -89,14 +89,14 @@ class Sounds:
             yield done, audios
 
     def _plan(self) -> Plan:
-        whole = any(sound.output == MIX for sound in self.sounds)
-        return compile_parts(self.mix, self.parts, whole) if self.parts else compile_mix(self.mix)
+        with_mix = any(sound.output == MIX for sound in self.sounds)
+        return compile_parts(self.mix, self.parts, with_mix) if self.parts else compile_mix(self.mix)
 
 
 def sounds_of(
-    mix: Mix, whole: bool, folds: tuple[str, ...], stems: str, names: Mapping[str, str], groups: Mapping[str, str]
+    mix: Mix, with_mix: bool, folds: tuple[str, ...], stems: str, names: Mapping[str, str], groups: Mapping[str, str]
 ) -> Sounds:
-    """What is to be rendered: the ``whole`` mix, its ``folds``, its ``stems`` by sources or groups.
+    """What is to be rendered: the mix itself (``with_mix``), its ``folds``, its ``stems`` by sources or groups.
 
     ``names``: what sources, groups and returns are called; ``groups``: in which group a source is. NeedleError for a
     fold or stems that are none.
@@ -106,7 +106,7 @@ def sounds_of(
             raise NeedleError(f"There is no fold “{fold}”. Choose {', '.join(FOLDS)}.")
     if stems not in STEMS:
         raise NeedleError(f"Stems cannot be made by “{stems}”. Choose {', '.join(STEMS[1:])}.")
-    sounds = [Sound("mix", "mix", "Mix", mix.room)] if whole else []
+    sounds = [Sound("mix", "mix", "Mix", mix.room)] if with_mix else []
     for fold in dict.fromkeys(folds):
         if fold == "stereo" and not mix.room.surround:
             # Folded to what it is: the mix itself.

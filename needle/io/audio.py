@@ -151,27 +151,27 @@ def read_audio(path: Path, rate: int) -> Audio:
 def stored_audio(path: Path, rate: int) -> Audio | GeneratedAudio:
     """The same for who reads it a stretch at a time: what can be decoded as it is read stays in the file."""
     info = audio_info(path)
-    direct = _read_directly(path, whole=False) if info.rate == rate else None
+    direct = _read_directly(path, in_memory=False) if info.rate == rate else None
     return read_audio(path, rate) if direct is None else direct
 
 
-def _read_directly(path: Path, whole: bool = True) -> Audio | GeneratedAudio | None:
+def _read_directly(path: Path, in_memory: bool = True) -> Audio | GeneratedAudio | None:
     """A WAV file's samples without libsndfile between: floats mapped, 24 bits decoded; None for any other."""
-    found = wave_samples(path)
-    if found is None or found.channels > 2:
+    header = wave_samples(path)
+    if header is None or header.channels > 2:
         return None
-    shape = (found.frames, found.channels)
-    if found.floats and found.bits == 32 and found.at % 4 == 0:
-        mapped: Audio = np.memmap(path, "<f4", "r", offset=found.at, shape=shape).T
-        for low in range(0, found.frames, STRETCH_FRAMES):
+    shape = (header.frames, header.channels)
+    if header.floats and header.bits == 32 and header.at % 4 == 0:
+        mapped: Audio = np.memmap(path, "<f4", "r", offset=header.at, shape=shape).T
+        for low in range(0, header.frames, STRETCH_FRAMES):
             check_samples(path, mapped[:, low : low + STRETCH_FRAMES])
         return mapped
-    if not found.floats and found.bits == 24:
+    if not header.floats and header.bits == 24:
         # Each sample is the upper three bytes of a 32-bit word that begins a byte earlier.
         stored = np.memmap(path, np.uint8, "r")
-        words = np.ndarray(shape[::-1], "<i4", stored, found.at - 1, (3, 3 * found.channels))
+        words = np.ndarray(shape[::-1], "<i4", stored, header.at - 1, (3, 3 * header.channels))
         samples = StoredAudio(words)
-        return samples.between(0, found.frames) if whole else samples
+        return samples.between(0, header.frames) if in_memory else samples
     return None
 
 

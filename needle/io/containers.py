@@ -98,8 +98,8 @@ def wave_samples(path: Path) -> WaveSamples | None:
                     kind = int.from_bytes(about[24:26], "little")
             elif name == b"data":
                 frame = channels * bits // 8
-                whole = kind in (_PCM, _IEEE_FLOAT) and frame and length and length % frame == 0
-                if not whole or at + length > size:
+                complete_frames = kind in (_PCM, _IEEE_FLOAT) and frame and length and length % frame == 0
+                if not complete_frames or at + length > size:
                     return None
                 return WaveSamples(at, length // frame, channels, bits, kind == _IEEE_FLOAT)
     return None

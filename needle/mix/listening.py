@@ -1,4 +1,4 @@
-"""Who hears what of a mix: solo, mute, what a hand holds, and the way of listening."""
+"""Who hears what of a mix: solo, mute, direct sound left out, and the way of listening."""
 
 from dataclasses import dataclass
 
@@ -13,13 +13,13 @@ DIRECT = "direct"
 class Listening:
     """What one person hears of a mix: only ``solo`` sources and returns if there are any.
 
-    A solo may also be one place of a dealt source, as ``mallets.2``. The direct sound of ``held`` sources is left
-    out; what they send still sounds. ``monitor`` names a way of listening (``needle.mix.monitors``); ``trim``
+    A solo may also be one place of a dealt source, as ``mallets.2``. Sources ``without_direct`` keep only what they
+    send: their direct sound is left out. ``monitor`` names a way of listening (``needle.mix.monitors``); ``trim``
     (dB) makes all of it louder or softer. With ``click`` the beats are struck as well, which no meter shows.
     """
 
     solo: frozenset[str] = frozenset()
-    held: frozenset[str] = frozenset()
+    without_direct: frozenset[str] = frozenset()
     monitor: str = "stereo"
     trim: float = 0.0
     click: bool = False
@@ -29,7 +29,7 @@ class Listening:
 
     def hears(self, source: MixSource) -> bool:
         """Whether the source's direct sound is heard: a solo overrides its mute for the one who listens."""
-        return source.id not in self.held and self.feeds(source)
+        return source.id not in self.without_direct and self.feeds(source)
 
     def feeds(self, source: MixSource) -> bool:
         """Whether the source sounds at all, so that what it sends does too."""
@@ -54,13 +54,13 @@ class Listening:
         for source in mix.sources:
             if not self.hears(source):
                 continue
-            if self.whole(source):
+            if self.plays_frozen(source):
                 sources.append(source)
             elif self._some_places(source) or not source.direct_muted:
                 sources += [part.in_bands(mix.rate) for part in self._parts(source)]
         return sources
 
-    def whole(self, source: MixSource) -> bool:
+    def plays_frozen(self, source: MixSource) -> bool:
         """Whether a source is heard as it was frozen, layers and all."""
         return source.frozen is not None and not self._some_places(source)
 
@@ -68,7 +68,7 @@ class Listening:
         """What is heard of the layers under the sources."""
         layers = []
         for source in mix.sources:
-            if not source.layers or not self.feeds(source) or self.whole(source):
+            if not source.layers or not self.feeds(source) or self.plays_frozen(source):
                 continue
             some = self._some_places(source)
             layers += [

@@ -37,9 +37,9 @@ BLOCK = 64
 """Samples between two evaluations of a gain; the grid is fixed to the session's first frame."""
 
 
-def _values_text(thing: object, kind: str) -> str:
-    """The parameters of a thing, as text."""
-    return " ".join(str(getattr(thing, name)) for name in defaults_of(kind))
+def _values_text(element: object, kind: str) -> str:
+    """The parameters of an element, as text."""
+    return " ".join(str(getattr(element, name)) for name in defaults_of(kind))
 
 
 SEND_PLACES = ("same", "opposite", "own")
@@ -232,13 +232,6 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
         values = {name: value for name, value in values.items() if value != _NEW_DEFAULTS.get(name)}
         dealt = self.deal.text if self.deal else ""
         return f"{self.audio_description} {values} {dealt}"
-
-    @cached_property
-    def unmoved_text(self) -> str | None:
-        """All that its sound depends on wherever it sounds, as text; None if something moves it."""
-        if self.lanes or self.pulses or not self.ways.plain:
-            return None
-        return f"{self.statics} {self.ways.text_between(0.0, 0.0)}   {self.frozen_key}"
 
     @cached_property
     def audio_description(self) -> str:

@@ -43,7 +43,7 @@ def parts_of(mix: Mix, by: str = "sources", groups: dict[str, str] | None = None
     result = [Part(kind, key, without_returns(mix, sources)) for (kind, key), sources in members.items()]
     fed = {to for source in mix.sources if not source.muted for to in source.sends}
     return result + [
-        return_part(mix, return_.id) for return_ in mix.returns if return_.id in fed and not return_.muted
+        return_part(mix, mix_return.id) for mix_return in mix.returns if mix_return.id in fed and not mix_return.muted
     ]
 
 
@@ -54,7 +54,7 @@ def without_returns(mix: Mix, sources: Iterable[MixSource]) -> Mix:
 
 def return_part(mix: Mix, key: str) -> Part:
     """What comes out of one return."""
-    # What is held is not heard itself; what it sends is.
     sources = tuple(replace(source, layers=()) for source in mix.sources)
-    alone = replace(mix, sources=sources, returns=tuple(return_ for return_ in mix.returns if return_.id == key))
-    return Part("return", key, alone, Listening(held=frozenset(source.id for source in sources)))
+    returns = tuple(mix_return for mix_return in mix.returns if mix_return.id == key)
+    only_sends = Listening(without_direct=frozenset(source.id for source in sources))
+    return Part("return", key, replace(mix, sources=sources, returns=returns), only_sends)

@@ -1,7 +1,7 @@
-"""Batches: things of a mix that differ only in numbers and moves, so that the gains of all are worked out at once.
+"""Batches: elements of a mix that differ only in numbers and moves, so that the gains of all are worked out at once.
 
-A view of a batch stands for one thing wherever gains are worked out: it has that thing's attributes, but each number
-is an array, of the member that every moment belongs to.
+A view of a batch stands for one element wherever gains are worked out: it has that element's attributes, but each
+number is an array, of the member that every moment belongs to.
 """
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
@@ -19,7 +19,7 @@ from needle.autopan.pulse import Pulsing
 from needle.mix.model import MixLayer, MixReturn, MixSend, MixSource
 
 Members = NDArray[np.int64]
-Thing = MixSource | MixSend | MixLayer | MixReturn
+Element = MixSource | MixSend | MixLayer | MixReturn
 
 _NUMBERS = ("gain", "shift", "group_level", "room_rotation")
 """What else differs from member to member as a plain number."""
@@ -35,20 +35,20 @@ _COSTLY = ("spread", "centre", "width", "width_left", "width_right")
 """What costs work only where it is used."""
 
 
-def kind_of(thing: Thing) -> Hashable:
-    """What two things must have in common to be in one batch."""
-    kind: Any = type(thing)
+def kind_of(element: Element) -> Hashable:
+    """What two elements must have in common to be in one batch."""
+    kind: Any = type(element)
     common, costly = _kind_names(kind)
-    used = tuple(n in thing.lanes or getattr(thing, n) != default for n, default in costly)
-    alike = common(thing), _form(getattr(thing, "pulse", None)), used
-    if isinstance(thing, MixSource):
-        return alike, thing.channels, _form(thing.group_pulse)
+    used = tuple(n in element.lanes or getattr(element, n) != default for n, default in costly)
+    alike = common(element), _form(getattr(element, "pulse", None)), used
+    if isinstance(element, MixSource):
+        return alike, element.channels, _form(element.group_pulse)
     return alike
 
 
 @cache
-def _kind_names(kind: Any) -> tuple[Callable[[Thing], Hashable], tuple[tuple[str, float], ...]]:
-    """What reads all that the things of a batch have in common, and their costly values with their defaults."""
+def _kind_names(kind: Any) -> tuple[Callable[[Element], Hashable], tuple[tuple[str, float], ...]]:
+    """What reads all that the elements of a batch have in common, and their costly values with their defaults."""
     apart = _APART - {"place"} if kind is MixSend else _APART
     names = [field.name for field in fields(kind) if field.name not in PARAMETERS and field.name not in apart]
     defaults = defaults_of(kind.__name__.removeprefix("Mix").lower())
@@ -61,19 +61,19 @@ def _form(pulse: Pulsing | None) -> str:
 
 
 class Batch:
-    """Things of one kind (``kind_of``), whose values are told together."""
+    """Elements of one kind (``kind_of``), whose values are told together."""
 
-    def __init__(self, things: Sequence[Thing]) -> None:
-        self.things = tuple(things)
-        self.first = self.things[0]
+    def __init__(self, elements: Sequence[Element]) -> None:
+        self.elements = tuple(elements)
+        self.first = self.elements[0]
         names = [field.name for field in fields(self.first) if field.name in PARAMETERS or field.name in _NUMBERS]
-        self._numbers = {name: np.array([getattr(thing, name) for thing in self.things]) for name in names}
+        self._numbers = {name: np.array([getattr(element, name) for element in self.elements]) for name in names}
         self._common = {name: values[:1] for name, values in self._numbers.items() if (values == values[0]).all()}
-        lanes = [(name, i, lane) for i, thing in enumerate(self.things) for name, lane in thing.lanes.items()]
+        lanes = [(name, i, lane) for i, element in enumerate(self.elements) for name, lane in element.lanes.items()]
         self._table = LaneTable([lane for _, _, lane in lanes])
         self._lane_of: dict[str, Members] = {}
         for place, (name, member, _) in enumerate(lanes):
-            self._lane_of.setdefault(name, np.full(len(self.things), -1))[member] = place
+            self._lane_of.setdefault(name, np.full(len(self.elements), -1))[member] = place
 
     def at(self, members: Members) -> Any:
         """A view of the batch at moments that belong to ``members`` (moments,), in whatever order."""
@@ -93,8 +93,8 @@ class Batch:
         if (lane_of >= 0).all():
             return self._table.evaluate(lanes, times)
         values = self._numbers[name][members]
-        moved = lanes >= 0
-        values[moved] = self._table.evaluate(lanes[moved], times[moved])
+        follows = lanes >= 0
+        values[follows] = self._table.evaluate(lanes[follows], times[follows])
         return values
 
 
@@ -128,7 +128,7 @@ class _View:
         return tuple(pulse for pulse in (self.pulse, self.group_pulse) if pulse is not None)
 
     def _pulses(self, name: str) -> "_Pulses | None":
-        pulses = [pulse for thing in self._batch.things if (pulse := getattr(thing, name, None)) is not None]
+        pulses = [pulse for element in self._batch.elements if (pulse := getattr(element, name, None)) is not None]
         return _Pulses(pulses, self._members) if pulses else None
 
     def __getattr__(self, name: str) -> Any:
@@ -168,9 +168,9 @@ class _Pulses:
         return result
 
 
-def corners_of(things: Iterable[Iterable[Lane]]) -> tuple[Members, Values]:
-    """Where the lanes of each thing may bend (s): those of thing k from starts[k] up to starts[k + 1]."""
-    each = [_corners([lane.corners for lane in lanes]) for lanes in things]
+def corners_of(elements: Iterable[Iterable[Lane]]) -> tuple[Members, Values]:
+    """Where the lanes of each element may bend (s): those of element k from starts[k] up to starts[k + 1]."""
+    each = [_corners([lane.corners for lane in lanes]) for lanes in elements]
     starts = np.cumsum([0, *map(len, each)], dtype=np.int64)
     return starts, np.concatenate([np.zeros(0), *each])
 

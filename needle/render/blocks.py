@@ -1,4 +1,4 @@
-"""Delivery: a stretch of the mix from the same segments that are heard, with its progress."""
+"""Delivery: a plan run from end to end, some seconds at a time, with its progress."""
 
 import itertools
 import os
@@ -9,11 +9,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.mix.listening import EVERYTHING, Listening
-from needle.mix.model import Mix
-from needle.mix.monitors import MONITORS, PAST, to_ears
 from needle.render.cache import RenderCache
-from needle.render.compile import MIX, compile_mix
 from needle.render.engine import run
 from needle.render.plan import Plan
 from needle.render.segments import segment_frames
@@ -66,32 +62,11 @@ def run_in_stretches(
             for low, high in itertools.islice(spans, threads):
                 waiting.append((high, pool.submit(rendered, low, high)))
             while waiting:
-                done, future = waiting.popleft()
+                end, future = waiting.popleft()
                 outputs = future.result()
                 for low, high in itertools.islice(spans, 1):
                     waiting.append((high, pool.submit(rendered, low, high)))
-                yield (done - start) / (stop - start), outputs
+                yield (end - start) / (stop - start), outputs
         finally:
             for _, future in waiting:
                 future.cancel()
-
-
-def deliver(
-    mix: Mix,
-    start: int,
-    stop: int,
-    listening: Listening = EVERYTHING,
-    at_ears: bool = False,
-    *,
-    threads: int = 1,
-    cache: RenderCache | None = None,
-) -> Iterator[tuple[float, Audio]]:
-    """The mix from frame ``start`` to ``stop`` in order: (share done so far, audio (channels of the layout, frames)).
-
-    ``at_ears``: as two ears have it in that way of listening (2, frames). For the rest see ``run_in_stretches``.
-    """
-    convolved = at_ears and (mix.room.surround or listening.monitor not in MONITORS)
-    plan, past = compile_mix(mix, listening, cache=cache), PAST if convolved else 0
-    for done, outputs in run_in_stretches(plan, start, stop, past=past, threads=threads, cache=cache):
-        audio = outputs[MIX]
-        yield done, to_ears(mix.room, listening.monitor, mix.rate, audio, past) if convolved else audio

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from needle.dsp.kernels.mixing import add_ramped, add_scaled
 from needle.mix.model import BLOCK
 from needle.render.gain_envelopes import envelopes
-from needle.render.plan import InputGroup, Recorded, Run, Sound, Spans, joined, overlap
+from needle.render.plan import InputGroup, Recorded, Run, Sound, Spans, merge_spans, overlap
 
 Audio = NDArray[np.float32]
 
@@ -23,17 +23,17 @@ class Bus:
 
     channels: int
     groups: tuple[InputGroup, ...]
-    whole: bool = False
+    read_at_once: bool = False
 
     @cached_property
     def spans(self) -> Spans:
-        return joined(span for group in self.groups for sound in group.sounds for span in sound.spans)
+        return merge_spans(span for group in self.groups for sound in group.sounds for span in sound.spans)
 
     def render(self, run: Run, start: int, stop: int) -> Audio:
         """The sum from frame ``start`` to ``stop``: float32 (channels, stop - start)."""
         first, last = start // BLOCK, -(-stop // BLOCK)
         out = np.zeros((self.channels, max(last - first, 0), BLOCK), np.float32)
-        sounds = [_read_whole(run, group, first * BLOCK, last * BLOCK) for group in self.groups]
+        sounds = [_read_at_once(run, group, first * BLOCK, last * BLOCK) for group in self.groups]
         stretch = max(_SAMPLES_AT_ONCE // (BLOCK * self.channels), 64)
         for low in range(first, last, stretch):
             high = min(low + stretch, last)
@@ -43,11 +43,11 @@ class Bus:
         return out.reshape(self.channels, -1)[:, offset : offset + stop - start]
 
 
-def _read_whole(run: Run, group: InputGroup, start: int, stop: int) -> list[Sound]:
+def _read_at_once(run: Run, group: InputGroup, start: int, stop: int) -> list[Sound]:
     """The group's sounds, those that are to be read at once already read."""
     return [
         Recorded(run.output(sound.index, start, stop), start)
-        if not isinstance(sound, Recorded) and sound.whole and overlap(sound.spans, start, stop)
+        if not isinstance(sound, Recorded) and sound.read_at_once and overlap(sound.spans, start, stop)
         else sound
         for sound in group.sounds
     ]

@@ -94,11 +94,11 @@ def in_pieces(
     pieces = {piece: cached for piece, key in keys.items() if (cached := cache.get(key)) is not None}
     missing = [piece for piece in keys if piece not in pieces]
     while missing:
-        run = [piece for place, piece in enumerate(missing) if piece == missing[0] + place]
-        rendered = make(run[0], run[-1] + 1)
-        for place, piece in enumerate(run):
+        neighbours = [piece for place, piece in enumerate(missing) if piece == missing[0] + place]
+        rendered = make(neighbours[0], neighbours[-1] + 1)
+        for place, piece in enumerate(neighbours):
             pieces[piece] = np.ascontiguousarray(rendered[:, place * size : (place + 1) * size])
             cache.put(keys[piece], pieces[piece])
-        del missing[: len(run)]
+        del missing[: len(neighbours)]
     whole = np.concatenate([pieces[piece] for piece in range(low, high)], axis=1)
     return np.asarray(whole[:, start - low * size : stop - low * size], dtype=np.float32)

@@ -24,7 +24,7 @@ from needle.mix.partition import Part
 from needle.mix.side_bands import SideBands, StillBands
 from needle.mix.stem_parts import StemParts
 from needle.render import input_gains
-from needle.render.batches import Batch, Thing, corners_of, kind_of
+from needle.render.batches import Batch, Element, corners_of, kind_of
 from needle.render.bus import Bus
 from needle.render.cache import RenderCache
 from needle.render.delays import LateStage
@@ -80,15 +80,17 @@ def _compiled(mix: Mix, listening: Listening, cache: RenderCache | None) -> Plan
     return builder.plan([PlanOutput(MIX, mix.outputs, stages, _ear_matrix(mix, listening))])
 
 
-def compile_parts(mix: Mix, parts: Sequence[Part], whole: bool = True, *, cache: RenderCache | None = None) -> Plan:
+def compile_parts(
+    mix: Mix, parts: Sequence[Part], with_mix: bool = True, *, cache: RenderCache | None = None
+) -> Plan:
     """The plan of parts that add up to a mix (``needle.mix.partition``): an output for each, by its kind and id.
 
-    ``whole``: with an output ``MIX`` besides, which is their sum.
+    ``with_mix``: with an output ``MIX`` besides, which is their sum.
     """
     builder = _Builder(mix.rate, cache)
     stages = [builder.add_mix(part.mix, part.listening) for part in parts]
     outputs = [PlanOutput(part.key, mix.outputs, (stage,)) for part, stage in zip(parts, stages, strict=True)]
-    return builder.plan([PlanOutput(MIX, mix.outputs, tuple(stages))] * whole + outputs)
+    return builder.plan([PlanOutput(MIX, mix.outputs, tuple(stages))] * with_mix + outputs)
 
 
 def compile_before_placement(mix: Mix, source_id: str, with_level: bool = True, for_hand: bool = False) -> Plan:
@@ -109,17 +111,6 @@ def compile_before_placement(mix: Mix, source_id: str, with_level: bool = True, 
     return builder.plan([PlanOutput(MIX, stage.channels, (stage.index,))])
 
 
-def compile_effects(
-    audio: NDArray[np.float32], chain: Chain, around: Around, *, cache: RenderCache | None = None
-) -> Plan:
-    """The plan of two sides, ``audio`` (2, frames) from the session's first frame on, through effects, as ``MIX``."""
-    builder = _Builder(around.rate, cache)
-    straight = InputGroup((Recorded(audio, 0),), None, np.eye(2, dtype=np.float32)[np.newaxis])
-    bus = builder.add(Bus(2, (straight,)))
-    wet = builder.through(bus, chain, around, STEREO_ROUTING, lambda start, stop: f"{id(audio)} {start} {stop}")
-    return builder.plan([PlanOutput(MIX, 2, (wet.index,))])
-
-
 def _ear_matrix(mix: Mix, listening: Listening) -> NDArray[np.float32] | None:
     """What is done to the channels for the one who listens."""
     trim = np.float32(db_to_gain(listening.trim))
@@ -130,7 +121,7 @@ def _ear_matrix(mix: Mix, listening: Listening) -> NDArray[np.float32] | None:
 
 @dataclass(frozen=True)
 class _Input:
-    """A sound on its way to a bus: its gains are ``function(mix, *things, times, **options)``.
+    """A sound on its way to a bus: its gains are ``function(mix, *elements, times, **options)``.
 
     ``lanes`` are what they follow; ``pulses``, whether they move in rhythm as well. ``apart``: what nothing else has
     in common with it.
@@ -138,7 +129,7 @@ class _Input:
 
     sound: Sound
     function: Callable[..., Gains]
-    things: tuple[Thing, ...]
+    elements: tuple[Element, ...]
     lanes: tuple[Lane, ...] = ()
     pulses: bool = False
     options: tuple[tuple[str, Any], ...] = ()
@@ -151,7 +142,7 @@ class _Input:
     @property
     def kind(self) -> tuple[Any, ...]:
         """What inputs have in common whose gains are worked out together."""
-        kinds = tuple(kind_of(thing) for thing in self.things)
+        kinds = tuple(kind_of(element) for element in self.elements)
         return self.function, self.options, self.apart, self.moves, self.sound.channels, *kinds
 
 
@@ -184,7 +175,7 @@ class _Builder:
 
     def add(self, stage: Stage) -> StageOutput:
         self.stages.append(stage)
-        return StageOutput(len(self.stages) - 1, stage.channels, stage.spans, stage.whole)
+        return StageOutput(len(self.stages) - 1, stage.channels, stage.spans, stage.read_at_once)
 
     def add_mix(self, mix: Mix, listening: Listening) -> int:
         """The stage that adds up all that is heard of a mix; its index."""
@@ -273,42 +264,48 @@ class _Builder:
         outputs[key] = self.through(bus, layer.chain, mix.around, STEREO_ROUTING, describe)
         return outputs[key]
 
-    def _return(self, mix: Mix, one: MixReturn, sent: list[MixSource]) -> Iterable[_Input]:
+    def _return(self, mix: Mix, mix_return: MixReturn, senders: list[MixSource]) -> Iterable[_Input]:
         """A return's output: the channels of the layout, in a room with a diffuse tail three times as many."""
-        if not sent:
+        if not senders:
             return
 
         def describe(start: int, stop: int) -> str:
-            return f"{_common(mix)} {[sent_text(mix, s, one.id, start, stop) for s in sent]}"
+            return f"{_common(mix)} {[sent_text(mix, s, mix_return.id, start, stop) for s in senders]}"
 
         def sends(function: Callable[..., Gains], channels: int) -> StageOutput:
             inputs = [
                 _Input(
                     Recorded(s.audio, s.offset),
                     function,
-                    (s, s.sends[one.id]),
-                    (*moved_by(s), *s.sends[one.id].lanes.values()),
-                    bool(s.pulses or s.sends[one.id].pulse),
+                    (s, s.sends[mix_return.id]),
+                    (*moved_by(s), *s.sends[mix_return.id].lanes.values()),
+                    bool(s.pulses or s.sends[mix_return.id].pulse),
                 )
-                for s in sent
+                for s in senders
             ]
             return self.add(Bus(channels, _grouped(mix, inputs, channels)))
 
         routing = Routing.of_layout(mix.room) if mix.room.surround else STEREO_ROUTING
         bus = sends(input_gains.send_gains, mix.outputs)
         dry = self._dry(bus, describe)
-        wet = self._steps(dry, one.chain, mix.around, routing)
-        diffuse = one.is_diffuse(mix.room)
+        wet = self._steps(dry, mix_return.chain, mix.around, routing)
+        diffuse = mix_return.is_diffuse(mix.room)
         if diffuse:
-            early = self._steps(dry, one.chain.with_early_rooms, mix.around, routing)
+            early = self._steps(dry, mix_return.chain.with_early_rooms, mix.around, routing)
             summed = sends(input_gains.send_power_gains, 1)
-            before, settings, after = one.chain.split_at_room()
+            before, settings, after = mix_return.chain.split_at_room()
             single = self.through(summed, before, mix.around, SINGLE_ROUTING, describe)
             tail = self.add(diffuse_stage(single, settings, mix.room, mix.around, self.cache))
             wet = self.add(StackStage((wet, early, self._steps(tail, after, mix.around, routing))))
         options = (("diffuse", diffuse),)
         yield _Input(
-            wet, input_gains.return_gains, (one,), tuple(one.lanes.values()), one.pulse is not None, options, one.id
+            wet,
+            input_gains.return_gains,
+            (mix_return,),
+            tuple(mix_return.lanes.values()),
+            mix_return.pulse is not None,
+            options,
+            mix_return.id,
         )
 
     def through(
@@ -371,7 +368,7 @@ def _grouped(mix: Mix, inputs: Iterable[_Input], channels: int) -> tuple[InputGr
 
 def _group(mix: Mix, inputs: list[_Input], channels: int) -> InputGroup:
     first, sounds = inputs[0], tuple(item.sound for item in inputs)
-    batches = tuple(Batch(things) for things in zip(*(item.things for item in inputs), strict=True))
+    batches = tuple(Batch(elements) for elements in zip(*(item.elements for item in inputs), strict=True))
     gains = _GainsOf(mix, first.function, batches, first.options)
     if first.moves:
         starts, corners = corners_of(item.lanes for item in inputs)

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from needle.automation.curve import Values
-from needle.dsp.fractional_delay import REACH, delayed, timing_of
+from needle.dsp.fractional_delay import REACH, delay_channel, timing_of
 from needle.mix.model import BLOCK, MixSource
-from needle.render.plan import Run, Spans, StageOutput, widened
+from needle.render.plan import Run, Spans, StageOutput, widen_spans
 from needle.render.source_gains import values_at
 
 Audio = NDArray[np.float32]
@@ -31,7 +31,7 @@ class LateStage:
     before: StageOutput
     source: MixSource
     rate: int
-    whole: bool = False
+    read_at_once: bool = False
 
     @property
     def channels(self) -> int:
@@ -39,7 +39,7 @@ class LateStage:
 
     @cached_property
     def spans(self) -> Spans:
-        return widened(self.before.spans, 0, self.source.longest_delay(self.rate))
+        return widen_spans(self.before.spans, 0, self.source.longest_delay(self.rate))
 
     def render(self, run: Run, start: int, stop: int) -> Audio:
         first, last = start // BLOCK * BLOCK, -(-stop // BLOCK) * BLOCK
@@ -52,7 +52,7 @@ class LateStage:
         out = np.empty((self.channels, last - first), np.float32)
         rows = [(channel, row) for part in late for side in part for channel, row in zip(sound, side, strict=True)]
         for row, (channel, delays) in enumerate(rows):
-            out[row] = delayed(channel, begins, delays, first, DELAY_STEP)
+            out[row] = delay_channel(channel, begins, delays, first, DELAY_STEP)
         return out[:, start - first : stop - first]
 
     def _edges(self, first: int, last: int) -> Values:

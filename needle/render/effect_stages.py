@@ -11,13 +11,13 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.dsp.convolution import Term, block_spectra, convolved_blocks, partitioned
+from needle.dsp.convolution import Term, block_spectra, convolve_blocks, partition_responses
 from needle.effects.base import Around, Settings
 from needle.effects.chain import Step
 from needle.effects.room import diffuse_responses, response_settings, response_taps
 from needle.layouts import Layout
 from needle.render.cache import RenderCache, digest, in_pieces, piece_frames
-from needle.render.plan import Describe, Run, Spans, StageOutput, joined, widened
+from needle.render.plan import Describe, Run, Spans, StageOutput, merge_spans, widen_spans
 
 Audio = NDArray[np.float32]
 Spectra = NDArray[np.complex64]
@@ -67,7 +67,7 @@ class RoutedStage:
 
     source: StageOutput
     ways: Ways
-    whole: bool = True
+    read_at_once: bool = True
 
     @property
     def channels(self) -> int:
@@ -97,7 +97,7 @@ class DryStage:
     source: StageOutput
     rate: int
     describe: Describe
-    whole: bool = True
+    read_at_once: bool = True
     _keys: dict[int, str] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -136,12 +136,12 @@ class ConvolutionStage:
     parts: Spectra
     terms: Sequence[Term]
     name: str
-    whole: bool = True
+    read_at_once: bool = True
     _keys: dict[int, str] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def spans(self) -> Spans:
-        return widened(self.source.spans, 0, self.taps)
+        return widen_spans(self.source.spans, 0, self.taps)
 
     def key(self, run: Run, piece: int) -> str:
         """What a piece depends on."""
@@ -156,7 +156,7 @@ class ConvolutionStage:
 
         def make(low: int, high: int) -> Audio:
             spectra = self._spectra(run, low - count + 1, high)
-            return convolved_blocks(spectra, self.parts, self.terms, self.channels)
+            return convolve_blocks(spectra, self.parts, self.terms, self.channels)
 
         return in_pieces(run.cache, size, start, stop, lambda piece: self.key(run, piece), make)
 
@@ -171,12 +171,13 @@ class ConvolutionStage:
                 pieces[i] = cached.astype(np.complex64, copy=False)
         missing = [i for i in keys if i not in pieces]
         while missing:
-            run_of = [i for place, i in enumerate(missing) if i == missing[0] + place]
-            dry = run.output(source, (run_of[0] - 1) * size, (run_of[-1] + 1) * size)
-            for place, spectra in zip(run_of, block_spectra(dry, size), strict=True):
-                pieces[place] = spectra
-                run.cache.put(keys[place], pieces[place])
-            del missing[: len(run_of)]
+            neighbours = [i for place, i in enumerate(missing) if i == missing[0] + place]
+            dry = run.output(source, (neighbours[0] - 1) * size, (neighbours[-1] + 1) * size)
+            for i, spectra in zip(neighbours, block_spectra(dry, size), strict=True):
+                # A view would keep all its neighbours as well.
+                pieces[i] = spectra.copy()
+                run.cache.put(keys[i], pieces[i])
+            del missing[: len(neighbours)]
         return [pieces[i] for i in range(low, high)]
 
 
@@ -188,7 +189,7 @@ class ProcessStage:
     rate: int
     step: Step
     around: Around
-    whole: bool = True
+    read_at_once: bool = True
     _keys: dict[int, str] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -198,7 +199,7 @@ class ProcessStage:
     @cached_property
     def spans(self) -> Spans:
         past, ahead = self.step.reach(self.around)
-        return widened(self.source.spans, ahead, past)
+        return widen_spans(self.source.spans, ahead, past)
 
     def key(self, run: Run, piece: int) -> str:
         """What a piece depends on."""
@@ -238,7 +239,7 @@ def step_stage(
     def prepare() -> tuple[Spectra, list[tuple[int, int]]]:
         response = step.response(around)
         ways = [(output, side) for output in range(_SIDES) for side in range(_SIDES) if response[output, side].any()]
-        return partitioned(np.stack([response[way] for way in ways]), piece_frames(rate)), ways
+        return partition_responses(np.stack([response[way] for way in ways]), piece_frames(rate)), ways
 
     parts, ways = cache.once(name, prepare)
     pairs = range(0, source.channels, _SIDES)
@@ -255,7 +256,7 @@ def diffuse_stage(
     terms = [(int(channel), 0, number) for number, channel in enumerate(room.standing)]
 
     def prepare() -> Spectra:
-        return partitioned(diffuse_responses(rate, count, *response_settings(settings)), piece_frames(rate))
+        return partition_responses(diffuse_responses(rate, count, *response_settings(settings)), piece_frames(rate))
 
     taps = response_taps(settings, rate)
     return ConvolutionStage(source, rate, len(room.channels), taps, cache.once(name, prepare), terms, name)
@@ -266,7 +267,7 @@ class StackStage:
     """The channels of several stages one below the other."""
 
     sources: tuple[StageOutput, ...]
-    whole: bool = True
+    read_at_once: bool = True
 
     @property
     def channels(self) -> int:
@@ -274,7 +275,7 @@ class StackStage:
 
     @cached_property
     def spans(self) -> Spans:
-        return joined(span for source in self.sources for span in source.spans)
+        return merge_spans(span for source in self.sources for span in source.spans)
 
     def render(self, run: Run, start: int, stop: int) -> Audio:
         return np.concatenate([run.output(source.index, start, stop) for source in self.sources])

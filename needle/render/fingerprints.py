@@ -23,16 +23,16 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
     for source in listening.direct(mix):
         parts.append(source_text(mix, source, low_start if source.to_lfe else start, stop))
     parts += [layer_text(mix, source, layer, start, stop) for source, layer in listening.layered(mix)]
-    for return_ in mix.returns:
-        sent = listening.sent(mix, return_)
-        if not sent:
+    for mix_return in mix.returns:
+        senders = listening.sent(mix, mix_return)
+        if not senders:
             continue
-        past, ahead = return_.reach(mix.room, mix.around)
+        past, ahead = mix_return.reach(mix.room, mix.around)
         low, high = start - BLOCK - past, stop + BLOCK + ahead
         near = (start - BLOCK) / mix.rate, (stop + 2 * BLOCK) / mix.rate
-        lanes = f"{lanes_text(return_.lanes, *near)} {pulses_text((return_.pulse,), *near)}"
-        parts.append(f"{return_.chain.key} {mix.tempo.tempos} {return_.values_text} {lanes}")
-        parts += [part for s in sent if (part := sent_text(mix, s, return_.id, low, high))]
+        lanes = f"{lanes_text(mix_return.lanes, *near)} {pulses_text((mix_return.pulse,), *near)}"
+        parts.append(f"{mix_return.chain.key} {mix.tempo.tempos} {mix_return.values_text} {lanes}")
+        parts += [part for s in senders if (part := sent_text(mix, s, mix_return.id, low, high))]
     return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
@@ -41,8 +41,6 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     late = source.longest_delay(mix.rate)
     if not source.sounds_between(start, stop, late):
         return ""
-    if source.unmoved_text is not None:
-        return source.unmoved_text
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
     moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
     return f"{source.statics} {source.ways.text_between(low, high)} {moves} {source.frozen_key}"

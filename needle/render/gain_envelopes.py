@@ -28,7 +28,7 @@ Linear interpolation over a block is off by an eighth of it: 1.3e-5, or -98 dB.
 """
 
 _FINE = 16
-"""Samples between the nodes of the finer grid on which bending blocks are tried first."""
+"""Samples between the nodes of the finer grid on which bending blocks are candidates first."""
 
 _COARSE = 4
 """Nodes from one that is asked first to the next."""
@@ -77,9 +77,9 @@ def envelopes(moving: MovingGains, members: Members, rate: int, first: int, last
     count = last - first
     if moving.pulses:
         times = np.tile(np.arange(first - 1, last + 2) * (BLOCK / rate), len(members))
-        asked = gains_at(np.repeat(members, count + 3), times)
-        shape = asked.shape[:2]
-        nodes = asked.reshape(-1, len(members), count + 3).astype(np.float32)
+        grid = gains_at(np.repeat(members, count + 3), times)
+        shape = grid.shape[:2]
+        nodes = grid.reshape(-1, len(members), count + 3).astype(np.float32)
         may_bend = np.ones((len(members), count), dtype=bool)
     else:
         shape, nodes, may_bend = _nodes(moving, gains_at, members, rate, first, last)
@@ -108,8 +108,8 @@ def _nodes(
     low, high = ((first - 1) // _COARSE - 1) * _COARSE, (-(-(last + 1) // _COARSE) + 1) * _COARSE
     coarse = np.arange(low, high + 1, _COARSE)
     count, seconds = len(coarse), BLOCK / rate
-    asked = gains_at(np.repeat(members, count), np.tile(coarse * seconds, len(members)))
-    shape, at = asked.shape[:2], asked.reshape(-1, len(members), count)
+    grid = gains_at(np.repeat(members, count), np.tile(coarse * seconds, len(members)))
+    shape, at = grid.shape[:2], grid.reshape(-1, len(members), count)
     corners = np.zeros((len(members), count - 1), dtype=bool)
     cornered_blocks(
         moving.corner_starts, moving.corner_at, members, low // _COARSE, 1.0 / (_COARSE * seconds), corners
@@ -145,20 +145,20 @@ def _exact(
     """
     exact = np.empty((*shape, len(frames), BLOCK), dtype=np.float32)
     smooth = ~cornered
-    tried = np.flatnonzero(smooth)
-    if tried.size:
-        fine = frames[tried, np.newaxis] + np.arange(-_FINE, BLOCK + 2 * _FINE, _FINE)
-        at = gains_at(np.repeat(members[tried], fine.shape[1]), fine.ravel() / rate)
+    candidates = np.flatnonzero(smooth)
+    if candidates.size:
+        fine = frames[candidates, np.newaxis] + np.arange(-_FINE, BLOCK + 2 * _FINE, _FINE)
+        at = gains_at(np.repeat(members[candidates], fine.shape[1]), fine.ravel() / rate)
         at = at.reshape(*at.shape[:2], *fine.shape)
         second = np.abs(at[..., 2:] - 2.0 * at[..., 1:-1] + at[..., :-2])
         is_smooth = (second <= MAX_SECOND_DIFFERENCE).all(axis=(0, 1, 3))
         low, rise = at[:, :, is_smooth, 1:-2, np.newaxis], np.diff(at[:, :, is_smooth, 1:-1])[..., np.newaxis]
         linear = low + rise * (np.arange(_FINE) / _FINE)
-        exact[:, :, tried[is_smooth]] = linear.reshape(*shape, -1, BLOCK)
-        smooth[tried[~is_smooth]] = False
-    asked = np.flatnonzero(~smooth)
-    if asked.size:
-        every = frames[asked, np.newaxis] + np.arange(BLOCK)
-        gains = gains_at(np.repeat(members[asked], BLOCK), every.ravel() / rate)
-        exact[:, :, asked] = gains.reshape(*shape, -1, BLOCK)
+        exact[:, :, candidates[is_smooth]] = linear.reshape(*shape, -1, BLOCK)
+        smooth[candidates[~is_smooth]] = False
+    bending = np.flatnonzero(~smooth)
+    if bending.size:
+        every = frames[bending, np.newaxis] + np.arange(BLOCK)
+        gains = gains_at(np.repeat(members[bending], BLOCK), every.ravel() / rate)
+        exact[:, :, bending] = gains.reshape(*shape, -1, BLOCK)
     return exact

@@ -238,34 +238,34 @@ def layer_below_gains(_mix: Mix, below: MixLayer, layer: MixLayer, times: Values
     return np.eye(SIDES)[:, :, np.newaxis] * gain
 
 
-def return_gains(mix: Mix, one: MixReturn, times: Values, diffuse: bool) -> Gains:
+def return_gains(mix: Mix, mix_return: MixReturn, times: Values, diffuse: bool) -> Gains:
     """A return's channels at its level, balance, width and turn.
 
     ``diffuse``: with a third of its inputs its early part as it was sent, with another its diffuse tail; they are
     crossfaded by ``envelop``, power kept.
     """
     room = mix.room
-    pan = one.value("pan", times)
-    swing = one.pulse.shift(times) if one.pulse else None
+    pan = mix_return.value("pan", times)
+    swing = mix_return.pulse.shift(times) if mix_return.pulse else None
     pan = pan if swing is None else np.clip(pan + swing[0], -1.0, 1.0)
-    sides = one.pulse.sides(times) if one.pulse else None
-    place = _balanced(mix, one, pan, times)
+    sides = mix_return.pulse.sides(times) if mix_return.pulse else None
+    place = _balanced(mix, mix_return, pan, times)
     place = place if sides is None else place * on_sides(room, sides)
     turned = place[:, np.newaxis] * np.eye(mix.outputs)[:, :, np.newaxis]
-    turned = after(_turned(mix, one, times), turned)
-    width = before_placing({"width": one.value("width", times)}, False, (False, False), SIDES)
+    turned = after(_turned(mix, mix_return, times), turned)
+    width = before_placing({"width": mix_return.value("width", times)}, False, (False, False), SIDES)
     turned = after(turned, None if width is None else _in_pairs(room, width))
-    turned = turned * db_to_gain(one.value("level", times))
+    turned = turned * db_to_gain(mix_return.value("level", times))
     if not diffuse:
         return turned
     # The early part stays where it was sent; the tail is crossfaded to the diffuse one, power kept.
-    directional = 1.0 - one.value("envelop", times)
+    directional = 1.0 - mix_return.value("envelop", times)
     shares = (directional, 1.0 - directional, np.sqrt(1.0 - directional**2))
     parts = np.broadcast_arrays(*(turned * share for share in shares))
     return np.concatenate(parts, axis=1)
 
 
-def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
+def _balanced(mix: Mix, mix_return: MixReturn, pan: Values, times: Values) -> Values:
     """The gain of every channel of a return: the balance law across, and in a room also along and upwards."""
     room = mix.room
     law = LAWS["balance"]
@@ -273,7 +273,7 @@ def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
     if not room.surround:
         return gains
     for name, places in (("front", room.places[1]), ("height", 2.0 * room.places[2] - 1.0)):
-        balance = one.value(name, times)
+        balance = mix_return.value(name, times)
         if (name == "height" and not (room.places[2] > 0.0).any()) or not np.any(balance):
             continue
         low, high = law.gains(balance)
@@ -283,15 +283,15 @@ def _balanced(mix: Mix, one: MixReturn, pan: Values, times: Values) -> Values:
     return gains
 
 
-def _turned(mix: Mix, one: MixReturn, times: Values) -> Gains:
+def _turned(mix: Mix, mix_return: MixReturn, times: Values) -> Gains:
     """Every channel of a return as a source where its speaker stands, turned and spread.
 
     Shape (channels, channels, times).
     """
     room = mix.room
-    spread = one.value("spread", times)
-    turn = one.value("rotation", times) + one.value("room_rotation", times)
-    turn = turn if one.pulse is None or (swing := one.pulse.turn(times)) is None else turn + swing
+    spread = mix_return.value("spread", times)
+    turn = mix_return.value("rotation", times) + mix_return.value("room_rotation", times)
+    turn = turn if mix_return.pulse is None or (swing := mix_return.pulse.turn(times)) is None else turn + swing
     straight = np.eye(mix.outputs)[:, :, np.newaxis]
     if not room.surround or not (np.any(turn) or np.any(spread)):
         return straight

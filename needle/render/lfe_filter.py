@@ -8,7 +8,7 @@ import scipy
 from numpy.typing import NDArray
 
 from needle.mix.model import LFE_SECONDS
-from needle.render.plan import Run, Spans, StageOutput, widened
+from needle.render.plan import Run, Spans, StageOutput, widen_spans
 
 Audio = NDArray[np.float32]
 
@@ -35,7 +35,7 @@ class LowPassStage:
 
     source: StageOutput
     rate: int
-    whole: bool = True
+    read_at_once: bool = True
 
     @property
     def channels(self) -> int:
@@ -43,7 +43,7 @@ class LowPassStage:
 
     @property
     def spans(self) -> Spans:
-        return widened(self.source.spans, 0, past_frames(self.rate))
+        return widen_spans(self.source.spans, 0, past_frames(self.rate))
 
     def render(self, run: Run, start: int, stop: int) -> Audio:
         past = past_frames(self.rate)

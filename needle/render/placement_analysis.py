@@ -67,10 +67,11 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
     return result if first is None else result @ first[:, :, 0]
 
 
-def _in_stereo(mix: Mix, source: MixSource, values: dict[str, NDArray[np.float64]], share: float = 1.0) -> Complex:
+def _in_stereo(
+    mix: Mix, source: MixSource, values: dict[str, NDArray[np.float64]], share: float = 1.0
+) -> NDArray[np.float64]:
     """The gains of its place on left and right, (2, channels)."""
-    gains = placement(replace(mix, layout=STEREO.name), source, values, np.zeros(1), share)[:, :, 0]
-    return gains.astype(np.complex128)
+    return placement(replace(mix, layout=STEREO.name), source, values, np.zeros(1), share)[:, :, 0]
 
 
 def level_db(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> float:

@@ -7,7 +7,7 @@ A plan is made once for a mix and a way of listening (``needle.render.compile``)
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol
+from typing import Protocol, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +25,7 @@ Spans = tuple[tuple[int, int], ...]
 class Stage(Protocol):
     """A step of a plan: (channels, frames) of sound between any two frames, the same in every division.
 
-    ``whole``: who reads it reads all it needs at once, for what is made for a piece serves the next.
+    ``read_at_once``: who reads it reads all it needs at once, for what is made for a piece serves the next.
     """
 
     @property
@@ -35,10 +35,18 @@ class Stage(Protocol):
     def spans(self) -> Spans: ...
 
     @property
-    def whole(self) -> bool: ...
+    def read_at_once(self) -> bool: ...
 
     def render(self, run: "Run", start: int, stop: int) -> Audio:
         """The sound from frame ``start`` to ``stop``: float32 (channels, stop - start)."""
+        ...
+
+
+class PieceStage(Stage, Protocol):
+    """A stage that is made piece by piece (``needle.render.cache``), each kept by what it depends on."""
+
+    def key(self, run: "Run", piece: int) -> str:
+        """What a piece depends on, as text."""
         ...
 
 
@@ -81,7 +89,7 @@ class StageOutput:
     index: int
     channels: int
     spans: Spans
-    whole: bool
+    read_at_once: bool
 
 
 Sound = Recorded | StageOutput
@@ -130,8 +138,8 @@ class Run:
         return self.plan.stages[stage].render(self, start, stop)
 
     def piece_key(self, stage: int, piece: int) -> str:
-        """What a piece of a stage that is made in pieces depends on."""
-        return self.plan.stages[stage].key(self, piece)  # type: ignore[attr-defined]
+        """What a piece of a ``PieceStage`` depends on."""
+        return cast(PieceStage, self.plan.stages[stage]).key(self, piece)
 
 
 def overlap(spans: Spans, start: int, stop: int) -> bool:
@@ -139,12 +147,12 @@ def overlap(spans: Spans, start: int, stop: int) -> bool:
     return any(low < stop and start < high for low, high in spans)
 
 
-def widened(spans: Spans, before: int, after: int) -> Spans:
+def widen_spans(spans: Spans, before: int, after: int) -> Spans:
     """Spans that begin so many frames earlier and end so many later."""
-    return joined((low - before, high + after) for low, high in spans)
+    return merge_spans((low - before, high + after) for low, high in spans)
 
 
-def joined(spans: Iterable[tuple[int, int]]) -> Spans:
+def merge_spans(spans: Iterable[tuple[int, int]]) -> Spans:
     """Spans in order, those that touch as one."""
     merged: list[tuple[int, int]] = []
     for low, high in sorted(span for span in spans if span[0] < span[1]):

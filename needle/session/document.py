@@ -118,15 +118,16 @@ def upgraded(document: Document, version: int = VERSION) -> Document:
     if version < _ENVELOPING and not is_stereo:
         complete["returns"] = _each(complete["returns"], lambda row: {"envelop": 0.0, **row})
     for part, at_first in _DEFAULTS.items():
-        complete[part] = _each(complete[part], partial(_whole, at_first))
+        complete[part] = _each(complete[part], partial(_with_defaults, at_first))
     for part in ("returns", "layers"):
         complete[part] = _each(complete[part], lambda row: {**row, "effects": _each(row["effects"], with_settings)})
     complete["deals"] = _each(
-        complete["deals"], lambda deal: {**deal, "places": _each(deal["places"], partial(_whole, PLACE_DEFAULTS))}
+        complete["deals"],
+        lambda deal: {**deal, "places": _each(deal["places"], partial(_with_defaults, PLACE_DEFAULTS))},
     )
     complete["rooms"] = _each(
         complete["rooms"],
-        lambda room: {**room, "ways": _each(room.get("ways", {}), partial(_whole, WAY_DEFAULTS))},
+        lambda room: {**room, "ways": _each(room.get("ways", {}), partial(_with_defaults, WAY_DEFAULTS))},
     )
     return complete
 
@@ -140,7 +141,7 @@ def _each(things: Any, completed: Callable[[dict[str, Any]], dict[str, Any]]) ->
     return things
 
 
-def _whole(at_first: dict[str, Any], row: dict[str, Any]) -> dict[str, Any]:
+def _with_defaults(at_first: dict[str, Any], row: dict[str, Any]) -> dict[str, Any]:
     return {**at_first, **row}
 
 

@@ -56,7 +56,7 @@ def segment(
             start, stop = index * length, (index + 1) * length
             before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
         reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
-        listening = replace(listening, held=frozenset({hand}))
+        listening = replace(listening, without_direct=frozenset({hand}))
     result = segments.segment(mix, index, listening, heads)
     audio, meters = result.audio, result.readings
     rows = np.array([[one.left, one.right, one.mono] for one in result.spectra])

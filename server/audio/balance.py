@@ -269,12 +269,12 @@ def causes_of_a_stretch(
     if result is None:
         return {"revision": revision, "done": done, "lean": None, "causes": []}
     lean = float(lean_db(*result.whole.mean(axis=1)))
-    told = [cause for cause in ranked(causes(result), lean) if cause.share > NOTHING_DB]
+    adding = [cause for cause in ranked(causes(result), lean) if cause.share > NOTHING_DB]
     return {
         "revision": revision,
         "done": done,
         "lean": finite(lean),
-        "causes": [asdict(cause) for cause in told],
+        "causes": [asdict(cause) for cause in adding],
     }
 
 
@@ -324,8 +324,8 @@ def find_counterweight(
 
     key = ("counterweight", session_id, revision, givers, during.model_dump_json(), tolerant.model_dump_json())
     done, result = asked(key, work)
-    told = None if result is None else _counterweight_out(result, tolerance)
-    return {"revision": revision, "done": done, "counterweight": told}
+    out = None if result is None else _counterweight_out(result, tolerance)
+    return {"revision": revision, "done": done, "counterweight": out}
 
 
 def _givers(text: str) -> list[Adjustable]:

@@ -188,12 +188,12 @@ class LaneChange(Schema):
 def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
     """A range operation on one or several lanes, as a draft."""
     drafting = _drafting(request, session_id, given.revision)
-    made = edit_from(given.edit)
+    change = edit_from(given.edit)
     for lane in given.lanes:
-        own = made.on_other_side() if lane.mirrored else made
+        own = change.on_other_side() if lane.mirrored else change
         drafting.change(lane.source, lane.parameter, given.start, given.end, own, given.glide, given.stay)
     who = drafting.whose(lane.source for lane in given.lanes)
-    said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {made.title}"
+    said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {change.title}"
     return draft_out(drafting.draft(request.user, said))
 
 
@@ -228,8 +228,8 @@ def paste(request: HttpRequest, session_id: UUID, given: PasteIn) -> DraftOut:
         there = clip.at(target.at, drafting.tempo, given.by_beats)
         for parameter, points in there.lanes.items():
             check_moves(drafting.document, target.source, parameter)
-            made = edits.Paste(points, given.mirrored)
-            drafting.change(target.source, parameter, target.at, target.at + there.seconds, made, given.glide)
+            change = edits.Paste(points, given.mirrored)
+            drafting.change(target.source, parameter, target.at, target.at + there.seconds, change, given.glide)
     who = drafting.whose(target.source for target in given.targets)
     times = len({target.at for target in given.targets})
     how = "pasted mirrored" if given.mirrored else "pasted"

@@ -214,12 +214,12 @@ def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> di
     result = written_out(source.pulse, source.mode, row, source.lanes, mix.law, start, end, source.channels)
     before = {f"{whose.source}/{name}": _points(document, f"{whose.source}/{name}") for name in result.lanes}
     off = [key for key in before if document["lanes"].get(key, {}).get("off")]
-    kept = {"lanes": before, "off": off, "values": {name: row[name] for name in result.values}}
+    before_writing = {"lanes": before, "off": off, "values": {name: row[name] for name in result.values}}
     lanes = {f"{whose.source}/{name}": stored(lane.points) for name, lane in result.lanes.items()}
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": lanes})]
     if result.values:
         steps.insert(0, PlaceSource.model_validate({"source": whose.source, **result.values}))
-    steps.append(SetPulse.model_validate({"source": whose.source, "on": False, "written": kept}))
+    steps.append(SetPulse.model_validate({"source": whose.source, "on": False, "written": before_writing}))
     together = Together.of(f"{named(document, whose.source)}: pulse written out", steps)
     return _body(together, sum(len(points) for points in lanes.values()))
 

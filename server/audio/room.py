@@ -218,8 +218,8 @@ def path(request: HttpRequest, session_id: UUID, given: PathIn) -> DraftOut:
     for parameter, points in path_points(shape, given.start, given.end).items():
         check_moves(drafting.document, given.source, parameter)
         lane, static = drafting.lane(given.source, parameter)
-        kept = plain_lane(lane, static)
-        drafting.put(given.source, parameter, splice(kept, given.start, given.end, points, given.glide))
+        lane_before = plain_lane(lane, static)
+        drafting.put(given.source, parameter, splice(lane_before, given.start, given.end, points, given.glide))
     title = PATHS[shape.kind][0]
     words = bars_words(drafting.tempo, given.start, given.end)
     return draft_out(drafting.draft(request.user, f"{drafting.whose([given.source])}: {words} {title}"))

@@ -4,7 +4,6 @@ Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 
 """
 
 import hashlib
-import itertools
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -77,10 +76,10 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
             # One run from the earliest that is missing costs less than each by itself.
             low = first + min(missing, default=index - first)
             run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
-            for place, made in enumerate(run, start=low - first):
-                _keep(keys[place], made)
-                frames[place] = made.frames
-                audio = made.audio
+            for place, rendered in enumerate(run, start=low - first):
+                _keep(keys[place], rendered)
+                frames[place] = rendered.frames
+                audio = rendered.audio
     with _lock:
         _at_work.pop(keys[-1], None)
     past = Frames.joined(frames)
@@ -116,22 +115,19 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
         workers.submit(workers.MEASURING, first // _RUN, frames_between, packed, first, last, listening)
         for first, last in runs
     ]
-    try:
+    with workers.awaiting(waiting):
         for (first, last), future in zip(runs, waiting, strict=True):
             for index, frames in zip(range(first, last), future.result(), strict=True):
                 known[index] = frames
                 with _lock:
                     _frames[keys[index]] = frames
             yield len(known) / len(keys)
-    finally:
-        for future in waiting:
-            future.cancel()
     return Frames.joined([known[index] for index in range(len(keys))]) if keys else Frames.silence(0)
 
 
 def frames_between(mix: Mix, first: int, last: int, listening: Listening) -> list[Frames]:
     """The meter frames of some segments in a row, as a worker measures them."""
-    return [made.frames for made in render_segments(mix, first, last, listening, cache=RENDERED)]
+    return [rendered.frames for rendered in render_segments(mix, first, last, listening, cache=RENDERED)]
 
 
 def shares_between(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
@@ -151,21 +147,18 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     """The shares of all that sounds from one tenth of a second up to another, gathered by the workers."""
     parts, packed = parts_of(mix), workers.Packed(mix)
     cuts = list(stretches(first, last, HOPS_AT_ONCE))
+    groups = [parts[group :: workers.COUNT] for group in range(workers.COUNT)]
     waiting = [
-        [
-            workers.submit(workers.GATHERING, group, shares_between, packed, parts[group :: workers.COUNT], low, high)
-            for group in range(workers.COUNT)
-        ]
+        workers.submit(workers.GATHERING, number, shares_between, packed, group, low, high)
         for low, high, _ in cuts
+        for number, group in enumerate(groups)
     ]
     result = []
-    try:
-        for futures, (_, _, done) in zip(waiting, cuts, strict=True):
-            result.append(Shares.side_by_side([future.result() for future in futures]))
+    with workers.awaiting(waiting):
+        for number, (_, _, done) in enumerate(cuts):
+            at_once = waiting[number * len(groups) : (number + 1) * len(groups)]
+            result.append(Shares.side_by_side([future.result() for future in at_once]))
             yield done
-    finally:
-        for future in itertools.chain(*waiting):
-            future.cancel()
     return Shares.joined(result)
 
 
@@ -177,13 +170,10 @@ def known_covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[ND
         for low, high, _ in cuts
     ]
     parts = []
-    try:
+    with workers.awaiting(waiting):
         for future, (_, _, done) in zip(waiting, cuts, strict=True):
             parts.append(future.result())
             yield done
-    finally:
-        for future in waiting:
-            future.cancel()
     return np.concatenate(parts)
 
 
@@ -204,7 +194,7 @@ def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:
             first = place
 
 
-def _keep(key: str, made: Segment) -> None:
+def _keep(key: str, rendered: Segment) -> None:
     with _lock:
-        _frames[key] = made.frames
-        _audio[key] = made.audio
+        _frames[key] = rendered.frames
+        _audio[key] = rendered.audio

@@ -7,9 +7,10 @@ import io
 import os
 import pickle
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from dataclasses import fields
 from multiprocessing import connection, get_context, parent_process
 from typing import Any
@@ -65,6 +66,16 @@ def submit(kind: str, number: int, work: Callable[..., Any], mix: "Packed", *giv
         with _lock:
             _pools.pop((kind, number % COUNT), None)
         return _pool(kind, number).submit(_work, work, mix.bytes, given)
+
+
+@contextmanager
+def awaiting(waiting: Sequence[Future]) -> Iterator[None]:
+    """While it lasts somebody waits for this work; afterwards what has not begun is left."""
+    try:
+        yield
+    finally:
+        for future in waiting:
+            future.cancel()
 
 
 def wake() -> None:

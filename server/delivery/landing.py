@@ -129,11 +129,11 @@ def land_moves(
     for land in wanted:
         if land.index >= len(result):
             raise Refused("The file holds no such lane.", 422)
-        fresh = landed(document, (land.source, land.parameter), result[land.index].lane, at)
+        moves = landed(document, (land.source, land.parameter), result[land.index].lane, at)
         before, _ = drafting.lane(land.source, land.parameter)
-        stretch = fresh.points[0].t, fresh.points[-1].t
+        stretch = moves.points[0].t, moves.points[-1].t
         drafting.put(
-            land.source, land.parameter, fresh if over == "all" else before.with_range(*stretch, fresh.points)
+            land.source, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
         )
     if not drafting.writes:
         raise Refused("These moves are in the session as they are: there is nothing to change.", 422)

@@ -193,8 +193,9 @@ class _Maker:
             }
             self._keep(self.names.of(sound.title, sound.word, order.ending), sound.kind, path, **measured)
             if file.clipped:
-                kept = "a float file keeps them" if "float" in order.format else "they were cut off: lower the levels"
-                self.notes.append(f"{sound.title}: {file.clipped} samples are over full scale ({kept}).")
+                in_float = "float" in order.format
+                advice = "a float file keeps them" if in_float else "they were cut off: lower the levels"
+                self.notes.append(f"{sound.title}: {file.clipped} samples are over full scale ({advice}).")
 
     def _adm(self) -> Work:
         result = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
@@ -204,7 +205,7 @@ class _Maker:
             return
         path = self.folder / str(len(self.files))
         yield from write_adm(path, self.mix, louder(result, self.gain), self.start, self.stop)
-        objects = [one for one in result.programme.objects if not one.bed]
+        objects = [each for each in result.programme.objects if not each.bed]
         beds = len(result.programme.objects) - len(objects)
         said = f"{len(objects)} objects, {beds} beds, {result.programme.tracks} tracks"
         self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=said)

@@ -187,8 +187,8 @@ def compared(request: HttpRequest, session_id: UUID, then: int, revision: Revisi
     """What differs between a revision and the one that is worked on."""
     session = membership(request.user, session_id).session
     old, new = document_for(session, then), document_for(session, revision)
-    told = [DifferenceOut(**asdict(difference)) for difference in differences(old, new)]
-    return ComparedOut(revision=then, now=revision, differences=told, lanes=lines_as_they_were(new, old))
+    result = [DifferenceOut(**asdict(difference)) for difference in differences(old, new)]
+    return ComparedOut(revision=then, now=revision, differences=result, lanes=lines_as_they_were(new, old))
 
 
 @router.get("/{uuid:session_id}/history/{int:then}/matched", response=MatchedOut)

@@ -1,4 +1,4 @@
-"""Mixes in a room to test with: drawn at random, or made of a source or two; and how loud each speaker is."""
+"""Mixes in a room to test with: drawn at random, or room_mix of a source or two; and how loud each speaker is."""
 
 from dataclasses import replace
 
@@ -38,10 +38,12 @@ def mix(*sources: MixSource, layout: str = "0+5+0", **more) -> Mix:
     return Mix(RATE, 2.0, tuple(sources), layout=layout, **more)
 
 
-def heard(made: Mix, start: float = 0.5, stop: float = 1.5, listening: Listening | None = None) -> dict[str, float]:
+def channel_levels(
+    room_mix: Mix, start: float = 0.5, stop: float = 1.5, listening: Listening | None = None
+) -> dict[str, float]:
     first, last = round(start * RATE), round(stop * RATE)
-    audio = render_audio(made, first, last, listening or Listening(), cache=RESPONSES)
-    return dict(zip([channel.label for channel in made.room.channels], db(audio), strict=True))
+    audio = render_audio(room_mix, first, last, listening or Listening(), cache=RESPONSES)
+    return dict(zip([channel.label for channel in room_mix.room.channels], db(audio), strict=True))
 
 
 MOVED = (("pan", -1.0, 1.0), ("front", -1.0, 1.0), ("height", -1.0, 1.0), ("rotation", -400.0, 400.0))

@@ -9,12 +9,13 @@ from hypothesis import strategies as st
 from scipy.fft import rfft
 from scipy.signal import fftconvolve
 
-from needle.dsp.convolution import block_spectra, convolved_blocks, partition_count, partitioned
+from needle.dsp.convolution import block_spectra, convolve_blocks, partition_count, partition_responses
 from needle.effects.base import Around, Effect
 from needle.effects.chain import EFFECTS, Chain, checked_effects
 from needle.effects.room import response
 from needle.errors import NeedleError
-from needle.render.compile import MIX, compile_effects
+from needle.mix.model import Mix, MixReturn, MixSend, MixSource
+from needle.render.compile import MIX, compile_mix
 from needle.render.engine import run
 from needle.tempo import TempoMap
 from tests import examples
@@ -48,8 +49,10 @@ def noise(seed: int = 3, frames: int = FRAMES) -> np.ndarray:
 
 
 def through(chain: Chain, audio: np.ndarray, first: int, stop: int) -> np.ndarray:
-    """The chain's output between two frames; the audio is silent where it does not reach."""
-    return run(compile_effects(audio, chain, AROUND), first, stop)[MIX]
+    """The chain's output between two frames, as a return has it that hears nothing but this audio."""
+    source = MixSource("a", audio, mode="balance", direct_muted=True, sends={"r": MixSend(level=0.0)})
+    mix = Mix(RATE, stop / RATE, (source,), tempo=AROUND.tempo, returns=(MixReturn("r", chain),))
+    return run(compile_mix(mix), first, stop)[MIX]
 
 
 class Laws(SimpleTestCase):
@@ -117,15 +120,15 @@ class Convolution(SimpleTestCase):
         past = partition_count(taps, block) * block
         audio = rng.standard_normal((2, past + count * block)).astype(np.float32)
         terms = [(output, side, 2 * output + side) for output in (0, 1) for side in (0, 1)]
-        parts = partitioned(answers.reshape(4, -1), block)
-        found = convolved_blocks(block_spectra(audio, block), parts, terms, 2)
+        parts = partition_responses(answers.reshape(4, -1), block)
+        convolved = convolve_blocks(block_spectra(audio, block), parts, terms, 2)
         wanted = sum(
             fftconvolve(audio[np.newaxis, side], answers[:, side].astype(float), axes=1)[
                 :, past : past + count * block
             ]
             for side in (0, 1)
         )
-        np.testing.assert_allclose(found, wanted, atol=2e-4)
+        np.testing.assert_allclose(convolved, wanted, atol=2e-4)
 
 
 class Sound(SimpleTestCase):

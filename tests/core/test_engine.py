@@ -13,7 +13,7 @@ from needle.effects.chain import EFFECTS, Chain
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.mix.partition import parts_of
-from needle.render.blocks import deliver, run_in_stretches
+from needle.render.blocks import run_in_stretches
 from needle.render.cache import RenderCache
 from needle.render.compile import MIX, compile_mix, compile_parts
 from needle.render.engine import render_audio, render_before_placement, run
@@ -59,13 +59,13 @@ class Truth(SimpleTestCase):
     @given(mixes(SECONDS))
     def test_a_hand_hears_the_mix(self, mix: Mix) -> None:
         """The mix without a source, and that source through the gains of its place, are the mix."""
-        held = dataclasses.replace(
+        moved = dataclasses.replace(
             mix.sources[0], muted=False, lanes={k: v for k, v in mix.sources[0].lanes.items() if k == "level"}
         )
-        mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
-        without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
-        before = render_before_placement(mix, held.id, 0, FRAMES)
-        place = placement(mix, held, values_at(held, np.zeros(1)), np.zeros(1))[:, :, 0]
+        mix = dataclasses.replace(mix, sources=(moved, *mix.sources[1:]))
+        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({moved.id})))
+        before = render_before_placement(mix, moved.id, 0, FRAMES)
+        place = placement(mix, moved, values_at(moved, np.zeros(1)), np.zeros(1))[:, :, 0]
         self.assertLess(decibels(without + place @ before - render_audio(mix, 0, FRAMES)), -90.0)
 
 
@@ -108,7 +108,8 @@ class Segments(SimpleTestCase):
     @given(mixes(1.5))
     def test_segments_are_what_is_delivered(self, mix: Mix) -> None:
         heard = np.concatenate([s.audio for s in render_segments(mix, 0, 3)], axis=1)
-        delivered = np.concatenate([audio for _, audio in deliver(mix, 0, mix.frames)], axis=1)
+        stretches = run_in_stretches(compile_mix(mix), 0, mix.frames)
+        delivered = np.concatenate([outputs[MIX] for _, outputs in stretches], axis=1)
         np.testing.assert_array_equal(heard, delivered)
         alone = next(render_segments(mix, 2, 3))
         np.testing.assert_array_equal(alone.audio, heard[:, 2 * segment_frames(RATE) :])
@@ -158,7 +159,7 @@ class Plans(SimpleTestCase):
         plan = compile_mix(mix)
         one, three = (
             np.concatenate(
-                [heard[MIX] for _, heard in run_in_stretches(plan, 0, 3 * FRAMES, threads=threads)], axis=1
+                [outputs[MIX] for _, outputs in run_in_stretches(plan, 0, 3 * FRAMES, threads=threads)], axis=1
             )
             for threads in (1, 3)
         )

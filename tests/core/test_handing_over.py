@@ -57,9 +57,9 @@ class Folder(SimpleTestCase):
         return Path(made.name)
 
 
-def joined(sounds: Sounds, start: int, stop: int, **how: Any) -> list[np.ndarray]:
+def rendered_whole(sounds: Sounds, start: int, stop: int, **how: Any) -> list[np.ndarray]:
     """What comes of every sound between two frames."""
-    stretches = [heard for _, heard in sounds.stretches(start, stop, **how)]
+    stretches = [audios for _, audios in sounds.stretches(start, stop, **how)]
     return [np.concatenate(parts, axis=1) for parts in zip(*stretches, strict=True)]
 
 
@@ -72,7 +72,7 @@ class SoundsOfADelivery(Folder):
         groups = {key: row["group"] for key, row in document["sources"].items()}
         for by in ("sources", "groups"):
             stems = sounds_of(mix, False, (), by, names_in(document), groups)
-            total = sum(joined(stems, 0, mix.frames), np.zeros_like(whole))
+            total = sum(rendered_whole(stems, 0, mix.frames), np.zeros_like(whole))
             worst = float(np.abs(total - whole).max())
             self.assertLess(20.0 * np.log10(max(worst, 1e-9)), -90.0)
         kinds = {stem.kind for stem in stems}
@@ -82,19 +82,19 @@ class SoundsOfADelivery(Folder):
         source = MixSource("one", tone(440.0, 1.0), pan=-0.7, front=-1.0)
         mix = Mix(RATE, 1.0, (source,), layout="0+5+0")
         sounds = sounds_of(mix, True, ("stereo", "mono", "headphones"), "", {}, {})
-        heard = render_audio(mix, 0, RATE)
-        folds = dict(zip([sound.id for sound in sounds], joined(sounds, 0, RATE), strict=True))
+        mixed = render_audio(mix, 0, RATE)
+        folds = dict(zip([sound.id for sound in sounds], rendered_whole(sounds, 0, RATE), strict=True))
         for fold in ("stereo", "mono", "headphones"):
-            made = folds[fold]
-            expected = to_ears(mix.room, fold, RATE, heard, 0)
-            self.assertEqual(made.shape[0], 1 if fold == "mono" else 2)
-            np.testing.assert_allclose(made, expected[: len(made)], atol=1e-5)
-        made = joined(sounds, 0, RATE, gain=-6.0)[0]
-        np.testing.assert_allclose(made, heard * 10.0**-0.3, atol=1e-6)
+            folded = folds[fold]
+            expected = to_ears(mix.room, fold, RATE, mixed, 0)
+            self.assertEqual(folded.shape[0], 1 if fold == "mono" else 2)
+            np.testing.assert_allclose(folded, expected[: len(folded)], atol=1e-5)
+        folded = rendered_whole(sounds, 0, RATE, gain=-6.0)[0]
+        np.testing.assert_allclose(folded, mixed * 10.0**-0.3, atol=1e-6)
         stereo = Mix(RATE, 1.0, (source,))
         self.assertEqual([s.id for s in sounds_of(stereo, True, ("stereo", "mono"), "", {}, {})], ["mix", "mono"])
         for wrong in ({"folds": ("left",)}, {"stems": "colours"}):
-            given = {"whole": True, "folds": (), "stems": "", "names": {}, "groups": {}, **wrong}
+            given = {"with_mix": True, "folds": (), "stems": "", "names": {}, "groups": {}, **wrong}
             self.assertRaises(NeedleError, lambda given=given: sounds_of(mix, **given))
 
     def test_every_format_by_another_library(self) -> None:
@@ -189,13 +189,13 @@ class Loudness(Folder):
         mix = Mix(RATE, 4.0, (MixSource("one", tone(997.0, 4.0, amplitude=0.1)),))
         sounds = sounds_of(mix, True, (), "", {}, {})
         (before,) = finished(measure_sounds(sounds, 0, mix.frames))
-        found = levelled(before["integrated_lufs"], before["true_peak_dbtp"], -16.0, -1.0)
-        steps = write_sounds(sounds, [self.folder() / "mix.wav"], 0, mix.frames, "wav-24", gain=found.gain)
+        level = levelled(before["integrated_lufs"], before["true_peak_dbtp"], -16.0, -1.0)
+        steps = write_sounds(sounds, [self.folder() / "mix.wav"], 0, mix.frames, "wav-24", gain=level.gain)
         shares = []
         (file,) = finished(steps, shares.append)
         self.assertEqual(shares[-1], 1.0)
         self.assertAlmostEqual(file.measured["integrated_lufs"], -16.0, places=1)
-        self.assertIn("louder", found.sentence)
+        self.assertIn("louder", level.sentence)
         self.assertEqual(levelled(None, None, -16.0, -1.0).gain, 0.0)
         self.assertIn("nothing was limited", levelled(-30.0, -3.0, -16.0, -1.0).sentence)
         self.assertRaises(NeedleError, levelled, -20.0, -3.0, 3.0, -1.0)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from needle.automation.curve import RAMP_SECONDS, Lane
 from needle.dsp import kernels
-from needle.dsp.fractional_delay import delayed
+from needle.dsp.fractional_delay import delay_channel
 from needle.dsp.kernels import (
     envelope_nodes,
     lane_values,
@@ -35,13 +35,13 @@ SECONDS = 0.5
 BLOCK = 64
 
 
-def both(kernel: kernels.Kernel, *given: object) -> tuple[np.ndarray, np.ndarray]:
+def both(kernel: kernels.Kernel, *arguments: object) -> tuple[np.ndarray, np.ndarray]:
     """What the loop and its twin make of the same arguments, the last of which is filled."""
-    *read, out = given
+    *inputs, out = arguments
     assert isinstance(out, np.ndarray)
     compiled, plain = out.copy(), out.copy()
-    kernel(*read, compiled)
-    kernel.twin(*read, plain)
+    kernel(*inputs, compiled)
+    kernel.twin(*inputs, plain)
     return compiled, plain
 
 
@@ -54,10 +54,10 @@ class Twins(SimpleTestCase):
         for module in pkgutil.iter_modules(kernels.__path__):
             if module.name != "__main__":
                 importlib.import_module(f"{kernels.__name__}.{module.name}")
-        held = {name.removeprefix("test_") for name in dir(Twins)} | {
+        compared = {name.removeprefix("test_") for name in dir(Twins)} | {
             "mark_rough", "fill_between", "mark_bends", "add_scaled", "add_ramped",
         }  # fmt: skip
-        self.assertLessEqual({one.name for one in kernels.REGISTERED}, held)
+        self.assertLessEqual({one.name for one in kernels.REGISTERED}, compared)
 
     @examples(60)
     @given(st.lists(lanes(pans, SECONDS), min_size=1, max_size=4), st.integers(0, 2**31))
@@ -104,9 +104,9 @@ class Twins(SimpleTestCase):
     def test_read_delayed(self, middle: float, depth: float, first: int) -> None:
         sound = numbers(1, 4000)
         delays = np.maximum(middle + depth * np.sin(np.arange(1500) / 90.0), 0.0)
-        compiled = delayed(sound, 0, delays, first)
+        compiled = delay_channel(sound, 0, delays, first)
         with numpy_twins():
-            np.testing.assert_allclose(compiled, delayed(sound, 0, delays, first), atol=2e-6)
+            np.testing.assert_allclose(compiled, delay_channel(sound, 0, delays, first), atol=2e-6)
 
     @examples(30)
     @given(st.integers(0, 2**31), st.integers(1, 5), st.integers(5, 20))

@@ -2,10 +2,13 @@
 
 import doctest
 import importlib
+import itertools
 import pkgutil
+import re
 import subprocess
 import sys
 import tempfile
+import tomllib
 from pathlib import Path
 
 import numpy as np
@@ -48,7 +51,7 @@ class Face(SimpleTestCase):
 
     def test_who_listens_and_how(self) -> None:
         mix = self.mix()
-        plan = needle.compile(mix, listening=Listening(held=frozenset({"oars"})))
+        plan = needle.compile(mix, listening=Listening(without_direct=frozenset({"oars"})))
         self.assertFalse(run(plan, 0, 1000)[MIX].any())
         mono = needle.render_mix(mix, monitor="mono")
         whole = render_audio(mix, 0, RATE)
@@ -68,13 +71,24 @@ class Face(SimpleTestCase):
         self.assertTrue(Path(needle.__file__).with_name("py.typed").is_file())
 
     def test_every_example_runs(self) -> None:
-        found = 0
+        examples = 0
         for module in pkgutil.walk_packages(needle.__path__, "needle."):
             if not module.name.endswith("__main__"):
-                failed, tried = doctest.testmod(importlib.import_module(module.name))
+                failed, attempted = doctest.testmod(importlib.import_module(module.name))
                 self.assertEqual(failed, 0, module.name)
-                found += tried
-        self.assertGreater(found, 20)
+                examples += attempted
+        self.assertGreater(examples, 20)
+
+    def test_with_its_extras_it_brings_what_the_application_runs_with(self) -> None:
+        root = Path(needle.__file__).parents[1]
+        project = tomllib.loads((root / "pyproject.toml").read_text())["project"]
+        declared = [*project["dependencies"], *itertools.chain(*project["optional-dependencies"].values())]
+        wanted = [line for line in (root / "requirements.in").read_text().splitlines() if not line.startswith("#")]
+
+        def package(requirement: str) -> str:
+            return re.split(r"[\[<>=~]", requirement)[0]
+
+        self.assertEqual({package(each) for each in declared} - {project["name"]}, {package(each) for each in wanted})
 
     def test_what_is_not_needed_is_not_imported(self) -> None:
         code = (

@@ -35,9 +35,9 @@ PATH = "objects.wav"
 
 def written(folder: Path, mix: Mix) -> tuple[Path, AdmProgramme]:
     names = {one.id: f"{one.id} é<&" for one in (*mix.sources, *mix.returns)}
-    found = mix_to_adm(mix, "Night & day", names)
-    list(write_adm(folder / PATH, mix, found))
-    return folder / PATH, found.programme
+    export = mix_to_adm(mix, "Night & day", names)
+    list(write_adm(folder / PATH, mix, export))
+    return folder / PATH, export.programme
 
 
 def read(path: Path) -> AdmProgramme:

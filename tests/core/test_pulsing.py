@@ -234,7 +234,7 @@ class Rendering(SimpleTestCase):
             (MixSend(0.0), MixReturn("r", pulse=pump)),
         ):
             mix = Mix(RATE, 2.0, (MixSource("s", audio, sends={"r": send}),), returns=(one,))
-            wet = render_audio(mix, 0, RATE, Listening(held=frozenset({"s"})))
+            wet = render_audio(mix, 0, RATE, Listening(without_direct=frozenset({"s"})))
             self.assertGreater(wet[0, on], 0.3)
             self.assertLess(abs(wet[0, off]), 1e-5)
 
@@ -244,7 +244,7 @@ class Rendering(SimpleTestCase):
         for before, silent in ((True, False), (False, True)):
             source = MixSource("s", audio, pulse=pump, sends={"r": MixSend(0.0, before=before)})
             mix = Mix(RATE, 1.0, (source,), returns=(MixReturn("r"),))
-            wet = render_audio(mix, 0, RATE, Listening(held=frozenset({"s"})))
+            wet = render_audio(mix, 0, RATE, Listening(without_direct=frozenset({"s"})))
             self.assertEqual(abs(wet[0, 3 * RATE // 4]) < 1e-5, silent)
 
     def test_what_a_hand_hears_is_the_mix(self) -> None:

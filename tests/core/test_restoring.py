@@ -32,21 +32,21 @@ START, END = 1.0, 2.0
 
 def document(**lanes_by_key: Lane) -> dict[str, Any]:
     """A session of two sources, one of them in a group, sent to a return and with a layer."""
-    made = empty_document("Any", RATE, 4.0)
+    result = empty_document("Any", RATE, 4.0)
     for order, key in enumerate(("oars", "gulls")):
-        made["sources"][key] = {
+        result["sources"][key] = {
             **SOURCE_DEFAULTS, "id": key, "name": key.title(), "ink": 0, "order": order, "asset": "0" * 64,
             "channels": 1, "mode": "pan", "seconds": 4.0,
         }  # fmt: skip
-    made["groups"]["band"] = {"id": "band", "name": "Band", **GROUP_DEFAULTS}
-    made["returns"]["hull"] = {"id": "hull", "name": "Hull", **RETURN_DEFAULTS}
-    made["sends"]["oars/hull"] = {"id": "oars/hull", "source": "oars", "return": "hull", **SEND_DEFAULTS}
-    made["layers"]["far"] = {**LAYER_DEFAULTS, "id": "far", "source": "oars", "name": "far"}
-    made["sources"]["oars"]["group"] = "band"
+    result["groups"]["band"] = {"id": "band", "name": "Band", **GROUP_DEFAULTS}
+    result["returns"]["hull"] = {"id": "hull", "name": "Hull", **RETURN_DEFAULTS}
+    result["sends"]["oars/hull"] = {"id": "oars/hull", "source": "oars", "return": "hull", **SEND_DEFAULTS}
+    result["layers"]["far"] = {**LAYER_DEFAULTS, "id": "far", "source": "oars", "name": "far"}
+    result["sources"]["oars"]["group"] = "band"
     for key, lane in lanes_by_key.items():
         whole = key.replace("__", "/").replace("send_", "send:").replace("layer_", "layer:")
-        made["lanes"][whole] = lane_value(whole, stored(lane.points))
-    return check_document(made)
+        result["lanes"][whole] = lane_value(whole, stored(lane.points))
+    return check_document(result)
 
 
 def moving(made: dict[str, Any], key: str, times: np.ndarray) -> np.ndarray:

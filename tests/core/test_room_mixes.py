@@ -23,17 +23,17 @@ from needle.render.fingerprints import dependency_key
 from needle.render.freezing import as_frozen, frozen_sound, key_of
 from needle.render.trajectories import layout_changes
 from tests import examples
-from tests.core.rooms import FRAMES, RESPONSES, ROOMS, db, effects, heard, mix, noise, room_mixes
+from tests.core.rooms import FRAMES, RESPONSES, ROOMS, channel_levels, db, effects, mix, noise, room_mixes
 from tests.core.strategies import RATE, tone
 
 
 class Rendering(SimpleTestCase):
     @examples(24)
     @given(room_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=3))
-    def test_every_division_gives_the_same_samples(self, made: Mix, cuts: list[int]) -> None:
-        whole = render_audio(made, 0, FRAMES, cache=RESPONSES)
+    def test_every_division_gives_the_same_samples(self, mix: Mix, cuts: list[int]) -> None:
+        whole = render_audio(mix, 0, FRAMES, cache=RESPONSES)
         edges = [0, *sorted(set(cuts)), FRAMES]
-        parts = [render_audio(made, a, b, cache=RESPONSES) for a, b in itertools.pairwise(edges)]
+        parts = [render_audio(mix, a, b, cache=RESPONSES) for a, b in itertools.pairwise(edges)]
         np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
 
     def test_a_move_is_that_of_every_sample(self) -> None:
@@ -43,13 +43,13 @@ class Rendering(SimpleTestCase):
         audio = tone(997.0, 2.0)
         for height in ({}, {"height": rising}):
             source = MixSource("a", audio, lanes={"rotation": turning, **height})
-            made = mix(source, layout="4+7+0")
-            found = render_audio(made, 0, 2 * RATE)
+            room_mix = mix(source, layout="4+7+0")
+            found = render_audio(room_mix, 0, 2 * RATE)
             times = np.arange(2 * RATE) / RATE
             z = rising.evaluate(times) if height else np.zeros_like(times)
             elevation = np.where(z > 1.0 - 1e-12, 30.0, 30.0 * np.degrees(np.arctan(z)) / 45.0)
             gains = point_source_gains(LAYOUTS["4+7+0"], 360.0 * times, elevation)
-            error = found[made.room.standing] - gains * audio
+            error = found[room_mix.room.standing] - gains * audio
             self.assertLess(np.abs(error).max(), 1e-4)
 
     def test_what_stands_still_may_grow_wide_and_turn(self) -> None:
@@ -72,16 +72,16 @@ class Rendering(SimpleTestCase):
 
     def test_what_a_key_says(self) -> None:
         plain = MixSource("a", noise(1))
-        made = mix(plain)
+        room_mix = mix(plain)
         for other in (
-            replace(made, layout="0+7+0"),
+            replace(room_mix, layout="0+7+0"),
             mix(replace(plain, front=0.0)),
             mix(replace(plain, lfe=-10.0)),
             mix(replace(plain, ways=Ways(Way(("M+000",))))),
             mix(replace(plain, layers=(MixLayer("x", effects("echo")),))),
             mix(replace(plain, direct_muted=True, layers=(MixLayer("x", effects("echo")),))),
         ):
-            self.assertNotEqual(dependency_key(made, 0, RATE), dependency_key(other, 0, RATE))
+            self.assertNotEqual(dependency_key(room_mix, 0, RATE), dependency_key(other, 0, RATE))
         later = mix(replace(plain, ways=Ways(Way(), ((60.0, 70.0, Way(("M+000",))),))))
         other = mix(replace(plain, ways=Ways(Way(), ((60.0, 80.0, Way(("M+000",))),))))
         self.assertEqual(dependency_key(later, 0, RATE), dependency_key(other, 0, RATE))
@@ -118,13 +118,13 @@ class FromStereo(SimpleTestCase):
         stereo, room = (render_audio(mix(source, layout=name), 0, FRAMES) for name in ("0+2+0", "0+5+0"))
         np.testing.assert_allclose(room[:2], stereo, atol=1e-5)
         double = MixSource("a", noise(4), pan=-1.0, front=-1.0, double=True, double_ms=12.0)
-        levels = heard(mix(double))
+        levels = channel_levels(mix(double))
         self.assertAlmostEqual(levels["Ls"], levels["Rs"], delta=0.2)
         self.assertLess(levels["L"], -100.0)
 
     def test_what_another_layout_moves_is_told(self) -> None:
-        made = mix(MixSource("front", noise(1)), MixSource("back", noise(2), front=-1.0, pan=0.5))
-        moved = {one.source: one for one in layout_changes(made, "0+2+0", 0.0)}
+        room_mix = mix(MixSource("front", noise(1)), MixSource("back", noise(2), front=-1.0, pan=0.5))
+        moved = {one.source: one for one in layout_changes(room_mix, "0+2+0", 0.0)}
         self.assertLess(moved["front"].degrees, 1.0)
         self.assertGreater(moved["back"].degrees, 60.0)
         self.assertTrue(moved["back"].folded)
@@ -134,8 +134,8 @@ class FromStereo(SimpleTestCase):
 class WaysThrough(SimpleTestCase):
     def test_a_passage_forbids_the_front(self) -> None:
         forbidden = Ways(Way(), ((1.0, 1.5, Way(("M+000", "M+030", "M-030"))),))
-        made = mix(MixSource("a", noise(5), ways=forbidden))
-        before, during, after = (heard(made, *span) for span in ((0.4, 0.9), (1.1, 1.4), (1.6, 1.9)))
+        room_mix = mix(MixSource("a", noise(5), ways=forbidden))
+        before, during, after = (channel_levels(room_mix, *span) for span in ((0.4, 0.9), (1.1, 1.4), (1.6, 1.9)))
         for levels in (before, after):
             self.assertAlmostEqual(levels["C"], -20.0, delta=0.5)
             self.assertLess(levels["Ls"], -100.0)
@@ -145,7 +145,7 @@ class WaysThrough(SimpleTestCase):
 
     def test_groups_have_levels(self) -> None:
         louder = mix(MixSource("a", noise(5), pan=-1.0, ways=Ways(Way((), (("front", -12.0),)))))
-        self.assertAlmostEqual(heard(louder)["L"], -32.0, delta=0.2)
+        self.assertAlmostEqual(channel_levels(louder)["L"], -32.0, delta=0.2)
 
     def test_a_way_is_stored_as_it_sounds(self) -> None:
         """A group at 0 dB is as if nothing was said; the LFE at 0 dB is full, and off only at the bottom."""
@@ -153,15 +153,15 @@ class WaysThrough(SimpleTestCase):
         self.assertEqual(Way.of({**plain, "levels": {"front": 0.0, "lfe": -96.0}}), Way())
         full = Way.of({**plain, "levels": {"lfe": 0.0}})
         self.assertTrue(Ways(full).to_lfe)
-        levels = heard(mix(MixSource("a", tone(40.0, 2.0, amplitude=0.5), ways=Ways(full))))
+        levels = channel_levels(mix(MixSource("a", tone(40.0, 2.0, amplitude=0.5), ways=Ways(full))))
         self.assertAlmostEqual(levels["LFE"], levels["C"], delta=0.5)
 
     def test_the_lfe_has_its_own_level_and_filter(self) -> None:
         low, high = (MixSource("a", tone(hertz, 2.0, amplitude=0.5), lfe=-6.0) for hertz in (40.0, 1000.0))
-        self.assertAlmostEqual(heard(mix(low))["LFE"] - heard(mix(low))["C"], -6.1, delta=0.5)
-        self.assertLess(heard(mix(high))["LFE"], -70.0)
+        self.assertAlmostEqual(channel_levels(mix(low))["LFE"] - channel_levels(mix(low))["C"], -6.1, delta=0.5)
+        self.assertLess(channel_levels(mix(high))["LFE"], -70.0)
         corner = MixSource("a", tone(120.0, 2.0, amplitude=0.5), lfe=0.0)
-        self.assertAlmostEqual(heard(mix(corner))["LFE"] - heard(mix(corner))["C"], -6.0, delta=0.2)
+        self.assertAlmostEqual(channel_levels(mix(corner))["LFE"] - channel_levels(mix(corner))["C"], -6.0, delta=0.2)
 
 
 class Layers(SimpleTestCase):
@@ -173,22 +173,22 @@ class Layers(SimpleTestCase):
         return MixSource("a", noise(6), layers=layers, **more)
 
     def test_each_layer_is_in_its_own_channels(self) -> None:
-        made = mix(self.stack(), layout="0+7+0")
-        dry = heard(made, listening=Listening(solo=frozenset({"a.direct"})))
-        thick = heard(made, listening=Listening(solo=frozenset({"a.thick"})))
-        echo = heard(made, listening=Listening(solo=frozenset({"a.echo"})))
+        room_mix = mix(self.stack(), layout="0+7+0")
+        dry = channel_levels(room_mix, listening=Listening(solo=frozenset({"a.direct"})))
+        thick = channel_levels(room_mix, listening=Listening(solo=frozenset({"a.thick"})))
+        echo = channel_levels(room_mix, listening=Listening(solo=frozenset({"a.echo"})))
         self.assertEqual({name for name, level in dry.items() if level > -60}, {"C"})
         self.assertEqual(max(thick, key=thick.get)[1:], "ss")
         self.assertEqual({name for name, level in echo.items() if level > -60} - {"Lss", "Rss"}, {"Lb", "Rb"})
         together = sum(10.0 ** (level / 10.0) for part in (dry, thick, echo) for level in part.values())
-        whole = sum(10.0 ** (level / 10.0) for level in heard(made).values())
+        whole = sum(10.0 ** (level / 10.0) for level in channel_levels(room_mix).values())
         self.assertAlmostEqual(10.0 * np.log10(whole / together), 0.0, delta=1.0)
 
     def test_one_level_governs_all(self) -> None:
         before = MixLayer("x", effects("echo"), before_level=True, front=-1.0)
         for layer in (before, replace(before, before_level=False)):
             loud, soft = (
-                heard(mix(MixSource("a", noise(6), level=level, direct_muted=True, layers=(layer,))))
+                channel_levels(mix(MixSource("a", noise(6), level=level, direct_muted=True, layers=(layer,))))
                 for level in (0.0, -20.0)
             )
             self.assertAlmostEqual(loud["Ls"] - soft["Ls"], 20.0, delta=0.1)
@@ -198,8 +198,8 @@ class Layers(SimpleTestCase):
         second = MixLayer("y", takes="before", before_level=True, front=-1.0)
         one = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, second)))
         after = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, replace(second, before_level=False))))
-        self.assertGreater(heard(one)["Ls"], -45.0)
-        self.assertLess(heard(after)["Ls"], -100.0)
+        self.assertGreater(channel_levels(one)["Ls"], -45.0)
+        self.assertLess(channel_levels(after)["Ls"], -100.0)
 
 
 class Stems(SimpleTestCase):
@@ -215,7 +215,7 @@ class Stems(SimpleTestCase):
     def test_a_dry_centred_stem_is_in_the_centre_alone(self) -> None:
         stem = MixSource("a", np.repeat(noise(7), 2, axis=0), mode="stem")
         for layout in ("0+5+0", "4+7+0"):
-            levels = heard(mix(stem, layout=layout))
+            levels = channel_levels(mix(stem, layout=layout))
             others = max(level for name, level in levels.items() if name != "C")
             self.assertGreater(levels["C"] - others, 30.0)
 
@@ -234,32 +234,32 @@ class Stems(SimpleTestCase):
         ways = Ways(Way(others), ((1.0, 2.0, Way(("M+000",))),))
         dry = noise(8)
         stem = MixSource("a", (np.concatenate([dry, dry]) + noise(9, 2)).astype(np.float32), mode="stem", ways=ways)
-        verse, chorus = heard(mix(stem), 0.3, 0.9), heard(mix(stem), 1.1, 1.7)
+        verse, chorus = channel_levels(mix(stem), 0.3, 0.9), channel_levels(mix(stem), 1.1, 1.7)
         self.assertLess(max(verse[name] for name in ("L", "R", "Ls", "Rs")), -100.0)
         self.assertLess(chorus["C"], -100.0)
         self.assertGreater(min(chorus[name] for name in ("L", "R", "Ls", "Rs")), -30.0)
         drier = mix(replace(stem, ways=Ways(Way(direct=0.0, ambient=-96.0))))
-        self.assertLess(heard(drier)["Ls"], heard(mix(replace(stem, ways=Ways())))["Ls"] - 20.0)
+        self.assertLess(channel_levels(drier)["Ls"], channel_levels(mix(replace(stem, ways=Ways())))["Ls"] - 20.0)
 
 
 class Returns(SimpleTestCase):
     def test_a_return_answers_where_it_is_called(self) -> None:
         source = MixSource("a", noise(10), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
-        made = mix(source, returns=(MixReturn("hull", effects("room"), envelop=0.0),))
-        levels = heard(made, listening=Listening(solo=frozenset({"hull"})))
+        room_mix = mix(source, returns=(MixReturn("hull", effects("room"), envelop=0.0),))
+        levels = channel_levels(room_mix, listening=Listening(solo=frozenset({"hull"})))
         self.assertGreater(levels["Ls"], max(levels["L"], levels["C"]) + 20.0)
         opposite = replace(source, sends={"hull": MixSend(0.0, place="opposite")})
-        turned = heard(replace(made, sources=(opposite,)), listening=Listening(solo=frozenset({"hull"})))
+        turned = channel_levels(replace(room_mix, sources=(opposite,)), listening=Listening(solo=frozenset({"hull"})))
         self.assertGreater(turned["Rs"], turned["Ls"])
         own = replace(source, sends={"hull": MixSend(0.0, place="own", pan=1.0, front=1.0)})
-        placed = heard(replace(made, sources=(own,)), listening=Listening(solo=frozenset({"hull"})))
+        placed = channel_levels(replace(room_mix, sources=(own,)), listening=Listening(solo=frozenset({"hull"})))
         self.assertEqual(max(placed, key=placed.get), "R")
 
     def around(self, source: MixSource, layout: str = "4+7+0", **more) -> np.ndarray:
         """What all loudspeakers but the LFE play of a room that a source alone is sent to."""
-        made = mix(source, layout=layout, returns=(MixReturn("hull", effects("room"), **more),))
-        sound = render_audio(made, 0, 2 * RATE, Listening(solo=frozenset({"hull"})), cache=RESPONSES)
-        return sound[made.room.standing]
+        room_mix = mix(source, layout=layout, returns=(MixReturn("hull", effects("room"), **more),))
+        sound = render_audio(room_mix, 0, 2 * RATE, Listening(solo=frozenset({"hull"})), cache=RESPONSES)
+        return sound[room_mix.room.standing]
 
     def test_a_reverb_surrounds_what_is_sent_from_the_centre(self) -> None:
         voice = MixSource("a", noise(11, seconds=0.5), sends={"hull": MixSend(0.0)})
@@ -311,10 +311,10 @@ class Returns(SimpleTestCase):
             MixReturn("hull", effects("room"), lanes={"pan": there}),
             MixReturn("quay", effects("room"), lanes={"pan": back}),
         )
-        made = mix(voice, returns=spaces)
+        room_mix = mix(voice, returns=spaces)
         for which, (first, last) in {"hull": ("L", "R"), "quay": ("R", "L")}.items():
             only = Listening(solo=frozenset({which}))
-            begins, ends = heard(made, 0.05, 0.25, only), heard(made, 1.75, 1.95, only)
+            begins, ends = channel_levels(room_mix, 0.05, 0.25, only), channel_levels(room_mix, 1.75, 1.95, only)
             self.assertGreater(begins[first], begins[last] + 10.0)
             self.assertGreater(ends[last], ends[first] + 10.0)
 
@@ -323,7 +323,7 @@ class Returns(SimpleTestCase):
         only = Listening(solo=frozenset({"hull"}))
         for spread, beside in ((0.0, -60.0), (120.0, -12.0)):
             source = MixSource("a", noise(15), sends={"hull": replace(own, spread=spread)})
-            levels = heard(mix(source, layout="4+7+0", returns=(MixReturn("hull"),)), listening=only)
+            levels = channel_levels(mix(source, layout="4+7+0", returns=(MixReturn("hull"),)), listening=only)
             for name in ("L", "R"):
                 (self.assertLess if spread == 0.0 else self.assertGreater)(levels[name] - levels["C"], beside)
             power = sum(10.0 ** (level / 10.0) for level in levels.values())
@@ -331,24 +331,26 @@ class Returns(SimpleTestCase):
         lane = Lane((Point(0.0, 0.0), Point(2.0, 180.0)))
         source = MixSource("a", noise(15), sends={"hull": replace(own, lanes={"spread": lane})})
         moving = mix(source, layout="4+7+0", returns=(MixReturn("hull"),))
-        self.assertGreater(heard(moving, 1.8, 2.0, only)["L"], heard(moving, 0.0, 0.2, only)["L"] + 10.0)
+        self.assertGreater(
+            channel_levels(moving, 1.8, 2.0, only)["L"], channel_levels(moving, 0.0, 0.2, only)["L"] + 10.0
+        )
 
     def test_returns_sweep_and_turn(self) -> None:
         sweep = Lane((Point(0.0, -1.0), Point(2.0, 1.0)))
         source = MixSource("a", noise(10, 2), mode="balance", sends={"hull": MixSend(0.0)}, level=0.0)
         swept = mix(source, returns=(MixReturn("hull", lanes={"pan": sweep}),))
         only = Listening(solo=frozenset({"hull"}))
-        first, last = heard(swept, 0.0, 0.2, only), heard(swept, 1.8, 2.0, only)
+        first, last = channel_levels(swept, 0.0, 0.2, only), channel_levels(swept, 1.8, 2.0, only)
         self.assertGreater(first["L"], first["R"] + 15.0)
         self.assertGreater(last["R"], last["L"] + 15.0)
         left = MixSource("a", noise(10), pan=-1.0, sends={"hull": MixSend(0.0)})
         wide = mix(left, returns=(MixReturn("hull", lanes={"spread": Lane((Point(0.0, 0.0), Point(2.0, 180.0)))}),))
-        levels = [heard(wide, *span, only) for span in ((0.0, 0.05), (1.8, 2.0))]
+        levels = [channel_levels(wide, *span, only) for span in ((0.0, 0.05), (1.8, 2.0))]
         self.assertLess(levels[0]["C"], levels[1]["C"] - 20.0)
         powers = [sum(10.0 ** (level / 10.0) for level in one.values()) for one in levels]
         self.assertAlmostEqual(10.0 * np.log10(powers[1] / powers[0]), 0.0, delta=0.3)
         turned = mix(left, returns=(MixReturn("hull", rotation=80.0),))
-        self.assertAlmostEqual(heard(turned, listening=only)["Ls"], -20.0, delta=0.3)
+        self.assertAlmostEqual(channel_levels(turned, listening=only)["Ls"], -20.0, delta=0.3)
 
 
 class Frozen(SimpleTestCase):
@@ -356,10 +358,10 @@ class Frozen(SimpleTestCase):
         layer = MixLayer("x", effects("echo"), front=-1.0, level=-6.0)
         lane = Lane((Point(0.0, 0.0), Point(2.0, 360.0)))
         source = MixSource("a", noise(17), lanes={"rotation": lane}, lfe=-6.0, layers=(layer,))
-        made = mix(source)
-        sound = np.concatenate([audio for _, audio in frozen_sound(made, "a")], axis=1)
-        frozen = as_frozen(made, {"a": (sound, key_of(made, source))})
+        room_mix = mix(source)
+        sound = np.concatenate([audio for _, audio in frozen_sound(room_mix, "a")], axis=1)
+        frozen = as_frozen(room_mix, {"a": (sound, key_of(room_mix, source))})
         self.assertIsNotNone(frozen.sources[0].frozen)
-        np.testing.assert_allclose(render_audio(frozen, 0, RATE), render_audio(made, 0, RATE), atol=1e-5)
-        elsewhere = as_frozen(replace(made, layout="0+7+0"), {"a": (sound, key_of(made, source))})
+        np.testing.assert_allclose(render_audio(frozen, 0, RATE), render_audio(room_mix, 0, RATE), atol=1e-5)
+        elsewhere = as_frozen(replace(room_mix, layout="0+7+0"), {"a": (sound, key_of(room_mix, source))})
         self.assertIsNone(elsewhere.sources[0].frozen)

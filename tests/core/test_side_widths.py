@@ -189,7 +189,7 @@ class Everywhere(SimpleTestCase):
             levels = [decibels(rendered(one, **returns)) for one in (replace(wide, width_left=0.0), wide)]
             self.assertAlmostEqual(*levels, delta=1.0, msg=str(more))
             if hull:
-                only = Listening(held=frozenset({"s"}))
+                only = Listening(without_direct=frozenset({"s"}))
                 through = render_audio(mix(wide, **returns), 0, FRAMES, only)
                 np.testing.assert_allclose(through, rendered(wide), atol=1e-5)
         low = source(audio=tone(60.0, 2.0, 2), lfe=0.0)
@@ -200,8 +200,8 @@ class Everywhere(SimpleTestCase):
             np.testing.assert_allclose(render_audio(wide, 0, RATE)[lfe], render_audio(made, 0, RATE)[lfe], atol=2e-4)
 
     def test_the_file_of_objects_says_that_it_is_a_bed(self) -> None:
-        made = mix(source(width_right=0.4), layout="4+7+0")
-        export = mix_to_adm(made, "Night Ferry", {"s": "Gulls"})
+        wide_mix = mix(source(width_right=0.4), layout="4+7+0")
+        export = mix_to_adm(wide_mix, "Night Ferry", {"s": "Gulls"})
         self.assertIn("Gulls is told as a bed: a side of it has a width.", export.programme.notes)
 
     def test_frozen_it_sounds_on_to_its_last_ripple(self) -> None:

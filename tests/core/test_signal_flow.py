@@ -144,11 +144,11 @@ class Exactness(SimpleTestCase):
     @given(whole_mixes())
     def test_a_hand_hears_the_mix_with_its_sends(self, mix: Mix) -> None:
         still = {k: v for k, v in mix.sources[0].lanes.items() if k not in ("pan", "pan_left", "span")}
-        held = dataclasses.replace(mix.sources[0], timing="off", double=False, lanes=still)
-        mix = dataclasses.replace(mix, sources=(held, *mix.sources[1:]))
-        without = render_audio(mix, 0, FRAMES, Listening(held=frozenset({held.id})))
-        before = render_before_placement(mix, held.id, 0, FRAMES)
-        place = placement(mix, held, values_at(held, np.zeros(1)), np.zeros(1))[:, :, 0]
+        moved = dataclasses.replace(mix.sources[0], timing="off", double=False, lanes=still)
+        mix = dataclasses.replace(mix, sources=(moved, *mix.sources[1:]))
+        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({moved.id})))
+        before = render_before_placement(mix, moved.id, 0, FRAMES)
+        place = placement(mix, moved, values_at(moved, np.zeros(1)), np.zeros(1))[:, :, 0]
         np.testing.assert_allclose(without + place @ before, render_audio(mix, 0, FRAMES), atol=1e-4)
 
     def test_segments_know_of_a_tail_that_rings_on(self) -> None:
@@ -281,14 +281,14 @@ class Moving(SimpleTestCase):
 
 class Documents(SimpleTestCase):
     def document(self) -> dict:
-        found = empty_document("Flow", RATE, 0.0)
+        result = empty_document("Flow", RATE, 0.0)
         for number, key in enumerate(("low", "high")):
-            found["sources"][key] = {
+            result["sources"][key] = {
                 **SOURCE_DEFAULTS, "id": key, "name": key, "ink": 0, "order": number, "asset": key, "channels": 1,
                 "seconds": 1.0, "start": 0.5 * number, "mode": "pan", "pan": 0.1, "group": "both",
             }  # fmt: skip
-        found["groups"]["both"] = {**GROUP_DEFAULTS, "id": "both", "name": "Both", "shift": 0.5, "level": -6.0}
-        return found
+        result["groups"]["both"] = {**GROUP_DEFAULTS, "id": "both", "name": "Both", "shift": 0.5, "level": -6.0}
+        return result
 
     def mix(self, document: dict) -> Mix:
         return mix_of(document, lambda key: tone(300.0 if key == "low" else 900.0, 1.0))
@@ -328,11 +328,11 @@ class Documents(SimpleTestCase):
 
     def sent(self) -> dict:
         """The document with a return, and a send to it."""
-        found = self.document()
-        found["returns"]["hall"] = {**RETURN_DEFAULTS, "id": "hall", "name": "Hall"}
+        result = self.document()
+        result["returns"]["hall"] = {**RETURN_DEFAULTS, "id": "hall", "name": "Hall"}
         key = send_key("low", "hall")
-        found["sends"][key] = {**SEND_DEFAULTS, "id": key, "source": "low", "return": "hall"}
-        return found
+        result["sends"][key] = {**SEND_DEFAULTS, "id": key, "source": "low", "return": "hall"}
+        return result
 
     def test_lanes_of_groups_returns_and_sends_reach_the_mix_unless_they_are_off(self) -> None:
         document = self.sent()

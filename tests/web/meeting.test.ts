@@ -1,6 +1,7 @@
 // @vitest-environment happy-dom
 /** Several people in one session: who is there, what they hold, what met, earlier states, comments, roles, slow lines. */
 import type { Schemas } from "@/api/http";
+import { useLibrary } from "@/session/library";
 import { usePlayer } from "@/sound/player";
 import { delayed, Page, person, SESSION } from "./page";
 
@@ -158,6 +159,43 @@ describe("without a connection", () => {
     await page.until(() => page.text.includes("2 changes waiting"), "they wait");
     expect(page.text).toContain("The connection is down");
     expect(page.button("Mute Low for everybody").getAttribute("aria-pressed")).toBe("true");
+  });
+});
+
+describe("a server that goes away while a session opens", () => {
+  const library = "/api/library";
+  let asked = 0;
+  /** The session comes, and what there is to choose from does not until so many have asked for it. */
+  async function openWithout(reachedAt: number): Promise<void> {
+    page = new Page();
+    asked = 0;
+    page.gives[library] = () => {
+      if ((asked += 1) < reachedAt) throw new Error("no way there");
+      return page.answers[library];
+    };
+    await page.desk("place");
+    expect(document.querySelector("[role=alert]")).toBeNull();
+  }
+  afterEach(() => page.end());
+
+  it("is asked again, and the session stays open", async () => {
+    await openWithout(2);
+    expect(page.slider("Place of High")).toBeTruthy();
+    await page.until(() => useLibrary().library !== null, "what there is to choose from has come");
+    expect(asked).toBe(2);
+    expect(document.querySelector("[role=alert]")).toBeNull();
+  });
+
+  it("is asked no more once the session is left", async () => {
+    vi.useFakeTimers({ toFake: ["setTimeout"] });
+    try {
+      await openWithout(Infinity);
+      page.wrapper.unmount();
+      await vi.advanceTimersByTimeAsync(60_000);
+      expect(asked).toBeLessThanOrEqual(2);
+    } finally {
+      vi.useRealTimers();
+    }
   });
 });
 

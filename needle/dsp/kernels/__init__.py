@@ -78,16 +78,14 @@ def kernel(
     return lambda loop: Kernel(loop, twin, signature, strict)
 
 
-def prepare() -> threading.Thread:
+def prepare() -> None:
     """Make every kernel ready in the background, while something else is waited for."""
 
     def work() -> None:
-        for kernel_ in REGISTERED if not _use_twins else ():
-            kernel_.ready()
+        for registered in REGISTERED if not _use_twins else ():
+            registered.ready()
 
-    thread = threading.Thread(target=work, daemon=True)
-    thread.start()
-    return thread
+    threading.Thread(target=work, daemon=True).start()
 
 
 @contextmanager

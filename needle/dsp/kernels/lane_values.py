@@ -72,8 +72,8 @@ def _values_twin(
                 for share in (begins[j], begins[j] + (ends[j] - begins[j]) * x[of_kind], ends[j])
             )
             cut = ends[j] - begins[j] < 1.0
-            way = np.where(cut & (high - low > 1e-12), high - low, 1.0)
-            progress[of_kind] = np.where(cut, np.where(high - low > 1e-12, (now - low) / way, x[of_kind]), now)
+            span = np.where(cut & (high - low > 1e-12), high - low, 1.0)
+            progress[of_kind] = np.where(cut, np.where(high - low > 1e-12, (now - low) / span, x[of_kind]), now)
         result = p_value[i] + (p_value[i + 1] - p_value[i]) * progress
         result = np.where(results >= count - 1, p_value[-1], result)
         jumps = slice(jump_starts[lane], jump_starts[lane + 1])
@@ -134,9 +134,9 @@ def lane_values(
                 i, last_lane = low, lane
             x = (t - at[i]) / max(at[i + 1] - at[i], 1e-12)
             kind = shape[i]
-            if kind == 0:
+            if kind == HOLD:
                 x = 0.0
-            elif kind == 2:
+            elif kind == EASE:
                 begin, end = shape_start[i], shape_end[i]
                 if end - begin < 1.0:
                     y = begin + (end - begin) * x
@@ -146,8 +146,8 @@ def lane_values(
                         x = (y * y * (3.0 - 2.0 * y) - lower) / (upper - lower)
                 else:
                     x = x * x * (3.0 - 2.0 * x)
-            elif kind == 3:
-                k = tension[i] * 6.0
+            elif kind == CURVE:
+                k = tension[i] * CURVE_STEEPNESS
                 if abs(k) >= 1e-6:
                     x = math.expm1(k * x) / math.expm1(k)
             result = value[i] + (value[i + 1] - value[i]) * x
@@ -198,10 +198,10 @@ def cornered_blocks(
     for row in range(members.shape[0]):
         begin, end = corner_starts[members[row]], corner_starts[members[row] + 1]
         low, high = begin, end
-        wanted = (first - 1.0) / per_second
+        earliest = (first - 1.0) / per_second
         while low < high:
             middle = (low + high) // 2
-            if corner_at[middle] < wanted:
+            if corner_at[middle] < earliest:
                 low = middle + 1
             else:
                 high = middle

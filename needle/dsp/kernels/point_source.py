@@ -22,7 +22,7 @@ NEAR = 1e-9
 _TINY = 1e-14
 
 
-def searched(vectors: Numbers, planes: Numbers) -> Indices:
+def find_regions(vectors: Numbers, planes: Numbers) -> Indices:
     """The region that holds each direction (3, n): the first that accepts it, or else the nearest."""
     inside = (planes.reshape(-1, 3) @ vectors).reshape(len(planes), 4, -1).min(axis=1)
     accepts = inside >= -NEAR
@@ -53,21 +53,21 @@ def _twin(
     out: Numbers,
 ) -> None:
     across = cells.shape[0]
-    where = np.minimum((vectors + 1.0) * (across / 2.0), across - 1).astype(np.intp)
-    which = cells[tuple(where)]
+    cell = np.minimum((vectors + 1.0) * (across / 2.0), across - 1).astype(np.intp)
+    which = cells[tuple(cell)]
     inside = np.einsum("npc,cn->np", planes[which], vectors).min(axis=1) >= -NEAR
     if not inside.all():
         which = which.copy()
-        which[~inside] = searched(vectors[:, ~inside], planes)
+        which[~inside] = find_regions(vectors[:, ~inside], planes)
     for region in np.unique(which):
-        inside_region = which == region
-        chosen = vectors[:, inside_region]
+        inside_it = which == region
+        chosen = vectors[:, inside_it]
         if quad[region]:
             x, y = _root_twin(along[region] @ chosen), _root_twin(up[region] @ chosen)
             gains = real[region].T @ np.array([(1 - x) * (1 - y), x * (1 - y), x * y, (1 - x) * y])
         else:
             gains = np.maximum(solve[region] @ chosen, 0.0)
-        out[:, inside_region] = gains / np.sqrt((gains**2).sum(axis=0))
+        out[:, inside_it] = gains / np.sqrt((gains**2).sum(axis=0))
 
 
 @kernel(_twin, "r8[2]", "ri[3]", "r8[3]", "rb[1]", "r8[3]", "r8[3]", "r8[3]", "r8[3]", "w8[2]", strict=True)
@@ -113,8 +113,8 @@ def point_gains(
                     nearest, region = inside, r
         power = 0.0
         if quad[region]:
-            for way in range(2):
-                m = along[region] if way == 0 else up[region]
+            for axis in range(2):
+                m = along[region] if axis == 0 else up[region]
                 a = m[0, 0] * x + m[0, 1] * y + m[0, 2] * z
                 b = m[1, 0] * x + m[1, 1] * y + m[1, 2] * z
                 c = m[2, 0] * x + m[2, 1] * y + m[2, 2] * z
@@ -123,7 +123,7 @@ def point_gains(
                 first = c / q if abs(q) > _TINY else 0.0
                 other = q / a if abs(a) > _TINY else np.inf
                 root = first if abs(first - 0.5) <= abs(other - 0.5) else other
-                roots[way] = min(max(root, 0.0), 1.0)
+                roots[axis] = min(max(root, 0.0), 1.0)
             u, v = roots[0], roots[1]
             corners[0], corners[1], corners[2], corners[3] = (1 - u) * (1 - v), u * (1 - v), u * v, (1 - u) * v
             for s in range(speakers):

@@ -7,10 +7,16 @@ from numpy.typing import NDArray
 
 from needle import room_coordinates
 from needle.dsp.kernels import kernel
+from needle.room_coordinates import ALONG_BACK, ALONG_FRONT, ALONG_SIDE, EDGE, ROOM_EDGE
 
 Numbers = NDArray[np.float64]
 
 _DEGREES = 180.0 / math.pi
+
+# What is compiled takes numbers, not objects.
+_FRONT_MIDDLE, _FRONT_HALF = ALONG_FRONT.middle, ALONG_FRONT.half
+_SIDE_MIDDLE, _SIDE_HALF = ALONG_SIDE.middle, ALONG_SIDE.half
+_BACK_MIDDLE, _BACK_HALF = ALONG_BACK.middle, ALONG_BACK.half
 
 
 def _polar_twin(x: Numbers, y: Numbers, z: Numbers, out: Numbers) -> None:
@@ -30,18 +36,21 @@ def room_to_polar(x: Numbers, y: Numbers, z: Numbers, out: Numbers) -> None:
             azimuth = 0.0
         else:
             if along >= across:
-                share, middle, half = across / extent, 15.0, 15.0
+                share, middle, half = across / extent, _FRONT_MIDDLE, _FRONT_HALF
             elif -along >= across:
-                share, middle, half = (1.0 - across / extent) / 2.0, 180.0, 70.0
+                share, middle, half = (1.0 - across / extent) / 2.0, _BACK_MIDDLE, _BACK_HALF
             else:
-                share, middle, half = (1.0 - along / extent) / 2.0, 70.0, 40.0
+                share, middle, half = (1.0 - along / extent) / 2.0, _SIDE_MIDDLE, _SIDE_HALF
             turn = share * (math.pi / 2.0)
             far = math.sin(turn) / (math.cos(turn) + math.sin(turn))
             azimuth = middle + _DEGREES * math.atan((2.0 * far - 1.0) * math.tan(half / _DEGREES))
             if x[n] > 0.0:
                 azimuth = -azimuth
         steep = _DEGREES * math.atan2(abs(z[n]), extent)
-        elevation = 30.0 + 60.0 * (steep - 45.0) / 45.0 if steep > 45.0 else 30.0 * steep / 45.0
+        if steep > ROOM_EDGE:
+            elevation = EDGE + (90.0 - EDGE) * (steep - ROOM_EDGE) / (90.0 - ROOM_EDGE)
+        else:
+            elevation = EDGE * steep / ROOM_EDGE
         out[0, n] = azimuth + 0.0
         out[1, n] = math.copysign(elevation, z[n])
         out[2, n] = max(extent, abs(z[n]))

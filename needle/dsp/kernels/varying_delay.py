@@ -19,14 +19,14 @@ def _twin(sound: Audio, edges: Numbers, step: int, first: int, table: Audio, out
     rise = np.diff(edges)[:, np.newaxis] * (np.arange(step) / step)
     delays = (edges[:-1, np.newaxis] + rise).ravel()
     for low in range(0, len(out), _AT_ONCE):
-        delays_here = delays[low : low + _AT_ONCE]
-        whole = np.floor(delays_here).astype(np.int64)
-        place = (delays_here - whole) * parts
+        stretch = delays[low : low + _AT_ONCE]
+        whole = np.floor(stretch).astype(np.int64)
+        place = (stretch - whole) * parts
         part = np.minimum(place.astype(np.int64), parts - 1)
         share = (place - part).astype(np.float32)[:, np.newaxis]
-        oldest = first + low + np.arange(len(delays_here)) - whole - TAPS // 2
+        oldest = first + low + np.arange(len(stretch)) - whole - TAPS // 2
         taps = table[part, 0] + table[part, 1] * share
-        out[low : low + len(delays_here)] = (sound[oldest[:, np.newaxis] + across] * taps).sum(axis=1)
+        out[low : low + len(stretch)] = (sound[oldest[:, np.newaxis] + across] * taps).sum(axis=1)
 
 
 @kernel(_twin, "r4[1]", "r8[1]", "int64", "int64", "r4[3]", "w4[1]")

@@ -73,7 +73,7 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     tracks: list[TrackSound] = []
     notes: list[str] = []
     low: list[MixSource] = []
-    for source in (return_ for return_ in mix.sources if not return_.muted):
+    for source in (source for source in mix.sources if not source.muted):
         why = _not_an_object(mix, source)
         title = names[source.id]
         if why:
@@ -93,9 +93,9 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     if low:
         _add_lfe(objects, tracks, mix, low)
     fed = {to for source in mix.sources if not source.muted for to in source.sends}
-    for return_ in mix.returns:
-        if return_.id in fed and not return_.muted:
-            _add_bed(objects, tracks, names[return_.id], return_part(mix, return_.id))
+    for mix_return in mix.returns:
+        if mix_return.id in fed and not mix_return.muted:
+            _add_bed(objects, tracks, names[mix_return.id], return_part(mix, mix_return.id))
     return AdmExport(AdmProgramme(name, mix.length, tuple(objects), tuple(notes)), tuple(tracks))
 
 

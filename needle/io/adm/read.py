@@ -131,12 +131,12 @@ class _Reader:
     def _object(self, element: ET.Element) -> AdmObject | None:
         name = (element.get("audioObjectName") or element.get("audioObjectID") or "Object")[:100]
         start = _seconds(element.get("start"), 0.0)
-        whole = [element, *self._ancestors(element)]
-        gain = math.prod(_gain(element_.find("gain")) for element_ in whole)
-        if any((element_.findtext("mute") or "").strip() in ("1", "true") for element_ in whole):
+        nested = [element, *self._ancestors(element)]
+        gain = math.prod(_gain(item.find("gain")) for item in nested)
+        if any((item.findtext("mute") or "").strip() in ("1", "true") for item in nested):
             self.notes.append(f"{name} is muted there and was left out.")
             return None
-        if any(element_.find("positionOffset") is not None for element_ in whole):
+        if any(item.find("positionOffset") is not None for item in nested):
             self.notes.append(f"{name} is moved as a whole there (positionOffset); here it stands without that.")
         channels = []
         for uid in _refs(element, "audioTrackUIDRef"):

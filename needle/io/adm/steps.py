@@ -73,12 +73,12 @@ def _kinds(moves: Moves) -> NDArray[np.intp]:
     return kinds
 
 
-def _residuals(moves: Moves, numbers: dict[str, Values], wanted: Values, floor: float) -> Values:
+def _residuals(moves: Moves, numbers: dict[str, Values], target: Values, floor: float) -> Values:
     """The power of the error of every step, of its own power or of ``floor``, all loudspeakers together: (steps,)."""
     flat = {name: np.ascontiguousarray(values.ravel()) for name, values in numbers.items()}
-    gains = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(wanted.shape)
-    power = (wanted**2).sum(axis=0).mean(axis=1)
-    return ((gains - wanted) ** 2).sum(axis=0).mean(axis=1) / np.maximum(np.maximum(power, floor), 1e-12)
+    gains = rendered_gains(flat, [moves.zones[0]] * len(flat["gain"]), any(moves.lock)).reshape(target.shape)
+    power = (target**2).sum(axis=0).mean(axis=1)
+    return ((gains - target) ** 2).sum(axis=0).mean(axis=1) / np.maximum(np.maximum(power, floor), 1e-12)
 
 
 def _along(moves: Moves, steps: NDArray[np.intp], shares: Values, _wanted: Values) -> dict[str, Values]:

@@ -1,5 +1,6 @@
 /** Sending a file: part by part, gone on with after a lost connection, followed while it is read. */
-import { get, post, postBytes, Refusal, Unreachable, type Schemas } from "@/api/http";
+import { get, post, postBytes, Refusal, type Schemas } from "@/api/http";
+import { persist } from "@/api/persist";
 
 /** What the server says of a file on its way, whatever is to become of it. */
 export interface OnItsWay {
@@ -22,7 +23,6 @@ export interface Sent<Answer extends OnItsWay = Schemas["UploadOut"]> {
   upload: Answer | null;
 }
 
-const AGAIN_AFTER = 1000;
 const LOOK_EVERY = 200;
 
 /** Send a file and follow it until it is read; with the options of a report it is measured for that. */
@@ -36,19 +36,15 @@ export async function sendFile<Answer extends OnItsWay>(
   await follow(one);
 }
 
-/** Ask again for as long as the server cannot be reached. */
+/** Ask again for as long as the server cannot be reached; the file says so meanwhile. */
 async function patiently<T>(one: Sent<OnItsWay>, ask: () => Promise<T>): Promise<T> {
-  for (;;) {
-    try {
-      const found = await ask();
-      if (one.status === "away") one.status = "receiving";
-      return found;
-    } catch (error) {
-      if (!(error instanceof Unreachable) || cancelled(one)) throw error;
-      one.status = "away";
-      await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER));
-    }
-  }
+  const answer = await persist(
+    ask,
+    () => !cancelled(one),
+    () => (one.status = "away"),
+  );
+  if (one.status === "away") one.status = "receiving";
+  return answer;
 }
 
 const cancelled = (one: Sent<OnItsWay>): boolean => one.status === "cancelled";

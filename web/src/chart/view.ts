@@ -37,8 +37,8 @@ export const useChartView = defineStore("chart-view", () => {
     const others = ownOf("source").filter(
       (name) => !isOfRoom(name) && !ofSomeMode.has(name) && (name !== "width" || source.channels === 2),
     );
-    const here = [...placing, ...others.filter((name) => !placing.includes(name))];
-    return room.surround ? [...here, ...room.lanesOf(source)] : here;
+    const ownNames = [...placing, ...others.filter((name) => !placing.includes(name))];
+    return room.surround ? [...ownNames, ...room.lanesOf(source)] : ownNames;
   }
 
   /** Every lane that may be worked on with the chosen source: its own, its sends', its group's, the returns'. */

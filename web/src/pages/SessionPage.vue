@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
-import { Unreachable } from "@/api/http";
+import { persist } from "@/api/persist";
 import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import BringIn from "@/bringin/BringIn.vue";
 import CommentsSheet from "@/comments/CommentsSheet.vue";
@@ -123,8 +123,6 @@ useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
     event.preventDefault();
 });
 
-const AGAIN_AFTER = 1000;
-
 /** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
 function begin(id: string): void {
   if (id !== props.id) return;
@@ -139,21 +137,11 @@ function begin(id: string): void {
   view.choose(farthest?.id ?? null);
 }
 
-/** A session that is open stays so, however long the server is away before what there is to choose from has come. */
-async function arrive(id: string): Promise<void> {
-  for (;;) {
-    try {
-      return await library.arrive();
-    } catch (error) {
-      if (!(error instanceof Unreachable) || id !== props.id) throw error;
-      await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER));
-    }
-  }
-}
-
+let left = false;
 watch(
   () => props.id,
   async (id) => {
+    const isOpen = (): boolean => id === props.id && !left;
     problem.value = "";
     alone.forget();
     along.leave();
@@ -163,16 +151,17 @@ watch(
     view.chooseReturn("");
     void library.look().catch(() => undefined);
     try {
-      // What there is to choose from may come later than the session.
-      await Promise.all([session.open(id).then(() => begin(id)), arrive(id)]);
+      // What there is to choose from may come later than the session, which stays open however long that takes.
+      await Promise.all([session.open(id).then(() => begin(id)), persist(library.arrive, isOpen)]);
     } catch (error) {
-      problem.value = (error as Error).message;
+      if (isOpen()) problem.value = (error as Error).message;
     }
   },
   { immediate: true },
 );
 
 onBeforeUnmount(() => {
+  left = true;
   along.leave();
   player.leave();
   arrivals.leave();

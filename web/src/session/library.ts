@@ -14,7 +14,7 @@ export const useLibrary = defineStore("library", () => {
 
   function arrive(): Promise<void> {
     asked ??= get<Schemas["Library"]>("/api/library").then(
-      (found) => void (library.value = found),
+      (choices) => void (library.value = choices),
       (error: unknown) => {
         // Whoever opens a session next asks again.
         asked = undefined;

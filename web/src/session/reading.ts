@@ -30,8 +30,8 @@ export function usePlacementReading() {
     const query = `revision=${revision}&at=${(Math.floor(player.playhead / STEP) * STEP).toFixed(2)}`;
     try {
       const path = `/api/sessions/${session.id}/sources/${source}/placement?${query}`;
-      const found = await get<Schemas["PlacementOut"]>(path, signal);
-      reading.value = { ...found, revision };
+      const placement = await get<Schemas["PlacementOut"]>(path, signal);
+      reading.value = { ...placement, revision };
       of = source;
     } catch {
       // Aborted, another has been asked for; else it is asked for again, as something may wait for it.

@@ -46,7 +46,7 @@ export const useRoom = defineStore("room", () => {
   /** The passage whose way is set in the details; "" for what always holds. */
   const passage = ref("");
 
-  const heard = (name: Parameter): boolean => surround.value || !isOfRoom(name);
+  const audible = (name: Parameter): boolean => surround.value || !isOfRoom(name);
 
   /** What can be automated of a source in a room, besides what stereo has. */
   function lanesOf(source: Source): Parameter[] {
@@ -61,9 +61,11 @@ export const useRoom = defineStore("room", () => {
     );
   }
   /** Where a send stands by itself. */
-  const placed = computed<Parameter[]>(() => ownOf("send").filter((name) => name !== "level" && heard(name)));
-  const ofReturns = computed<Parameter[]>(() => ownOf("return").filter(heard));
-  const ofLayers = computed<Parameter[]>(() => ownOf("layer").filter(heard));
+  const placed = computed<Parameter[]>(() =>
+    ownOf("send").filter((name) => name !== "level" && audible(name)),
+  );
+  const ofReturns = computed<Parameter[]>(() => ownOf("return").filter(audible));
+  const ofLayers = computed<Parameter[]>(() => ownOf("layer").filter(audible));
 
   const layersOf = (source: string): Layer[] =>
     Object.values(session.document?.layers ?? {})

@@ -212,7 +212,8 @@ export const useSession = defineStore("session", () => {
 
   /** Take in a revision; those that come too early wait for the ones before. */
   function take(told: Revision): void {
-    if (told.revision <= revision.value) return;
+    // What is sent after the session was left changes nothing that is shown.
+    if (!document.value || told.revision <= revision.value) return;
     latest.value = Math.max(latest.value, told.revision);
     early.set(told.revision, told);
     for (let next = early.get(revision.value + 1); next; next = early.get(revision.value + 1)) {

@@ -40,9 +40,9 @@ const right = computed(() =>
 );
 const byPlace = computed(() => ["place", "turn"].includes(pulses.pulse?.form ?? ""));
 const lines = computed(() => {
-  const found = reading.value?.places;
-  if (!found) return [];
-  const both = pulses.source?.mode === "sides" ? found : found.slice(0, 1);
+  const places = reading.value?.places;
+  if (!places) return [];
+  const both = pulses.source?.mode === "sides" ? places : places.slice(0, 1);
   return both.map((row) => placePath(frame.value, reading.value!.beats, row));
 });
 const colour = computed(() => (pulses.source ? inkOf(pulses.source.ink) : "var(--ink)"));
@@ -56,10 +56,10 @@ const beats = computed(() =>
 );
 const marks = computed(() =>
   (reading.value?.marks ?? []).flatMap(({ beat, name, left, right }) => {
-    const found = marksOf(reading.value!, beat);
+    const atBeat = marksOf(reading.value!, beat);
     const gains = `left ${(left * 100).toFixed(0)} %, right ${(right * 100).toFixed(0)} %`;
     const y = beatY(frame.value, beat);
-    return found.map((mark) => ({ ...mark, beat, y, title: `Beat ${name}: ${gains}` }));
+    return atBeat.map((mark) => ({ ...mark, beat, y, title: `Beat ${name}: ${gains}` }));
   }),
 );
 const CELL = 50;

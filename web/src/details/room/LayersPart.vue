@@ -37,14 +37,14 @@ function add(event: Event): void {
   const select = event.target as HTMLSelectElement;
   const kind = select.value;
   select.value = "";
-  const made = KINDS[kind] ?? { name: "copy", front: 1, level: -6 };
-  const id = freshId(made.name);
+  const preset = KINDS[kind] ?? { name: "copy", front: 1, level: -6 };
+  const id = freshId(preset.name);
   edits.make(
     operation("add-layer", {
       layer: {
-        id, source: props.source.id, name: made.name, order: layers.value.length, takes: "source", before_level: false,
+        id, source: props.source.id, name: preset.name, order: layers.value.length, takes: "source", before_level: false,
         effects: kind === "none" ? [] : [{ id: freshId(kind), kind, on: true, settings: {} }], muted: false,
-        ...defaultsOf("layer"), level: made.level, front: made.front,
+        ...defaultsOf("layer"), level: preset.level, front: preset.front,
       },
     }),
   ); // prettier-ignore
