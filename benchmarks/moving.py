@@ -46,7 +46,7 @@ def crowd(person: Any) -> None:
             for t, v in zip(times, values, strict=True)
         ]
         parameter = "pan_left" if document["sources"].get(key, {}).get("mode") == "sides" else "pan"
-        person.operate("write-points", source=key, parameter=parameter, start=0.0, end=length, points=points)
+        person.operate("write-points", owner=key, parameter=parameter, start=0.0, end=length, points=points)
 
 
 def frames(trace: bytes) -> tuple[list[float], list[float]]:

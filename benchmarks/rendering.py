@@ -144,7 +144,7 @@ def from_memory() -> None:
     tell(f"{SOURCES} moving mono sources in stereo, against a bare NumPy loop", f"{loop / ours:.2f} ×")
     tell("the same against adding without gains", f"{plain / ours:.2f} ×")
     tell("the same against real time", f"{SECONDS / ours:.0f} ×")
-    timed = replace(mix, sources=tuple(replace(source, timing="symmetric") for source in mix.sources))
+    timed = replace(mix, sources=tuple(replace(source, delay_panning="symmetric") for source in mix.sources))
     tell(f"{SOURCES} placed by timing, all moving, against real time", f"{SECONDS / took(renderer(timed), 2):.0f} ×")
     rooms = took(renderer(sent_to_rooms(mix), 0))
     tell(f"{SOURCES} sent to rooms of 0.8 and 3.2 s, against real time", f"{SECONDS / rooms:.0f} ×")
@@ -234,7 +234,7 @@ def from_a_bundle(folder: Path, seconds: float = 180.0) -> None:
         name = f"s{number}"
         sound = 0.03 * rng.standard_normal((1, round(RATE * seconds)), dtype=np.float32)
         write_audio(folder / "assets" / f"{name}.wav", sound, RATE, "wav-24")
-        row = {"id": name, "name": name, "ink": 0, "order": number, "asset": f"{name}.wav", "seconds": seconds}
+        row = {"id": name, "name": name, "colour": 0, "order": number, "asset": f"{name}.wav", "seconds": seconds}
         document["sources"][name] = {**SOURCE_DEFAULTS, **row, "channels": 1, "mode": "pan"}
         points = [
             {"t": float(t), "value": float(rng.uniform(-1, 1)), "shape": "ease", "tension": 0.0}

@@ -58,7 +58,7 @@ def main() -> None:
             {"kind": "set-level", "source": "gulls", "level": round(chance.uniform(-20, 0), 1)},
             {
                 "kind": "write-points",
-                "source": "oars",
+                "owner": "oars",
                 "parameter": "pan",
                 "start": start,
                 "end": start + 5,

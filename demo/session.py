@@ -124,7 +124,7 @@ def document() -> Document:
             **SOURCE_DEFAULTS,
             "id": key,
             "name": name,
-            "ink": order % 10,
+            "colour": order % 10,
             "order": order,
             "asset": f"{key}.flac",
             "channels": 2 if key in _STEREO else 1,
@@ -137,7 +137,7 @@ def document() -> Document:
     for key, points in _LANES.items():
         document["lanes"][lane_key(key, "pan")] = {
             "id": lane_key(key, "pan"),
-            "source": key,
+            "owner": key,
             "parameter": "pan",
             "points": [
                 {"t": seconds(bar, beat), "value": value, "shape": shape, "tension": 0.0}
@@ -154,12 +154,12 @@ def document() -> Document:
         document["groups"][key] = {**GROUP_DEFAULTS, "id": key, "name": name, "order": order}
         for member in members:
             document["sources"][member]["group"] = key
-    for order, (key, name, ink, level, effects) in enumerate(_RETURNS):
+    for order, (key, name, colour, level, effects) in enumerate(_RETURNS):
         effects = [
             {"id": f"{kind}-{i}", "kind": kind, "on": True, "settings": settings}
             for i, (kind, settings) in enumerate(effects)
         ]
-        values = {"id": key, "name": name, "ink": ink, "order": order, "level": level}
+        values = {"id": key, "name": name, "colour": colour, "order": order, "level": level}
         document["returns"][key] = {**RETURN_DEFAULTS, **values, "effects": checked_effects(effects)}
     for source, to, level, place, pan in _SENDS:
         values = {"id": send_key(source, to), "source": source, "return": to}

@@ -54,7 +54,7 @@ def take_place_desk(rowan: Engineer) -> None:
     page.get_by_role("button", name="Timing").click()
     page.get_by_role("radio", name="both sides").click()
     page.get_by_text("First gap at").wait_for()
-    take(page, "timing")
+    take(page, "delay_panning")
     for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
     with tempfile.TemporaryDirectory() as folder:
@@ -235,7 +235,7 @@ def take_room(rowan: Engineer) -> None:
         rowan.operate("place-source", source=source, **place)
         if levels:
             rowan.operate("set-level", source=source, **levels)
-    rowan.operate("set-way", source="oars", off=["M-110"])
+    rowan.operate("set-route", source="oars", off=["M-110"])
     page.locator("svg.room").wait_for()
     rowan.row("oars").locator("button.name").click()
     rowan.jump("17")

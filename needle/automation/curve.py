@@ -43,16 +43,16 @@ _SHAPE_LIST = list(SHAPES)
 class Point:
     """A value at a time (s), and the shape that leads on to the next point.
 
-    Of an *ease* only the part from ``begins`` to ``ends`` (0…1 of its way) may be used: what is left of one that was
-    cut, so that cutting changes nothing.
+    Of an *ease* only the part from ``shape_start`` to ``shape_end`` (0…1 of its way) may be used: what is left of one
+    that was cut, so that cutting changes nothing.
     """
 
     t: float
     value: float
     shape: str = "straight"
     tension: float = 0.0
-    begins: float = 0.0
-    ends: float = 1.0
+    shape_start: float = 0.0
+    shape_end: float = 1.0
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.t <= MAX_TIME:
@@ -63,7 +63,7 @@ class Point:
             raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
         if not -1.0 <= self.tension <= 1.0:
             raise NeedleError("Tension lies between -1 and 1.")
-        if not 0.0 <= self.begins < self.ends <= 1.0:
+        if not 0.0 <= self.shape_start < self.shape_end <= 1.0:
             raise NeedleError("The part of a shape that is used begins before it ends, within 0 and 1.")
 
 
@@ -151,9 +151,9 @@ class Lane:
     @cached_property
     def flat(self) -> "FlatLane":
         """Its points and jumps as arrays."""
-        parts = [(p.begins, p.ends) if p.shape == "ease" else (0.0, 1.0) for p in self.points]
-        begins, ends = np.ascontiguousarray(np.array(parts, dtype=np.float64).T)
-        return FlatLane(*self._arrays, begins, ends, *self._jumps)
+        parts = [(p.shape_start, p.shape_end) if p.shape == "ease" else (0.0, 1.0) for p in self.points]
+        starts, ends = np.ascontiguousarray(np.array(parts, dtype=np.float64).T)
+        return FlatLane(*self._arrays, starts, ends, *self._jumps)
 
     @cached_property
     def corners(self) -> Values:
@@ -176,7 +176,7 @@ class Lane:
 
     @cached_property
     def _texts(self) -> list[str]:
-        return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r} {p.begins!r} {p.ends!r}" for p in self.points]
+        return [f"{p.t!r} {p.value!r} {p.shape} {p.tension!r} {p.shape_start!r} {p.shape_end!r}" for p in self.points]
 
     def _deciding(self, start: float, end: float) -> tuple[int, int]:
         if not self.points:
@@ -247,7 +247,7 @@ class LaneTable:
         return out
 
 
-_WHOLE = {"begins": 0.0, "ends": 1.0}
+_WHOLE = {"shape_start": 0.0, "shape_end": 1.0}
 
 
 def stored(points: Iterable[Point]) -> list[dict[str, Any]]:

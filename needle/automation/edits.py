@@ -107,7 +107,7 @@ def _turned(point: Point) -> Point:
     """The shape of a segment when it is gone through from its end."""
     if point.shape == "curve":
         return replace(point, tension=-point.tension)
-    return replace(point, begins=1.0 - point.ends, ends=1.0 - point.begins)
+    return replace(point, shape_start=1.0 - point.shape_end, shape_end=1.0 - point.shape_start)
 
 
 @dataclass(frozen=True)
@@ -133,7 +133,7 @@ def reversed_piece(piece: Points, start: float, end: float) -> list[Point]:
             result.append(Point(at, piece[place].value))
         else:
             result.append(replace(_turned(leads), t=at, value=piece[place].value))
-    result[-1] = replace(result[-1], shape="straight", tension=0.0, begins=0.0, ends=1.0)
+    result[-1] = replace(result[-1], shape="straight", tension=0.0, shape_start=0.0, shape_end=1.0)
     return without_doubles(result)
 
 

@@ -58,9 +58,9 @@ def _halves(point: Point, share: float) -> tuple[dict[str, Any], dict[str, Any]]
     if point.shape == "curve":
         return {"tension": point.tension * share}, {"tension": point.tension * (1.0 - share)}
     if point.shape == "ease":
-        middle = point.begins + share * (point.ends - point.begins)
-        if point.begins < middle < point.ends:
-            return {"ends": middle}, {"begins": middle}
+        middle = point.shape_start + share * (point.shape_end - point.shape_start)
+        if point.shape_start < middle < point.shape_end:
+            return {"shape_end": middle}, {"shape_start": middle}
     return {}, {}
 
 
@@ -75,7 +75,7 @@ def cut(lane: Lane, at: float) -> Lane:
         return Lane((Point(at, value), *after))
     last = before[-1]
     if not after:
-        return Lane((*before, replace(last, t=at, value=value, begins=0.0, ends=1.0)))
+        return Lane((*before, replace(last, t=at, value=value, shape_start=0.0, shape_end=1.0)))
     share = (at - last.t) / (after[0].t - last.t)
     first, second = _halves(last, share)
     return Lane((*before[:-1], replace(last, **first), replace(last, t=at, value=value, **second), *after))
@@ -133,7 +133,7 @@ def splice(lane: Lane, start: float, end: float, piece: Points, glide: float = 0
 def stayed(lane: Lane, start: float, end: float, piece: Points) -> Lane:
     """The lane with ``piece`` from ``start`` to ``end`` (s), whose last value holds until the lane's next point."""
     later = tuple(p for p in lane.points if p.t > end)
-    last = replace(piece[-1], shape="hold" if later else "straight", tension=0.0, begins=0.0, ends=1.0)
+    last = replace(piece[-1], shape="hold" if later else "straight", tension=0.0, shape_start=0.0, shape_end=1.0)
     return Lane((*_joined(_until(lane, start), (*piece[:-1], last)), *later))
 
 

@@ -232,13 +232,13 @@ _FRACTION_SIGNS = {0.0: "", 0.5: "½", 0.33: "⅓", 0.67: "⅔"}
 
 @dataclass(frozen=True)
 class Fit:
-    """A flip and a start, and the share (0…1) of a part's accent energy that passes on the left, right and in all.
+    """A flip and a start phase, and the share (0…1) of a part's accent energy that passes left, right and in all.
 
     In all is the mean of both sides as far as they pump together, and the better side as far as they are opposite.
     """
 
     flip: bool
-    start: float
+    start_phase: float
     left: float
     right: float
     score: float
@@ -256,16 +256,16 @@ def passing(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 
     opposite = 1.0 if pulsing.pulse.form != "level" else np.sin(np.radians(pulsing.pulse.offset) / 2.0) ** 2
     score = (1.0 - opposite) * (left + right) / 2.0 + opposite * max(left, right)
     pulse = pulsing.pulse
-    return Fit(pulse.flip, pulse.start, float(left), float(right), float(min(score, 1.0)))
+    return Fit(pulse.flip, pulse.start_phase, float(left), float(right), float(min(score, 1.0)))
 
 
 def best_fit(pulsing: Pulsing, times: Values, strengths: Values, centre: float = 0.0) -> Fit | None:
-    """The flip and start that let most of the accents through, of 2 × 16; None if that is hardly more than now."""
+    """The flip and start phase that let most of the accents through, of 2 × 16; None if hardly more than now."""
     now = passing(pulsing, times, strengths, centre)
     results = max(
         (
             passing(
-                replace(pulsing, pulse=replace(pulsing.pulse, flip=flip, start=step / _STARTS)),
+                replace(pulsing, pulse=replace(pulsing.pulse, flip=flip, start_phase=step / _STARTS)),
                 times,
                 strengths,
                 centre,

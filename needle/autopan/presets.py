@@ -24,7 +24,7 @@ PRESETS = {
         Preset("side-to-side", "Side to side", "A side a beat, clearly cut.",
                {"wave": "square", "period": 2.0, "offset": 180.0, "smooth": 0.06}),
         Preset("lantern-swing", "Lantern swing", "Swings over once a bar, held at equal power.",
-               {"wave": "sine", "period": 4.0, "offset": 180.0, "depth": 0.8, "even_power": True}),
+               {"wave": "sine", "period": 4.0, "offset": 180.0, "depth": 0.8, "constant_power": True}),
         Preset("engine-beat", "Engine beat", "Both sides push on every beat and fall away.",
                {"wave": "falling", "period": 1.0, "offset": 0.0, "depth": 0.75}),
         Preset("off-the-beat", "Off the beat", "Silent on the beats, full between them.",

@@ -1,7 +1,7 @@
 """A pulse: rhythmic movement of level or place, by a wave whose cycle is told in beats or in Hz.
 
-The phase is (beat - origin) / period + start, so that tempo changes are followed exactly, and halving or doubling
-the period leaves the origin where it is. ``Pulsing`` is a pulse in a session: with its tempo map and its lanes.
+The phase is (beat - origin) / period + start phase, so that tempo changes are followed exactly, and halving or
+doubling the period leaves the origin where it is. ``Pulsing`` is a pulse in a session, with its tempo map and lanes.
 """
 
 from collections.abc import Mapping
@@ -16,6 +16,7 @@ from needle.automation.curve import RAMP_SECONDS, Lane, Values
 from needle.automation.parameters import PARAMETERS
 from needle.autopan.waveforms import FEWEST_STEPS, MOST_STEPS, Form, wave_at, wave_named
 from needle.errors import NeedleError
+from needle.stable_text import stable_text
 from needle.tempo import TempoMap
 
 SHORTEST_BEATS, LONGEST_BEATS = PARAMETERS["pulse_period"].low, PARAMETERS["pulse_period"].high
@@ -39,14 +40,14 @@ _CLOCK_SECONDS = 0.001
 """Where the period moves, the phase is summed in steps this long (s)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Pulse:
     """The open parameters of a pulse.
 
     ``form``: *level* or *place*. ``period`` in beats counts with ``unit`` beats, ``rate`` in Hz with hertz.
-    ``origin`` is the beat on which a cycle begins, ``start`` a share of a cycle (0…1) by which it is ahead.
+    ``origin`` is the beat on which a cycle begins, ``start_phase`` a share of a cycle (0…1) by which it is ahead.
     ``smooth`` is a share of the cycle. ``depth`` 0…1. ``offset`` (degrees, 0…360) is how far ahead the right side is:
-    180 pans, 0 and 360 pump, 90 swirls. ``even_power`` holds the power of both sides together as far as they are
+    180 pans, 0 and 360 pump, 90 swirls. ``constant_power`` holds the power of both sides together as far as they are
     opposite.
     """
 
@@ -57,7 +58,7 @@ class Pulse:
     period: float = 1.0
     rate: float = 1.0
     origin: float = 0.0
-    start: float = 0.0
+    start_phase: float = 0.0
     duty: float = 0.5
     steps: tuple[float, ...] = (1.0, 0.3, -0.3, -1.0)
     seed: int = 1
@@ -66,7 +67,10 @@ class Pulse:
     flip: bool = False
     depth: float = 1.0
     offset: float = 180.0
-    even_power: bool = False
+    constant_power: bool = False
+
+    def __repr__(self) -> str:
+        return stable_text(self, "Pulse")
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "steps", tuple(float(step) for step in self.steps))
@@ -103,7 +107,7 @@ LIMITS: dict[str, tuple[float, float, str]] = {
     "period": (SHORTEST_BEATS, LONGEST_BEATS, "beats"),
     "rate": (SLOWEST_HZ, FASTEST_HZ, "Hz"),
     "origin": (0.0, LAST_BEAT, "beats"),
-    "start": (0.0, 1.0, "of a cycle"),
+    "start_phase": (0.0, 1.0, "of a cycle"),
     "duty": (0.02, 0.98, "of a cycle"),
     "seed": (0, LARGEST_SEED, "whole numbers"),
     "smooth": (0.0, 1.0, "of a cycle"),
@@ -134,13 +138,13 @@ class Pulsing:
         lane = self._cycle_lane
         if lane is None:
             if pulse.unit == "beats":
-                return (self.tempo.beats_at(t) - pulse.origin) / pulse.period + pulse.start
-            return (t - self.tempo.seconds_at(pulse.origin)) * pulse.rate + pulse.start
+                return (self.tempo.beats_at(t) - pulse.origin) / pulse.period + pulse.start_phase
+            return (t - self.tempo.seconds_at(pulse.origin)) * pulse.rate + pulse.start_phase
         clock, begins = self._clock_until(float(t.max(initial=0.0)))
         place = np.maximum(t, 0.0) / _CLOCK_SECONDS
         step = np.minimum(place.astype(np.intp), len(clock) - 2)
         run = clock[step] + (clock[step + 1] - clock[step]) * (place - step)
-        return run - begins + pulse.start
+        return run - begins + pulse.start_phase
 
     def per_second(self, times: ArrayLike) -> Values:
         """How many cycles pass in a second, at each time."""
@@ -179,7 +183,7 @@ class Pulsing:
         left = self.wave(times)
         right = left if ahead in (0.0, 1.0) else self.wave(times, ahead)
         gains = 1.0 - depth * (1.0 - (1.0 + np.array([left, right])) / 2.0)
-        if self.pulse.even_power:
+        if self.pulse.constant_power:
             gains = gains * evening(gains, depth, self.pulse.offset)
         return gains
 

@@ -81,7 +81,7 @@ class Model:
     def _gains(self, index: int, place: float) -> Values:
         """Gains of a giver's channels at a shifted place, (outputs, channels, blocks)."""
         source = changed(self.sources[index], Change(self.sources[index].id, 0.0, place))
-        timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+        timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
         times = self._times
         matrix = placement(self.mix, source, values_at(source, times), times, timing.share if timing else 1.0)
         direct, copy = doubler_gains(source)

@@ -85,12 +85,12 @@ def _parser() -> argparse.ArgumentParser:
     pulse.add_argument("--depth", type=float, default=1.0, metavar="D", help="0 … 1")
     pulse.add_argument("--smooth", type=float, default=0.0, metavar="S", help="share of a cycle, 0 … 1")
     pulse.add_argument("--duty", type=float, default=0.5, metavar="D", help="how long a square is on, 0 … 1")
-    pulse.add_argument("--start", type=float, default=0.0, metavar="C", help="cycles that it is ahead, 0 … 1")
+    pulse.add_argument("--start-phase", type=float, default=0.0, metavar="C", help="cycles that it is ahead, 0 … 1")
     pulse.add_argument("--steps", type=float, nargs="+", metavar="W", help="drawn steps, -1 … 1")
     pulse.add_argument("--seed", type=int, default=1, help="of chance")
     pulse.add_argument("--glide", action="store_true", help="chance glides from value to value")
     pulse.add_argument("--flip", action="store_true", help="turn the wave over")
-    pulse.add_argument("--even-power", action="store_true", help="hold the power of both sides together")
+    pulse.add_argument("--constant-power", action="store_true", help="hold the power of both sides together")
     pulse.add_argument("--bpm", type=float, default=120.0)
     pulse.add_argument("--beats", type=int, default=4, help="beats of the bar")
     pulse.set_defaults(command=_pulse)
@@ -217,7 +217,7 @@ _PULSE_VALUES = (
     "seed",
     "glide",
     "flip",
-    "even_power",
+    "constant_power",
 )
 
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from needle.automation.curve import Lane, Point
 from needle.automation.parameters import PARAMETERS
 from needle.errors import NeedleError
+from needle.stable_text import stable_text
 from needle.tempo import TempoMap
 from needle.units import OFF_DB
 
@@ -45,31 +46,35 @@ class Event:
     velocity: float = 0.8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Place:
     """A place that events are dealt to: ``pan`` and ``level`` (dB), and what makes it sound different.
 
-    ``tone`` (Hz): nothing above it sounds, 0 leaves it open. For notes: ``length`` times their own, ``transpose``
-    (semitones), and ``times`` strikes in all, ``repeat`` beats apart, each ``fade`` dB softer than the one before.
+    ``low_pass`` (Hz): nothing above it sounds, 0 leaves it open. For notes: ``length`` times their own, ``transpose``
+    (semitones), and ``repeats`` strikes in all, ``repeat_interval`` beats apart, each ``fade`` dB softer.
     """
 
     id: str
     pan: float = 0.0
     level: float = 0.0
-    tone: float = 0.0
+    low_pass: float = 0.0
     length: float = 1.0
     transpose: float = 0.0
-    repeat: float = 0.5
-    times: int = 1
+    repeat_interval: float = 0.5
+    repeats: int = 1
     fade: float = 3.0
+
+    def __repr__(self) -> str:
+        return stable_text(self, "Place")
 
     def __post_init__(self) -> None:
         for name, (low, high, unit) in PLACE_LIMITS.items():
             value = getattr(self, name)
             if not (np.isfinite(value) and low <= value <= high):
-                raise NeedleError(f"A place's {name} cannot be {value:g}. It runs from {low:g} to {high:g} ({unit}).")
-        if 0.0 < self.tone < LOWEST_TONE:
-            raise NeedleError(f"A place's tone is {LOWEST_TONE:g} Hz or more, or 0 to leave it open.")
+                limits = f"It runs from {low:g} to {high:g} ({unit})."
+                raise NeedleError(f"A place's {name.replace('_', ' ')} cannot be {value:g}. {limits}")
+        if 0.0 < self.low_pass < LOWEST_TONE:
+            raise NeedleError(f"A place's low-pass is {LOWEST_TONE:g} Hz or more, or 0 to leave it open.")
 
 
 LOWEST_TONE, HIGHEST_TONE = 100.0, 20_000.0
@@ -77,11 +82,11 @@ LOWEST_TONE, HIGHEST_TONE = 100.0, 20_000.0
 PLACE_LIMITS: dict[str, tuple[float, float, str]] = {
     "pan": (-1.0, 1.0, "left to right"),
     "level": (OFF_DB, PARAMETERS["level"].high, "dB"),
-    "tone": (0.0, HIGHEST_TONE, "Hz"),
+    "low_pass": (0.0, HIGHEST_TONE, "Hz"),
     "length": (0.05, 8.0, "times its own"),
     "transpose": (-36.0, 36.0, "semitones"),
-    "repeat": (1.0 / 16.0, 16.0, "beats"),
-    "times": (1, 16, "strikes"),
+    "repeat_interval": (1.0 / 16.0, 16.0, "beats"),
+    "repeats": (1, 16, "strikes"),
     "fade": (0.0, 24.0, "dB"),
 }
 

@@ -246,7 +246,7 @@ def mode_for(name: str, channels: int) -> PlacementMode:
     return mode
 
 
-def before_placing(values: Values, exchange: bool, invert: tuple[bool, bool], inputs: int) -> Gains | None:
+def before_placing(values: Values, swap_channels: bool, invert: tuple[bool, bool], inputs: int) -> Gains | None:
     """Exchange of the sides, polarity and width, in this order: (inputs, inputs, *shape); None if nothing changes.
 
     ``values["width"]`` is 0 (mono) to 2; 1 leaves the sides as they are: M = (L + R) / 2 and S = (L - R) / 2
@@ -255,12 +255,12 @@ def before_placing(values: Values, exchange: bool, invert: tuple[bool, bool], in
     width = np.asarray(values["width"], dtype=np.float64)
     if inputs == 1:
         return -np.ones((1, 1, *width.shape)) if invert[0] else None
-    if inputs != 2 or (not exchange and not any(invert) and np.all(width == 1.0)):
+    if inputs != 2 or (not swap_channels and not any(invert) and np.all(width == 1.0)):
         return None
     near, far = (1.0 + width) / 2.0, (1.0 - width) / 2.0
     signs = np.where(invert, -1.0, 1.0)
     matrix = np.array([[near * signs[0], far * signs[1]], [far * signs[0], near * signs[1]]])
-    return matrix[:, ::-1] if exchange else matrix
+    return matrix[:, ::-1] if swap_channels else matrix
 
 
 def in_each_band(matrix: Gains) -> Gains:

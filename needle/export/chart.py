@@ -197,11 +197,11 @@ def _lines(axes: Any, charted: Charted, low: float, high: float, coordinate: int
 
 def _line(axes: Any, charted: Charted, source: MixSource, index: int, across: Values, times: Values) -> None:
     moves = bool(np.ptp(across) > 1e-6)
-    ink = charted.document["sources"][source.id]["ink"]
+    colour = charted.document["sources"][source.id]["colour"]
     axes.plot(
         across,
         times,
-        color=INKS[ink % len(INKS)],
+        color=INKS[colour % len(INKS)],
         linestyle=_DASHES[index // len(INKS) % len(_DASHES)],
         linewidth=1.7 if moves else 0.8,
         alpha=1.0 if moves else 0.6,
@@ -215,7 +215,7 @@ def _legend(figure: Any, charted: Charted, sources: Sequence[MixSource], bottom:
         row, column = index // 4, index % 4
         x, y = 0.09 + column * 0.215, bottom - 0.022 - row * 0.0135
         thing = charted.document["sources"][source.id]
-        figure.add_artist(_swatch(x, y + 0.003, INKS[thing["ink"] % len(INKS)], _DASHES[index // len(INKS) % 4]))
+        figure.add_artist(_swatch(x, y + 0.003, INKS[thing["colour"] % len(INKS)], _DASHES[index // len(INKS) % 4]))
         figure.text(x + 0.035, y, _shortened(thing["name"]), fontsize=7.5, color=INK)
 
 

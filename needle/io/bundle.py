@@ -25,7 +25,8 @@ from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.model import Mix
 from needle.render.blocks import usable_cores
 from needle.render.freezing import key_of
-from needle.session.document import VERSION, mix_of, upgraded
+from needle.session.document import mix_of, upgraded
+from needle.session.migrations import VERSION
 from needle.session.validation import Document, check_document
 
 FORMAT = "wandering-needle-session"
@@ -155,7 +156,7 @@ class Bundle:
     def check_channels(self) -> None:
         """NeedleError if a source is of channels that its audio does not have."""
         for source in self.document["sources"].values():
-            if source["first"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
+            if source["first_channel"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
                 raise NeedleError(f"The audio of “{source['name']}” has too few channels.")
 
     def mix(self) -> Mix:
@@ -227,7 +228,9 @@ def _belongs(name: str) -> bool:
 
 def assets_of(document: Document) -> list[str]:
     """The names of all the audio that a session plays, each once."""
-    result = [source[name] for source in document["sources"].values() for name in ("asset", "frozen") if source[name]]
+    result = [
+        source[name] for source in document["sources"].values() for name in ("asset", "frozen_asset") if source[name]
+    ]
     return list(dict.fromkeys(result))
 
 
@@ -306,16 +309,16 @@ def with_assets(document: Document, renamed: dict[str, str], audio: Callable[[st
         key: {
             **source,
             "asset": renamed[source["asset"]],
-            "frozen": renamed[source["frozen"]] if key in frozen else "",
-            "frozen_key": "",
+            "frozen_asset": renamed[source["frozen_asset"]] if key in frozen else "",
+            "frozen_fingerprint": "",
         }
         for key, source in document["sources"].items()
     }
     result = {**document, "sources": sources}
     if frozen:
-        plain = {key: {**source, "frozen": ""} for key, source in sources.items()}
+        plain = {key: {**source, "frozen_asset": ""} for key, source in sources.items()}
         after = mix_of({**result, "sources": plain}, lambda asset: audio(back[asset]))
         for source in after.sources:
             if source.id in frozen:
-                sources[source.id]["frozen_key"] = key_of(after, source)
+                sources[source.id]["frozen_fingerprint"] = key_of(after, source)
     return result

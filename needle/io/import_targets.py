@@ -43,9 +43,9 @@ def landing_places(lanes: Iterable[FoundLane], document: Document) -> list[Place
 
 def _called(lane: FoundLane, document: Document) -> list[str]:
     owners = owners_in(document)
-    if lane.belongs_to in owners:
-        return [lane.belongs_to]
-    wanted = (lane.name or lane.belongs_to).strip().casefold()
+    if lane.owner in owners:
+        return [lane.owner]
+    wanted = (lane.name or lane.owner).strip().casefold()
     return [owner for owner in owners if wanted and named(document, owner).strip().casefold() == wanted]
 
 

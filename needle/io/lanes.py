@@ -15,16 +15,21 @@ from typing import Any
 from needle.automation.curve import Lane, Point, stored
 from needle.automation.parameters import PARAMETERS
 from needle.errors import NeedleError
+from needle.session.migrations import parameter_from_7, point_from_7, renamed
 from needle.session.owners import named
 from needle.session.validation import Document
 from needle.tempo import TempoMap
 
 FORMAT = "wandering-needle-moves"
-VERSION = 1
+VERSION = 2
 COLUMNS = (
-    "belongs_to", "name", "parameter", "time", "bar", "beat", "value", "unit", "shape", "tension", "begins", "ends",
+    "owner", "name", "parameter", "time", "bar", "beat", "value", "unit", "shape", "tension",
+    "shape_start", "shape_end",
 )  # fmt: skip
 """What a row of a table tells: a point. ``bar`` and ``beat`` are told for the reader and not read."""
+
+_COLUMNS_1 = {"source": "owner", "belongs_to": "owner", "begins": "shape_start", "ends": "shape_end"}
+"""Columns that tables had under other names before version 2."""
 
 _FIELDS = ("time", "value", "shape", "tension")
 _MOST_BYTES = 64 << 20
@@ -37,7 +42,7 @@ class FoundLane:
     """A lane that was found in a file: whose it says it is (an owner, a name; empty if it does not say), of which
     parameter, and what could not be taken as it stood (a sentence each)."""
 
-    belongs_to: str
+    owner: str
     name: str
     parameter: str
     lane: Lane
@@ -51,10 +56,14 @@ def lanes_table(document: Document, tempo: TempoMap, owners: Iterable[str] | Non
     table.writerow(COLUMNS)
     for lane in _lanes(document, owners):
         limits = PARAMETERS[lane["parameter"]]
-        begins = [lane["source"], named(document, lane["source"]), lane["parameter"]]
+        begins = [lane["owner"], named(document, lane["owner"]), lane["parameter"]]
         for point in Lane.of(lane["points"]).points:
             bar, beat = tempo.bar_at(tempo.beat_at(point.t) + 1e-9)
-            part = ["", ""] if (point.begins, point.ends) == (0.0, 1.0) else [repr(point.begins), repr(point.ends)]
+            part = (
+                ["", ""]
+                if (point.shape_start, point.shape_end) == (0.0, 1.0)
+                else [repr(point.shape_start), repr(point.shape_end)]
+            )
             place = [repr(point.t), bar, f"{beat:.3f}", repr(point.value), limits.unit]
             table.writerow([*begins, *place, point.shape, f"{point.tension:g}", *part])
     return out.getvalue()
@@ -65,8 +74,8 @@ def lanes_json(document: Document, owners: Iterable[str] | None = None) -> str:
     session = document["session"]
     lanes = [
         {
-            "belongs_to": lane["source"],
-            "name": named(document, lane["source"]),
+            "owner": lane["owner"],
+            "name": named(document, lane["owner"]),
             "parameter": lane["parameter"],
             "unit": PARAMETERS[lane["parameter"]].unit,
             "points": stored(Lane.of(lane["points"]).points),
@@ -80,7 +89,7 @@ def lanes_json(document: Document, owners: Iterable[str] | None = None) -> str:
 def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, Any]]:
     wanted = None if owners is None else set(owners)
     result = [lane for lane in document["lanes"].values() if lane["points"]]
-    return sorted((one for one in result if wanted is None or one["source"] in wanted), key=lambda one: one["id"])
+    return sorted((one for one in result if wanted is None or one["owner"] in wanted), key=lambda one: one["id"])
 
 
 def read_moves(path: Path) -> list[FoundLane]:
@@ -107,10 +116,11 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
         rows = [(number, row) for number, row in enumerate(csv.reader(io.StringIO(text)), start=1) if any(row)]
     except csv.Error as error:
         raise NeedleError(f"{path.name} is not a CSV file of points.") from error
-    names = list(_FIELDS)
+    names, earlier = list(_FIELDS), set[str]()
     if rows and not _is_number(rows[0][1][0]):
         names = [name.strip().lower() for name in rows.pop(0)[1]]
-        names = [{"source": "belongs_to"}.get(name, name) for name in names]
+        earlier = _COLUMNS_1.keys() & set(names)
+        names = [_COLUMNS_1.get(name, name) for name in names]
         missing = [name for name in ("time", "value") if name not in names]
         if names == list(_FIELDS[: len(names)]):
             # A lane alone: its rows may tell more than its names do.
@@ -122,7 +132,8 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
         raise NeedleError(f"{path.name} holds more than {_MOST_POINTS} points. Thin its lanes first.")
     for number, row in rows:
         cells = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
-        key = cells.get("belongs_to", ""), cells.get("name", ""), cells.get("parameter", "")
+        parameter = cells.get("parameter", "")
+        key = cells.get("owner", ""), cells.get("name", ""), parameter_from_7(parameter) if earlier else parameter
         try:
             lanes.setdefault(key, []).append(_point(cells))
         except (KeyError, ValueError) as error:
@@ -139,8 +150,8 @@ def _point(cells: Mapping[str, str]) -> Point:
         float(cells["value"]),
         cells.get("shape") or "straight",
         float(cells.get("tension") or 0.0),
-        float(cells.get("begins") or 0.0),
-        float(cells.get("ends") or 1.0),
+        float(cells.get("shape_start") or 0.0),
+        float(cells.get("shape_end") or 1.0),
     )
 
 
@@ -155,9 +166,12 @@ def _from_json(path: Path, text: str) -> list[FoundLane]:
     if not isinstance(version, int) or not 1 <= version <= VERSION:
         raise NeedleError(f"{path.name} is of version {str(version)[:20]}; this reads 1 to {VERSION}.")
     try:
+        stored_lanes = (
+            stored_moves["lanes"] if version > 1 else [_lane_from_1(lane) for lane in stored_moves["lanes"]]
+        )
         lanes = [
-            ((str(lane.get("belongs_to", "")), str(lane.get("name", "")), str(lane["parameter"])), points)
-            for lane in stored_moves["lanes"]
+            ((str(lane.get("owner", "")), str(lane.get("name", "")), str(lane["parameter"])), points)
+            for lane in stored_lanes
             if (points := [_json_point(point) for point in lane["points"]])
         ]
     except NeedleError as error:
@@ -169,8 +183,14 @@ def _from_json(path: Path, text: str) -> list[FoundLane]:
     return _found(path, lanes)
 
 
+def _lane_from_1(lane: dict[str, Any]) -> dict[str, Any]:
+    """A lane of a file of version 1."""
+    points = [point_from_7(point) for point in lane["points"]]
+    return {**renamed(lane, _COLUMNS_1), "parameter": parameter_from_7(lane["parameter"]), "points": points}
+
+
 def _json_point(given: Mapping[str, Any]) -> Point:
-    numbers = {name: float(given[name]) for name in ("tension", "begins", "ends") if name in given}
+    numbers = {name: float(given[name]) for name in ("tension", "shape_start", "shape_end") if name in given}
     return Point(float(given["t"]), float(given["value"]), str(given.get("shape", "straight")), **numbers)
 
 

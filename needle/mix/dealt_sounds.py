@@ -46,7 +46,7 @@ class DealtStem(GeneratedAudio):
         self.audio, self.offset, self.rate = audio, offset, deal.rate
         self.shape = audio.shape
         self.gate = deal.gate(place)
-        self.tone = deal.places[place].tone
+        self.low_pass = deal.places[place].low_pass
         self.text = f"{description} {offset} {place} {deal.text}"
 
     def between(self, low: int, high: int) -> Audio:
@@ -54,7 +54,7 @@ class DealtStem(GeneratedAudio):
         if high <= low or not self._open_between(low, high):
             return silent
         gate = self.gate.evaluate((np.arange(low, high) + self.offset) / self.rate).astype(np.float32)
-        return _toned(lambda a, b: np.asarray(self.audio[:, a:b]), low, high, self.tone, self.rate) * gate
+        return _toned(lambda a, b: np.asarray(self.audio[:, a:b]), low, high, self.low_pass, self.rate) * gate
 
     def _open_between(self, low: int, high: int) -> bool:
         """Whether the stem is there at all between two frames of its own."""
@@ -98,7 +98,7 @@ class DealtVoice(GeneratedAudio):
         return 1, int(self._spans[1].max(initial=0)) + 1
 
     def between(self, low: int, high: int) -> Audio:
-        tone = 0.0 if self.place is None else self.deal.places[self.place].tone
+        tone = 0.0 if self.place is None else self.deal.places[self.place].low_pass
         return _toned(self._played, low, high, tone, self.deal.rate)
 
     def _played(self, low: int, high: int) -> Audio:
@@ -116,12 +116,12 @@ def repeated(event: Event, place: Place, tempo: TempoMap) -> list[tuple[float, f
     gain, beat = velocity_gain(event.velocity), tempo.beat_at(event.t)
     return [
         (
-            tempo.seconds_at(beat + index * place.repeat) if index else event.t,
+            tempo.seconds_at(beat + index * place.repeat_interval) if index else event.t,
             event.pitch + place.transpose,
             event.seconds * place.length,
             gain * float(db_to_gain(-index * place.fade)),
         )
-        for index in range(place.times)
+        for index in range(place.repeats)
     ]
 
 

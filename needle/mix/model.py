@@ -24,7 +24,8 @@ from needle.layouts import Layout, layout_named
 from needle.mix.dealt_sounds import DealtStem, DealtVoice, GeneratedAudio
 from needle.mix.descriptions import lanes_text, pulses_text
 from needle.mix.side_bands import SideBands
-from needle.mix.speaker_routing import PLAIN_WAYS, Ways
+from needle.mix.speaker_routing import PLAIN_ROUTING, SpeakerRouting
+from needle.stable_text import label
 from needle.tempo import TempoMap
 from needle.units import OFF_DB
 
@@ -59,14 +60,14 @@ class Automated:
 
 @dataclass(frozen=True)
 class MixSend(Automated, values_class("send")):  # type: ignore[misc] # made of the parameters
-    """What a source gives to a return: ``level`` in dB, tapped ``before`` the source's level or after it.
+    """What a source gives to a return: ``level`` in dB, tapped ``pre`` the source's level or after it.
 
     ``front``, ``height`` and ``spread`` (degrees) tell the place of its own in a room. Lanes may take the place of
     numbers. A ``pulse`` of its own moves what it gives.
     """
 
     level: float
-    before: bool = False
+    pre: bool = False
     place: str = "same"
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     pulse: Pulsing | None = None
@@ -82,78 +83,71 @@ class MixSend(Automated, values_class("send")):  # type: ignore[misc] # made of 
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text."""
         moves = f"{lanes_text(self.lanes, low, high)} {pulses_text((self.pulse,), low, high)}"
-        return f"{self.before} {self.place} {self._values_text} {moves}"
+        return f"{self.pre} {self.place} {self._values_text} {moves}"
 
 
 @dataclass(frozen=True)
 class MixLayer(Automated, values_class("layer")):  # type: ignore[misc] # made of the parameters
     """A copy of a source through effects at a place of its own: two sides about ``pan``, ``span`` to either side.
 
-    ``takes``: the source, or the layer ``before`` it in the stack; tapped ``before_level`` of that one or after it.
-    Whatever it takes, the source's level governs it. ``level`` in dB; lanes may take the place of numbers.
+    ``input``: the source, or the ``previous`` layer in the stack; tapped ``pre`` the level of that one or after it.
+    Whatever its input, the source's level governs it. ``level`` in dB; lanes may take the place of numbers.
     """
 
     id: str
     chain: Chain = field(default_factory=Chain)
-    takes: str = "source"
-    before_level: bool = False
+    input: str = "source"
+    pre: bool = False
     muted: bool = False
     lanes: Mapping[str, Lane] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        if self.takes not in LAYER_INPUTS:
-            raise NeedleError(f"A layer cannot take “{self.takes}”. Choose {', '.join(LAYER_INPUTS)}.")
+        if self.input not in LAYER_INPUTS:
+            raise NeedleError(f"A layer cannot take “{self.input}”. Choose {', '.join(LAYER_INPUTS)}.")
 
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text, besides its input."""
-        values = [
-            getattr(self, name)
-            for name in (
-                "takes",
-                "before_level",
-                "level",
-                *(name for name in defaults_of("layer") if name != "level"),
-            )
-        ]
+        names = ("pre", "level", *(name for name in defaults_of("layer") if name != "level"))
+        values = [label(self.input), *(getattr(self, name) for name in names)]
         return f"{self.chain.key} {values} {lanes_text(self.lanes, low, high)}"
 
 
-LAYER_INPUTS = ("source", "before")
+LAYER_INPUTS = ("source", "previous")
 
 
 @dataclass(frozen=True)
 class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made of the parameters
     """One source. ``audio`` is float32 (channels, frames); ``offset`` the frame at which it starts.
 
-    An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first`` channel there.
+    An ``asset`` that is the SHA-256 of a file tells the audio in caches, together with its ``first_channel`` there.
 
     ``gain`` and levels in dB, places in -1…1; a lane in ``lanes`` takes the place of its static value. ``trim`` (dB)
     is added to ``level``. ``shift`` and ``group_level`` come from its group. With ``double`` a copy stands opposite,
     ``double_ms`` later, and both are ``double_trim`` dB louder or softer. A ``pulse`` moves it in rhythm, a
     ``group_pulse`` with its group. A source with a ``deal`` sounds as its ``parts``, each at a ``place`` of the deal.
     ``frozen`` is what it sounds like in every channel, level and trim left out, as long as it is what
-    ``frozen_key`` says (``needle.render.freezing``).
+    ``frozen_fingerprint`` says (``needle.render.freezing``).
 
     In a room ``pan`` is left to right, ``front`` back to front, ``height`` down to up; each side of a source panned
-    as *sides* has its own, and stands over a part of the field as wide as its width (0…1) says. ``ways`` say which
-    loudspeakers may sound, ``room_rotation`` turns it with the whole room, ``lfe`` (dB) goes to the low-frequency
-    channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
+    as *sides* has its own, and stands over a part of the field as wide as its width (0…1) says. ``speaker_routing``
+    says which loudspeakers may sound, ``room_rotation`` turns it with the whole room, ``lfe`` (dB) goes to the
+    low-frequency channel. ``layers`` stand under it; with ``direct_muted`` only they sound.
     """
 
     id: str
     audio: Audio | GeneratedAudio
     asset: str = ""
-    first: int = 0
+    first_channel: int = 0
     offset: int = 0
     gain: float = 0.0
     muted: bool = False
     mode: str = "pan"
-    exchange: bool = False
+    swap_channels: bool = False
     invert_left: bool = False
     invert_right: bool = False
-    timing: str = "off"
-    timing_ms: float = 0.7
-    timing_share: float = 0.0
+    delay_panning: str = "off"
+    delay_panning_ms: float = 0.7
+    level_share: float = 0.0
     double: bool = False
     double_ms: float = 0.0
     double_trim: float = 0.0
@@ -166,10 +160,10 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
     deal: Deal | None = None
     place: str = ""
     frozen: Audio | GeneratedAudio | None = None
-    frozen_key: str = ""
+    frozen_fingerprint: str = ""
     snap: bool = False
     room_rotation: float = 0.0
-    ways: Ways = PLAIN_WAYS
+    speaker_routing: SpeakerRouting = PLAIN_ROUTING
     layers: tuple[MixLayer, ...] = ()
     direct_muted: bool = False
 
@@ -178,7 +172,7 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
             raise NeedleError("A source's audio must have the shape (channels, frames).")
         if self.mode != SIDE_BANDS:
             mode_for(self.mode, self.channels)
-        timing_of(self.timing, self.timing_ms, self.timing_share)
+        timing_of(self.delay_panning, self.delay_panning_ms, self.level_share)
 
     @property
     def channels(self) -> int:
@@ -221,7 +215,14 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
         sound = SideBands(self.audio, self.audio_description, rate)
         begins = self.offset - sound.half
         return replace(
-            self, audio=sound, offset=begins, mode=SIDE_BANDS, asset="", first=0, frozen=None, frozen_key=""
+            self,
+            audio=sound,
+            offset=begins,
+            mode=SIDE_BANDS,
+            asset="",
+            first_channel=0,
+            frozen=None,
+            frozen_fingerprint="",
         )
 
     @cached_property
@@ -230,6 +231,7 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}
         # What is new since something was frozen counts where it is not as it is at first.
         values = {name: value for name, value in values.items() if value != _NEW_DEFAULTS.get(name)}
+        values = {label(name): value for name, value in values.items()}
         dealt = self.deal.text if self.deal else ""
         return f"{self.audio_description} {values} {dealt}"
 
@@ -239,18 +241,18 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
         if isinstance(self.audio, GeneratedAudio):
             return self.audio.text
         if re.fullmatch(r"[0-9a-f]{64}", self.asset):
-            return f"{self.asset} {self.first} {self.audio.shape}"
+            return f"{self.asset} {self.first_channel} {self.audio.shape}"
         content = np.ascontiguousarray(self.audio)
         return f"{hashlib.blake2b(content.data, digest_size=16).hexdigest()} {content.shape}"
 
     @property
     def to_lfe(self) -> bool:
         """Whether anything of it goes to the low-frequency channel."""
-        return self.lfe > OFF_DB or "lfe" in self.lanes or self.ways.to_lfe
+        return self.lfe > OFF_DB or "lfe" in self.lanes or self.speaker_routing.to_lfe
 
     def longest_delay(self, rate: int) -> int:
         """How many samples before a moment its placement may read; 0 if nothing of it is late."""
-        latest = self.timing_ms if self.timing != "off" else 0.0
+        latest = self.delay_panning_ms if self.delay_panning != "off" else 0.0
         if self.double:
             latest += self.double_ms
         return int(np.ceil(latest / 1000.0 * rate)) + REACH + BLOCK if latest else 0
@@ -265,16 +267,16 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
 
 
 _OTHERWISE = (
-    "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_key",
-    "ways", "layers", "direct_muted",
+    "audio", "asset", "lanes", "sends", "muted", "id", "pulse", "group_pulse", "deal", "frozen", "frozen_fingerprint",
+    "speaker_routing", "layers", "direct_muted",
 )  # fmt: skip
 _SIDE_WIDTHS = ("width_left", "width_right")
 _FINGERPRINTED_FIRST = (
-    "first", "offset", "gain", "level", "trim", "mode", "pan", "pan_left", "pan_right", "level_left", "level_right",
-    "span", "width", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
-    "timing_share", "double", "double_ms", "double_trim", "shift", "group_level", "place", "front", "height",
-    "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre", "lfe", "snap",
-    "room_rotation",
+    "first_channel", "offset", "gain", "level", "trim", "mode", "pan", "pan_left", "pan_right", "level_left",
+    "level_right", "span", "width", "swap_channels", "invert_left", "invert_right", "delay_panning",
+    "delay_panning_ms", "level_share", "double", "double_ms", "double_trim", "shift", "group_level", "place", "front",
+    "height", "front_left", "front_right", "height_left", "height_right", "spread", "rotation", "centre_level", "lfe",
+    "snap", "room_rotation",
 )  # fmt: skip
 """The order in which what was frozen long ago was described; what is new since comes after."""
 
@@ -289,8 +291,8 @@ _STATIC = tuple(sorted((f.name for f in fields(MixSource) if f.name not in _OTHE
 
 def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
     """A dealt source's dry centre, if it has one, and what sounds at every place."""
-    plain = replace(source, deal=None, frozen=None, frozen_key="")
-    voiced: dict[str, Any] = {"offset": 0, "mode": "pan", "asset": "", "first": 0}
+    plain = replace(source, deal=None, frozen=None, frozen_fingerprint="")
+    voiced: dict[str, Any] = {"offset": 0, "mode": "pan", "asset": "", "first_channel": 0}
     if deal.has_dry:
         sound: dict[str, Any] = {"audio": DealtVoice(deal, None), **voiced} if deal.sound == "voice" else {}
         yield replace(plain, gain=source.gain + deal.dry, place="dry", **sound)
@@ -318,7 +320,7 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
 class MixReturn(Automated, values_class("return")):  # type: ignore[misc] # made of the parameters
     """An input in the mix's layout that sends feed, its effects, and its place: ``level`` dB, balance ``pan``,
     ``width`` 0…2; in a room also the balance of back and ``front``, of down and up (``height``), how far each channel
-    is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelop`` 0…1).
+    is ``spread`` (degrees), ``rotation``, and how much of a reverb's tail is diffuse (``envelopment`` 0…1).
 
     Lanes may take the place of numbers. A ``pulse`` moves it in rhythm.
     """
@@ -337,7 +339,7 @@ class MixReturn(Automated, values_class("return")):  # type: ignore[misc] # made
 
     def is_diffuse(self, room: Layout) -> bool:
         """Whether some of a reverb's tail is diffuse in a layout."""
-        return room.surround and self.chain.has_room and bool(self.envelop or "envelop" in self.lanes)
+        return room.surround and self.chain.has_room and bool(self.envelopment or "envelopment" in self.lanes)
 
     def reach(self, room: Layout, around: Around) -> tuple[int, int]:
         """Frames before and after a stretch that its output depends on."""
@@ -389,7 +391,7 @@ def taken_by(source: MixSource, layer: MixLayer) -> list[MixLayer]:
     """A layer, the one that it takes from, and so on to the one that takes the source."""
     stack = list(source.layers)
     layers, index = [layer], stack.index(layer)
-    while index > 0 and stack[index].takes == "before":
+    while index > 0 and stack[index].input == "previous":
         index -= 1
         layers.append(stack[index])
     return layers

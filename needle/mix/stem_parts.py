@@ -31,14 +31,14 @@ class StemParts(GeneratedAudio):
         audio: Audio | GeneratedAudio,
         description: str,
         layout: Layout,
-        exchange: bool,
+        swap_channels: bool,
         invert: tuple[bool, bool],
     ) -> None:
         self.audio, self.layout = audio, layout
-        self.order = [1, 0] if exchange else [0, 1]
+        self.order = [1, 0] if swap_channels else [0, 1]
         self.signs = np.where(invert, -1.0, 1.0).astype(np.float32)[:, np.newaxis]
         self.shape = (DIRECT_ROWS + len(layout.speakers), audio.shape[1] + DECORRELATED_TAPS)
-        self.text = f"{description} {layout.name} {exchange} {invert}"
+        self.text = f"{description} {layout.name} {swap_channels} {invert}"
 
     def between(self, low: int, high: int) -> Audio:
         begins = low - DECORRELATED_TAPS

@@ -25,13 +25,26 @@ _NUMBERS = ("gain", "shift", "group_level", "room_rotation")
 """What else differs from member to member as a plain number."""
 
 _APART = {
-    *("id", "audio", "asset", "first", "offset", "muted", "lanes", "sends", "pulse", "group_pulse", "deal", "place"),
-    *("frozen", "frozen_key", "layers", "direct_muted", "chain"),
+    *(
+        "id",
+        "audio",
+        "asset",
+        "first_channel",
+        "offset",
+        "muted",
+        "lanes",
+        "sends",
+        "pulse",
+        "group_pulse",
+        "deal",
+        "place",
+    ),
+    *("frozen", "frozen_fingerprint", "layers", "direct_muted", "chain"),
     *_NUMBERS,
 }
 """What a placement's gains do not depend on, or what may differ between the members of a batch."""
 
-_COSTLY = ("spread", "centre", "width", "width_left", "width_right")
+_COSTLY = ("spread", "centre_level", "width", "width_left", "width_right")
 """What costs work only where it is used."""
 
 

@@ -94,7 +94,7 @@ def compile_parts(
 
 
 def compile_before_placement(mix: Mix, source_id: str, with_level: bool = True, for_hand: bool = False) -> Plan:
-    """The plan of one source, as ``MIX``, after gain, level, width, exchange and polarity, before its place.
+    """The plan of one source, as ``MIX``, after gain, level, width, swap and polarity, before its place.
 
     ``for_hand``: two channels for each side that has a width, and twice as many if something pulses after its place.
     Without ``with_level`` its level and trim are left out, for a hand that holds those. What a hand that moves the
@@ -217,14 +217,14 @@ class _Builder:
             return
         if source.mode == STEM and mix.room.surround:
             invert = source.invert_left, source.invert_right
-            parts = StemParts(source.audio, source.audio_description, mix.room, source.exchange, invert)
+            parts = StemParts(source.audio, source.audio_description, mix.room, source.swap_channels, invert)
             yield _Input(Recorded(parts, source.offset), input_gains.stem_gains, (source,), lanes, pulses)
             return
         late_copy = source.double and source.double_ms > 0.0
-        if source.timing == "off":
+        if source.delay_panning == "off":
             sound = Recorded(source.audio, source.offset)
             yield _still_bands(mix, source) or _Input(sound, input_gains.direct_gains, (source,), lanes, pulses)
-        if source.timing != "off" or late_copy:
+        if source.delay_panning != "off" or late_copy:
             before = self.before_placement(mix, source)
             late = self.add(LateStage(before, source, self.rate))
             yield _Input(late, input_gains.late_gains, (source,), lanes, pulses)
@@ -233,7 +233,7 @@ class _Builder:
         self, mix: Mix, source: MixSource, layer: MixLayer, outputs: dict[tuple[str, str], StageOutput]
     ) -> _Input:
         """A layer's output: two sides at its place."""
-        governed = taken_by(source, layer)[-1].before_level
+        governed = taken_by(source, layer)[-1].pre
         lanes = (*layer.lanes.values(), *(source.lanes.values() if governed else ()))
         wet = self._layer_wet(mix, source, layer, outputs)
         options = (("governed", governed),)
@@ -250,7 +250,7 @@ class _Builder:
         below = taken_by(source, layer)[1:]
         if below:
             other = self._layer_wet(mix, source, below[0], outputs)
-            lanes = () if layer.before_level else tuple(below[0].lanes.values())
+            lanes = () if layer.pre else tuple(below[0].lanes.values())
             item = _Input(other, input_gains.layer_below_gains, (below[0], layer), lanes)
         else:
             sound, lanes = Recorded(source.audio, source.offset), tuple(source.lanes.values())
@@ -258,7 +258,7 @@ class _Builder:
 
         def describe(start: int, stop: int) -> str:
             text = layer_text(mix, source, below[0] if below else layer, start, stop)
-            return f"{source.id} {bool(below)} {layer.before_level} {_common(mix)} {text}"
+            return f"{source.id} {bool(below)} {layer.pre} {_common(mix)} {text}"
 
         bus = self.add(Bus(input_gains.SIDES, _grouped(mix, [item], input_gains.SIDES)))
         outputs[key] = self.through(bus, layer.chain, mix.around, STEREO_ROUTING, describe)
@@ -333,7 +333,7 @@ class _Builder:
 
 def moved_by(source: MixSource) -> tuple[Lane, ...]:
     """The lanes that move a source's placement."""
-    return (*source.lanes.values(), *source.ways.lanes)
+    return (*source.lanes.values(), *source.speaker_routing.lanes)
 
 
 def _common(mix: Mix) -> str:
@@ -342,7 +342,7 @@ def _common(mix: Mix) -> str:
 
 def _still_bands(mix: Mix, source: MixSource) -> _Input | None:
     """The bands of a source of which nothing but its level moves, mixed where they are made; None for any other."""
-    if not isinstance(source.audio, SideBands) or source.pulses or source.ways.lanes:
+    if not isinstance(source.audio, SideBands) or source.pulses or source.speaker_routing.lanes:
         return None
     if not set(source.lanes) <= set(LEVELS):
         return None

@@ -35,7 +35,7 @@ class LateStage:
 
     @property
     def channels(self) -> int:
-        return 2 * self.source.channels * ((self.source.timing != "off") + self.source.double)
+        return 2 * self.source.channels * ((self.source.delay_panning != "off") + self.source.double)
 
     @cached_property
     def spans(self) -> Spans:
@@ -46,7 +46,7 @@ class LateStage:
         begins = first - self.source.longest_delay(self.rate)
         sound = run.output(self.before.index, begins, last + REACH + BLOCK)
         edges = self._edges(first, last)
-        late = [edges] if self.source.timing != "off" else []
+        late = [edges] if self.source.delay_panning != "off" else []
         if self.source.double:
             late.append(edges[::-1] + self.source.double_ms / 1000.0 * self.rate)
         out = np.empty((self.channels, last - first), np.float32)
@@ -58,7 +58,7 @@ class LateStage:
     def _edges(self, first: int, last: int) -> Values:
         """How late (samples) each channel is at either side, at each ``DELAY_STEP``-th one: (2, channels, edges)."""
         source = self.source
-        timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+        timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
         frames = np.arange(first, last + 1, DELAY_STEP)
         if timing is None:
             return np.zeros((2, source.channels, len(frames)))

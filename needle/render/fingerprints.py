@@ -43,7 +43,7 @@ def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
         return ""
     low, high = (start - BLOCK - late) / mix.rate, (stop + 2 * BLOCK + REACH) / mix.rate
     moves = f"{lanes_text(source.lanes, low, high)} {pulses_text(source.pulses, low, high)}"
-    return f"{source.statics} {source.ways.text_between(low, high)} {moves} {source.frozen_key}"
+    return f"{source.statics} {source.speaker_routing.text_between(low, high)} {moves} {source.frozen_fingerprint}"
 
 
 def layer_text(mix: Mix, source: MixSource, layer: MixLayer, start: int, stop: int) -> str:

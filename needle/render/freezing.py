@@ -31,7 +31,7 @@ def bare(source: MixSource) -> MixSource:
     """The source without what can still be set of a frozen one, and not frozen."""
     lanes = {name: lane for name, lane in source.lanes.items() if name not in LEVELS}
     levels: dict[str, Any] = dict.fromkeys(LEVELS, 0.0)
-    return replace(source, **levels, lanes=lanes, sends={}, muted=False, frozen=None, frozen_key="")
+    return replace(source, **levels, lanes=lanes, sends={}, muted=False, frozen=None, frozen_fingerprint="")
 
 
 def key_of(mix: Mix, source: MixSource) -> str:
@@ -74,6 +74,6 @@ def as_frozen(mix: Mix, frozen: dict[str, tuple[Audio | GeneratedAudio, str]]) -
     for source in mix.sources:
         result = frozen.get(source.id)
         if result is not None and key_of(mix, source) == result[1]:
-            source = replace(source, frozen=result[0], frozen_key=result[1])
+            source = replace(source, frozen=result[0], frozen_fingerprint=result[1])
         sources.append(source)
     return replace(mix, sources=tuple(sources))

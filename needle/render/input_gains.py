@@ -45,7 +45,7 @@ def level_at(source: MixSource, times: Values) -> Values:
 
 
 def place_gains(mix: Mix, source: MixSource, times: Values) -> Gains:
-    """A source's own sound, its level left out: its place, what pulses there, exchange, polarity and width."""
+    """A source's own sound, its level left out: its place, what pulses there, swap, polarity and width."""
     values = values_at(source, times)
     matrix = placement(mix, source, values, times)
     direct, copy = doubler_gains(source)
@@ -67,13 +67,13 @@ def late_gains(mix: Mix, source: MixSource, times: Values) -> Gains:
 
     Each has 2 × the source's channels as inputs: what reaches the left, then what reaches the right.
     """
-    mirrored = [False] * (source.timing != "off") + [True] * source.double
+    mirrored = [False] * (source.delay_panning != "off") + [True] * source.double
     return np.concatenate([_late_part(mix, source, times, each) for each in mirrored], axis=1)
 
 
 def _late_part(mix: Mix, source: MixSource, times: Values, mirrored: bool) -> Gains:
     """The source where it is placed by timing, or ``mirrored`` its double, which stands opposite."""
-    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
     share = timing.share if timing else 1.0
     gain = doubler_gains(source)[1 if mirrored else 0]
     room, channels = mix.room, source.channels
@@ -109,7 +109,7 @@ def played_gains(mix: Mix, source: MixSource, times: Values, playing: tuple[int,
 
 
 def before_placement_gains(_mix: Mix, source: MixSource, times: Values, for_hand: bool = False) -> Gains:
-    """A source before its placement, each channel by itself: exchange, polarity, width, level and what pulses there.
+    """A source before its placement, each channel by itself: swap, polarity, width, level and what pulses there.
 
     ``for_hand``: with what pulses after the placement as well; where something does, every channel comes twice, first
     as it is turned down for the left and then for the right. The bands of a side come as two channels then
@@ -137,10 +137,10 @@ def stem_gains(mix: Mix, source: MixSource, times: Values) -> Gains:
     values = values_at(source, times)
     across = np.clip(values["pan"] + np.array([[-1.0], [0.0], [1.0]]), -1.0, 1.0)
     front = in_room(mix, source, across, values, times)
-    direct = front * source.ways.gains("direct", times)
-    around = source.ways.through(room, ambient_powers(room)[:, np.newaxis, np.newaxis], times)[:, 0]
-    ambient = np.sqrt(around) * source.ways.gains("ambient", times)
-    by_group = source.ways.group_gains(room, times)
+    direct = front * source.speaker_routing.gains("direct", times)
+    around = source.speaker_routing.through(room, ambient_powers(room)[:, np.newaxis, np.newaxis], times)[:, 0]
+    ambient = np.sqrt(around) * source.speaker_routing.gains("ambient", times)
+    by_group = source.speaker_routing.group_gains(room, times)
     ambient = ambient if by_group is None else ambient * by_group
     each = np.zeros((mix.outputs, len(room.speakers), ambient.shape[-1]))
     each[room.standing, np.arange(len(room.speakers))] = ambient
@@ -155,7 +155,7 @@ def lfe_gains(_mix: Mix, source: MixSource, times: Values) -> Gains:
     values = values_at(source, times)
     channels = SIDES if source.mode == SIDE_BANDS else source.channels
     together = np.full((1, source.channels, 1), 1.0 / np.sqrt(channels))
-    level = db_to_gain(source.value("lfe", times)) + source.ways.gains("lfe", times)
+    level = db_to_gain(source.value("lfe", times)) + source.speaker_routing.gains("lfe", times)
     matrix = with_input_pulse(together, source, times)
     return after(matrix, input_matrix(source, values)) * (level_gain(source, values) * level)
 
@@ -175,12 +175,12 @@ def send_gains(mix: Mix, source: MixSource, send: MixSend, times: Values) -> Gai
         matrix = placement(mix, source, values if swing is None else with_offset(values, swing), times)
         matrix = direct * matrix + copy * matrix[room.mirrored] if copy else matrix
         matrix = matrix[room.mirrored] if send.place == "opposite" else matrix
-    if not send.before:
+    if not send.pre:
         matrix = with_input_pulse(with_output_pulse(room, matrix, source, times), source, times)
     sides = send.pulse.sides(times) if send.pulse else None
     matrix = matrix if sides is None else matrix * on_sides(room, sides)[:, np.newaxis]
     level = db_to_gain(send.value("level", times))
-    level = level * (db_to_gain(source.gain) if send.before else level_gain(source, values))
+    level = level * (db_to_gain(source.gain) if send.pre else level_gain(source, values))
     return after(matrix, input_matrix(source, values)) * level
 
 
@@ -227,14 +227,14 @@ def layer_source_gains(_mix: Mix, source: MixSource, layer: MixLayer, times: Val
         across = np.linspace(0.0, 1.0, source.channels)
         straight = np.sqrt(np.array([1.0 - across, across]))[:, :, np.newaxis]
     values = values_at(source, times)
-    matrix = straight if layer.before_level else with_input_pulse(straight, source, times)
-    level = db_to_gain(source.gain) if layer.before_level else level_gain(source, values)
+    matrix = straight if layer.pre else with_input_pulse(straight, source, times)
+    level = db_to_gain(source.gain) if layer.pre else level_gain(source, values)
     return after(matrix, input_matrix(source, values)) * level
 
 
 def layer_below_gains(_mix: Mix, below: MixLayer, layer: MixLayer, times: Values) -> Gains:
     """What a layer takes from the layer before it: two sides, before or after that one's level."""
-    gain = np.ones(1) if layer.before_level else db_to_gain(below.value("level", times))
+    gain = np.ones(1) if layer.pre else db_to_gain(below.value("level", times))
     return np.eye(SIDES)[:, :, np.newaxis] * gain
 
 
@@ -242,7 +242,7 @@ def return_gains(mix: Mix, mix_return: MixReturn, times: Values, diffuse: bool) 
     """A return's channels at its level, balance, width and turn.
 
     ``diffuse``: with a third of its inputs its early part as it was sent, with another its diffuse tail; they are
-    crossfaded by ``envelop``, power kept.
+    crossfaded by ``envelopment``, power kept.
     """
     room = mix.room
     pan = mix_return.value("pan", times)
@@ -259,7 +259,7 @@ def return_gains(mix: Mix, mix_return: MixReturn, times: Values, diffuse: bool) 
     if not diffuse:
         return turned
     # The early part stays where it was sent; the tail is crossfaded to the diffuse one, power kept.
-    directional = 1.0 - mix_return.value("envelop", times)
+    directional = 1.0 - mix_return.value("envelopment", times)
     shares = (directional, 1.0 - directional, np.sqrt(1.0 - directional**2))
     parts = np.broadcast_arrays(*(turned * share for share in shares))
     return np.concatenate(parts, axis=1)

@@ -19,7 +19,7 @@ from needle.errors import NeedleError
 from needle.layouts import STEREO
 from needle.metering.spectra import THIRD_OCTAVES, Complex, Spectrum, in_bands, powers
 from needle.mix.model import Mix, MixSource
-from needle.mix.speaker_routing import PLAIN_WAYS
+from needle.mix.speaker_routing import PLAIN_ROUTING
 from needle.render.engine import render_audio
 from needle.render.source_gains import doubler_gains, input_matrix, placement, values_at
 
@@ -29,8 +29,8 @@ _MONO = np.array([[1.0, 1.0]]) / np.sqrt(2.0)
 
 TREATMENTS = {
     "place": "its place",
-    "width": "width, exchange and polarity",
-    "timing": "timing",
+    "width": "width, swap and polarity",
+    "delay_panning": "delay panning",
     "double": "the double",
     "sends": "its sends",
     "pulse": "its pulse",
@@ -52,7 +52,7 @@ def response(mix: Mix, source: MixSource, at: float, frequencies: NDArray[np.flo
         by_band = result.reshape(len(frequencies), 2, 2, BANDS)
         return np.einsum("fosb,bf->fos", by_band, band_shares(frequencies))
     values = values_at(source.still, np.array([at]))
-    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
     gains = _in_stereo(mix, source, values, timing.share if timing else 1.0)
     turn = np.ones((len(frequencies), 1, 1), dtype=np.complex128)
     if timing:
@@ -130,7 +130,7 @@ class MonoReading:
 
     ``difference`` (s) is how much later the left side is than the right; ``notches`` (Hz) are predicted at
     (2k+1)/(2τ); ``bands`` (dB) is the loss of this source in each third octave of ``THIRD_OCTAVES``, None where it
-    has nothing; ``loss`` (dB) its K-weighted loss; ``better`` the nearby ``timing_ms`` that loses least, and
+    has nothing; ``loss`` (dB) its K-weighted loss; ``better`` the nearby ``delay_panning_ms`` that loses least, and
     ``better_loss`` what it loses.
     """
 
@@ -156,12 +156,12 @@ def mono_reading(mix: Mix, source: MixSource, spectrum: Spectrum, at: float) -> 
     audible = both > both.max(initial=0.0) * 10.0 ** (-_NOTHING_DB / 10.0) + _FLOOR
     loss = np.clip(10.0 * np.log10(np.maximum(folded, _FLOOR) / np.maximum(both, _FLOOR)), LOWEST_DB, 3.0)
     position, difference = _farthest(source, at)
-    better, better_loss = source.timing_ms, mono_loss(spectrum, through)
-    if abs(position) > 1e-6 and source.timing != "off":
+    better, better_loss = source.delay_panning_ms, mono_loss(spectrum, through)
+    if abs(position) > 1e-6 and source.delay_panning != "off":
         for step in np.linspace(-_NEAR_SECONDS, _NEAR_SECONDS, _NEAR_STEPS):
-            ms = round(source.timing_ms + 1000.0 * step / abs(position), 4)
+            ms = round(source.delay_panning_ms + 1000.0 * step / abs(position), 4)
             if SHORTEST_MS <= ms <= LONGEST_MS:
-                other = replace(source, timing_ms=ms)
+                other = replace(source, delay_panning_ms=ms)
                 results = mono_loss(spectrum, response(mix, other, at, spectrum.frequencies))
                 if results > better_loss + 1e-6:
                     better, better_loss = float(ms), results
@@ -185,7 +185,7 @@ def notches(difference: float) -> list[float]:
 
 def _farthest(source: MixSource, at: float) -> tuple[float, float]:
     """The position of the channel that is most out of time, and its difference of arrival (s, + if left is late)."""
-    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
     if timing is None:
         return 0.0, 0.0
     places = MODES[source.mode].positions(values_at(source.still, np.array([at])), source.channels)[:, 0]
@@ -305,28 +305,28 @@ def _heard_db(mix: Mix, source: MixSource, at: float) -> float:
     return _db(float((weighted.astype(np.float64) ** 2).mean(axis=1).sum()))
 
 
-_PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "exchange": False, "invert_left": False, "invert_right": False}
+_PLAIN_WIDTH: Mapping[str, Any] = {"width": 1.0, "swap_channels": False, "invert_left": False, "invert_right": False}
 
 
 _NOT_ITS_PLACE = ("level", "trim", "lfe", "width")
 _PLAIN_PLACE: Mapping[str, Any] = {
     **{name: value for name, value in defaults_of("source").items() if name not in _NOT_ITS_PLACE},
     "snap": False,
-    "ways": PLAIN_WAYS,
+    "speaker_routing": PLAIN_ROUTING,
 }
 
 
 def _plain(source: MixSource, treatment: str) -> MixSource:
     everything = treatment == "all"
-    plain = replace(source, frozen=None, frozen_key="")
+    plain = replace(source, frozen=None, frozen_fingerprint="")
     if treatment == "place" or everything:
         lanes = {name: lane for name, lane in source.lanes.items() if name in ("level", "width")}
         plain = replace(plain, **_PLAIN_PLACE, shift=0.0, lanes=lanes)
     if treatment == "width" or everything:
         lanes = {name: lane for name, lane in plain.lanes.items() if name != "width"}
         plain = replace(plain, **_PLAIN_WIDTH, lanes=lanes)
-    if treatment == "timing" or everything:
-        plain = replace(plain, timing="off")
+    if treatment == "delay_panning" or everything:
+        plain = replace(plain, delay_panning="off")
     if treatment == "double" or everything:
         plain = replace(plain, double=False)
     if treatment == "pulse" or everything:

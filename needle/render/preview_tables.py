@@ -68,7 +68,7 @@ def hand_reading(
     mode = mode_for(source.mode, source.channels)
     values = values_at(source, np.array([at]))
     direct, opposite = doubler_gains(source)
-    timing = timing_of(source.timing, source.timing_ms, source.timing_share)
+    timing = timing_of(source.delay_panning, source.delay_panning_ms, source.level_share)
     return {
         "two_sided": two_sided(source),
         "rows": _hand_rows(source, values),

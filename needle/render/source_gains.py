@@ -19,7 +19,7 @@ from needle.units import db_to_gain
 LEVELS = ("level", "trim", "group_level")
 """What is left out of a frozen sound, so that it can still be set."""
 
-IN_ROOM = ("front", "height", "spread", "rotation", "centre", "room_rotation")
+IN_ROOM = ("front", "height", "spread", "rotation", "centre_level", "room_rotation")
 _BY_SIDE = ("front_left", "front_right", "height_left", "height_right")
 
 
@@ -93,7 +93,7 @@ def placement(mix: Mix, source: MixSource, values: dict[str, Values], times: Val
     room = mix.room
     if not room.surround:
         return mode.gains(law, values, source.channels, mix.centre_zero, share)
-    if source.timing != "off":
+    if source.delay_panning != "off":
         sides = mode.gains(law, values, source.channels, mix.centre_zero, share)
         return after(ends(mix, source, values, times), sides)
     if mode.on_its_side:
@@ -115,10 +115,10 @@ def in_room(mix: Mix, source: MixSource, x: Values, values: dict[str, Values], t
     else:
         y, z = values["front"], values["height"]
     turned = values["rotation"] + values["room_rotation"]
-    where = Where(x, y, z, turned, values["spread"], values["centre"], source.snap)
+    where = Where(x, y, z, turned, values["spread"], values["centre_level"], source.snap)
     room = mix.room
-    gains = np.sqrt(source.ways.through(room, room_powers(room, where), times))
-    by_group = source.ways.group_gains(room, times)
+    gains = np.sqrt(source.speaker_routing.through(room, room_powers(room, where), times))
+    by_group = source.speaker_routing.group_gains(room, times)
     return with_lfe(room, gains if by_group is None else gains * by_group[:, np.newaxis])
 
 
@@ -142,8 +142,8 @@ def input_matrix(source: MixSource, values: dict[str, Values]) -> Gains | None:
     """Exchange, polarity and width before it is placed, (channels, channels, times); None if nothing changes."""
     turned = (source.invert_left, source.invert_right)
     if source.mode != SIDE_BANDS:
-        return before_placing(values, source.exchange, turned, source.channels)
-    sides = before_placing(values, source.exchange, turned, 2)
+        return before_placing(values, source.swap_channels, turned, source.channels)
+    sides = before_placing(values, source.swap_channels, turned, 2)
     return None if sides is None else in_each_band(sides)
 
 

@@ -17,8 +17,9 @@ from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
 from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.mix.speaker_routing import WAY_DEFAULTS, ways_in
+from needle.mix.speaker_routing import ROUTE_DEFAULTS, speaker_routing_in
 from needle.render.freezing import as_frozen
+from needle.session.migrations import VERSION, with_todays_names
 from needle.session.owners import ROOM, ROOM_DEFAULTS, kind_and_id, lane_key, room_in
 from needle.session.rhythm import DEAL_DEFAULTS, PLACE_DEFAULTS, PULSE_DEFAULTS, deal_in, pulsing_in, sounds_until
 from needle.session.validation import PARTS, Document
@@ -32,39 +33,39 @@ EMPTY_SECONDS = 30.0
 
 SOURCE_DEFAULTS: dict[str, Any] = {
     "seconds": 0.0,
-    "first": 0,
+    "first_channel": 0,
     "start": 0.0,
     "gain": 0.0,
     "muted": False,
     "group": "",
-    "exchange": False,
+    "swap_channels": False,
     "invert_left": False,
     "invert_right": False,
-    "timing": "off",
-    "timing_ms": 0.7,
-    "timing_share": 0.0,
+    "delay_panning": "off",
+    "delay_panning_ms": 0.7,
+    "level_share": 0.0,
     "double": False,
     "double_ms": 0.0,
     "double_trim": 0.0,
-    "frozen": "",
-    "frozen_key": "",
+    "frozen_asset": "",
+    "frozen_fingerprint": "",
     "snap": False,
     "direct_muted": False,
     **defaults_of("source"),
 }
-"""A source's values where nobody has set them. ``first`` is the first channel that it takes of its asset.
+"""A source's values where nobody has set them. ``first_channel`` is the first that it takes of its asset.
 
-``frozen`` names the audio that it was frozen as, ``frozen_key`` what that was made of.
+``frozen_asset`` names the audio that it was frozen as, ``frozen_fingerprint`` what that was made of.
 """
 
 GROUP_DEFAULTS: dict[str, Any] = {"order": 0, "muted": False, "shift": 0.0, **defaults_of("group")}
 
-RETURN_DEFAULTS: dict[str, Any] = {"ink": 0, "order": 0, "muted": False, "effects": [], **defaults_of("return")}
+RETURN_DEFAULTS: dict[str, Any] = {"colour": 0, "order": 0, "muted": False, "effects": [], **defaults_of("return")}
 
-SEND_DEFAULTS: dict[str, Any] = {"before": False, "place": "same", **defaults_of("send")}
+SEND_DEFAULTS: dict[str, Any] = {"pre": False, "place": "same", **defaults_of("send")}
 
 LAYER_DEFAULTS: dict[str, Any] = {
-    "order": 0, "takes": "source", "before_level": False, "effects": [], "muted": False, **defaults_of("layer"),
+    "order": 0, "input": "source", "pre": False, "effects": [], "muted": False, **defaults_of("layer"),
 }  # fmt: skip
 """A layer under a source where nobody has set anything."""
 
@@ -76,7 +77,7 @@ _DEFAULTS = {
     "pulses": PULSE_DEFAULTS,
     "deals": DEAL_DEFAULTS,
     "layers": LAYER_DEFAULTS,
-    "turns": ROOM_DEFAULTS,
+    "room": ROOM_DEFAULTS,
 }
 
 
@@ -98,25 +99,21 @@ def empty_document(name: str, rate: int = 48000, length: float = 60.0) -> Docume
     return {"session": settings, **{part: {} for part in PARTS}}
 
 
-VERSION = 7
-"""What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
-no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends, version 6
-no width of a source's sides and no ``spread`` of returns."""
-
 _ENVELOPING = 6
-"""The first version in which returns have ``envelop``."""
+"""The first version in which returns have an envelopment."""
 
 
 def upgraded(document: Document, version: int = VERSION) -> Document:
     """A document of any earlier version with everything that it may leave out, as it is at first.
 
-    Returns in a room from before ``envelop`` stay directional.
+    Returns in a room from before they had an envelopment stay directional.
     """
+    document = with_todays_names(document, version)
     complete = {**document, **{part: document.get(part, {}) for part in PARTS}}
     settings = document.get("session")
     is_stereo = isinstance(settings, dict) and settings.get("layout") == "0+2+0"
     if version < _ENVELOPING and not is_stereo:
-        complete["returns"] = _each(complete["returns"], lambda row: {"envelop": 0.0, **row})
+        complete["returns"] = _each(complete["returns"], lambda row: {"envelopment": 0.0, **row})
     for part, at_first in _DEFAULTS.items():
         complete[part] = _each(complete[part], partial(_with_defaults, at_first))
     for part in ("returns", "layers"):
@@ -125,9 +122,9 @@ def upgraded(document: Document, version: int = VERSION) -> Document:
         complete["deals"],
         lambda deal: {**deal, "places": _each(deal["places"], partial(_with_defaults, PLACE_DEFAULTS))},
     )
-    complete["rooms"] = _each(
-        complete["rooms"],
-        lambda room: {**room, "ways": _each(room.get("ways", {}), partial(_with_defaults, WAY_DEFAULTS))},
+    complete["speaker_routing"] = _each(
+        complete["speaker_routing"],
+        lambda row: {**row, "routes": _each(row.get("routes", {}), partial(_with_defaults, ROUTE_DEFAULTS))},
     )
     return complete
 
@@ -216,12 +213,15 @@ def mix_of(
         tempo=tempo,
         layout=session["layout"],
     )
-    return as_frozen(mix, {row["id"]: (audio(row["frozen"]), row["frozen_key"]) for row in rows if row["frozen"]})
+    return as_frozen(
+        mix,
+        {row["id"]: (audio(row["frozen_asset"]), row["frozen_fingerprint"]) for row in rows if row["frozen_asset"]},
+    )
 
 
 _AS_STORED = (
-    "id", "asset", "first", "gain", "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms",
-    "timing_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
+    "id", "asset", "first_channel", "gain", "mode", "swap_channels", "invert_left", "invert_right",
+    "delay_panning", "delay_panning_ms", "level_share", "double", "double_ms", "double_trim", "snap", "direct_muted",
     *defaults_of("source"),
 )  # fmt: skip
 
@@ -252,7 +252,7 @@ def _source(
     if turned:
         lanes["room_rotation"] = turned["rotation"]
     return MixSource(
-        audio=audio(row["asset"])[row["first"] : row["first"] + row["channels"]],
+        audio=audio(row["asset"])[row["first_channel"] : row["first_channel"] + row["channels"]],
         offset=round(row["start"] * document["session"]["rate"]),
         muted=row["muted"] or group["muted"],
         shift=group["shift"],
@@ -261,7 +261,7 @@ def _source(
         group_pulse=group_pulse,
         deal=deal_in(document, row["id"], tempo),
         room_rotation=room_in(document)["rotation"],
-        ways=ways_in(document, row["id"], tempo),
+        speaker_routing=speaker_routing_in(document, row["id"], tempo),
         layers=_layers(document, row["id"], lane_of),
         lanes=lanes,
         sends=sends,
@@ -298,7 +298,7 @@ def _layers(document: Document, source: str, lane_of: Callable[[Mapping[str, Any
         MixLayer(
             chain=Chain.of(row["effects"]),
             lanes=_lanes(document, f"layer:{row['id']}", lane_of),
-            **{name: row[name] for name in ("id", "takes", "before_level", "muted", *defaults_of("layer"))},
+            **{name: row[name] for name in ("id", "input", "pre", "muted", *defaults_of("layer"))},
         )
         for row in layers_of(document, source)
     )

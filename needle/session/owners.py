@@ -16,7 +16,7 @@ from needle.layouts import layout_named
 Document = dict[str, Any]
 
 PART_OF = {
-    "source": "sources", "send": "sends", "return": "returns", "group": "groups", "layer": "layers", "room": "turns",
+    "source": "sources", "send": "sends", "return": "returns", "group": "groups", "layer": "layers", "room": "room",
 }  # fmt: skip
 """Where in a document things of a kind are."""
 
@@ -30,7 +30,7 @@ ROOM_DEFAULTS: dict[str, Any] = {"id": ROOM_KEY, "name": "The room", **defaults_
 
 def room_in(document: Document) -> Mapping[str, Any]:
     """The room's own values, whether anybody has set them or not."""
-    return document["turns"].get(ROOM_KEY, ROOM_DEFAULTS)
+    return document["room"].get(ROOM_KEY, ROOM_DEFAULTS)
 
 
 def lane_key(owner: str, parameter: str) -> str:
@@ -41,7 +41,7 @@ def lane_key(owner: str, parameter: str) -> str:
 def lane_value(key: str, points: list[dict[str, Any]], off: bool = False) -> dict[str, Any]:
     """A lane as it is stored; ``off`` is told only where it is so."""
     owner, _, parameter = key.rpartition("/")
-    return {"id": key, "source": owner, "parameter": parameter, "points": points, **({"off": True} if off else {})}
+    return {"id": key, "owner": owner, "parameter": parameter, "points": points, **({"off": True} if off else {})}
 
 
 def kind_and_id(owner: str) -> tuple[str, str]:

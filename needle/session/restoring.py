@@ -10,7 +10,7 @@ from needle.errors import NeedleError
 from needle.session.owners import PART_OF, lane_key, lane_value, owner_in, static_in
 from needle.session.validation import Document
 
-OWN_PARTS = ("sources", "pulses", "deals", "events", "rooms")
+OWN_PARTS = ("sources", "pulses", "deals", "events", "speaker_routing")
 
 
 def belongs(part: str, key: str, source: str, layers: Collection[str]) -> bool:
@@ -41,7 +41,7 @@ def source_as_it_was(now: Document, then: Document, source: str) -> Document:
 
     def there(part: str, key: str, value: dict[str, Any]) -> bool:
         """Whether the return is still there that a send, or what moves it, belongs to."""
-        owner = value["source"] if part == "lanes" else key
+        owner = value["owner"] if part == "lanes" else key
         to = value["return"] if part == "sends" else owner.partition("/")[2] if owner.startswith("send:") else ""
         return not to or to in now["returns"]
 
@@ -68,7 +68,7 @@ def moves_as_they_were(now: Document, then: Document, start: float, end: float, 
         lane = stored_now or stored_then
         if source and not belongs("lanes", key, source, layers):
             continue
-        owner, parameter = lane["source"], lane["parameter"]
+        owner, parameter = lane["owner"], lane["parameter"]
         if not (_there(now, owner, parameter) and _there(then, owner, parameter)):
             continue
         earlier = _heard(then, stored_then, owner, parameter)

@@ -28,8 +28,8 @@ from needle.units import OFF_DB
 
 Stored = Mapping[str, Any]
 
-PULSE_DEFAULTS: dict[str, Any] = {**Pulse().as_dict(), "written": {"lanes": {}, "off": [], "values": {}}}
-"""A pulse where nobody has set anything. ``written`` holds what was there before it was written out as points."""
+PULSE_DEFAULTS: dict[str, Any] = {**Pulse().as_dict(), "before_conversion": {"lanes": {}, "off": [], "values": {}}}
+"""A pulse where nobody has set anything. ``before_conversion`` holds what was there before it was converted."""
 
 DEAL_DEFAULTS: dict[str, Any] = {
     "on": True,
@@ -140,6 +140,8 @@ def sounds_until(document: Stored, source: str, tempo: TempoMap) -> float:
     if deal is None or deal.sound != "voice":
         return 0.0
     longest = max(place.length for place in deal.places)
-    last = max(tempo.beat_at(e.t) for e in deal.events) + max((p.times - 1) * p.repeat for p in deal.places)
+    last = max(tempo.beat_at(e.t) for e in deal.events) + max(
+        (p.repeats - 1) * p.repeat_interval for p in deal.places
+    )
     ends = max(event.t + longest * event.seconds for event in deal.events)
     return max(ends, tempo.seconds_at(last) + longest * deal.events[-1].seconds) + tail_seconds(deal.timbre)

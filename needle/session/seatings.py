@@ -190,7 +190,7 @@ def flipped(values: Mapping[str, float | bool | str]) -> dict[str, float | bool]
         if values.get(name):
             result[name] = -float(values[name])
     if values["mode"] == "balance":
-        result["exchange"] = not values["exchange"]
+        result["swap_channels"] = not values["swap_channels"]
         if values["invert_left"] != values["invert_right"]:
             result["invert_left"], result["invert_right"] = bool(values["invert_right"]), bool(values["invert_left"])
     return result

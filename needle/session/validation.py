@@ -21,14 +21,14 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.layouts import layout_named
 from needle.mix.model import LAYER_INPUTS, SEND_PLACES
-from needle.mix.speaker_routing import checked_way
+from needle.mix.speaker_routing import check_route
 from needle.session.owners import owned_parameter, owner_in
 from needle.session.rhythm import check_deal, check_events, check_pulse
 from needle.tempo import TempoMap
 from needle.units import check_rate
 
-INKS = 10
-"""How many inks there are to draw sources with; ``ink`` is 0 to ``INKS`` - 1."""
+SOURCE_COLOURS = 10
+"""how many colours there are to draw sources with; ``colour`` is 0 to ``SOURCE_COLOURS`` - 1."""
 
 DOUBLE_LATEST_MS = 50.0
 """A double comes no later than this (ms)."""
@@ -37,7 +37,7 @@ LONGEST_SECONDS = 24 * 3600.0
 
 PARTS = (
     "sources", "lanes", "passages", "groups", "returns", "sends", "pulses", "deals", "events",
-    "rooms", "layers", "turns",
+    "speaker_routing", "layers", "room",
 )  # fmt: skip
 """What a document holds besides its settings, each a dictionary by id."""
 
@@ -69,11 +69,11 @@ def check_source(source: Mapping[str, Any]) -> None:
     if not 1 <= source["channels"] <= MOST_INPUTS:
         raise NeedleError(f"A source has 1 to {MOST_INPUTS} channels.")
     mode_for(source["mode"], source["channels"])
-    timing_of(source["timing"], source["timing_ms"], source["timing_share"])
+    timing_of(source["delay_panning"], source["delay_panning_ms"], source["level_share"])
     check_gain(source["gain"])
     _check_values("source", source)
-    check_within("The difference of arrival", source["timing_ms"], SHORTEST_MS, LONGEST_MS, "ms")
-    check_within("The share told by level", source["timing_share"], 0.0, 1.0, "0 to 1")
+    check_within("The difference of arrival", source["delay_panning_ms"], SHORTEST_MS, LONGEST_MS, "ms")
+    check_within("The share told by level", source["level_share"], 0.0, 1.0, "0 to 1")
     check_within("The double's delay", source["double_ms"], 0.0, DOUBLE_LATEST_MS, "ms")
     check_within("The double's level", source["double_trim"], *TRIM_DB, "dB")
     check_within("The start", source["start"], 0.0, MAX_TIME, "s")
@@ -101,18 +101,18 @@ def check_send(send: Mapping[str, Any]) -> None:
 def check_layer(layer: Mapping[str, Any]) -> None:
     """NeedleError if one of a layer's values, or a setting of its effects, is not allowed."""
     _check_values("layer", layer)
-    if layer["takes"] not in LAYER_INPUTS:
-        raise NeedleError(f"A layer cannot take “{layer['takes']}”. Choose {', '.join(LAYER_INPUTS)}.")
+    if layer["input"] not in LAYER_INPUTS:
+        raise NeedleError(f"A layer cannot take “{layer['input']}”. Choose {', '.join(LAYER_INPUTS)}.")
     checked_effects(layer["effects"])
 
 
+def check_speaker_routing(routing: Mapping[str, Any]) -> None:
+    """NeedleError if one of the routes of a source to the loudspeakers is not allowed."""
+    for route in routing["routes"].values():
+        check_route(route)
+
+
 def check_room(room: Mapping[str, Any]) -> None:
-    """NeedleError if one of the ways in which a source may sound in the room is not allowed."""
-    for way in room["ways"].values():
-        checked_way(way)
-
-
-def check_turn(room: Mapping[str, Any]) -> None:
     """NeedleError if the whole room cannot be turned so far."""
     _check_values("room", room)
 
@@ -142,7 +142,7 @@ def check_document(document: Document) -> Document:
         check_settings(document["session"])
         rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
         rhythm = (("pulses", check_pulse), ("deals", check_deal), ("events", check_events))
-        room = (("rooms", check_room), ("layers", check_layer), ("turns", check_turn))
+        room = (("speaker_routing", check_speaker_routing), ("layers", check_layer), ("room", check_room))
         for part, rule in (*rules, ("passages", check_passage), ("sends", check_send), *rhythm, *room):
             for row in document[part].values():
                 _named(row, rule)
@@ -150,13 +150,13 @@ def check_document(document: Document) -> Document:
             if source["group"] and source["group"] not in document["groups"]:
                 raise NeedleError(f"“{source['name']}” is in a group that is not here.")
         for lane in document["lanes"].values():
-            owned_parameter(lane["source"], lane["parameter"])
-            owner_in(document, lane["source"])
+            owned_parameter(lane["owner"], lane["parameter"])
+            owner_in(document, lane["owner"])
             check_lane(lane["parameter"], Lane.of(lane["points"]))
         for owner in document["pulses"]:
             owner_in(document, owner)
         layered = [layer["source"] for layer in document["layers"].values()]
-        for key in (*document["deals"], *document["events"], *document["rooms"], *layered):
+        for key in (*document["deals"], *document["events"], *document["speaker_routing"], *layered):
             owner_in(document, key)
         for send in document["sends"].values():
             if send["source"] not in document["sources"] or send["return"] not in document["returns"]:

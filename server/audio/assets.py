@@ -181,9 +181,9 @@ def asset_waveform(asset: str, rate: int, first: int, channels: int) -> tuple[in
 def check_assets(session_id: UUID, operation: Operation) -> None:
     """NeedleError if an added source names audio that the session does not have, or says wrongly what it is."""
     for part in operation.parts():
-        frozen = part.frozen if part.kind == "freeze-source" else ""
+        frozen = part.frozen_asset if part.kind == "freeze-source" else ""
         if part.kind == "add-source":
-            frozen = part.source.frozen
+            frozen = part.source.frozen_asset
         if frozen and not Freeze.objects.filter(session=session_id, asset=frozen).exists():
             raise NeedleError("That sound was not frozen in this session. Freeze the source here.")
         if part.kind != "add-source":
@@ -192,7 +192,7 @@ def check_assets(session_id: UUID, operation: Operation) -> None:
         asset = Asset.objects.filter(pk=source.asset).first()
         if asset is None or not _belongs(session_id, source.asset):
             raise NeedleError(f"The audio of “{source.name}” is not in this session. Bring the file in first.")
-        if source.first + source.channels > asset.channels:
+        if source.first_channel + source.channels > asset.channels:
             raise NeedleError(f"The audio of “{source.name}” has only {asset.channels} channel(s).")
         rate = Session.objects.values_list("rate", flat=True).get(pk=session_id)
         if abs(source.seconds - asset_seconds(asset, rate)) > 1.0 / rate:

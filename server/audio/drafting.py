@@ -65,7 +65,7 @@ class Drafting:
         if change is not None:
             start, end, points = change
             self.writes.append(
-                {"source": owner, "parameter": parameter, "start": start, "end": end, "points": stored(points)}
+                {"owner": owner, "parameter": parameter, "start": start, "end": end, "points": stored(points)}
             )
 
     def whose(self, owners: Iterable[str]) -> str:
@@ -152,7 +152,7 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
                 if "pulse" in write:
                     pulses[write["pulse"]] = {"id": write["pulse"], **PULSE_DEFAULTS, **write["values"]}
                     continue
-                key = lane_key(write["source"], write["parameter"])
+                key = lane_key(write["owner"], write["parameter"])
                 before = Lane.of(lanes.get(key, {"points": []})["points"])
                 fresh = tuple(Point(**point) for point in write["points"])
                 put(key, stored(before.with_range(write["start"], write["end"], fresh).points))

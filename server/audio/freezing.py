@@ -45,5 +45,5 @@ def freeze(task: Freeze) -> None:
     if key_of(now, source_of(now, task.source)) != key:
         raise NeedleError("The source was changed meanwhile. Freeze it again.")
     Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset))
-    operation = FreezeSource(source=task.source, frozen=asset, frozen_key=key)
+    operation = FreezeSource(source=task.source, frozen_asset=asset, frozen_fingerprint=key)
     submit(task.author, task.session_id, uuid4(), task.session.revision, operation)

@@ -31,8 +31,8 @@ _plain: LRUCache[tuple, Mix] = LRUCache(16)
 class Heard(Schema):
     """How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
 
-    ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
-    changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+    ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
+    of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
     """

@@ -36,7 +36,7 @@ Revision = Annotated[int, Field(ge=0)]
 class LaneName(Schema):
     """A lane: what it belongs to, and the parameter."""
 
-    source: Owner
+    owner: Owner
     parameter: Key
 
 
@@ -67,7 +67,7 @@ class EditIn(Stretch):
 class Write(Schema):
     """A stretch of a lane that is written, as ``write-points`` has it."""
 
-    source: str
+    owner: str
     parameter: str
     start: float
     end: float
@@ -98,7 +98,7 @@ class ClipIn(Schema):
 class Target(Schema):
     """Where a clip is put down: on whose lanes, and at which time (s)."""
 
-    source: Owner
+    owner: Owner
     at: Time
 
 
@@ -191,8 +191,8 @@ def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
     change = edit_from(given.edit)
     for lane in given.lanes:
         own = change.on_other_side() if lane.mirrored else change
-        drafting.change(lane.source, lane.parameter, given.start, given.end, own, given.glide, given.stay)
-    who = drafting.whose(lane.source for lane in given.lanes)
+        drafting.change(lane.owner, lane.parameter, given.start, given.end, own, given.glide, given.stay)
+    who = drafting.whose(lane.owner for lane in given.lanes)
     said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {change.title}"
     return draft_out(drafting.draft(request.user, said))
 
@@ -201,13 +201,13 @@ def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
 def clip(request: HttpRequest, session_id: UUID, given: Stretch) -> ClipIn:
     """A stretch of one thing's lanes to be taken along."""
     session = membership(request.user, session_id, to_edit=True).session
-    if len({lane.source for lane in given.lanes}) > 1:
+    if len({lane.owner for lane in given.lanes}) > 1:
         raise Refused("Copy the moves of one source at a time; they can be pasted on several.", 422)
     document = document_for(session, given.revision)
     lanes = {
         lane.parameter: (
-            lane_in(document, lane.source, lane.parameter),
-            static_in(document, lane.source, lane.parameter),
+            lane_in(document, lane.owner, lane.parameter),
+            static_in(document, lane.owner, lane.parameter),
         )
         for lane in given.lanes
     }
@@ -227,10 +227,10 @@ def paste(request: HttpRequest, session_id: UUID, given: PasteIn) -> DraftOut:
     for target in given.targets:
         there = clip.at(target.at, drafting.tempo, given.by_beats)
         for parameter, points in there.lanes.items():
-            check_moves(drafting.document, target.source, parameter)
+            check_moves(drafting.document, target.owner, parameter)
             change = edits.Paste(points, given.mirrored)
-            drafting.change(target.source, parameter, target.at, target.at + there.seconds, change, given.glide)
-    who = drafting.whose(target.source for target in given.targets)
+            drafting.change(target.owner, parameter, target.at, target.at + there.seconds, change, given.glide)
+    who = drafting.whose(target.owner for target in given.targets)
     times = len({target.at for target in given.targets})
     how = "pasted mirrored" if given.mirrored else "pasted"
     said = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
@@ -256,7 +256,7 @@ def places(request: HttpRequest, session_id: UUID, wanted: Query[PlacesIn]) -> l
 def _alike(document: dict, wanted: PlacesIn) -> list[clips.PastePlace]:
     row = owner_in(document, wanted.source)
     rate = document["session"]["rate"]
-    audio = asset_audio(row["asset"], rate)[row["first"] : row["first"] + row["channels"]]
+    audio = asset_audio(row["asset"], rate)[row["first_channel"] : row["first_channel"] + row["channels"]]
     result = occurrences(audio, rate, wanted.start - row["start"], wanted.end - row["start"])
     return [clips.PastePlace(one.at + row["start"], one.why, one.alike) for one in result]
 
@@ -266,7 +266,7 @@ def take(request: HttpRequest, session_id: UUID, given: TakeIn) -> TakeOut:
     """A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet."""
     drafting = _drafting(request, session_id, given.revision)
     controls = [
-        (control.source, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
+        (control.owner, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
         for control in given.controls
     ]
     draft = taken(drafting, request.user, given.start, given.end, given.mode, given.glide, controls)
@@ -298,7 +298,7 @@ def history(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) -> li
             author=row.author_name,
             made_at=row.made_at.isoformat(),
         )
-        for row in lane_history(session, lane.source, lane.parameter)
+        for row in lane_history(session, lane.owner, lane.parameter)
     ]
 
 
@@ -307,7 +307,7 @@ def lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query
     """A lane's points as they were at a revision."""
     session = membership(request.user, session_id).session
     document = document_for(session, revision)
-    return stored(lane_in(document, lane.source, lane.parameter).points)
+    return stored(lane_in(document, lane.owner, lane.parameter).points)
 
 
 @router.get("/{uuid:session_id}/sources/{source}/waveform", response=Waveform)
@@ -318,7 +318,9 @@ def waveform(request: HttpRequest, session_id: UUID, source: str, revision: Revi
     row = document["sources"].get(source)
     if row is None:
         raise Refused("That source is not in the session any more.", 404)
-    per_second, channels = asset_waveform(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    per_second, channels = asset_waveform(
+        row["asset"], document["session"]["rate"], row["first_channel"], row["channels"]
+    )
     return Waveform(per_second=per_second, start=row["start"], channels=channels)
 
 

@@ -95,7 +95,7 @@ def source_of(mix: Mix, key: str) -> MixSource:
 def spectrum_in(document: dict[str, Any], key: str):
     """The spectrum of a source's audio."""
     row = document["sources"][key]
-    return asset_spectrum(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    return asset_spectrum(row["asset"], document["session"]["rate"], row["first_channel"], row["channels"])
 
 
 @router.get("/{uuid:session_id}/sources/{source}/placement", response=PlacementOut)

@@ -31,7 +31,7 @@ from server.mixing.models import Draft
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner, RestoreLanes
 from server.mixing.operations.rhythm import SetPulse
-from server.mixing.operations.several import Together
+from server.mixing.operations.several import Batch
 from server.mixing.operations.sources import PlaceSource
 from server.mixing.operations.things import EventItem, StoredPlace
 
@@ -44,12 +44,12 @@ class PulseIn(Schema):
     """A pulse as it would be: values that differ from what the thing's pulse has, or from a fresh one's."""
 
     revision: Revision
-    source: Owner
+    owner: Owner
     values: dict[Key, Any] = {}
 
     def pulse(self, document: dict[str, Any]) -> Pulse:
-        before = document["pulses"].get(self.source, PULSE_DEFAULTS)
-        given = SetPulse.model_validate({"source": self.source, **self.values}).given()
+        before = document["pulses"].get(self.owner, PULSE_DEFAULTS)
+        given = SetPulse.model_validate({"owner": self.owner, **self.values}).given()
         return Pulse.of({**before, **given})
 
 
@@ -70,10 +70,10 @@ class MarkOut(Schema):
 
 
 class FitOut(Schema):
-    """A flip and a start, and the share (0…1) of accents that passes (``needle.autopan.groove_reading.Fit``)."""
+    """A flip and a start phase, and the share (0…1) of accents let pass (``needle.autopan.groove_reading.Fit``)."""
 
     flip: bool
-    start: float
+    start_phase: float
     left: float
     right: float
     score: float
@@ -110,11 +110,11 @@ def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str
     """What a pulse does in a bar, and to a part's accents."""
     session = membership(request.user, session_id).session
     document = document_for(session, given.revision)
-    owner_in(document, given.source)
+    owner_in(document, given.owner)
     tempo = tempo_map(document)
     pulse = given.pulse(document)
-    pulsing = Pulsing(pulse, tempo, _lanes(document, given.source))
-    centre = _centre(document, given.source)
+    pulsing = Pulsing(pulse, tempo, _lanes(document, given.owner))
+    centre = _centre(document, given.owner)
     alike = groove_reading.every_bar(pulsing, given.bar)
     marked = groove_reading.marks(pulsing, given.bar, centre)
     times, strengths = _accents(document, given.accents)
@@ -137,7 +137,7 @@ def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str
         "onsets": len(times),
         "now": now and vars(now),
         "best": best and vars(best),
-        "best_beats": best.start * period if best else 0.0,
+        "best_beats": best.start_phase * period if best else 0.0,
     }
 
 
@@ -160,7 +160,7 @@ def _accents(document: dict[str, Any], source: str) -> tuple[np.ndarray, np.ndar
     row = document["sources"].get(source)
     if row is None:
         return np.zeros(0), np.zeros(0)
-    result = asset_onsets(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    result = asset_onsets(row["asset"], document["session"]["rate"], row["first_channel"], row["channels"])
     return result.times + row["start"], result.strengths
 
 
@@ -176,8 +176,8 @@ def draft(request: HttpRequest, session_id: UUID, given: PulseIn) -> Draft:
     """A pulse to be heard before it is made."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, given.revision)
-    owner_in(document, given.source)
-    writes = [{"pulse": given.source, "values": given.pulse(document).as_dict()}]
+    owner_in(document, given.owner)
+    writes = [{"pulse": given.owner, "values": given.pulse(document).as_dict()}]
     return Draft.keep(session, request.user, Draft.Kind.PREVIEW, given.revision, writes)
 
 
@@ -185,7 +185,7 @@ class Whose(Schema):
     """A thing that pulses, at a revision."""
 
     revision: Revision
-    source: Owner
+    owner: Owner
 
 
 class OperationOut(Schema):
@@ -200,27 +200,27 @@ def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> di
     """What writes a source's pulse out as points of its lanes, and switches it off."""
     session = membership(request.user, session_id, to_edit=True).session
     document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
-    if kind_and_id(whose.source)[0] != "source":
+    if kind_and_id(whose.owner)[0] != "source":
         raise Refused("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
-    source = source_of(mix, whose.source)
-    pulse = document["pulses"].get(whose.source)
+    source = source_of(mix, whose.owner)
+    pulse = document["pulses"].get(whose.owner)
     if source.pulse is None or pulse is None:
         raise Refused("There is no pulse here that is on. Switch it on first.", 422)
     if source.deal is not None:
         raise Refused("A dealt part has no place of its own to write. Switch the deal off first.", 422)
     start = source.offset / mix.rate
     end = min(start + source.audio.shape[1] / mix.rate, mix.length)
-    row = document["sources"][whose.source]
+    row = document["sources"][whose.owner]
     result = written_out(source.pulse, source.mode, row, source.lanes, mix.law, start, end, source.channels)
-    before = {f"{whose.source}/{name}": _points(document, f"{whose.source}/{name}") for name in result.lanes}
+    before = {f"{whose.owner}/{name}": _points(document, f"{whose.owner}/{name}") for name in result.lanes}
     off = [key for key in before if document["lanes"].get(key, {}).get("off")]
     before_writing = {"lanes": before, "off": off, "values": {name: row[name] for name in result.values}}
-    lanes = {f"{whose.source}/{name}": stored(lane.points) for name, lane in result.lanes.items()}
+    lanes = {f"{whose.owner}/{name}": stored(lane.points) for name, lane in result.lanes.items()}
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": lanes})]
     if result.values:
-        steps.insert(0, PlaceSource.model_validate({"source": whose.source, **result.values}))
-    steps.append(SetPulse.model_validate({"source": whose.source, "on": False, "written": before_writing}))
-    together = Together.of(f"{named(document, whose.source)}: pulse written out", steps)
+        steps.insert(0, PlaceSource.model_validate({"source": whose.owner, **result.values}))
+    steps.append(SetPulse.model_validate({"owner": whose.owner, "on": False, "before_conversion": before_writing}))
+    together = Batch.of(f"{named(document, whose.owner)}: pulse written out", steps)
     return _body(together, sum(len(points) for points in lanes.values()))
 
 
@@ -229,14 +229,14 @@ def as_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dic
     """What takes written points back to the pulse that they were written from; the lanes become what they were."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, whose.revision)
-    kept = document["pulses"].get(whose.source, {}).get("written") or {}
+    kept = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
     if not kept.get("lanes"):
         raise Refused("This pulse was not written out.", 422)
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": kept["lanes"], "off": kept["off"]})]
     if kept["values"]:
-        steps.append(PlaceSource.model_validate({"source": whose.source, **kept["values"]}))
-    steps.append(SetPulse.model_validate({"source": whose.source, "on": True, "written": {}}))
-    together = Together.of(f"{named(document, whose.source)}: taken back to a pulse", steps)
+        steps.append(PlaceSource.model_validate({"source": whose.owner, **kept["values"]}))
+    steps.append(SetPulse.model_validate({"owner": whose.owner, "on": True, "before_conversion": {}}))
+    together = Batch.of(f"{named(document, whose.owner)}: taken back to a pulse", steps)
     return _body(together, sum(len(points) for points in kept["lanes"].values()))
 
 
@@ -267,7 +267,7 @@ def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Qu
     document = document_for(session, wanted.revision)
     row = owner_in(document, source)
     rate = document["session"]["rate"]
-    result = asset_onsets(row["asset"], rate, row["first"], row["channels"], round(wanted.threshold, 3))
+    result = asset_onsets(row["asset"], rate, row["first_channel"], row["channels"], round(wanted.threshold, 3))
     return OnsetsOut(times=np.round(result.times, 5).tolist(), strengths=np.round(result.strengths, 4).tolist())
 
 
@@ -299,7 +299,9 @@ def own_stretch(request: HttpRequest, session_id: UUID, source: str, revision: R
     session = membership(request.user, session_id).session
     document = document_for(session, revision)
     row = owner_in(document, source)
-    per_second, peaks = asset_waveform(row["asset"], document["session"]["rate"], row["first"], row["channels"])
+    per_second, peaks = asset_waveform(
+        row["asset"], document["session"]["rate"], row["first_channel"], row["channels"]
+    )
     start, end = (row["start"] + at for at in sounding(np.array(peaks), per_second))
     deal = deal_in(document, source, tempo_map(document))
     if deal is not None and deal.sound == "voice":
@@ -372,7 +374,7 @@ def begin_freezing(request: HttpRequest, session_id: UUID, source: str, given: F
     """Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it."""
     session = membership(request.user, session_id, to_edit=True).session
     row = owner_in(document_for(session, given.revision), source)
-    if row["frozen"]:
+    if row["frozen_asset"]:
         raise Refused(f"{row['name']} is frozen already.", 409)
     task = Freeze.objects.create(session=session, author=request.user, revision=given.revision, source=source)
     tasks.begin(task, freeze)

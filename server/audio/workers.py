@@ -122,4 +122,6 @@ class _Packer(pickle.Pickler):
 def _source(values: Mapping[str, Any], path: str, channels: int, frozen: str) -> MixSource:
     whole = np.load(path, mmap_mode="r")
     sound = np.load(frozen, mmap_mode="r") if frozen else None
-    return MixSource(audio=whole[values["first"] : values["first"] + channels], frozen=sound, **values)
+    return MixSource(
+        audio=whole[values["first_channel"] : values["first_channel"] + channels], frozen=sound, **values
+    )

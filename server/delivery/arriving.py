@@ -59,7 +59,7 @@ def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
     # What can be refused is refused before anything is kept.
     hexed = {name: f"{number:064x}" for number, name in enumerate(assets_of(document))}
     sources = {
-        key: {**row, "asset": hexed[row["asset"]], "frozen": hexed.get(row["frozen"], "")}
+        key: {**row, "asset": hexed[row["asset"]], "frozen_asset": hexed.get(row["frozen_asset"], "")}
         for key, row in document["sources"].items()
     }
     checked_document({**document, "sources": sources})

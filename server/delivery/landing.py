@@ -34,7 +34,7 @@ MOST_BYTES = 4 << 20
 class Landing(Schema):
     """Where a lane lands: what it belongs to, and the parameter."""
 
-    source: Owner
+    owner: Owner
     parameter: Key
 
 
@@ -59,7 +59,7 @@ class FoundOut(Schema):
 class LandableOut(Schema):
     """What lanes can land on: what it belongs to, its name, and the parameters that are heard."""
 
-    source: str
+    owner: str
     name: str
     parameters: list[str]
 
@@ -91,7 +91,7 @@ def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], fil
     return LanesOut(
         lanes=[_told(index, one, place) for index, (one, place) in enumerate(lands)],
         places=[
-            LandableOut(source=owner, name=named(document, owner), parameters=list(parameters))
+            LandableOut(owner=owner, name=named(document, owner), parameters=list(parameters))
             for owner, parameters in offered
             if parameters
         ],
@@ -120,7 +120,7 @@ def land_moves(
         wanted = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
         raise Refused("Say where each lane lands.", 422) from error
-    if len({(land.source, land.parameter) for land in wanted}) < len(wanted):
+    if len({(land.owner, land.parameter) for land in wanted}) < len(wanted):
         raise Refused(
             "Two lanes would land in one place. Choose another place for one of them, or leave it out.", 422
         )
@@ -129,15 +129,15 @@ def land_moves(
     for land in wanted:
         if land.index >= len(result):
             raise Refused("The file holds no such lane.", 422)
-        moves = landed(document, (land.source, land.parameter), result[land.index].lane, at)
-        before, _ = drafting.lane(land.source, land.parameter)
+        moves = landed(document, (land.owner, land.parameter), result[land.index].lane, at)
+        before, _ = drafting.lane(land.owner, land.parameter)
         stretch = moves.points[0].t, moves.points[-1].t
         drafting.put(
-            land.source, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
+            land.owner, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
         )
     if not drafting.writes:
         raise Refused("These moves are in the session as they are: there is nothing to change.", 422)
-    who = drafting.whose(land.source for land in wanted)
+    who = drafting.whose(land.owner for land in wanted)
     lanes = "a move" if len(wanted) == 1 else f"{len(wanted)} moves"
     return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
 
@@ -161,13 +161,13 @@ def _told(index: int, one: FoundLane, lands: Place | None) -> FoundOut:
     values = [point.value for point in one.lane.points]
     return FoundOut(
         index=index,
-        name=one.name or one.belongs_to,
+        name=one.name or one.owner,
         parameter=one.parameter,
         points=len(values),
         start=one.lane.points[0].t,
         end=one.lane.points[-1].t,
         low=min(values),
         high=max(values),
-        lands=Landing(source=lands[0], parameter=lands[1]) if lands else None,
+        lands=Landing(owner=lands[0], parameter=lands[1]) if lands else None,
         notes=list(one.notes),
     )

@@ -6,12 +6,13 @@ from uuid import UUID
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from needle.dsp.pan_modes import MOST_INPUTS, modes_for
 from needle.layouts import layout_named
 from needle.render.preview_tables import gain_table, shape_tables
 from needle.session.document import empty_document, piece_length, tempo_map
+from needle.session.migrations import VERSION
 from needle.session.validation import check_settings
 from server.audio.assets import check_assets
 from server.mixing import revisions
@@ -21,6 +22,7 @@ from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
+from server.mixing.operations.migrations import EARLIEST_QUEUED, body_with_todays_names
 from server.mixing.state import stored_document
 
 router = Router(tags=["sessions"])
@@ -38,7 +40,7 @@ class Person(Schema):
 class Standing(Schema):
     """Where a source stands, for a small picture of the session."""
 
-    ink: int
+    colour: int
     pan: float
 
 
@@ -138,11 +140,28 @@ class Answer(Schema):
 
 
 class OperationIn(Schema):
-    """An operation, the id its client made for it, and the revision it was made on (the latest if none is told)."""
+    """An operation, the id its client made for it, and the revision it was made on (the latest if none is told).
+
+    ``format`` is the version of documents whose names it uses: a change that has waited in a browser may be older
+    than the application.
+    """
 
     client_id: UUID
     made_on: int | None = None
+    format: Annotated[int, Field(ge=EARLIEST_QUEUED, le=VERSION)] = VERSION
     operation: AnyOperation
+
+    @model_validator(mode="before")
+    @classmethod
+    def _with_todays_names(cls, values: Any) -> Any:
+        given = getattr(values, "_obj", values)
+        version = given.get("format", VERSION) if isinstance(given, dict) else VERSION
+        if version == VERSION or not isinstance(version, int):
+            return values
+        try:
+            return {**given, "operation": body_with_todays_names(given["operation"], version)}
+        except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
+            raise ValueError(f"This is no operation of version {version}.") from error
 
 
 class TurnIn(Schema):
@@ -210,7 +229,7 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
 
 def _places(session: Session) -> list[Standing]:
     values = session.things.filter(part="sources").values_list("value", flat=True)
-    return [Standing(ink=value["ink"], pan=value["pan"]) for value in values]
+    return [Standing(colour=value["colour"], pan=value["pan"]) for value in values]
 
 
 @router.post("", response=OpenSession, by_alias=True)

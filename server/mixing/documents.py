@@ -12,9 +12,9 @@ from server.mixing.operations.things import (
     StoredPulse,
     StoredReturn,
     StoredRoom,
+    StoredRouting,
     StoredSend,
     StoredSource,
-    StoredTurn,
 )
 
 
@@ -32,10 +32,10 @@ class SettingsOut(Schema):
 
 
 class LaneOut(Schema):
-    """A lane; ``source`` is what it belongs to. Switched ``off``, the static value holds."""
+    """A lane; ``owner`` is what it belongs to. Switched ``off``, the static value holds."""
 
     id: str
-    source: str
+    owner: str
     parameter: str
     points: list[StoredPoint]
     off: bool = False
@@ -54,6 +54,6 @@ class DocumentOut(Schema):
     pulses: dict[str, StoredPulse]
     deals: dict[str, StoredDeal]
     events: dict[str, StoredEvents]
-    rooms: dict[str, StoredRoom]
+    speaker_routing: dict[str, StoredRouting]
     layers: dict[str, StoredLayer]
-    turns: dict[str, StoredTurn]
+    room: dict[str, StoredRoom]

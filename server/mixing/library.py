@@ -31,7 +31,7 @@ from needle.mix.monitors import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
 from needle.render.placement_analysis import TREATMENTS
 from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS
 from needle.session.seatings import SEATINGS, matched, seating_of
-from needle.session.validation import INKS
+from needle.session.validation import SOURCE_COLOURS
 from needle.tempo import tempo_of_taps
 from needle.units import RATES
 from server.mixing.access import Refused
@@ -248,14 +248,14 @@ class Library(Schema):
     seatings: list[SeatingOut]
     laws: dict[str, str]
     timings: list[str]
-    timing_ms: tuple[float, float]
+    delay_panning_ms: tuple[float, float]
     send_places: list[str]
     treatments: dict[str, str]
     rates: list[int]
     layouts: list[LayoutOut]
     speaker_groups: list[str]
     gain_limit: float
-    inks: int
+    source_colours: int
     targets: list[TargetOut]
     monitors: list[MonitorOut]
     bands: list[float]
@@ -273,14 +273,14 @@ def library(request: HttpRequest) -> dict[str, Any]:
         "seatings": [{**vars(s), "seats": [vars(seat) for seat in s.seats]} for s in SEATINGS.values()],
         "laws": {law.name: law.title for law in LAWS.values()},
         "timings": WAYS,
-        "timing_ms": (SHORTEST_MS, LONGEST_MS),
+        "delay_panning_ms": (SHORTEST_MS, LONGEST_MS),
         "send_places": SEND_PLACES,
         "treatments": TREATMENTS,
         "rates": RATES,
         "layouts": [_layout(layout) for layout in LAYOUTS.values()],
         "speaker_groups": SPEAKER_GROUPS,
         "gain_limit": GAIN_LIMIT_DB,
-        "inks": INKS,
+        "source_colours": SOURCE_COLOURS,
         "targets": [vars(target) for target in TARGETS.values()],
         "monitors": [vars(monitor) for monitor in (*MONITORS.values(), HEADPHONES)],
         "bands": [round(float(centre), 1) for centre in CENTRES],
@@ -413,7 +413,7 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
         if kind == "placement":
             return PlaceSource.model_validate({"source": "any", **content}).given()
         if kind == "pulse":
-            pulse = Pulse.of(SetPulse.model_validate({"source": "any", **content}).given())
+            pulse = Pulse.of(SetPulse.model_validate({"owner": "any", **content}).given())
             return {name: value for name, value in pulse.as_dict().items() if name not in ("on", "origin")}
         if kind == "return":
             result = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()

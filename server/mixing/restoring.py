@@ -29,9 +29,9 @@ def _change(
     kind, colon, key = (head if dot else name).partition(":")
     if name.startswith("events:"):
         return {"part": "events", "key": name.partition(":")[2], "value": then["events"].get(name.partition(":")[2])}
-    if kind == "way":
+    if kind == "route":
         source, _, passage = key.partition("/")
-        return _way_change(now, then, source, passage, field)
+        return _route_change(now, then, source, passage, field)
     if not dot or (field == "on" and "/" in head and head in now["lanes"] | then["lanes"]):
         return _lane_change(now, then, head if dot else name, start, end)
     if kind == "deal" and "." in key:
@@ -47,24 +47,24 @@ def _change(
     return {"part": part, "key": thing, "value": {**new, field: old[field]}} if field in old else None
 
 
-def _way_change(now: Document, then: Document, source: str, passage: str, name: str) -> dict[str, Any] | None:
-    """One value of one way in the room; what else was made of the room since stays."""
+def _route_change(now: Document, then: Document, source: str, passage: str, name: str) -> dict[str, Any] | None:
+    """One value of one route to the loudspeakers; what else was made of the room since stays."""
     if source not in now["sources"]:
         return None
-    old, ways = (document["rooms"].get(source, {}).get("ways", {}) for document in (then, now))
-    was, way = old.get(passage), ways.get(passage)
-    if was is None or way is None:
+    old, routes = (document["speaker_routing"].get(source, {}).get("routes", {}) for document in (then, now))
+    was, route = old.get(passage), routes.get(passage)
+    if was is None or route is None:
         # It came or went with the change.
-        others = {key: value for key, value in ways.items() if key != passage}
+        others = {key: value for key, value in routes.items() if key != passage}
         after = others | ({passage: was} if was else {})
     elif name in was:
-        after = {**ways, passage: {**way, name: was[name]}}
+        after = {**routes, passage: {**route, name: was[name]}}
     else:
-        levels = {key: value for key, value in way["levels"].items() if key != name}
+        levels = {key: value for key, value in route["levels"].items() if key != name}
         again = {name: was["levels"][name]} if name in was["levels"] else {}
-        after = {**ways, passage: {**way, "levels": levels | again}}
-    value = {"id": source, "ways": after} if after else None
-    return {"part": "rooms", "key": source, "value": value} if after != ways else None
+        after = {**routes, passage: {**route, "levels": levels | again}}
+    value = {"id": source, "routes": after} if after else None
+    return {"part": "speaker_routing", "key": source, "value": value} if after != routes else None
 
 
 def _place_change(now: Document, then: Document, source: str, place: str, name: str) -> dict[str, Any] | None:

@@ -17,7 +17,7 @@ def bundle_schema() -> dict[str, Any]:
     source = parts["StoredSource"]["properties"]
     # A bundle names its audio by files, not by what this application keeps them as.
     source["asset"] = _ASSET
-    source["frozen"] = {
+    source["frozen_asset"] = {
         "type": "string",
         "default": "",
         "description": "The file that it was frozen as; none if empty.",

@@ -10,8 +10,8 @@ from needle.session.validation import Document
 from server.mixing.operations.base import said
 from server.mixing.state import SETTINGS_KEY
 
-_NOT_SAID = {"id", "asset", "seconds", "first", "frozen_key", "written"}
-_OF = {"pulses": "pulse", "deals": "deal", "events": "notes to deal", "rooms": "way through the room"}
+_NOT_SAID = {"id", "asset", "seconds", "first_channel", "frozen_fingerprint", "before_conversion"}
+_OF = {"pulses": "pulse", "deals": "deal", "events": "notes to deal", "speaker_routing": "loudspeakers"}
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ def _name(part: str, key: str, thing: dict[str, Any], document: Document) -> str
         return "The session"
     try:
         if part == "lanes":
-            return f"{named(document, thing['source'])} · {thing['parameter'].replace('_', ' ')}"
+            return f"{named(document, thing['owner'])} · {thing['parameter'].replace('_', ' ')}"
         if part == "sends":
             return named(document, f"send:{key}")
         if part in _OF:

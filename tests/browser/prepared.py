@@ -39,7 +39,7 @@ for user in get_user_model().objects.all():
 session = Session.objects.get()
 for thing in session.things.filter(part="sources"):
     value = thing.value
-    asset_onsets(value["asset"], session.rate, value["first"], value["channels"])
+    asset_onsets(value["asset"], session.rate, value["first_channel"], value["channels"])
 print(json.dumps({"session": str(session.id), "cookies": known}))
 """
 

@@ -117,7 +117,7 @@ class Working(Desk):
 
         # A colleague writes on another stretch of the same lane meanwhile.
         points = [{"t": t, "value": 0.5, "shape": "hold", "tension": 0.0} for t in (100.0, 104.0)]
-        ines.operate("write-points", source="ferry-engine", parameter="pan", start=98.0, end=106.0, points=points)
+        ines.operate("write-points", owner="ferry-engine", parameter="pan", start=98.0, end=106.0, points=points)
 
         both = self.lane("ferry-engine", person=ines)
 

@@ -61,7 +61,7 @@ class Desk(BrowserCase):
         self.page.get_by_role("button", name="Begin a pulse").first.click()
         self.settled(lambda: self.pulse().get("on"), "the pulse does not begin")
         if values:
-            self.rowan.operate("set-pulse", source="wind-pad", **values)
+            self.rowan.operate("set-pulse", owner="wind-pad", **values)
 
     def alone(self) -> None:
         """Mute everything else for everybody, so that an export holds the wind pad alone."""

@@ -46,7 +46,7 @@ class Room(BrowserCase):
                 person.operate("mute-source", source=key, muted=key != source)
         for parameter in ("pan", "front"):
             if person.points(source, parameter):
-                person.operate("write-points", source=source, parameter=parameter, start=0.0, end=500.0, points=[])
+                person.operate("write-points", owner=source, parameter=parameter, start=0.0, end=500.0, points=[])
         person.operate("place-source", source=source, pan=0.0, front=1.0)
 
     def delivered(self, person: Engineer, layout: Layout, bars: int) -> dict[str, np.ndarray]:
@@ -139,8 +139,8 @@ class Room(BrowserCase):
     def test_a_hand_on_the_plan_is_heard_while_it_moves(self) -> None:
         rowan = self.engineer("rowan", desk="place")
         self.alone(rowan, "ferry-engine")
-        for passage in ("", *rowan.document()["rooms"].get("ferry-engine", {}).get("ways", {})):
-            rowan.operate("restore-way", source="ferry-engine", passage=passage)
+        for passage in ("", *rowan.document()["speaker_routing"].get("ferry-engine", {}).get("routes", {})):
+            rowan.operate("restore-route", source="ferry-engine", passage=passage)
         self.enter(rowan)
         self.choose(rowan, "ferry-engine")
         rowan.jump("5")

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 from tests.browser.stage import BrowserCase
 
 
-class Together(BrowserCase):
+class Batch(BrowserCase):
     def test_a_drag_in_one_browser_moves_the_other(self) -> None:
         rowan, ines = self.engineer("rowan"), self.engineer("ines")
         rowan.dry()

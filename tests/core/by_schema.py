@@ -29,18 +29,18 @@ CHANNELS = (1, 2, 4)
 
 _SPEAKERS = sorted({speaker.name for layout in LAYOUTS.values() for speaker in layout.speakers})
 _WORDS: dict[str, list[str]] = {
-    "law": list(LAWS), "layout": list(LAYOUTS), "mode": list(MODES), "timing": list(WAYS), "form": list(FORMS),
+    "law": list(LAWS), "layout": list(LAYOUTS), "mode": list(MODES), "delay_panning": list(WAYS), "form": list(FORMS),
     "unit": list(UNITS), "wave": list(WAVES), "order": list(ORDERS), "sound": list(SOUNDS), "timbre": list(TIMBRES),
-    "kind": list(EFFECTS), "shape": list(SHAPES), "frozen": [""], "frozen_key": [""],
+    "kind": list(EFFECTS), "shape": list(SHAPES), "frozen_asset": [""], "frozen_fingerprint": [""],
 }  # fmt: skip
 """What a name may be where the schema says only that it is text."""
 
 _LIMITS = {
     "period": (0.0625, 64.0), "rate": (0.05, 20.0), "duty": (0.05, 0.95), "smooth": (0.0, 1.0),
-    "offset": (0.0, 360.0), "start": (0.0, 0.4), "origin": (0.0, 8.0), "depth": (0.0, 1.0),
-    "timing_ms": (0.1, 30.0), "seconds": (0.1, SECONDS), "t": (0.0, SECONDS), "tension": (-1.0, 1.0),
-    "begins": (0.0, 0.4), "ends": (0.6, 1.0), "rotation": (-720.0, 720.0), "tone": (0.0, 20000.0),
-    "length": (0.05, 8.0), "transpose": (-24.0, 24.0), "repeat": (0.0625, 16.0), "fade": (0.0, 24.0),
+    "offset": (0.0, 360.0), "start_phase": (0.0, 0.4), "origin": (0.0, 8.0), "depth": (0.0, 1.0),
+    "delay_panning_ms": (0.1, 30.0), "seconds": (0.1, SECONDS), "t": (0.0, SECONDS), "tension": (-1.0, 1.0),
+    "shape_start": (0.0, 0.4), "shape_end": (0.6, 1.0), "rotation": (-720.0, 720.0), "low_pass": (0.0, 20000.0),
+    "length": (0.05, 8.0), "transpose": (-24.0, 24.0), "repeat_interval": (0.0625, 16.0), "fade": (0.0, 24.0),
 }  # fmt: skip
 """Numbers whose limits the core knows and the schema does not."""
 
@@ -106,8 +106,8 @@ def documents(draw) -> dict[str, Any]:
         modes = [name for name, mode in MODES.items() if mode.takes(channels)]
         key = f"s{number}"
         document["sources"][key] = _row(
-            draw, "StoredSource", id=key, name=key, asset=f"a{channels}.wav", channels=channels, first=0, group="",
-            mode=draw(st.sampled_from(modes)), start=draw(st.sampled_from([0.0, 0.1])),
+            draw, "StoredSource", id=key, name=key, asset=f"a{channels}.wav", channels=channels, first_channel=0,
+            group="", mode=draw(st.sampled_from(modes)), start=draw(st.sampled_from([0.0, 0.1])),
         )  # fmt: skip
     sources = list(document["sources"])
     if draw(st.booleans()):
@@ -127,14 +127,14 @@ def documents(draw) -> dict[str, Any]:
                 document[part][source] = _row(draw, definition, id=source)
     for source in sources:
         if draw(st.booleans()):
-            document["rooms"][source] = {"id": source, "ways": draw(_ways([*document["passages"], ""]))}
+            document["speaker_routing"][source] = {"id": source, "routes": draw(_routes([*document["passages"], ""]))}
         if draw(st.booleans()):
             key = f"l-{source}"
             document["layers"][key] = _row(
                 draw, "StoredLayer", id=key, name=key, source=source, effects=_effects(draw)
             )
     if draw(st.booleans()):
-        document["turns"]["mix"] = _row(draw, "StoredTurn", id="mix", name="Room")
+        document["room"]["mix"] = _row(draw, "StoredRoom", id="mix", name="Room")
     for deal in document["deals"].values():
         deal["places"] = [{**place, "id": f"p{i}"} for i, place in enumerate(deal.get("places", []))]
         if not deal["places"]:
@@ -155,7 +155,7 @@ def documents(draw) -> dict[str, Any]:
         for point in points:
             point["value"] = draw(st.floats(max(limits.low, -720.0), min(limits.high, 720.0)))
         points.sort(key=lambda point: point["t"])
-        document["lanes"][key] = {"id": key, "source": owner, "parameter": parameter, "points": points}
+        document["lanes"][key] = {"id": key, "owner": owner, "parameter": parameter, "points": points}
     return document
 
 
@@ -175,12 +175,12 @@ def _effects(draw) -> list[dict[str, Any]]:
 
 
 @st.composite
-def _ways(draw, passages: list[str]) -> dict[str, Any]:
-    ways = {}
+def _routes(draw, passages: list[str]) -> dict[str, Any]:
+    routes = {}
     for passage in passages:
         if draw(st.booleans()):
-            way = draw(values(DEFINITIONS["StoredWay"]))
-            way["off"] = draw(st.lists(st.sampled_from(_SPEAKERS), max_size=3, unique=True))
-            way["levels"] = {}
-            ways[passage] = way
-    return ways
+            route = draw(values(DEFINITIONS["StoredRoute"]))
+            route["off"] = draw(st.lists(st.sampled_from(_SPEAKERS), max_size=3, unique=True))
+            route["levels"] = {}
+            routes[passage] = route
+    return routes

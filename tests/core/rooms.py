@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from needle.effects.chain import Chain, effect_named
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.mix.speaker_routing import Way, Ways
+from needle.mix.speaker_routing import SpeakerRoute, SpeakerRouting
 from needle.render.cache import RenderCache
 from needle.render.engine import render_audio
 from tests.core.strategies import RATE, lanes, tone
@@ -58,7 +58,9 @@ def room_mixes(draw) -> Mix:
         moving = {name: draw(lanes(st.floats(low, high), 0.5, 4)) for name, low, high in MOVED if draw(st.booleans())}
         if stereo and draw(st.booleans()):
             moving["width_left"] = draw(lanes(st.floats(0.0, 1.0), 0.5, 4))
-        ways = Ways(Way(), ((0.1, draw(st.floats(0.15, 0.4)), Way(("M+030", "M-030", "M+135"))),))
+        routing = SpeakerRouting(
+            SpeakerRoute(), ((0.1, draw(st.floats(0.15, 0.4)), SpeakerRoute(("M+030", "M-030", "M+135"))),)
+        )
         sources.append(
             MixSource(
                 f"s{number}",
@@ -68,7 +70,7 @@ def room_mixes(draw) -> Mix:
                 spread=draw(st.sampled_from([0.0, 45.0])),
                 lfe=draw(st.sampled_from([-96.0, -6.0])),
                 lanes=moving,
-                ways=ways if draw(st.booleans()) else Ways(),
+                speaker_routing=routing if draw(st.booleans()) else SpeakerRouting(),
                 sends={"hull": MixSend(-6.0)} if draw(st.booleans()) else {},
                 layers=(MixLayer("wide", effects("echo"), front=-1.0),) if draw(st.booleans()) else (),
             )
@@ -76,7 +78,7 @@ def room_mixes(draw) -> Mix:
     layout = draw(st.sampled_from(ROOMS))
     chain = effects(*draw(st.sampled_from([("echo",), ("room",), ("high-pass", "room", "drive")])))
     spread = draw(st.sampled_from([0.0, 60.0]))
-    hull = MixReturn("hull", chain, envelop=draw(st.floats(0.0, 1.0)), spread=spread)
+    hull = MixReturn("hull", chain, envelopment=draw(st.floats(0.0, 1.0)), spread=spread)
     if draw(st.booleans()):
-        hull = replace(hull, lanes={"envelop": draw(lanes(st.floats(0.0, 1.0), 0.5, 4))})
+        hull = replace(hull, lanes={"envelopment": draw(lanes(st.floats(0.0, 1.0), 0.5, 4))})
     return Mix(RATE, 0.5, tuple(sources), layout=layout, returns=(hull,))

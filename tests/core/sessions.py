@@ -63,16 +63,16 @@ def documents(draw, layouts: tuple[str, ...] = ("0+2+0", "0+5+0", "4+7+0"), plai
         modes = ["pan"] if channels == 1 else ["balance", "sides", "span", "mono"]
         key = f"s{number}"
         document["sources"][key] = {
-            **SOURCE_DEFAULTS, "id": key, "name": draw(names), "ink": number, "order": number,
+            **SOURCE_DEFAULTS, "id": key, "name": draw(names), "colour": number, "order": number,
             "asset": f"a{channels}.wav", "channels": channels, "seconds": SECONDS,
             "mode": draw(st.sampled_from(modes)), "group": draw(st.sampled_from(["", "both"])),
             "gain": draw(st.floats(-12.0, 12.0)),
             **{name: draw(_number(name)) for name in ("pan", "pan_left", "pan_right", "front", "height", "rotation")},
             "level": draw(levels), "span": draw(pans), "spread": draw(st.sampled_from([0.0, 40.0, 200.0])),
-            "centre": draw(st.sampled_from([1.0, 0.3])), "snap": draw(st.booleans()),
+            "centre_level": draw(st.sampled_from([1.0, 0.3])), "snap": draw(st.booleans()),
         }  # fmt: skip
         if not plain and draw(st.booleans()):
-            document["sources"][key] |= {"timing": "symmetric", "width_left": draw(shares)}
+            document["sources"][key] |= {"delay_panning": "symmetric", "width_left": draw(shares)}
     _returns(draw, document)
     owners = [*document["sources"], *(f"return:{key}" for key in document["returns"]), "room:mix"]
     for _ in range(draw(st.integers(0, 4))):

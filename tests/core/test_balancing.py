@@ -195,7 +195,7 @@ class Counterweights(SimpleTestCase):
     def test_one_placed_by_time_and_one_doubled_may_give_way_too(self) -> None:
         mix = leaning_mix()
         hot, partner, *others = mix.sources
-        late = replace(hot, timing="symmetric", timing_share=0.8)
+        late = replace(hot, delay_panning="symmetric", level_share=0.8)
         twice = replace(partner, double=True, double_ms=12.0)
         mix = replace(mix, sources=(late, twice, *others))
         proposed = self.proposal(mix, [Adjustable("hot"), Adjustable("partner")], tolerance=Tolerance(0.5))
@@ -305,7 +305,7 @@ class InMono(SimpleTestCase):
         sides = stem(1, 0.2, channels=1)
         sources = (
             MixSource("opposite", np.concatenate([sides, sides]), mode="balance", invert_right=True),
-            MixSource("late", stem(2, 0.1), pan=1.0, timing="far-side"),
+            MixSource("late", stem(2, 0.1), pan=1.0, delay_panning="far-side"),
             MixSource("centre", stem(3, 0.3)),
         )
         mix = Mix(RATE, SECONDS, sources)

@@ -13,11 +13,12 @@ from django.test import SimpleTestCase
 from hypothesis import given
 
 from needle.errors import NeedleError
-from needle.io.audio import write_audio
+from needle.io.audio import Audio, write_audio
 from needle.io.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of, write_bundle, write_session
 from needle.render.engine import render_audio
 from needle.render.freezing import frozen_sound, key_of
-from needle.session.document import SOURCE_DEFAULTS, empty_document, mix_of
+from needle.session.document import SOURCE_DEFAULTS, empty_document, mix_of, upgraded
+from needle.session.validation import check_document
 from tests import examples
 from tests.core.sessions import AUDIO, audio, documents
 from tests.core.strategies import RATE, tone
@@ -29,7 +30,7 @@ SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/session-bundle.sc
 def one_source(**values: object) -> dict:
     document = empty_document("Small", RATE, 1.0)
     document["sources"]["s0"] = {
-        **SOURCE_DEFAULTS, "id": "s0", "name": "One", "ink": 0, "order": 0, "asset": "a1.wav", "channels": 1,
+        **SOURCE_DEFAULTS, "id": "s0", "name": "One", "colour": 0, "order": 0, "asset": "a1.wav", "channels": 1,
         "seconds": 1.0, "mode": "pan", **values,
     }  # fmt: skip
     return document
@@ -77,13 +78,18 @@ class RoundTrip(Folder):
         document = one_source(pan=0.5)
         mix = mix_of(document, audio)
         frozen = np.concatenate([part for _, part in frozen_sound(mix, "s0")], axis=1)
-        document["sources"]["s0"] |= {"frozen": "frozen", "frozen_key": key_of(mix, mix.sources[0])}
+        document["sources"]["s0"] |= {"frozen_asset": "frozen", "frozen_fingerprint": key_of(mix, mix.sources[0])}
         sounds = {"a1.wav": audio("a1.wav"), "frozen": frozen}
         with Bundle(self.packed(document, sounds.__getitem__)) as bundle:
             self.assertIsNotNone(bundle.mix().sources[0].frozen)
         document["sources"]["s0"]["pan"] = 0.4
         with Bundle(self.packed(document, sounds.__getitem__)) as bundle:
-            self.assertEqual(bundle.document["sources"]["s0"]["frozen"], "")
+            self.assertEqual(bundle.document["sources"]["s0"]["frozen_asset"], "")
+
+
+def silence(asset: str) -> Audio:
+    """Audio of as many channels as the asset's hash says: what is frozen goes by hashes, not by what is in them."""
+    return np.zeros((int(asset, 16), RATE // 2), np.float32)
 
 
 class Versions(Folder):
@@ -109,9 +115,9 @@ class Versions(Folder):
             for name, content in (files | {SESSION_FILE: json.dumps(stored)}).items():
                 packed.writestr(name, content)
         with Bundle(path) as before, Bundle(DATA / "bundle-v6.zip") as today:
-            self.assertEqual([one["envelop"] for one in before.document["returns"].values()], [0.0])
+            self.assertEqual([one["envelopment"] for one in before.document["returns"].values()], [0.0])
             mix = today.mix()
-            as_it_was = replace(mix, returns=tuple(replace(one, envelop=0.0) for one in mix.returns))
+            as_it_was = replace(mix, returns=tuple(replace(one, envelopment=0.0) for one in mix.returns))
             output = render_audio(before.mix(), 0, RATE // 2)
             np.testing.assert_array_equal(output, render_audio(as_it_was, 0, RATE // 2))
             self.assertGreater(np.abs(output - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
@@ -135,6 +141,19 @@ class Versions(Folder):
             self.assertEqual((gulls["width_left"], gulls["width_right"]), (0.0, 0.0))
             self.assertFalse(before.mix().sources[1].has_side_width)
             self.assertEqual([one["spread"] for one in before.document["returns"].values()], [0.0])
+
+    def test_one_from_before_its_names_changed_is_the_same_session(self) -> None:
+        with Bundle(DATA / "bundle-v7.zip") as before, Bundle(DATA / "bundle-v8.zip") as today:
+            wanted = json.loads(json.dumps(today.document))
+            for source in wanted["sources"].values():
+                # A bundle that is written anew names its audio by what it holds.
+                source["asset"] = before.document["sources"][source["id"]]["asset"]
+            self.assertEqual(before.document, wanted)
+
+    def test_what_was_frozen_before_names_changed_stays_so(self) -> None:
+        for kept in json.loads((DATA / "fingerprints-v7.json").read_text("utf-8")):
+            mix = mix_of(check_document(upgraded(kept["document"], 7)), silence)
+            self.assertEqual({source.id: key_of(mix, source) for source in mix.sources}, kept["fingerprints"])
 
     def test_a_later_one_is_refused(self) -> None:
         folder = self.folder()

@@ -187,7 +187,7 @@ class Stems(SimpleTestCase):
     @examples(25)
     @given(st.integers(1, 4 * RATE - 1), st.sampled_from(["stem", "voice"]), st.sampled_from([0.0, 900.0]))
     def test_any_division_gives_the_same_samples(self, cut, sound, tone_hz) -> None:
-        mix = dealt_mix(Deal(every_quarter(), places(4, tone=tone_hz), sound=sound, dry=-12.0))
+        mix = dealt_mix(Deal(every_quarter(), places(4, low_pass=tone_hz), sound=sound, dry=-12.0))
         whole = render_audio(mix, 0, 4 * RATE)
         parts = np.concatenate([render_audio(mix, 0, cut), render_audio(mix, cut, 4 * RATE)], axis=1)
         np.testing.assert_allclose(parts, whole, atol=1e-5)
@@ -197,7 +197,7 @@ class Stems(SimpleTestCase):
         audio = (0.3 * np.sin(2 * np.pi * 200 * t) + 0.3 * np.sin(2 * np.pi * 6000 * t)).astype(np.float32)[
             np.newaxis
         ]
-        pair = (Place("a", -1.0, tone=800.0), Place("b", 1.0, level=-6.0))
+        pair = (Place("a", -1.0, low_pass=800.0), Place("b", 1.0, level=-6.0))
         source = MixSource("s", audio, deal=Deal(every_quarter(8), pair))
         heard = render_audio(Mix(RATE, 2.0, (source,)), 0, 2 * RATE)
         left, right = heard[0, 2000 : BEAT - 500], heard[1, BEAT + 500 : 2 * BEAT - 500]
@@ -275,7 +275,7 @@ class Voices(SimpleTestCase):
 
     def test_places_change_their_notes(self) -> None:
         one = (Event(0.0, 0.3, 60.0, 1.0),)
-        here = Place("a", -1.0, transpose=12.0, length=2.0, times=3, repeat=0.5, fade=6.0)
+        here = Place("a", -1.0, transpose=12.0, length=2.0, repeats=3, repeat_interval=0.5, fade=6.0)
         deal = Deal(one, (here, Place("b", 1.0)), sound="voice", timbre="wood")
         heard = render_audio(dealt_mix(deal, 2.0), 0, 2 * RATE)[0]
         struck = note("wood", 72.0, 0.6, RATE)
@@ -286,7 +286,7 @@ class Voices(SimpleTestCase):
         np.testing.assert_allclose(heard, expected, atol=1e-5)
 
     def test_values_out_of_reach_are_refused(self) -> None:
-        for wrong in ({"pan": 2.0}, {"tone": 20.0}, {"times": 40}, {"transpose": float("nan")}):
+        for wrong in ({"pan": 2.0}, {"low_pass": 20.0}, {"repeats": 40}, {"transpose": float("nan")}):
             with self.assertRaises(NeedleError):
                 Place("a", **wrong)
 
@@ -391,7 +391,7 @@ class MidiFiles(SimpleTestCase):
 
     def test_the_command_line_reads_a_pulse(self) -> None:
         # A quarter of a cycle ahead a sine is at its top on the beat, and at its bottom half a beat later.
-        told = ("pulse", "--period", "1", "--start", "0.25")
+        told = ("pulse", "--period", "1", "--start-phase", "0.25")
         code, out, _ = self.run_main(*told, "--bpm", "120", "--beats", "4", "--json")
         found = json.loads(out)
         self.assertEqual(code, 0)

@@ -178,7 +178,7 @@ class Plans(SimpleTestCase):
             "hall",
             Chain(((EFFECTS["high-pass"], {"frequency": 200.0}), (EFFECTS["drive"], EFFECTS["drive"].defaults()))),
         )
-        source = MixSource("a", tone(440.0, SECONDS), timing="symmetric", sends={"hall": MixSend(level=-6.0)})
+        source = MixSource("a", tone(440.0, SECONDS), delay_panning="symmetric", sends={"hall": MixSend(level=-6.0)})
         plan = compile_mix(Mix(RATE, SECONDS, (source,), returns=(hall,)))
         kinds = [type(stage).__name__ for stage in plan.stages]
         self.assertEqual(kinds, ["Bus", "LateStage", "Bus", "DryStage", "ConvolutionStage", "ProcessStage", "Bus"])

@@ -120,7 +120,7 @@ class Fuzzed(SimpleTestCase):
     def test_object_audio(self) -> None:
         lanes = {"pan": Lane((Point(0.0, -1.0), Point(0.2, 1.0, "ease")))}
         source = MixSource("one", tone(440.0, 0.1, 1, 0.5), lanes=lanes)
-        mix = Mix(RATE, 0.2, (source, MixSource("two", source.audio, timing="symmetric")), layout="0+5+0")
+        mix = Mix(RATE, 0.2, (source, MixSource("two", source.audio, delay_panning="symmetric")), layout="0+5+0")
         path = self.folder / "objects.wav"
         list(write_adm(path, mix, mix_to_adm(mix, "Small", {"one": "One", "two": "Two"})))
 

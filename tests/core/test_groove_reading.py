@@ -26,7 +26,7 @@ class Readings(SimpleTestCase):
         st.sampled_from([0.0, 0.125, 0.3]),
     )
     def test_a_reading_is_what_a_rendered_steady_tone_does(self, wave, period, offset, flip, start) -> None:
-        pulse = pulsing(wave=wave, period=period, offset=offset, flip=flip, start=start)
+        pulse = pulsing(wave=wave, period=period, offset=offset, flip=flip, start_phase=start)
         output = render_audio(steady(pulse, 2.0), 0, 2 * RATE) / 0.5
         for mark in groove_reading.marks(pulse, 1):
             first = round((mark.beat - 1.0) * 0.5 * RATE)
@@ -49,7 +49,7 @@ class Readings(SimpleTestCase):
         self, wave, period, offset, flip, start, depth, form, bpm, seed
     ) -> None:
         """Attacks of noise on every beat, half-beat and third-beat, with the pulse against without it."""
-        pulse = Pulse(wave=wave, period=period, offset=offset, flip=flip, start=start, depth=depth, form=form)
+        pulse = Pulse(wave=wave, period=period, offset=offset, flip=flip, start_phase=start, depth=depth, form=form)
         pulsed = Pulsing(pulse, TempoMap(((0.0, bpm),)))
         beat = 60.0 / bpm
         rng = np.random.default_rng(seed)
@@ -87,14 +87,14 @@ class Readings(SimpleTestCase):
                 groove_reading.marks(pulse, bar), bar, groove_reading.every_bar(pulse, bar)
             )
 
-        self.assertEqual(sentence(start=0.75), "Left falls silent on every beat, right on every half-beat.")
+        self.assertEqual(sentence(start_phase=0.75), "Left falls silent on every beat, right on every half-beat.")
         self.assertEqual(
             sentence(),
             "Left comes at −7 dB on every half-beat, right on every beat; "
             "left comes at −5 dB on every beat, right on every half-beat.",
         )
         self.assertEqual(
-            sentence(wave="square", period=2.0, offset=0.0, start=0.02),
+            sentence(wave="square", period=2.0, offset=0.0, start_phase=0.02),
             "Both sides fall silent on 2, 2½, 4 and 4½.",
         )
         # What switches off on the very beat still lets its ramp through.
@@ -104,9 +104,9 @@ class Readings(SimpleTestCase):
         )
         self.assertEqual(sentence(depth=0.2), "Every beat and half-beat comes full on both sides.")
         self.assertEqual(
-            sentence(depth=0.75, start=0.25), "Left is weak (−12 dB) on every half-beat, right on every beat."
+            sentence(depth=0.75, start_phase=0.25), "Left is weak (−12 dB) on every half-beat, right on every beat."
         )
-        self.assertIn("third-beat", sentence(period=1 / 3, start=0.75))
+        self.assertIn("third-beat", sentence(period=1 / 3, start_phase=0.75))
         self.assertRegex(sentence(bar=3, period=0.75, wave="square"), r"^In bar 3 left falls silent on ")
 
     def test_the_best_flip_and_start_let_the_accents_through(self) -> None:
@@ -115,7 +115,9 @@ class Readings(SimpleTestCase):
         strengths = np.ones(16)
         self.assertLess(groove_reading.passing(pump, times, strengths).score, 0.2)
         best = groove_reading.best_fit(pump, times, strengths)
-        turned = Pulsing(Pulse(**{**pump.pulse.as_dict(), "flip": best.flip, "start": best.start}), pump.tempo)
+        turned = Pulsing(
+            Pulse(**{**pump.pulse.as_dict(), "flip": best.flip, "start_phase": best.start_phase}), pump.tempo
+        )
         self.assertGreater(groove_reading.passing(turned, times, strengths).score, 0.98)
         self.assertIsNone(groove_reading.best_fit(turned, times, strengths))
 

@@ -243,7 +243,7 @@ class Moves(Folder):
     def test_tables_and_json_come_back_exactly(self, document: dict) -> None:
         folder = self.folder()
         wanted = {
-            (lane["source"], lane["parameter"]): stored(Lane.of(lane["points"]).points)
+            (lane["owner"], lane["parameter"]): stored(Lane.of(lane["points"]).points)
             for lane in document["lanes"].values()
         }
         if not wanted:
@@ -253,14 +253,28 @@ class Moves(Folder):
         jsonschema.validate(json.loads(lanes_json(document)), MOVES_SCHEMA)
         for name in ("moves.csv", "moves.json"):
             found = read_moves(folder / name)
-            back = {(one.belongs_to, one.parameter): stored(one.lane.points) for one in found}
+            back = {(one.owner, one.parameter): stored(one.lane.points) for one in found}
             for key, points in wanted.items():
                 for before, after in zip(points, back[key], strict=True):
                     self.assertEqual({**before, "tension": 0}, {**after, "tension": 0})
                     self.assertAlmostEqual(before["tension"], after["tension"], places=5)
             for one in found:
                 check_lane(one.parameter, one.lane)
-                self.assertEqual(one.name.strip(), named(document, one.belongs_to).strip())
+                self.assertEqual(one.name.strip(), named(document, one.owner).strip())
+
+    def test_files_from_before_their_names_changed(self) -> None:
+        path = self.folder() / "moves"
+        wanted = Lane((Point(0.0, 0.5, "ease", 0.0, 0.25, 0.75), Point(2.0, 1.0)))
+        ease = {"t": 0.0, "value": 0.5, "shape": "ease", "begins": 0.25, "ends": 0.75}
+        lane = {"belongs_to": "oars", "name": "Oars", "parameter": "centre", "points": [ease, {"t": 2, "value": 1}]}
+        for text in (
+            json.dumps({"format": "wandering-needle-moves", "version": 1, "lanes": [lane]}),
+            "belongs_to,name,parameter,time,value,shape,begins,ends\n"
+            "oars,Oars,centre,0,0.5,ease,0.25,0.75\noars,Oars,centre,2,1,straight,,\n",
+        ):
+            path.write_text(text, "utf-8")
+            (found,) = read_moves(path)
+            self.assertEqual((found.owner, found.parameter, found.lane), ("oars", "centre_level", wanted))
 
     def test_tables_from_elsewhere(self) -> None:
         path = self.folder() / "moves.csv"
@@ -273,7 +287,7 @@ class Moves(Folder):
             ("time,value\n1,0\n0,0\n", "order"),
             ("time,value\nsoon,0\n", "line 2"),
             ('{"format": "other"}', "its “format”"),
-            ('{"format": "wandering-needle-moves", "version": 2}', "version 2"),
+            ('{"format": "wandering-needle-moves", "version": 3}', "version 3"),
             ('{"format": "wandering-needle-moves", "version": 1, "lanes": [{"points": 3}]}', "right kind"),
             ("{", "is not JSON"),
         ):

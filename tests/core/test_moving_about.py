@@ -81,7 +81,7 @@ class Owners(SimpleTestCase):
             owner_in(self.document, "group:gone")
 
     def test_what_each_kind_lets_move(self) -> None:
-        self.assertEqual(set(parameters_of("source")), set(PARAMETERS) - {"envelop"})
+        self.assertEqual(set(parameters_of("source")), set(PARAMETERS) - {"envelopment"})
         self.assertEqual(parameters_of("group"), ("level", *PULSE_PARAMETERS))
         self.assertEqual(parameters_of("room"), ("rotation",))
         self.assertNotIn("width", parameters_of("send"))
@@ -100,7 +100,7 @@ class Owners(SimpleTestCase):
         self.assertEqual(lane_in(self.document, "oars", "pan"), Lane())
         key = lane_key("oars", "pan")
         points = [{"t": 1.0, "value": 0.5}]
-        self.document["lanes"][key] = {"id": key, "source": "oars", "parameter": "pan", "points": points, "off": True}
+        self.document["lanes"][key] = {"id": key, "owner": "oars", "parameter": "pan", "points": points, "off": True}
         self.assertEqual(lane_in(self.document, "oars", "pan").points, (Point(1.0, 0.5),))
 
 

@@ -64,7 +64,7 @@ CASES: dict[str, dict] = {
     "a fade while it goes": {
         "lanes": {"level": lane((0.0, -40.0), (3.0, 0.0)), "pan": lane((0.0, 1.0), (4.0, -1.0))}
     },
-    "divergence on the way": {"centre": 0.3, "lanes": {"pan": lane((0.0, -1.0), (4.0, 1.0))}},
+    "divergence on the way": {"centre_level": 0.3, "lanes": {"pan": lane((0.0, -1.0), (4.0, 1.0))}},
 }
 
 

@@ -19,7 +19,7 @@ from needle.io.audio import AudioInfo
 from needle.io.bundle import Bundle
 from needle.io.bw64 import Bw64Writer, TrackRow, description_of, opened
 from needle.mix.model import Mix, MixSource
-from needle.mix.speaker_routing import Way, Ways
+from needle.mix.speaker_routing import SpeakerRoute, SpeakerRouting
 from needle.render.engine import render_audio
 from needle.render.trajectories import places
 from needle.room_coordinates import polar_to_room, room_to_polar, unit_vectors
@@ -124,7 +124,7 @@ class Random(Folder):
     def test_it_sounds_as_it_did(self, document: dict) -> None:
         for row in document["sources"].values():
             # What a centre gives away goes elsewhere by degrees; the panner's own corners are told at every block.
-            row.update(centre=1.0)
+            row.update(centre_level=1.0)
         document["lanes"] = {}
         mix = mix_of(document, audio)
         folder = self.folder()
@@ -168,8 +168,10 @@ class Told(Folder):
         np.testing.assert_allclose(np.interp(times, moves.times, moves.azimuth), 720.0 * times, atol=0.15)
 
     def test_what_an_object_has_besides_its_place(self) -> None:
-        ways = Ways(Way(off=("M+110", "U+045")), ((0.5, 0.8, Way()),))
-        mix = self.mix(spread=60.0, centre=0.25, snap=True, ways=ways, gain=18.0, level=-6.0, pan=-0.5)
+        routing = SpeakerRouting(SpeakerRoute(off=("M+110", "U+045")), ((0.5, 0.8, SpeakerRoute()),))
+        mix = self.mix(
+            spread=60.0, centre_level=0.25, snap=True, speaker_routing=routing, gain=18.0, level=-6.0, pan=-0.5
+        )
         path, _ = written(self.folder(), mix)
         extended = check_file(path.read_bytes(), RATE, mix.frames)
         block = extended.find("audioChannelFormat/audioBlockFormat")
@@ -182,7 +184,7 @@ class Told(Folder):
         list(import_adm(path, folder))
         with Bundle(folder) as bundle:
             (row,) = bundle.document["sources"].values()
-        self.assertAlmostEqual(row["centre"], 0.25, places=4)
+        self.assertAlmostEqual(row["centre_level"], 0.25, places=4)
         self.assertTrue(row["snap"])
         self.assertAlmostEqual(row["gain"] + row["level"], 12.0, places=1)
         self.assertAlmostEqual(row["spread"], 60.0)
@@ -198,7 +200,7 @@ class Told(Folder):
         self.assertAlmostEqual(float(np.abs(sound).max() * gain), 3.0, places=2)
 
     def test_what_positions_cannot_say_sounds_in_a_bed(self) -> None:
-        mix = self.mix(timing="symmetric", timing_ms=1.0)
+        mix = self.mix(delay_panning="symmetric", delay_panning_ms=1.0)
         path, programme = written(self.folder(), mix)
         self.assertIn("placed by timing", programme.notes[0])
         with opened(path) as file:
@@ -321,7 +323,7 @@ class FromElsewhere(Folder):
             read(self.file(XML.format(parts=inside + parent.format(more="<mute>1</mute>"))))
 
     def test_a_bed_stands_at_its_loudspeakers(self) -> None:
-        source = MixSource("one", tone(440.0, 1.0), timing="symmetric", lfe=0.0)
+        source = MixSource("one", tone(440.0, 1.0), delay_panning="symmetric", lfe=0.0)
         mix = Mix(RATE, 1.0, (source,), layout="0+5+0")
         folder = self.folder()
         path, _ = written(folder, mix)

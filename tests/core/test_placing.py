@@ -86,12 +86,12 @@ class Placements(SimpleTestCase):
 
 class BeforePlacing(SimpleTestCase):
     @given(st.floats(0.0, 2.0), st.booleans(), st.booleans(), st.booleans())
-    def test_order_exchange_polarity_width(self, width: float, exchange: bool, left: bool, right: bool) -> None:
+    def test_order_exchange_polarity_width(self, width: float, swap_channels: bool, left: bool, right: bool) -> None:
         rng = np.random.Generator(np.random.PCG64(1))
         sound = rng.standard_normal((2, 50))
-        matrix = before_placing({"width": np.array([width])}, exchange, (left, right), 2)
+        matrix = before_placing({"width": np.array([width])}, swap_channels, (left, right), 2)
         found = sound if matrix is None else matrix[:, :, 0] @ sound
-        wanted = sound[::-1] if exchange else sound
+        wanted = sound[::-1] if swap_channels else sound
         wanted = wanted * np.where([[left], [right]], -1.0, 1.0)
         middle, side = (wanted[0] + wanted[1]) / 2.0, (wanted[0] - wanted[1]) / 2.0
         np.testing.assert_allclose(found, [middle + width * side, middle - width * side], atol=1e-12)
@@ -145,16 +145,16 @@ class Seatings(SimpleTestCase):
     @given(
         st.sampled_from(["balance", "sides", "span", "mono"]), values(), st.booleans(), st.booleans(), st.booleans()
     )
-    def test_flipping_mirrors_what_is_heard_and_twice_is_nothing(self, mode, at, exchange, left, right) -> None:
+    def test_flipping_mirrors_what_is_heard_and_twice_is_nothing(self, mode, at, swap_channels, left, right) -> None:
         source = {
-            **SOURCE_DEFAULTS, **at, "mode": mode, "exchange": exchange, "invert_left": left, "invert_right": right,
-            "width": 0.5,
+            **SOURCE_DEFAULTS, **at, "mode": mode, "swap_channels": swap_channels, "invert_left": left,
+            "invert_right": right, "width": 0.5,
         }  # fmt: skip
 
         def heard(one: dict) -> np.ndarray:
             gains = MODES[mode].gains(law_named("constant-power"), one, 2)
             width = {"width": np.array([one["width"]])}
-            first = before_placing(width, one["exchange"], (one["invert_left"], one["invert_right"]), 2)
+            first = before_placing(width, one["swap_channels"], (one["invert_left"], one["invert_right"]), 2)
             return gains @ first[:, :, 0]
 
         other = {**source, **flipped(source)}

@@ -47,7 +47,7 @@ pulses = st.builds(
     period=st.floats(1 / 16, 64),
     rate=st.floats(0.05, 30),
     origin=st.floats(0, 8),
-    start=shares,
+    start_phase=shares,
     duty=st.floats(0.02, 0.98),
     seed=st.integers(0, 99),
     glide=st.booleans(),
@@ -55,7 +55,7 @@ pulses = st.builds(
     flip=st.booleans(),
     depth=shares,
     offset=st.floats(0, 360),
-    even_power=st.booleans(),
+    constant_power=st.booleans(),
 )
 SYMMETRIC = ("sine", "triangle", "square")
 
@@ -160,7 +160,7 @@ class Sides(SimpleTestCase):
             self.assertIsNone(gains)
             shift = Pulsing(pulse).shift(self.times)
             self.assertLessEqual(np.abs(shift).max(), pulse.depth + 1e-9)
-        elif not pulse.even_power:
+        elif not pulse.constant_power:
             self.assertGreaterEqual(gains.min(), 1.0 - pulse.depth - 1e-9)
             self.assertLessEqual(gains.max(), 1.0 + 1e-9)
 
@@ -178,7 +178,7 @@ class Sides(SimpleTestCase):
 
     @given(st.sampled_from(SYMMETRIC), shares)
     def test_even_power_holds_the_power_of_a_pan(self, wave, depth) -> None:
-        gains = pulsing(wave=wave, depth=depth, even_power=True).sides(self.times)
+        gains = pulsing(wave=wave, depth=depth, constant_power=True).sides(self.times)
         np.testing.assert_allclose((gains**2).sum(axis=0), 1.0 + (1.0 - depth) ** 2, atol=1e-6)
 
     def test_jumps_take_as_long_as_a_lanes(self) -> None:
@@ -201,7 +201,7 @@ class Rendering(SimpleTestCase):
     @examples(25)
     @given(pulses)
     def test_within_80_db_of_every_sample_evaluated(self, pulse) -> None:
-        one = Pulsing(Pulse(**{**pulse.as_dict(), "form": "level", "even_power": False}))
+        one = Pulsing(Pulse(**{**pulse.as_dict(), "form": "level", "constant_power": False}))
         t = np.arange(RATE) / RATE
         audio = np.sin(2 * np.pi * 997 * t).astype(np.float32)
         source = MixSource("s", np.stack([audio, audio]), mode="balance", pulse=one)
@@ -242,7 +242,7 @@ class Rendering(SimpleTestCase):
         audio = np.full((1, RATE), 0.5, np.float32)
         pump = pulsing(wave="square", period=2.0, offset=0.0)
         for before, silent in ((True, False), (False, True)):
-            source = MixSource("s", audio, pulse=pump, sends={"r": MixSend(0.0, before=before)})
+            source = MixSource("s", audio, pulse=pump, sends={"r": MixSend(0.0, pre=before)})
             mix = Mix(RATE, 1.0, (source,), returns=(MixReturn("r"),))
             wet = render_audio(mix, 0, RATE, Listening(without_direct=frozenset({"s"})))
             self.assertEqual(abs(wet[0, 3 * RATE // 4]) < 1e-5, silent)

@@ -35,7 +35,7 @@ def document(**lanes_by_key: Lane) -> dict[str, Any]:
     result = empty_document("Any", RATE, 4.0)
     for order, key in enumerate(("oars", "gulls")):
         result["sources"][key] = {
-            **SOURCE_DEFAULTS, "id": key, "name": key.title(), "ink": 0, "order": order, "asset": "0" * 64,
+            **SOURCE_DEFAULTS, "id": key, "name": key.title(), "colour": 0, "order": order, "asset": "0" * 64,
             "channels": 1, "mode": "pan", "seconds": 4.0,
         }  # fmt: skip
     result["groups"]["band"] = {"id": "band", "name": "Band", **GROUP_DEFAULTS}

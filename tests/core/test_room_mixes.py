@@ -17,7 +17,7 @@ from needle.effects.room import diffuse_responses, response_settings
 from needle.layouts import LAYOUTS, fold
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixLayer, MixReturn, MixSend, MixSource
-from needle.mix.speaker_routing import Way, Ways
+from needle.mix.speaker_routing import SpeakerRoute, SpeakerRouting
 from needle.render.engine import render_audio
 from needle.render.fingerprints import dependency_key
 from needle.render.freezing import as_frozen, frozen_sound, key_of
@@ -55,10 +55,10 @@ class Rendering(SimpleTestCase):
     def test_what_stands_still_may_grow_wide_and_turn(self) -> None:
         """Each of a place's values may move by itself: it comes to what all of them come to standing there."""
         moving = {
-            "spread": (0.0, 120.0), "centre": (1.0, 0.0), "rotation": (0.0, 90.0), "pan": (-1.0, 1.0),
+            "spread": (0.0, 120.0), "centre_level": (1.0, 0.0), "rotation": (0.0, 90.0), "pan": (-1.0, 1.0),
             "front": (1.0, -1.0), "height": (0.0, 1.0),
         }  # fmt: skip
-        still = {"pan": 0.3, "front": 0.4, "height": 0.2, "spread": 30.0, "centre": 0.5, "rotation": 20.0}
+        still = {"pan": 0.3, "front": 0.4, "height": 0.2, "spread": 30.0, "centre_level": 0.5, "rotation": 20.0}
         sound = noise(5)
         for name, (low, high) in moving.items():
             lane = Lane((Point(0.0, low), Point(0.4, high), Point(2.0, high)))
@@ -77,13 +77,17 @@ class Rendering(SimpleTestCase):
             replace(room_mix, layout="0+7+0"),
             mix(replace(plain, front=0.0)),
             mix(replace(plain, lfe=-10.0)),
-            mix(replace(plain, ways=Ways(Way(("M+000",))))),
+            mix(replace(plain, speaker_routing=SpeakerRouting(SpeakerRoute(("M+000",))))),
             mix(replace(plain, layers=(MixLayer("x", effects("echo")),))),
             mix(replace(plain, direct_muted=True, layers=(MixLayer("x", effects("echo")),))),
         ):
             self.assertNotEqual(dependency_key(room_mix, 0, RATE), dependency_key(other, 0, RATE))
-        later = mix(replace(plain, ways=Ways(Way(), ((60.0, 70.0, Way(("M+000",))),))))
-        other = mix(replace(plain, ways=Ways(Way(), ((60.0, 80.0, Way(("M+000",))),))))
+        later = mix(
+            replace(plain, speaker_routing=SpeakerRouting(SpeakerRoute(), ((60.0, 70.0, SpeakerRoute(("M+000",))),)))
+        )
+        other = mix(
+            replace(plain, speaker_routing=SpeakerRouting(SpeakerRoute(), ((60.0, 80.0, SpeakerRoute(("M+000",))),)))
+        )
         self.assertEqual(dependency_key(later, 0, RATE), dependency_key(other, 0, RATE))
 
 
@@ -114,7 +118,7 @@ class FromStereo(SimpleTestCase):
             self.assertLess(abs(10.0 * np.log10(whole[1] / whole[0])), limit)
 
     def test_timing_and_doubles_come_from_both_sides(self) -> None:
-        source = MixSource("a", noise(4), timing="symmetric", timing_ms=1.0, pan=0.8)
+        source = MixSource("a", noise(4), delay_panning="symmetric", delay_panning_ms=1.0, pan=0.8)
         stereo, room = (render_audio(mix(source, layout=name), 0, FRAMES) for name in ("0+2+0", "0+5+0"))
         np.testing.assert_allclose(room[:2], stereo, atol=1e-5)
         double = MixSource("a", noise(4), pan=-1.0, front=-1.0, double=True, double_ms=12.0)
@@ -133,8 +137,8 @@ class FromStereo(SimpleTestCase):
 
 class WaysThrough(SimpleTestCase):
     def test_a_passage_forbids_the_front(self) -> None:
-        forbidden = Ways(Way(), ((1.0, 1.5, Way(("M+000", "M+030", "M-030"))),))
-        room_mix = mix(MixSource("a", noise(5), ways=forbidden))
+        forbidden = SpeakerRouting(SpeakerRoute(), ((1.0, 1.5, SpeakerRoute(("M+000", "M+030", "M-030"))),))
+        room_mix = mix(MixSource("a", noise(5), speaker_routing=forbidden))
         before, during, after = (channel_levels(room_mix, *span) for span in ((0.4, 0.9), (1.1, 1.4), (1.6, 1.9)))
         for levels in (before, after):
             self.assertAlmostEqual(levels["C"], -20.0, delta=0.5)
@@ -144,16 +148,20 @@ class WaysThrough(SimpleTestCase):
         self.assertAlmostEqual(during["Rs"], -23.0, delta=0.5)
 
     def test_groups_have_levels(self) -> None:
-        louder = mix(MixSource("a", noise(5), pan=-1.0, ways=Ways(Way((), (("front", -12.0),)))))
+        louder = mix(
+            MixSource("a", noise(5), pan=-1.0, speaker_routing=SpeakerRouting(SpeakerRoute((), (("front", -12.0),))))
+        )
         self.assertAlmostEqual(channel_levels(louder)["L"], -32.0, delta=0.2)
 
     def test_a_way_is_stored_as_it_sounds(self) -> None:
         """A group at 0 dB is as if nothing was said; the LFE at 0 dB is full, and off only at the bottom."""
         plain = {"off": [], "direct": 0.0, "ambient": 0.0}
-        self.assertEqual(Way.of({**plain, "levels": {"front": 0.0, "lfe": -96.0}}), Way())
-        full = Way.of({**plain, "levels": {"lfe": 0.0}})
-        self.assertTrue(Ways(full).to_lfe)
-        levels = channel_levels(mix(MixSource("a", tone(40.0, 2.0, amplitude=0.5), ways=Ways(full))))
+        self.assertEqual(SpeakerRoute.of({**plain, "levels": {"front": 0.0, "lfe": -96.0}}), SpeakerRoute())
+        full = SpeakerRoute.of({**plain, "levels": {"lfe": 0.0}})
+        self.assertTrue(SpeakerRouting(full).to_lfe)
+        levels = channel_levels(
+            mix(MixSource("a", tone(40.0, 2.0, amplitude=0.5), speaker_routing=SpeakerRouting(full)))
+        )
         self.assertAlmostEqual(levels["LFE"], levels["C"], delta=0.5)
 
     def test_the_lfe_has_its_own_level_and_filter(self) -> None:
@@ -185,8 +193,8 @@ class Layers(SimpleTestCase):
         self.assertAlmostEqual(10.0 * np.log10(whole / together), 0.0, delta=1.0)
 
     def test_one_level_governs_all(self) -> None:
-        before = MixLayer("x", effects("echo"), before_level=True, front=-1.0)
-        for layer in (before, replace(before, before_level=False)):
+        before = MixLayer("x", effects("echo"), pre=True, front=-1.0)
+        for layer in (before, replace(before, pre=False)):
             loud, soft = (
                 channel_levels(mix(MixSource("a", noise(6), level=level, direct_muted=True, layers=(layer,))))
                 for level in (0.0, -20.0)
@@ -195,9 +203,9 @@ class Layers(SimpleTestCase):
 
     def test_a_layer_may_take_the_one_before(self) -> None:
         first = MixLayer("x", effects("low-pass"), front=1.0, level=-96.0)
-        second = MixLayer("y", takes="before", before_level=True, front=-1.0)
+        second = MixLayer("y", input="previous", pre=True, front=-1.0)
         one = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, second)))
-        after = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, replace(second, before_level=False))))
+        after = mix(MixSource("a", noise(6), direct_muted=True, layers=(first, replace(second, pre=False))))
         self.assertGreater(channel_levels(one)["Ls"], -45.0)
         self.assertLess(channel_levels(after)["Ls"], -100.0)
 
@@ -231,21 +239,26 @@ class Stems(SimpleTestCase):
 
     def test_by_passage_to_the_centre_and_everywhere_but_there(self) -> None:
         others = tuple(s.name for s in LAYOUTS["0+5+0"].speakers if s.name != "M+000")
-        ways = Ways(Way(others), ((1.0, 2.0, Way(("M+000",))),))
+        routing = SpeakerRouting(SpeakerRoute(others), ((1.0, 2.0, SpeakerRoute(("M+000",))),))
         dry = noise(8)
-        stem = MixSource("a", (np.concatenate([dry, dry]) + noise(9, 2)).astype(np.float32), mode="stem", ways=ways)
+        stem = MixSource(
+            "a", (np.concatenate([dry, dry]) + noise(9, 2)).astype(np.float32), mode="stem", speaker_routing=routing
+        )
         verse, chorus = channel_levels(mix(stem), 0.3, 0.9), channel_levels(mix(stem), 1.1, 1.7)
         self.assertLess(max(verse[name] for name in ("L", "R", "Ls", "Rs")), -100.0)
         self.assertLess(chorus["C"], -100.0)
         self.assertGreater(min(chorus[name] for name in ("L", "R", "Ls", "Rs")), -30.0)
-        drier = mix(replace(stem, ways=Ways(Way(direct=0.0, ambient=-96.0))))
-        self.assertLess(channel_levels(drier)["Ls"], channel_levels(mix(replace(stem, ways=Ways())))["Ls"] - 20.0)
+        drier = mix(replace(stem, speaker_routing=SpeakerRouting(SpeakerRoute(direct=0.0, ambient=-96.0))))
+        self.assertLess(
+            channel_levels(drier)["Ls"],
+            channel_levels(mix(replace(stem, speaker_routing=SpeakerRouting())))["Ls"] - 20.0,
+        )
 
 
 class Returns(SimpleTestCase):
     def test_a_return_answers_where_it_is_called(self) -> None:
         source = MixSource("a", noise(10), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
-        room_mix = mix(source, returns=(MixReturn("hull", effects("room"), envelop=0.0),))
+        room_mix = mix(source, returns=(MixReturn("hull", effects("room"), envelopment=0.0),))
         levels = channel_levels(room_mix, listening=Listening(solo=frozenset({"hull"})))
         self.assertGreater(levels["Ls"], max(levels["L"], levels["C"]) + 20.0)
         opposite = replace(source, sends={"hull": MixSend(0.0, place="opposite")})
@@ -263,7 +276,7 @@ class Returns(SimpleTestCase):
 
     def test_a_reverb_surrounds_what_is_sent_from_the_centre(self) -> None:
         voice = MixSource("a", noise(11, seconds=0.5), sends={"hull": MixSend(0.0)})
-        played = self.around(voice, envelop=1.0)
+        played = self.around(voice, envelopment=1.0)
         # The tail: when no more is sent, and the early reflections are over.
         tail = played[:, round(0.65 * RATE) : round(1.3 * RATE)]
         levels = db(tail)
@@ -284,8 +297,8 @@ class Returns(SimpleTestCase):
         click = np.zeros((1, RATE), np.float32)
         click[0, 0] = 1.0
         behind = MixSource("a", click, pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
-        for envelop in (0.7, 1.0):
-            played = self.around(behind, layout="0+5+0", envelop=envelop)
+        for envelopment in (0.7, 1.0):
+            played = self.around(behind, layout="0+5+0", envelopment=envelopment)
             first = np.abs(played[:, : round(0.03 * RATE)]).max(axis=1)
             names = [speaker.label for speaker in LAYOUTS["0+5+0"].speakers]
             self.assertEqual(names[int(first.argmax())], "Ls")
@@ -293,7 +306,7 @@ class Returns(SimpleTestCase):
 
     def test_how_much_comes_from_everywhere_keeps_the_power(self) -> None:
         voice = MixSource("a", noise(12), pan=-1.0, front=-1.0, sends={"hull": MixSend(0.0)})
-        powers = [(self.around(voice, envelop=share) ** 2).mean(axis=1) for share in (0.0, 0.3, 0.7, 1.0)]
+        powers = [(self.around(voice, envelopment=share) ** 2).mean(axis=1) for share in (0.0, 0.3, 0.7, 1.0)]
         whole = 10.0 * np.log10([power.sum() for power in powers])
         self.assertLess(np.ptp(whole), 0.7)
         others = [power.sum() - power.max() for power in powers]
@@ -301,7 +314,7 @@ class Returns(SimpleTestCase):
 
     def test_in_stereo_a_reverb_is_as_it_was(self) -> None:
         voice = MixSource("a", noise(13), pan=-0.5, sends={"hull": MixSend(0.0)})
-        one, other = (self.around(voice, layout="0+2+0", envelop=share) for share in (0.0, 1.0))
+        one, other = (self.around(voice, layout="0+2+0", envelopment=share) for share in (0.0, 1.0))
         np.testing.assert_array_equal(one, other)
 
     def test_two_spaces_sweep_in_opposite_directions(self) -> None:

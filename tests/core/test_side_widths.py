@@ -89,7 +89,7 @@ class InStereo(SimpleTestCase):
     @given(laws, pans, pans, widths, widths)
     def test_exchanged_sides_are_the_mirror_image(self, law: str, left: float, right: float, one, other) -> None:
         here = source(audio=noise(2, 2), pan_left=left, pan_right=right, width_left=one, width_right=other)
-        there = replace(here, pan_left=-right, pan_right=-left, width_left=other, width_right=one, exchange=True)
+        there = replace(here, pan_left=-right, pan_right=-left, width_left=other, width_right=one, swap_channels=True)
         np.testing.assert_allclose(rendered(here, law=law)[::-1], rendered(there, law=law), atol=2e-6)
 
     def test_it_sounds_like_as_many_sounds_side_by_side(self) -> None:
@@ -182,7 +182,11 @@ class Everywhere(SimpleTestCase):
 
     def test_timing_doubles_sends_and_the_lfe_have_it_too(self) -> None:
         plain = source(audio=noise(5, 2), pan_left=-0.5, pan_right=0.4)
-        for more in ({"timing": "symmetric"}, {"double": True, "double_ms": 12.0}, {"sends": {"r": MixSend(0.0)}}):
+        for more in (
+            {"delay_panning": "symmetric"},
+            {"double": True, "double_ms": 12.0},
+            {"sends": {"r": MixSend(0.0)}},
+        ):
             wide = replace(plain, width_left=0.8, **more)
             hull = MixReturn("r") if "sends" in more else None
             returns = {"returns": (hull,)} if hull else {}

@@ -91,11 +91,11 @@ def whole_mixes(draw) -> Mix:
                 pan=draw(pans),
                 span=draw(pans),
                 width=draw(st.floats(0.0, 2.0)),
-                exchange=draw(st.booleans()),
+                swap_channels=draw(st.booleans()),
                 invert_left=draw(st.booleans()),
-                timing=draw(st.sampled_from(["off", "symmetric", "far-side"])),
-                timing_ms=draw(st.floats(0.1, 10.0)),
-                timing_share=draw(st.floats(0.0, 1.0)),
+                delay_panning=draw(st.sampled_from(["off", "symmetric", "far-side"])),
+                delay_panning_ms=draw(st.floats(0.1, 10.0)),
+                level_share=draw(st.floats(0.0, 1.0)),
                 double=draw(st.booleans()),
                 double_ms=draw(st.sampled_from([0.0, 7.3])),
                 shift=draw(st.sampled_from([0.0, 0.4])),
@@ -144,7 +144,7 @@ class Exactness(SimpleTestCase):
     @given(whole_mixes())
     def test_a_hand_hears_the_mix_with_its_sends(self, mix: Mix) -> None:
         still = {k: v for k, v in mix.sources[0].lanes.items() if k not in ("pan", "pan_left", "span")}
-        moved = dataclasses.replace(mix.sources[0], timing="off", double=False, lanes=still)
+        moved = dataclasses.replace(mix.sources[0], delay_panning="off", double=False, lanes=still)
         mix = dataclasses.replace(mix, sources=(moved, *mix.sources[1:]))
         without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({moved.id})))
         before = render_before_placement(mix, moved.id, 0, FRAMES)
@@ -233,7 +233,7 @@ class Moving(SimpleTestCase):
 
     def test_a_return_turns_with_its_balance_and_narrows(self) -> None:
         audio = np.concatenate([burst(3), burst(4)])
-        source = MixSource("pair", audio, mode="sides", level=-96.0, sends={"hall": MixSend(0.0, before=True)})
+        source = MixSource("pair", audio, mode="sides", level=-96.0, sends={"hall": MixSend(0.0, pre=True)})
         to = MixReturn("hall", lanes={"pan": Lane((Point(0.0, -1.0, "hold"), Point(0.2, 1.0)))})
         heard = render_audio(Mix(RATE, SECONDS, (source,), returns=(to,)), 0, FRAMES)
         first, second = heard[:, : round(0.19 * RATE)], heard[:, round(0.21 * RATE) : round(0.39 * RATE)]
@@ -284,7 +284,7 @@ class Documents(SimpleTestCase):
         result = empty_document("Flow", RATE, 0.0)
         for number, key in enumerate(("low", "high")):
             result["sources"][key] = {
-                **SOURCE_DEFAULTS, "id": key, "name": key, "ink": 0, "order": number, "asset": key, "channels": 1,
+                **SOURCE_DEFAULTS, "id": key, "name": key, "colour": 0, "order": number, "asset": key, "channels": 1,
                 "seconds": 1.0, "start": 0.5 * number, "mode": "pan", "pan": 0.1, "group": "both",
             }  # fmt: skip
         result["groups"]["both"] = {**GROUP_DEFAULTS, "id": "both", "name": "Both", "shift": 0.5, "level": -6.0}
@@ -307,7 +307,7 @@ class Documents(SimpleTestCase):
     def test_a_moving_place_is_shifted_too(self) -> None:
         document = self.document()
         points = [{"t": 0.0, "value": -1.0}, {"t": 1.0, "value": 0.2}]
-        document["lanes"]["low/pan"] = {"id": "low/pan", "source": "low", "parameter": "pan", "points": points}
+        document["lanes"]["low/pan"] = {"id": "low/pan", "owner": "low", "parameter": "pan", "points": points}
         source = self.mix(document).sources[0]
         at = np.array([0.0, 0.5, 1.0])
         np.testing.assert_allclose(values_at(source, at)["pan"], [-0.5, 0.1, 0.7])
@@ -339,7 +339,7 @@ class Documents(SimpleTestCase):
         points = [{"t": 0.0, "value": -6.0}]
         for owner in ("low", "send:low/hall", "return:hall", "group:both"):
             key = f"{owner}/level"
-            document["lanes"][key] = {"id": key, "source": owner, "parameter": "level", "points": points}
+            document["lanes"][key] = {"id": key, "owner": owner, "parameter": "level", "points": points}
         check_document(document)
         mix = self.mix(document)
         one = next(source for source in mix.sources if source.id == "low")
@@ -354,11 +354,11 @@ class Documents(SimpleTestCase):
     def test_lanes_of_nothing_are_told(self) -> None:
         for owner, parameter in (
             ("gone", "pan"), ("send:low/gone", "level"), ("return:gone", "pan"), ("group:gone", "level"),
-            ("low", "ink"), ("return:hall", "span"), ("source:low", "pan"), ("rack:low", "pan"),
+            ("low", "colour"), ("return:hall", "span"), ("source:low", "pan"), ("rack:low", "pan"),
         ):  # fmt: skip
             document = self.sent()
             key = f"{owner}/{parameter}"
-            document["lanes"][key] = {"id": key, "source": owner, "parameter": parameter, "points": []}
+            document["lanes"][key] = {"id": key, "owner": owner, "parameter": parameter, "points": []}
             with self.assertRaises(NeedleError, msg=key):
                 check_document(document)
 
@@ -367,7 +367,7 @@ class Documents(SimpleTestCase):
         for part in ("groups", "returns", "sends"):
             del old[part]
         old["sources"]["a"] = {
-            "id": "a", "name": "A", "ink": 0, "order": 0, "asset": "low", "channels": 1, "start": 0.0, "gain": 0.0,
+            "id": "a", "name": "A", "colour": 0, "order": 0, "asset": "low", "channels": 1, "start": 0.0, "gain": 0.0,
             "level": -3.0, "muted": False, "mode": "pan", "pan": 0.4,
         }  # fmt: skip
         mix = self.mix(upgraded(old))
@@ -381,7 +381,7 @@ class Keys(SimpleTestCase):
     def test_channels_split_from_one_file_are_told_apart(self) -> None:
         """A mute of the one is not answered with what was kept of the other."""
         audio = np.stack([tone(300.0, SECONDS)[0], tone(500.0, SECONDS)[0]])
-        halves = [MixSource(f"s{i}", audio[i : i + 1], asset="ab" * 32, first=i) for i in (0, 1)]
+        halves = [MixSource(f"s{i}", audio[i : i + 1], asset="ab" * 32, first_channel=i) for i in (0, 1)]
         left, right = (Mix(RATE, SECONDS, (half,)) for half in halves)
         self.assertNotEqual(segment_key(left, 0), segment_key(right, 0))
 

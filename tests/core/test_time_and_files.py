@@ -116,11 +116,11 @@ class Bundles(InFolder):
         write_audio(self.folder / "assets" / "tone.wav", tone(440.0, 2.0), RATE)
         self.document = empty_document("Small", RATE, 2.0)
         self.document["sources"]["tone"] = {
-            "id": "tone", "name": "Tone/../x", "ink": 0, "order": 0, "asset": "tone.wav", "channels": 1,
+            "id": "tone", "name": "Tone/../x", "colour": 0, "order": 0, "asset": "tone.wav", "channels": 1,
             **SOURCE_DEFAULTS, "seconds": 2.0, "level": -6.0, "mode": "pan", "pan": 1.0,
         }  # fmt: skip
         self.document["lanes"][lane_key("tone", "pan")] = {
-            "id": "tone/pan", "source": "tone", "parameter": "pan",
+            "id": "tone/pan", "owner": "tone", "parameter": "pan",
             "points": [{"t": 1.0, "value": 1.0, "shape": "hold"}, {"t": 1.5, "value": -1.0}],
         }  # fmt: skip
         write_session(self.folder, self.document)

@@ -57,7 +57,7 @@ class Arrival(SimpleTestCase):
     def test_accurate_to_a_microsecond_and_flat_to_20_khz(self, pan: float, most: float, way: str) -> None:
         click = np.zeros((1, 16384), np.float32)
         click[0, 4000] = 1.0
-        source = MixSource("click", click, timing=way, timing_ms=most, pan=pan)
+        source = MixSource("click", click, delay_panning=way, delay_panning_ms=most, pan=pan)
         left, right = np.fft.rfft(render_audio(Mix(RATE, 1.0, (source,)), 0, 16384), axis=1)
         hertz = np.fft.rfftfreq(16384, 1 / RATE)
         audible = (hertz > 20.0) & (hertz < 20_000.0)
@@ -85,7 +85,7 @@ class Arrival(SimpleTestCase):
     def test_moving_it_does_not_click(self) -> None:
         lane = Lane((Point(0.05, -1.0, "straight"), Point(0.25, 1.0, "hold"), Point(0.4, -1.0)))
         for way in ("symmetric", "far-side"):
-            source = MixSource("tone", tone(300.0, 0.6), timing=way, timing_ms=1.0, lanes={"pan": lane})
+            source = MixSource("tone", tone(300.0, 0.6), delay_panning=way, delay_panning_ms=1.0, lanes={"pan": lane})
             out = render_audio(Mix(RATE, 0.6, (source,)), 0, round(0.55 * RATE))
             steepest = np.abs(np.diff(out, axis=1)).max()
             # A sine of 300 Hz rises by 0.028 a sample at these gains; a click would be a multiple of that.
@@ -123,7 +123,9 @@ class VaryingDelay(SimpleTestCase):
 
     def test_places_by_timing(self) -> None:
         sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=self.SWEEPS, depth=1.0))
-        source = MixSource("tone", tone(self.HERTZ, 3.0), timing="symmetric", timing_ms=8.0, pulse=sweep)
+        source = MixSource(
+            "tone", tone(self.HERTZ, 3.0), delay_panning="symmetric", delay_panning_ms=8.0, pulse=sweep
+        )
         found = render_audio(Mix(RATE, 3.0, (source,)), 0, 3 * RATE)
         position = sweep.shift(np.arange(3 * RATE) / RATE)
         position = np.broadcast_to(position, (2, 3 * RATE))[0]
@@ -133,8 +135,8 @@ class VaryingDelay(SimpleTestCase):
 
     def test_a_double_that_is_placed_by_timing(self) -> None:
         sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=self.SWEEPS, depth=1.0))
-        source = MixSource("tone", tone(self.HERTZ, 3.0), timing="symmetric", timing_ms=8.0, pulse=sweep, double=True,
-                           double_ms=5.0)  # fmt: skip
+        source = MixSource("tone", tone(self.HERTZ, 3.0), delay_panning="symmetric", delay_panning_ms=8.0,
+                           pulse=sweep, double=True, double_ms=5.0)  # fmt: skip
         found = render_audio(Mix(RATE, 3.0, (source,)), 0, 3 * RATE)
         position = np.broadcast_to(sweep.shift(np.arange(3 * RATE) / RATE), (2, 3 * RATE))[0]
         wanted = self.heard(0.004 * (1.0 + position)) + self.heard(0.004 * (1.0 - position) + 0.005)
@@ -154,7 +156,7 @@ class VaryingDelay(SimpleTestCase):
     @given(st.lists(st.integers(1, 47_999), min_size=1, max_size=4, unique=True))
     def test_any_division_gives_the_same_samples(self, cuts: list[int]) -> None:
         sweep = Pulsing(Pulse(form="place", wave="sine", unit="hertz", rate=3.0))
-        source = MixSource("tone", tone(3000.0, 1.0), timing="far-side", timing_ms=8.0, pulse=sweep)
+        source = MixSource("tone", tone(3000.0, 1.0), delay_panning="far-side", delay_panning_ms=8.0, pulse=sweep)
         mix = Mix(RATE, 1.0, (source,))
         edges = [0, *sorted(cuts), RATE]
         parts = [render_audio(mix, low, high) for low, high in itertools.pairwise(edges)]
@@ -172,7 +174,14 @@ class MonoReadings(SimpleTestCase):
     def test_level_and_loss_agree_with_what_is_rendered(self, pan, most, way, share, double, late) -> None:
         sound = pink()
         source = MixSource(
-            "one", sound, pan=pan, timing=way, timing_ms=most, timing_share=share, double=double, double_ms=late
+            "one",
+            sound,
+            pan=pan,
+            delay_panning=way,
+            delay_panning_ms=most,
+            level_share=share,
+            double=double,
+            double_ms=late,
         )
         mix = Mix(RATE, 4.0, (source,))
         heard = weighted(render_audio(mix, 0, sound.shape[1] + 4800))
@@ -186,7 +195,7 @@ class MonoReadings(SimpleTestCase):
     def test_a_tone_in_a_notch_is_lost_and_a_nearby_delay_saves_it(self) -> None:
         """1 kHz at a difference of 0.5 ms cancels in mono."""
         sound = tone(1000.0, 2.0, amplitude=0.3)
-        source = MixSource("tone", sound, pan=1.0, timing="far-side", timing_ms=0.5)
+        source = MixSource("tone", sound, pan=1.0, delay_panning="far-side", delay_panning_ms=0.5)
         mix = Mix(RATE, 2.0, (source,))
         spectrum = spectrum_of([sound], 1, RATE)
         found = mono_reading(mix, source, spectrum, 0.0)
@@ -195,14 +204,14 @@ class MonoReadings(SimpleTestCase):
         self.assertLess(found.loss, -30.0)
         self.assertLess(found.bands[16], -30.0)
         self.assertAlmostEqual(abs(found.better - 0.5), 0.2, delta=0.006)
-        there = dataclasses.replace(source, timing_ms=found.better)
+        there = dataclasses.replace(source, delay_panning_ms=found.better)
         heard = render_audio(Mix(RATE, 2.0, (there,)), 4800, RATE).astype(float)
         measured = 10 * np.log10((heard.sum(axis=0) ** 2 / 2).mean() / (heard**2).mean(axis=1).sum())
         self.assertAlmostEqual(measured, found.better_loss, delta=0.1)
 
     def test_silence_and_no_timing_are_sensible(self) -> None:
         quiet = np.zeros((1, 4800), np.float32)
-        source = MixSource("quiet", quiet, timing="symmetric", pan=0.5)
+        source = MixSource("quiet", quiet, delay_panning="symmetric", pan=0.5)
         spectrum = spectrum_of([quiet], 1, RATE)
         found = mono_reading(Mix(RATE, 1.0, (source,)), source, spectrum, 0.0)
         self.assertTrue(spectrum.silent)
@@ -260,11 +269,19 @@ class Meanings(SimpleTestCase):
         sound = pink(2)
         spectrum = spectrum_of([sound], 2, RATE)
         source = MixSource(
-            "pair", sound, mode="span", pan=0.6, span=0.3, width=1.6, timing="symmetric", double=True, double_ms=9.0
+            "pair",
+            sound,
+            mode="span",
+            pan=0.6,
+            span=0.3,
+            width=1.6,
+            delay_panning="symmetric",
+            double=True,
+            double_ms=9.0,
         )
         mix = Mix(RATE, 3.0, (source,))
         loud = (weighted(render_audio(mix, 0, sound.shape[1])) ** 2).sum()
-        for treatment in ("place", "width", "timing", "double", "all"):
+        for treatment in ("place", "width", "delay_panning", "double", "all"):
             other = without(mix, "pair", treatment, spectrum, 0.0)
             heard = (weighted(render_audio(other, 0, sound.shape[1])) ** 2).sum()
             self.assertAlmostEqual(10 * np.log10(heard / loud), 0.0, delta=0.15, msg=treatment)

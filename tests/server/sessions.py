@@ -46,7 +46,7 @@ def source(key: str, asset: str, order: int, channels: int = 1, **values: Any) -
     """A source's stored values."""
     found = {
         **SOURCE_DEFAULTS, "seconds": LENGTH,
-        "id": key, "name": key.title(), "ink": order, "order": order, "asset": asset, "channels": channels,
+        "id": key, "name": key.title(), "colour": order, "order": order, "asset": asset, "channels": channels,
         "start": 0.0, "gain": 0.0, "level": 0.0, "muted": False,
         "mode": "pan" if channels == 1 else "balance", "pan": 0.0,
     }  # fmt: skip

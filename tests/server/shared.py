@@ -26,7 +26,7 @@ class SharedCase(SessionCase):
         who: str,
         values: dict[float, float],
         made_on: int | None = None,
-        source: str = "low",
+        owner: str = "low",
         parameter: str = "pan",
     ) -> dict[str, Any]:
         points = [{"t": t, "value": value, "shape": "straight", "tension": 0.0} for t, value in values.items()]
@@ -34,7 +34,7 @@ class SharedCase(SessionCase):
             who,
             "write-points",
             made_on,
-            source=source,
+            owner=owner,
             parameter=parameter,
             start=min(values),
             end=max(values),

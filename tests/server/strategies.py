@@ -30,7 +30,7 @@ def writes(draw) -> dict:
     inside = [p for p in draw(st.lists(points, max_size=6)) if start <= p["t"] <= end]
     parameter = draw(st.sampled_from(["pan", "level", "front", "rotation"]))
     return {
-        "kind": "write-points", "source": draw(owners), "parameter": parameter, "start": start, "end": end,
+        "kind": "write-points", "owner": draw(owners), "parameter": parameter, "start": start, "end": end,
         "points": sorted(inside, key=lambda p: p["t"]),
     }  # fmt: skip
 
@@ -50,13 +50,13 @@ places = st.fixed_dictionaries(
     optional={
         "pan": numbers, "pan_left": numbers, "pan_right": numbers, "span": numbers, "level_left": levels,
         "level_right": levels, "width": st.floats(0, 2),
-        "exchange": flags, "invert_left": flags, "invert_right": flags,
-        "timing": st.sampled_from(["off", "symmetric", "far-side"]), "timing_ms": st.floats(0.1, 30),
-        "timing_share": st.floats(0, 1), "double": flags,
+        "swap_channels": flags, "invert_left": flags, "invert_right": flags,
+        "delay_panning": st.sampled_from(["off", "symmetric", "far-side"]), "delay_panning_ms": st.floats(0.1, 30),
+        "level_share": st.floats(0, 1), "double": flags,
         "double_ms": st.floats(0, 50), "double_trim": st.floats(-24, 12),
         "mode": st.sampled_from(["pan", "balance", "sides", "span", "mono", "stem"]),
         "front": numbers, "height": numbers, "spread": st.floats(0, 360), "rotation": st.floats(-900, 900),
-        "centre": st.floats(0, 1), "snap": flags,
+        "centre_level": st.floats(0, 1), "snap": flags,
     },
 )  # fmt: skip
 several = st.lists(keys, min_size=1, max_size=3, unique=True)
@@ -88,8 +88,8 @@ items = st.lists(st.tuples(st.floats(0, 8), st.just(0.5), st.integers(0, 127), s
 )
 
 rhythms = st.one_of(
-    st.builds(lambda s, v: {"kind": "set-pulse", "source": s, **v}, owners, pulse_values),
-    st.builds(lambda s: {"kind": "remove-pulse", "source": s}, owners),
+    st.builds(lambda s, v: {"kind": "set-pulse", "owner": s, **v}, owners, pulse_values),
+    st.builds(lambda s: {"kind": "remove-pulse", "owner": s}, owners),
     st.builds(
         lambda s, p, o, on: {"kind": "set-deal", "source": s, "places": p, "order": o, "on": on},
         keys,
@@ -99,7 +99,7 @@ rhythms = st.one_of(
     ),
     st.builds(lambda s, d: {"kind": "set-deal", "source": s, "dry": d}, keys, levels),
     st.builds(
-        lambda s, p, v: {"kind": "set-place", "source": s, "place": p, "values": {"pan": v, "times": 3.0}},
+        lambda s, p, v: {"kind": "set-place", "source": s, "place": p, "values": {"pan": v, "repeats": 3.0}},
         keys,
         st.sampled_from(["p0", "p1"]),
         numbers,
@@ -111,7 +111,7 @@ rhythms = st.one_of(
         items,
     ),
     st.builds(
-        lambda s, f: {"kind": "freeze-source", "source": s, "frozen": f, "frozen_key": f[:8]},
+        lambda s, f: {"kind": "freeze-source", "source": s, "frozen_asset": f, "frozen_fingerprint": f[:8]},
         keys,
         st.sampled_from(["", "a" * 64]),
     ),
@@ -119,19 +119,19 @@ rhythms = st.one_of(
 
 layers = st.sampled_from(["thick", "echoed"])
 passages = st.sampled_from(["", "one"])
-taken = st.sampled_from(["source", "before"])
+taken = st.sampled_from(["source", "previous"])
 speakers = st.lists(st.sampled_from(["M+030", "M+000", "M-110", "U+045"]), max_size=4, unique=True)
 in_room = st.one_of(
     st.builds(lambda v: {"kind": "set-session", "layout": v}, st.sampled_from(["0+2+0", "0+5+0", "4+7+0", "9+9+9"])),
     st.builds(
-        lambda s, p, off, v: {"kind": "set-way", "source": s, "passage": p, "off": off, "levels": {"front": v}},
+        lambda s, p, off, v: {"kind": "set-route", "source": s, "passage": p, "off": off, "levels": {"front": v}},
         keys,
         passages,
         speakers,
         levels,
     ),
-    st.builds(lambda s, p, v: {"kind": "set-way", "source": s, "passage": p, "direct": v}, keys, passages, levels),
-    st.builds(lambda s, p: {"kind": "restore-way", "source": s, "passage": p}, keys, passages),
+    st.builds(lambda s, p, v: {"kind": "set-route", "source": s, "passage": p, "direct": v}, keys, passages, levels),
+    st.builds(lambda s, p: {"kind": "restore-route", "source": s, "passage": p}, keys, passages),
     st.builds(lambda v: {"kind": "set-room", "rotation": v}, st.floats(-900, 900)),
     st.builds(
         lambda i, s, e: {"kind": "add-layer", "layer": {"id": i, "source": s, "name": i, "effects": e}},
@@ -141,7 +141,7 @@ in_room = st.one_of(
     ),
     st.builds(lambda i, v, e: {"kind": "set-layer", "layer": i, "front": v, "effects": e}, layers, numbers, effects),
     st.builds(
-        lambda i, t: {"kind": "set-layer", "layer": i, "takes": t}, layers, st.sampled_from(["source", "before"])
+        lambda i, t: {"kind": "set-layer", "layer": i, "input": t}, layers, st.sampled_from(["source", "previous"])
     ),
     st.builds(lambda s, i: {"kind": "remove-layer", "source": s, "layer": i}, keys, layers),
     st.builds(lambda s, v: {"kind": "set-level", "source": s, "lfe": v}, keys, levels),
@@ -155,20 +155,22 @@ alone = st.one_of(
     in_room,
     writes(),
     st.builds(
-        lambda s, p, on: {"kind": "switch-lane", "source": s, "parameter": p, "on": on},
+        lambda s, p, on: {"kind": "switch-lane", "owner": s, "parameter": p, "on": on},
         owners,
         st.sampled_from(["pan", "level"]),
         flags,
     ),
     st.builds(
-        lambda s, p, at: {"kind": "make-static", "source": s, "parameter": p, "at": at},
+        lambda s, p, at: {"kind": "set-fixed-value", "owner": s, "parameter": p, "at": at},
         owners,
         st.sampled_from(["pan", "level"]),
         st.floats(0, 4),
     ),
     st.builds(lambda s, v: {"kind": "place-source", "source": s, **v}, keys, places),
     st.builds(
-        lambda s, v: {"kind": "arrange-source", "source": s, "order": v, "ink": abs(v) % 10}, keys, st.integers(-9, 9)
+        lambda s, v: {"kind": "arrange-source", "source": s, "order": v, "colour": abs(v) % 10},
+        keys,
+        st.integers(-9, 9),
     ),
     st.builds(lambda g, m: {"kind": "add-group", "group": {"id": g, "name": g}, "members": m}, groups, several),
     st.builds(lambda g, v, m: {"kind": "set-group", "group": g, "shift": v, "muted": m}, groups, numbers, flags),
@@ -229,7 +231,7 @@ alone = st.one_of(
     ),
     st.just({"kind": "remove-passage", "id": "one"}),
     st.builds(
-        lambda s, ends: {"kind": "move-point", "source": s, "parameter": "pan", "was": ends[0], "to": ends[1]},
+        lambda s, ends: {"kind": "move-point", "owner": s, "parameter": "pan", "before": ends[0], "after": ends[1]},
         owners,
         st.tuples(st.one_of(st.none(), few_points), st.one_of(st.none(), few_points)).filter(any),
     ),
@@ -238,7 +240,7 @@ alone = st.one_of(
 operations = st.one_of(
     alone,
     st.builds(
-        lambda found: {"kind": "together", "what": "several", "operations": found},
+        lambda found: {"kind": "batch", "summary": "several", "operations": found},
         st.lists(alone, min_size=1, max_size=4),
     ),
 )

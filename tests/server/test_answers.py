@@ -21,14 +21,14 @@ FIXED = "00000000-0000-4000-8000-000000000001"
 _OF_SESSION = (
     "", "/frame", "/removed", "/moves/takes", "/reports", "/deliveries", "/deliveries/offer", "/history", "/versions",
     "/people", "/comments", "/balance", "/causes?start=0&end=4", "/pair?first=low&second=high&start=0&end=4", "/mono",
-    "/law?law=compromise", "/pulse/written-out?source=wide", "/history/2/differences",
-    "/moves/history?source=low&parameter=pan", *(f"/sources/{key}/waveform" for key in TONES),
+    "/law?law=compromise", "/pulse/written-out?owner=wide", "/history/2/differences",
+    "/moves/history?owner=low&parameter=pan", *(f"/sources/{key}/waveform" for key in TONES),
     *(f"/sources/{key}/{what}" for key in TONES for what in ("placement", "onsets", "sounding")),
     "/sources/low/dealt", "/room/whereabouts", "/room/layout?layout=0%2B5%2B0",
 )  # fmt: skip
 _OF_ALL = ("/api/doorstep", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions")
 _POSTED = {
-    "/pulse/reading": {"source": "wide", "bar": 1},
+    "/pulse/reading": {"owner": "wide", "bar": 1},
     "/deliveries/called": {},
 }
 
@@ -49,9 +49,9 @@ class Answers(SessionCase):
         self.make(**RETURN)
         self.make("set-send", source="low", to="room", level=-6.0)
         self.make("add-group", group={"id": "both", "name": "Both"}, members=["low", "high"])
-        self.make("write-points", source="low", parameter="pan", start=0.0, end=4.0,
+        self.make("write-points", owner="low", parameter="pan", start=0.0, end=4.0,
                   points=[point(0.0, -0.5), point(2.0, 0.5, "ease"), point(4.0, 0.0)])  # fmt: skip
-        self.make("set-pulse", source="wide", wave="square", period=2.0, offset=0.0)
+        self.make("set-pulse", owner="wide", wave="square", period=2.0, offset=0.0)
         items = [[i * 0.5, 0.25, 60.0 + i, 0.8] for i in range(8)]
         self.make("set-events", source="low", **{"from": "onsets", "name": "", "items": items})
         self.make("set-deal", source="low", places=[{"id": "p1", "pan": -1.0}, {"id": "p2", "pan": 1.0}])
@@ -91,7 +91,7 @@ class Answers(SessionCase):
         self.lay_out()
         answers = {"stereo": self.answers()}
         self.make("set-session", layout="0+5+0")
-        self.make("set-way", source="low", off=["M+000"])
+        self.make("set-route", source="low", off=["M+000"])
         answers["room"] = self.answers()
         return answers
 

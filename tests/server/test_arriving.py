@@ -34,7 +34,7 @@ POINTS = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0, "shape": "ease"}, 
 class Coming(SessionCase):
     def setUp(self) -> None:
         super().setUp()
-        lane = {"source": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": POINTS}
+        lane = {"owner": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": POINTS}
         self.submit("olga", WritePoints.model_validate(lane))
 
     def document(self) -> dict:
@@ -122,7 +122,7 @@ class Arriving(Coming):
             "no session": b"RIFF" + bytes(100),
             "damaged": whole[: len(whole) - 40],
             "pan cannot be 3": packed(sources={**sources, "low": {**sources["low"], "pan": 3.0}}),
-            "Extra": packed(sources={**sources, "low": {**sources["low"], "colour": 3}}),
+            "Extra": packed(sources={**sources, "low": {**sources["low"], "hue": 3}}),
             "its own name": packed(sources={**sources, "low": {**sources["low"], "id": "high"}}),
             # At a rate at which nothing of it is kept yet.
             "too few channels": packed(
@@ -210,8 +210,8 @@ class Landing(Coming):
             file = self.file(kind)
             found = self.ask("found", file)["lanes"]
             low = next(one for one in found if one["name"] == "Low")
-            self.assertEqual(low["lands"], {"source": "low", "parameter": "pan"})
-            self.operate(self.as_("emil"), {"kind": "write-points", "source": "low", "parameter": "pan",
+            self.assertEqual(low["lands"], {"owner": "low", "parameter": "pan"})
+            self.operate(self.as_("emil"), {"kind": "write-points", "owner": "low", "parameter": "pan",
                                             "start": 0.0, "end": 4.0, "points": []})  # fmt: skip
             file.seek(0)
             lands = json.dumps([{"index": low["index"], **low["lands"]}])
@@ -225,7 +225,7 @@ class Landing(Coming):
         text = "time,value\n0,0.25\n1,0.5\n"
         (found,) = self.ask("found", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
         self.assertEqual((found["lands"], found["points"], found["high"]), (None, 2, 0.5))
-        lands = json.dumps([{"index": 0, "source": "low", "parameter": "pan"}])
+        lands = json.dumps([{"index": 0, "owner": "low", "parameter": "pan"}])
         draft = self.ask("land", SimpleUploadedFile("one.csv", text.encode()), lands=lands, at=2.5)
         self.apply(draft)
         points = [(p["t"], p["value"]) for p in self.document()["lanes"]["low/pan"]["points"]]
@@ -238,10 +238,10 @@ class Landing(Coming):
     def test_what_does_not_fit_is_refused(self) -> None:
         before = self.document()
         for text, lands, words in (
-            ("time,value\n0,3\n", [{"index": 0, "source": "low", "parameter": "pan"}], "Low: pan cannot be 3"),
-            ("time,value\n0,0\n", [{"index": 4, "source": "low", "parameter": "pan"}], "no such lane"),
-            ("time,value\n0,0\n", [{"index": 0, "source": "low", "parameter": "pan_left"}], "has no pan left"),
-            ("time,value\n0,0\n", [{"index": 0, "source": "low", "parameter": "pan"}] * 2, "Two lanes"),
+            ("time,value\n0,3\n", [{"index": 0, "owner": "low", "parameter": "pan"}], "Low: pan cannot be 3"),
+            ("time,value\n0,0\n", [{"index": 4, "owner": "low", "parameter": "pan"}], "no such lane"),
+            ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan_left"}], "has no pan left"),
+            ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan"}] * 2, "Two lanes"),
             ("time,value\nx,0\n", [], "one.csv, line 2"),
             ("time,value\n0,0\n", [], "Say where"),
         ):
@@ -257,7 +257,7 @@ class Landing(Coming):
     def test_a_side_lands_on_its_side(self) -> None:
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", "mode": "sides"})
         told_of = self.ask("found", self.file("mid"))
-        found, places = told_of["lanes"], {one["source"]: one["parameters"] for one in told_of["places"]}
+        found, places = told_of["lanes"], {one["owner"]: one["parameters"] for one in told_of["places"]}
         lands = [one["lands"]["parameter"] for one in found if one["name"] == "Wide"]
         self.assertEqual(lands, ["pan_left", "pan_right"])
         # What is offered is what is heard: in stereo nothing of a room, of one channel no width.
@@ -265,4 +265,4 @@ class Landing(Coming):
         self.assertLessEqual({"pan_left", "pan_right", "width"}, set(places["wide"]))
         self.assertNotIn("pan", places["wide"])
         offered = {parameter for parameters in places.values() for parameter in parameters}
-        self.assertFalse(offered & {"front", "front_left", "height", "spread", "rotation", "centre", "lfe"})
+        self.assertFalse(offered & {"front", "front_left", "height", "spread", "rotation", "centre_level", "lfe"})

@@ -59,7 +59,7 @@ class Overviews(Balance):
 
     def test_only_what_an_edit_changed_is_measured_again(self) -> None:
         points = [{"t": t, "value": v, "shape": "hold", "tension": 0} for t, v in ((0.0, -0.5), (3.5, 0.5))]
-        body = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 0, "end": 4, "points": points}
+        body = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0, "end": 4, "points": points}
         self.operate(self.as_("emil"), body)
         self.overview()
         with mock.patch.object(workers, "submit", wraps=workers.submit) as ordered:
@@ -194,7 +194,7 @@ class Counterweights(Balance):
                     body = {"kind": "shift-values", "sources": [change["source"]], "parameter": parameter, "by": by}
                     operations.append(body)
         before = self.state()
-        self.operate(self.as_("emil"), {"kind": "together", "what": "Counterweight", "operations": operations})
+        self.operate(self.as_("emil"), {"kind": "batch", "summary": "Counterweight", "operations": operations})
         np.testing.assert_array_equal(self.whole(), b)
         after = self.overview()
         self.assertEqual(after["stretches"], [])

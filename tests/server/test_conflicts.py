@@ -32,7 +32,7 @@ class Conflicts(SharedCase):
     def test_only_what_was_gone_over_is_put_back(self) -> None:
         seen = self.revision()
         several = [{"kind": "place-source", "source": key, "pan": -0.5} for key in ("low", "high")]
-        first = self.make("emil", "together", seen, what="Both to the left", operations=several)
+        first = self.make("emil", "batch", seen, summary="Both to the left", operations=several)
         second = self.make("olga", "place-source", seen, source="low", pan=0.5)
         # Nobody's doing has met here: it is the present, and stays.
         self.make("olga", "place-source", source="high", pan=0.9)
@@ -69,17 +69,17 @@ class Conflicts(SharedCase):
 
     def test_what_others_have_made_of_the_way_in_the_room_stays(self) -> None:
         seen = self.revision()
-        first = self.make("emil", "set-way", seen, source="low", levels={"front": -3.0, "sides": -2.0})
-        second = self.make("olga", "set-way", seen, source="low", levels={"front": -9.0})
-        self.make("olga", "set-way", source="low", off=["M+000"], levels={"sides": -6.0})
-        self.make("olga", "set-way", source="low", passage="first", direct=-4.0)
+        first = self.make("emil", "set-route", seen, source="low", levels={"front": -3.0, "sides": -2.0})
+        second = self.make("olga", "set-route", seen, source="low", levels={"front": -9.0})
+        self.make("olga", "set-route", source="low", off=["M+000"], levels={"sides": -6.0})
+        self.make("olga", "set-route", source="low", passage="first", direct=-4.0)
         self.put_back(first, second)
-        ways = self.state()["rooms"]["low"]["ways"]
-        self.assertEqual(ways[""]["off"], ["M+000"])
+        routes = self.state()["speaker_routing"]["low"]["routes"]
+        self.assertEqual(routes[""]["off"], ["M+000"])
         self.assertEqual(
-            {name: ways[""]["levels"][name] for name in ("front", "sides")}, {"front": -3.0, "sides": -6.0}
+            {name: routes[""]["levels"][name] for name in ("front", "sides")}, {"front": -3.0, "sides": -6.0}
         )
-        self.assertEqual(ways["first"]["direct"], -4.0)
+        self.assertEqual(routes["first"]["direct"], -4.0)
 
     def test_other_things_ranges_and_points_merge_and_nobody_is_told(self) -> None:
         self.write("olga", {0.5: 0.0, 1.0: 0.1, 2.0: 0.2, 3.0: 0.3})
@@ -88,20 +88,20 @@ class Conflicts(SharedCase):
             ("emil", "place-source", {"source": "low", "front": 0.5}),
             ("olga", "place-source", {"source": "high", "pan": 0.5}),
             ("emil", "set-level", {"source": "low", "level": -3.0}),
-            ("olga", "move-point", {"was": {"t": 0.5, "value": 0.0}, "to": {"t": 2.5, "value": 0.9}}),
-            ("emil", "move-point", {"was": {"t": 1.0, "value": 0.1}, "to": {"t": 1.5, "value": -0.9}}),
+            ("olga", "move-point", {"before": {"t": 0.5, "value": 0.0}, "after": {"t": 2.5, "value": 0.9}}),
+            ("emil", "move-point", {"before": {"t": 1.0, "value": 0.1}, "after": {"t": 1.5, "value": -0.9}}),
             ("emil", "write-points", {"start": 3.5, "end": 4.0, "points": [{"t": 3.8, "value": 1.0}]}),
         ):
-            lane = {} if "source" in fields else {"source": "low", "parameter": "pan"}
+            lane = {} if "source" in fields else {"owner": "low", "parameter": "pan"}
             self.assertEqual(self.make(who, kind, seen, **lane, **fields)["over"], [])
         self.assertEqual(self.lane(), [(1.5, -0.9), (2.0, 0.2), (2.5, 0.9), (3.0, 0.3), (3.8, 1.0)])
 
     def test_one_point_moved_by_two_hands_stays_one(self) -> None:
         self.write("olga", {1.0: 0.1, 2.0: 0.2})
         seen = self.revision()
-        lane = {"source": "low", "parameter": "pan", "was": {"t": 1.0, "value": 0.1}}
-        self.make("emil", "move-point", seen, **lane, to={"t": 0.5, "value": -0.5})
-        told = self.make("olga", "move-point", seen, **lane, to={"t": 1.5, "value": 0.5})
+        lane = {"owner": "low", "parameter": "pan", "before": {"t": 1.0, "value": 0.1}}
+        self.make("emil", "move-point", seen, **lane, after={"t": 0.5, "value": -0.5})
+        told = self.make("olga", "move-point", seen, **lane, after={"t": 1.5, "value": 0.5})
         self.assertEqual(len(told["over"]), 1)
         self.assertEqual(self.lane(), [(1.5, 0.5), (2.0, 0.2)])
         self.turn(self.as_("olga"), "undo")

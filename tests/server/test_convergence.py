@@ -80,12 +80,12 @@ class Person:
         points.sort(key=lambda point: point["t"])
         there = self.document["lanes"].get(f"{key}/pan", {"points": []})["points"]
         was = chance.choice(there) if there else None
-        lane = {"source": key, "parameter": "pan"}
+        lane = {"owner": key, "parameter": "pan"}
         wishes: list[dict[str, Any] | str] = [
             {"kind": "place-source", "source": key, "pan": round(chance.uniform(-1, 1), 2)},
             {"kind": "set-level", "source": key, "level": round(chance.uniform(-20, 3), 1)},
             {"kind": "write-points", **lane, "start": points[0]["t"], "end": points[1]["t"], "points": points},
-            {"kind": "move-point", **lane, "was": was, "to": points[0]},
+            {"kind": "move-point", **lane, "before": was, "after": points[0]},
             {"kind": "shift-values", "sources": list(KEYS), "parameter": "level", "by": chance.choice([-1.0, 1.0])},
             {"kind": "mute-source", "source": key, "muted": chance.random() < 0.5},
             {"kind": "rename-source", "source": key, "name": f"{key} {chance.randrange(99)}"},

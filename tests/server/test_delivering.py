@@ -133,7 +133,7 @@ class Deliveries(SessionCase):
 
     def test_what_is_told_of_a_passage_begins_where_its_sound_does(self) -> None:
         points = [{"t": 0.0, "value": -1.0}, {"t": 4.0, "value": 1.0}]
-        lane = {"source": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
+        lane = {"owner": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
         self.submit("olga", WritePoints.model_validate(lane))
         done, files = self.made(start=1.0, end=3.0, adm=True, moves=["csv", "json"], pattern="{part}")
         (first, *_, last) = json.loads(files["Moves.json"])["lanes"][0]["points"]
@@ -152,7 +152,7 @@ class Deliveries(SessionCase):
 
     def test_everything_at_once(self) -> None:
         points = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0}]
-        lane = {"source": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
+        lane = {"owner": "low", "parameter": "pan", "start": 0.0, "end": 4.0, "points": points}
         self.submit("olga", WritePoints.model_validate(lane))
         done, files = self.made(
             mix=False, adm=True, moves=["csv", "json", "midi", "midi-fine"], bundle=True, report=True, chart=True,

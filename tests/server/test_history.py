@@ -51,7 +51,7 @@ class History(SharedCase):
         self.make("emil", "add-layer", layer={"id": "behind", "source": "low", "name": "Behind"})
         self.make("emil", "add-layer", layer={"id": "other", "source": "high", "name": "Other"})
         for layer in ("behind", "other"):
-            self.write("emil", {0.5: -2.0, 1.5: -4.0}, source=f"layer:{layer}", parameter="level")
+            self.write("emil", {0.5: -2.0, 1.5: -4.0}, owner=f"layer:{layer}", parameter="level")
         self.make("olga", "remove-layer", source="low", layer="behind")
 
         def of(source: str) -> list[int]:

@@ -1,4 +1,4 @@
-"""The room through the API: layouts, ways, layers, whereabouts, paths, measured heads, and what is delivered."""
+"""The room through the API: layouts, routes, layers, whereabouts, paths, measured heads, and what is delivered."""
 
 import io
 from pathlib import Path
@@ -80,24 +80,24 @@ class Operations(RoomCase):
         self.assertEqual(self.state()["session"]["layout"], "0+2+0")
 
     def test_ways_by_passage_and_back(self) -> None:
-        self.make("set-way", source="low", off=["M+000"])
-        self.make("set-way", source="low", passage="first", off=["M+030", "M-030"], levels={"sides": -3.0})
-        ways = self.state()["rooms"]["low"]["ways"]
-        self.assertEqual(ways[""]["off"], ["M+000"])
-        self.assertEqual(ways["first"]["levels"], {"sides": -3.0})
-        self.make("restore-way", source="low", passage="first")
-        self.assertEqual(set(self.state()["rooms"]["low"]["ways"]), {""})
+        self.make("set-route", source="low", off=["M+000"])
+        self.make("set-route", source="low", passage="first", off=["M+030", "M-030"], levels={"sides": -3.0})
+        routes = self.state()["speaker_routing"]["low"]["routes"]
+        self.assertEqual(routes[""]["off"], ["M+000"])
+        self.assertEqual(routes["first"]["levels"], {"sides": -3.0})
+        self.make("restore-route", source="low", passage="first")
+        self.assertEqual(set(self.state()["speaker_routing"]["low"]["routes"]), {""})
         self.turn(self.emil, "undo")
-        self.assertEqual(self.state()["rooms"]["low"]["ways"], ways)
+        self.assertEqual(self.state()["speaker_routing"]["low"]["routes"], routes)
         for wrong in ({"levels": {"attic": 0.0}}, {"passage": "gone"}, {"direct": 99.0}):
-            self.make("set-way", 422, source="low", **wrong)
+            self.make("set-route", 422, source="low", **wrong)
 
     def test_layers_come_and_go_with_their_moves(self) -> None:
         layer = {"id": "thick", "source": "low", "name": "thickened", "effects": [{"id": "e", "kind": "chorus"}]}
         self.make("add-layer", layer=layer)
         self.make("set-layer", layer="thick", front=-1.0, level=-6.0)
         point = {"t": 0.0, "value": -0.5}
-        self.make("write-points", source="layer:thick", parameter="front", start=0.0, end=0.0, points=[point])
+        self.make("write-points", owner="layer:thick", parameter="front", start=0.0, end=0.0, points=[point])
         before = self.state()
         self.make("remove-layer", source="low", layer="thick")
         self.assertEqual((self.state()["layers"], self.state()["lanes"]), ({}, {}))
@@ -111,7 +111,7 @@ class Operations(RoomCase):
 
     def test_the_log_replays_to_the_same_room(self) -> None:
         self.make("set-room", rotation=45.0)
-        self.make("set-way", source="wide", off=["M+110"])
+        self.make("set-route", source="wide", off=["M+110"])
         self.make("add-layer", layer={"id": "x", "source": "high", "name": "x"})
         self.make("place-source", source="high", front=-0.5, spread=30.0, snap=True)
         self.session.refresh_from_db()
@@ -151,7 +151,7 @@ class Sound(RoomCase):
 
     def test_a_passage_without_the_front(self) -> None:
         self.make("set-passage", id="first", start=4.0, end=6.0)
-        self.make("set-way", source="low", passage="first", off=["M+030", "M-030", "M+000"])
+        self.make("set-route", source="low", passage="first", off=["M+030", "M-030", "M+000"])
         outside, inside = (self.meters(index, solo="low") for index in (2, 5))
         self.assertAlmostEqual(outside["rms:M+000"], -15.05, delta=0.2)
         self.assertLess(inside["rms:M+000"], -100.0)
@@ -183,7 +183,7 @@ class Sound(RoomCase):
 class Readings(RoomCase):
     def test_whereabouts(self) -> None:
         points = [{"t": 0.0, "value": 0.0}, {"t": 4.0, "value": 360.0}]
-        self.make("write-points", source="low", parameter="rotation", start=0.0, end=4.0, points=points)
+        self.make("write-points", owner="low", parameter="rotation", start=0.0, end=4.0, points=points)
         told = self.ask("/room/whereabouts", seconds=4.0, gains="low")
         things = {thing["id"]: thing for thing in told["things"]}
         self.assertEqual(len(things["high"]["ends"][0][0]), 1)
@@ -226,21 +226,21 @@ class Readings(RoomCase):
         self.assertGreater(heard["rms:M-110"], -22.0)
         self.assertLess(self.meters(4, solo="low")["rms:M-110"], -100.0)
         writes = [{"kind": "write-points", **write} for write in draft["writes"]]
-        self.make("together", what="circle", operations=writes)
+        self.make("batch", summary="circle", operations=writes)
         self.assertGreater(self.meters(4, solo="low")["rms:M-110"], -22.0)
         for wrong in ({"end": 0.0}, {"kind": "knot"}, {"kind": "drawn"}):
             body = {"source": "low", "start": 0.0, "end": 4.0, "kind": "circle", **wrong}
             self.asked("/room/path", 422, **body)
 
     def test_a_pulse_turns_and_is_written_out_as_a_turn(self) -> None:
-        self.make("set-pulse", source="low", form="turn", wave="rising", period=4.0)
-        groove = self.asked("/pulse/reading", source="low", bar=1, accents="high")
+        self.make("set-pulse", owner="low", form="turn", wave="rising", period=4.0)
+        groove = self.asked("/pulse/reading", owner="low", bar=1, accents="high")
         self.assertGreater(max(map(max, groove["places"])), 0.9)
         told = self.ask("/room/whereabouts", seconds=2.0, gains="low")
         azimuths = np.array(told["polar"][0])
         self.assertGreater(np.abs(azimuths).max(), 150.0)
-        written = self.ask("/pulse/written-out", source="low")
-        self.make("together", what="written", operations=written["operation"]["operations"])
+        written = self.ask("/pulse/written-out", owner="low")
+        self.make("batch", summary="written", operations=written["operation"]["operations"])
         after = np.array(self.ask("/room/whereabouts", seconds=2.0, gains="low")["polar"][0])
         apart = np.abs((after - azimuths + 180.0) % 360.0 - 180.0)
         self.assertLess(np.median(apart), 2.0)

@@ -184,7 +184,13 @@ class Readings(SessionCase):
         self.assertEqual(unknown.status_code, 422)
 
     def test_hearing_without_is_personal_and_as_loud(self) -> None:
-        change = {"kind": "place-source", "source": "low", "pan": 0.9, "timing": "far-side", "timing_share": 0.5}
+        change = {
+            "kind": "place-source",
+            "source": "low",
+            "pan": 0.9,
+            "delay_panning": "far-side",
+            "level_share": 0.5,
+        }
         self.operate(self.as_("emil"), change)
         revision = self.revision()
         plain, treated = self.heard(solo="low", plain="low:all"), self.heard(solo="low")

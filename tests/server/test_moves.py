@@ -12,7 +12,7 @@ from server.mixing.operations.sources import AddSource
 from tests.server.sessions import LENGTH, RATE, source
 from tests.server.test_sound import Heard
 
-PAN = {"source": "low", "parameter": "pan"}
+PAN = {"owner": "low", "parameter": "pan"}
 
 
 def point(t: float, value: float, shape: str = "straight") -> dict[str, Any]:
@@ -34,7 +34,7 @@ class Moves(Heard):
 
     def apply(self, draft: dict[str, Any]) -> None:
         operations = [{"kind": "write-points", **write} for write in draft["writes"]]
-        body = {"kind": "together", "what": draft["said"], "operations": operations}
+        body = {"kind": "batch", "summary": draft["said"], "operations": operations}
         self.assertEqual(self.operate(self.emil, body).status_code, 200)
 
     def write(self, *points: dict[str, Any], lane: dict[str, str] = PAN) -> None:
@@ -94,7 +94,7 @@ class Drafts(Moves):
 
     def test_both_sides_cross_each_other(self) -> None:
         self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
-        sides = [{"source": "wide", "parameter": name} for name in ("pan_left", "pan_right")]
+        sides = [{"owner": "wide", "parameter": name} for name in ("pan_left", "pan_right")]
         sweep = {"kind": "sweep", "from_value": -1.0, "to_value": 1.0, "shape": "straight"}
         self.apply(self.edit(1.0, 3.0, sweep, [sides[0], {**sides[1], "mirrored": True}]))
         for name, sign in (("pan_left", 1), ("pan_right", -1)):
@@ -106,8 +106,11 @@ class Drafts(Moves):
         for body, word in (
             ({"lanes": [PAN], "start": 1.0, "end": 1.001, "edit": {"kind": "mirror"}}, "too short"),
             ({"lanes": [PAN], "start": 2.0, "end": 1.0, "edit": {"kind": "mirror"}}, "end after"),
-            ({"lanes": [{**PAN, "source": "gone"}], "start": 1.0, "end": 2.0, "edit": {"kind": "mirror"}}, "gone"),
-            ({"lanes": [{**PAN, "parameter": "ink"}], "start": 1, "end": 2, "edit": {"kind": "mirror"}}, "automated"),
+            ({"lanes": [{**PAN, "owner": "gone"}], "start": 1.0, "end": 2.0, "edit": {"kind": "mirror"}}, "gone"),
+            (
+                {"lanes": [{**PAN, "parameter": "colour"}], "start": 1, "end": 2, "edit": {"kind": "mirror"}},
+                "automated",
+            ),
             ({"lanes": [PAN], "start": 1.0, "end": 2.0, "edit": {"kind": "shake"}}, "kind"),
             ({"lanes": [PAN], "start": 1.0, "end": 2.0, "edit": {"kind": "widen", "factor": -1}}, "widened"),
         ):
@@ -125,7 +128,7 @@ class Pasting(Moves):
     def test_a_move_is_pasted_mirrored_on_another_source(self) -> None:
         self.write(point(0.0, 0.0), point(0.5, -1.0, "ease"), point(1.0, 0.0))
         clip = self.asked("clip", {"lanes": [PAN], "start": 0.0, "end": 1.0})
-        targets = [{"source": "high", "at": at} for at in (1.5, 3.0)]
+        targets = [{"owner": "high", "at": at} for at in (1.5, 3.0)]
         draft = self.asked("paste", {"clip": clip, "targets": targets, "mirrored": True})
         self.assertEqual(len(draft["writes"]), 2)
         self.apply(draft)
@@ -138,7 +141,7 @@ class Pasting(Moves):
     def test_a_move_of_something_that_a_source_has_not_is_refused(self) -> None:
         clip = self.asked("clip", {"lanes": [PAN], "start": 0.0, "end": 1.0})
         self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
-        told = self.asked("paste", {"clip": clip, "targets": [{"source": "wide", "at": 1.0}]}, 422)
+        told = self.asked("paste", {"clip": clip, "targets": [{"owner": "wide", "at": 1.0}]}, 422)
         self.assertIn("Wide is panned as", told["detail"])
 
     def test_where_to_paste(self) -> None:
@@ -197,7 +200,7 @@ class Takes(Moves):
     def test_both_sides_are_two_controls_of_one_take(self) -> None:
         self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
         controls = [
-            {"source": "wide", "parameter": name, "holds": [{"samples": [[1.0, start], [2.0, -start]], "end": 2.0}]}
+            {"owner": "wide", "parameter": name, "holds": [{"samples": [[1.0, start], [2.0, -start]], "end": 2.0}]}
             for name, start in (("pan_left", -1.0), ("pan_right", 1.0))
         ]
         take = self.take(controls=controls)
@@ -225,12 +228,12 @@ class Automated(Moves):
 
     def test_each_of_them_is_heard(self) -> None:
         for lane, value in (
-            ({"source": "low", "parameter": "trim"}, -6.0),
-            ({"source": "group:all", "parameter": "level"}, -6.0),
-            ({"source": "return:hall", "parameter": "pan"}, 0.8),
-            ({"source": "return:hall", "parameter": "width"}, 0.0),
-            ({"source": "send:low/hall", "parameter": "level"}, -12.0),
-            ({"source": "send:low/hall", "parameter": "pan"}, -1.0),
+            ({"owner": "low", "parameter": "trim"}, -6.0),
+            ({"owner": "group:all", "parameter": "level"}, -6.0),
+            ({"owner": "return:hall", "parameter": "pan"}, 0.8),
+            ({"owner": "return:hall", "parameter": "width"}, 0.0),
+            ({"owner": "send:low/hall", "parameter": "level"}, -12.0),
+            ({"owner": "send:low/hall", "parameter": "pan"}, -1.0),
         ):
             with self.subTest(lane):
                 before = self.heard()
@@ -249,23 +252,23 @@ class Automated(Moves):
     def test_a_send_that_is_off_is_opened_by_its_lane(self) -> None:
         self.operate(self.emil, {"kind": "set-send", "source": "low", "to": "hall", "level": -96.0})
         closed = self.heard()
-        lane = {"source": "send:low/hall", "parameter": "level"}
+        lane = {"owner": "send:low/hall", "parameter": "level"}
         self.write(point(0.0, -96.0, "hold"), point(1.0, 0.0), lane=lane)
         self.assertGreater(np.abs(self.heard() - closed).max(), 0.01)
         np.testing.assert_array_equal(self.heard(1), self.heard(1, moves="send:low/hall/level=none"))
 
     def test_the_trim_leaves_the_level_to_be_set(self) -> None:
-        self.write(point(0.0, -6.0), lane={"source": "low", "parameter": "trim"})
+        self.write(point(0.0, -6.0), lane={"owner": "low", "parameter": "trim"})
         quiet = self.heard(solo="low")
         self.operate(self.emil, {"kind": "set-level", "source": "low", "level": 6.0})
         np.testing.assert_allclose(self.heard(solo="low"), quiet * 10**0.3, atol=1e-6)
 
     def test_lanes_go_and_come_back_with_what_they_belong_to(self) -> None:
         lanes = [
-            {"source": "group:all", "parameter": "level"},
-            {"source": "return:hall", "parameter": "pan"},
-            {"source": "send:low/hall", "parameter": "level"},
-            {"source": "low", "parameter": "trim"},
+            {"owner": "group:all", "parameter": "level"},
+            {"owner": "return:hall", "parameter": "pan"},
+            {"owner": "send:low/hall", "parameter": "level"},
+            {"owner": "low", "parameter": "trim"},
         ]
         for lane in lanes:
             self.write(point(1.0, -0.5), lane=lane)
@@ -287,26 +290,26 @@ class Automated(Moves):
 
     def test_a_line_is_made_static_where_it_stands(self) -> None:
         for lane, part, key in (
-            ({"source": "low", "parameter": "pan"}, "sources", "low"),
-            ({"source": "low", "parameter": "trim"}, "sources", "low"),
-            ({"source": "group:all", "parameter": "level"}, "groups", "all"),
-            ({"source": "return:hall", "parameter": "width"}, "returns", "hall"),
-            ({"source": "send:low/hall", "parameter": "level"}, "sends", "low/hall"),
+            ({"owner": "low", "parameter": "pan"}, "sources", "low"),
+            ({"owner": "low", "parameter": "trim"}, "sources", "low"),
+            ({"owner": "group:all", "parameter": "level"}, "groups", "all"),
+            ({"owner": "return:hall", "parameter": "width"}, "returns", "hall"),
+            ({"owner": "send:low/hall", "parameter": "level"}, "sends", "low/hall"),
         ):
             with self.subTest(lane):
                 self.write(point(0.0, 0.0, "ease"), point(4.0, 0.5), lane=lane)
                 before = self.state()
-                made = {"kind": "make-static", **lane, "at": 1.0}
+                made = {"kind": "set-fixed-value", **lane, "at": 1.0}
                 self.assertEqual(self.operate(self.emil, made).status_code, 200)
                 after = self.state()
-                self.assertNotIn(f"{lane['source']}/{lane['parameter']}", after["lanes"])
+                self.assertNotIn(f"{lane['owner']}/{lane['parameter']}", after["lanes"])
                 self.assertAlmostEqual(after[part][key][lane["parameter"]], 0.5 * (3 / 16 - 2 / 64), places=9)
                 self.turn(self.emil, "undo")
                 self.assertEqual(self.state(), before)
 
     def test_a_hand_that_holds_the_level_gets_the_source_without_it(self) -> None:
         self.operate(self.emil, {"kind": "set-level", "source": "low", "level": -6.0})
-        self.write(point(0.0, -3.0), lane={"source": "low", "parameter": "trim"})
+        self.write(point(0.0, -3.0), lane={"owner": "low", "parameter": "trim"})
         held = self.hear(self.emil, 2, hand="low")[3]
         free = self.hear(self.emil, 2, hand="low", free=True)[3]
         np.testing.assert_allclose(held, free * 10 ** (-9.0 / 20.0), atol=1e-6)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from needle.errors import NeedleError
 from needle.session.document import empty_document
+from needle.session.migrations import VERSION
 from needle.session.restoring import source_as_it_was
 from needle.session.validation import check_document
 from server.mixing.models import Operation as Row
@@ -52,8 +53,8 @@ class Inverses(SimpleTestCase):
         state, inverses, states = DocumentState(opened), [], []
         for puts, was, to in moves:
             states.append(state.document)
-            body = {"kind": "move-point", "source": "low", "parameter": "pan", "to": to}
-            inverses.append(operation_from(body if puts else {**body, "was": was}).apply(state))
+            body = {"kind": "move-point", "owner": "low", "parameter": "pan", "after": to}
+            inverses.append(operation_from(body if puts else {**body, "before": was}).apply(state))
         for inverse in reversed(inverses):
             inverse.apply(state)
             self.assertEqual(state.document, states.pop())
@@ -133,6 +134,38 @@ class Log(SessionCase):
         self.assertEqual(self.operate(self.as_("olga"), body, once).status_code, 409)
 
 
+class Waited(SessionCase):
+    """A change that a page of the version before has left in a browser."""
+
+    def sent(self, operation: dict, version: int | None) -> tuple[int, dict]:
+        body = {"client_id": str(uuid4()), "made_on": 0, "operation": operation}
+        body |= {} if version is None else {"format": version}
+        answer = self.post(self.as_("emil"), "/operations", body)
+        return answer.status_code, answer.json()
+
+    def test_it_is_made_under_todays_names(self) -> None:
+        point = {"t": 1.0, "value": 0.5, "shape": "ease", "begins": 0.5}
+        lane = {"source": "low", "parameter": "centre", "start": 0.0, "end": 2.0, "points": [point]}
+        several = [{"kind": "write-points", **lane}, {"kind": "arrange-source", "source": "low", "ink": 7}]
+        status, answer = self.sent({"kind": "together", "what": "Two", "operations": several}, 7)
+        self.assertEqual((status, answer["revision"]["said"]), (200, "Two"))
+        document = stored_document(self.session)
+        self.assertEqual(document["sources"]["low"]["colour"], 7)
+        self.assertEqual(document["lanes"]["low/centre_level"]["points"][0]["shape_start"], 0.5)
+
+    def test_names_of_another_version_are_refused(self) -> None:
+        before, earlier = self.revision(), {"kind": "arrange-source", "source": "low", "ink": 7}
+        for operation, version in (
+            (earlier, None),
+            (earlier, VERSION),
+            (earlier, 6),
+            (earlier, VERSION + 1),
+            ({}, 7),
+        ):
+            self.assertEqual(self.sent(operation, version)[0], 422, (operation, version))
+        self.assertEqual(self.revision(), before)
+
+
 class AtOnce(CommittedCase):
     def test_many_at_once_are_each_kept_once_and_in_order(self) -> None:
         before = self.revision()
@@ -194,7 +227,7 @@ class Undo(SessionCase):
 
     def test_different_ranges_of_one_lane_do_not_disturb(self) -> None:
         def write(name: str, at: float, value: float) -> None:
-            body = {"kind": "write-points", "source": "low", "parameter": "pan", "start": at, "end": at}
+            body = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": at, "end": at}
             points = [{"t": at, "value": value, "shape": "ease", "tension": 0.0}]
             self.assertEqual(self.operate(self.as_(name), {**body, "points": points}).status_code, 200)
 
@@ -207,7 +240,7 @@ class Undo(SessionCase):
 
 class Refusals(SessionCase):
     def test_malformed_operations_name_the_field(self) -> None:
-        write = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 0, "end": 1}
+        write = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0, "end": 1}
         cases = [
             ({"kind": "place-source", "source": "low", "pan": 1.5}, "pan"),
             ({"kind": "place-source", "source": "low", "pan": float("nan")}, "pan"),
@@ -231,7 +264,7 @@ class Refusals(SessionCase):
         self.assertEqual(self.revision(), before)
 
     def test_broken_rules_say_what_to_do(self) -> None:
-        write = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 0.0, "end": 1.0}
+        write = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0.0, "end": 1.0}
         cases = [
             ({"kind": "place-source", "source": "gone", "pan": 0}, "gone"),
             ({**write, "parameter": "colour", "points": []}, "cannot be automated"),
@@ -242,7 +275,7 @@ class Refusals(SessionCase):
             ({"kind": "add-passage", "id": "x", "name": "X", "start": 4, "end": 4}, "end after"),
             ({"kind": "place-source", "source": "low"}, "nothing to change"),
             ({"kind": "place-source", "source": "low", "mode": "span"}, "cannot place"),
-            ({"kind": "place-source", "source": "low", "timing": "sideways"}, "symmetric"),
+            ({"kind": "place-source", "source": "low", "delay_panning": "sideways"}, "symmetric"),
             ({"kind": "add-source", "source": source("new", "0" * 64, 1)}, "Bring the file in"),
             ({"kind": "join-group", "source": "low", "group": "none"}, "groups"),
             ({"kind": "set-send", "source": "low", "to": "nowhere", "level": 0}, "nowhere"),
@@ -251,8 +284,8 @@ class Refusals(SessionCase):
             ({"kind": "shift-values", "sources": ["low"], "parameter": "colour", "by": 1}, "cannot be automated"),
             (
                 {
-                    "kind": "together",
-                    "what": "half right",
+                    "kind": "batch",
+                    "summary": "half right",
                     "operations": [
                         {"kind": "place-source", "source": "low", "pan": 0.5},
                         {"kind": "place-source", "source": "gone", "pan": 0.5},

@@ -106,7 +106,7 @@ class Matrix(SessionCase):
 
     def ask(self, client: Client, method: str, path: str) -> tuple[int, str]:
         address = path.format(**self.filling)
-        lane, revision = {"source": "low", "parameter": "pan"}, self.revision()
+        lane, revision = {"owner": "low", "parameter": "pan"}, self.revision()
         query = {
             "revision": revision, "law": "compromise", "first": "low", "second": "high", "givers": "low:3:0.25",
             "start": 0.0, "end": 3.0, "layout": "0+5+0", **lane, "kind": "bars",
@@ -130,7 +130,7 @@ class Matrix(SessionCase):
         return answer.status_code, told
 
     def body(self, path: str) -> dict[str, Any]:
-        lane, revision = {"source": "low", "parameter": "pan"}, self.revision()
+        lane, revision = {"owner": "low", "parameter": "pan"}, self.revision()
         stretch = {"revision": revision, "lanes": [lane], "start": 0.5, "end": 1.5}
         points = [{"t": t, "value": 0.0} for t in (0.0, 1.0)]
         bodies = {
@@ -139,7 +139,7 @@ class Matrix(SessionCase):
             "paste": {
                 "revision": revision,
                 "clip": {"start": 0.0, "seconds": 1.0, "lanes": {"pan": points}},
-                "targets": [{"source": "low", "at": 1.0}],
+                "targets": [{"owner": "low", "at": 1.0}],
             },
             "takes": {
                 "revision": revision,
@@ -150,8 +150,8 @@ class Matrix(SessionCase):
             },
             "place": {"revision": revision, "source": "low", "values": {"front": 0.5}},
             "path": {"revision": revision, "source": "low", "start": 0.0, "end": 2.0, "kind": "circle"},
-            "reading": {"revision": revision, "source": "low", "bar": 1},
-            "draft": {"revision": revision, "source": "low"},
+            "reading": {"revision": revision, "owner": "low", "bar": 1},
+            "draft": {"revision": revision, "owner": "low"},
             "freeze": {"revision": revision},
             "uploads": {"name": "a.wav", "size": 100},
             "operations": {

@@ -65,13 +65,13 @@ class Rhythm(Heard):
 class Pulses(Rhythm):
     def test_a_pulse_begins_with_its_first_change_is_heard_and_undone(self) -> None:
         before = self.segment(1, solo="wide")
-        self.make("set-pulse", source="wide", **SQUARE)
+        self.make("set-pulse", owner="wide", **SQUARE)
         self.assertEqual(self.state()["pulses"]["wide"]["depth"], 1.0)
         heard = self.segment(1, solo="wide")
         # 120 bpm: silent from 0.5 s to 1 s.
         self.assertGreater(np.abs(before).max(), 0.1)
         self.assertLess(np.abs(heard[:, 2000:-2000]).max(), 1e-5)
-        self.make("set-pulse", source="wide", depth=0.5)
+        self.make("set-pulse", owner="wide", depth=0.5)
         half = self.segment(1, solo="wide")[:, 2000:-2000]
         self.assertAlmostEqual(float(np.abs(half).max()), float(np.abs(before).max()) / 2, places=3)
         for _ in range(2):
@@ -85,8 +85,8 @@ class Pulses(Rhythm):
         self.make("add-group", group={"id": "all", "name": "All"}, members=["low", "high"])
         owners = ["low", "group:all", "send:low/hall", "return:hall"]
         for owner in owners:
-            self.make("set-pulse", source=owner, **SQUARE)
-        self.make("write-points", source="group:all", parameter="pulse_depth", start=0.0, end=1.0,
+            self.make("set-pulse", owner=owner, **SQUARE)
+        self.make("write-points", owner="group:all", parameter="pulse_depth", start=0.0, end=1.0,
                   points=[{"t": 0.5, "value": 0.3}])  # fmt: skip
         before = self.state()
         self.assertEqual(sorted(before["pulses"]), sorted(owners))
@@ -108,14 +108,14 @@ class Pulses(Rhythm):
             ({"form": "colour"}, "cannot move"),
             ({"unit": "miles"}, "is not told in"),
         ):
-            self.assertIn(told, self.make("set-pulse", 422, source="low", **wrong)["detail"])
-        self.make("set-pulse", 422, source="low", period=1000.0)
-        self.make("set-pulse", 422, source="nobody")
+            self.assertIn(told, self.make("set-pulse", 422, owner="low", **wrong)["detail"])
+        self.make("set-pulse", 422, owner="low", period=1000.0)
+        self.make("set-pulse", 422, owner="nobody")
         self.assertEqual(self.state()["pulses"], {})
 
     def test_a_reading_with_accents_and_a_better_fit(self) -> None:
         self.strokes()
-        found = self.asked("/pulse/reading", source="wide", bar=1, accents="strokes", values={**SQUARE, "flip": True})
+        found = self.asked("/pulse/reading", owner="wide", bar=1, accents="strokes", values={**SQUARE, "flip": True})
         self.assertEqual(
             found["sentence"], "Both sides fall silent on 1½ and 3½; both sides are weak (−20 dB) on 1 and 3."
         )
@@ -123,29 +123,29 @@ class Pulses(Rhythm):
         self.assertAlmostEqual(found["now"]["score"], 0.5, delta=0.05)
         self.assertAlmostEqual(found["best"]["score"], 0.5, delta=0.05)
         quick = {**SQUARE, "period": 1.0, "flip": True}
-        found = self.asked("/pulse/reading", source="wide", bar=1, accents="strokes", values=quick)
+        found = self.asked("/pulse/reading", owner="wide", bar=1, accents="strokes", values=quick)
         self.assertLess(found["now"]["score"], 0.1)
         self.assertGreater(found["best"]["score"], 0.95)
         self.assertEqual(self.state()["pulses"], {})
-        plain = self.asked("/pulse/reading", source="wide", bar=1)
+        plain = self.asked("/pulse/reading", owner="wide", bar=1)
         self.assertEqual((plain["now"], plain["onsets"]), (None, 0))
-        self.asked("/pulse/reading", 422, source="nobody", bar=1)
+        self.asked("/pulse/reading", 422, owner="nobody", bar=1)
 
     def test_a_pulse_on_trial_is_heard_by_oneself(self) -> None:
         plain = self.segment(1, solo="wide")
-        draft = self.asked("/pulse/draft", source="wide", values=SQUARE)
+        draft = self.asked("/pulse/draft", owner="wide", values=SQUARE)
         tried = self.segment(1, solo="wide", moves=f"draft={draft['id']}")
         self.assertLess(np.abs(tried[:, 2000:-2000]).max(), 1e-5)
         np.testing.assert_array_equal(self.segment(1, solo="wide"), plain)
-        self.make("set-pulse", source="wide", **SQUARE)
+        self.make("set-pulse", owner="wide", **SQUARE)
         np.testing.assert_array_equal(self.segment(1, solo="wide"), tried)
         np.testing.assert_array_equal(self.segment(1, solo="wide", moves="wide/pulse=none"), plain)
         for _ in range(6):
-            self.asked("/pulse/draft", source="wide", values=SQUARE)
+            self.asked("/pulse/draft", owner="wide", values=SQUARE)
         self.assertEqual(Draft.objects.filter(session=self.session).count(), 4)
 
     def test_without_its_pulse_it_is_as_loud(self) -> None:
-        self.make("set-pulse", source="wide", wave="sine", period=0.5, offset=0.0)
+        self.make("set-pulse", owner="wide", wave="sine", period=0.5, offset=0.0)
         with_it = np.concatenate([self.segment(i, solo="wide") for i in range(8)], axis=1)
         without = np.concatenate(
             [self.segment(i, solo="wide", plain="wide:pulse", at=2.0) for i in range(8)], axis=1
@@ -159,41 +159,41 @@ class Pulses(Rhythm):
         self.assertGreater(np.abs(struck - plain)[:, :1000].max(), 0.1)
 
     def test_written_out_as_points_and_taken_back(self) -> None:
-        self.make("set-pulse", source="wide", wave="triangle", period=1.0, depth=0.8)
-        self.make("set-pulse", source="low", form="place", wave="sine", period=2.0, depth=0.5)
-        self.make("write-points", source="low", parameter="pan", start=0.0, end=4.0,
+        self.make("set-pulse", owner="wide", wave="triangle", period=1.0, depth=0.8)
+        self.make("set-pulse", owner="low", form="place", wave="sine", period=2.0, depth=0.5)
+        self.make("write-points", owner="low", parameter="pan", start=0.0, end=4.0,
                   points=[{"t": 0.0, "value": -0.4}, {"t": 4.0, "value": 0.4}])  # fmt: skip
         before, heard = self.state(), {key: self.segment(1, solo=key) for key in ("wide", "low")}
         for key in ("wide", "low"):
-            found = self.ask("/pulse/written-out", source=key)
+            found = self.ask("/pulse/written-out", owner=key)
             self.assertGreater(found["points"], 10)
             self.assertEqual(self.operate(self.emil, found["operation"]).status_code, 200)
             self.assertFalse(self.state()["pulses"][key]["on"])
             np.testing.assert_allclose(self.segment(1, solo=key), heard[key], atol=0.006)
         self.assertEqual(self.state()["sources"]["wide"]["mode"], "sides")
         for key in ("wide", "low"):
-            back = self.ask("/pulse/taken-back", source=key)["operation"]
+            back = self.ask("/pulse/taken-back", owner=key)["operation"]
             self.assertEqual(self.operate(self.emil, back).status_code, 200)
         self.assertEqual(self.state(), before)
 
     def test_what_cannot_be_written_out_is_told(self) -> None:
-        self.assertIn("no pulse here", self.ask("/pulse/written-out", 422, source="low")["detail"])
-        self.assertIn("not written out", self.ask("/pulse/taken-back", 422, source="low")["detail"])
+        self.assertIn("no pulse here", self.ask("/pulse/written-out", 422, owner="low")["detail"])
+        self.assertIn("not written out", self.ask("/pulse/taken-back", 422, owner="low")["detail"])
         self.make("add-group", group={"id": "all", "name": "All"}, members=["low"])
-        self.make("set-pulse", source="group:all")
-        self.assertIn("Only a source", self.ask("/pulse/written-out", 422, source="group:all")["detail"])
+        self.make("set-pulse", owner="group:all")
+        self.assertIn("Only a source", self.ask("/pulse/written-out", 422, owner="group:all")["detail"])
 
     def test_depth_and_period_follow_lines_and_static_values_are_of_the_pulse(self) -> None:
-        line = {"source": "wide", "parameter": "pulse_depth"}
-        self.make("set-pulse", source="wide", **SQUARE)
+        line = {"owner": "wide", "parameter": "pulse_depth"}
+        self.make("set-pulse", owner="wide", **SQUARE)
         self.make("write-points", **line, start=0.0, end=4.0,
                   points=[{"t": 0.0, "value": 0.0, "shape": "hold"}, {"t": 2.0, "value": 1.0}])  # fmt: skip
         self.assertGreater(np.abs(self.segment(1, solo="wide")).max(), 0.1)
         self.assertLess(np.abs(self.segment(5, solo="wide")[:, 3000:-2000]).max(), 1e-5)
-        self.make("make-static", **line, at=3.0)
+        self.make("set-fixed-value", **line, at=3.0)
         self.assertEqual(self.state()["pulses"]["wide"]["depth"], 1.0)
         self.turn(self.emil, "undo")
-        self.make("write-points", 422, source="wide", parameter="pulse_period", start=0.0, end=1.0,
+        self.make("write-points", 422, owner="wide", parameter="pulse_period", start=0.0, end=1.0,
                   points=[{"t": 0.0, "value": 500.0}])  # fmt: skip
 
     def test_a_pulse_is_kept_by_name(self) -> None:
@@ -272,7 +272,7 @@ class Deals(Rhythm):
             ("set-deal", {"timbre": "brass"}, "timbre"),
             ("set-place", {"place": "p9", "values": {"pan": 0.0}}, "taken away"),
             ("set-place", {"place": "p1", "values": {"colour": 0.0}}, "has no colour"),
-            ("set-place", {"place": "p1", "values": {"tone": 5.0}}, "tone"),
+            ("set-place", {"place": "p1", "values": {"low_pass": 5.0}}, "low-pass"),
             ("set-events", {"from": "onsets", "items": QUARTERS[::-1]}, "order of their times"),
         ):
             self.assertIn(told, self.make(kind, 422, source="low", **fields)["detail"])
@@ -280,7 +280,7 @@ class Deals(Rhythm):
 
     def test_a_source_that_is_removed_comes_back_with_its_deal(self) -> None:
         self.begin()
-        self.make("set-pulse", source="low", **SQUARE)
+        self.make("set-pulse", owner="low", **SQUARE)
         before = self.state()
         self.make("remove-source", source="low")
         self.assertEqual((self.state()["deals"], self.state()["events"], self.state()["pulses"]), ({}, {}, {}))
@@ -318,11 +318,11 @@ class Freezes(Rhythm):
         self.fail("freezing does not end")
 
     def test_a_frozen_source_sounds_the_same_keeps_its_level_and_is_locked(self) -> None:
-        self.make("set-pulse", source="wide", **SQUARE)
+        self.make("set-pulse", owner="wide", **SQUARE)
         before = self.segment(2, solo="wide")
         self.assertEqual(self.frozen().status, "done")
         state = self.state()["sources"]["wide"]
-        self.assertEqual(len(state["frozen"]), 64)
+        self.assertEqual(len(state["frozen_asset"]), 64)
         np.testing.assert_allclose(self.segment(2, solo="wide"), before, atol=1e-6)
         self.make("set-level", source="wide", level=-6.0)
         np.testing.assert_allclose(self.segment(2, solo="wide"), before * 10 ** (-6 / 20), atol=1e-5)
@@ -332,9 +332,10 @@ class Freezes(Rhythm):
             ("set-gain", {"gain": 3.0}),
             ("write-points", {"parameter": "pan", "start": 0.0, "end": 1.0, "points": [{"t": 0.5, "value": 0.1}]}),
         ):
-            self.assertIn("is frozen. Thaw it", self.make(kind, 422, source="wide", **fields)["detail"])
+            whose = "owner" if kind in ("set-pulse", "write-points") else "source"
+            self.assertIn("is frozen. Thaw it", self.make(kind, 422, **{whose: "wide"}, **fields)["detail"])
         self.make("mute-source", source="wide", muted=False)
-        self.make("freeze-source", source="wide", frozen="", frozen_key="")
+        self.make("freeze-source", source="wide", frozen_asset="", frozen_fingerprint="")
         self.make("place-source", source="wide", pan=0.5)
         self.assertEqual(replayed(self.session), stored_document(self.session))
 
@@ -343,11 +344,11 @@ class Freezes(Rhythm):
         self.assertEqual(self.frozen("low").status, "done")
         self.make("set-session", law="compromise")
         heard = self.segment(2, solo="low")
-        self.make("freeze-source", source="low", frozen="", frozen_key="")
+        self.make("freeze-source", source="low", frozen_asset="", frozen_fingerprint="")
         np.testing.assert_array_equal(self.segment(2, solo="low"), heard)
 
     def test_a_sound_of_another_session_is_not_taken(self) -> None:
-        told = self.make("freeze-source", 422, source="low", frozen="a" * 64)["detail"]
+        told = self.make("freeze-source", 422, source="low", frozen_asset="a" * 64)["detail"]
         self.assertIn("not frozen in this session", told)
 
     def test_a_change_meanwhile_is_told_and_stopping_changes_nothing(self) -> None:
@@ -367,4 +368,4 @@ class Freezes(Rhythm):
         answer = self.post(self.emil, f"/freezes/{stopped.pk}/cancel", {})
         self.assertEqual(answer.json()["status"], "cancelled")
         tasks.run(Freeze, stopped.pk, freeze)
-        self.assertEqual(self.state()["sources"]["low"]["frozen"], "")
+        self.assertEqual(self.state()["sources"]["low"]["frozen_asset"], "")

@@ -101,7 +101,7 @@ class TakingIn(SessionCase):
         document["session"]["name"] = "Taken in"
         document["sources"] = {"low": source("low", "low.wav", 0, pan=0.5)}
         points = [{"t": 1.0, "value": 0.25, "shape": "ease", "tension": 0.0}]
-        document["lanes"] = {"low/pan": {"id": "low/pan", "source": "low", "parameter": "pan", "points": points}}
+        document["lanes"] = {"low/pan": {"id": "low/pan", "owner": "low", "parameter": "pan", "points": points}}
         write_session(folder, document)
         with Bundle(folder) as bundle:
             session = take_in(bundle, assets.store_asset)

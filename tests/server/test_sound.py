@@ -86,7 +86,7 @@ class Segments(Heard):
 
     def test_colleagues_share_the_work_and_edits_elsewhere_cost_nothing(self) -> None:
         point = {"t": 3.5, "value": 0.5, "shape": "hold", "tension": 0}
-        body = {"kind": "write-points", "source": "low", "parameter": "pan", "start": 3.5, "end": 3.5}
+        body = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 3.5, "end": 3.5}
         first = {"t": 0.0, "value": -0.5, "shape": "hold", "tension": 0}
         self.operate(self.as_("olga"), {**body, "start": 0, "end": 0, "points": [first]})
         self.operate(self.as_("olga"), {**body, "points": [point]})

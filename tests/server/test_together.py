@@ -3,15 +3,10 @@
 from typing import Any
 
 import numpy as np
-from django.contrib.auth import get_user_model
-from django.db import connection
-from django.db.migrations.executor import MigrationExecutor
-from django.test import TransactionTestCase
 
-from server.mixing.models import Operation, Session
 from server.mixing.revisions import replayed
 from server.mixing.state import stored_document
-from tests.server.sessions import SessionCase, source
+from tests.server.sessions import SessionCase
 from tests.server.test_sound import decode
 
 ROOM = {"id": "r", "kind": "room", "on": True, "settings": {"length": 0.5}}
@@ -33,15 +28,15 @@ class Together(SessionCase):
         before, revision = self.state(), self.revision()
         good = {"kind": "place-source", "source": "low", "pan": 0.4}
         bad = {"kind": "place-source", "source": "high", "mode": "span"}
-        self.refused("together", what="half", operations=[good, bad])
+        self.refused("batch", summary="half", operations=[good, bad])
         self.assertEqual((self.state(), self.revision()), (before, revision))
 
     def test_one_undo_takes_all_of_it_back(self) -> None:
         before = self.state()
         self.make(
             "emil",
-            "together",
-            what="A room for two",
+            "batch",
+            summary="A room for two",
             operations=[
                 {"kind": "add-return", "to": {"id": "hall", "name": "Hall", "effects": [ROOM]}},
                 {"kind": "set-send", "source": "low", "to": "hall", "level": -6, "place": "opposite"},
@@ -60,7 +55,7 @@ class Together(SessionCase):
     def test_undo_leaves_what_a_colleague_has_changed_since(self) -> None:
         self.make("emil", "place-source", source="high", pan=0.2)
         self.make("emil", "flip-sources", sources=["low", "wide"])
-        self.make("olga", "place-source", source="wide", exchange=False)
+        self.make("olga", "place-source", source="wide", swap_channels=False)
         answer = self.turn(self.as_("emil"), "undo").json()
         self.assertIn("Olga has changed", answer["notice"])
         self.assertEqual(self.state()["sources"]["high"]["pan"], 0.0)
@@ -76,7 +71,7 @@ class Together(SessionCase):
 
     def test_a_return_comes_back_with_what_fed_it(self) -> None:
         self.make("emil", "add-return", to={"id": "hall", "name": "Hall", "effects": [ROOM]})
-        self.make("olga", "set-send", source="low", to="hall", level=-6, before=True)
+        self.make("olga", "set-send", source="low", to="hall", level=-6, pre=True)
         before = self.state()
         self.make("emil", "remove-return", to="hall")
         self.assertEqual(self.state()["sends"], {})
@@ -99,7 +94,7 @@ class Together(SessionCase):
             ("Wide: left side L80, width 50%", "place-source", {"source": "wide", "pan_left": -0.8, "width": 0.5}),
             ("Low: level off", "set-level", {"source": "low", "level": -96}),
             ("Low to Hall: -6.0 dB", "set-send", {"source": "low", "to": "hall", "level": -6}),
-            ("Low to Hall: tapped before the level", "set-send", {"source": "low", "to": "hall", "before": True}),
+            ("Low to Hall: tapped before the level", "set-send", {"source": "low", "to": "hall", "pre": True}),
             ("Hall, echo: feedback 0.3", "set-effect", {"to": "hall", "effect": "e", "settings": {"feedback": 0.3}}),
             ("2 sources: place +10", "shift-values", {"sources": ["low", "high"], "parameter": "pan", "by": 0.1}),
             ("Low: level -3.0 dB", "shift-values", {"sources": ["low"], "parameter": "level", "by": -3}),
@@ -113,7 +108,7 @@ class Together(SessionCase):
 
     def test_a_lane_is_shifted_bodily_and_comes_back_exactly(self) -> None:
         points = [{"t": 0.5, "value": -0.9}, {"t": 1.0, "value": 0.3, "shape": "ease"}, {"t": 1.0, "value": 0.95}]
-        self.make("emil", "write-points", source="low", parameter="pan", start=0.0, end=4.0, points=points)
+        self.make("emil", "write-points", owner="low", parameter="pan", start=0.0, end=4.0, points=points)
         before = self.state()
         self.make("emil", "shift-values", sources=["low", "high"], parameter="pan", by=0.2)
         moved = [p["value"] for p in self.state()["lanes"]["low/pan"]["points"]]
@@ -123,7 +118,7 @@ class Together(SessionCase):
 
     def test_flipped_is_mirrored_in_the_render(self) -> None:
         points = [{"t": 0.0, "value": -0.9}, {"t": 3.0, "value": 0.5}]
-        self.make("emil", "write-points", source="low", parameter="pan", start=0.0, end=4.0, points=points)
+        self.make("emil", "write-points", owner="low", parameter="pan", start=0.0, end=4.0, points=points)
         self.make("emil", "place-source", source="wide", pan=0.4, invert_left=True, width=0.3)
 
         def heard(key: str) -> np.ndarray:
@@ -134,146 +129,3 @@ class Together(SessionCase):
         self.make("emil", "flip-sources", sources=["low", "wide"])
         for key, sound in before.items():
             np.testing.assert_allclose(heard(key), sound[::-1], atol=1e-6)
-
-
-class Upgrading(TransactionTestCase):
-    """A database from before groups and returns opens as it was, its history too."""
-
-    OLD = (("mixing", "0001_initial"), ("audio", "0001_initial"))
-
-    def migrate(self, to: list[tuple[str, str]]) -> Any:
-        executor = MigrationExecutor(connection)
-        executor.migrate(to)
-        return MigrationExecutor(connection).loader.project_state(to).apps
-
-    def tearDown(self) -> None:
-        executor = MigrationExecutor(connection)
-        executor.migrate(executor.loader.graph.leaf_nodes())
-        super().tearDown()
-
-    def test_reverbs_in_a_room_go_on_as_they_did(self) -> None:
-        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate([("mixing", "0007_member_put_away")])
-        user = get_user_model().objects.create(username="old")
-        hall = {
-            "id": "hall", "name": "Hall", "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0,
-            "width": 1.0, "effects": [], "front": 0.0, "height": 0.0, "rotation": 0.0,
-        }  # fmt: skip
-        send = {
-            "id": "low/hall", "source": "low", "return": "hall", "level": -6.0, "before": False, "place": "own",
-            "pan": 0.5, "front": -1.0, "height": 0.0,
-        }  # fmt: skip
-        sessions = {}
-        for layout in ("0+2+0", "4+7+0"):
-            settings = {
-                "name": "Old", "rate": 48000, "length": 2.0, "layout": layout, "tempos": [[0.0, 120.0]],
-                "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
-            }  # fmt: skip
-            opened = {"session": settings, "returns": {}, "sends": {}}
-            session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
-            old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
-            old.get_model("mixing", "Thing").objects.create(session=session, part="sends", key="low/hall", value=send)
-            old.get_model("mixing", "Operation").objects.create(
-                session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-return",
-                body={"kind": "add-return", "to": hall}, inverse={"kind": "remove-return", "to": "hall"},
-                changes=[{"part": "returns", "key": "hall", "value": hall}], touches=[], said="Hall added",
-            )  # fmt: skip
-            sessions[layout] = session.pk
-
-        self.migrate(leaves)
-        for layout, envelop in (("0+2+0", 0.7), ("4+7+0", 0.0)):
-            migrated = Session.objects.get(pk=sessions[layout])
-            self.assertEqual(
-                stored_document(migrated)["returns"]["hall"], {**hall, "envelop": envelop, "spread": 0.0}
-            )
-            self.assertEqual(stored_document(migrated)["sends"]["low/hall"], {**send, "spread": 0.0})
-            self.assertEqual(replayed(migrated)["returns"]["hall"]["envelop"], envelop)
-
-    def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
-        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate([("mixing", "0008_surrounding_returns")])
-        user = get_user_model().objects.create(username="old")
-        low = {"id": "low", "name": "Low", "mode": "sides", "pan_left": -0.4, "pan_right": 0.2}
-        settings = {
-            "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
-            "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
-        }  # fmt: skip
-        hall = {"id": "hall", "name": "Hall", "effects": [], "envelop": 0.4}
-        opened = {"session": settings, "sources": {"low": low}, "returns": {"hall": hall}}
-        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
-        old.get_model("mixing", "Thing").objects.create(session=session, part="sources", key="low", value=low)
-        old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
-        added = [{"kind": "add-source", "source": low}, {"kind": "add-return", "to": hall}]
-        old.get_model("mixing", "Operation").objects.create(
-            session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="several",
-            body={"kind": "several", "operations": added}, inverse={"kind": "remove-source", "source": "low"},
-            changes=[{"part": "sources", "key": "low", "value": low}], touches=[], said="Low added",
-        )  # fmt: skip
-
-        self.migrate(leaves)
-        wanted = {**low, "width_left": 0.0, "width_right": 0.0}
-        migrated = Session.objects.get(pk=session.pk)
-        self.assertEqual(stored_document(migrated)["sources"]["low"], wanted)
-        self.assertEqual(migrated.opened["sources"]["low"], wanted)
-        self.assertEqual(stored_document(migrated)["returns"]["hall"], {**hall, "spread": 0.0})
-        self.assertEqual(migrated.opened["returns"]["hall"], {**hall, "spread": 0.0})
-        (row,) = Operation.objects.filter(session=migrated)
-        self.assertEqual(row.changes[0]["value"], wanted)
-        self.assertEqual(row.body["operations"][0]["source"], wanted)
-        self.assertEqual(row.body["operations"][1]["to"], {**hall, "spread": 0.0})
-        self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
-
-    def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
-        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate(list(self.OLD))
-        user = get_user_model().objects.create(username="old")
-        settings = {
-            "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
-            "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
-        }  # fmt: skip
-        asset = "a" * 64
-        old.get_model("audio", "Asset").objects.create(sha256=asset, channels=1, frames=88200, rate=44100)
-        opened = {"session": settings, "sources": {}, "lanes": {}, "passages": {}}
-        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
-        new = source("low", asset, 0)
-        plain = {
-            name: new[name]
-            for name in (
-                "name",
-                "ink",
-                "order",
-                "asset",
-                "channels",
-                "start",
-                "gain",
-                "level",
-                "muted",
-                "mode",
-                "pan",
-            )
-        }
-        old.get_model("mixing", "Source").objects.create(session=session, key="low", **plain)
-        points = [{"t": 0.0, "value": 0.5, "shape": "straight", "tension": 0.0}]
-        lane = {"source": "low", "parameter": "pan", "points": points}
-        old.get_model("mixing", "Lane").objects.create(session=session, key="low/pan", **lane)
-        passage = {"name": "All", "start": 0.0, "end": 4.0}
-        old.get_model("mixing", "Passage").objects.create(session=session, key="all", **passage)
-        changes = [
-            {"part": "sources", "key": "low", "value": {"id": "low", **plain}},
-            {"part": "lanes", "key": "low/pan", "value": {"id": "low/pan", **lane}},
-        ]
-        old.get_model("mixing", "Operation").objects.create(
-            session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-source",
-            body={"kind": "add-source", "source": {"id": "low", **plain}, "lanes": {"pan": points}},
-            inverse={"kind": "remove-source", "source": "low"}, changes=changes, touches=[["low.pan", None, None]],
-            said="Low added",
-        )  # fmt: skip
-
-        self.migrate(leaves)
-        found = Session.objects.get(pk=session.pk)
-        document = stored_document(found)
-        self.assertEqual(document["sources"]["low"], {**new, "seconds": 2.0})
-        self.assertEqual(document["lanes"]["low/pan"]["points"], points)
-        self.assertEqual(document["passages"]["all"], {"id": "all", **passage})
-        self.assertEqual((document["groups"], document["returns"], document["sends"]), ({}, {}, {}))
-        self.assertEqual(replayed(found)["sources"], document["sources"])

@@ -83,7 +83,9 @@ class Uploads(SessionCase):
         asset, seconds = found["asset"]["id"], found["asset"]["seconds"]
         for first, channels, status in ((5, 1, 200), (2, 4, 200), (5, 2, 422)):
             mode = "pan" if channels == 1 else "span"
-            values = source(f"part-{first}-{channels}", asset, 9, channels, seconds=seconds, first=first, mode=mode)
+            values = source(
+                f"part-{first}-{channels}", asset, 9, channels, seconds=seconds, first_channel=first, mode=mode
+            )
             answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})
             self.assertEqual(answer.status_code, status, answer.content)
 
@@ -94,7 +96,7 @@ class Uploads(SessionCase):
             answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})
             self.assertEqual(answer.status_code, 422, wrong)
         inside = {"kind": "add-source", "source": source("new", "f" * 64, 9)}
-        together = {"kind": "together", "what": "two", "operations": [inside]}
+        together = {"kind": "batch", "summary": "two", "operations": [inside]}
         self.assertEqual(self.operate(self.as_("emil"), together).status_code, 422)
 
     def test_a_removed_source_can_be_brought_back_by_anybody_who_edits(self) -> None:

@@ -144,7 +144,7 @@ describe("what has arrived", () => {
     expect(desk.operations).toHaveLength(1);
     expect(desk.operations[0]).toMatchObject({
       kind: "add-source",
-      source: { name: "Bell", mode: "pan", gain: 28, seconds: 2, channels: 1, first: 0, start: 0 },
+      source: { name: "Bell", mode: "pan", gain: 28, seconds: 2, channels: 1, first_channel: 0, start: 0 },
     });
     expect(arrivals.arrivals).toHaveLength(0);
   });
@@ -165,7 +165,7 @@ describe("what has arrived", () => {
         expect(sent!.source).toMatchObject({ mode: "span", channels: 6, gain: 0 });
       } else {
         const made = sent!.operations!.map((each) => each.source);
-        expect(made.map((each) => each.first)).toEqual([0, 1, 2, 3, 4, 5]);
+        expect(made.map((each) => each.first_channel)).toEqual([0, 1, 2, 3, 4, 5]);
         expect(new Set(made.map((each) => each.id)).size).toBe(6);
         expect(made.every((each) => each.channels === 1 && each.mode === "pan")).toBe(true);
       }

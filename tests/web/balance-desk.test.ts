@@ -115,7 +115,7 @@ describe("a counterweight", () => {
     await page.press(/^Apply/);
     expect(page.operations).toHaveLength(1);
     expect(page.latest).toMatchObject({
-      kind: "together",
+      kind: "batch",
       operations: [
         { kind: "shift-values", sources: ["low"], parameter: "pan", by: -0.2 },
         { kind: "shift-values", sources: ["wide"], parameter: "level", by: -1 },

@@ -138,7 +138,7 @@ describe("the counterweight", () => {
     await settle();
     expect(player.trial).toBeNull();
     const [sent] = desk.operations as { kind: string; operations: Record<string, unknown>[] }[];
-    expect(sent!.kind).toBe("together");
+    expect(sent!.kind).toBe("batch");
     expect(sent!.operations.map((one) => [one.sources, one.parameter, one.by])).toEqual([
       [["oars"], "level", -1.5],
       [["oars"], "pan", -0.1],

@@ -182,8 +182,8 @@ describe("names and shapes", () => {
   });
 
   it("makes a point whole again when it is reshaped, and bends it within its limits", () => {
-    const cut = { t: 0, value: 0, shape: "ease" as const, tension: 0, begins: 0.2, ends: 0.7 };
-    expect(reshaped(cut, "straight")).toMatchObject({ shape: "straight", begins: 0, ends: 1 });
+    const cut = { t: 0, value: 0, shape: "ease" as const, tension: 0, shape_start: 0.2, shape_end: 0.7 };
+    expect(reshaped(cut, "straight")).toMatchObject({ shape: "straight", shape_start: 0, shape_end: 1 });
     expect(bent(cut, 0.1)).toMatchObject({ shape: "curve", tension: 0.1 });
     expect(bent({ ...cut, shape: "curve", tension: 1 }, 0.1).tension).toBe(1);
     expect(bent({ ...cut, shape: "curve", tension: 0.1 }, -0.2).tension).toBe(-0.1);

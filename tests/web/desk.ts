@@ -4,11 +4,11 @@ import { useSession, type Source } from "@/session/session";
 import { Wire } from "./wire";
 
 export const source = (id: string, order: number, values: Partial<Source> = {}): Source => ({
-  id, name: id, ink: order, order, asset: "0".repeat(64), channels: 1, first: 0, seconds: 10, start: 0, gain: 0, level: -6,
+  id, name: id, colour: order, order, asset: "0".repeat(64), channels: 1, first_channel: 0, seconds: 10, start: 0, gain: 0, level: -6,
   muted: false, group: "", mode: "pan", pan: 0, pan_left: -1, pan_right: 1, level_left: 0, level_right: 0, width_left: 0, width_right: 0, span: 1, width: 1,
-  exchange: false, invert_left: false, invert_right: false, timing: "off", timing_ms: 0.7, timing_share: 0, double: false,
+  swap_channels: false, invert_left: false, invert_right: false, delay_panning: "off", delay_panning_ms: 0.7, level_share: 0, double: false,
   double_ms: 0, double_trim: 0, front: 1, height: 0, front_left: 1, front_right: 1, height_left: 0, height_right: 0,
-  spread: 0, rotation: 0, centre: 1, lfe: -96, trim: 0, snap: false, direct_muted: false, frozen: "", frozen_key: "", ...values,
+  spread: 0, rotation: 0, centre_level: 1, lfe: -96, trim: 0, snap: false, direct_muted: false, frozen_asset: "", frozen_fingerprint: "", ...values,
 }); // prettier-ignore
 
 const speaker = (name: string, label: string, group: string, azimuth: number, place: number[]) => ({
@@ -96,7 +96,7 @@ export class Desk {
         name: "Test", rate: 48000, length: this.length, layout: this.layout, tempos: [[0, 120]], metres: [[1, 4, 4]],
         law: "constant-power", centre_zero: false,
       }; // prettier-ignore
-      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {}, pulses: {}, deals: {}, events: {}, rooms: {}, layers: {}, turns: {} }; // prettier-ignore
+      const empty = { sources: {}, lanes: {}, passages: {}, groups: {}, returns: {}, sends: {}, pulses: {}, deals: {}, events: {}, speaker_routing: {}, layers: {}, room: {} }; // prettier-ignore
       const document = { session: settings, ...empty, ...this.parts };
       return json({
         id: "s",

@@ -180,7 +180,7 @@ describe("the room", () => {
 
   it("keeps a source out of a group of loudspeakers", async () => {
     await page.press("All but sides");
-    expect(page.latest).toMatchObject({ kind: "set-way", source: "high" });
+    expect(page.latest).toMatchObject({ kind: "set-route", source: "high" });
   });
 
   it("has the plan from above and from the side", async () => {
@@ -204,12 +204,12 @@ describe("the Move desk", () => {
     await page.type("Place of point 2", "30R");
     expect(page.latest).toMatchObject({
       kind: "move-point",
-      source: "low",
+      owner: "low",
       parameter: "pan",
-      to: { value: 0.3 },
+      after: { value: 0.3 },
     });
     await page.choose("Shape after point 1", "hold");
-    expect(page.latest).toMatchObject({ to: { shape: "hold" } });
+    expect(page.latest).toMatchObject({ after: { shape: "hold" } });
     await page.type("Place of point 1", "far left");
     expect(page.field("Place of point 1").getAttribute("aria-invalid")).toBe("true");
   });
@@ -227,7 +227,7 @@ describe("the Move desk", () => {
     const point = document.querySelector<HTMLElement>("[data-point='1']")!;
     point.focus();
     await page.key("ArrowLeft", point, { shiftKey: true });
-    expect(page.latest).toMatchObject({ kind: "move-point", to: { value: 0.4 } });
+    expect(page.latest).toMatchObject({ kind: "move-point", after: { value: 0.4 } });
   });
 
   it("follows another parameter of the source", async () => {
@@ -257,7 +257,7 @@ describe("the Pulse desk", () => {
 
   it("halves, doubles, flips and chooses waves", async () => {
     await page.press("÷ 2");
-    expect(page.latest).toMatchObject({ kind: "set-pulse", source: "wide", period: 1 });
+    expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "wide", period: 1 });
     await page.press("sine");
     expect(page.latest).toMatchObject({ wave: "sine" });
     await page.press("as it is");

@@ -82,17 +82,17 @@ describe("moves of a file", () => {
   const lane = { parameter: "pan", points: 2, start: 0, end: 8, low: -1, high: 1, notes: [] };
   const found: Partial<Schemas["LanesOut"]> = {
     lanes: [
-      { ...lane, index: 0, name: "Low", lands: { source: "low", parameter: "pan" } },
+      { ...lane, index: 0, name: "Low", lands: { owner: "low", parameter: "pan" } },
       { ...lane, index: 1, name: "Somebody", lands: null },
     ],
     places: [
-      { source: "low", name: "Low", parameters: ["pan", "level"] },
-      { source: "high", name: "High", parameters: ["pan", "level"] },
+      { owner: "low", name: "Low", parameters: ["pan", "level"] },
+      { owner: "high", name: "High", parameters: ["pan", "level"] },
     ],
   }; // prettier-ignore
   const draft = {
     id: "x", revision: 13, said: "2 moves from moves.csv", changed: 2,
-    writes: [{ source: "low", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: -1, shape: "straight", tension: 0 }] }],
+    writes: [{ owner: "low", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: -1, shape: "straight", tension: 0 }] }],
   }; // prettier-ignore
 
   beforeEach(() => open());
@@ -109,7 +109,7 @@ describe("moves of a file", () => {
     await page.until(() => page.text.includes("ready to be heard"), "they are looked at");
     expect(page.operations).toEqual([]);
     await page.press("Apply");
-    expect(page.latest).toMatchObject({ kind: "write-points", source: "low" });
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "low" });
   });
 
   it("that cannot be read are told with their line", async () => {

@@ -191,17 +191,17 @@ describe("deliveries", () => {
 
 describe("moves from a file", () => {
   const found: Found[] = [
-    { index: 0, name: "Oars", parameter: "pan", points: 2, start: 0, end: 4, low: -1, high: 1, lands: { source: "oars", parameter: "pan" }, notes: [] },
+    { index: 0, name: "Oars", parameter: "pan", points: 2, start: 0, end: 4, low: -1, high: 1, lands: { owner: "oars", parameter: "pan" }, notes: [] },
     { index: 1, name: "Somebody", parameter: "", points: 1, start: 0, end: 0, low: 0, high: 0, lands: null, notes: [] },
   ]; // prettier-ignore
   const places = [
-    { source: "oars", name: "Oars", parameters: ["pan", "level"] },
-    { source: "bell", name: "Bell", parameters: ["pan_left", "pan_right", "level"] },
-    { source: "group:band", name: "Band", parameters: ["level"] },
+    { owner: "oars", name: "Oars", parameters: ["pan", "level"] },
+    { owner: "bell", name: "Bell", parameters: ["pan_left", "pan_right", "level"] },
+    { owner: "group:band", name: "Band", parameters: ["level"] },
   ]; // prettier-ignore
   const draft = {
     id: "x", revision: 5, said: "Oars: a move from moves.csv",
-    writes: [{ source: "oars", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "hold", tension: 0 }] }],
+    writes: [{ owner: "oars", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "hold", tension: 0 }] }],
   }; // prettier-ignore
 
   it("are shown with where they land, heard as B, and written as one change", async () => {
@@ -224,7 +224,7 @@ describe("moves from a file", () => {
     await landing.look();
     const [path, sent] = forms[1]!;
     expect(path).toBe("/api/sessions/s/moves/land");
-    expect(JSON.parse(sent.get("lands") as string)).toEqual([{ index: 0, source: "oars", parameter: "pan" }]);
+    expect(JSON.parse(sent.get("lands") as string)).toEqual([{ index: 0, owner: "oars", parameter: "pan" }]);
     expect([sent.get("at"), sent.get("over"), sent.get("revision")]).toEqual(["4", "stretch", "5"]);
     expect(moves.draft?.id).toBe("x");
     // Who changes where something lands has not looked at that yet.
@@ -240,7 +240,7 @@ describe("moves from a file", () => {
     landing.apply();
     await settle();
     expect(landing.file).toBeNull();
-    expect(desk.operations.at(-1)).toMatchObject({ kind: "write-points", source: "oars", parameter: "pan" });
+    expect(desk.operations.at(-1)).toMatchObject({ kind: "write-points", owner: "oars", parameter: "pan" });
   });
 });
 

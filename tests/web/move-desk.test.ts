@@ -10,7 +10,7 @@ const chart = (): Element => document.querySelector(".chart svg")!;
 const spot = (share: number, at: number): [number, number] => [48 + share * (720 - 72), 16 + at * 18.75];
 
 const WRITE: Schemas["Write"] = {
-  source: "low", parameter: "pan", start: 1, end: 2, points: [{ t: 1.5, value: -0.25, shape: "ease", tension: 0 }],
+  owner: "low", parameter: "pan", start: 1, end: 2, points: [{ t: 1.5, value: -0.25, shape: "ease", tension: 0 }],
 } as never; // prettier-ignore
 const draft = (said = "Low: mirrored") => ({ id: "d1", said, changed: 1, writes: [WRITE] });
 
@@ -46,9 +46,9 @@ describe("points", () => {
       document.querySelector("[data-point='1'] .dot") ?? document.querySelector("[data-point='1']")!;
     await page.drag(dot, spot(0.75, 2), spot(0.6, 2.5), spot(0.5, 3));
     expect(page.operations).toHaveLength(1);
-    const moved = page.latest as { kind: string; to: { value: number; t: number } };
+    const moved = page.latest as { kind: string; after: { value: number; t: number } };
     expect(moved.kind).toBe("move-point");
-    expect(moved.to.value).toBeCloseTo(0, 1);
+    expect(moved.after.value).toBeCloseTo(0, 1);
   });
 
   it("go later by keys, by the grid", async () => {
@@ -56,14 +56,14 @@ describe("points", () => {
     const point = document.querySelector<HTMLElement>("[data-point='1']")!;
     point.focus();
     await page.key("ArrowDown", point);
-    const moved = page.latest as { to: { t: number } };
-    expect(moved.to.t).toBeGreaterThan(2);
+    const moved = page.latest as { after: { t: number } };
+    expect(moved.after.t).toBeGreaterThan(2);
   });
 
   it("of a level have a scale of their own, and are cleared at once", async () => {
     await page.changed("lanes", "wide/level", {
-      id: "wide/level", source: "wide", parameter: "level", off: false,
-      points: [{ t: 1, value: 12, shape: "straight", tension: 0, begins: 0, ends: 1 }],
+      id: "wide/level", owner: "wide", parameter: "level", off: false,
+      points: [{ t: 1, value: 12, shape: "straight", tension: 0, shape_start: 0, shape_end: 1 }],
     }); // prettier-ignore
     await page.choose("What the line follows", "Level · 1");
     expect(page.field("Level of point 1").value).toContain("12");
@@ -86,13 +86,13 @@ describe("a stretch", () => {
     const asked = page.posted.find((one) => one.path === "/moves/edit")!;
     expect(asked.body).toMatchObject({
       edit: { kind: "mirror" },
-      lanes: [{ source: "low", parameter: "pan" }],
+      lanes: [{ owner: "low", parameter: "pan" }],
     });
     await page.key("B", document.body, { shiftKey: true });
     expect(useMonitor().comparing).toBe(true);
     expect(page.operations).toEqual([]);
     await page.key("Enter");
-    expect(page.latest).toMatchObject({ kind: "write-points", source: "low", start: 1, end: 2 });
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "low", start: 1, end: 2 });
   });
 
   it("is left as it was by Escape", async () => {
@@ -133,7 +133,7 @@ describe("a stretch", () => {
     }, "two places are looked at, mirrored");
     await page.until(() => page.text.includes("Apply"), "it can be applied");
     await page.press("Apply");
-    expect(page.latest).toMatchObject({ kind: "write-points", source: "low" });
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "low" });
   });
 });
 
@@ -142,16 +142,16 @@ describe("a line", () => {
 
   it("is switched off and followed again", async () => {
     await page.press("follows");
-    expect(page.latest).toEqual({ kind: "switch-lane", source: "low", parameter: "pan", on: false });
+    expect(page.latest).toEqual({ kind: "switch-lane", owner: "low", parameter: "pan", on: false });
     await page.changed("lanes", "low/pan", { ...page.open.document.lanes["low/pan"], off: true });
     await page.press("line off");
-    expect(page.latest).toEqual({ kind: "switch-lane", source: "low", parameter: "pan", on: true });
+    expect(page.latest).toEqual({ kind: "switch-lane", owner: "low", parameter: "pan", on: true });
   });
 
   it("is made static where the playhead stands", async () => {
     await page.press(/^Line: compare/);
     await page.press("Make static here");
-    expect(page.latest).toEqual({ kind: "make-static", source: "low", parameter: "pan", at: 0 });
+    expect(page.latest).toEqual({ kind: "set-fixed-value", owner: "low", parameter: "pan", at: 0 });
   });
 
   it("is heard against none of it, by oneself", async () => {
@@ -182,7 +182,7 @@ describe("a take", () => {
     document.querySelector<HTMLElement>(".take")!.click();
     await page.until(() => !!document.querySelector("[aria-label='Recorded take']"), "the take is looked at");
     await page.press(/^Keep/);
-    expect(page.latest).toMatchObject({ kind: "write-points", source: "low", start: 1, end: 2 });
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "low", start: 1, end: 2 });
   });
 });
 

@@ -30,8 +30,8 @@ const parts = () => ({
     drum: source("drum", 2, { pan: -0.5 }),
   },
   lanes: {
-    "oars/pan": { id: "oars/pan", source: "oars", parameter: "pan", points: [point(0, -1), point(8, 1)] },
-    "drum/pan": { id: "drum/pan", source: "drum", parameter: "pan", off: true, points: [point(0, 1)] },
+    "oars/pan": { id: "oars/pan", owner: "oars", parameter: "pan", points: [point(0, -1), point(8, 1)] },
+    "drum/pan": { id: "drum/pan", owner: "drum", parameter: "pan", off: true, points: [point(0, 1)] },
   },
 });
 
@@ -63,17 +63,17 @@ describe("lanes as they are followed", () => {
   it("leaves the static value where the automation is off, and follows what is tried", async () => {
     const { session } = await atDesk();
     expect(session.follows("drum", "pan")).toBe(false);
-    expect(session.laneValueAt({ source: "drum", parameter: "pan" }, 4)).toBe(-0.5);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(0);
+    expect(session.laneValueAt({ owner: "drum", parameter: "pan" }, 4)).toBe(-0.5);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 4)).toBe(0);
     session.tried = new Map([["oars/pan", []]]);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(0.1);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 4)).toBe(0.1);
   });
 
   it("goes along the part of an ease that a cut has left", () => {
     const x = Array.from({ length: 65 }, (_, i) => i / 64);
     const tables = { steps: 65, shapes: { ease: [x.map((at) => 3 * at ** 2 - 2 * at ** 3)] } };
     const whole = [point(0, 0, "ease"), point(4, 1)];
-    const cut = [{ ...point(0, 0, "ease"), ends: 0.25 }, point(1, laneValue(tables, whole as never, 1))];
+    const cut = [{ ...point(0, 0, "ease"), shape_end: 0.25 }, point(1, laneValue(tables, whole as never, 1))];
     expect(laneValue(tables, cut as never, 0.5)).toBeCloseTo(laneValue(tables, whole as never, 0.5), 4);
   });
 });
@@ -85,7 +85,7 @@ describe("recording", () => {
     const takes = useTakes();
     const sent: Recorded[] = [];
     vi.spyOn(takes, "add").mockImplementation((one) => (sent.push(one), Promise.resolve()));
-    recorder.arm({ source: "oars", parameter: "pan" }, mode);
+    recorder.arm({ owner: "oars", parameter: "pan" }, mode);
     here.player.playhead = 1;
     await nextTick();
     here.player.playing = true;
@@ -107,7 +107,7 @@ describe("recording", () => {
     const { desk, hand, oars, to, stop, sent, session } = await recording("touch");
     await to(1.5);
     hand.move(oars, { pan: 0.2 });
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 1.5)).toBe(0.2);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 1.5)).toBe(0.2);
     await to(1.6);
     hand.move(oars, { pan: 0.3 });
     await to(1.7);
@@ -119,7 +119,7 @@ describe("recording", () => {
         start: 1, end: 2.5, mode: "touch", glide: 0.25,
         controls: [
           {
-            source: "oars", parameter: "pan",
+            owner: "oars", parameter: "pan",
             holds: [{ samples: [[1.5, 0.2], [1.6, 0.3], [1.7, 0.4]], end: 1.7 }],
           },
         ],
@@ -144,7 +144,7 @@ describe("recording", () => {
     const { to, stop, sent, session } = await recording("write");
     await to(2);
     await to(3);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 3)).toBeCloseTo(-0.75);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 3)).toBeCloseTo(-0.75);
     await stop();
     expect(sent[0]).toMatchObject({ start: 1, end: 3, controls: [{ holds: [] }] });
   });
@@ -199,7 +199,7 @@ describe("recording", () => {
     expect(control.gliding!.from).toBeCloseTo(0.425);
     // Half way back: 0.2 are still added to the line, which has come to 0.05.
     await to(4.2);
-    recorder.touch({ source: "oars", parameter: "pan" }, 0.25);
+    recorder.touch({ owner: "oars", parameter: "pan" }, 0.25);
     expect(control.holds[1]!.samples[0]![1]).toBeCloseTo(0.2);
     expect(control.shown).toBeCloseTo(0.25);
     await to(4.3);
@@ -241,13 +241,13 @@ describe("recording", () => {
     takes.takes = [];
     const pass: Recorded = {
       start: 1, end: 2, mode: "latch", glide: 0.25,
-      controls: [{ source: "oars", parameter: "pan", holds: [{ samples: [[1, 0]], end: 2 }] }],
+      controls: [{ owner: "oars", parameter: "pan", holds: [{ samples: [[1, 0]], end: 2 }] }],
     }; // prettier-ignore
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no connection")));
     await takes.add(pass);
     expect(takes.unsent).toEqual([pass]);
     const writes = [
-      { source: "oars", parameter: "pan", start: 1, end: 2, points: [point(1, 0), point(2, 0)] },
+      { owner: "oars", parameter: "pan", start: 1, end: 2, points: [point(1, 0), point(2, 0)] },
     ];
     const about = {
       id: "t1",
@@ -287,15 +287,15 @@ describe("a stretch", () => {
   it("is of both sides of a stereo source, and of all that are chosen", async () => {
     const { view } = await atDesk();
     const moves = useMoves();
-    expect(moves.lanes).toEqual([{ source: "oars", parameter: "pan" }]);
+    expect(moves.lanes).toEqual([{ owner: "oars", parameter: "pan" }]);
     view.choose("gulls");
-    view.showLane({ source: "gulls", parameter: "pan_left" });
+    view.showLane({ owner: "gulls", parameter: "pan_left" });
     expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left", "pan_right"]);
-    moves.toggleAlong({ source: "gulls", parameter: "pan_right" });
+    moves.toggleAlong({ owner: "gulls", parameter: "pan_right" });
     expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left"]);
     view.chooseThese(["oars", "gulls", "drum"]);
-    view.showLane({ source: "oars", parameter: "pan" });
-    expect(moves.lanes.map((one) => one.source)).toEqual(["oars", "drum"]);
+    view.showLane({ owner: "oars", parameter: "pan" });
+    expect(moves.lanes.map((one) => one.owner)).toEqual(["oars", "drum"]);
   });
 
   it("is looked at, offered to the ear, and made as one change", async () => {
@@ -303,7 +303,7 @@ describe("a stretch", () => {
     const moves = useMoves();
     const monitor = useMonitor();
     const writes = [
-      { source: "oars", parameter: "pan", start: 2, end: 4, points: [point(2, 0.5), point(4, 0)] },
+      { owner: "oars", parameter: "pan", start: 2, end: 4, points: [point(2, 0.5), point(4, 0)] },
     ];
     vi.stubGlobal("fetch", (path: string) =>
       path.includes("/moves/edit")
@@ -318,10 +318,10 @@ describe("a stretch", () => {
     expect(moves.preview.get("oars/pan")!.map((one) => one.t)).toEqual([0, 2, 4, 8]);
     monitor.compare(true);
     expect(player.moves).toEqual(["draft=d1"]);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 2)).toBe(0.5);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 2)).toBe(0.5);
     moves.leave();
     expect(player.moves).toEqual([]);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 2)).toBe(-0.5);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 2)).toBe(-0.5);
     await moves.look({ kind: "hold", value: 0.5 });
     const change = vi.spyOn(session, "change");
     moves.apply();
@@ -399,20 +399,20 @@ describe("a controller", () => {
     vi.useFakeTimers();
     const midi = useMidi();
     midi.receive([0xb0, 10, 127]);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(1);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 4)).toBe(1);
     midi.receive([0xb1, 10, 0]);
     midi.receive([0x90, 10, 0]);
-    expect(session.laneValueAt({ source: "oars", parameter: "pan" }, 4)).toBe(1);
+    expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 4)).toBe(1);
     view.choose("gulls");
-    view.showLane({ source: "gulls", parameter: "pan_left" });
+    view.showLane({ owner: "gulls", parameter: "pan_left" });
     midi.receive([0xb0, 11, 0]);
-    expect(session.laneValueAt({ source: "gulls", parameter: "pan_right" }, 4)).toBe(-1);
+    expect(session.laneValueAt({ owner: "gulls", parameter: "pan_right" }, 4)).toBe(-1);
     midi.learning = "first";
     midi.receive([0xb2, 1, 5]);
     expect(midi.knobs.first).toMatchObject({ channel: 2, number: 1, bits: 7 });
     midi.receive([0xb2, 1, 64]);
     midi.receive([0xb2, 33, 0]);
     expect(midi.knobs.first.bits).toBe(14);
-    expect(session.laneValueAt({ source: "gulls", parameter: "pan_left" }, 4)).toBe(0);
+    expect(session.laneValueAt({ owner: "gulls", parameter: "pan_left" }, 4)).toBe(0);
   });
 });

@@ -1,4 +1,5 @@
 /** The outbox and the reading of segments: nothing lost, nothing doubled, nothing out of order. */
+import { DOCUMENT_VERSION } from "@/api/parameters";
 import type { Kept, LetterBox } from "@/live/kept";
 import { Outbox, type Outcome } from "@/live/outbox";
 import { decode } from "@/sound/segments";
@@ -120,6 +121,29 @@ describe("the outbox", () => {
     expect(sent.map((one) => one.body.client_id)).toEqual(ids);
     expect(box.kept).toEqual([]);
     expect(told.map((one) => one.refusal)).toEqual(["", ""]);
+  });
+
+  it("says whose names a change uses: its own version's, or that of an earlier page that did not say so", async () => {
+    const box = memory();
+    const ofAnEarlierPage = {
+      session: "s",
+      person: 1,
+      tab: "gone",
+      order: 1,
+      path: "operations",
+      said: "place source",
+    };
+    box.kept.push({ ...ofAnEarlierPage, body: { client_id: "a" } });
+    box.kept.push({ ...ofAnEarlierPage, order: 2, path: "undo", body: { client_id: "b" } });
+    const outbox = new Outbox("s", 1, () => {}, undefined, box);
+    await outbox.adopt(() => {});
+    outbox.submit(place(0.5), 7, () => {});
+    await vi.runAllTimersAsync();
+    expect(sent.map((one) => (one.body as { format?: number }).format)).toEqual([
+      7,
+      undefined,
+      DOCUMENT_VERSION,
+    ]);
   });
 
   it("tells what became of changes that had waited, and makes a refused one again", async () => {

@@ -32,7 +32,7 @@ const parts = () => ({
     quay: {
       id: "quay",
       name: "Quay",
-      ink: 3,
+      colour: 3,
       order: 0,
       level: -4,
       muted: false,
@@ -92,9 +92,9 @@ describe("lines on the chart", () => {
     const { view } = await open();
     const { chosen } = scope.run(() => useLines())!;
     view.choose("gulls");
-    view.showLane({ source: "gulls", parameter: "pan_left" });
+    view.showLane({ owner: "gulls", parameter: "pan_left" });
     expect(chosen.value.map((one) => one.chosen)).toEqual([true, true]);
-    useMoves().toggleAlong({ source: "gulls", parameter: "pan_right" });
+    useMoves().toggleAlong({ owner: "gulls", parameter: "pan_right" });
     expect(chosen.value.map((one) => [one.value, one.chosen])).toEqual([
       [0.6, false],
       [-0.4, true],
@@ -110,7 +110,7 @@ describe("lines on the chart", () => {
     expect(others.value).toEqual([]);
     tools.others = "shown";
     view.choose("oars");
-    view.showLane({ source: "return:quay", parameter: "pan" });
+    view.showLane({ owner: "return:quay", parameter: "pan" });
     expect(isField.value).toBe(false);
     expect(others.value).toEqual([]);
     expect(chosen.value.map((one) => [one.colour, one.value])).toEqual([[INKS[3], 0.3]]);

@@ -24,7 +24,7 @@ describe("a hand on the field", () => {
     await page.drag(grip("wide"), [300, 200], [340, 240], [420, 320]);
     const placed = page.latest as { kind: string; operations: { kind: string }[] };
     expect(page.operations).toHaveLength(1);
-    expect(placed.kind).toBe("together");
+    expect(placed.kind).toBe("batch");
     expect(placed.operations.map((one) => one.kind).sort()).toEqual(["place-source", "set-level"]);
   });
 
@@ -205,20 +205,20 @@ describe("treatments", () => {
     await page.press("Wide");
     await page.press(/^Timing/);
     await page.press(/^both sides/);
-    expect(page.latest).toMatchObject({ kind: "place-source", source: "wide", timing: "symmetric" });
-    await page.changed("sources", "wide", { ...source("wide"), timing: "symmetric" });
+    expect(page.latest).toMatchObject({ kind: "place-source", source: "wide", delay_panning: "symmetric" });
+    await page.changed("sources", "wide", { ...source("wide"), delay_panning: "symmetric" });
     await page.until(() => page.text.includes("In mono this source loses"), "the price is told");
     await page.press(/^Take 0/);
-    expect(page.latest).toEqual({ kind: "place-source", source: "wide", timing_ms: 0.6 });
+    expect(page.latest).toEqual({ kind: "place-source", source: "wide", delay_panning_ms: 0.6 });
   });
 
   it("are heard away while a key is held, by oneself", async () => {
     await page.press("Wide");
-    await page.choose("What to hear away", "without timing");
+    await page.choose("What to hear away", "without delay panning");
     const window = document.body;
     window.dispatchEvent(new KeyboardEvent("keydown", { key: "w", bubbles: true }));
     await page.until(() => page.text.includes("hearing it without"), "it is heard without");
-    expect(usePlayer().plain).toEqual({ source: "wide", treatment: "timing", at: 0 });
+    expect(usePlayer().plain).toEqual({ source: "wide", treatment: "delay_panning", at: 0 });
     window.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
     await page.until(() => !page.text.includes("hearing it without"), "it comes back");
     expect(usePlayer().plain).toBeNull();
@@ -316,14 +316,14 @@ describe("the room", () => {
   });
 
   it("forbids groups of loudspeakers for a passage", async () => {
-    await page.choose("When this way holds", "First");
+    await page.choose("When these speakers are used", "First");
     const front = [...document.querySelectorAll<HTMLElement>(".ways .may")].find((one) =>
       one.textContent?.includes("front"),
     )!;
     front.click();
     await page.key("Shift");
     const { off, ...way } = page.latest as { off: string[] };
-    expect(way).toEqual({ kind: "set-way", source: "high", passage: "first" });
+    expect(way).toEqual({ kind: "set-route", source: "high", passage: "first" });
     expect([...off].sort()).toEqual(["M+030", "M-030"]);
   });
 
@@ -355,14 +355,14 @@ describe("the room", () => {
   it("gives returns an envelopment", async () => {
     await page.press("Room");
     await page.type("Envelopment of Room", "40");
-    expect(page.latest).toMatchObject({ kind: "set-return", to: "room", envelop: 0.4 });
+    expect(page.latest).toMatchObject({ kind: "set-return", to: "room", envelopment: 0.4 });
   });
 
   it("is gone through on a path, looked at before it is taken", async () => {
     page.gives["/room/path"] = () => ({
       id: "d", said: "High: circle", changed: 2,
       writes: ["pan", "front"].map((parameter) => ({
-        source: "high", parameter, start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "ease", tension: 0 }],
+        owner: "high", parameter, start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "ease", tension: 0 }],
       })),
     }); // prettier-ignore
     await page.press(/^A way through the room/);

@@ -210,8 +210,8 @@ describe("the player", () => {
     player.trial = { changes: [{ source: "oars", level: -1.5, place: 0.1 }], trim: 0.25 };
     expect(await last()).toEqual({ revision: "5", trial: "oars:-1.5:0.1", trim: "0.250" });
     player.trial = null;
-    player.plain = { source: "gulls", treatment: "timing", at: 3.5 };
-    expect(await last()).toEqual({ revision: "5", plain: "gulls:timing", at: "3.5" });
+    player.plain = { source: "gulls", treatment: "delay_panning", at: 3.5 };
+    expect(await last()).toEqual({ revision: "5", plain: "gulls:delay_panning", at: "3.5" });
     player.plain = null;
     player.then = { revision: 2, trim: -1 };
     expect(await last()).toEqual({ revision: "2", trim: "-1.000" });
@@ -336,7 +336,7 @@ describe("the player", () => {
       expect(asked).toEqual([]);
       await play();
       const before = asked.length;
-      player.grasp({ ...oars(), frozen: "f".repeat(64) });
+      player.grasp({ ...oars(), frozen_asset: "f".repeat(64) });
       await settle();
       expect(asked.length).toBe(before);
     });

@@ -39,7 +39,7 @@ describe("a pulse", () => {
 
   it("is halved, doubled and flipped by keys, and taken back", async () => {
     await page.key("-");
-    expect(page.latest).toMatchObject({ kind: "set-pulse", source: "wide", period: 1 });
+    expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "wide", period: 1 });
     await page.key("+");
     expect(page.latest).toMatchObject({ period: 4 });
     await page.key("f");
@@ -74,7 +74,7 @@ describe("a pulse", () => {
     const [feeling] = library.rhythm.presets;
     await page.press(/^By feeling/);
     await page.press(new RegExp(`^${feeling!.title}`));
-    expect(page.latest).toMatchObject({ kind: "set-pulse", source: "wide", on: true, ...feeling!.values });
+    expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "wide", on: true, ...feeling!.values });
     await page.type("Name to keep the pulse by", "Below deck");
     await page.press("keep");
     expect(page.posted.find((one) => one.path === "/api/presets")?.body).toMatchObject({ kind: "pulse", name: "Below deck" }); // prettier-ignore
@@ -91,7 +91,7 @@ describe("a pulse", () => {
   it("may be of a return instead", async () => {
     await page.choose("What pulses", "Room");
     await page.press("Begin a pulse");
-    expect(page.latest).toMatchObject({ kind: "set-pulse", source: "return:room", on: true });
+    expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "return:room", on: true });
   });
 
   it("is read by whose accents one asks, and a better start can be tried and taken", async () => {
@@ -210,13 +210,13 @@ describe("a dealt part", () => {
     await page.until(() => asked > 1, "it is frozen");
     await page.changed("sources", "low", {
       ...page.open.document.sources.low,
-      frozen: "a".repeat(64),
-      frozen_key: "k",
+      frozen_asset: "a".repeat(64),
+      frozen_fingerprint: "k",
     });
     expect(page.named(".row [aria-label]", "frozen")).toBeTruthy();
     expect(page.button("by pitch").disabled).toBe(true);
     await page.press(/thaw/);
-    expect(page.latest).toMatchObject({ kind: "freeze-source", source: "low", frozen: "" });
+    expect(page.latest).toMatchObject({ kind: "freeze-source", source: "low", frozen_asset: "" });
   });
 
   it("is switched off for everybody", async () => {

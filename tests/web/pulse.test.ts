@@ -12,9 +12,9 @@ import { usePlayer } from "@/sound/player";
 import { ROOMS, Desk, settle, source } from "./desk";
 
 const FIRST = {
-  on: true, form: "level", wave: "sine", unit: "beats", period: 1, rate: 1, origin: 0, start: 0, duty: 0.5,
-  steps: [1, -1], seed: 1, glide: false, smooth: 0, flip: false, depth: 1, offset: 180, even_power: false,
-  written: { lanes: {}, off: [], values: {} },
+  on: true, form: "level", wave: "sine", unit: "beats", period: 1, rate: 1, origin: 0, start_phase: 0, duty: 0.5,
+  steps: [1, -1], seed: 1, glide: false, smooth: 0, flip: false, depth: 1, offset: 180, constant_power: false,
+  before_conversion: { lanes: {}, off: [], values: {} },
 }; // prettier-ignore
 const LIMITS = {
   period: { low: 1 / 16, high: 64, unit: "beats" },
@@ -111,7 +111,7 @@ describe("a pulse", () => {
     pulses.set({ wave: "square" });
     expect(pulses.pulse).toMatchObject({ on: true, wave: "square", depth: 1 });
     await settle();
-    expect(desk.operations).toEqual([{ kind: "set-pulse", source: "pad", on: true, wave: "square" }]);
+    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", on: true, wave: "square" }]);
   });
 
   it("is what it was when a change is refused", async () => {
@@ -133,7 +133,7 @@ describe("a pulse", () => {
     expect(desk.posted).toEqual([]);
     pulses.set({ offset: 120 });
     await settle();
-    expect(desk.operations).toEqual([{ kind: "set-pulse", source: "pad", offset: 120 }]);
+    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", offset: 120 }]);
   });
 
   it("is halved and doubled in its own unit, as far as it may", async () => {
@@ -142,19 +142,19 @@ describe("a pulse", () => {
     pulses.stretch(2);
     pulses.stretch(0.5);
     await settle();
-    expect(desk.operations).toEqual([{ kind: "set-pulse", source: "pad", period: 32 }]);
+    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", period: 32 }]);
     await opened({ pulses: { pad: pulse("pad", { unit: "hertz", rate: 2 }) } });
     usePulses().stretch(2);
     await settle();
-    expect(desk.operations).toEqual([{ kind: "set-pulse", source: "pad", rate: 1 }]);
+    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", rate: 1 }]);
   });
 
   it("may be of a group, a send or a return, and is the source's own again for another source", async () => {
     await opened({
       sources: { pad: source("pad", 0, { group: "all" }), drum: source("drum", 1) },
       groups: { all: { id: "all", name: "All", order: 0, level: 0, muted: false, shift: 0 } },
-      returns: { hall: { id: "hall", name: "Hall", ink: 0, order: 0, level: 0, muted: false, pan: 0, width: 1, effects: [] } },
-      sends: { "pad/hall": { id: "pad/hall", source: "pad", return: "hall", level: -6, before: false, place: "same", pan: 0 } },
+      returns: { hall: { id: "hall", name: "Hall", colour: 0, order: 0, level: 0, muted: false, pan: 0, width: 1, effects: [] } },
+      sends: { "pad/hall": { id: "pad/hall", source: "pad", return: "hall", level: -6, pre: false, place: "same", pan: 0 } },
       pulses: { "return:hall": pulse("return:hall", { depth: 0.4 }) },
     }); // prettier-ignore
     const pulses = usePulses();
@@ -169,17 +169,17 @@ describe("a pulse", () => {
   });
 
   it("follows a line where its depth has one", async () => {
-    const line = { id: "pad/pulse_depth", source: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
+    const line = { id: "pad/pulse_depth", owner: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
     const session = await opened({ pulses: { pad: pulse("pad") }, lanes: { "pad/pulse_depth": line } });
     expect(usePulses().follows("depth")).toBe(true);
-    expect(session.lineValueAt({ source: "pad", parameter: "pulse_depth" }, 2)).toBe(0.25);
+    expect(session.lineValueAt({ owner: "pad", parameter: "pulse_depth" }, 2)).toBe(0.25);
     expect(session.staticOf("pad", "pulse_depth")).toBe(1);
     expect(session.staticOf("pad", "pulse_period")).toBe(1);
   });
 
   it("is not changed while the source is frozen", async () => {
     await opened({
-      sources: { pad: source("pad", 0, { frozen: "a".repeat(64) }) },
+      sources: { pad: source("pad", 0, { frozen_asset: "a".repeat(64) }) },
       pulses: { pad: pulse("pad") },
     });
     usePulses().set({ depth: 0.2 });
@@ -197,13 +197,15 @@ describe("a pulse", () => {
   });
 
   it("keeps its values without what names it", () => {
-    expect(valuesOf(pulse("pad") as never, ["id", "written", "on"])).not.toHaveProperty("written");
+    expect(valuesOf(pulse("pad") as never, ["id", "before_conversion", "on"])).not.toHaveProperty(
+      "before_conversion",
+    );
   });
 });
 
 describe("a deal", () => {
   const place = (id: string, pan: number) => ({
-    id, pan, level: 0, tone: 0, length: 1, transpose: 0, repeat: 0.5, times: 1, fade: 3,
+    id, pan, level: 0, low_pass: 0, length: 1, transpose: 0, repeat_interval: 0.5, repeats: 1, fade: 3,
   }); // prettier-ignore
   const deal = { id: "pad", on: true, order: "in-turn", seed: 1, sound: "stem", timbre: "glass", dry: -96, places: [place("p1", -1), place("p2", 1)] }; // prettier-ignore
   const events = { id: "pad", kind: "onsets", name: "", items: [[1, 0.25, 69, 1], [2, 0.25, 69, 1]] }; // prettier-ignore
@@ -292,7 +294,7 @@ describe("a source alone", () => {
 
 describe("a pulse whose depth follows a line", () => {
   it("shows the line's value, and what is set is a point at the playhead", async () => {
-    const line = { id: "pad/pulse_depth", source: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
+    const line = { id: "pad/pulse_depth", owner: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
     await opened({ pulses: { pad: pulse("pad") }, lanes: { "pad/pulse_depth": line } });
     usePlayer().seek(2);
     const pulses = usePulses();
@@ -302,7 +304,7 @@ describe("a pulse whose depth follows a line", () => {
     expect(desk.operations).toMatchObject([
       {
         kind: "write-points",
-        source: "pad",
+        owner: "pad",
         parameter: "pulse_depth",
         start: 2,
         end: 2,

@@ -113,7 +113,7 @@ describe("a room", () => {
     const { room, oars, wide } = await inRoom();
     expect(room.surround).toBe(true);
     expect(room.groups).toEqual(["centre", "front", "sides"]);
-    expect(room.lanesOf(oars)).toEqual(["front", "height", "spread", "rotation", "centre", "lfe"]);
+    expect(room.lanesOf(oars)).toEqual(["front", "height", "spread", "rotation", "centre_level", "lfe"]);
     expect(room.lanesOf(wide)).toContain("front_left");
   });
 
@@ -125,8 +125,8 @@ describe("a room", () => {
     room.permit(oars, ["M+030", "M-030"], false);
     await settle();
     expect(desk.operations).toEqual([
-      { kind: "set-way", source: "oars", passage: "", off: ["M+000"] },
-      { kind: "set-way", source: "oars", passage: "chorus", off: ["M+030", "M-030"] },
+      { kind: "set-route", source: "oars", passage: "", off: ["M+000"] },
+      { kind: "set-route", source: "oars", passage: "chorus", off: ["M+030", "M-030"] },
     ]);
     room.permit(oars, room.speakers.map((one) => one.name), false); // prettier-ignore
     expect(desk.operations).toHaveLength(2);
@@ -186,7 +186,7 @@ describe("several in a room", () => {
     plan.dropAll([oars, wide], { across: 0.25, depth: -0.5 });
     await settle();
     expect(desk.operations.at(-1)).toMatchObject({
-      kind: "together",
+      kind: "batch",
       operations: [
         { kind: "shift-values", sources: ["oars"], parameter: "pan", by: 0.25 },
         { kind: "shift-values", sources: ["wide"], parameter: "pan_left", by: 0.25 },
@@ -202,8 +202,8 @@ describe("several in a room", () => {
 describe("two returns in a room", () => {
   it("sweep against each other as one change of both lanes", async () => {
     const one = (id: string, order: number) => ({
-      id, name: id, ink: 0, order, level: 0, muted: false, pan: 0, width: 1, effects: [], front: 0, height: 0,
-      spread: 0, rotation: 0, envelop: 0.7,
+      id, name: id, colour: 0, order, level: 0, muted: false, pan: 0, width: 1, effects: [], front: 0, height: 0,
+      spread: 0, rotation: 0, envelopment: 0.7,
     }); // prettier-ignore
     const desk = new Desk(
       { sources: { oars: source("oars", 0) }, returns: { hull: one("hull", 0), quay: one("quay", 1) } },
@@ -214,10 +214,10 @@ describe("two returns in a room", () => {
     await desk.open();
     usePlayer().chosen = "oars";
     const [moves, view] = [useMoves(), useChartView()];
-    view.showLane({ source: "return:hull", parameter: "pan" });
+    view.showLane({ owner: "return:hull", parameter: "pan" });
     moves.pick(0, 4);
-    moves.toggleAlong({ source: "return:quay", parameter: "pan" });
-    expect(moves.lanes.map((lane) => lane.source)).toEqual(["return:hull", "return:quay"]);
+    moves.toggleAlong({ owner: "return:quay", parameter: "pan" });
+    expect(moves.lanes.map((lane) => lane.owner)).toEqual(["return:hull", "return:quay"]);
     desk.answers = Array.from({ length: 4 }, () => "not needed here");
     await moves.look({
       kind: "sweep",
@@ -230,8 +230,8 @@ describe("two returns in a room", () => {
     const asked = desk.posted.at(-1)!;
     expect(asked.path).toContain("/moves/edit");
     expect((asked.body as unknown as { lanes: object[] }).lanes).toEqual([
-      { source: "return:hull", parameter: "pan", mirrored: false },
-      { source: "return:quay", parameter: "pan", mirrored: true },
+      { owner: "return:hull", parameter: "pan", mirrored: false },
+      { owner: "return:quay", parameter: "pan", mirrored: true },
     ]);
   });
 });

@@ -1,5 +1,5 @@
 /** The shared session in the page: shown at once, taken back when refused, and everybody's in the end. */
-import { operation, together, useEdits } from "@/session/edits";
+import { operation, batch, useEdits } from "@/session/edits";
 import { useHand } from "@/session/hand";
 import { usePlacing } from "@/session/placing";
 import { say } from "@/ui/say";
@@ -11,7 +11,7 @@ const group = { id: "g", name: "Group", order: 0, level: 0, muted: false, shift:
 const hall = {
   id: "hall",
   name: "Hall",
-  ink: 0,
+  colour: 0,
   order: 0,
   level: 0,
   muted: false,
@@ -77,14 +77,14 @@ describe("a change", () => {
     expect(session.valueAt(session.sources[0]!, "pan", 0)).toBe(-0.2);
     await settle();
     const [sent] = desk.operations as { kind: string; operations: Record<string, unknown>[] }[];
-    expect(sent!.kind).toBe("together");
+    expect(sent!.kind).toBe("batch");
     expect(sent!.operations.map((one) => one.kind)).toEqual(["write-points", "place-source"]);
     expect(sent!.operations[0]).toMatchObject({ parameter: "level", start: 2, end: 2 });
   });
 
   it("a single one needs no wrapping", () => {
     const one = operation("remove-source", { source: "oars" });
-    expect(together("one", [one])).toBe(one);
+    expect(batch("one", [one])).toBe(one);
   });
 });
 
@@ -277,7 +277,7 @@ describe("several sources", () => {
     edits.shiftPlaces(session.sources, 0.1);
     await settle();
     const kinds = desk.operations.map((one) => one.kind);
-    expect(kinds).toEqual(["shift-values", "together"]);
+    expect(kinds).toEqual(["shift-values", "batch"]);
     const inside = (desk.operations[1] as { operations: { parameter: string; sources: string[] }[] })
       .operations;
     expect(inside.map((one) => [one.parameter, one.sources])).toEqual([
@@ -338,7 +338,7 @@ describe("a whole source", () => {
     const sent = desk.operations[0] as { operations: { kind: string; source: ReturnType<typeof source> }[] };
     expect(sent.operations.map((one) => one.kind)).toEqual(["add-source", "add-source", "remove-source"]);
     expect(
-      sent.operations.slice(0, 2).map((one) => [one.source.name, one.source.first, one.source.pan]),
+      sent.operations.slice(0, 2).map((one) => [one.source.name, one.source.first_channel, one.source.pan]),
     ).toEqual([
       ["gulls left", 0, -0.4],
       ["gulls right", 1, 0.4],
@@ -378,7 +378,7 @@ describe("a send", () => {
   it("stands at off until it is there, and shows what a hand does to it", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();
-    expect(session.send("oars", "hall")).toMatchObject({ level: -96, place: "same", before: false });
+    expect(session.send("oars", "hall")).toMatchObject({ level: -96, place: "same", pre: false });
     session.hold("send:oars/hall.level", -20);
     expect(session.send("oars", "hall").level).toBe(-20);
     useEdits().setSend("oars", "hall", { level: -18, place: "own", pan: 0.4 });

@@ -19,7 +19,7 @@ const person = (tab: string, values: object = {}) => ({
 
 async function inSession() {
   const lane = {
-    id: "oars/pan", source: "oars", parameter: "pan",
+    id: "oars/pan", owner: "oars", parameter: "pan",
     points: [1, 2, 2, 3].map((t, i) => ({ t, value: i / 10, shape: "straight", tension: 0 })),
   }; // prettier-ignore
   const desk = new Desk({
@@ -189,7 +189,7 @@ describe("changes that meet", () => {
     ]); // prettier-ignore
     await settle();
     expect(desk.operations.at(-1)).toMatchObject({
-      kind: "move-point", was: { t: 2, value: 0.1 }, stood: 0, to: { t: 2.5, value: 0.9 }, after: 0,
+      kind: "move-point", before: { t: 2, value: 0.1 }, before_rank: 0, after: { t: 2.5, value: 0.9 }, after_rank: 0,
     }); // prettier-ignore
     edits.deletePoint("oars", "pan", 3);
     await settle();

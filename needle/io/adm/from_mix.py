@@ -103,7 +103,7 @@ def _not_an_object(mix: Mix, source: MixSource) -> str:
     """Why a source cannot be told by positions; empty if it can."""
     parts = source.parts or (source,)
     some = np.array([0.0])
-    if source.timing != "off":
+    if source.delay_panning != "off":
         return "it is placed by timing"
     if source.double:
         return "it has a double opposite"
@@ -115,7 +115,7 @@ def _not_an_object(mix: Mix, source: MixSource) -> str:
         return ""
     if source.mode == STEM:
         return "it is a stem over the room"
-    if source.ways.group_gains(mix.room, some) is not None:
+    if source.speaker_routing.group_gains(mix.room, some) is not None:
         return "groups of loudspeakers have levels of their own for it"
     return ""
 
@@ -127,7 +127,7 @@ def _by_other_rules(mix: Mix, source: MixSource) -> list[str]:
     notes = []
     if source.spread or "spread" in source.lanes:
         notes.append("its spread is told as an extent, which each renderer weighs by its own rule")
-    if any(way.off for way in source.ways.all):
+    if any(way.off for way in source.speaker_routing.all):
         notes.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
     return notes
 
@@ -205,7 +205,7 @@ def _block_values(mix: Mix, source: MixSource, times: Values) -> list[dict[str, 
     # Two loudspeakers play no turning, no depth and no spread.
     turned = values["rotation"] + values["room_rotation"] if mix.room.surround else np.zeros(1)
     shape = (len(gain), len(times))
-    centre = np.broadcast_to(values["centre"], shape)
+    centre = np.broadcast_to(values["centre_level"], shape)
     rows = {
         "azimuth": np.unwrap(np.broadcast_to(azimuth + turned, shape), period=360.0),
         "elevation": elevation,
@@ -256,7 +256,7 @@ def _places(
 
 def _looked_at(mix: Mix, source: MixSource) -> Values:
     """Times (s) at which a source's moves are looked at: one if it stands still, else closely, with every corner."""
-    lanes = [*source.lanes.values(), *source.ways.lanes]
+    lanes = [*source.lanes.values(), *source.speaker_routing.lanes]
     if not lanes and not source.pulses:
         return np.zeros(1)
     even = np.arange(0.0, mix.length, STEP_SECONDS)
@@ -266,10 +266,10 @@ def _looked_at(mix: Mix, source: MixSource) -> Values:
 
 def _zones(room: Layout, source: MixSource, times: Values) -> tuple[tuple[Zone, ...], ...]:
     """Where it may not sound from each time on: round every loudspeaker that is switched off for it."""
-    if not room.surround or not any(way.off for way in source.ways.all):
+    if not room.surround or not any(way.off for way in source.speaker_routing.all):
         return ((),) * len(times)
-    by_way = {way: tuple(_zone(s) for s in room.speakers if s.name in way.off) for way in source.ways.all}
-    return tuple(by_way[source.ways.at(float(t))] for t in times)
+    by_way = {way: tuple(_zone(s) for s in room.speakers if s.name in way.off) for way in source.speaker_routing.all}
+    return tuple(by_way[source.speaker_routing.at(float(t))] for t in times)
 
 
 def _zone(speaker: Speaker) -> Zone:

@@ -23,7 +23,7 @@ from needle.layouts import LAYOUTS, Layout
 from needle.room_coordinates import polar_to_room, wrapped
 from needle.session.document import GROUP_DEFAULTS, SOURCE_DEFAULTS, empty_document
 from needle.session.owners import lane_key, lane_value
-from needle.session.validation import INKS, Document
+from needle.session.validation import SOURCE_COLOURS, Document
 from needle.units import OFF_DB, RATES, db_to_gain
 
 STEP_SECONDS, STEP_DEGREES = 0.01, 0.1
@@ -146,7 +146,7 @@ def _source(
         **SOURCE_DEFAULTS,
         "id": key,
         "name": name[:120],
-        "ink": order % INKS,
+        "colour": order % SOURCE_COLOURS,
         "order": order,
         "asset": f"{key}.wav",
         "channels": len(channels),
@@ -176,8 +176,8 @@ def _stand(document: Document, source: dict[str, Any], channels: tuple[Channel, 
         if place.lfe:
             # It sounds from the low-frequency channel alone.
             levels = dict.fromkeys(("centre", "front", "sides", "back", "above"), OFF_DB)
-            way = {"off": [], "levels": levels, "direct": 0.0, "ambient": 0.0}
-            document["rooms"][source["id"]] = {"id": source["id"], "ways": {"": way}}
+            route = {"off": [], "levels": levels, "direct": 0.0, "ambient": 0.0}
+            document["speaker_routing"][source["id"]] = {"id": source["id"], "routes": {"": route}}
             source["lfe"] = _level(place.gain)
             continue
         x, y, z = (float(np.clip(v, -1.0, 1.0)) for v in polar_to_room(place.azimuth, place.elevation, 1.0))
@@ -214,12 +214,12 @@ def _move(document: Document, source: dict[str, Any], channels: tuple[Channel, .
     times = _looked_at(first)
     _set(document, source, "spread", times, np.interp(times, first.times, first.extent), 0.2)
     divergence = np.interp(times, first.times, first.divergence)
-    _set(document, source, "centre", times, (1.0 - divergence) / (1.0 + divergence), 0.002)
+    _set(document, source, "centre_level", times, (1.0 - divergence) / (1.0 + divergence), 0.002)
     source["snap"] = any(first.lock)
     off = sorted(s.name for s in layout.speakers if any(z.holds(s.azimuth, s.elevation) for z in first.zones[0]))
     if off and len(off) < len(layout.speakers):
-        way = {"off": off, "levels": {}, "direct": 0.0, "ambient": 0.0}
-        document["rooms"][source["id"]] = {"id": source["id"], "ways": {"": way}}
+        route = {"off": off, "levels": {}, "direct": 0.0, "ambient": 0.0}
+        document["speaker_routing"][source["id"]] = {"id": source["id"], "routes": {"": route}}
 
 
 def _looked_at(moves: Moves) -> Values:

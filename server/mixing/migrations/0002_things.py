@@ -6,7 +6,6 @@ import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
-from needle.session.document import SOURCE_DEFAULTS
 
 _SOURCE = ("name", "ink", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan")
 _OLD = {
@@ -15,11 +14,22 @@ _OLD = {
     "passages": ("Passage", ("name", "start", "end")),
 }
 
+_SOURCE_DEFAULTS = {
+    "seconds": 0.0, "first": 0, "start": 0.0, "gain": 0.0, "muted": False, "group": "", "exchange": False,
+    "invert_left": False, "invert_right": False, "timing": "off", "timing_ms": 0.7, "timing_share": 0.0,
+    "double": False, "double_ms": 0.0, "double_trim": 0.0, "frozen": "", "frozen_key": "", "snap": False,
+    "direct_muted": False, "pan": 0.0, "level": 0.0, "trim": 0.0, "pan_left": -1.0, "pan_right": 1.0,
+    "level_left": 0.0, "level_right": 0.0, "width_left": 0.0, "width_right": 0.0, "span": 1.0, "width": 1.0,
+    "front": 1.0, "height": 0.0, "front_left": 1.0, "front_right": 1.0, "height_left": 0.0, "height_right": 0.0,
+    "spread": 0.0, "rotation": 0.0, "centre": 1.0, "lfe": -96.0,
+}  # fmt: skip
+"""A source where nobody had set anything, under the names that version 7 of documents gave to its fields."""
+
 
 def _upgraded(part, value, seconds):
     if part != "sources" or value is None:
         return value
-    return {**SOURCE_DEFAULTS, "seconds": seconds.get(value.get("asset"), 0.0), **value}
+    return {**_SOURCE_DEFAULTS, "seconds": seconds.get(value.get("asset"), 0.0), **value}
 
 
 def move(apps, _editor):

@@ -31,9 +31,9 @@ from server.mixing.operations.rhythm import (
     SetPlace,
     SetPulse,
 )
-from server.mixing.operations.room import AddLayer, RemoveLayer, RestoreWay, SetLayer, SetRoom, SetWay
+from server.mixing.operations.room import AddLayer, RemoveLayer, RestoreRoute, SetLayer, SetRoom, SetRoute
 from server.mixing.operations.settings import SetSession
-from server.mixing.operations.several import FlipSources, SeatSources, ShiftValues, Together
+from server.mixing.operations.several import Batch, FlipSources, SeatSources, ShiftValues
 from server.mixing.operations.sources import (
     AddSource,
     ArrangeSource,
@@ -45,7 +45,7 @@ from server.mixing.operations.sources import (
     SetGain,
     SetLevel,
 )
-from server.mixing.operations.statics import MakeStatic
+from server.mixing.operations.statics import SetFixedValue
 
 SingleOperation = Annotated[
     PlaceSource
@@ -60,7 +60,7 @@ SingleOperation = Annotated[
     | WritePoints
     | MovePoint
     | SwitchLane
-    | MakeStatic
+    | SetFixedValue
     | RestoreLanes
     | SetPulse
     | RemovePulse
@@ -69,8 +69,8 @@ SingleOperation = Annotated[
     | SetEvents
     | RestoreRhythm
     | FreezeSource
-    | SetWay
-    | RestoreWay
+    | SetRoute
+    | RestoreRoute
     | SetRoom
     | AddLayer
     | SetLayer
@@ -96,13 +96,13 @@ SingleOperation = Annotated[
 ]
 
 # An inverse of several changes may hold such inverses itself.
-Together.model_rebuild(_types_namespace={"SingleOperation": SingleOperation | Together})
+Batch.model_rebuild(_types_namespace={"SingleOperation": SingleOperation | Batch})
 
-AnyOperation = Annotated[SingleOperation | Together, Field(discriminator="kind")]
+AnyOperation = Annotated[SingleOperation | Batch, Field(discriminator="kind")]
 
 # What is logged may also be what only the server makes.
 _ADAPTER: TypeAdapter[Operation] = TypeAdapter(
-    Annotated[SingleOperation | Together | PutThings, Field(discriminator="kind")]
+    Annotated[SingleOperation | Batch | PutThings, Field(discriminator="kind")]
 )
 
 

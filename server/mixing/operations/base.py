@@ -126,14 +126,14 @@ def shared(one: Touch, other: Touch) -> Touch:
 
 _WORDS = {
     "invert_left": "left polarity turned", "invert_right": "right polarity turned",
-    "exchange": "sides exchanged", "timing_ms": "arrival within", "timing_share": "told by level",
+    "swap_channels": "sides exchanged", "delay_panning_ms": "arrival within", "level_share": "told by level",
     "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
     "mode": "panned as",
     "snap": "at the nearest loudspeaker", "direct_muted": "its own sound muted",
 }  # fmt: skip
 _DISPLAYS = {
-    "timing_ms": "milliseconds", "double_ms": "milliseconds", "gain": "level", "double_trim": "level",
-    "shift": "place", "timing_share": "share",
+    "delay_panning_ms": "milliseconds", "double_ms": "milliseconds", "gain": "level", "double_trim": "level",
+    "shift": "place", "level_share": "share",
 }  # fmt: skip
 """How fields are written that are no parameters; those say so themselves."""
 

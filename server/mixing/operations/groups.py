@@ -7,7 +7,7 @@ from needle.errors import NeedleError
 from needle.session.validation import check_group
 from server.mixing.operations.base import Key, Name, Operation, Order, Pan, SetSome, Touch, some_values
 from server.mixing.operations.rhythm import without_moves
-from server.mixing.operations.several import Together
+from server.mixing.operations.several import Batch
 from server.mixing.operations.things import StoredGroup
 from server.mixing.state import State, existing
 
@@ -71,7 +71,7 @@ class RemoveGroup(Operation):
         moves = without_moves(state, [f"group:{self.group}"])
         state.put("groups", self.group, None)
         back = AddGroup.model_validate({"group": group, "members": [member["id"] for member in members]})
-        return Together.of("Put back", [back, *moves])
+        return Batch.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.group)

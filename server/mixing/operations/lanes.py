@@ -42,23 +42,23 @@ class WritePoints(Operation):
     """Replaces everything from ``start`` to ``end`` (s, both included) of a lane with ``points``.
 
     Outside the range nothing changes, so that two people can write on different stretches of one lane.
-    Without points it clears the range; a lane that is left without points is gone. ``source`` is what the lane
+    Without points it clears the range; a lane that is left without points is gone. ``owner`` is what the lane
     belongs to: a source, a send, a return or a group.
     """
 
     kind: Literal["write-points"] = "write-points"
-    source: Owner
+    owner: Owner
     parameter: Key
     start: Time
     end: Time
     points: Annotated[list[StoredPoint], Field(max_length=MOST_POINTS)]
 
     def apply(self, state: State) -> Operation:
-        owner_name(state, self.source)
-        owned_parameter(self.source, self.parameter)
+        owner_name(state, self.owner)
+        owned_parameter(self.owner, self.parameter)
         if self.start > self.end:
             raise NeedleError("The range must end after it starts.")
-        key = lane_key(self.source, self.parameter)
+        key = lane_key(self.owner, self.parameter)
         was = state.get("lanes", key) or {"points": []}
         before = Lane.of(was["points"])
         fresh = Lane.of(point.model_dump() for point in self.points)
@@ -70,33 +70,33 @@ class WritePoints(Operation):
         return self.with_values(points=[StoredPoint(**p) for p in stored(before.in_range(self.start, self.end))])
 
     def touches(self) -> list[Touch]:
-        return [(lane_key(self.source, self.parameter), self.start, self.end)]
+        return [(lane_key(self.owner, self.parameter), self.start, self.end)]
 
     def describe(self, state: State) -> str:
         count = len(self.points)
         what = "cleared" if not count else f"{count} point{'s' if count > 1 else ''} written"
-        return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} {what}"
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}"
 
 
 class SwitchLane(Operation):
     """Switches a lane's automation off, so that the static value holds, or on again; its points stay."""
 
     kind: Literal["switch-lane"] = "switch-lane"
-    source: Owner
+    owner: Owner
     parameter: Key
     on: bool
 
     def apply(self, state: State) -> Operation:
-        lane = existing(state, "lanes", lane_key(self.source, self.parameter))
+        lane = existing(state, "lanes", lane_key(self.owner, self.parameter))
         state.put("lanes", lane["id"], lane_value(lane["id"], lane["points"], not self.on))
         return self.with_values(on=not lane.get("off", False))
 
     def touches(self) -> list[Touch]:
-        return [(f"{lane_key(self.source, self.parameter)}.on", None, None)]
+        return [(f"{lane_key(self.owner, self.parameter)}.on", None, None)]
 
     def describe(self, state: State) -> str:
         what = "follows its line" if self.on else "automation off"
-        return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} {what}"
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}"
 
 
 class RestoreLanes(Operation):

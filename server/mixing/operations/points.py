@@ -14,49 +14,50 @@ from server.mixing.operations.lanes import Owner, owner_name
 from server.mixing.operations.things import StoredPoint
 from server.mixing.state import State
 
-Place = Annotated[int, Field(ge=0)]
+Rank = Annotated[int, Field(ge=0)]
 
 
 class MovePoint(Operation):
-    """Moves the point that ``was`` somewhere ``to`` another place; points that it passes stay.
+    """Moves a point from where it stood ``before`` to where it stands ``after``; points that it passes stay.
 
-    Without ``to`` it is taken away, without ``was`` put there. ``stood`` and ``after`` count the points of the same
-    time before it, where it was and where it goes. ``off``: a lane that begins with it is switched off.
+    Without ``after`` it is deleted, without ``before`` added. The ranks count the points of the same time that stand
+    ahead of it. ``off``: a lane that begins with it is switched off.
     """
 
     kind: Literal["move-point"] = "move-point"
-    source: Owner
+    owner: Owner
     parameter: Key
-    was: StoredPoint | None = None
-    stood: Place | None = None
-    to: StoredPoint | None = None
-    after: Place | None = None
+    before: StoredPoint | None = None
+    before_rank: Rank | None = None
+    after: StoredPoint | None = None
+    after_rank: Rank | None = None
     off: bool = False
 
     @model_validator(mode="after")
     def _some(self) -> "MovePoint":
-        if self.was is None and self.to is None:
+        if self.before is None and self.after is None:
             raise ValueError("Say which point, or where it goes.")
         return self
 
     def apply(self, state: State) -> Operation:
-        owner_name(state, self.source)
-        owned_parameter(self.source, self.parameter)
-        key = lane_key(self.source, self.parameter)
+        owner_name(state, self.owner)
+        owned_parameter(self.owner, self.parameter)
+        key = lane_key(self.owner, self.parameter)
         lane = state.get("lanes", key) or {"points": [], "off": self.off}
         points = list(Lane.of(lane["points"]).points)
         at = self._found(points)
-        if at is None and self.to is None:
+        if at is None and self.after is None:
             raise NeedleError("That point is not there any more: somebody has moved it or taken it away.")
-        back: dict[str, Any] = {"was": None, "stood": None, "to": None, "after": None, "off": bool(lane.get("off"))}
+        back: dict[str, Any] = dict.fromkeys(("before", "before_rank", "after", "after_rank"))
+        back["off"] = bool(lane.get("off"))
         if at is not None:
             gone = points.pop(at)
-            back |= {"to": StoredPoint(**vars(gone)), "after": sum(p.t == gone.t for p in points[:at])}
-        if self.to is not None:
-            fresh = Point(**self.to.model_dump())
+            back |= {"after": StoredPoint(**vars(gone)), "after_rank": sum(p.t == gone.t for p in points[:at])}
+        if self.after is not None:
+            fresh = Point(**self.after.model_dump())
             place = self._place(points, fresh, at)
             points.insert(place, fresh)
-            back |= {"was": self.to, "stood": sum(p.t == fresh.t for p in points[:place])}
+            back |= {"before": self.after, "before_rank": sum(p.t == fresh.t for p in points[:place])}
         if len(points) > MOST_POINTS:
             raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Thin it first.")
         after = check_lane(self.parameter, Lane(tuple(points)))
@@ -65,35 +66,41 @@ class MovePoint(Operation):
 
     def _found(self, points: list[Point]) -> int | None:
         """The point that is meant: the same one, else one of its time and value, else of its time."""
-        if self.was is None:
+        if self.before is None:
             return None
-        was = Point(**self.was.model_dump())
+        was = Point(**self.before.model_dump())
         there = [i for i, p in enumerate(points) if p.t == was.t]
         same = [i for i in there if points[i] == was]
-        if same and self.stood is not None and there[min(self.stood, len(there) - 1)] in same:
-            return there[min(self.stood, len(there) - 1)]
+        if same and self.before_rank is not None and there[min(self.before_rank, len(there) - 1)] in same:
+            return there[min(self.before_rank, len(there) - 1)]
         alike = [i for i in there if points[i].value == was.value]
         return next(iter(same or alike or there), None)
 
     def _place(self, points: list[Point], fresh: Point, was: int | None) -> int:
         """Where it goes among the others: after those of its time that are told, else as near as it was."""
         before, same = sum(p.t < fresh.t for p in points), sum(p.t == fresh.t for p in points)
-        if self.after is not None:
-            return before + min(self.after, same)
+        if self.after_rank is not None:
+            return before + min(self.after_rank, same)
         return before + same if was is None else min(max(was, before), before + same)
 
     def since(self, later: list[dict[str, Any]]) -> Operation:
-        was = self.was
+        before = self.before
         for body in later:
-            its = body.get("was") if body.get("kind") == self.kind else None
-            if its and was and body.get("to") and all(body[n] == getattr(self, n) for n in ("source", "parameter")):
-                was = StoredPoint(**body["to"]) if (its["t"], its["value"]) == (was.t, was.value) else was
-        return self if was is self.was else self.with_values(was=was, stood=None)
+            its = body.get("before") if body.get("kind") == self.kind else None
+            if (
+                its
+                and before
+                and body.get("after")
+                and all(body[n] == getattr(self, n) for n in ("owner", "parameter"))
+            ):
+                same = (its["t"], its["value"]) == (before.t, before.value)
+                before = StoredPoint(**body["after"]) if same else before
+        return self if before is self.before else self.with_values(before=before, before_rank=None)
 
     def touches(self) -> list[Touch]:
-        key = lane_key(self.source, self.parameter)
-        return [(key, t, t) for t in dict.fromkeys(p.t for p in (self.was, self.to) if p is not None)]
+        key = lane_key(self.owner, self.parameter)
+        return [(key, t, t) for t in dict.fromkeys(p.t for p in (self.before, self.after) if p is not None)]
 
     def describe(self, state: State) -> str:
-        what = "taken away" if self.to is None else "set" if self.was is None else "moved"
-        return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} point {what}"
+        what = "taken away" if self.after is None else "set" if self.before is None else "moved"
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} point {what}"

@@ -13,7 +13,7 @@ from server.mixing.state import SETTINGS_KEY, State
 
 _PREFIXES = {
     "sources": "", "groups": "group:", "passages": "passage:", "returns": "return:", "sends": "send:",
-    "pulses": "pulse:", "deals": "deal:", "layers": "layer:", "turns": "room:", "session": "session:",
+    "pulses": "pulse:", "deals": "deal:", "layers": "layer:", "room": "room:", "session": "session:",
 }  # fmt: skip
 """How touches name the fields of things, part by part."""
 
@@ -29,15 +29,15 @@ class Put(Stored):
 
 
 class PutThings(Operation):
-    """Puts things as they were at some revision; ``what`` says which, in the engineer's words."""
+    """Puts things as they were at some revision; ``summary`` says which, in the engineer's words."""
 
     kind: Literal["put-things"] = "put-things"
-    what: Name
+    summary: Name
     things: list[Put]
     touched: list[Touch]
 
     @classmethod
-    def between(cls, what: str, now: Document, then: Document) -> "PutThings":
+    def between(cls, summary: str, now: Document, then: Document) -> "PutThings":
         """What makes the document ``now`` as it was ``then``."""
         things, touched = [], []
         for part in then:
@@ -46,7 +46,7 @@ class PutThings(Operation):
                 if old.get(key) != new.get(key):
                     things.append(Put(part=part, key=key, value=new.get(key)))
                     touched += changed_touches(part, key, old.get(key), new.get(key))
-        return cls(what=what[:120], things=things, touched=touched)
+        return cls(summary=summary[:120], things=things, touched=touched)
 
     def apply(self, state: State) -> Operation:
         before = []
@@ -62,7 +62,7 @@ class PutThings(Operation):
         return {thing.key for thing in self.things if thing.part == "sources"}
 
     def describe(self, state: State) -> str:
-        return self.what
+        return self.summary
 
 
 def changed_touches(part: str, key: str, before: dict[str, Any] | None, after: dict[str, Any] | None) -> list[Touch]:
@@ -76,9 +76,11 @@ def changed_touches(part: str, key: str, before: dict[str, Any] | None, after: d
     fields = sorted(name for name in old.keys() | new.keys() if name != "id" and old.get(name) != new.get(name))
     if part == "events":
         return [(f"events:{key}", None, None)]
-    if part == "rooms":
-        ways = [thing.get("ways", {}) for thing in (old, new)]
-        passages = sorted(name for name in ways[0].keys() | ways[1].keys() if ways[0].get(name) != ways[1].get(name))
+    if part == "speaker_routing":
+        routes = [thing.get("routes", {}) for thing in (old, new)]
+        passages = sorted(
+            name for name in routes[0].keys() | routes[1].keys() if routes[0].get(name) != routes[1].get(name)
+        )
         parts = ("off", "direct", "ambient", "centre", "front", "sides", "back", "above", "lfe")
-        return [(f"way:{key}/{passage}.{name}", None, None) for passage in passages for name in parts]
+        return [(f"route:{key}/{passage}.{name}", None, None) for passage in passages for name in parts]
     return [(f"{_PREFIXES[part]}{key}.{field}", None, None) for field in fields]

@@ -10,9 +10,9 @@ from needle.session.validation import check_return, check_send
 from server.mixing.operations.base import Key, Name, Operation, Order, SetSome, Touch, level_words, said, some_values
 from server.mixing.operations.lanes import send_owner, sends_of
 from server.mixing.operations.rhythm import without_moves
-from server.mixing.operations.several import Together
+from server.mixing.operations.several import Batch
 from server.mixing.operations.things import (
-    Ink,
+    ColourIndex,
     SendPlace,
     StoredEffect,
     StoredReturn,
@@ -50,12 +50,12 @@ class AddReturn(Operation):
 
 
 class SetReturn(some_values("return", SetSome)):
-    """Changes a return: its name, level, mute, balance, width, ink, order."""
+    """Changes a return: its name, level, mute, balance, width, colour, order."""
 
     kind: Literal["set-return"] = "set-return"
     to: Key
     name: Name | None = None
-    ink: Ink | None = None
+    colour: ColourIndex | None = None
     order: Order | None = None
     muted: bool | None = None
     _part: ClassVar[str] = "returns"
@@ -137,7 +137,7 @@ class RemoveReturn(Operation):
             state.put("sends", send["id"], None)
         state.put("returns", self.to, None)
         back = AddReturn.model_validate({"to": one, "sends": sends})
-        return Together.of("Put back", [back, *moves])
+        return Batch.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         return _everything_of(self.to)
@@ -152,7 +152,7 @@ class SetSend(some_values("send", Operation)):
     kind: Literal["set-send"] = "set-send"
     source: Key
     to: Key
-    before: bool | None = None
+    pre: bool | None = None
     place: SendPlace | None = None
 
     def _given(self) -> dict[str, Any]:
@@ -180,7 +180,7 @@ class SetSend(some_values("send", Operation)):
         for name, value in self._given().items():
             if name == "level":
                 words.append(level_words(value))
-            elif name == "before":
+            elif name == "pre":
                 words.append("tapped before the level" if value else "tapped after the level")
             else:
                 words.append(f"placed {value}" if name == "place" else said(name, value))
@@ -201,7 +201,7 @@ class RemoveSend(Operation):
         state.put("sends", key, None)
         values = {name: send[name] for name in SEND_DEFAULTS}
         back = SetSend.model_validate({"source": self.source, "to": self.to, **values})
-        return Together.of("Put back", [back, *moves])
+        return Batch.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
         key = send_key(self.source, self.to)

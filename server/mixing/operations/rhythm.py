@@ -13,6 +13,7 @@ from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS, check_deal, che
 from server.mixing.operations.base import Key, Level, Operation, Pan, SetSome, Touch, level_words, said
 from server.mixing.operations.lanes import Owner, owner_name, without_lanes
 from server.mixing.operations.things import (
+    BeforeConversion,
     EventItem,
     Seed,
     StoredDeal,
@@ -20,7 +21,6 @@ from server.mixing.operations.things import (
     StoredPlace,
     StoredPulse,
     Word,
-    Written,
 )
 from server.mixing.state import State, Value, existing, taken_away
 
@@ -31,10 +31,10 @@ def _limited(name: str) -> Any:
 
 
 class SetPulse(SetSome):
-    """Sets some values of a pulse; the first change begins it. ``source`` is the thing that it moves."""
+    """Sets some values of a pulse; the first change begins it. ``owner`` is the thing that it moves."""
 
     kind: Literal["set-pulse"] = "set-pulse"
-    source: Owner
+    owner: Owner
     on: bool | None = None
     form: Word | None = None
     wave: Word | None = None
@@ -42,7 +42,7 @@ class SetPulse(SetSome):
     period: _limited("period") | None = None
     rate: _limited("rate") | None = None
     origin: _limited("origin") | None = None
-    start: _limited("start") | None = None
+    start_phase: _limited("start_phase") | None = None
     duty: _limited("duty") | None = None
     steps: list[Pan] | None = None
     seed: Seed | None = None
@@ -51,41 +51,41 @@ class SetPulse(SetSome):
     flip: bool | None = None
     depth: _limited("depth") | None = None
     offset: _limited("offset") | None = None
-    even_power: bool | None = None
-    written: Written | None = None
+    constant_power: bool | None = None
+    before_conversion: BeforeConversion | None = None
     _part: ClassVar[str] = "pulses"
-    _which: ClassVar[str] = "source"
+    _which: ClassVar[str] = "owner"
     _prefix: ClassVar[str] = "pulse:"
 
     def check(self, value: Mapping[str, Any]) -> None:
         check_pulse(value)
 
     def apply(self, state: State) -> Operation:
-        owner_name(state, self.source)
+        owner_name(state, self.owner)
         return _set_or_begun(self, super().apply, state, PULSE_DEFAULTS)
 
     def describe(self, state: State) -> str:
-        given = {name: value for name, value in self.given().items() if name != "written"}
+        given = {name: value for name, value in self.given().items() if name != "before_conversion"}
         words = ", ".join(_pulse_word(name, value) for name, value in given.items())
-        return f"{owner_name(state, self.source)}, pulse: {words or 'nothing'}"
+        return f"{owner_name(state, self.owner)}, pulse: {words or 'nothing'}"
 
 
 class RemovePulse(Operation):
     """Takes a pulse away."""
 
     kind: Literal["remove-pulse"] = "remove-pulse"
-    source: Owner
+    owner: Owner
 
     def apply(self, state: State) -> Operation:
-        before = existing(state, "pulses", self.source)
-        state.put("pulses", self.source, None)
-        return RestoreRhythm.model_validate({"pulses": {self.source: before}})
+        before = existing(state, "pulses", self.owner)
+        state.put("pulses", self.owner, None)
+        return RestoreRhythm.model_validate({"pulses": {self.owner: before}})
 
     def touches(self) -> list[Touch]:
-        return _pulse_touches(self.source)
+        return _pulse_touches(self.owner)
 
     def describe(self, state: State) -> str:
-        return f"{owner_name(state, self.source)}: pulse taken away"
+        return f"{owner_name(state, self.owner)}: pulse taken away"
 
 
 class SetDeal(SetSome):
@@ -132,7 +132,7 @@ class SetPlace(Operation):
         unknown = set(self.values) - (set(before) - {"id"})
         if unknown:
             raise NeedleError(f"A place has no {', '.join(sorted(unknown))}.")
-        after = {**before, **self.values, "times": int(self.values.get("times", before["times"]))}
+        after = {**before, **self.values, "repeats": int(self.values.get("repeats", before["repeats"]))}
         places = checked_places([after if place is before else place for place in deal["places"]])
         state.put("deals", self.source, {**deal, "places": places})
         return self.with_values(values={name: before[name] for name in self.values})
@@ -241,7 +241,7 @@ def _pulse_touches(owner: str) -> list[Touch]:
 
 
 _PULSE_WORDS = {"on": ("on", "off"), "flip": ("flipped", "flipped back"), "glide": ("gliding", "held"),
-                "even_power": ("even power", "power not evened")}  # fmt: skip
+                "constant_power": ("even power", "power not evened")}  # fmt: skip
 
 
 def _pulse_word(name: str, value: Any) -> str:
@@ -266,20 +266,31 @@ def _deal_word(name: str, value: Any) -> str:
 
 
 class FreezeSource(SetSome):
-    """Keeps what a source sounds like as audio, so that it costs no work; with nothing in ``frozen`` it thaws."""
+    """Keeps what a source sounds like as audio, so that it costs no work; without a ``frozen_asset`` it thaws."""
 
     kind: Literal["freeze-source"] = "freeze-source"
     source: Key
-    frozen: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")]
-    frozen_key: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
+    frozen_asset: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")]
+    frozen_fingerprint: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
     _part: ClassVar[str] = "sources"
     _which: ClassVar[str] = "source"
 
     def describe(self, state: State) -> str:
-        return f"{existing(state, 'sources', self.source)['name']} {'frozen' if self.frozen else 'thawed'}"
+        return f"{existing(state, 'sources', self.source)['name']} {'frozen' if self.frozen_asset else 'thawed'}"
 
 
-_STILL_SET = {"level", "trim", "muted", "name", "ink", "order", "group", "direct_muted", "frozen", "frozen_key"}
+_STILL_SET = {
+    "level",
+    "trim",
+    "muted",
+    "name",
+    "colour",
+    "order",
+    "group",
+    "direct_muted",
+    "frozen_asset",
+    "frozen_fingerprint",
+}
 """What can be changed of a frozen source."""
 
 _BODILY = ("add-source", "remove-source", "freeze-source")
@@ -293,14 +304,14 @@ def check_thawed(state: State, operation: Operation) -> None:
         for name, _, _ in part.touches():
             source = _made_of(name)
             result = state.get("sources", source) if source and source not in part.whole_sources() else None
-            if result is not None and result.get("frozen"):
+            if result is not None and result.get("frozen_asset"):
                 raise NeedleError(f"{result['name']} is frozen. Thaw it first, then this can be changed.")
 
 
 def _made_of(touch: str) -> str:
     """The source whose own sound a touched thing is part of; empty if it is of none, or can be set all the same."""
     kind, colon, rest = touch.partition(":")
-    if kind == "way":
+    if kind == "route":
         return rest.partition("/")[0]
     if colon:
         return rest.partition(".")[0] if kind in ("pulse", "deal", "events") and ":" not in rest else ""

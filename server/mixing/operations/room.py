@@ -7,9 +7,9 @@ from pydantic import Field
 
 from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
-from needle.mix.speaker_routing import ALWAYS, WAY_DEFAULTS
+from needle.mix.speaker_routing import ALWAYS, ROUTE_DEFAULTS
 from needle.session.owners import ROOM, ROOM_DEFAULTS, ROOM_KEY
-from needle.session.validation import check_layer, check_room
+from needle.session.validation import check_layer, check_speaker_routing
 from server.mixing.operations.base import (
     Key,
     Level,
@@ -28,7 +28,7 @@ from server.mixing.operations.things import (
     StoredEffect,
     StoredLayer,
     StoredPoint,
-    StoredWay,
+    StoredRoute,
     Word,
 )
 from server.mixing.state import State, Value, existing
@@ -36,14 +36,14 @@ from server.mixing.state import State, Value, existing
 PassageKey = Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")]
 
 
-class SetWay(Operation):
-    """Sets some of the way in which a source may sound in the room: always, or, with a ``passage``, during that.
+class SetRoute(Operation):
+    """Sets some of the route in which a source may sound in the room: always, or, with a ``passage``, during that.
 
     ``off``: the speakers that may not sound. ``levels`` (dB) by group change those that are named. ``direct`` and
-    ``ambient`` (dB) are the parts of a stem. A passage's way begins as the one that always holds.
+    ``ambient`` (dB) are the parts of a stem. A passage's route begins as the one that always holds.
     """
 
-    kind: Literal["set-way"] = "set-way"
+    kind: Literal["set-route"] = "set-route"
     source: Key
     passage: PassageKey = ALWAYS
     off: Annotated[list[SpeakerName], Field(max_length=32)] | None = None
@@ -55,21 +55,21 @@ class SetWay(Operation):
         existing(state, "sources", self.source)
         if self.passage:
             existing(state, "passages", self.passage)
-        before = state.get("rooms", self.source)
-        ways = before["ways"] if before else {}
-        way = ways.get(self.passage, ways.get(ALWAYS, WAY_DEFAULTS))
+        before = state.get("speaker_routing", self.source)
+        routes = before["routes"] if before else {}
+        route = routes.get(self.passage, routes.get(ALWAYS, ROUTE_DEFAULTS))
         given = {name: value for name in ("off", "direct", "ambient") if (value := getattr(self, name)) is not None}
-        after = {**way, **given, "levels": {**way["levels"], **self.levels}}
-        room = {"id": self.source, "ways": {**ways, self.passage: after}}
-        check_room(room)
-        state.put("rooms", self.source, room)
-        return RestoreWay.model_validate(
-            {"source": self.source, "passage": self.passage, "way": ways.get(self.passage)}
+        after = {**route, **given, "levels": {**route["levels"], **self.levels}}
+        routing = {"id": self.source, "routes": {**routes, self.passage: after}}
+        check_speaker_routing(routing)
+        state.put("speaker_routing", self.source, routing)
+        return RestoreRoute.model_validate(
+            {"source": self.source, "passage": self.passage, "route": routes.get(self.passage)}
         )
 
     def touches(self) -> list[Touch]:
         names = [name for name in ("off", "direct", "ambient") if getattr(self, name) is not None]
-        return [(f"way:{self.source}/{self.passage}.{name}", None, None) for name in (*names, *self.levels)]
+        return [(f"route:{self.source}/{self.passage}.{name}", None, None) for name in (*names, *self.levels)]
 
     def describe(self, state: State) -> str:
         words = [f"{name} {level_words(level)}" for name, level in self.levels.items()]
@@ -79,32 +79,32 @@ class SetWay(Operation):
         return f"{_where(state, self.source, self.passage)}: {', '.join(words) or 'nothing'}"
 
 
-class RestoreWay(Operation):
-    """Puts a whole way in place, or with none takes it away."""
+class RestoreRoute(Operation):
+    """Puts a whole route in place, or with none takes it away."""
 
-    kind: Literal["restore-way"] = "restore-way"
+    kind: Literal["restore-route"] = "restore-route"
     source: Key
     passage: PassageKey = ALWAYS
-    way: StoredWay | None = None
+    route: StoredRoute | None = None
 
     def apply(self, state: State) -> Operation:
         existing(state, "sources", self.source)
-        before = state.get("rooms", self.source)
-        ways = dict(before["ways"]) if before else {}
-        gone = ways.pop(self.passage, None)
-        if self.way is not None:
-            ways[self.passage] = self.way.model_dump()
-        room = {"id": self.source, "ways": ways}
-        check_room(room)
-        state.put("rooms", self.source, room if ways else None)
-        return RestoreWay.model_validate({"source": self.source, "passage": self.passage, "way": gone})
+        before = state.get("speaker_routing", self.source)
+        routes = dict(before["routes"]) if before else {}
+        gone = routes.pop(self.passage, None)
+        if self.route is not None:
+            routes[self.passage] = self.route.model_dump()
+        routing = {"id": self.source, "routes": routes}
+        check_speaker_routing(routing)
+        state.put("speaker_routing", self.source, routing if routes else None)
+        return RestoreRoute.model_validate({"source": self.source, "passage": self.passage, "route": gone})
 
     def touches(self) -> list[Touch]:
         names = ("off", "direct", "ambient", "centre", "front", "sides", "back", "above", "lfe")
-        return [(f"way:{self.source}/{self.passage}.{name}", None, None) for name in names]
+        return [(f"route:{self.source}/{self.passage}.{name}", None, None) for name in names]
 
     def describe(self, state: State) -> str:
-        said = "as it was set" if self.way else "as everywhere else" if self.passage else "from everywhere"
+        said = "as it was set" if self.route else "as everywhere else" if self.passage else "from everywhere"
         return f"{_where(state, self.source, self.passage)}: {said}"
 
 
@@ -120,20 +120,20 @@ class SetRoom(some_values("room", SetSome)):
     kind: Literal["set-room"] = "set-room"
     key: Literal["mix"] = ROOM_KEY
     forget: bool | None = None
-    _part: ClassVar[str] = "turns"
+    _part: ClassVar[str] = "room"
     _which: ClassVar[str] = "key"
     _prefix: ClassVar[str] = "room:"
 
     def apply(self, state: State) -> Operation:
-        before = state.get("turns", ROOM_KEY)
+        before = state.get("room", ROOM_KEY)
         if self.forget:
-            state.put("turns", ROOM_KEY, None)
+            state.put("room", ROOM_KEY, None)
             return SetRoom(rotation=before["rotation"] if before else ROOM_DEFAULTS["rotation"])
         if before is not None:
             return super().apply(state)
         if self.rotation is None:
             raise NeedleError("There is nothing to change. Name at least one value.")
-        state.put("turns", ROOM_KEY, {**ROOM_DEFAULTS, "rotation": self.rotation})
+        state.put("room", ROOM_KEY, {**ROOM_DEFAULTS, "rotation": self.rotation})
         return SetRoom(forget=True)
 
     def touches(self) -> list[Touch]:
@@ -178,8 +178,8 @@ class SetLayer(some_values("layer", SetSome)):
     layer: Key
     name: Name | None = None
     order: Order | None = None
-    takes: Literal["source", "before"] | None = None
-    before_level: bool | None = None
+    input: Literal["source", "previous"] | None = None
+    pre: bool | None = None
     muted: bool | None = None
     effects: list[StoredEffect] | None = None
     _part: ClassVar[str] = "layers"
@@ -235,13 +235,13 @@ def layers_of(state: State, source: str) -> list[Value]:
 
 
 def without_room(state: State, source: str, layers: Iterable[Value]) -> Value | None:
-    """Take away a source's ways and layers, which go with it; the ways as they were."""
+    """Take away a source's routes and layers, which go with it; its routing as it was."""
     for layer in layers:
         state.put("layers", layer["id"], None)
-    room = state.get("rooms", source)
-    if room is not None:
-        state.put("rooms", source, None)
-    return room
+    routing = state.get("speaker_routing", source)
+    if routing is not None:
+        state.put("speaker_routing", source, None)
+    return routing
 
 
 def _layer_touches(source: str, layer: str) -> list[Touch]:

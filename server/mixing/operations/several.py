@@ -51,7 +51,7 @@ class ShiftValues(Operation):
                 inverses.append(put_back.model_validate(body).apply(state))
         if lanes:
             inverses.append(RestoreLanes.model_validate({"lanes": lanes}))
-        return Together.of("Put back", inverses)
+        return Batch.of("Put back", inverses)
 
     def touches(self) -> list[Touch]:
         static = [(f"{key}.{self.parameter}", None, None) for key in self.sources]
@@ -81,7 +81,7 @@ class FlipSources(Operation):
         return self
 
     def touches(self) -> list[Touch]:
-        fields = (*FLIPPED_PARAMETERS, "exchange")
+        fields = (*FLIPPED_PARAMETERS, "swap_channels")
         static = [(f"{key}.{field}", None, None) for key in self.sources for field in fields]
         lanes = [(lane_key(key, p), None, None) for key in self.sources for p in FLIPPED_PARAMETERS]
         return static + lanes
@@ -115,7 +115,7 @@ class SeatSources(Operation):
             mode = "span" if source["mode"] == "balance" else source["mode"]
             values = {"mode": mode, **seated(seat, MODES[mode].name, self.from_players)}
             inverses.append(PlaceSource.model_validate({"source": key, **values}).apply(state))
-        return Together.of("Put back", inverses)
+        return Batch.of("Put back", inverses)
 
     def touches(self) -> list[Touch]:
         fields = ("mode", *FLIPPED_PARAMETERS)
@@ -126,31 +126,31 @@ class SeatSources(Operation):
         return f"{self.seating}: {_several(state, list(self.seats))} seated, from {side}"
 
 
-class Together(Operation):
+class Batch(Operation):
     """Several changes as one: all of them are made, or none is."""
 
-    kind: Literal["together"] = "together"
-    what: Name
+    kind: Literal["batch"] = "batch"
+    summary: Name
     operations: "Annotated[list[SingleOperation], Field(min_length=1, max_length=1024)]"  # noqa: F821 - named in __init__
 
     @classmethod
-    def of(cls, what: str, operations: list[Operation]) -> "Operation":
+    def of(cls, summary: str, operations: list[Operation]) -> "Operation":
         """These operations, in the order given, as one; a single one as itself."""
         if len(operations) == 1:
             return operations[0]
         return cls.model_validate(
-            {"what": what, "operations": [operation.model_dump(by_alias=True) for operation in operations]}
+            {"summary": summary, "operations": [operation.model_dump(by_alias=True) for operation in operations]}
         )
 
     def apply(self, state: State) -> Operation:
         inverses = [operation.apply(state) for operation in self.operations]
-        return Together.of("Put back", inverses[::-1])
+        return Batch.of("Put back", inverses[::-1])
 
     def touches(self) -> list[Touch]:
         return [touch for operation in self.operations for touch in operation.touches()]
 
     def describe(self, state: State) -> str:
-        return self.what
+        return self.summary
 
     def since(self, later: list[dict[str, Any]]) -> Operation:
         operations = [operation.since(later) for operation in self.operations]

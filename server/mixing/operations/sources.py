@@ -11,18 +11,18 @@ from needle.session.validation import check_send, check_source
 from server.mixing.operations.base import Gain, Key, Name, Operation, Order, SetSome, Touch, some_values
 from server.mixing.operations.lanes import LaneKey, RestoreLanes, send_owner, sends_of, without_lanes
 from server.mixing.operations.rhythm import RestoreRhythm, without_rhythm
-from server.mixing.operations.room import AddLayer, PassageKey, RestoreWay, layers_of, without_room
+from server.mixing.operations.room import AddLayer, PassageKey, RestoreRoute, layers_of, without_room
 from server.mixing.operations.things import (
+    ColourIndex,
     DoubleDelay,
     GroupKey,
-    Ink,
     Milliseconds,
     Share,
     StoredLayer,
     StoredPoint,
+    StoredRoute,
     StoredSend,
     StoredSource,
-    StoredWay,
     Time,
     Trim,
     Word,
@@ -50,12 +50,12 @@ class PlaceSource(some_values("source", _SetSource, without=LEVELS)):
 
     kind: Literal["place-source"] = "place-source"
     mode: Word | None = None
-    exchange: bool | None = None
+    swap_channels: bool | None = None
     invert_left: bool | None = None
     invert_right: bool | None = None
-    timing: Word | None = None
-    timing_ms: Milliseconds | None = None
-    timing_share: Share | None = None
+    delay_panning: Word | None = None
+    delay_panning_ms: Milliseconds | None = None
+    level_share: Share | None = None
     double: bool | None = None
     double_ms: DoubleDelay | None = None
     double_trim: Trim | None = None
@@ -97,12 +97,12 @@ class ArrangeSource(_SetSource):
     """Changes how a source is drawn and listed, and when it starts."""
 
     kind: Literal["arrange-source"] = "arrange-source"
-    ink: Ink | None = None
+    colour: ColourIndex | None = None
     order: Order | None = None
     start: Time | None = None
 
     def _word(self, name: str, value: Any) -> str:
-        return {"ink": "another ink", "order": "moved in the list"}.get(name) or f"starts at {value:.3f} s"
+        return {"colour": "another colour", "order": "moved in the list"}.get(name) or f"starts at {value:.3f} s"
 
 
 class JoinGroup(_SetSource):
@@ -126,7 +126,7 @@ class AddSource(Operation):
     """Adds a source, with the lanes and sends it comes with.
 
     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
-    ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``ways`` and ``layers``: how it sounds in
+    ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``routes`` and ``layers``: how it sounds in
     the room.
     """
 
@@ -136,7 +136,7 @@ class AddSource(Operation):
     off: list[LaneKey] = []
     sends: list[StoredSend] = []
     rhythm: RestoreRhythm | None = None
-    ways: dict[PassageKey, StoredWay] = {}
+    routes: dict[PassageKey, StoredRoute] = {}
     layers: list[StoredLayer] = []
 
     def apply(self, state: State) -> Operation:
@@ -154,8 +154,8 @@ class AddSource(Operation):
                 result = {**send.model_dump(by_alias=True), "id": send_key(key, send.to)}
                 check_send(result)
                 state.put("sends", result["id"], result)
-        for passage, way in self.ways.items():
-            RestoreWay(source=key, passage=passage, way=way).apply(state)
+        for passage, route in self.routes.items():
+            RestoreRoute(source=key, passage=passage, route=route).apply(state)
         for layer in self.layers:
             if layer.source == key and state.get("layers", layer.id) is None:
                 AddLayer(layer=layer).apply(state)
@@ -186,11 +186,11 @@ class RemoveSource(Operation):
         layers = layers_of(state, self.source)
         owners = [self.source, *map(send_owner, sends), *(f"layer:{layer['id']}" for layer in layers)]
         gone, rhythm = without_lanes(state, owners), without_rhythm(state, owners)
-        room = without_room(state, self.source, layers)
+        routing = without_room(state, self.source, layers)
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
-        in_room = {"ways": room["ways"] if room else {}, "layers": layers}
+        in_room = {"routes": routing["routes"] if routing else {}, "layers": layers}
         lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
         return AddSource.model_validate({"source": source, "sends": sends, "rhythm": rhythm, **in_room, **lanes})
 

@@ -13,7 +13,7 @@ from server.mixing.operations.lanes import Owner, RestoreLanes, owner_name
 from server.mixing.operations.returns import SetReturn, SetSend
 from server.mixing.operations.rhythm import SetPulse
 from server.mixing.operations.room import SetLayer, SetRoom
-from server.mixing.operations.several import Together
+from server.mixing.operations.several import Batch
 from server.mixing.operations.sources import PlaceSource, SetLevel
 from server.mixing.operations.things import Time
 from server.mixing.state import State, existing, taken_away
@@ -23,7 +23,7 @@ def setting(owner: str, values: dict[str, Any]) -> Operation:
     """The operation that sets static values of what lanes belong to."""
     if values.keys() <= PULSE_PARAMETERS.keys():
         named = {PULSE_PARAMETERS[name]: value for name, value in values.items()}
-        return SetPulse.model_validate({"source": owner, **named})
+        return SetPulse.model_validate({"owner": owner, **named})
     kind, key = kind_and_id(owner)
     if kind == "group":
         return SetGroup.model_validate({"group": key, **values})
@@ -40,32 +40,32 @@ def setting(owner: str, values: dict[str, Any]) -> Operation:
     return what.model_validate({"source": key, **values})
 
 
-class MakeStatic(Operation):
-    """Takes a lane away and leaves the value that it has ``at`` a time (s) as the static one."""
+class SetFixedValue(Operation):
+    """Takes a lane away and leaves the value that it has ``at`` a time (s) as the fixed one."""
 
-    kind: Literal["make-static"] = "make-static"
-    source: Owner
+    kind: Literal["set-fixed-value"] = "set-fixed-value"
+    owner: Owner
     parameter: Key
     at: Time
 
     def apply(self, state: State) -> Operation:
-        owned_parameter(self.source, self.parameter)
-        key = lane_key(self.source, self.parameter)
+        owned_parameter(self.owner, self.parameter)
+        key = lane_key(self.owner, self.parameter)
         lane = existing(state, "lanes", key)
         if not lane["points"]:
-            raise NeedleError("There is no line to make static.")
+            raise NeedleError("There is no automation to take a value from.")
         value = value_after(Lane.of(lane["points"]), self.at)
-        static = setting(self.source, {self.parameter: value}).apply(state)
+        static = setting(self.owner, {self.parameter: value}).apply(state)
         taken_away(state, "lanes", key)
         back = {"lanes": {key: lane["points"]}, "off": [key] if lane.get("off") else []}
-        return Together.of("Put back", [static, RestoreLanes.model_validate(back)])
+        return Batch.of("Put back", [static, RestoreLanes.model_validate(back)])
 
     def touches(self) -> list[Touch]:
         # A static value is named by its owner as the operations that set it name it.
-        static = f"{self.source}.{self.parameter}"
+        static = f"{self.owner}.{self.parameter}"
         if self.parameter in PULSE_PARAMETERS:
-            static = f"pulse:{self.source}.{PULSE_PARAMETERS[self.parameter]}"
-        return [(lane_key(self.source, self.parameter), None, None), (static, None, None)]
+            static = f"pulse:{self.owner}.{PULSE_PARAMETERS[self.parameter]}"
+        return [(lane_key(self.owner, self.parameter), None, None), (static, None, None)]
 
     def describe(self, state: State) -> str:
-        return f"{owner_name(state, self.source)}: {self.parameter.replace('_', ' ')} made static"
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} set to a fixed value"

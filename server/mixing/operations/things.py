@@ -9,13 +9,13 @@ from needle.automation.parameters import TRIM_DB, defaults_of
 from needle.autopan.pulse import LARGEST_SEED, Pulse
 from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS
 from needle.dsp.pan_modes import MOST_INPUTS
-from needle.session.validation import DOUBLE_LATEST_MS, INKS
+from needle.session.validation import DOUBLE_LATEST_MS, SOURCE_COLOURS
 from needle.units import OFF_DB
 from server.mixing.operations.base import Finite, Gain, Key, Level, Name, Order, Pan, limited
 
 Time = Annotated[float, Field(ge=0.0, le=MAX_TIME, allow_inf_nan=False)]
 Beat = Annotated[Finite, Field(ge=0.0, le=1e6)]
-Ink = Annotated[int, Field(ge=0, lt=INKS)]
+ColourIndex = Annotated[int, Field(ge=0, lt=SOURCE_COLOURS)]
 Word = Annotated[str, Field(max_length=24, pattern=r"^[\w-]+$")]
 Milliseconds = Annotated[float, Field(ge=SHORTEST_MS, le=LONGEST_MS, allow_inf_nan=False)]
 DoubleDelay = Annotated[float, Field(ge=0.0, le=DOUBLE_LATEST_MS, allow_inf_nan=False)]
@@ -45,46 +45,46 @@ def stored_values(kind: str) -> type[Stored]:
 class StoredPoint(Stored):
     """A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1).
 
-    Of an *ease* that was cut only the part from ``begins`` to ``ends`` (0…1) is used.
+    Of an *ease* that was cut only the part from ``shape_start`` to ``shape_end`` (0…1) is used.
     """
 
     t: Time
     value: Finite
     shape: Literal["hold", "straight", "ease", "curve"] = "straight"
     tension: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
-    begins: Share = 0.0
-    ends: Share = 1.0
+    shape_start: Share = 0.0
+    shape_end: Share = 1.0
 
 
 class StoredSource(stored_values("source")):
-    """A source with all its static values. It takes ``channels`` of its asset from the ``first`` (0) on."""
+    """A source with all its static values. It takes ``channels`` of its asset from ``first_channel`` (0) on."""
 
     id: Key
     name: Name
-    ink: Ink
+    colour: ColourIndex
     order: Order
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
     channels: Annotated[int, Field(ge=1, le=MOST_INPUTS)]
-    first: Annotated[int, Field(ge=0, lt=MOST_INPUTS)] = 0
+    first_channel: Annotated[int, Field(ge=0, lt=MOST_INPUTS)] = 0
     seconds: Time = 0.0
     start: Time
     gain: Gain
     muted: bool
     group: GroupKey = ""
     mode: Word
-    exchange: bool = False
+    swap_channels: bool = False
     invert_left: bool = False
     invert_right: bool = False
-    timing: Word = "off"
-    timing_ms: Milliseconds = 0.7
-    timing_share: Share = 0.0
+    delay_panning: Word = "off"
+    delay_panning_ms: Milliseconds = 0.7
+    level_share: Share = 0.0
     double: bool = False
     double_ms: DoubleDelay = 0.0
     double_trim: Trim = 0.0
     snap: bool = False
     direct_muted: bool = False
-    frozen: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
-    frozen_key: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
+    frozen_asset: Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")] = ""
+    frozen_fingerprint: Annotated[str, Field(max_length=64, pattern=r"^[0-9a-f]*$")] = ""
 
 
 class StoredGroup(stored_values("group")):
@@ -111,7 +111,7 @@ class StoredReturn(stored_values("return")):
 
     id: Key
     name: Name
-    ink: Ink = 0
+    colour: ColourIndex = 0
     order: Order = 0
     muted: bool = False
     effects: list[StoredEffect] = []
@@ -124,14 +124,14 @@ class StoredLayer(stored_values("layer")):
     source: Key
     name: Name
     order: Order = 0
-    takes: Literal["source", "before"] = "source"
-    before_level: bool = False
+    input: Literal["source", "previous"] = "source"
+    pre: bool = False
     effects: list[StoredEffect] = []
     muted: bool = False
 
 
-class StoredWay(Stored):
-    """A way in which a source may sound in the room (``needle.mix.speaker_routing``)."""
+class StoredRoute(Stored):
+    """Which loudspeakers a source may sound from, and how strong (``needle.mix.speaker_routing``)."""
 
     off: Annotated[list[SpeakerName], Field(max_length=32)] = []
     levels: dict[Word, Level] = {}
@@ -139,14 +139,14 @@ class StoredWay(Stored):
     ambient: Level = 0.0
 
 
-class StoredRoom(Stored):
-    """How a source may sound in the room: always (""), and in passages by their ids; ``id`` is the source."""
+class StoredRouting(Stored):
+    """The routes of a source to the loudspeakers: always (""), and in passages by their ids; ``id`` is the source."""
 
     id: Key
-    ways: dict[str, StoredWay]
+    routes: dict[str, StoredRoute]
 
 
-class StoredTurn(stored_values("room")):
+class StoredRoom(stored_values("room")):
     """The whole room: how far it is turned (degrees to the left)."""
 
     id: Key
@@ -159,12 +159,12 @@ class StoredSend(stored_values("send")):
     id: Annotated[str, Field(max_length=130)]
     source: Key
     to: Annotated[Key, Field(alias="return")]
-    before: bool = False
+    pre: bool = False
     place: SendPlace = "same"
 
 
-class Written(Stored):
-    """What was there before a pulse was written out: lanes by their keys, those switched off, and static values."""
+class BeforeConversion(Stored):
+    """What was there before a pulse became points: lanes by their keys, those switched off, and static values."""
 
     lanes: dict[Annotated[str, Field(max_length=200)], list[StoredPoint]] = {}
     off: list[Annotated[str, Field(max_length=200)]] = []
@@ -182,7 +182,7 @@ class StoredPulse(Stored):
     period: Finite = 1.0
     rate: Finite = 1.0
     origin: Finite = 0.0
-    start: Finite = 0.0
+    start_phase: Finite = 0.0
     duty: Finite = 0.5
     steps: list[Pan] = list(Pulse().steps)
     seed: Seed = 1
@@ -191,8 +191,8 @@ class StoredPulse(Stored):
     flip: bool = False
     depth: Finite = 1.0
     offset: Finite = 180.0
-    even_power: bool = False
-    written: Written = Written()
+    constant_power: bool = False
+    before_conversion: BeforeConversion = BeforeConversion()
 
 
 class StoredPlace(Stored):
@@ -201,11 +201,11 @@ class StoredPlace(Stored):
     id: Key
     pan: Pan = 0.0
     level: Level = 0.0
-    tone: Finite = 0.0
+    low_pass: Finite = 0.0
     length: Finite = 1.0
     transpose: Finite = 0.0
-    repeat: Finite = 0.5
-    times: Annotated[int, Field(ge=1, le=16)] = 1
+    repeat_interval: Finite = 0.5
+    repeats: Annotated[int, Field(ge=1, le=16)] = 1
     fade: Finite = 3.0
 
 

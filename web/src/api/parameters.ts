@@ -20,12 +20,15 @@ export const PARAMETERS = {
   height_right: {"title": "Right side height", "low": -1.0, "high": 1.0, "unit": "down to up", "display": "height", "in_room": true, "defaults": {"source": 0.0}},
   spread: {"title": "Spread", "low": 0.0, "high": 360.0, "unit": "degrees", "display": "degrees", "in_room": true, "defaults": {"source": 0.0, "send": 0.0, "return": 0.0, "layer": 0.0}},
   rotation: {"title": "Rotation", "low": -7200.0, "high": 7200.0, "unit": "degrees to the left", "display": "degrees", "in_room": true, "defaults": {"source": 0.0, "return": 0.0, "layer": 0.0, "room": 0.0}},
-  envelop: {"title": "Envelopment", "low": 0.0, "high": 1.0, "unit": "of the reverb's tail is diffuse", "display": "share", "in_room": true, "defaults": {"return": 0.7}},
-  centre: {"title": "Centre share", "low": 0.0, "high": 1.0, "unit": "of what the centre speaker has", "display": "share", "in_room": true, "defaults": {"source": 1.0}},
+  envelopment: {"title": "Envelopment", "low": 0.0, "high": 1.0, "unit": "of the reverb's tail is diffuse", "display": "share", "in_room": true, "defaults": {"return": 0.7}},
+  centre_level: {"title": "Centre level", "low": 0.0, "high": 1.0, "unit": "of what the centre speaker has", "display": "share", "in_room": true, "defaults": {"source": 1.0}},
   lfe: {"title": "LFE", "low": -96.0, "high": 12.0, "unit": "dB", "display": "level", "in_room": true, "defaults": {"source": -96.0}},
   pulse_depth: {"title": "Pulse depth", "low": 0.0, "high": 1.0, "unit": "of full depth", "display": "share", "in_room": false, "defaults": {"source": 1.0, "send": 1.0, "return": 1.0, "group": 1.0}},
   pulse_period: {"title": "Pulse cycle", "low": 0.0625, "high": 64.0, "unit": "beats", "display": "beats", "in_room": false, "defaults": {"source": 1.0, "send": 1.0, "return": 1.0, "group": 1.0}},
   pulse_rate: {"title": "Pulse rate", "low": 0.02, "high": 64.0, "unit": "Hz", "display": "hertz", "in_room": false, "defaults": {"source": 1.0, "send": 1.0, "return": 1.0, "group": 1.0}},
 } as const;
+
+/** The version of documents whose names the interface uses. */
+export const DOCUMENT_VERSION = 8;
 
 export type Parameter = keyof typeof PARAMETERS;

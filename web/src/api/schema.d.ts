@@ -2199,7 +2199,7 @@ export interface components {
          * @description Adds a source, with the lanes and sends it comes with.
          *
          *     ``lanes``: points by parameter, or by the whole key of a lane of its sends; ``off`` names those switched off.
-         *     ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``ways`` and ``layers``: how it sounds in
+         *     ``rhythm``: its pulse, its sends' pulses, its deal and what is dealt. ``routes`` and ``layers``: how it sounds in
          *     the room.
          */
         AddSource: {
@@ -2227,18 +2227,18 @@ export interface components {
             off: string[];
             rhythm?: components["schemas"]["RestoreRhythm"] | null;
             /**
+             * Routes
+             * @default {}
+             */
+            routes: {
+                [key: string]: components["schemas"]["StoredRoute"];
+            };
+            /**
              * Sends
              * @default []
              */
             sends: components["schemas"]["StoredSend"][];
             source: components["schemas"]["StoredSource"];
-            /**
-             * Ways
-             * @default {}
-             */
-            ways: {
-                [key: string]: components["schemas"]["StoredWay"];
-            };
         };
         /**
          * Answer
@@ -2295,8 +2295,8 @@ export interface components {
          * @description Changes how a source is drawn and listed, and when it starts.
          */
         ArrangeSource: {
-            /** Ink */
-            ink?: number | null;
+            /** Colour */
+            colour?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2412,6 +2412,46 @@ export interface components {
             times: number[];
             /** Unit */
             unit: number;
+        };
+        /**
+         * Batch
+         * @description Several changes as one: all of them are made, or none is.
+         */
+        Batch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "batch";
+            /** Operations */
+            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["SetFixedValue"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetRoute"] | components["schemas"]["RestoreRoute"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Batch"])[];
+            /** Summary */
+            summary: string;
+        };
+        /**
+         * BeforeConversion
+         * @description What was there before a pulse became points: lanes by their keys, those switched off, and static values.
+         */
+        BeforeConversion: {
+            /**
+             * Lanes
+             * @default {}
+             */
+            lanes: {
+                [key: string]: components["schemas"]["StoredPoint"][];
+            };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | string;
+            };
         };
         /**
          * CalledOut
@@ -2571,10 +2611,10 @@ export interface components {
         ControlIn: {
             /** Holds */
             holds: components["schemas"]["HoldOfHand"][];
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
         };
         /**
          * CopyIn
@@ -2820,8 +2860,8 @@ export interface components {
             returns: {
                 [key: string]: components["schemas"]["StoredReturn"];
             };
-            /** Rooms */
-            rooms: {
+            /** Room */
+            room: {
                 [key: string]: components["schemas"]["StoredRoom"];
             };
             /** Sends */
@@ -2833,9 +2873,9 @@ export interface components {
             sources: {
                 [key: string]: components["schemas"]["StoredSource"];
             };
-            /** Turns */
-            turns: {
-                [key: string]: components["schemas"]["StoredTurn"];
+            /** Speaker Routing */
+            speaker_routing: {
+                [key: string]: components["schemas"]["StoredRouting"];
             };
         };
         /**
@@ -2954,10 +2994,10 @@ export interface components {
              * @default false
              */
             mirrored: boolean;
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
         };
         /** EffectOut */
         EffectOut: {
@@ -3039,7 +3079,7 @@ export interface components {
         };
         /**
          * FitOut
-         * @description A flip and a start, and the share (0…1) of accents that passes (``needle.autopan.groove_reading.Fit``).
+         * @description A flip and a start phase, and the share (0…1) of accents let pass (``needle.autopan.groove_reading.Fit``).
          */
         FitOut: {
             /** Flip */
@@ -3050,8 +3090,8 @@ export interface components {
             right: number;
             /** Score */
             score: number;
-            /** Start */
-            start: number;
+            /** Start Phase */
+            start_phase: number;
         };
         /**
          * FlipSources
@@ -3145,16 +3185,16 @@ export interface components {
         };
         /**
          * FreezeSource
-         * @description Keeps what a source sounds like as audio, so that it costs no work; with nothing in ``frozen`` it thaws.
+         * @description Keeps what a source sounds like as audio, so that it costs no work; without a ``frozen_asset`` it thaws.
          */
         FreezeSource: {
-            /** Frozen */
-            frozen: string;
+            /** Frozen Asset */
+            frozen_asset: string;
             /**
-             * Frozen Key
+             * Frozen Fingerprint
              * @default
              */
-            frozen_key: string;
+            frozen_fingerprint: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3208,8 +3248,8 @@ export interface components {
          * Heard
          * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
          *
-         *     ``plain`` is for example ``oars:timing``, matched in loudness at the moment ``at`` (s). ``trial`` is a list of
-         *     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+         *     ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
+         *     of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
          *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
          *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
          */
@@ -3410,20 +3450,20 @@ export interface components {
         LandableOut: {
             /** Name */
             name: string;
+            /** Owner */
+            owner: string;
             /** Parameters */
             parameters: string[];
-            /** Source */
-            source: string;
         };
         /**
          * Landing
          * @description Where a lane lands: what it belongs to, and the parameter.
          */
         Landing: {
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
         };
         /**
          * LaneChange
@@ -3444,14 +3484,14 @@ export interface components {
          * @description A lane: what it belongs to, and the parameter.
          */
         LaneName: {
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
         };
         /**
          * LaneOut
-         * @description A lane; ``source`` is what it belongs to. Switched ``off``, the static value holds.
+         * @description A lane; ``owner`` is what it belongs to. Switched ``off``, the static value holds.
          */
         LaneOut: {
             /** Id */
@@ -3461,12 +3501,12 @@ export interface components {
              * @default false
              */
             off: boolean;
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
             /** Points */
             points: components["schemas"]["StoredPoint"][];
-            /** Source */
-            source: string;
         };
         /**
          * LanesOut
@@ -3562,13 +3602,16 @@ export interface components {
         Library: {
             /** Bands */
             bands: number[];
+            /** Delay Panning Ms */
+            delay_panning_ms: [
+                number,
+                number
+            ];
             /** Effects */
             effects: components["schemas"]["EffectOut"][];
             /** Gain Limit */
             gain_limit: number;
             giving: components["schemas"]["GivingOut"];
-            /** Inks */
-            inks: number;
             /** Laws */
             laws: {
                 [key: string]: string;
@@ -3588,15 +3631,12 @@ export interface components {
             seatings: components["schemas"]["SeatingOut"][];
             /** Send Places */
             send_places: string[];
+            /** Source Colours */
+            source_colours: number;
             /** Speaker Groups */
             speaker_groups: string[];
             /** Targets */
             targets: components["schemas"]["TargetOut"][];
-            /** Timing Ms */
-            timing_ms: [
-                number,
-                number
-            ];
             /** Timings */
             timings: string[];
             /** Treatments */
@@ -3667,23 +3707,6 @@ export interface components {
             dbtp: number;
             /** Lufs */
             lufs: number;
-        };
-        /**
-         * MakeStatic
-         * @description Takes a lane away and leaves the value that it has ``at`` a time (s) as the static one.
-         */
-        MakeStatic: {
-            /** At */
-            at: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "make-static";
-            /** Parameter */
-            parameter: string;
-            /** Source */
-            source: string;
         };
         /**
          * MarkOut
@@ -3835,14 +3858,18 @@ export interface components {
         };
         /**
          * MovePoint
-         * @description Moves the point that ``was`` somewhere ``to`` another place; points that it passes stay.
+         * @description Moves a point from where it stood ``before`` to where it stands ``after``; points that it passes stay.
          *
-         *     Without ``to`` it is taken away, without ``was`` put there. ``stood`` and ``after`` count the points of the same
-         *     time before it, where it was and where it goes. ``off``: a lane that begins with it is switched off.
+         *     Without ``after`` it is deleted, without ``before`` added. The ranks count the points of the same time that stand
+         *     ahead of it. ``off``: a lane that begins with it is switched off.
          */
         MovePoint: {
-            /** After */
-            after?: number | null;
+            after?: components["schemas"]["StoredPoint"] | null;
+            /** After Rank */
+            after_rank?: number | null;
+            before?: components["schemas"]["StoredPoint"] | null;
+            /** Before Rank */
+            before_rank?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3853,14 +3880,10 @@ export interface components {
              * @default false
              */
             off: boolean;
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
-            /** Stood */
-            stood?: number | null;
-            to?: components["schemas"]["StoredPoint"] | null;
-            was?: components["schemas"]["StoredPoint"] | null;
         };
         /**
          * MovedOut
@@ -4025,6 +4048,9 @@ export interface components {
         /**
          * OperationIn
          * @description An operation, the id its client made for it, and the revision it was made on (the latest if none is told).
+         *
+         *     ``format`` is the version of documents whose names it uses: a change that has waited in a browser may be older
+         *     than the application.
          */
         OperationIn: {
             /**
@@ -4032,10 +4058,15 @@ export interface components {
              * Format: uuid
              */
             client_id: string;
+            /**
+             * Format
+             * @default 8
+             */
+            format: number;
             /** Made On */
             made_on?: number | null;
             /** Operation */
-            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Together"];
+            operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["SetFixedValue"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetRoute"] | components["schemas"]["RestoreRoute"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Batch"];
         };
         /**
          * OperationOut
@@ -4384,16 +4415,18 @@ export interface components {
          * @description Puts a source at a place, or changes what placing it means.
          */
         PlaceSource: {
-            /** Centre */
-            centre?: number | null;
+            /** Centre Level */
+            centre_level?: number | null;
+            /** Delay Panning */
+            delay_panning?: string | null;
+            /** Delay Panning Ms */
+            delay_panning_ms?: number | null;
             /** Double */
             double?: boolean | null;
             /** Double Ms */
             double_ms?: number | null;
             /** Double Trim */
             double_trim?: number | null;
-            /** Exchange */
-            exchange?: boolean | null;
             /** Front */
             front?: number | null;
             /** Front Left */
@@ -4419,6 +4452,8 @@ export interface components {
             level_left?: number | null;
             /** Level Right */
             level_right?: number | null;
+            /** Level Share */
+            level_share?: number | null;
             /** Mode */
             mode?: string | null;
             /** Pan */
@@ -4437,12 +4472,8 @@ export interface components {
             span?: number | null;
             /** Spread */
             spread?: number | null;
-            /** Timing */
-            timing?: string | null;
-            /** Timing Ms */
-            timing_ms?: number | null;
-            /** Timing Share */
-            timing_share?: number | null;
+            /** Swap Channels */
+            swap_channels?: boolean | null;
             /** Width */
             width?: number | null;
             /** Width Left */
@@ -4569,10 +4600,10 @@ export interface components {
          * @description A pulse as it would be: values that differ from what the thing's pulse has, or from a fresh one's.
          */
         PulseIn: {
+            /** Owner */
+            owner: string;
             /** Revision */
             revision: number;
-            /** Source */
-            source: string;
             /**
              * Values
              * @default {}
@@ -4643,10 +4674,10 @@ export interface components {
             accents: string;
             /** Bar */
             bar: number;
+            /** Owner */
+            owner: string;
             /** Revision */
             revision: number;
-            /** Source */
-            source: string;
             /**
              * Values
              * @default {}
@@ -4761,8 +4792,8 @@ export interface components {
              * @enum {string}
              */
             kind: "remove-pulse";
-            /** Source */
-            source: string;
+            /** Owner */
+            owner: string;
         };
         /**
          * RemoveReturn
@@ -5020,23 +5051,23 @@ export interface components {
             };
         };
         /**
-         * RestoreWay
-         * @description Puts a whole way in place, or with none takes it away.
+         * RestoreRoute
+         * @description Puts a whole route in place, or with none takes it away.
          */
-        RestoreWay: {
+        RestoreRoute: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "restore-way";
+            kind: "restore-route";
             /**
              * Passage
              * @default
              */
             passage: string;
+            route?: components["schemas"]["StoredRoute"] | null;
             /** Source */
             source: string;
-            way?: components["schemas"]["StoredWay"] | null;
         };
         /**
          * RevisionOut
@@ -5318,6 +5349,23 @@ export interface components {
             source: string;
         };
         /**
+         * SetFixedValue
+         * @description Takes a lane away and leaves the value that it has ``at`` a time (s) as the fixed one.
+         */
+        SetFixedValue: {
+            /** At */
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-fixed-value";
+            /** Owner */
+            owner: string;
+            /** Parameter */
+            parameter: string;
+        };
+        /**
          * SetGain
          * @description Sets a source's gain before everything else (dB).
          */
@@ -5360,14 +5408,14 @@ export interface components {
          * @description Changes some values of a layer.
          */
         SetLayer: {
-            /** Before Level */
-            before_level?: boolean | null;
             /** Effects */
             effects?: components["schemas"]["StoredEffect"][] | null;
             /** Front */
             front?: number | null;
             /** Height */
             height?: number | null;
+            /** Input */
+            input?: ("source" | "previous") | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5385,14 +5433,14 @@ export interface components {
             order?: number | null;
             /** Pan */
             pan?: number | null;
+            /** Pre */
+            pre?: boolean | null;
             /** Rotation */
             rotation?: number | null;
             /** Span */
             span?: number | null;
             /** Spread */
             spread?: number | null;
-            /** Takes */
-            takes?: ("source" | "before") | null;
         };
         /**
          * SetLevel
@@ -5453,15 +5501,16 @@ export interface components {
         };
         /**
          * SetPulse
-         * @description Sets some values of a pulse; the first change begins it. ``source`` is the thing that it moves.
+         * @description Sets some values of a pulse; the first change begins it. ``owner`` is the thing that it moves.
          */
         SetPulse: {
+            before_conversion?: components["schemas"]["BeforeConversion"] | null;
+            /** Constant Power */
+            constant_power?: boolean | null;
             /** Depth */
             depth?: number | null;
             /** Duty */
             duty?: number | null;
-            /** Even Power */
-            even_power?: boolean | null;
             /** Flip */
             flip?: boolean | null;
             /** Form */
@@ -5479,6 +5528,8 @@ export interface components {
             on?: boolean | null;
             /** Origin */
             origin?: number | null;
+            /** Owner */
+            owner: string;
             /** Period */
             period?: number | null;
             /** Rate */
@@ -5487,31 +5538,28 @@ export interface components {
             seed?: number | null;
             /** Smooth */
             smooth?: number | null;
-            /** Source */
-            source: string;
-            /** Start */
-            start?: number | null;
+            /** Start Phase */
+            start_phase?: number | null;
             /** Steps */
             steps?: number[] | null;
             /** Unit */
             unit?: string | null;
             /** Wave */
             wave?: string | null;
-            written?: components["schemas"]["Written"] | null;
         };
         /**
          * SetReturn
-         * @description Changes a return: its name, level, mute, balance, width, ink, order.
+         * @description Changes a return: its name, level, mute, balance, width, colour, order.
          */
         SetReturn: {
-            /** Envelop */
-            envelop?: number | null;
+            /** Colour */
+            colour?: number | null;
+            /** Envelopment */
+            envelopment?: number | null;
             /** Front */
             front?: number | null;
             /** Height */
             height?: number | null;
-            /** Ink */
-            ink?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5558,12 +5606,44 @@ export interface components {
             rotation?: number | null;
         };
         /**
+         * SetRoute
+         * @description Sets some of the route in which a source may sound in the room: always, or, with a ``passage``, during that.
+         *
+         *     ``off``: the speakers that may not sound. ``levels`` (dB) by group change those that are named. ``direct`` and
+         *     ``ambient`` (dB) are the parts of a stem. A passage's route begins as the one that always holds.
+         */
+        SetRoute: {
+            /** Ambient */
+            ambient?: number | null;
+            /** Direct */
+            direct?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-route";
+            /**
+             * Levels
+             * @default {}
+             */
+            levels: {
+                [key: string]: number;
+            };
+            /** Off */
+            off?: string[] | null;
+            /**
+             * Passage
+             * @default
+             */
+            passage: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * SetSend
          * @description Changes what a source gives to a return; the send begins with the first change.
          */
         SetSend: {
-            /** Before */
-            before?: boolean | null;
             /** Front */
             front?: number | null;
             /** Height */
@@ -5579,6 +5659,8 @@ export interface components {
             pan?: number | null;
             /** Place */
             place?: ("same" | "opposite" | "own") | null;
+            /** Pre */
+            pre?: boolean | null;
             /** Source */
             source: string;
             /** Spread */
@@ -5610,40 +5692,6 @@ export interface components {
             name?: string | null;
             /** Tempos */
             tempos?: number[][] | null;
-        };
-        /**
-         * SetWay
-         * @description Sets some of the way in which a source may sound in the room: always, or, with a ``passage``, during that.
-         *
-         *     ``off``: the speakers that may not sound. ``levels`` (dB) by group change those that are named. ``direct`` and
-         *     ``ambient`` (dB) are the parts of a stem. A passage's way begins as the one that always holds.
-         */
-        SetWay: {
-            /** Ambient */
-            ambient?: number | null;
-            /** Direct */
-            direct?: number | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "set-way";
-            /**
-             * Levels
-             * @default {}
-             */
-            levels: {
-                [key: string]: number;
-            };
-            /** Off */
-            off?: string[] | null;
-            /**
-             * Passage
-             * @default
-             */
-            passage: string;
-            /** Source */
-            source: string;
         };
         /**
          * SettingOut
@@ -5801,8 +5849,8 @@ export interface components {
          * @description Where a source stands, for a small picture of the session.
          */
         Standing: {
-            /** Ink */
-            ink: number;
+            /** Colour */
+            colour: number;
             /** Pan */
             pan: number;
         };
@@ -5943,11 +5991,6 @@ export interface components {
          */
         StoredLayer: {
             /**
-             * Before Level
-             * @default false
-             */
-            before_level: boolean;
-            /**
              * Effects
              * @default []
              */
@@ -5964,6 +6007,12 @@ export interface components {
             height: number;
             /** Id */
             id: string;
+            /**
+             * Input
+             * @default source
+             * @enum {string}
+             */
+            input: "source" | "previous";
             /**
              * Level
              * @default 0
@@ -5987,6 +6036,11 @@ export interface components {
              */
             pan: number;
             /**
+             * Pre
+             * @default false
+             */
+            pre: boolean;
+            /**
              * Rotation
              * @default 0
              */
@@ -6003,12 +6057,6 @@ export interface components {
              * @default 0
              */
             spread: number;
-            /**
-             * Takes
-             * @default source
-             * @enum {string}
-             */
-            takes: "source" | "before";
         };
         /**
          * StoredPassage
@@ -6047,25 +6095,25 @@ export interface components {
              */
             level: number;
             /**
+             * Low Pass
+             * @default 0
+             */
+            low_pass: number;
+            /**
              * Pan
              * @default 0
              */
             pan: number;
             /**
-             * Repeat
+             * Repeat Interval
              * @default 0.5
              */
-            repeat: number;
+            repeat_interval: number;
             /**
-             * Times
+             * Repeats
              * @default 1
              */
-            times: number;
-            /**
-             * Tone
-             * @default 0
-             */
-            tone: number;
+            repeats: number;
             /**
              * Transpose
              * @default 0
@@ -6076,25 +6124,25 @@ export interface components {
          * StoredPoint
          * @description A point of a lane: time (s), value, the shape on to the next point and its tension (-1…1).
          *
-         *     Of an *ease* that was cut only the part from ``begins`` to ``ends`` (0…1) is used.
+         *     Of an *ease* that was cut only the part from ``shape_start`` to ``shape_end`` (0…1) is used.
          */
         StoredPoint: {
-            /**
-             * Begins
-             * @default 0
-             */
-            begins: number;
-            /**
-             * Ends
-             * @default 1
-             */
-            ends: number;
             /**
              * Shape
              * @default straight
              * @enum {string}
              */
             shape: "hold" | "straight" | "ease" | "curve";
+            /**
+             * Shape End
+             * @default 1
+             */
+            shape_end: number;
+            /**
+             * Shape Start
+             * @default 0
+             */
+            shape_start: number;
             /** T */
             t: number;
             /**
@@ -6111,6 +6159,19 @@ export interface components {
          */
         StoredPulse: {
             /**
+             * @default {
+             *       "lanes": {},
+             *       "off": [],
+             *       "values": {}
+             *     }
+             */
+            before_conversion: components["schemas"]["BeforeConversion"];
+            /**
+             * Constant Power
+             * @default false
+             */
+            constant_power: boolean;
+            /**
              * Depth
              * @default 1
              */
@@ -6120,11 +6181,6 @@ export interface components {
              * @default 0.5
              */
             duty: number;
-            /**
-             * Even Power
-             * @default false
-             */
-            even_power: boolean;
             /**
              * Flip
              * @default false
@@ -6178,10 +6234,10 @@ export interface components {
              */
             smooth: number;
             /**
-             * Start
+             * Start Phase
              * @default 0
              */
-            start: number;
+            start_phase: number;
             /**
              * Steps
              * @default [
@@ -6202,14 +6258,6 @@ export interface components {
              * @default sine
              */
             wave: string;
-            /**
-             * @default {
-             *       "lanes": {},
-             *       "off": [],
-             *       "values": {}
-             *     }
-             */
-            written: components["schemas"]["Written"];
         };
         /**
          * StoredReturn
@@ -6217,15 +6265,20 @@ export interface components {
          */
         StoredReturn: {
             /**
+             * Colour
+             * @default 0
+             */
+            colour: number;
+            /**
              * Effects
              * @default []
              */
             effects: components["schemas"]["StoredEffect"][];
             /**
-             * Envelop
+             * Envelopment
              * @default 0.7
              */
-            envelop: number;
+            envelopment: number;
             /**
              * Front
              * @default 0
@@ -6238,11 +6291,6 @@ export interface components {
             height: number;
             /** Id */
             id: string;
-            /**
-             * Ink
-             * @default 0
-             */
-            ink: number;
             /**
              * Level
              * @default 0
@@ -6283,14 +6331,57 @@ export interface components {
         };
         /**
          * StoredRoom
-         * @description How a source may sound in the room: always (""), and in passages by their ids; ``id`` is the source.
+         * @description The whole room: how far it is turned (degrees to the left).
          */
         StoredRoom: {
             /** Id */
             id: string;
-            /** Ways */
-            ways: {
-                [key: string]: components["schemas"]["StoredWay"];
+            /** Name */
+            name: string;
+            /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+        };
+        /**
+         * StoredRoute
+         * @description Which loudspeakers a source may sound from, and how strong (``needle.mix.speaker_routing``).
+         */
+        StoredRoute: {
+            /**
+             * Ambient
+             * @default 0
+             */
+            ambient: number;
+            /**
+             * Direct
+             * @default 0
+             */
+            direct: number;
+            /**
+             * Levels
+             * @default {}
+             */
+            levels: {
+                [key: string]: number;
+            };
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+        };
+        /**
+         * StoredRouting
+         * @description The routes of a source to the loudspeakers: always (""), and in passages by their ids; ``id`` is the source.
+         */
+        StoredRouting: {
+            /** Id */
+            id: string;
+            /** Routes */
+            routes: {
+                [key: string]: components["schemas"]["StoredRoute"];
             };
         };
         /**
@@ -6298,11 +6389,6 @@ export interface components {
          * @description What a source gives to a return, tapped before or after its level, and where it stands in it.
          */
         StoredSend: {
-            /**
-             * Before
-             * @default false
-             */
-            before: boolean;
             /**
              * Front
              * @default 1
@@ -6331,6 +6417,11 @@ export interface components {
              * @enum {string}
              */
             place: "same" | "opposite" | "own";
+            /**
+             * Pre
+             * @default false
+             */
+            pre: boolean;
             /** Return */
             return: string;
             /** Source */
@@ -6343,18 +6434,30 @@ export interface components {
         };
         /**
          * StoredSource
-         * @description A source with all its static values. It takes ``channels`` of its asset from the ``first`` (0) on.
+         * @description A source with all its static values. It takes ``channels`` of its asset from ``first_channel`` (0) on.
          */
         StoredSource: {
             /** Asset */
             asset: string;
             /**
-             * Centre
+             * Centre Level
              * @default 1
              */
-            centre: number;
+            centre_level: number;
             /** Channels */
             channels: number;
+            /** Colour */
+            colour: number;
+            /**
+             * Delay Panning
+             * @default off
+             */
+            delay_panning: string;
+            /**
+             * Delay Panning Ms
+             * @default 0.7
+             */
+            delay_panning_ms: number;
             /**
              * Direct Muted
              * @default false
@@ -6376,15 +6479,10 @@ export interface components {
              */
             double_trim: number;
             /**
-             * Exchange
-             * @default false
-             */
-            exchange: boolean;
-            /**
-             * First
+             * First Channel
              * @default 0
              */
-            first: number;
+            first_channel: number;
             /**
              * Front
              * @default 1
@@ -6401,15 +6499,15 @@ export interface components {
              */
             front_right: number;
             /**
-             * Frozen
+             * Frozen Asset
              * @default
              */
-            frozen: string;
+            frozen_asset: string;
             /**
-             * Frozen Key
+             * Frozen Fingerprint
              * @default
              */
-            frozen_key: string;
+            frozen_fingerprint: string;
             /** Gain */
             gain: number;
             /**
@@ -6434,8 +6532,6 @@ export interface components {
             height_right: number;
             /** Id */
             id: string;
-            /** Ink */
-            ink: number;
             /**
              * Invert Left
              * @default false
@@ -6461,6 +6557,11 @@ export interface components {
              * @default 0
              */
             level_right: number;
+            /**
+             * Level Share
+             * @default 0
+             */
+            level_share: number;
             /**
              * Lfe
              * @default -96
@@ -6517,20 +6618,10 @@ export interface components {
             /** Start */
             start: number;
             /**
-             * Timing
-             * @default off
+             * Swap Channels
+             * @default false
              */
-            timing: string;
-            /**
-             * Timing Ms
-             * @default 0.7
-             */
-            timing_ms: number;
-            /**
-             * Timing Share
-             * @default 0
-             */
-            timing_share: number;
+            swap_channels: boolean;
             /**
              * Trim
              * @default 0
@@ -6551,49 +6642,6 @@ export interface components {
              * @default 0
              */
             width_right: number;
-        };
-        /**
-         * StoredTurn
-         * @description The whole room: how far it is turned (degrees to the left).
-         */
-        StoredTurn: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Rotation
-             * @default 0
-             */
-            rotation: number;
-        };
-        /**
-         * StoredWay
-         * @description A way in which a source may sound in the room (``needle.mix.speaker_routing``).
-         */
-        StoredWay: {
-            /**
-             * Ambient
-             * @default 0
-             */
-            ambient: number;
-            /**
-             * Direct
-             * @default 0
-             */
-            direct: number;
-            /**
-             * Levels
-             * @default {}
-             */
-            levels: {
-                [key: string]: number;
-            };
-            /**
-             * Off
-             * @default []
-             */
-            off: string[];
         };
         /**
          * Stretch
@@ -6690,10 +6738,10 @@ export interface components {
             kind: "switch-lane";
             /** On */
             on: boolean;
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
-            /** Source */
-            source: string;
         };
         /**
          * TakeIn
@@ -6766,8 +6814,8 @@ export interface components {
         Target: {
             /** At */
             at: number;
-            /** Source */
-            source: string;
+            /** Owner */
+            owner: string;
         };
         /**
          * TargetOut
@@ -6872,21 +6920,6 @@ export interface components {
             source: string;
             /** Weight */
             weight: number;
-        };
-        /**
-         * Together
-         * @description Several changes as one: all of them are made, or none is.
-         */
-        Together: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "together";
-            /** Operations */
-            operations: ((components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["MakeStatic"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetWay"] | components["schemas"]["RestoreWay"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"]) | components["schemas"]["Together"])[];
-            /** What */
-            what: string;
         };
         /**
          * Tolerant
@@ -7071,10 +7104,10 @@ export interface components {
          * @description A thing that pulses, at a revision.
          */
         Whose: {
+            /** Owner */
+            owner: string;
             /** Revision */
             revision: number;
-            /** Source */
-            source: string;
         };
         /** WidenIn */
         WidenIn: {
@@ -7098,12 +7131,12 @@ export interface components {
         Write: {
             /** End */
             end: number;
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
             /** Points */
             points: components["schemas"]["StoredPoint"][];
-            /** Source */
-            source: string;
             /** Start */
             start: number;
         };
@@ -7112,7 +7145,7 @@ export interface components {
          * @description Replaces everything from ``start`` to ``end`` (s, both included) of a lane with ``points``.
          *
          *     Outside the range nothing changes, so that two people can write on different stretches of one lane.
-         *     Without points it clears the range; a lane that is left without points is gone. ``source`` is what the lane
+         *     Without points it clears the range; a lane that is left without points is gone. ``owner`` is what the lane
          *     belongs to: a source, a send, a return or a group.
          */
         WritePoints: {
@@ -7123,39 +7156,14 @@ export interface components {
              * @enum {string}
              */
             kind: "write-points";
+            /** Owner */
+            owner: string;
             /** Parameter */
             parameter: string;
             /** Points */
             points: components["schemas"]["StoredPoint"][];
-            /** Source */
-            source: string;
             /** Start */
             start: number;
-        };
-        /**
-         * Written
-         * @description What was there before a pulse was written out: lanes by their keys, those switched off, and static values.
-         */
-        Written: {
-            /**
-             * Lanes
-             * @default {}
-             */
-            lanes: {
-                [key: string]: components["schemas"]["StoredPoint"][];
-            };
-            /**
-             * Off
-             * @default []
-             */
-            off: string[];
-            /**
-             * Values
-             * @default {}
-             */
-            values: {
-                [key: string]: number | string;
-            };
         };
     };
     responses: never;
@@ -8658,7 +8666,7 @@ export interface operations {
     server_audio_moves_history: {
         parameters: {
             query: {
-                source: string;
+                owner: string;
                 parameter: string;
             };
             header?: never;
@@ -8731,7 +8739,7 @@ export interface operations {
         parameters: {
             query: {
                 revision: number;
-                source: string;
+                owner: string;
                 parameter: string;
             };
             header?: never;
@@ -9167,7 +9175,7 @@ export interface operations {
         parameters: {
             query: {
                 revision: number;
-                source: string;
+                owner: string;
             };
             header?: never;
             path: {
@@ -9192,7 +9200,7 @@ export interface operations {
         parameters: {
             query: {
                 revision: number;
-                source: string;
+                owner: string;
             };
             header?: never;
             path: {

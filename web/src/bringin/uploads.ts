@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, reactive } from "vue";
 import { post, type Schemas } from "@/api/http";
-import { freshId, operation, together, useEdits } from "@/session/edits";
+import { freshId, operation, batch, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import { INKS } from "@/ui/theme";
 import { sendFile, type Sent } from "./sending";
@@ -106,7 +106,7 @@ export const useArrivals = defineStore("arrivals", () => {
         const name = one.split ? `${one.name} ${partName(first, channels)}` : one.name;
         return operation("add-source", {
           source: {
-            id: freshId(name), name, ink: (ink - 1) % INKS.length, order, asset, channels: count, first, seconds,
+            id: freshId(name), name, colour: (ink - 1) % INKS.length, order, asset, channels: count, first_channel: first, seconds,
             start: one.start, gain: one.gain ? character.gain : 0, level: 0, muted: false,
             mode: count === 1 ? "pan" : count === 2 ? "balance" : "span", pan: 0,
           },
@@ -115,7 +115,7 @@ export const useArrivals = defineStore("arrivals", () => {
     });
     if (!operations.length) return;
     const what = operations.length === 1 ? "1 source brought in" : `${operations.length} sources brought in`;
-    edits.make(together(what, operations));
+    edits.make(batch(what, operations));
     for (const one of [...ready.value]) drop(one);
   }
 

@@ -95,7 +95,7 @@ function placeOf(event: MouseEvent): { px: number; at: number } {
 /** What the lane that is worked on would have at a place on the paper. */
 function valueAt(px: number, free: boolean): number {
   const value = tools.toValue(view.parameter, axis.value.value(px), free);
-  const source = session.sources.find((one) => one.id === view.lane?.source);
+  const source = session.sources.find((one) => one.id === view.lane?.owner);
   return source ? edits.ownOf(source, view.parameter, value) : value;
 }
 
@@ -217,7 +217,7 @@ function finishPassage(): void {
 function onDouble(event: MouseEvent): void {
   const { px, at } = placeOf(event);
   if (!view.lane || !session.mayEdit || px < MARGIN.left) return;
-  const { source } = view.lane;
+  const { owner: source } = view.lane;
   const { span } = moves;
   if (span && at > span.start && at < span.end) {
     // One place all through the stretch: a passage has its place in two presses.

@@ -88,9 +88,9 @@ watchEffect(
 );
 
 /** Whether a lane is drawn on the axis that is shown. */
-const isHere = ({ source, parameter }: LaneName): boolean =>
+const isHere = ({ owner: source, parameter }: LaneName): boolean =>
   parameter === view.parameter
-    ? lines.isField.value || source === view.lane?.source || !view.of
+    ? lines.isField.value || source === view.lane?.owner || !view.of
     : lines.isField.value && parameter.startsWith("pan");
 
 /** Lanes as they would be: a change that is looked at, or a take that waits. */
@@ -108,7 +108,7 @@ const earlier = computed(() =>
     .filter(({ lane }) => isHere(lane)),
 );
 const inkOfOwner = (owner: string): string =>
-  inkOf(session.sources.find((one) => one.id === owner)?.ink ?? 0);
+  inkOf(session.sources.find((one) => one.id === owner)?.colour ?? 0);
 
 watchEffect(
   () => {
@@ -116,7 +116,7 @@ watchEffect(
     const { context } = sized(work.value, props.width, props.height);
     for (const line of lines.chosen.value) paintLine(context, scene.value, line);
     for (const { lane, points } of earlier.value)
-      paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.source), [7, 4]);
+      paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.owner), [7, 4]);
     for (const { lane, points } of looks.value)
       paintLook(context, scene.value, points, lines.shiftOf(lane), palette.lampInk);
     if (props.drawing && view.lane)

@@ -21,13 +21,13 @@ const tools = useTools();
 const player = usePlayer();
 
 /** A place is drawn where it results, shifted with its group. */
-const source = computed(() => session.sources.find((one) => one.id === props.lane.source));
+const source = computed(() => session.sources.find((one) => one.id === props.lane.owner));
 const shift = computed(() =>
   source.value && view.parameter.startsWith("pan") ? session.shiftOf(source.value) : 0,
 );
-const name = computed(() => view.nameOf(props.lane.source));
+const name = computed(() => view.nameOf(props.lane.owner));
 const ink = computed(() =>
-  inkOf(source.value?.ink ?? session.sources.find((one) => one.id === player.chosen)?.ink ?? 0),
+  inkOf(source.value?.colour ?? session.sources.find((one) => one.id === player.chosen)?.colour ?? 0),
 );
 const axis = computed(() => {
   const found = axisFor(view.parameter, props.width);
@@ -36,7 +36,7 @@ const axis = computed(() => {
     value: (x: number) => found.value(x) - shift.value,
   };
 });
-const points = computed(() => session.points(props.lane.source, view.parameter));
+const points = computed(() => session.points(props.lane.owner, view.parameter));
 const dragging = ref<{ index: number; point: Point } | null>(null);
 const text = (value: number): string => FACES[view.parameter].text(value);
 
@@ -76,7 +76,7 @@ function onMove(event: PointerEvent): void {
   const rest = points.value.filter((_, i) => i !== held.index);
   const earlier = rest.filter((one, i) => one.t < t || (one.t === t && i < held.index));
   view.dragged = {
-    key: session.laneKey(props.lane.source, view.parameter),
+    key: session.laneKey(props.lane.owner, view.parameter),
     points: [...earlier, point, ...rest.filter((one) => !earlier.includes(one))],
   };
 }
@@ -90,9 +90,9 @@ function onUp(): void {
 }
 
 function place(index: number, point: Point): void {
-  edits.movePoint(props.lane.source, view.parameter, index, point);
+  edits.movePoint(props.lane.owner, view.parameter, index, point);
   view.point = session
-    .points(props.lane.source, view.parameter)
+    .points(props.lane.owner, view.parameter)
     .findIndex((one) => one.t === point.t && one.value === point.value);
 }
 
@@ -117,7 +117,7 @@ function onKey(event: KeyboardEvent, index: number): void {
   };
   function remove(): void {
     view.point = null;
-    edits.deletePoint(props.lane.source, view.parameter, index);
+    edits.deletePoint(props.lane.owner, view.parameter, index);
   }
   const move = moves[event.key];
   if (!move) return;
@@ -128,7 +128,7 @@ function onKey(event: KeyboardEvent, index: number): void {
 </script>
 
 <template>
-  <g :style="{ '--source': ink }" :class="{ off: session.isOff(lane.source, lane.parameter) }">
+  <g :style="{ '--source': ink }" :class="{ off: session.isOff(lane.owner, lane.parameter) }">
     <g
       v-for="one in marked"
       :key="one.index"

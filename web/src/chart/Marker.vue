@@ -50,7 +50,7 @@ let offset = 0;
 function onDown(event: PointerEvent, side: End["side"]): void {
   if (event.button !== 0) return;
   // What is dealt out or frozen has no place that a hand could move.
-  if (deals.isOn(props.source.id) || props.source.frozen) return view.choose(props.source.id);
+  if (deals.isOn(props.source.id) || props.source.frozen_asset) return view.choose(props.source.id);
   if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return;
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
   held.value = side;
@@ -75,7 +75,7 @@ function onUp(): void {
 </script>
 
 <template>
-  <div class="marker" :class="{ chosen, unheard: !heard }" :style="{ '--source': inkOf(source.ink) }">
+  <div class="marker" :class="{ chosen, unheard: !heard }" :style="{ '--source': inkOf(source.colour) }">
     <span
       v-if="band"
       class="band"

@@ -19,17 +19,17 @@ const chosen = computed(() => session.sources.find((one) => one.id === player.ch
 const label = computed(() => {
   const lane = view.lane;
   if (!lane) return null;
-  const source = session.sources.find((one) => one.id === lane.source);
+  const source = session.sources.find((one) => one.id === lane.owner);
   const value = source
     ? session.valueAt(source, view.parameter, player.playhead)
     : session.laneValueAt(lane, player.playhead);
-  const text = `${view.nameOf(lane.source)} ${FACES[view.parameter].text(value)}`;
+  const text = `${view.nameOf(lane.owner)} ${FACES[view.parameter].text(value)}`;
   const x = Math.round(axis.value.x(value));
   return {
     text,
     x,
     right: x + text.length * 7.5 + 20 < props.width,
-    ink: inkOf((source ?? chosen.value)?.ink ?? 0),
+    ink: inkOf((source ?? chosen.value)?.colour ?? 0),
   };
 });
 </script>

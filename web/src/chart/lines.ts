@@ -27,12 +27,12 @@ export function useLines() {
   /** Whether the lateral field, on which all sources stand, is what is shown. */
   const isField = computed(() => isPlace.value && !view.of);
 
-  const shiftOf = ({ source, parameter }: LaneName): number => {
+  const shiftOf = ({ owner: source, parameter }: LaneName): number => {
     const found = parameter.startsWith("pan") && session.sources.find((one) => one.id === source);
     return found ? session.shiftOf(found) : 0;
   };
   /** Of the chosen source also as a hand drags it: the others' lines are not drawn anew for that. */
-  const pointsOf = ({ source, parameter }: LaneName): Point[] => {
+  const pointsOf = ({ owner: source, parameter }: LaneName): Point[] => {
     const dragged = source === player.chosen || view.of ? view.dragged : null;
     if (dragged && dragged.key === session.laneKey(source, parameter)) return dragged.points;
     return session.points(source, parameter);
@@ -40,17 +40,17 @@ export function useLines() {
 
   function lineOf(lane: LaneName, source: Source | undefined, chosen: boolean): Line {
     return {
-      colour: inkOf(source?.ink ?? 0),
-      dash: dashOf(source?.ink ?? 0),
+      colour: inkOf(source?.colour ?? 0),
+      dash: dashOf(source?.colour ?? 0),
       chosen,
       silent: !!source && session.muted(source),
       points: pointsOf(lane),
-      off: session.isOff(lane.source, lane.parameter),
+      off: session.isOff(lane.owner, lane.parameter),
       shift: shiftOf(lane),
       value:
         chosen && recorder.writes(lane)
-          ? session.staticOf(lane.source, lane.parameter)
-          : session.shown(`${lane.source}.${lane.parameter}`, session.staticOf(lane.source, lane.parameter)),
+          ? session.staticOf(lane.owner, lane.parameter)
+          : session.shown(`${lane.owner}.${lane.parameter}`, session.staticOf(lane.owner, lane.parameter)),
     };
   }
 
@@ -58,7 +58,7 @@ export function useLines() {
   function linesOf(source: Source): Line[] {
     const chosen = source.id === player.chosen && !view.of;
     const line = (parameter: Parameter, bold: boolean): Line =>
-      lineOf({ source: source.id, parameter }, source, bold);
+      lineOf({ owner: source.id, parameter }, source, bold);
     const wave = chosen && tools.waveform ? waveforms.of(source) : undefined;
     if (!isPlace.value) return [{ ...line(view.parameter, chosen), wave }];
     if (source.mode !== "sides") {
@@ -66,10 +66,7 @@ export function useLines() {
       return [{ ...line("pan", chosen), spread, wave }];
     }
     return (["pan_left", "pan_right"] as const).map((one, side) => ({
-      ...line(
-        one,
-        chosen && (one === view.parameter || moves.isAlong({ source: source.id, parameter: one })),
-      ),
+      ...line(one, chosen && (one === view.parameter || moves.isAlong({ owner: source.id, parameter: one }))),
       wave: wave && { ...wave, channels: [wave.channels[side]!] },
     }));
   }
@@ -86,7 +83,7 @@ export function useLines() {
     const source = session.sources.find((one) => one.id === player.chosen);
     if (view.of && view.lane) {
       const [kind, id] = kindAndId(view.of);
-      const colour = kind === "return" ? inkOf(session.document?.returns[id]?.ink ?? 0) : undefined;
+      const colour = kind === "return" ? inkOf(session.document?.returns[id]?.colour ?? 0) : undefined;
       return [{ ...lineOf(view.lane, source, true), ...(colour ? { colour } : {}) }];
     }
     return source ? linesOf(source).sort((a, b) => Number(a.chosen) - Number(b.chosen)) : [];

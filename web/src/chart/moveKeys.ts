@@ -41,7 +41,7 @@ export function useMoveKeys() {
     const copied = moves.clip;
     if (!copied || !session.mayEdit) return;
     const own =
-      player.chosen && copied.from.source.includes(":") === false ? player.chosen : copied.from.source;
+      player.chosen && copied.from.owner.includes(":") === false ? player.chosen : copied.from.owner;
     void moves.lookPasted([{ source: own, at: player.playhead }], false, true);
   }
 

@@ -7,8 +7,8 @@ export const SHAPES: Point["shape"][] = ["ease", "straight", "curve", "hold"];
 export const reshaped = (point: Point, shape: Point["shape"]): Point => ({
   ...point,
   shape,
-  begins: 0,
-  ends: 1,
+  shape_start: 0,
+  shape_end: 1,
 });
 
 /** A point whose shape is a curve of more or less tension. */

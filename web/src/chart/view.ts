@@ -26,8 +26,8 @@ export const useChartView = defineStore("chart-view", () => {
   /** What the shown lane belongs to, where that is not the chosen source itself. */
   const of = ref("");
   const lane = computed<LaneName | null>(() => {
-    const source = of.value || player.chosen;
-    return source ? { source, parameter: parameter.value } : null;
+    const owner = of.value || player.chosen;
+    return owner ? { owner, parameter: parameter.value } : null;
   });
   /** What can be automated of a source itself, as it is panned. */
   function ownLanes(source: Source): Parameter[] {
@@ -48,7 +48,7 @@ export const useChartView = defineStore("chart-view", () => {
     const own = ownLanes(source);
     const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
     const named = (owner: string, parameters: Parameter[]): LaneName[] =>
-      parameters.map((one) => ({ source: owner, parameter: one }));
+      parameters.map((one) => ({ owner, parameter: one }));
     const pulsing = (owner: string): LaneName[] => {
       const pulse = session.document?.pulses[owner];
       return pulse
@@ -88,7 +88,7 @@ export const useChartView = defineStore("chart-view", () => {
   }
 
   /** Work on a lane. */
-  function showLane({ source, parameter: wanted }: LaneName): void {
+  function showLane({ owner: source, parameter: wanted }: LaneName): void {
     of.value = source === player.chosen ? "" : source;
     parameter.value = wanted;
     point.value = null;

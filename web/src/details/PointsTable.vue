@@ -21,15 +21,15 @@ const edits = useEdits();
 const frame = ref<HTMLElement>();
 
 const move = (index: number, point: Point): void => {
-  edits.movePoint(props.lane.source, view.parameter, index, point);
-  view.point = session.points(props.lane.source, view.parameter).findIndex((one) => one.t === point.t);
+  edits.movePoint(props.lane.owner, view.parameter, index, point);
+  view.point = session.points(props.lane.owner, view.parameter).findIndex((one) => one.t === point.t);
 };
 
 const shapeIn = (event: Event): Point["shape"] => (event.target as HTMLSelectElement).value as Point["shape"];
 
 function remove(index: number): void {
   view.point = null;
-  edits.deletePoint(props.lane.source, view.parameter, index);
+  edits.deletePoint(props.lane.owner, view.parameter, index);
 }
 
 /** Only the rows in sight are in the page, and some on either side for the keyboard to go on to. */
@@ -151,7 +151,7 @@ watch(
         :disabled="!session.mayEdit"
         @click="
           edits.addPoint(
-            lane.source,
+            lane.owner,
             view.parameter,
             player.playhead,
             session.laneValueAt(lane, player.playhead),

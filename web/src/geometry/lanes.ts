@@ -4,7 +4,8 @@ import type { Schemas } from "@/api/http";
 type StoredPoint = Schemas["StoredPoint"];
 
 /** A point; a shape that is whole goes without saying. */
-export type Point = Omit<StoredPoint, "begins" | "ends"> & Partial<Pick<StoredPoint, "begins" | "ends">>;
+export type Point = Omit<StoredPoint, "shape_start" | "shape_end"> &
+  Partial<Pick<StoredPoint, "shape_start" | "shape_end">>;
 
 export interface ShapeTables {
   steps: number;
@@ -13,7 +14,7 @@ export interface ShapeTables {
 
 /** Progress 0…1 at a share of the way; of an ease that was cut, along the part that is left. */
 function progress(tables: ShapeTables, point: Point, share: number): number {
-  const [begins, ends] = [point.begins ?? 0, point.ends ?? 1];
+  const [begins, ends] = [point.shape_start ?? 0, point.shape_end ?? 1];
   if (point.shape !== "ease" || (begins === 0 && ends === 1)) return whole(tables, point, share);
   const [low, here, high] = [begins, begins + (ends - begins) * share, ends].map((at) =>
     whole(tables, point, at),

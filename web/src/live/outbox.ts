@@ -1,4 +1,5 @@
 /** Changes on their way to the server: sent one after the other, kept until they are answered. */
+import { DOCUMENT_VERSION } from "@/api/parameters";
 import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
 import { letterBox, type Kept, type LetterBox } from "./kept";
 
@@ -8,7 +9,7 @@ export type Operation = Schemas["OperationIn"]["operation"];
 type Settled = (answer: Schemas["Answer"] | null, refusal: string) => void;
 
 interface Letter extends Kept {
-  body: { client_id: string; made_on?: number; operation?: Operation };
+  body: { client_id: string; made_on?: number; format?: number; operation?: Operation };
   settled: Settled;
   /** Whether it had to wait for the connection. */
   waited: boolean;
@@ -20,6 +21,14 @@ export interface Outcome {
   answer: Schemas["Answer"] | null;
   refusal: string;
   again: () => void;
+}
+
+/** The version of documents whose names changes used before they said so themselves. */
+const UNSAID_VERSION = 7;
+
+/** A change that an earlier page has left, saying whose names it uses: the server brings it to today's. */
+function inItsFormat({ path, body }: Kept): Letter["body"] {
+  return path === "operations" ? { format: UNSAID_VERSION, ...body } : body;
 }
 
 const RETRY_AFTER = 1000;
@@ -47,7 +56,8 @@ export class Outbox {
   async adopt(settled: Settled): Promise<void> {
     const left = await this.box.adopt(this.session, this.person, this.tab).catch(() => []);
     if (!left.length) return;
-    this.letters.splice(this.sending ? 1 : 0, 0, ...left.map((one) => ({ ...one, settled, waited: true })));
+    const adopted = left.map((one) => ({ ...one, body: inItsFormat(one), settled, waited: true }));
+    this.letters.splice(this.sending ? 1 : 0, 0, ...adopted);
     this.tell();
     void this.work();
   }
@@ -56,7 +66,7 @@ export class Outbox {
   submit(operation: Operation, madeOn: number, settled: Settled): string {
     return this.put(
       "operations",
-      { made_on: madeOn, operation },
+      { made_on: madeOn, format: DOCUMENT_VERSION, operation },
       operation.kind.replaceAll("-", " "),
       settled,
     );

@@ -148,7 +148,7 @@ function choose(event: Event): void {
                 <path
                   v-for="(place, i) in one.places"
                   :key="i"
-                  :fill="inkOf(place.ink)"
+                  :fill="inkOf(place.colour)"
                   :transform="`translate(${place.pan * 100} 0)`"
                   d="M0 4 4.500 18H-4.500Z"
                 />

@@ -114,7 +114,7 @@ function onKey(event: KeyboardEvent): void {
   <g
     class="mark"
     :class="{ chosen, main, unheard: !heard }"
-    :style="{ '--source': inkOf(source.ink) }"
+    :style="{ '--source': inkOf(source.colour) }"
     :data-mark="source.id"
     tabindex="0"
     role="button"

@@ -66,7 +66,7 @@ const layers = computed(() =>
 const off = computed(() => {
   if (!chosen.value) return new Set<string>();
   const key = room.passage || room.passageNow(chosen.value.id);
-  return new Set(room.wayIn(chosen.value.id, key).off ?? []);
+  return new Set(room.routeIn(chosen.value.id, key).off ?? []);
 });
 const petals = computed(() => {
   if (!chosen.value) return [];
@@ -179,9 +179,9 @@ const corners = computed(() =>
       class="petal"
       :data-petal="one.name"
       :d="one.d"
-      :style="{ fill: inkOf(chosen!.ink) }"
+      :style="{ fill: inkOf(chosen!.colour) }"
     />
-    <g v-if="path.length" class="trail" :style="{ '--source': inkOf(chosen!.ink) }">
+    <g v-if="path.length" class="trail" :style="{ '--source': inkOf(chosen!.colour) }">
       <path class="been" :d="trail.been" />
       <path class="ahead" :d="trail.ahead" />
       <g v-for="bar in bars" :key="bar.text">
@@ -213,7 +213,7 @@ const corners = computed(() =>
       :may="!!chosen && session.mayEdit"
       @toggle="room.permit(chosen!, [one.name], off.has(one.name))"
     />
-    <g v-for="one in layers" :key="one.layer.id" class="layer" :style="{ '--source': inkOf(chosen!.ink) }">
+    <g v-for="one in layers" :key="one.layer.id" class="layer" :style="{ '--source': inkOf(chosen!.colour) }">
       <template v-for="(end, i) in one.ends" :key="i">
         <path :transform="`translate(${view.x(end)} ${view.y(end)})`" d="M0-6 6 0 0 6-6 0Z" />
       </template>

@@ -63,7 +63,7 @@ export function usePlanHand() {
   /** Several are moved by the same, each from where it stands. */
   function moveAll(sources: Source[], by: Wish): void {
     const stood = (one: Source, name: Parameter): number =>
-      session.lineValueAt({ source: one.id, parameter: name }, player.playhead);
+      session.lineValueAt({ owner: one.id, parameter: name }, player.playhead);
     for (const one of sources) {
       const sides = one.mode === "sides";
       const put = (names: Parameter[], add: number | undefined): void => {

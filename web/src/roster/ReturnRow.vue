@@ -23,7 +23,7 @@ const soloed = computed(() => player.solo.includes(props.to.id));
     :class="{ chosen: view.focus === 'return' && view.layer === to.id, unheard: muted }"
     :data-return="to.id"
   >
-    <span class="ink" :style="{ borderColor: inkOf(to.ink) }" />
+    <span class="ink" :style="{ borderColor: inkOf(to.colour) }" />
     <button class="name" @click="view.chooseReturn(to.id)">{{ to.name }}</button>
     <ParameterField
       class="level"

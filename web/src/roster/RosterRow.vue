@@ -47,11 +47,11 @@ const automated = computed(() =>
 );
 /** How it is armed, if it is: what one does with it while it plays is recorded. */
 const armed = computed(() => {
-  const key = recorder.armed.find((one) => session.laneOf(one).source === props.source.id);
+  const key = recorder.armed.find((one) => session.laneOf(one).owner === props.source.id);
   return key ? recorder.modeOf(session.laneOf(key)) : null;
 });
 /** Its place is not to be moved: it is dealt out, or frozen. */
-const settled = computed(() => deals.isOn(props.source.id) || !!props.source.frozen);
+const settled = computed(() => deals.isOn(props.source.id) || !!props.source.frozen_asset);
 const pulsing = computed(() => !!session.document?.pulses[props.source.id]?.on);
 let last: Values | null = null;
 
@@ -79,7 +79,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
   <li
     class="row"
     :class="{ chosen, unheard }"
-    :style="{ '--source': inkOf(source.ink) }"
+    :style="{ '--source': inkOf(source.colour) }"
     :data-source="source.id"
     @click="view.choose(source.id, among($event))"
   >
@@ -130,7 +130,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           <title>Its notes are dealt to several places</title>
           <path d="M2 1v2M6 4v2M10 1v2M2 7v1M10 7v1" />
         </svg>
-        <svg v-if="source.frozen" class="moves" width="11" height="11" role="img" aria-label="frozen">
+        <svg v-if="source.frozen_asset" class="moves" width="11" height="11" role="img" aria-label="frozen">
           <title>Frozen: thaw it in its details to change it</title>
           <path d="M5.500 0v11M0.700 2.700l9.600 5.600M10.300 2.700l-9.600 5.600" />
         </svg>
@@ -158,7 +158,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       </div>
       <PositionRule
         :ends="ends"
-        :colour="inkOf(source.ink)"
+        :colour="inkOf(source.colour)"
         :label="`Place of ${source.name}`"
         :disabled="!session.mayEdit || !!holder || settled"
         :holder="holder?.name"

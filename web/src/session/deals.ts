@@ -5,7 +5,7 @@ import { get, post, postFile, type Schemas } from "@/api/http";
 import { eventAt } from "@/geometry/events";
 import { usePlayer } from "@/sound/player";
 import { say } from "@/ui/say";
-import { operation, together } from "./edits";
+import { operation, batch } from "./edits";
 import { useLibrary } from "./library";
 import { useSession } from "./session";
 
@@ -29,7 +29,7 @@ export const useDeals = defineStore("deals", () => {
   const key = computed(() => source.value?.id ?? "");
   const deal = computed<Deal | undefined>(() => session.document?.deals[key.value]);
   const events = computed<Events | undefined>(() => session.document?.events[key.value]);
-  const mayEdit = computed(() => session.mayEdit && !source.value?.frozen);
+  const mayEdit = computed(() => session.mayEdit && !source.value?.frozen_asset);
   /** The place that is worked on, by id. */
   const place = ref("");
   const threshold = ref(0);
@@ -94,7 +94,7 @@ export const useDeals = defineStore("deals", () => {
       const places = await arranged([], "fresh", "", count);
       operations.push(setting({ on: true, places, sound: "stem" }));
     } else if (from === "onsets" && deal.value.sound === "voice") operations.push(setting({ sound: "stem" }));
-    make(together(`${source.value?.name} dealt to places`, operations));
+    make(batch(`${source.value?.name} dealt to places`, operations));
   }
 
   async function guarded(work: () => Promise<void>): Promise<void> {

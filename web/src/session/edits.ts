@@ -31,8 +31,8 @@ export function operation<K extends Kind>(kind: K, fields: Fields<K>): Operation
 }
 
 /** Several operations as one change. */
-export function together(what: string, operations: Operation[]): Operation {
-  return operations.length === 1 ? operations[0]! : operation("together", { what, operations: operations });
+export function batch(summary: string, operations: Operation[]): Operation {
+  return operations.length === 1 ? operations[0]! : operation("batch", { summary, operations });
 }
 
 /** A fresh id for a thing, told by its name. */
@@ -51,7 +51,7 @@ export type Placing = Values &
   Partial<
     Pick<
       Source,
-      | "mode" | "exchange" | "invert_left" | "invert_right" | "timing" | "timing_ms" | "timing_share"
+      | "mode" | "swap_channels" | "invert_left" | "invert_right" | "delay_panning" | "delay_panning_ms" | "level_share"
       | "double" | "double_ms" | "double_trim" | "snap"
     >
   >; // prettier-ignore
@@ -69,7 +69,7 @@ export function useEdits() {
     start: number,
     end: number,
     fresh: Point[],
-  ): Operation => operation("write-points", { source, parameter, start, end, points: fresh as never });
+  ): Operation => operation("write-points", { owner: source, parameter, start, end, points: fresh as never });
 
   function writeRange(
     source: string,
@@ -111,11 +111,14 @@ export function useEdits() {
     session.change(
       { [session.laneKey(source, parameter)]: shown },
       operation("move-point", {
-        source,
+        owner: source,
         parameter,
-        was: was as never,
-        stood: old.slice(0, index).filter((other) => other.t === was.t).length,
-        ...(point && { to: point as never, after: before.filter((other) => other.t === point.t).length }),
+        before: was as never,
+        before_rank: old.slice(0, index).filter((other) => other.t === was.t).length,
+        ...(point && {
+          after: point as never,
+          after_rank: before.filter((other) => other.t === point.t).length,
+        }),
       }),
     );
   }
@@ -164,7 +167,7 @@ export function useEdits() {
     }
     if (Object.keys(fixed).length)
       operations.push(operation("place-source", { source: source.id, ...fixed }));
-    if (operations.length) session.change(shown, together(`${source.name} placed`, operations), held);
+    if (operations.length) session.change(shown, batch(`${source.name} placed`, operations), held);
   }
 
   const setValue = (source: Source, parameter: Parameter, value: number, at: number): void =>
@@ -216,7 +219,7 @@ export function useEdits() {
   /** Move several sources by the same, wherever each of them stands. */
   function shiftPlaces(sources: Source[], by: number): void {
     const operations = shiftingPlaces(sources, by);
-    if (operations.length) session.change({}, together(`${sources.length} sources moved`, operations));
+    if (operations.length) session.change({}, batch(`${sources.length} sources moved`, operations));
   }
 
   /** Move and level several sources by the same, as one change; what a hand holds of them shows until it is back. */
@@ -252,7 +255,7 @@ export function useEdits() {
     if (operations.length)
       session.change(
         Object.fromEntries(held.map(([thing, { value }]) => [thing, value])),
-        together(`${sources.length} sources moved`, operations),
+        batch(`${sources.length} sources moved`, operations),
       );
     else for (const [thing] of held) session.letGo(thing);
   }
@@ -284,7 +287,7 @@ export function useEdits() {
       }
     }
     if (Object.keys(fixed).length) operations.push(setting(fixed));
-    if (operations.length) session.change(shown, together("Values set", operations));
+    if (operations.length) session.change(shown, batch("Values set", operations));
   }
 
   const setGroup = (group: Group, values: Partial<Omit<Group, "id">>): void =>
@@ -311,10 +314,10 @@ export function useEdits() {
     setOf("room:mix", values, (fixed) => operation("set-room", fixed as never));
 
   /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
-  function setLane({ source: owner, parameter }: LaneName, value: number): void {
+  function setLane({ owner: owner, parameter }: LaneName, value: number): void {
     if (isOfPulse(parameter))
       return setOf(owner, { [parameter]: value }, () =>
-        operation("set-pulse", { source: owner, [ofPulse(parameter)]: value }),
+        operation("set-pulse", { owner: owner, [ofPulse(parameter)]: value }),
       );
     const source = session.sources.find((one) => one.id === owner);
     if (source) return setValues(source, { [parameter]: value }, player.playhead);
@@ -336,12 +339,12 @@ export function useEdits() {
   }
 
   /** Switch a lane's automation off, so that the static value holds, or on again. */
-  const switchLane = ({ source, parameter }: LaneName, on: boolean): void =>
-    make(operation("switch-lane", { source, parameter, on }));
+  const switchLane = ({ owner: source, parameter }: LaneName, on: boolean): void =>
+    make(operation("switch-lane", { owner: source, parameter, on }));
 
   /** Take a lane away and leave the value that it has at a time in its place. */
-  const makeStatic = ({ source, parameter }: LaneName, at: number): void =>
-    make(operation("make-static", { source, parameter, at }));
+  const makeStatic = ({ owner: source, parameter }: LaneName, at: number): void =>
+    make(operation("set-fixed-value", { owner: source, parameter, at }));
 
   /** Any change that shows only when it has come back. */
   const make = (change: Operation): void => session.change({}, change);

@@ -45,7 +45,10 @@ export const useFreezing = defineStore("freezing", () => {
   }
 
   const thaw = (source: Source): void =>
-    session.change({}, operation("freeze-source", { source: source.id, frozen: "", frozen_key: "" }));
+    session.change(
+      {},
+      operation("freeze-source", { source: source.id, frozen_asset: "", frozen_fingerprint: "" }),
+    );
 
   return { going, freeze, stop, thaw };
 });

@@ -49,7 +49,7 @@ export function useHand() {
     dragged(source.mode, side, tidy("pan", to), look(source));
 
   const lane = (source: Source, parameter: string) => ({
-    source: source.id,
+    owner: source.id,
     parameter: parameter as Parameter,
   });
 
@@ -90,7 +90,7 @@ export function useHand() {
 
   function drop(source: Source): void {
     for (const control of recorder.controls.values())
-      if (control.source === source.id) recorder.release(control);
+      if (control.owner === source.id) recorder.release(control);
     for (const [held, { ids }] of session.pending)
       if (held.startsWith(`${source.id}.`) && ids.size === 0 && recorder.start === null) session.letGo(held);
     if (!recorder.controls.size) player.release(false);

@@ -9,7 +9,7 @@ import type { Operation } from "@/live/outbox";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
 import { say } from "@/ui/say";
-import { operation, together } from "./edits";
+import { operation, batch } from "./edits";
 import { useSession, type LaneName, type Parameter } from "./session";
 
 export type Edit = Schemas["EditIn"]["edit"];
@@ -44,8 +44,8 @@ export const useMoves = defineStore("moves", () => {
   const lanes = computed<LaneName[]>(() => {
     if (!view.lane) return [];
     const main = view.lane;
-    const returns = main.source.startsWith("return:")
-      ? session.returns.map((one) => ({ source: `return:${one.id}`, parameter: main.parameter }))
+    const returns = main.owner.startsWith("return:")
+      ? session.returns.map((one) => ({ owner: `return:${one.id}`, parameter: main.parameter }))
       : [];
     const here = [
       ...view.lanesHere,
@@ -61,21 +61,21 @@ export const useMoves = defineStore("moves", () => {
       ...besides.flatMap((source) =>
         own
           .filter(({ parameter }) => view.ownLanes(source).includes(parameter))
-          .map(({ parameter }) => ({ source: source.id, parameter })),
+          .map(({ parameter }) => ({ owner: source.id, parameter })),
       ),
     ];
   });
-  const keyOf = ({ source, parameter }: LaneName): string => session.laneKey(source, parameter);
+  const keyOf = ({ owner: source, parameter }: LaneName): string => session.laneKey(source, parameter);
   /** Both sides of a stereo source are changed as one, unless one is left out. */
   const isOtherSide = (lane: LaneName): boolean =>
-    lane.source === view.lane?.source && OTHER_SIDE[lane.parameter] === view.lane.parameter;
+    lane.owner === view.lane?.owner && OTHER_SIDE[lane.parameter] === view.lane.parameter;
   const isAlong = (lane: LaneName): boolean => isOtherSide(lane) !== toggled.value.includes(keyOf(lane));
 
   /** Whether a lane goes the other way when sides cross: a stereo source's other side, or another return. */
   const isCrossing = (lane: LaneName): boolean =>
     lane.parameter.startsWith("pan") &&
     (OTHER_SIDE[lane.parameter] === view.parameter ||
-      (lane.source.startsWith("return:") && lane.source !== view.lane?.source));
+      (lane.owner.startsWith("return:") && lane.owner !== view.lane?.owner));
 
   const edit = ref<Edit | null>(null);
   const glide = ref(0);
@@ -130,7 +130,7 @@ export const useMoves = defineStore("moves", () => {
     const found = new Map<string, Point[]>();
     for (const write of writes) {
       const lane = write as unknown as LaneName;
-      const before = found.get(keyOf(lane)) ?? session.points(lane.source, lane.parameter);
+      const before = found.get(keyOf(lane)) ?? session.points(lane.owner, lane.parameter);
       found.set(keyOf(lane), replaced(before, write.start, write.end, write.points));
     }
     return found;
@@ -195,7 +195,7 @@ export const useMoves = defineStore("moves", () => {
   /** Make a draft's change: one, to be undone as one. */
   function make(found: Draft): void {
     const shown = Object.fromEntries(lanesWith(found.writes));
-    if (found.writes.length) session.change(shown, together(found.said, writing(found.writes)));
+    if (found.writes.length) session.change(shown, batch(found.said, writing(found.writes)));
     else say.know("That changes nothing here.");
   }
 
@@ -217,12 +217,12 @@ export const useMoves = defineStore("moves", () => {
     const [main] = lanes.value;
     const here = span.value;
     if (!here || !main) return;
-    const names = lanes.value.filter((one) => one.source === main.source);
+    const names = lanes.value.filter((one) => one.owner === main.owner);
     try {
       const body = { revision: await session.settled(), lanes: names, ...here };
       const found = await post<Clip>(`/api/sessions/${session.id}/moves/clip`, body);
       const where = session.grid.barsText(here.start, here.end);
-      clip.value = { clip: found, from: main, said: `${view.nameOf(main.source)}, ${where}` };
+      clip.value = { clip: found, from: main, said: `${view.nameOf(main.owner)}, ${where}` };
       say.done(`Copied: ${clip.value.said}.`);
     } catch (error) {
       say.wrong((error as Error).message);
@@ -266,7 +266,7 @@ export const useMoves = defineStore("moves", () => {
       start: String(start),
       end: String(start + seconds),
       kind,
-      source: copied.from.source,
+      source: copied.from.owner,
       ...more,
     });
     return get<PastePlace[]>(`/api/sessions/${session.id}/moves/places?${query}`);

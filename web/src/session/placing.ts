@@ -4,7 +4,7 @@ import { channelPlaces } from "@/geometry/ends";
 import { ownOf } from "@/geometry/parameters";
 import type { Operation } from "@/live/outbox";
 import { usePlayer } from "@/sound/player";
-import { freshId, operation, together, useEdits } from "./edits";
+import { freshId, operation, batch, useEdits } from "./edits";
 import { useRoom } from "./room";
 import { useSession, type Parameter, type Source } from "./session";
 
@@ -12,7 +12,7 @@ import { useSession, type Parameter, type Source } from "./session";
 const LEVELS: string[] = ["level", "trim", "lfe"];
 /** What a placement is made of, besides where it stands in time. */
 const PLACEMENT = [
-  "mode", "exchange", "invert_left", "invert_right", "timing", "timing_ms", "timing_share", "double", "double_ms",
+  "mode", "swap_channels", "invert_left", "invert_right", "delay_panning", "delay_panning_ms", "level_share", "double", "double_ms",
   "double_trim", "snap", ...ownOf("source").filter((name) => !LEVELS.includes(name)),
 ] as (keyof Source)[]; // prettier-ignore
 
@@ -42,7 +42,7 @@ export function usePlacing() {
       .layersOf(source.id)
       .map((one) => ({ ...one, id: freshId(one.name), source: made.id }));
     return operation("add-source", {
-      source: made, lanes, sends: sendsOf(source, made.id), ways: room.ways(source.id), layers,
+      source: made, lanes, sends: sendsOf(source, made.id), routes: room.routes(source.id), layers,
     } as never); // prettier-ignore
   }
 
@@ -60,7 +60,7 @@ export function usePlacing() {
     const added = places.map((pan, i) => {
       const id = freshId(`${source.name} ${sides[i]}`);
       const own = {
-        ...source, id, name: `${source.name} ${sides[i]}`, first: source.first + i, channels: 1, mode: "pan", pan,
+        ...source, id, name: `${source.name} ${sides[i]}`, first_channel: source.first_channel + i, channels: 1, mode: "pan", pan,
       }; // prettier-ignore
       const level = session.points(source.id, "level");
       return operation("add-source", {
@@ -68,7 +68,7 @@ export function usePlacing() {
       } as never); // prettier-ignore
     });
     const removed = operation("remove-source", { source: source.id });
-    edits.make(together(`${source.name} split into ${places.length}`, [...added, removed]));
+    edits.make(batch(`${source.name} split into ${places.length}`, [...added, removed]));
   }
 
   /** Put a source elsewhere in the list: before another one, or at the end. */
@@ -81,7 +81,7 @@ export function usePlacing() {
     );
     if (before && before.group !== source.group)
       changes.push(operation("join-group", { source: source.id, group: before.group }));
-    if (changes.length) edits.make(together(`${source.name} moved in the list`, changes));
+    if (changes.length) edits.make(batch(`${source.name} moved in the list`, changes));
   }
 
   function move(source: Source, by: number): void {
@@ -100,7 +100,7 @@ export function usePlacing() {
 
   function remove(sources: Source[]): void {
     const what = sources.length === 1 ? `${sources[0]!.name} removed` : `${sources.length} sources removed`;
-    edits.make(together(what, sources.map((one) => operation("remove-source", { source: one.id })))); // prettier-ignore
+    edits.make(batch(what, sources.map((one) => operation("remove-source", { source: one.id })))); // prettier-ignore
     view.choose(null);
   }
 

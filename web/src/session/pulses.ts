@@ -16,7 +16,7 @@ import { useSession, type Parameter } from "./session";
 
 export type Pulse = Schemas["StoredPulse"];
 export type Reading = Schemas["ReadingOut"];
-export type PulseValues = Partial<Omit<Pulse, "id" | "written">>;
+export type PulseValues = Partial<Omit<Pulse, "id" | "before_conversion">>;
 
 /** A pulse's values but those that are named. */
 export const valuesOf = (pulse: Pulse, without: (keyof Pulse)[]): PulseValues =>
@@ -67,7 +67,7 @@ export const usePulses = defineStore("pulses", () => {
   /** Whether a value follows a line: what is set is a point at the playhead then. */
   const follows = (name: Lined): boolean => session.follows(owner.value, `pulse_${name}` as Parameter);
   const lineNow = (name: Lined): number =>
-    session.laneValueAt({ source: owner.value, parameter: `pulse_${name}` }, player.playhead);
+    session.laneValueAt({ owner: owner.value, parameter: `pulse_${name}` }, player.playhead);
   const pulse = computed<Pulse | null>(() => {
     const first = library.library?.rhythm.at_first as Pulse | undefined;
     if (!first || !owner.value) return null;
@@ -78,7 +78,7 @@ export const usePulses = defineStore("pulses", () => {
     const lines = Object.fromEntries<unknown>(LINED.filter(follows).map((name) => [name, lineNow(name)]));
     return { ...shown, ...lines, ...held } as Pulse;
   });
-  const frozen = computed(() => !!source.value?.frozen);
+  const frozen = computed(() => !!source.value?.frozen_asset);
   const mayEdit = computed(() => session.mayEdit && !frozen.value);
 
   function hold(values: PulseValues): void {
@@ -91,7 +91,7 @@ export const usePulses = defineStore("pulses", () => {
     if (!mayEdit.value || !owner.value) return;
     const lined = LINED.filter((name) => values[name] !== undefined && follows(name));
     for (const name of lined)
-      edits.setLane({ source: owner.value, parameter: `pulse_${name}` }, values[name]!);
+      edits.setLane({ owner: owner.value, parameter: `pulse_${name}` }, values[name]!);
     const rest = Object.fromEntries(
       Object.entries(values).filter(([name]) => !lined.includes(name as Lined)),
     );
@@ -100,13 +100,13 @@ export const usePulses = defineStore("pulses", () => {
     const shown = Object.fromEntries<unknown>(
       Object.entries(given).map(([name, value]) => [thing(name), value]),
     );
-    session.change(shown as never, operation("set-pulse", { source: owner.value, ...given }));
+    session.change(shown as never, operation("set-pulse", { owner: owner.value, ...given }));
   }
 
   const begin = (): void => set({ on: true, origin: session.grid.bars[0]?.beat ?? 0 });
 
   function remove(): void {
-    if (stored.value) session.change({}, operation("remove-pulse", { source: owner.value }));
+    if (stored.value) session.change({}, operation("remove-pulse", { owner: owner.value }));
   }
 
   /** The bar that is drawn, from 1: that of the playhead, unless it stays at one. */
@@ -138,7 +138,7 @@ export const usePulses = defineStore("pulses", () => {
         const found = await post<Reading>(`/api/sessions/${session.id}/pulse/reading`, {
           revision: session.revision,
           source: owner.value,
-          values: valuesOf(pulse.value, ["id", "written"]),
+          values: valuesOf(pulse.value, ["id", "before_conversion"]),
           bar: bar.value,
           accents,
         });
@@ -196,7 +196,7 @@ export const usePulses = defineStore("pulses", () => {
     }
   }
 
-  const isWritten = computed(() => Object.keys(stored.value?.written?.lanes ?? {}).length > 0);
+  const isWritten = computed(() => Object.keys(stored.value?.before_conversion?.lanes ?? {}).length > 0);
 
   /** Twice or half as long, or any other length, from the same origin. */
   function stretch(factor: number): void {

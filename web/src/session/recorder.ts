@@ -58,7 +58,7 @@ export const useRecorder = defineStore("recorder", () => {
   const count = ref(0);
   let last = 0;
 
-  const keyOf = ({ source, parameter }: LaneName): string => session.laneKey(source, parameter);
+  const keyOf = ({ owner: source, parameter }: LaneName): string => session.laneKey(source, parameter);
   const modeOf = (lane: LaneName): Mode => modes.get(keyOf(lane)) ?? "read";
   const armed = computed(() => [...modes].filter(([, mode]) => mode !== "read").map(([key]) => key));
   /** Whether moving a parameter now is written down. */
@@ -71,21 +71,16 @@ export const useRecorder = defineStore("recorder", () => {
   }
 
   const sourceOf = (lane: LaneName): Source | undefined =>
-    kindAndId(lane.source)[0] === "source"
-      ? session.sources.find((one) => one.id === lane.source)
-      : undefined;
+    kindAndId(lane.owner)[0] === "source" ? session.sources.find((one) => one.id === lane.owner) : undefined;
 
   /** A value shows and sounds at once. */
   function sound(control: Control, value: number | null): void {
     control.shown = value;
-    const thing = `${control.source}.${control.parameter}`;
+    const thing = `${control.owner}.${control.parameter}`;
     const source = sourceOf(control);
     if (value === null) {
       session.letGo(thing);
-      if (
-        source &&
-        ![...controls.values()].some((one) => one.source === control.source && one.shown !== null)
-      )
+      if (source && ![...controls.values()].some((one) => one.owner === control.owner && one.shown !== null))
         player.release(false);
       return;
     }
@@ -179,8 +174,8 @@ export const useRecorder = defineStore("recorder", () => {
           end,
           mode: mode as "touch",
           glide: glide.value,
-          controls: some.map(({ source, parameter, holds }) => ({
-            source,
+          controls: some.map(({ owner, parameter, holds }) => ({
+            owner,
             parameter,
             holds: within(holds, from, end),
           })),

@@ -15,7 +15,7 @@ export function useReturns() {
     edits.make(
       operation("add-return", {
         to: {
-          id, name: `Return ${count}`, ink: (count + 4) % 10, order: count, muted: false,
+          id, name: `Return ${count}`, colour: (count + 4) % 10, order: count, muted: false,
           ...defaultsOf("return"),
           effects: [{ id: freshId("room"), kind: "room", on: true, settings: {} }],
         },

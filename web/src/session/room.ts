@@ -12,7 +12,7 @@ import { useLibrary } from "./library";
 import { useSession, type Layer, type Parameter, type Source } from "./session";
 
 export type Place = [number, number, number];
-export type Way = Schemas["StoredWay"];
+export type Route = Schemas["StoredRoute"];
 export type Held = Schemas["WhereOut"];
 type Whereabouts = Schemas["WhereaboutsOut"];
 
@@ -43,7 +43,7 @@ export const useRoom = defineStore("room", () => {
   const view = ref<"line" | "plan" | "side">("plan");
   /** What a drag leaves alone: personal. */
   const locked = ref({ across: false, along: false });
-  /** The passage whose way is set in the details; "" for what always holds. */
+  /** The passage whose route is set in the details; "" for what always holds. */
   const passage = ref("");
 
   const audible = (name: Parameter): boolean => surround.value || !isOfRoom(name);
@@ -250,15 +250,16 @@ export const useRoom = defineStore("room", () => {
       : null;
   });
 
-  const ways = (source: string): Record<string, Way> => session.document?.rooms[source]?.ways ?? {};
-  const PLAIN: Way = { off: [], levels: {}, direct: 0, ambient: 0 };
+  const routes = (source: string): Record<string, Route> =>
+    session.document?.speaker_routing[source]?.routes ?? {};
+  const PLAIN: Route = { off: [], levels: {}, direct: 0, ambient: 0 };
 
-  /** The way of a source in a passage, as it holds there. */
-  const wayIn = (source: string, key: string): Way => ways(source)[key] ?? ways(source)[""] ?? PLAIN;
+  /** The route of a source in a passage, as it holds there. */
+  const routeIn = (source: string, key: string): Route => routes(source)[key] ?? routes(source)[""] ?? PLAIN;
 
-  /** The passage at the playhead that has a way of its own for a source; "" if what always holds does. */
+  /** The passage at the playhead that has a route of its own for a source; "" if what always holds does. */
   const passageNow = (source: string): string => {
-    const own = ways(source);
+    const own = routes(source);
     const here = session.passages.filter((one) => {
       const [start, end] = [one.start, one.end].map((beat) => session.grid.secondsOfBeat(beat));
       return own[one.id] && player.playhead >= start! && player.playhead < end!;
@@ -268,24 +269,24 @@ export const useRoom = defineStore("room", () => {
 
   const edits = useEdits();
 
-  function setWay(source: Source, values: Partial<Way>): void {
-    edits.make(operation("set-way", { source: source.id, passage: passage.value, ...values }));
+  function setRoute(source: Source, values: Partial<Route>): void {
+    edits.make(operation("set-route", { source: source.id, passage: passage.value, ...values }));
   }
 
   /** Let speakers sound, or not; the last ones cannot be forbidden. */
   function permit(source: Source, names: string[], allowed: boolean): void {
-    const before = wayIn(source.id, passage.value).off ?? [];
+    const before = routeIn(source.id, passage.value).off ?? [];
     const here = new Set(speakers.value.map((one) => one.name));
     const off = allowed
       ? before.filter((name) => !names.includes(name))
       : [...new Set([...before, ...names])];
     if ([...here].every((name) => off.includes(name))) return;
-    setWay(source, { off });
+    setRoute(source, { off });
   }
 
   return {
     layout, surround, channels, speakers, groups, view, locked, passage, lanesOf, placed, ofReturns, ofLayers, layersOf,
-    found, told, late, held, gainsNow, polarNow, look, endsNow, partsNow, spreadNow, pathOf, holding, letGo, placeOf, ways, wayIn, passageNow,
-    setWay, permit,
+    found, told, late, held, gainsNow, polarNow, look, endsNow, partsNow, spreadNow, pathOf, holding, letGo, placeOf, routes, routeIn, passageNow,
+    setRoute, permit,
   }; // prettier-ignore
 });

@@ -34,7 +34,7 @@ export const isOfPulse = (parameter: Parameter): parameter is PulseParameter =>
 
 /** A lane: what it belongs to (a source's id, `send:…`, `return:…`, `group:…`) and the parameter. */
 export interface LaneName {
-  source: string;
+  owner: string;
   parameter: Parameter;
 }
 

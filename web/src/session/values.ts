@@ -44,7 +44,7 @@ export function useValues({
   /** The lane of a key. */
   function laneOf(key: string): LaneName {
     const [source, parameter] = ownerAndParameter(key);
-    return { source, parameter: parameter as Parameter };
+    return { owner: source, parameter: parameter as Parameter };
   }
 
   /** Whether a lane's automation is switched off. */
@@ -65,7 +65,7 @@ export function useValues({
   function staticOf(owner: string, parameter: Parameter): number {
     const [kind, key] = kindAndId(owner);
     const parts = {
-      source: "sources", return: "returns", group: "groups", send: "sends", layer: "layers", room: "turns",
+      source: "sources", return: "returns", group: "groups", send: "sends", layer: "layers", room: "room",
     } as const; // prettier-ignore
     if (isOfPulse(parameter)) {
       const name = ofPulse(parameter);
@@ -79,14 +79,14 @@ export function useValues({
   }
 
   /** What the line of anything that has lanes says at a time, or its static value, whatever is held. */
-  function lineValueAt({ source, parameter }: LaneName, at: number): number {
+  function lineValueAt({ owner: source, parameter }: LaneName, at: number): number {
     const lane = followed(source, parameter);
     return lane.length ? laneValue(shapes.value, lane, at) : staticOf(source, parameter);
   }
 
   /** The value of anything that has lanes at a time: held, automated, or static; a group's shift left out. */
   function laneValueAt(lane: LaneName, at: number): number {
-    const thing = `${lane.source}.${lane.parameter}`;
+    const thing = `${lane.owner}.${lane.parameter}`;
     const held = pending.get(thing) ?? previews.get(thing);
     return held ? (held.value as number) : lineValueAt(lane, at);
   }
@@ -105,7 +105,7 @@ export function useValues({
 
   /** The value that anything with lanes has at the playhead. */
   const valueNow = (owner: string, parameter: Parameter): number =>
-    laneValueAt({ source: owner, parameter }, at.value);
+    laneValueAt({ owner: owner, parameter }, at.value);
 
   /** How far a source's group shifts its place. */
   function shiftOf(source: Source): number {
@@ -115,7 +115,7 @@ export function useValues({
 
   /** A source's own value at a time: held, automated, or static; its group's shift left out. */
   const ownValueAt = (source: Source, parameter: Parameter, at: number): number =>
-    laneValueAt({ source: source.id, parameter }, at);
+    laneValueAt({ owner: source.id, parameter }, at);
 
   /** The value that results and sounds: a place is shifted with its group, within the field. */
   function valueAt(source: Source, parameter: Parameter, at: number): number {
@@ -137,11 +137,11 @@ export function useValues({
     const key = sendKey(source, to);
     const found = document.value?.sends[key];
     const stands = found ?? {
-      id: key, source, return: to, before: false, place: "same" as const, ...defaultsOf("send"),
+      id: key, source, return: to, pre: false, place: "same" as const, ...defaultsOf("send"),
     }; // prettier-ignore
     return {
       ...stands,
-      before: shown(`send:${key}.before`, stands.before),
+      pre: shown(`send:${key}.pre`, stands.pre),
       place: shown(`send:${key}.place`, stands.place as string) as Send["place"],
       ...(Object.fromEntries(
         ownOf("send").map((name) => [name, valueNow(`send:${key}`, name)]),

@@ -13,7 +13,7 @@ export const useWaveforms = defineStore("waveforms", () => {
 
   /** A source's waveform where it stands in the piece; undefined until it has come. */
   function of(source: Source): Wave | undefined {
-    const key = `${source.asset} ${source.first} ${source.channels} ${session.settings?.rate}`;
+    const key = `${source.asset} ${source.first_channel} ${source.channels} ${session.settings?.rate}`;
     const channels = known.get(key);
     if (channels) return { start: source.start, perSecond, channels };
     if (!asked.has(key)) {

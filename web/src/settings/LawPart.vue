@@ -118,7 +118,7 @@ const sentences: Record<string, string> = {
       <p v-else-if="changed && !changes.length" class="quiet">No source would change its level.</p>
       <ul v-else-if="changed">
         <li v-for="one in changes" :key="one.source.id">
-          <span :style="{ background: inkOf(one.source.ink) }" />{{ one.source.name }}
+          <span :style="{ background: inkOf(one.source.colour) }" />{{ one.source.name }}
           <b class="number">{{ decibels(one.change) }} dB</b>
         </li>
       </ul>

@@ -94,7 +94,7 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
         </p>
         <ul>
           <li v-for="one in rows" :key="one.source.id">
-            <i :style="{ background: inkOf(one.source.ink) }" /><b>{{ one.source.name }}</b>
+            <i :style="{ background: inkOf(one.source.colour) }" /><b>{{ one.source.name }}</b>
             <span class="quiet">{{ said(one) }}</span>
           </li>
         </ul>

@@ -113,12 +113,12 @@ export const useMidi = defineStore("midi", () => {
   function turned(slot: Slot, share: number): void {
     const lane = laneOf(slot);
     if (!lane || !session.mayEdit) return;
-    const source = session.sources.find((one) => one.id === lane.source);
+    const source = session.sources.find((one) => one.id === lane.owner);
     if (source && hand.holderOf(source)) return;
     const { low, high } = FACES[lane.parameter];
     const value = low + share * (high - low);
     if (recorder.writes(lane)) return recorder.nudge(lane, value);
-    const key = session.laneKey(lane.source, lane.parameter);
+    const key = session.laneKey(lane.owner, lane.parameter);
     if (source) hand.move(source, { [lane.parameter]: value });
     clearTimeout(resting.get(key));
     resting.set(

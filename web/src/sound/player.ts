@@ -324,7 +324,7 @@ export const usePlayer = defineStore("player", () => {
   /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
   function grasp(source: Source, withLevel = false): void {
     // What is dealt or frozen has no place that a hand could move.
-    if (source.frozen || session.document?.deals[source.id]?.on) return;
+    if (source.frozen_asset || session.document?.deals[source.id]?.on) return;
     if (!node || !playing.value || (hand === source.id && (free || !withLevel))) return;
     hand = source.id;
     free = withLevel;

@@ -1,4 +1,4 @@
-"""Writes what the core declares of parameters (``needle.automation.parameters``) as constants of the interface."""
+"""Writes what the core declares of parameters and of documents as constants of the interface."""
 
 import json
 from typing import Any
@@ -7,6 +7,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from needle.automation.parameters import PARAMETERS
+from needle.session.migrations import VERSION
 
 PATH = settings.BASE_DIR / "web" / "src" / "api" / "parameters.ts"
 
@@ -26,6 +27,9 @@ def parameters_text() -> str:
             "export const PARAMETERS = {",
             *lines,
             "} as const;",
+            "",
+            "/** The version of documents whose names the interface uses. */",
+            f"export const DOCUMENT_VERSION = {VERSION};",
             "",
             "export type Parameter = keyof typeof PARAMETERS;",
             "",

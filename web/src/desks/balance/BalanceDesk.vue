@@ -53,7 +53,7 @@ const chosenNames = computed(() =>
     ? `${chosen.value.length} sources`
     : chosen.value.map((one) => one.name).join(" + "),
 );
-const chosenInk = computed(() => inkOf(chosen.value[0]?.ink ?? 0));
+const chosenInk = computed(() => inkOf(chosen.value[0]?.colour ?? 0));
 const curves = computed<Curve[]>(() => [
   ...(shown.value && own.found.value?.overview
     ? [{ values: own.found.value.overview.long, colour: chosenInk.value, dash: [] }]

@@ -84,7 +84,7 @@ const why = computed(() => {
   const [first] = thinned.value;
   if (!first) return "";
   const source = session.document?.sources[first.source];
-  const how = source?.timing !== "off" ? ", placed by time," : source?.double ? ", doubled," : "";
+  const how = source?.delay_panning !== "off" ? ", placed by time," : source?.double ? ", doubled," : "";
   return `${source?.name ?? ""}${how} loses ${Math.abs(first.loss).toFixed(1)} dB, most about ${hertz(first.band)}`;
 });
 

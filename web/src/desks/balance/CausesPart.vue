@@ -59,7 +59,7 @@ const rows = computed(() =>
     return {
       ...one,
       name: source?.name ?? back?.name ?? one.id,
-      ink: source ? inkOf(source.ink) : "var(--quiet)",
+      ink: source ? inkOf(source.colour) : "var(--quiet)",
       width: (Math.abs(one.adds) / widest.value) * 50,
     };
   }),

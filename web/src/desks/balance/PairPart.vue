@@ -4,7 +4,7 @@ import { computed, ref, watch } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Schemas } from "@/api/http";
 import { decibels, leanText, sideClass } from "@/geometry/pan";
-import { operation, together, useEdits } from "@/session/edits";
+import { operation, batch, useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
 import { useAsking } from "./asking";
 import { useStretch } from "./stretch";
@@ -88,7 +88,7 @@ function apply(trim: number[]): void {
       ? [operation("shift-values", { sources: known.value[i]!.map((one) => one.id), parameter: "level", by })]
       : [],
   );
-  edits.make(together(`${names.value.join(" and ")} evened`, operations));
+  edits.make(batch(`${names.value.join(" and ")} evened`, operations));
 }
 
 function take(side: number): void {

@@ -4,7 +4,7 @@ import { computed, reactive, ref, shallowRef, watch } from "vue";
 import type { Schemas } from "@/api/http";
 import { long } from "@/api/long";
 import { parametersOf } from "@/geometry/ends";
-import { operation, together, useEdits } from "@/session/edits";
+import { operation, batch, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
 import { useTolerance } from "@/session/lean";
 import { useSession, type Parameter } from "@/session/session";
@@ -117,7 +117,7 @@ export const useCounterweight = defineStore("counterweight", () => {
           : []),
       ];
     });
-    edits.make(together("Counterweight", operations));
+    edits.make(batch("Counterweight", operations));
     stop();
   }
 

@@ -15,7 +15,7 @@ const chooser = ref<HTMLInputElement>();
 const over = ref(false);
 
 const GROUPS = ["Sources", "Returns", "Groups", "Others"];
-const groupOf = ({ source }: Landable): string =>
+const groupOf = ({ owner: source }: Landable): string =>
   ({ source: "Sources", return: "Returns", group: "Groups" })[kindAndId(source)[0] as string] ?? "Others";
 const groups = computed(() =>
   GROUPS.map((title) => ({ title, places: landing.places.filter((one) => groupOf(one) === title) })),
@@ -102,7 +102,7 @@ function choose(event: Event): void {
                 <option value="">nowhere</option>
                 <template v-for="group in groups" :key="group.title">
                   <optgroup v-if="group.places.length" :label="group.title">
-                    <option v-for="one in group.places" :key="one.source" :value="one.source">
+                    <option v-for="one in group.places" :key="one.owner" :value="one.owner">
                       {{ one.name }}
                     </option>
                   </optgroup>

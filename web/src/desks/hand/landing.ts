@@ -40,15 +40,15 @@ export const useLanding = defineStore("landing", () => {
       places.value = found.places;
       rows.value = found.lanes.map((one) => ({
         ...one,
-        owner: one.lands?.source ?? "",
+        owner: one.lands?.owner ?? "",
         to: one.lands?.parameter ?? one.parameter,
       }));
     });
 
   /** As what a lane can land where it lands now: what is heard there, and what it was meant for. */
   function parametersOf(row: Row): string[] {
-    const heard = places.value.find((one) => one.source === row.owner)?.parameters ?? [];
-    const meant = row.lands?.source === row.owner ? [row.lands.parameter] : [];
+    const heard = places.value.find((one) => one.owner === row.owner)?.parameters ?? [];
+    const meant = row.lands?.owner === row.owner ? [row.lands.parameter] : [];
     return [...new Set([...heard, ...meant])];
   }
 
@@ -64,7 +64,7 @@ export const useLanding = defineStore("landing", () => {
     attempt(async () => {
       moves.show(null);
       draft.value = null;
-      const lands = landing.value.map(({ index, owner, to }) => ({ index, source: owner, parameter: to }));
+      const lands = landing.value.map(({ index, owner, to }) => ({ index, owner, parameter: to }));
       const start = session.grid.bars[bar.value - 1]?.times[0] ?? 0;
       const found = await postFile<Schemas["DraftOut"]>(`${base.value}/land`, file.value!, {
         ...(await fields()),

@@ -228,7 +228,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       mark.kind,
       { unsent: mark.unsent, chosen: mark.chosen, main: player.chosen === source.id, unheard: !mark.heard },
     ]"
-    :style="{ '--source': inkOf(source.ink) }"
+    :style="{ '--source': inkOf(source.colour) }"
     :data-mark="source.id"
     tabindex="0"
     role="button"

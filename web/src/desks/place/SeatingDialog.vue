@@ -175,9 +175,11 @@ async function keep(name: string): Promise<void> {
         <small
           >{{ seat.name }} <span class="number">{{ panText(seat.at) }}</span></small
         >
-        <b v-if="sitting[seat.name]" :style="{ borderColor: inkOf(named(sitting[seat.name]!)?.ink ?? 0) }">{{
-          named(sitting[seat.name]!)?.name
-        }}</b>
+        <b
+          v-if="sitting[seat.name]"
+          :style="{ borderColor: inkOf(named(sitting[seat.name]!)?.colour ?? 0) }"
+          >{{ named(sitting[seat.name]!)?.name }}</b
+        >
         <i v-else>empty</i>
       </button>
     </div>
@@ -189,7 +191,7 @@ async function keep(name: string): Promise<void> {
         class="name"
         draggable="true"
         :aria-pressed="picked === source.id"
-        :style="{ borderColor: inkOf(source.ink) }"
+        :style="{ borderColor: inkOf(source.colour) }"
         @dragstart="dragging = source.id"
         @dragend="dragging = null"
         @click="picked = picked === source.id ? null : source.id"

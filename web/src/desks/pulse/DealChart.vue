@@ -33,7 +33,7 @@ const chosen = ref<number | null>(null);
 const dragged = ref<{ index: number; at: number } | null>(null);
 const paper = computed(() => Math.max(props.height - HEAD, 60));
 const axis = computed(() => axisFor("pan", props.width));
-const colour = computed(() => (deals.source ? inkOf(deals.source.ink) : palette.ink));
+const colour = computed(() => (deals.source ? inkOf(deals.source.colour) : palette.ink));
 const byHand = computed(() => deals.events?.kind === "onsets" && deals.mayEdit);
 const events = computed(() =>
   deals.dealt.map((one, i) => (i === dragged.value?.index ? { ...one, t: dragged.value.at } : one)),

@@ -109,7 +109,7 @@ async function begin(): Promise<void> {
         {{ deals.deal.on ? "on" : "off" }}
       </button>
     </div>
-    <p v-if="source.frozen" class="quiet" role="status">Frozen. Thaw it to change its deal.</p>
+    <p v-if="source.frozen_asset" class="quiet" role="status">Frozen. Thaw it to change its deal.</p>
     <div class="orders" role="group" aria-label="Order">
       <button
         v-for="order in rhythm.orders"

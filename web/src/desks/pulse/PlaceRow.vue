@@ -58,14 +58,14 @@ const OPEN_HZ = 20_000;
       <Slide
         title="Tone to, Hz"
         :label="`Tone of place ${number}`"
-        :value="place.tone || OPEN_HZ"
+        :value="place.low_pass || OPEN_HZ"
         :low="100"
         :high="OPEN_HZ"
         :step="10"
         ratio
         :initial="OPEN_HZ"
         :disabled="locked"
-        @set="set({ tone: $event >= OPEN_HZ ? 0 : $event })"
+        @set="set({ low_pass: $event >= OPEN_HZ ? 0 : $event })"
       />
       <template v-if="voiced">
         <Slide
@@ -97,27 +97,27 @@ const OPEN_HZ = 20_000;
           <span>Struck</span>
           <NumberField
             class="few"
-            :value="place.times ?? 1"
+            :value="place.repeats ?? 1"
             :label="`How often notes are struck at place ${number}`"
             :low="1"
             :high="16"
             :step="1"
             unit="×"
             :disabled="locked"
-            @set="set({ times: $event })"
+            @set="set({ repeats: $event })"
           />
-          <template v-if="(place.times ?? 1) > 1">
+          <template v-if="(place.repeats ?? 1) > 1">
             <span>every</span>
             <NumberField
               class="few"
-              :value="place.repeat ?? 0.5"
+              :value="place.repeat_interval ?? 0.5"
               :label="`Beats between strikes at place ${number}`"
               :low="0.0625"
               :high="16"
               :step="0.0625"
               unit="b"
               :disabled="locked"
-              @set="set({ repeat: $event })"
+              @set="set({ repeat_interval: $event })"
             />
             <span>−</span>
             <NumberField

@@ -36,10 +36,12 @@ function use(values: object): void {
     ...values,
     on: true,
     origin: pulse.value.origin,
-    written: undefined,
+    before_conversion: undefined,
   } as PulseValues);
 }
-const kept = (): Record<string, unknown> => ({ ...valuesOf(pulse.value, ["id", "written", "on", "origin"]) });
+const kept = (): Record<string, unknown> => ({
+  ...valuesOf(pulse.value, ["id", "before_conversion", "on", "origin"]),
+});
 const sides = computed(() => {
   const degrees = pulse.value.offset;
   if (degrees < 15 || degrees > 345) return "pumps";
@@ -139,13 +141,13 @@ const forms = computed(() =>
       <Slide
         title="Start"
         label="Start, share of a cycle"
-        :value="Math.round(pulse.start * 1000) / 1000"
+        :value="Math.round(pulse.start_phase * 1000) / 1000"
         :low="0"
         :high="1"
         :step="0.001"
         :initial="0"
         :disabled="locked"
-        @set="pulses.set({ start: $event })"
+        @set="pulses.set({ start_phase: $event })"
       />
       <p v-for="one in automated" :key="one" class="quiet small">The {{ one }} (Move desk).</p>
       <div class="line">
@@ -180,9 +182,9 @@ const forms = computed(() =>
         <span>Even power of both sides</span>
         <input
           type="checkbox"
-          :checked="pulse.even_power"
+          :checked="pulse.constant_power"
           :disabled="locked"
-          @change="pulses.set({ even_power: !pulse.even_power })"
+          @change="pulses.set({ constant_power: !pulse.constant_power })"
         />
       </label>
     </template>

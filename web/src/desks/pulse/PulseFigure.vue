@@ -45,7 +45,7 @@ const lines = computed(() => {
   const both = pulses.source?.mode === "sides" ? places : places.slice(0, 1);
   return both.map((row) => placePath(frame.value, reading.value!.beats, row));
 });
-const colour = computed(() => (pulses.source ? inkOf(pulses.source.ink) : "var(--ink)"));
+const colour = computed(() => (pulses.source ? inkOf(pulses.source.colour) : "var(--ink)"));
 
 const beats = computed(() =>
   Array.from({ length: count.value }, (_, i) => ({

@@ -29,7 +29,7 @@ const offer = computed(() => {
   if (!best || !now) return null;
   const flip = best.flip !== now.flip ? "flip, " : "";
   return {
-    values: { flip: best.flip, start: best.start },
+    values: { flip: best.flip, start_phase: best.start_phase },
     text: `${flip}start + ${Number(beats!.toFixed(3))} beat${beats === 1 ? "" : "s"} → ${percent(best.score)}`,
   };
 });

@@ -20,7 +20,7 @@ const recorder = useRecorder();
 
 const rule = ref<HTMLElement>();
 const face = computed(() => FACES[props.lane.parameter]);
-const source = computed(() => session.sources.find((one) => one.id === props.lane.source));
+const source = computed(() => session.sources.find((one) => one.id === props.lane.owner));
 const value = computed(() =>
   source.value
     ? session.valueAt(source.value, props.lane.parameter, player.playhead)
@@ -47,7 +47,7 @@ function show(wanted: number): void {
   last = wanted;
   if (source.value) hand.move(source.value, { [props.lane.parameter]: wanted });
   else if (recorder.writes(props.lane)) recorder.touch(props.lane, wanted);
-  else session.hold(`${props.lane.source}.${props.lane.parameter}`, wanted);
+  else session.hold(`${props.lane.owner}.${props.lane.parameter}`, wanted);
 }
 
 function put(wanted: number, byHand: boolean): void {

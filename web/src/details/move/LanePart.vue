@@ -28,18 +28,18 @@ const edits = useEdits();
 const recorder = useRecorder();
 const monitor = useMonitor();
 
-const key = (lane: LaneName): string => session.laneKey(lane.source, lane.parameter);
+const key = (lane: LaneName): string => session.laneKey(lane.owner, lane.parameter);
 const title = (lane: LaneName): string => {
   const face = FACES[lane.parameter].title;
-  return lane.source === props.source.id ? face : `${view.nameOf(lane.source)}: ${face.toLowerCase()}`;
+  return lane.owner === props.source.id ? face : `${view.nameOf(lane.owner)}: ${face.toLowerCase()}`;
 };
 function state(lane: LaneName): string {
-  const count = session.points(lane.source, lane.parameter).length;
+  const count = session.points(lane.owner, lane.parameter).length;
   if (!count) return "";
-  return session.isOff(lane.source, lane.parameter) ? " · off" : ` · ${count}`;
+  return session.isOff(lane.owner, lane.parameter) ? " · off" : ` · ${count}`;
 }
-const count = computed(() => session.points(props.lane.source, props.lane.parameter).length);
-const off = computed(() => session.isOff(props.lane.source, props.lane.parameter));
+const count = computed(() => session.points(props.lane.owner, props.lane.parameter).length);
+const off = computed(() => session.isOff(props.lane.owner, props.lane.parameter));
 const mode = computed(() => recorder.modeOf(props.lane));
 
 /** Both sides of a stereo source are armed together: a hand may take either. */
@@ -61,7 +61,7 @@ const against = ref("");
 const turn = latest();
 async function look(): Promise<void> {
   const isLast = turn();
-  const query = new URLSearchParams({ source: props.lane.source, parameter: props.lane.parameter });
+  const query = new URLSearchParams({ source: props.lane.owner, parameter: props.lane.parameter });
   const found = await get<Schemas["LaneChange"][]>(
     `/api/sessions/${session.id}/moves/history?${query}`,
   ).catch(() => []);
@@ -76,7 +76,7 @@ async function compareWith(event: Event): Promise<void> {
   let points: Point[] = [];
   if (against.value !== "none") {
     const query = new URLSearchParams({
-      source: props.lane.source,
+      source: props.lane.owner,
       parameter: props.lane.parameter,
       revision: against.value,
     });
@@ -127,7 +127,7 @@ watch(
         {{ count ? (off ? "line off" : "follows") : "no line" }}
       </button>
     </div>
-    <LaneHand :lane="lane" :name="view.nameOf(lane.source)" :colour="inkOf(source.ink)" />
+    <LaneHand :lane="lane" :name="view.nameOf(lane.owner)" :colour="inkOf(source.colour)" />
     <div v-if="session.mayEdit" class="modes" role="group" aria-label="Recording">
       <button
         v-for="one in MODES"
@@ -201,7 +201,7 @@ watch(
           class="small-button wide"
           :disabled="!count || !session.mayEdit"
           title="The line goes; the static value holds"
-          @click="edits.clearLane(lane.source, lane.parameter)"
+          @click="edits.clearLane(lane.owner, lane.parameter)"
         >
           Take the line away
         </button>

@@ -30,14 +30,14 @@ const moves = useMoves();
 
 const mode = computed(() => library.library?.modes.find((one) => one.name === props.source.mode));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
-const points = computed(() => (view.lane ? session.points(view.lane.source, view.lane.parameter) : []));
+const points = computed(() => (view.lane ? session.points(view.lane.owner, view.lane.parameter) : []));
 const holder = computed(() => hand.holderOf(props.source));
 // Another source, or another way of panning it, may not have the lane that was shown.
 watch(
   () => view.lanesHere,
   (offered) => {
     const there = offered.some(
-      (one) => one.source === view.lane?.source && one.parameter === view.lane?.parameter,
+      (one) => one.owner === view.lane?.owner && one.parameter === view.lane?.parameter,
     );
     if (!there && offered[0]) view.showLane(offered[0]);
   },
@@ -51,7 +51,7 @@ const stretch = computed(() =>
 
 <template>
   <header>
-    <span class="ink" :style="{ background: inkOf(source.ink) }" />
+    <span class="ink" :style="{ background: inkOf(source.colour) }" />
     <h2>{{ source.name }}</h2>
     <span class="quiet">{{ source.channels === 2 ? "stereo" : "mono" }}</span>
   </header>
@@ -85,7 +85,7 @@ const stretch = computed(() =>
         type="text"
         size="small"
         :disabled="!session.mayEdit"
-        @click="edits.clearLane(view.lane!.source, view.lane!.parameter)"
+        @click="edits.clearLane(view.lane!.owner, view.lane!.parameter)"
         >clear all</Button
       >
     </h3>

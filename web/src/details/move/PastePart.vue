@@ -31,7 +31,7 @@ const found = ref<(PastePlace & { on: boolean })[]>([]);
 const trouble = ref("");
 const names = computed(() => [...new Set(session.passages.map((one) => one.name))]);
 /** A move of a send, a return or a group is put down where it came from. */
-const ofSource = computed(() => kindAndId(moves.clip!.from.source)[0] === "source");
+const ofSource = computed(() => kindAndId(moves.clip!.from.owner)[0] === "source");
 
 /** Where the playhead stood last: while it plays, what is looked at stays where it is. */
 const here = ref(player.playhead);
@@ -41,14 +41,14 @@ watch(
 );
 
 const targets = computed(() => {
-  const onto = ofSource.value && sources.value.length ? sources.value : [moves.clip!.from.source];
+  const onto = ofSource.value && sources.value.length ? sources.value : [moves.clip!.from.owner];
   const times =
     where.value === "playhead" ? [here.value] : found.value.filter((one) => one.on).map((one) => one.at);
   return onto.flatMap((source) => times.map((at) => ({ source, at })));
 });
 
 /** The sources that are chosen, to begin with; where the move came from, if none is. */
-sources.value = ofSource.value ? [player.chosen ?? moves.clip!.from.source] : [];
+sources.value = ofSource.value ? [player.chosen ?? moves.clip!.from.owner] : [];
 
 const turn = latest();
 async function find(): Promise<void> {
@@ -124,9 +124,7 @@ function toggle(id: string): void {
       <summary>
         on
         {{
-          sources.length > 1
-            ? `${sources.length} sources`
-            : view.nameOf(sources[0] ?? moves.clip!.from.source)
+          sources.length > 1 ? `${sources.length} sources` : view.nameOf(sources[0] ?? moves.clip!.from.owner)
         }}
       </summary>
       <label v-for="one in session.sources" :key="one.id">

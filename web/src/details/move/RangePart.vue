@@ -84,7 +84,7 @@ function paste(): void {
 const isOfReturn = computed(() => view.of.startsWith("return:"));
 const lanesOfReturns = computed(() =>
   session.returns.flatMap((one) =>
-    view.lane ? [{ source: `return:${one.id}`, parameter: view.lane.parameter }] : [],
+    view.lane ? [{ owner: `return:${one.id}`, parameter: view.lane.parameter }] : [],
   ),
 );
 /** Other lanes that can be drawn on the same numbers. */
@@ -92,7 +92,7 @@ const others = computed(() =>
   (isOfReturn.value ? lanesOfReturns.value : view.lanesHere).filter(
     (one) =>
       view.lane &&
-      (one.source === view.lane.source || isOfReturn.value) &&
+      (one.owner === view.lane.owner || isOfReturn.value) &&
       moves.keyOf(one) !== moves.keyOf(view.lane) &&
       FACES[one.parameter].text === FACES[view.parameter].text &&
       FACES[one.parameter].high === FACES[view.parameter].high,
@@ -153,7 +153,7 @@ const counted = computed(() => {
         :aria-pressed="moves.isAlong(one)"
         @click="moves.toggleAlong(one)"
       >
-        {{ isOfReturn ? view.nameOf(one.source) : FACES[one.parameter].title }}
+        {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
       </button>
     </div>
     <div v-if="session.mayEdit" class="choices" role="group" aria-label="What to do with the stretch">

@@ -3,7 +3,7 @@
 import { useLocalStorage } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { decibels } from "@/geometry/pan";
-import { operation, together, useEdits } from "@/session/edits";
+import { operation, batch, useEdits } from "@/session/edits";
 import type { PlacementReading } from "@/session/reading";
 import { useLibrary } from "@/session/library";
 import { useSession, type Parameter, type Source } from "@/session/session";
@@ -85,7 +85,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
   const placing = operation("place-source", { source: props.source.id, ...read.values });
   const evening = operation("set-gain", { source: props.source.id, gain: read.gain });
   const both = even.value && Math.abs(read.change) >= LEAST;
-  edits.make(together(`${props.source.name} panned as ${title}`, both ? [placing, evening] : [placing]));
+  edits.make(batch(`${props.source.name} panned as ${title}`, both ? [placing, evening] : [placing]));
 }
 </script>
 
@@ -101,7 +101,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
       :aria-busy="mode.name === wished"
       @click="wished = mode.name"
     >
-      <ModePicture :mode="mode.name" :value="valuesOf(mode)" :ink="source.ink" />
+      <ModePicture :mode="mode.name" :value="valuesOf(mode)" :colour="source.colour" />
       <span>{{ mode.title }}</span>
       <small class="number">{{
         mode.name === source.mode

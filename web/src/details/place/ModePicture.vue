@@ -5,7 +5,7 @@ import { clamp } from "@/geometry/pan";
 import { endsOf, type Look } from "@/geometry/ends";
 import { inkOf } from "@/ui/theme";
 
-const props = defineProps<{ mode: string; value: Look; ink: number }>();
+const props = defineProps<{ mode: string; value: Look; colour: number }>();
 const WIDTH = 60;
 const HEIGHT = 26;
 const x = (pan: number): number => 4 + ((pan + 1) / 2) * (WIDTH - 8);
@@ -36,7 +36,7 @@ const bars = computed(() => {
 </script>
 
 <template>
-  <svg :width="WIDTH" :height="HEIGHT" aria-hidden="true" :style="{ '--source': inkOf(ink) }">
+  <svg :width="WIDTH" :height="HEIGHT" aria-hidden="true" :style="{ '--source': inkOf(colour) }">
     <path class="axis" :d="`M4 ${HEIGHT - 4.5}H${WIDTH - 4}M${WIDTH / 2} ${HEIGHT - 7}V${HEIGHT - 2}`" />
     <rect
       v-if="bars.length > 1 && mode !== 'balance'"

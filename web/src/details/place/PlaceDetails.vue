@@ -7,7 +7,7 @@ import { useSession, type Source } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
 import LayersPart from "@/details/room/LayersPart.vue";
 import PathPart from "@/details/room/PathPart.vue";
-import WaysPart from "@/details/room/WaysPart.vue";
+import SpeakersPart from "@/details/room/SpeakersPart.vue";
 import WherePart from "@/details/room/WherePart.vue";
 import { useRoom } from "@/session/room";
 import ArrangePart from "./ArrangePart.vue";
@@ -17,7 +17,7 @@ import NowPart from "./NowPart.vue";
 import PriorPart from "./PriorPart.vue";
 import SendsPart from "./SendsPart.vue";
 import SourceHead from "./SourceHead.vue";
-import TimingPart from "./TimingPart.vue";
+import DelayPart from "./DelayPart.vue";
 import WithoutPart from "./WithoutPart.vue";
 
 const props = defineProps<{ source: Source }>();
@@ -30,8 +30,8 @@ const layers = computed(() =>
     .map((one) => one.name)
     .join(", "),
 );
-const ways = computed(() => {
-  const own = room.ways(props.source.id);
+const routed = computed(() => {
+  const own = room.routes(props.source.id);
   const count = Object.keys(own).filter(Boolean).length;
   const off = own[""]?.off?.length ?? 0;
   return [off ? `${off} off` : "", count ? `${count} passage${count > 1 ? "s" : ""}` : ""]
@@ -42,17 +42,20 @@ const ways = computed(() => {
 const stale = computed(() => !!reading.value && reading.value.revision !== session.revision);
 
 const prior = computed(() => {
-  const { width, exchange, invert_left, invert_right } = props.source;
+  const { width, swap_channels, invert_left, invert_right } = props.source;
   const said = [];
   if (width !== 1) said.push(percentText(width));
-  if (exchange) said.push("exchanged");
+  if (swap_channels) said.push("exchanged");
   if (invert_left || invert_right) said.push("polarity");
   return said.join(", ");
 });
 const timing = computed(() =>
-  props.source.timing === "off"
+  props.source.delay_panning === "off"
     ? ""
-    : `${props.source.timing_ms} ms, mono ${reading.value?.mono.loss.toFixed(1) ?? "–"} dB`.replace("-", "−"),
+    : `${props.source.delay_panning_ms} ms, mono ${reading.value?.mono.loss.toFixed(1) ?? "–"} dB`.replace(
+        "-",
+        "−",
+      ),
 );
 const double = computed(() =>
   props.source.double ? `opposite${props.source.double_ms ? `, ${props.source.double_ms} ms` : ""}` : "",
@@ -71,8 +74,8 @@ const sends = computed(() =>
   <NowPart :source="source" />
   <template v-if="room.surround">
     <WherePart :source="source" />
-    <Fold title="May sound from" :summary="ways || 'everywhere'" :changed="!!ways" open>
-      <WaysPart :source="source" />
+    <Fold title="May sound from" :summary="routed || 'everywhere'" :changed="!!routed" open>
+      <SpeakersPart :source="source" />
     </Fold>
     <Fold title="A way through the room" summary="draw a path…">
       <PathPart :source="source" />
@@ -88,7 +91,7 @@ const sends = computed(() =>
     <PriorPart :source="source" />
   </Fold>
   <Fold title="Timing" :summary="timing || 'off'" :changed="!!timing">
-    <div class="read" :class="{ stale }"><TimingPart :source="source" :reading="reading" /></div>
+    <div class="read" :class="{ stale }"><DelayPart :source="source" :reading="reading" /></div>
   </Fold>
   <Fold title="Double" :summary="double || 'off'" :changed="!!double">
     <div class="read" :class="{ stale }"><DoublePart :source="source" :reading="reading" /></div>

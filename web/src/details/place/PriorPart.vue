@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** What happens to a source's sides before it is placed: width, exchange, polarity. */
+/** What happens to a source's sides before it is placed: width, swap, polarity. */
 import { useEdits } from "@/session/edits";
 import { useSession, type Source } from "@/session/session";
 import { usePlayer } from "@/sound/player";
@@ -28,10 +28,10 @@ const edits = useEdits();
     <button
       v-if="source.channels === 2"
       class="small-button"
-      :aria-pressed="source.exchange"
+      :aria-pressed="source.swap_channels"
       :disabled="!session.mayEdit"
       title="What was left comes in right, and the other way round"
-      @click="edits.place(source, { exchange: !source.exchange })"
+      @click="edits.place(source, { swap_channels: !source.swap_channels })"
     >
       sides exchanged
     </button>

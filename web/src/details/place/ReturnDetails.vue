@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Operation } from "@/live/outbox";
-import { freshId, operation, together, useEdits } from "@/session/edits";
+import { freshId, operation, batch, useEdits } from "@/session/edits";
 import { useLibrary, type Preset } from "@/session/library";
 import { useSession, type Return } from "@/session/session";
 import { inkOf } from "@/ui/theme";
@@ -23,7 +23,7 @@ const library = useLibrary();
 const view = useChartView();
 const room = useRoom();
 const IN_ROOM: {
-  parameter: "front" | "height" | "spread" | "rotation" | "envelop";
+  parameter: "front" | "height" | "spread" | "rotation" | "envelopment";
   title: string;
   tip: string;
 }[] = [
@@ -32,7 +32,7 @@ const IN_ROOM: {
   { parameter: "spread", title: "Spread", tip: "How wide each of its channels stands about its loudspeaker" },
   { parameter: "rotation", title: "Rotation", tip: "Turns all its channels about the listener" },
   {
-    parameter: "envelop",
+    parameter: "envelopment",
     title: "Envelopment",
     tip: "Share of the reverb tail that comes from every speaker; early reflections stay where the sound was sent",
   },
@@ -66,25 +66,34 @@ const kept = computed(() => library.kept("return"));
 
 /** Another return's effects, level and place, in the place of these. */
 function use(preset: Preset): void {
-  const { effects, level, pan, width, spread, envelop } = preset.content as unknown as Return;
+  const { effects, level, pan, width, spread, envelopment } = preset.content as unknown as Return;
   const fresh = effects.map((effect) => ({ ...effect, id: freshId(effect.kind) }));
   edits.make(
-    together(`${props.to.name} as “${preset.name}”`, [
+    batch(`${props.to.name} as “${preset.name}”`, [
       operation("arrange-effects", { to: props.to.id, effects: fresh }),
-      operation("set-return", { to: props.to.id, level, pan, width, spread, envelop }),
+      operation("set-return", { to: props.to.id, level, pan, width, spread, envelopment }),
     ]),
   );
 }
 
 function keep(name: string): Promise<void> {
-  const { ink, level, pan, width, spread, envelop, effects } = props.to;
-  return library.keep("return", name, { ink, level, muted: false, pan, width, spread, envelop, effects });
+  const { colour, level, pan, width, spread, envelopment, effects } = props.to;
+  return library.keep("return", name, {
+    colour,
+    level,
+    muted: false,
+    pan,
+    width,
+    spread,
+    envelopment,
+    effects,
+  });
 }
 </script>
 
 <template>
   <header>
-    <span class="ink" :style="{ borderColor: inkOf(to.ink) }" />
+    <span class="ink" :style="{ borderColor: inkOf(to.colour) }" />
     <NameField
       :name="to.name"
       label="Name of the return"

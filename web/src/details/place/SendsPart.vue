@@ -58,16 +58,16 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
       <span v-else />
       <button
         class="small-button tap"
-        :aria-pressed="session.send(source.id, one.id).before"
+        :aria-pressed="session.send(source.id, one.id).pre"
         :disabled="!session.mayEdit"
         :title="
-          session.send(source.id, one.id).before
+          session.send(source.id, one.id).pre
             ? 'Tapped before the level: it stays when the level goes down'
             : 'Tapped after the level: it follows the level'
         "
-        @click="edits.setSend(source.id, one.id, { before: !session.send(source.id, one.id).before })"
+        @click="edits.setSend(source.id, one.id, { pre: !session.send(source.id, one.id).pre })"
       >
-        {{ session.send(source.id, one.id).before ? "before" : "after" }}
+        {{ session.send(source.id, one.id).pre ? "before" : "after" }}
       </button>
       <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
         <ParameterField

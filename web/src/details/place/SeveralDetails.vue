@@ -30,7 +30,7 @@ function makeGroup(): void {
   <h2>{{ sources.length }} sources</h2>
   <ul>
     <li v-for="source in sources" :key="source.id">
-      <span :style="{ background: inkOf(source.ink) }" />{{ source.name }}
+      <span :style="{ background: inkOf(source.colour) }" />{{ source.name }}
     </li>
   </ul>
   <h3 class="heading">Together, by the same</h3>

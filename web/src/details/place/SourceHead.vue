@@ -23,7 +23,7 @@ const about = computed(() => {
 
 function nextInk(): void {
   edits.make(
-    operation("arrange-source", { source: props.source.id, ink: (props.source.ink + 1) % INKS.length }),
+    operation("arrange-source", { source: props.source.id, colour: (props.source.colour + 1) % INKS.length }),
   );
 }
 </script>
@@ -32,10 +32,10 @@ function nextInk(): void {
   <header>
     <button
       class="ink"
-      :style="{ background: inkOf(source.ink) }"
+      :style="{ background: inkOf(source.colour) }"
       :disabled="!session.mayEdit"
-      aria-label="Another ink"
-      title="Another ink"
+      aria-label="Colour"
+      title="Another colour"
       @click="nextInk"
     />
     <NameField
@@ -59,7 +59,7 @@ function nextInk(): void {
       <button class="link" @click="freezing.stop(source)">stop</button>
     </template>
     <button
-      v-else-if="source.frozen"
+      v-else-if="source.frozen_asset"
       class="link"
       :disabled="!session.mayEdit"
       title="It can be changed again"

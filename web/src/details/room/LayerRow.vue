@@ -93,20 +93,20 @@ function addEffect(event: Event): void {
       <label class="takes">
         <span class="quiet">takes</span>
         <select
-          :value="`${layer.takes} ${layer.before_level}`"
+          :value="`${layer.input} ${layer.pre}`"
           :disabled="!session.mayEdit"
           aria-label="What the layer takes"
           @change="
             edits.setLayer(layer, {
-              takes: ($event.target as HTMLSelectElement).value.split(' ')[0] as 'source' | 'before',
-              before_level: ($event.target as HTMLSelectElement).value.endsWith('true'),
+              input: ($event.target as HTMLSelectElement).value.split(' ')[0] as 'source' | 'previous',
+              pre: ($event.target as HTMLSelectElement).value.endsWith('true'),
             })
           "
         >
           <option value="source false">the source, after its level</option>
           <option value="source true">the source, before its level</option>
-          <option value="before false" :disabled="first">the layer above, after its level</option>
-          <option value="before true" :disabled="first">the layer above, before its level</option>
+          <option value="previous false" :disabled="first">the layer above, after its level</option>
+          <option value="previous true" :disabled="first">the layer above, before its level</option>
         </select>
       </label>
       <dl>

@@ -42,7 +42,7 @@ function add(event: Event): void {
   edits.make(
     operation("add-layer", {
       layer: {
-        id, source: props.source.id, name: preset.name, order: layers.value.length, takes: "source", before_level: false,
+        id, source: props.source.id, name: preset.name, order: layers.value.length, input: "source", pre: false,
         effects: kind === "none" ? [] : [{ id: freshId(kind), kind, on: true, settings: {} }], muted: false,
         ...defaultsOf("layer"), level: preset.level, front: preset.front,
       },

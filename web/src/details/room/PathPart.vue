@@ -77,12 +77,12 @@ function take(): void {
 
 const PLACES = computed<Parameter[]>(() => ["pan", "front", "height"]);
 const armed = computed(() =>
-  PLACES.value.every((parameter) => recorder.modeOf({ source: props.source.id, parameter }) !== "read"),
+  PLACES.value.every((parameter) => recorder.modeOf({ owner: props.source.id, parameter }) !== "read"),
 );
 /** While it plays, what the hand does on the plan is written down: left to right, depth and height at once. */
 function arm(): void {
   const mode = armed.value ? "read" : "touch";
-  for (const parameter of PLACES.value) recorder.arm({ source: props.source.id, parameter }, mode);
+  for (const parameter of PLACES.value) recorder.arm({ owner: props.source.id, parameter }, mode);
   room.view = "plan";
 }
 </script>

@@ -54,7 +54,7 @@ const rows = computed<{ parameter: Parameter; title: string }[]>(() =>
 const more = computed<{ parameter: Parameter; title: string }[]>(() => [
   { parameter: "spread", title: "Spread" },
   { parameter: "rotation", title: "Rotation" },
-  { parameter: "centre", title: "Centre share" },
+  { parameter: "centre_level", title: "Centre level" },
   ...(room.channels.some((one) => one.lfe) ? [{ parameter: "lfe" as const, title: "LFE" }] : []),
 ]);
 const POLAR = [

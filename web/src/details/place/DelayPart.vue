@@ -19,8 +19,8 @@ const ways = [
   { name: "symmetric", title: "both sides" },
   { name: "far-side", title: "far side late" },
 ];
-const on = computed(() => props.source.timing !== "off");
-const limits = computed(() => library.library?.timing_ms ?? [0.1, 30]);
+const on = computed(() => props.source.delay_panning !== "off");
+const limits = computed(() => library.library?.delay_panning_ms ?? [0.1, 30]);
 const mono = computed(() => props.reading?.mono);
 const micro = computed(() => {
   const difference = mono.value?.difference ?? 0;
@@ -41,10 +41,10 @@ const better = computed(() => {
       :key="way.name"
       class="small-button"
       role="radio"
-      :aria-checked="source.timing === way.name"
-      :aria-pressed="source.timing === way.name"
+      :aria-checked="source.delay_panning === way.name"
+      :aria-pressed="source.delay_panning === way.name"
       :disabled="!session.mayEdit"
-      @click="edits.place(source, { timing: way.name })"
+      @click="edits.place(source, { delay_panning: way.name })"
     >
       {{ way.title }}
     </button>
@@ -53,7 +53,7 @@ const better = computed(() => {
     <Slide
       title="At either end"
       label="Difference of arrival at either end"
-      :value="source.timing_ms"
+      :value="source.delay_panning_ms"
       :low="limits[0]!"
       :high="limits[1]!"
       :step="0.01"
@@ -61,19 +61,19 @@ const better = computed(() => {
       unit="ms"
       ratio
       :disabled="!session.mayEdit"
-      @set="edits.place(source, { timing_ms: $event })"
+      @set="edits.place(source, { delay_panning_ms: $event })"
     />
     <Slide
       title="And by level"
       label="Share of the place told by level"
-      :value="Math.round(source.timing_share * 100)"
+      :value="Math.round(source.level_share * 100)"
       :low="0"
       :high="100"
       :step="1"
       :initial="0"
       unit="%"
       :disabled="!session.mayEdit"
-      @set="edits.place(source, { timing_share: $event / 100 })"
+      @set="edits.place(source, { level_share: $event / 100 })"
     />
     <p class="note">{{ micro }}</p>
     <template v-if="mono">
@@ -86,7 +86,7 @@ const better = computed(() => {
         v-if="better"
         class="small-button better"
         :disabled="!session.mayEdit"
-        @click="edits.place(source, { timing_ms: better.better })"
+        @click="edits.place(source, { delay_panning_ms: better.better })"
       >
         Take {{ better.better.toFixed(3) }} ms: {{ decibels(better.better_loss).replace("+", "") }} dB
       </button>

@@ -12,16 +12,16 @@ const session = useSession();
 const edits = useEdits();
 const room = useRoom();
 
-const own = computed(() => room.ways(props.source.id));
-const way = computed(() => room.wayIn(props.source.id, room.passage));
-const off = computed(() => new Set(way.value.off ?? []));
+const own = computed(() => room.routes(props.source.id));
+const route = computed(() => room.routeIn(props.source.id, room.passage));
+const off = computed(() => new Set(route.value.off ?? []));
 const ofOwn = computed(() => !room.passage || !!own.value[room.passage]);
 const stem = computed(() => props.source.mode === "stem");
 
 const names = (group: string): string[] =>
   room.speakers.filter((one) => one.group === group).map((one) => one.name);
 const sounds = (group: string): boolean => names(group).some((name) => !off.value.has(name));
-const level = (name: string): number => way.value.levels?.[name] ?? 0;
+const level = (name: string): number => route.value.levels?.[name] ?? 0;
 
 function toggle(group: string): void {
   room.permit(props.source, names(group), !sounds(group));
@@ -31,10 +31,10 @@ function only(group: string, but: boolean): void {
   const all = room.speakers.map((one) => one.name);
   const inside = names(group);
   const forbidden = all.filter((name) => inside.includes(name) === but);
-  if (forbidden.length < all.length) room.setWay(props.source, { off: forbidden });
+  if (forbidden.length < all.length) room.setRoute(props.source, { off: forbidden });
 }
 function setLevel(name: string, value: number): void {
-  room.setWay(props.source, { levels: { [name]: value } });
+  room.setRoute(props.source, { levels: { [name]: value } });
 }
 const lastOf = computed(() => {
   const out = room.speakers.filter((one) => off.value.has(one.name)).map((one) => one.label);
@@ -42,14 +42,14 @@ const lastOf = computed(() => {
   return `${out.join(", ")} off: ${out.length === 1 ? "its" : "their"} share goes to the neighbours.`;
 });
 const forget = (): void =>
-  edits.make(operation("restore-way", { source: props.source.id, passage: room.passage, way: null }));
+  edits.make(operation("restore-route", { source: props.source.id, passage: room.passage, route: null }));
 </script>
 
 <template>
   <section class="ways">
     <label class="when">
       <span class="quiet">in</span>
-      <select v-model="room.passage" aria-label="When this way holds">
+      <select v-model="room.passage" aria-label="When these speakers are used">
         <option value="">the whole piece</option>
         <option v-for="one in session.passages" :key="one.id" :value="one.id">
           {{ one.name }}{{ own[one.id] ? " · own" : "" }}
@@ -112,7 +112,7 @@ const forget = (): void =>
         <dt>{{ part === "direct" ? "Direct part" : "Ambience" }}</dt>
         <dd>
           <ValueField
-            :value="way[part] ?? 0"
+            :value="route[part] ?? 0"
             :label="`Amount of the ${part} part`"
             :text="levelText"
             :parse="parseLevel"
@@ -123,7 +123,7 @@ const forget = (): void =>
             :initial="0"
             hint="Double-click for 0 dB"
             :disabled="!session.mayEdit"
-            @set="room.setWay(source, { [part]: $event })"
+            @set="room.setRoute(source, { [part]: $event })"
           />
         </dd>
       </template>
@@ -131,7 +131,7 @@ const forget = (): void =>
         <dt>LFE</dt>
         <dd>
           <ValueField
-            :value="way.levels?.['lfe'] ?? OFF_DB"
+            :value="route.levels?.['lfe'] ?? OFF_DB"
             label="Level to the LFE"
             :text="levelText"
             :parse="parseLevel"

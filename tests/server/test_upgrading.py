@@ -1,0 +1,213 @@
+"""Databases of versions before: what they hold, and their history, is there under today's names."""
+
+import gzip
+import json
+from pathlib import Path
+from typing import Any
+from uuid import uuid4
+
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+from django.test import TransactionTestCase
+
+from needle.session.migrations import renamed, with_todays_names
+from needle.session.validation import check_document
+from server.mixing.models import Draft, Operation, Preset, Session
+from server.mixing.operations import operation_from
+from server.mixing.revisions import document_at, replayed
+from server.mixing.state import DocumentState, stored_document
+from tests.server.sessions import source
+
+LOG_OF_BEFORE = Path(__file__).parent / "data" / "log-v7.json.gz"
+"""A session of version 7 with operations of every kind: as it was opened, its log, and as it stood after it."""
+
+
+class Upgrading(TransactionTestCase):
+    """A database from before groups and returns opens as it was, its history too."""
+
+    OLD = (("mixing", "0001_initial"), ("audio", "0001_initial"))
+
+    def migrate(self, to: list[tuple[str, str]]) -> Any:
+        executor = MigrationExecutor(connection)
+        executor.migrate(to)
+        return MigrationExecutor(connection).loader.project_state(to).apps
+
+    def tearDown(self) -> None:
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+        super().tearDown()
+
+    def test_reverbs_in_a_room_go_on_as_they_did(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate([("mixing", "0007_member_put_away")])
+        user = get_user_model().objects.create(username="old")
+        hall = {
+            "id": "hall", "name": "Hall", "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0,
+            "width": 1.0, "effects": [], "front": 0.0, "height": 0.0, "rotation": 0.0,
+        }  # fmt: skip
+        send = {
+            "id": "low/hall", "source": "low", "return": "hall", "level": -6.0, "before": False, "place": "own",
+            "pan": 0.5, "front": -1.0, "height": 0.0,
+        }  # fmt: skip
+        sessions = {}
+        for layout in ("0+2+0", "4+7+0"):
+            settings = {
+                "name": "Old", "rate": 48000, "length": 2.0, "layout": layout, "tempos": [[0.0, 120.0]],
+                "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
+            }  # fmt: skip
+            opened = {"session": settings, "returns": {}, "sends": {}}
+            session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+            old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
+            old.get_model("mixing", "Thing").objects.create(session=session, part="sends", key="low/hall", value=send)
+            old.get_model("mixing", "Operation").objects.create(
+                session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-return",
+                body={"kind": "add-return", "to": hall}, inverse={"kind": "remove-return", "to": "hall"},
+                changes=[{"part": "returns", "key": "hall", "value": hall}], touches=[], said="Hall added",
+            )  # fmt: skip
+            sessions[layout] = session.pk
+
+        self.migrate(leaves)
+        for layout, envelopment in (("0+2+0", 0.7), ("4+7+0", 0.0)):
+            migrated = Session.objects.get(pk=sessions[layout])
+            self.assertEqual(
+                stored_document(migrated)["returns"]["hall"],
+                {**renamed(hall, {"ink": "colour"}), "envelopment": envelopment, "spread": 0.0},
+            )
+            wanted = {**renamed(send, {"before": "pre"}), "spread": 0.0}
+            self.assertEqual(stored_document(migrated)["sends"]["low/hall"], wanted)
+            self.assertEqual(replayed(migrated)["returns"]["hall"]["envelopment"], envelopment)
+
+    def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate([("mixing", "0008_surrounding_returns")])
+        user = get_user_model().objects.create(username="old")
+        low = {"id": "low", "name": "Low", "mode": "sides", "pan_left": -0.4, "pan_right": 0.2}
+        settings = {
+            "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
+            "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
+        }  # fmt: skip
+        hall = {"id": "hall", "name": "Hall", "effects": [], "envelop": 0.4}
+        opened = {"session": settings, "sources": {"low": low}, "returns": {"hall": hall}}
+        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+        old.get_model("mixing", "Thing").objects.create(session=session, part="sources", key="low", value=low)
+        old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
+        added = [{"kind": "add-source", "source": low}, {"kind": "add-return", "to": hall}]
+        old.get_model("mixing", "Operation").objects.create(
+            session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="together",
+            body={"kind": "together", "what": "Two", "operations": added},
+            inverse={"kind": "remove-source", "source": "low"},
+            changes=[{"part": "sources", "key": "low", "value": low}], touches=[], said="Low added",
+        )  # fmt: skip
+
+        self.migrate(leaves)
+        wanted = {**low, "width_left": 0.0, "width_right": 0.0}
+        hall = {"id": "hall", "name": "Hall", "effects": [], "envelopment": 0.4, "spread": 0.0}
+        migrated = Session.objects.get(pk=session.pk)
+        self.assertEqual(stored_document(migrated)["sources"]["low"], wanted)
+        self.assertEqual(migrated.opened["sources"]["low"], wanted)
+        self.assertEqual(stored_document(migrated)["returns"]["hall"], hall)
+        self.assertEqual(migrated.opened["returns"]["hall"], hall)
+        (row,) = Operation.objects.filter(session=migrated)
+        self.assertEqual(row.changes[0]["value"], wanted)
+        self.assertEqual(row.body["operations"][0]["source"], wanted)
+        self.assertEqual(row.body["operations"][1]["to"], hall)
+        self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
+
+    def test_names_change_in_everything_that_is_stored(self) -> None:
+        before = json.loads(gzip.decompress(LOG_OF_BEFORE.read_bytes()))
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate([("mixing", "0009_widths_and_spreads")])
+        user = get_user_model().objects.create(username="old")
+        session = old.get_model("mixing", "Session").objects.create(
+            opened=before["opened"], revision=len(before["rows"]), **before["document"]["session"]
+        )
+        for part, rows in before["document"].items():
+            for key, value in rows.items() if part != "session" else ():
+                old.get_model("mixing", "Thing").objects.create(session=session, part=part, key=key, value=value)
+        for revision, row in enumerate(before["rows"], start=1):
+            old.get_model("mixing", "Operation").objects.create(
+                session=session, revision=revision, client_id=uuid4(), author_id=user.pk, made_on=revision - 1, **row
+            )
+        lane = {"source": "low", "parameter": "centre", "start": 0.0, "end": 1.0}
+        writes = [{**lane, "points": [{"t": 0.0, "value": 1.0, "shape": "ease", "begins": 0.5}]}]
+        writes.append({"pulse": "low", "values": {"start": 0.5, "even_power": True}})
+        of_user = {"author_id": user.pk, "kind": "preview", "revision": 1, "about": {}}
+        old.get_model("mixing", "Draft").objects.create(session=session, writes=writes, **of_user)
+        presets = {
+            "placement": {"exchange": True, "timing": "symmetric"}, "return": {"ink": 3, "envelop": 0.2},
+            "pulse": {"start": 0.5}, "seating": {"seats": [{"name": "Low", "pan": 0.5}]},
+        }  # fmt: skip
+        for kind, content in presets.items():
+            old.get_model("mixing", "Preset").objects.create(author_id=user.pk, kind=kind, name=kind, content=content)
+
+        self.migrate(leaves)
+        found = Session.objects.get(pk=session.pk)
+        self.assertEqual(stored_document(found), check_document(with_todays_names(before["document"], 7)))
+        self.assertEqual(replayed(found), stored_document(found))
+        self.assertEqual(document_at(found.pk, 0), found.opened)
+        state = DocumentState(found.opened)
+        for row in Operation.objects.filter(session=found):
+            operation = operation_from(row.body)
+            self.assertEqual(row.kind, operation.kind)
+            self.assertEqual([tuple(touch) for touch in row.touches], operation.touches(), row.said)
+            operation.apply(state)
+            for change in row.changes:
+                part = change["part"]
+                now = state.document[part] if part == "session" else state.document[part].get(change["key"])
+                self.assertEqual(change["value"], now, row.said)
+        (draft,) = Draft.objects.filter(session=found)
+        point = {"t": 0.0, "value": 1.0, "shape": "ease", "shape_start": 0.5}
+        lane = {"owner": "low", "parameter": "centre_level", "start": 0.0, "end": 1.0, "points": [point]}
+        self.assertEqual(
+            draft.writes, [lane, {"pulse": "low", "values": {"start_phase": 0.5, "constant_power": True}}]
+        )
+        self.assertEqual(
+            dict(Preset.objects.filter(author=user.pk).values_list("kind", "content")),
+            {
+                "placement": {"swap_channels": True, "delay_panning": "symmetric"},
+                "return": {"colour": 3, "envelopment": 0.2}, "pulse": {"start_phase": 0.5},
+                "seating": presets["seating"],
+            },
+        )  # fmt: skip
+
+    def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        old = self.migrate(list(self.OLD))
+        user = get_user_model().objects.create(username="old")
+        settings = {
+            "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
+            "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
+        }  # fmt: skip
+        asset = "a" * 64
+        old.get_model("audio", "Asset").objects.create(sha256=asset, channels=1, frames=88200, rate=44100)
+        opened = {"session": settings, "sources": {}, "lanes": {}, "passages": {}}
+        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+        new = source("low", asset, 0)
+        names = ("name", "colour", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan")
+        plain = renamed({name: new[name] for name in names}, {"colour": "ink"})
+        old.get_model("mixing", "Source").objects.create(session=session, key="low", **plain)
+        points = [{"t": 0.0, "value": 0.5, "shape": "straight", "tension": 0.0}]
+        lane = {"source": "low", "parameter": "pan", "points": points}
+        old.get_model("mixing", "Lane").objects.create(session=session, key="low/pan", **lane)
+        passage = {"name": "All", "start": 0.0, "end": 4.0}
+        old.get_model("mixing", "Passage").objects.create(session=session, key="all", **passage)
+        changes = [
+            {"part": "sources", "key": "low", "value": {"id": "low", **plain}},
+            {"part": "lanes", "key": "low/pan", "value": {"id": "low/pan", **lane}},
+        ]
+        old.get_model("mixing", "Operation").objects.create(
+            session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-source",
+            body={"kind": "add-source", "source": {"id": "low", **plain}, "lanes": {"pan": points}},
+            inverse={"kind": "remove-source", "source": "low"}, changes=changes, touches=[["low.pan", None, None]],
+            said="Low added",
+        )  # fmt: skip
+
+        self.migrate(leaves)
+        found = Session.objects.get(pk=session.pk)
+        document = stored_document(found)
+        self.assertEqual(document["sources"]["low"], {**new, "seconds": 2.0})
+        self.assertEqual(document["lanes"]["low/pan"]["points"], points)
+        self.assertEqual(document["passages"]["all"], {"id": "all", **passage})
+        self.assertEqual((document["groups"], document["returns"], document["sends"]), ({}, {}, {}))
+        self.assertEqual(replayed(found)["sources"], document["sources"])
