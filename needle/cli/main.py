@@ -213,7 +213,7 @@ _PULSE_VALUES = (
     "depth",
     "smooth",
     "duty",
-    "start",
+    "start_phase",
     "seed",
     "glide",
     "flip",
