@@ -50,7 +50,11 @@ def print_times(name: str, times: list[float]) -> None:
 
 def place(client: Client, pan: float) -> tuple[str, str, dict[str, Any]]:
     operation = {"kind": "place-source", "source": "ferry-engine", "pan": pan}
-    return "POST", f"{client.base}/operations", {"client_id": str(uuid4()), "made_on": 0, "operation": operation}
+    return (
+        "POST",
+        f"{client.base}/operations",
+        {"client_id": str(uuid4()), "base_revision": 0, "operation": operation},
+    )
 
 
 def main() -> None:

@@ -8,13 +8,13 @@ from server.config.operator import LookedAt
 
 @admin.register(Freeze, Report)
 class TaskAdmin(LookedAt):
-    list_display = ("id", "session", "author", "status", "progress", "made_at", "message")
+    list_display = ("id", "session", "author", "status", "progress", "created_at", "message")
     list_filter = ("status",)
 
 
 @admin.register(Upload)
 class UploadAdmin(LookedAt):
-    list_display = ("name", "session", "author", "size", "status", "made_at", "message")
+    list_display = ("name", "session", "author", "size", "status", "created_at", "message")
     list_filter = ("status",)
 
 

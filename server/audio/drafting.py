@@ -4,8 +4,6 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 from uuid import UUID
 
-from django.db.models import Q
-
 from needle.automation.curve import Lane, Point, stored
 from needle.automation.edits import RangeEdit, Surroundings, changed
 from needle.automation.grid import bars_words
@@ -73,9 +71,9 @@ class Drafting:
         names = list(dict.fromkeys(named(self.document, owner) for owner in owners))
         return names[0] if len(names) == 1 else f"{len(names)} sources"
 
-    def draft(self, user, said: str) -> Draft:
+    def draft(self, user, summary: str) -> Draft:
         """Keep it to be looked at; only the latest few of one's own are kept."""
-        return Draft.keep(self.session, user, Draft.Kind.PREVIEW, self.revision, self.writes, {"said": said})
+        return Draft.keep(self.session, user, Draft.Kind.PREVIEW, self.revision, self.writes, {"summary": summary})
 
     def take(self, user, about: dict[str, Any]) -> Draft:
         """Keep it as a take."""
@@ -99,8 +97,8 @@ def taken(
         for step in recorded_steps(lane, static, run, mode, owned_parameter(owner, parameter), glide):
             drafting.put(owner, parameter, step)
         owners.append(owner)
-    said = f"{drafting.whose(owners)}: {bars_words(drafting.tempo, start, end)} recorded ({mode})"
-    about = {"said": said, "start": start, "end": end, "mode": mode, "samples": samples}
+    summary = f"{drafting.whose(owners)}: {bars_words(drafting.tempo, start, end)} recorded ({mode})"
+    about = {"summary": summary, "start": start, "end": end, "mode": mode, "samples": samples}
     return drafting.take(user, about)
 
 
@@ -119,17 +117,9 @@ def forget(session: Session, user, take: UUID) -> int:
 
 def lane_history(session: Session, owner: str, parameter: str) -> list[Operation]:
     """The operations that changed a lane, latest first."""
-    key = lane_key(owner, parameter)
-    rows = Operation.objects.filter(session=session).select_related("author").order_by("-revision")
-    # The key is somewhere in what was changed; which operations really changed it is told by reading them.
-    rows = rows.filter(Q(changes__icontains=key))
-    result = []
-    for row in rows.iterator():
-        if any(change["part"] == "lanes" and change["key"] == key for change in row.changes):
-            result.append(row)
-        if len(result) == HISTORY_SHOWN:
-            break
-    return result
+    rows = Operation.objects.filter(session=session, subjects__name=lane_key(owner, parameter))
+    rows = rows.select_related("author").defer("body", "inverse", "delta", "touches")
+    return list(rows.order_by("-revision")[:HISTORY_SHOWN])
 
 
 def with_moves(session: Session, document: Document, moves: Sequence[str], at) -> Document:

@@ -14,9 +14,9 @@ from needle.session.owners import lane_key
 from needle.session.validation import Document
 from server.audio.assets import asset_audio
 from server.audio.drafting import with_moves
+from server.mixing.deltas import apply_delta
 from server.mixing.models import Session
-from server.mixing.revisions import document_at, since, steady
-from server.mixing.state import apply_changes, stored_document
+from server.mixing.revisions import MOST_AT_ONCE, document_at, present, since
 
 
 class _Follower:
@@ -30,12 +30,12 @@ class _Follower:
 
     def follow(self) -> None:
         """Come to the latest revision."""
-        if self.document is None:
-            with steady(self.session_id) as session:
-                self.document, self.revision = stored_document(session), session.revision
+        missed = since(self.session_id, self.revision) if self.document is not None else []
+        if self.document is None or len(missed) == MOST_AT_ONCE:
+            self.document, self.revision = present(self.session_id)
             return
-        for told in since(self.session_id, self.revision):
-            self.document = apply_changes(self.document, told["changes"])
+        for told in missed:
+            self.document = apply_delta(self.document, told["delta"])
             self.revision = told["revision"]
 
     def lane(self, stored: Mapping[str, Any]) -> Lane:

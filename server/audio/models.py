@@ -51,7 +51,7 @@ class Upload(models.Model):
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="uploads")
     report = models.ForeignKey("Report", models.CASCADE, null=True, related_name="+")
     became = models.ForeignKey(Session, models.SET_NULL, null=True, related_name="+")
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
     attempts = models.PositiveSmallIntegerField(default=0)
 
@@ -80,7 +80,7 @@ class Task(models.Model):
     status = models.CharField(max_length=16, choices=Status, default=Status.WAITING)
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=300, blank=True)
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -116,10 +116,10 @@ class MeasuredHead(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="heads")
     name = models.CharField(max_length=80)
     measured = models.PositiveIntegerField()
-    created = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        ordering = ("created",)
+        ordering = ("created_at",)
 
     def __str__(self) -> str:
         return self.name

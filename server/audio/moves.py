@@ -79,7 +79,7 @@ class DraftOut(Schema):
 
     id: UUID
     revision: int
-    said: str
+    summary: str
     writes: list[Write]
 
 
@@ -160,7 +160,7 @@ class TakeIn(Schema):
 class TakeOut(DraftOut):
     """A recorded take: when it was made (ISO), its stretch (s), and how many points the hand gave."""
 
-    made_at: str
+    created_at: str
     start: float
     end: float
     mode: str
@@ -179,9 +179,9 @@ class LaneChange(Schema):
     """A revision that changed a lane."""
 
     revision: int
-    said: str
+    summary: str
     author: str
-    made_at: str
+    created_at: str
 
 
 @router.post("/{uuid:session_id}/moves/edit", response=DraftOut)
@@ -294,9 +294,9 @@ def history(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) -> li
     return [
         LaneChange(
             revision=row.revision,
-            said=row.said,
+            summary=row.summary,
             author=row.author_name,
-            made_at=row.made_at.isoformat(),
+            created_at=row.created_at.isoformat(),
         )
         for row in lane_history(session, lane.owner, lane.parameter)
     ]
@@ -331,10 +331,10 @@ def _drafting(request: HttpRequest, session_id: UUID, revision: int) -> Drafting
 
 def draft_out(draft: Draft) -> DraftOut:
     """A draft as it is told."""
-    return DraftOut(id=draft.id, revision=draft.revision, said=draft.about["said"], writes=draft.writes)
+    return DraftOut(id=draft.id, revision=draft.revision, summary=draft.about["summary"], writes=draft.writes)
 
 
 def _take_out(draft: Draft) -> TakeOut:
-    about = {name: draft.about[name] for name in ("said", "start", "end", "mode", "samples")}
-    made_at = draft.made_at.isoformat()
-    return TakeOut(id=draft.id, revision=draft.revision, writes=draft.writes, made_at=made_at, **about)
+    about = {name: draft.about[name] for name in ("summary", "start", "end", "mode", "samples")}
+    created_at = draft.created_at.isoformat()
+    return TakeOut(id=draft.id, revision=draft.revision, writes=draft.writes, created_at=created_at, **about)

@@ -86,7 +86,7 @@ def start_report(request: HttpRequest, session_id: UUID, given: ReportIn) -> Rep
 def list_reports(request: HttpRequest, session_id: UUID) -> list[Report]:
     """The session's latest reports, newest first."""
     session = membership(request.user, session_id).session
-    return list(Report.objects.filter(session=session).order_by("-made_at")[:20])
+    return list(Report.objects.filter(session=session).order_by("-created_at")[:20])
 
 
 @router.get("/{uuid:session_id}/reports/{uuid:report_id}", response=ReportOut)

@@ -112,7 +112,7 @@ def resume(only_lost: bool = False) -> None:
 
     ``only_lost``: where other servers may be reading, only what none of them has signed for a minute.
     """
-    forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, made_at__lt=timezone.now() - _FORGOTTEN)
+    forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, created_at__lt=timezone.now() - _FORGOTTEN)
     for upload in forgotten:
         cancel(upload)
     sweep_partials(_FORGOTTEN.total_seconds() if only_lost else 0.0)

@@ -43,7 +43,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
             _copy_database(database)
             about = Path(folder) / ABOUT
             about.write_text(
-                json.dumps({"format": FORMAT, "database": connection.vendor, "made_at": str(timezone.now())})
+                json.dumps({"format": FORMAT, "database": connection.vendor, "created_at": str(timezone.now())})
             )
             archive.add(about, ABOUT)
             archive.add(database, database.name)

@@ -64,7 +64,7 @@ class DeliveryOut(Schema):
     start: float
     seconds: float
     author: str
-    made_at: str
+    created_at: str
     order: Order
     files: list[FileOut]
     notes: list[str]
@@ -89,7 +89,7 @@ def _out(delivery: Delivery) -> DeliveryOut:
         start=delivery.start / rate,
         seconds=(delivery.stop - delivery.start) / rate,
         author=shown_name(delivery.author),
-        made_at=delivery.made_at.isoformat(),
+        created_at=delivery.created_at.isoformat(),
         order=Order(**delivery.order),
         files=[FileOut(**file) for file in delivery.files],
         **{name: getattr(delivery, name) for name in _AS_IT_IS},

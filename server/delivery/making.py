@@ -249,7 +249,7 @@ class _Maker:
             revision=self.delivery.revision,
             start=edges[0],
             end=edges[1],
-            made_at=datetime.now(UTC),
+            created_at=datetime.now(UTC),
         )
         # Away from the server there are no typefaces to fetch.
         page = render_to_string("report.html", {**shown(about, data), "fonts": []})

@@ -27,7 +27,7 @@ class Delivery(Task):
     """So many of a session's deliveries stay; the oldest go first."""
 
     class Meta:
-        ordering = ["-made_at"]
+        ordering = ["-created_at"]
         verbose_name_plural = "deliveries"
 
     @property

@@ -27,10 +27,10 @@ class SessionAdmin(admin.ModelAdmin):
 
 @admin.register(Operation)
 class OperationAdmin(LookedAt):
-    list_display = ("session", "revision", "author", "said", "made_at")
+    list_display = ("session", "revision", "author", "summary", "created_at")
     list_filter = ("kind",)
     raw_id_fields = ("session", "author")
-    fields = ("session", "revision", "author", "kind", "said", "made_at", "made_on")
+    fields = ("session", "revision", "author", "kind", "summary", "created_at", "base_revision")
 
     def has_delete_permission(self, request, obj=None) -> bool:
         return False

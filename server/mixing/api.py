@@ -3,7 +3,7 @@
 from typing import Annotated, Any
 from uuid import UUID
 
-from django.db import transaction
+from django.db.models import Prefetch
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field, model_validator
@@ -12,18 +12,18 @@ from needle.dsp.pan_modes import MOST_INPUTS, modes_for
 from needle.layouts import layout_named
 from needle.render.preview_tables import gain_table, shape_tables
 from needle.session.document import empty_document, piece_length, tempo_map
-from needle.session.migrations import VERSION
-from needle.session.validation import check_settings
+from needle.session.migrations import VERSION, renamed
 from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
 from server.mixing.beginning import begin_session, put_away
 from server.mixing.documents import DocumentOut
-from server.mixing.models import Member, Session, shown_name
+from server.mixing.models import Member, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
 from server.mixing.operations.migrations import EARLIEST_QUEUED, body_with_todays_names
-from server.mixing.state import stored_document
+from server.mixing.operations.things import StoredPoint
+from server.mixing.outlines import outlines_of
 
 router = Router(tags=["sessions"])
 
@@ -96,12 +96,23 @@ class OpenSession(Schema):
     people: list[Person]
 
 
-class ThingChangeOut(Schema):
-    """A thing as it stands after a revision; ``value`` is None where it was taken away."""
+class PointsChange(Schema):
+    """The stretch of a lane's points that is another now: so many ``removed`` ``at`` an index, some ``inserted``."""
+
+    at: int
+    removed: int
+    inserted: list[StoredPoint]
+
+
+class EntityChange(Schema):
+    """What has changed of an entity (``server.mixing.deltas``): all of it, some fields, or some points of a lane."""
 
     part: str
     key: str
-    value: dict[str, Any] | None
+    value: dict[str, Any] | None = None
+    fields: dict[str, Any] | None = None
+    cleared: list[str] | None = None
+    points: PointsChange | None = None
 
 
 class Who(Schema):
@@ -116,7 +127,7 @@ class OverOut(Schema):
 
     revision: int
     author: Who
-    said: str
+    summary: str
 
 
 class RevisionOut(Schema):
@@ -127,9 +138,9 @@ class RevisionOut(Schema):
     client_id: UUID
     author: dict[str, Any]
     kind: str
-    said: str
-    over: list[OverOut]
-    changes: list[ThingChangeOut]
+    summary: str
+    overwrote: list[OverOut]
+    delta: list[EntityChange]
 
 
 class Answer(Schema):
@@ -140,14 +151,14 @@ class Answer(Schema):
 
 
 class OperationIn(Schema):
-    """An operation, the id its client made for it, and the revision it was made on (the latest if none is told).
+    """An operation, the id its client made for it, and the revision that its author knew (the latest if none).
 
     ``format`` is the version of documents whose names it uses: a change that has waited in a browser may be older
     than the application.
     """
 
     client_id: UUID
-    made_on: int | None = None
+    base_revision: int | None = None
     format: Annotated[int, Field(ge=EARLIEST_QUEUED, le=VERSION)] = VERSION
     operation: AnyOperation
 
@@ -159,7 +170,8 @@ class OperationIn(Schema):
         if version == VERSION or not isinstance(version, int):
             return values
         try:
-            return {**given, "operation": body_with_todays_names(given["operation"], version)}
+            operation = body_with_todays_names(given["operation"], version)
+            return {**renamed(given, {"made_on": "base_revision"}), "operation": operation}
         except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
             raise ValueError(f"This is no operation of version {version}.") from error
 
@@ -186,7 +198,7 @@ class Removed(Schema):
 
     revision: int
     author: str
-    made_at: str
+    created_at: str
     back: list[dict[str, Any]]
 
 
@@ -203,45 +215,36 @@ def _people(members) -> list[Person]:
 @router.get("", response=list[SessionRow])
 def sessions(request: HttpRequest) -> list[SessionRow]:
     """The sessions one belongs to, latest change first."""
-    mine = Member.objects.filter(user=request.user).select_related("session")
-    rows = []
-    for member in mine.order_by("-session__changed_at"):
-        session = member.session
-        rows.append(
-            SessionRow(
-                id=session.id,
-                name=session.name,
-                role=member.role,
-                sources=len(places := _places(session)),
-                length=piece_length(stored_document(session)),
-                layout=session.layout,
-                bpm=session.tempos[0][1],
-                revision=session.revision,
-                changed_at=session.changed_at.isoformat(),
-                created_at=session.created_at.isoformat(),
-                put_away=member.put_away,
-                people=_people(session.members.select_related("user").order_by("colour")),
-                places=places,
-            )
+    everybody = Prefetch("session__members", Member.objects.select_related("user").order_by("colour"))
+    mine = Member.objects.filter(user=request.user).select_related("session").prefetch_related(everybody)
+    members = list(mine.order_by("-session__changed_at"))
+    outlines = outlines_of([member.session for member in members])
+    return [
+        SessionRow(
+            id=member.session.id,
+            name=member.session.name,
+            role=member.role,
+            sources=len(outlines[member.session_id].places),
+            length=outlines[member.session_id].length,
+            layout=member.session.layout,
+            bpm=member.session.tempos[0][1],
+            revision=member.session.revision,
+            changed_at=member.session.changed_at.isoformat(),
+            created_at=member.session.created_at.isoformat(),
+            put_away=member.put_away,
+            people=_people(member.session.members.all()),
+            places=[Standing(colour=colour, pan=pan) for colour, pan in outlines[member.session_id].places],
         )
-    return rows
-
-
-def _places(session: Session) -> list[Standing]:
-    values = session.things.filter(part="sources").values_list("value", flat=True)
-    return [Standing(colour=value["colour"], pan=value["pan"]) for value in values]
+        for member in members
+    ]
 
 
 @router.post("", response=OpenSession, by_alias=True)
 def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
     """Make a session of one's own; its length follows its sources."""
-    opened = empty_document(given.name, given.rate, length=0.0)
-    opened["session"].update(tempos=[[0.0, given.bpm]], metres=[[1, given.beats, given.unit]], layout=given.layout)
-    check_settings(opened["session"])
-    with transaction.atomic():
-        session = Session.objects.create(opened=opened, **opened["session"])
-        Member.objects.create(session=session, user=request.user, role=Member.Role.OWNER)
-    return open_session(request, session.id)
+    document = empty_document(given.name, given.rate, length=0.0)
+    document["session"].update(tempos=[[0.0, given.bpm]], metres=[[1, given.beats, given.unit]], layout=given.layout)
+    return open_session(request, begin_session(document, request.user).id)
 
 
 class AwayIn(Schema):
@@ -268,8 +271,7 @@ class CopyIn(Schema):
 def copy_session(request: HttpRequest, session_id: UUID, given: CopyIn) -> Started:
     """Make a session of one's own that begins as this one stands, without its people, history and comments."""
     membership(request.user, session_id, to_edit=True)
-    with revisions.steady(session_id) as session:
-        document = stored_document(session)
+    document, _ = revisions.present(session_id)
     document["session"] = {**document["session"], "name": given.name}
     return Started(id=begin_session(document, request.user).id)
 
@@ -278,15 +280,14 @@ def copy_session(request: HttpRequest, session_id: UUID, given: CopyIn) -> Start
 def open_session(request: HttpRequest, session_id: UUID) -> OpenSession:
     """The session's state at its latest revision."""
     member = membership(request.user, session_id)
-    with revisions.steady(session_id) as session:
-        document, revision = stored_document(session), session.revision
+    document, revision = revisions.present(session_id)
     return OpenSession(
         id=session_id,
         revision=revision,
         role=member.role,
         document=document,
         frame=frame_of(document, revision),
-        people=_people(session.members.select_related("user").order_by("colour")),
+        people=_people(member.session.members.select_related("user").order_by("colour")),
     )
 
 
@@ -322,8 +323,7 @@ def bars_of(document: dict[str, Any]) -> list[Bar]:
 def frame(request: HttpRequest, session_id: UUID) -> Frame:
     """What a page measures by, at the latest revision."""
     membership(request.user, session_id)
-    with revisions.steady(session_id) as session:
-        return frame_of(stored_document(session), session.revision)
+    return frame_of(*revisions.present(session_id))
 
 
 @router.get("/{uuid:session_id}/removed", response=list[Removed])
@@ -334,7 +334,7 @@ def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
         Removed(
             revision=row.revision,
             author=row.author_name,
-            made_at=row.made_at.isoformat(),
+            created_at=row.created_at.isoformat(),
             back=back,
         )
         for row in revisions.removed_sources(session_id)
@@ -347,7 +347,7 @@ def operate(request: HttpRequest, session_id: UUID, given: OperationIn) -> Answe
     """Make one change. The same client id again gives the first answer again."""
     membership(request.user, session_id, to_edit=True)
     check_assets(session_id, given.operation)
-    made = revisions.submit(request.user, session_id, given.client_id, given.made_on, given.operation)
+    made = revisions.submit(request.user, session_id, given.client_id, given.base_revision, given.operation)
     return answer_of(made)
 
 

@@ -10,6 +10,7 @@ from needle.errors import NeedleError
 from needle.session.validation import PARTS, Document, check_document
 from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, Thing
+from server.mixing.snapshots import store_beginning
 
 _LONGEST_KEY = Thing._meta.get_field("key").max_length or 130
 
@@ -18,8 +19,9 @@ def begin_session(document: Document, owner) -> Session:
     """A new session of somebody's own with all that a document holds. NeedleError if that is not a session."""
     checked_document(document)
     with transaction.atomic():
-        session = Session.objects.create(opened=document, **document["session"])
+        session = Session.objects.create(**document["session"])
         Member.objects.create(session=session, user=owner, role=Member.Role.OWNER)
+        store_beginning(session, document)
         Thing.objects.bulk_create(
             Thing(session=session, part=part, key=key, value=value)
             for part in PARTS

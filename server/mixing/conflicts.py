@@ -60,24 +60,24 @@ def changed_since(session: Session, row: Row, user) -> Row | None:
 
 def _light(rows):
     """Rows without what weighs most: it is read when it is asked for."""
-    return rows.defer("body", "inverse", "changes")
+    return rows.defer("body", "inverse", "delta")
 
 
-def unseen(session: Session, user, made_on: int, operation: Operation) -> list[Row]:
+def unseen(session: Session, user, base_revision: int, operation: Operation) -> list[Row]:
     """Colleagues' operations on the same things after the revision that a change was made on, in order.
 
     Those that still count: what was made and taken back meanwhile has left nothing.
     """
-    if made_on >= session.revision:
+    if base_revision >= session.revision:
         return []
     names = {touch[0] for touch in operation.touches()}
-    later = live(session).filter(revision__gt=made_on).exclude(author=user)
-    later = later.exclude(undoes__revision__gt=made_on, kind="undo")
+    later = live(session).filter(revision__gt=base_revision).exclude(author=user)
+    later = later.exclude(undoes__revision__gt=base_revision, kind="undo")
     # Most of what others do is about other things: only what it touches is read of that.
     near = [
         pk for pk, touches in later.values_list("pk", "touches").iterator() if any(t[0] in names for t in touches)
     ]
-    return list(Row.objects.filter(pk__in=near).defer("inverse", "changes").select_related("author")) if near else []
+    return list(Row.objects.filter(pk__in=near).defer("inverse", "delta").select_related("author")) if near else []
 
 
 def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, Any]]:
@@ -85,7 +85,7 @@ def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, A
     mine = operation.touches()
     result = [row for row in others if _meet(mine, _touches(row))]
     return [
-        {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "said": row.said}
+        {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "summary": row.summary}
         for row in result[-MOST_TOLD:]
     ]
 

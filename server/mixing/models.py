@@ -13,11 +13,14 @@ def shown_name(user) -> str:
 
 
 class Session(models.Model):
-    """A mix session. ``opened`` is the document it began as; replaying the log on it gives the present."""
+    """A mix session. Its entities are the present; snapshots and the log give every revision before.
+
+    ``snapshot_revision`` is the latest revision of which there is a snapshot (``server.mixing.snapshots``).
+    """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     revision = models.PositiveIntegerField(default=0)
-    opened = models.JSONField()
+    snapshot_revision = models.PositiveIntegerField(default=0)
     name = models.CharField(max_length=120)
     rate = models.PositiveIntegerField()
     length = models.FloatField(help_text="seconds; 0 follows the sources")
@@ -95,37 +98,38 @@ class Preset(models.Model):
     name = models.CharField(max_length=120)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="presets")
     content = models.JSONField()
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        ordering = ["kind", "name", "made_at"]
+        ordering = ["kind", "name", "created_at"]
 
     def __str__(self) -> str:
         return f"{self.kind}: {self.name}"
 
 
 class Operation(models.Model):
-    """One change to a session, with what undoes it. The log is the session's history.
+    """One change to a session, with the least that undoes it. The log is the session's history.
 
-    ``changes`` are the things as they stood after it, ``touches`` what it depended on, ``said`` its
-    description in the engineer's words. An undo, or a redo, points at what it ``undoes``. ``over`` are colleagues'
-    changes of the same that its author had not seen (``server.mixing.conflicts``).
+    ``delta`` is what it changed (``server.mixing.deltas``), ``touches`` what it depended on, ``summary`` its
+    description in the engineer's words. An undo, or a redo, points at what it ``undoes``. ``overwrote`` are
+    colleagues' changes of the same that its author, who knew ``base_revision``, had not seen
+    (``server.mixing.conflicts``).
     """
 
     session = models.ForeignKey(Session, models.CASCADE, related_name="operations")
     revision = models.PositiveIntegerField()
     client_id = models.UUIDField()
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
-    made_on = models.PositiveIntegerField()
+    base_revision = models.PositiveIntegerField()
     kind = models.CharField(max_length=32)
     body = models.JSONField()
     inverse = models.JSONField()
-    changes = models.JSONField()
+    delta = models.JSONField()
     touches = models.JSONField()
-    said = models.CharField(max_length=300)
-    over = models.JSONField(default=list)
+    summary = models.CharField(max_length=300)
+    overwrote = models.JSONField(default=list)
     undoes = models.ForeignKey("self", models.PROTECT, null=True, related_name="undone_by")
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["revision"]
@@ -135,11 +139,51 @@ class Operation(models.Model):
         ]
 
     def __str__(self) -> str:
-        return f"{self.revision}: {self.said}"
+        return f"{self.revision}: {self.summary}"
 
     @property
     def author_name(self) -> str:
         return shown_name(self.author)
+
+
+class OperationSubject(models.Model):
+    """What an operation is about: a source by its id, or a lane by its key; ``removed`` if it removed the source."""
+
+    operation = models.ForeignKey(Operation, models.CASCADE, related_name="subjects")
+    session = models.ForeignKey(Session, models.CASCADE, related_name="+")
+    revision = models.PositiveIntegerField()
+    name = models.CharField(max_length=200)
+    removed = models.BooleanField(default=False)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["session", "name", "revision"], name="subject_by_name"),
+            models.Index(fields=["session", "revision"], condition=models.Q(removed=True), name="subject_removed"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.revision}: {self.name}"
+
+
+class EntityVersion(models.Model):
+    """An entity as it stood at a snapshot; without a value it was gone by then.
+
+    A snapshot stores what has changed since the one before: an entity at a snapshot is its latest version up to it.
+    """
+
+    session = models.ForeignKey(Session, models.CASCADE, related_name="versions_of_entities")
+    revision = models.PositiveIntegerField()
+    part = models.CharField(max_length=16)
+    key = models.CharField(max_length=130)
+    value = models.JSONField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["session", "part", "key", "revision"], name="one_version_a_snapshot")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.part}: {self.key} at {self.revision}"
 
 
 class Draft(models.Model):
@@ -163,10 +207,10 @@ class Draft(models.Model):
     revision = models.PositiveIntegerField()
     writes = models.JSONField()
     about = models.JSONField(default=dict)
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        ordering = ["-made_at"]
+        ordering = ["-created_at"]
 
     def __str__(self) -> str:
         return f"{self.kind} of {self.author} on {self.revision}"

@@ -7,9 +7,9 @@ from needle.automation.curve import Lane, stored
 from needle.errors import NeedleError
 from needle.session.owners import PART_OF, ROOM, kind_and_id, lane_value
 from needle.session.validation import Document, check_document
+from server.mixing.deltas import apply_delta
 from server.mixing.operations import Touch
 from server.mixing.operations.restoring import PART_OF_PREFIX
-from server.mixing.state import apply_changes
 
 
 def touched_as_it_was(now: Document, then: Document, touches: Iterable[Touch]) -> Document:
@@ -18,7 +18,7 @@ def touched_as_it_was(now: Document, then: Document, touches: Iterable[Touch]) -
     for name, start, end in touches:
         change = _change(result, then, name, start, end)
         if change:
-            result = apply_changes(result, [change])
+            result = apply_delta(result, [change])
     return result
 
 

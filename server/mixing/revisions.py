@@ -7,24 +7,27 @@ revision each, told to everybody once it is kept.
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import Max
 from django.dispatch import Signal
 
 from needle.session.validation import Document
-from server.mixing import conflicts
+from server.mixing import conflicts, snapshots
 from server.mixing.access import Refused, membership
 from server.mixing.announcing import announce
+from server.mixing.deltas import subjects_of
 from server.mixing.models import Operation as Row
-from server.mixing.models import Session, Thing
+from server.mixing.models import OperationSubject, Session, Thing
 from server.mixing.operations import Operation, operation_from
 from server.mixing.operations.rhythm import check_thawed
 from server.mixing.state import DocumentState, StoredState, stored_document
 
 kept = Signal()
-"""Sent inside the transaction that keeps an operation: ``session``, and the ``changes`` of things it made."""
+"""Sent inside the transaction that keeps an operation: ``session``, its ``delta``, and the ``state`` after it."""
 
 
 @dataclass(frozen=True)
@@ -35,13 +38,13 @@ class Made:
     notice: str = ""
 
 
-def submit(user, session_id: UUID, client_id: UUID, made_on: int | None, operation: Operation) -> Made:
+def submit(user, session_id: UUID, client_id: UUID, base_revision: int | None, operation: Operation) -> Made:
     """Apply an operation for a user. The same client id again gives the first answer again.
 
-    ``made_on`` is the revision that its author had seen, the latest where it is None. Refused if the user may not;
-    NeedleError if the operation breaks a rule: nothing has changed then.
+    ``base_revision`` is the revision that its author had seen, the latest where it is None. Refused if the user may
+    not; NeedleError if the operation breaks a rule: nothing has changed then.
     """
-    return _in_turn(user, session_id, client_id, lambda session: (operation, None, ""), made_on)
+    return _in_turn(user, session_id, client_id, lambda session: (operation, None, ""), base_revision)
 
 
 def submit_made(user, session_id: UUID, client_id: UUID, made: Callable[[Session], Operation]) -> Made:
@@ -57,7 +60,7 @@ def undo(user, session_id: UUID, client_id: UUID) -> Made:
         for row, rival in conflicts.own_latest(session, user):
             if rival is None:
                 return operation_from(row.inverse), row, passed_over
-            passed_over = passed_over or f"{rival.author_name} has changed “{row.said}” since; theirs stays."
+            passed_over = passed_over or f"{rival.author_name} has changed “{row.summary}” since; theirs stays."
         raise Refused(passed_over or "There is nothing of yours to undo.", 409)
 
     return _in_turn(user, session_id, client_id, choose)
@@ -81,51 +84,60 @@ def redo(user, session_id: UUID, client_id: UUID) -> Made:
 Choice = Callable[[Session], tuple[Operation, Row | None, str]]
 
 
-def _in_turn(user, session_id: UUID, client_id: UUID, choose: Choice, made_on: int | None = None) -> Made:
+def _in_turn(user, session_id: UUID, client_id: UUID, choose: Choice, base_revision: int | None = None) -> Made:
     membership(user, session_id, to_edit=True)
-    with steady(session_id) as session:
+    with locked_session(session_id) as session:
         known = session.operations.filter(client_id=client_id).select_related("author").first()
         if known is not None:
             if known.author_id != user.pk:
                 raise Refused("That client id belongs to somebody else's operation. Use a fresh one.", 409)
             return Made(known)
         operation, undoes, notice = choose(session)
-        row = _keep(user, session, client_id, made_on, operation, undoes)
+        row = _keep(user, session, client_id, base_revision, operation, undoes)
         announce(session_id, "revision", told=told(row))
+        if session.revision - session.snapshot_revision >= snapshots.EVERY:
+            transaction.on_commit(partial(snapshots.take_snapshots, session_id))
     return Made(row, notice)
 
 
 def _keep(
-    user, session: Session, client_id: UUID, made_on: int | None, operation: Operation, undoes: Row | None
+    user, session: Session, client_id: UUID, base_revision: int | None, operation: Operation, undoes: Row | None
 ) -> Row:
     state = StoredState(session)
-    unseen = [] if made_on is None else conflicts.unseen(session, user, made_on, operation)
+    unseen = [] if base_revision is None else conflicts.unseen(session, user, base_revision, operation)
     operation = operation.since([row.body for row in unseen])
     check_thawed(state, operation)
-    said = operation.describe(state)
+    summary = operation.describe(state)
     inverse = operation.apply(state)
     kind = operation.kind
     if undoes is not None:
         kind = "undo" if undoes.undoes_id is None else "redo"
-        said = f"{kind}: {undoes.said.removeprefix('undo: ')}"
+        summary = f"{kind}: {undoes.summary.removeprefix('undo: ')}"
     session.revision += 1
     session.save(update_fields=["revision", "changed_at"])
-    kept.send(Row, session=session, changes=state.changes)
-    return Row.objects.create(
+    delta = state.delta()
+    kept.send(Row, session=session, delta=delta, state=state)
+    row = Row.objects.create(
         session=session,
         revision=session.revision,
         client_id=client_id,
         author=user,
-        made_on=session.revision - 1 if made_on is None else made_on,
+        base_revision=session.revision - 1 if base_revision is None else base_revision,
         kind=kind,
         body=_written(operation),
         inverse=_written(inverse),
-        changes=state.changes,
+        delta=delta,
         touches=operation.touches(),
-        said=said[:300],
-        over=conflicts.overwritten(operation, unseen),
+        summary=summary[:300],
+        overwrote=conflicts.overwritten(operation, unseen),
         undoes=undoes,
     )
+    subjects = subjects_of(delta, state.before, lambda layer: (state.get("layers", layer) or {}).get("source", ""))
+    OperationSubject.objects.bulk_create(
+        OperationSubject(operation=row, session=session, revision=row.revision, name=name, removed=removed)
+        for name, removed in sorted(subjects)
+    )
+    return row
 
 
 def _written(operation: Operation) -> dict[str, Any]:
@@ -141,48 +153,62 @@ def told(row: Row) -> dict[str, Any]:
         "client_id": str(row.client_id),
         "author": {"id": row.author_id, "name": row.author_name},
         "kind": row.kind,
-        "said": row.said,
-        "over": row.over,
-        "changes": row.changes,
+        "summary": row.summary,
+        "overwrote": row.overwrote,
+        "delta": row.delta,
     }
 
 
+MOST_AT_ONCE = 500
+"""So many revisions are told at once to who has missed some; there may be more after them."""
+
+
 def since(session_id: UUID, revision: int) -> list[dict[str, Any]]:
-    """What was changed after a revision, in order."""
+    """What was changed after a revision, in order, ``MOST_AT_ONCE`` at the most."""
     rows = Row.objects.filter(session=session_id, revision__gt=revision).select_related("author")
-    return [told(row) for row in rows]
+    return [told(row) for row in rows.defer("body", "inverse", "touches")[:MOST_AT_ONCE]]
+
+
+_TRIES = 3
+
+
+def present(session_id: UUID) -> tuple[Document, int]:
+    """The session's document and its revision, read without keeping anybody from changing it."""
+    sessions = Session.objects.filter(pk=session_id)
+    for _ in range(_TRIES):
+        session = sessions.get()
+        document = stored_document(session)
+        if sessions.values_list("revision", flat=True).get() == session.revision:
+            return document, session.revision
+    # It is changed all the time: the log stays as it is.
+    return snapshots.document_at(session_id, session.revision), session.revision
 
 
 @contextmanager
-def steady(session_id: UUID) -> Iterator[Session]:
-    """The session's row, read so that nothing changes until the block ends."""
+def locked_session(session_id: UUID) -> Iterator[Session]:
+    """The session's row, locked: nobody else changes it until the block ends."""
     with transaction.atomic():
         yield Session.objects.select_for_update().get(pk=session_id)
 
 
 def document_at(session_id: UUID, revision: int) -> Document:
     """The session's document as it stood after a revision. Refused if it has not come to that yet."""
-    with steady(session_id) as session:
-        if revision > session.revision:
-            raise Refused(f"The session has come to revision {session.revision}, not {revision}.", 409)
-        state = DocumentState(stored_document(session))
-        later = Row.objects.filter(session=session, revision__gt=revision).order_by("-revision")
-        for row in later.iterator():
-            operation_from(row.inverse).apply(state)
-        return state.document
+    latest = Session.objects.values_list("revision", flat=True).get(pk=session_id)
+    if revision > latest:
+        raise Refused(f"The session has come to revision {latest}, not {revision}.", 409)
+    return snapshots.document_at(session_id, revision)
+
+
+MOST_REMOVED = 50
 
 
 def removed_sources(session_id: UUID) -> list[Row]:
     """The latest removal of each source that is not there now, latest first: what brings it back is its inverse."""
-    there = set(Thing.objects.filter(session=session_id, part="sources").values_list("key", flat=True))
-    result: dict[str, Row] = {}
-    rows = Row.objects.filter(session=session_id).select_related("author").order_by("-revision")
-    for row in rows.iterator():
-        for change in row.changes:
-            key = change["key"]
-            if change["part"] == "sources" and change["value"] is None and key not in there:
-                result.setdefault(key, row)
-    return list(dict.fromkeys(result.values()))
+    there = Thing.objects.filter(session=session_id, part="sources").values("key")
+    gone = OperationSubject.objects.filter(session=session_id, removed=True).exclude(name__in=there)
+    latest = gone.values("name").annotate(at=Max("revision")).order_by("-at").values_list("at", flat=True)
+    rows = Row.objects.filter(session=session_id, revision__in=list(latest[:MOST_REMOVED]))
+    return list(rows.select_related("author").defer("body", "delta", "touches").order_by("-revision"))
 
 
 def bringing_back(row: Row) -> list[dict[str, Any]]:
@@ -193,7 +219,7 @@ def bringing_back(row: Row) -> list[dict[str, Any]]:
 
 def replayed(session: Session) -> Document:
     """The document that the whole log gives, from the session's beginning."""
-    state = DocumentState(session.opened)
-    for row in session.operations.all().iterator():
-        operation_from(row.body).apply(state)
+    state = DocumentState(snapshots.at_snapshot(session.pk, 0))
+    for body in session.operations.values_list("body", flat=True).iterator():
+        operation_from(body).apply(state)
     return state.document

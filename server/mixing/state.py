@@ -6,12 +6,10 @@ from typing import Any, Protocol
 from needle.errors import NeedleError
 from needle.session.document import PARTS
 from needle.session.validation import Document
+from server.mixing.deltas import Change, change_between
 from server.mixing.models import Session, Thing
 
 Value = dict[str, Any]
-
-SETTINGS_KEY = "settings"
-"""The session's own settings are the one thing of the part ``session``, under this key."""
 
 
 class State(Protocol):
@@ -75,22 +73,31 @@ class DocumentState:
 
 
 class StoredState:
-    """State over the database; ``changes`` gathers what was put, for the log and everybody's screens."""
+    """State over the database. It remembers what was there ``before``, so that it can say what has changed."""
 
     def __init__(self, session: Session) -> None:
         self.session = session
-        self.changes: list[dict[str, Any]] = []
+        self.before: dict[tuple[str, str], Value | None] = {}
+        self._after: dict[tuple[str, str], Value | None] = {}
 
     def get(self, part: str, key: str) -> Value | None:
         if part == "session":
-            return _settings(self.session)
+            return settings_of(self.session)
         row = self._rows(part).filter(key=key).first()
         return row and row.value
 
     def all(self, part: str) -> list[Value]:
         return [row.value for row in self._rows(part)]
 
+    def delta(self) -> list[Change]:
+        """What has changed, in the order in which it was put."""
+        changes = (change_between(*name, self.before[name], after) for name, after in self._after.items())
+        return [change for change in changes if change is not None]
+
     def put(self, part: str, key: str, value: Value | None) -> None:
+        value = _as_kept(value)
+        if (part, key) not in self.before:
+            self.before[part, key] = deepcopy(self.get(part, key))
         if part == "session":
             for name in Session.SETTINGS:
                 setattr(self.session, name, value[name])
@@ -100,28 +107,21 @@ class StoredState:
         else:
             result = {"session": self.session, "part": part, "key": key}
             Thing.objects.update_or_create(**result, defaults={"value": value})
-        self.changes = [c for c in self.changes if (c["part"], c["key"]) != (part, key)]
-        self.changes.append({"part": part, "key": key, "value": deepcopy(value)})
+        self._after.pop((part, key), None)
+        self._after[part, key] = deepcopy(value)
 
     def _rows(self, part: str):
         return Thing.objects.filter(session=self.session, part=part).order_by("key")
 
 
-def _settings(session: Session) -> Value:
+def settings_of(session: Session) -> Value:
+    """A session's own settings."""
     return {name: getattr(session, name) for name in Session.SETTINGS}
 
 
 def stored_document(session: Session) -> Document:
     """The session's present state as a document."""
-    document: Document = {"session": _settings(session), **{part: {} for part in PARTS}}
+    document: Document = {"session": settings_of(session), **{part: {} for part in PARTS}}
     for row in Thing.objects.filter(session=session).order_by("key"):
         document[row.part][row.key] = row.value
     return document
-
-
-def apply_changes(document: Document, changes: list[dict[str, Any]]) -> Document:
-    """The document with logged changes put in place; the given one stays as it is."""
-    state = DocumentState(document)
-    for change in changes:
-        state.put(change["part"], change["key"], change["value"])
-    return state.document

@@ -14,7 +14,7 @@ class InvitationAdmin(LookedAt):
 
 @admin.register(Comment)
 class CommentAdmin(LookedAt):
-    list_display = ("session", "author", "text", "made_at", "resolved_at")
+    list_display = ("session", "author", "text", "created_at", "resolved_at")
 
 
 admin.site.register(Version, LookedAt)

@@ -14,6 +14,7 @@ from server.mixing.announcing import announce
 from server.mixing.api import Who
 from server.mixing.models import Member, Session, Thing, shown_name
 from server.mixing.operations.things import Beat
+from server.mixing.state import State
 from server.mixing.throttling import Often
 from server.sharing.models import Comment
 
@@ -53,7 +54,7 @@ class ReplyOut(Schema):
     id: UUID
     author: Who
     text: str
-    made_at: str
+    created_at: str
     edited: bool
     read: bool
 
@@ -73,7 +74,7 @@ def _reply_out(one: Comment, read: set[UUID], me: int | None) -> ReplyOut:
         id=one.id,
         author=Who(id=one.author_id, name=shown_name(one.author)),
         text=one.text,
-        made_at=one.made_at.isoformat(),
+        created_at=one.created_at.isoformat(),
         edited=one.edited_at is not None,
         read=one.author_id == me or one.id in read,
     )
@@ -213,9 +214,10 @@ def _passage_at(session: Session, beat: float) -> dict[str, Any] | None:
     return min(around, key=lambda one: one["end"] - one["start"], default=None)
 
 
-def follow_passages(sender: Any, session: Session, changes: list[dict[str, Any]], **_: Any) -> None:
+def follow_passages(sender: Any, session: Session, delta: list[dict[str, Any]], state: State, **_: Any) -> None:
     """Comments go along with the passages that they stand in; every one that has moved is told."""
-    moved = {c["key"]: c["value"]["start"] for c in changes if c["part"] == "passages" and c["value"]}
+    keys = [change["key"] for change in delta if change["part"] == "passages"]
+    moved = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
     pinned = Comment.objects.filter(session=session, passage__in=moved, parent=None).filter(~Q(beat=None))
     for one in pinned:
         by = moved[one.passage] - one.passage_start

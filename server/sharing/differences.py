@@ -7,8 +7,8 @@ from needle.errors import NeedleError
 from needle.session.owners import named
 from needle.session.restoring import belongs, layers_of
 from needle.session.validation import Document
+from server.mixing.deltas import SETTINGS_KEY
 from server.mixing.operations.base import said
-from server.mixing.state import SETTINGS_KEY
 
 _NOT_SAID = {"id", "asset", "seconds", "first_channel", "frozen_fingerprint", "before_conversion"}
 _OF = {"pulses": "pulse", "deals": "deal", "events": "notes to deal", "speaker_routing": "loudspeakers"}

@@ -2,20 +2,16 @@
 
 from dataclasses import asdict
 from datetime import datetime
-from functools import reduce
-from operator import or_
 from typing import Annotated, Any
 from uuid import UUID
 
-from django.db.models import Q
 from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
 from needle.balance.loudness_matching import matching_trim
 from needle.errors import NeedleError
-from needle.session.owners import kind_and_id
-from needle.session.restoring import belongs, layers_of, lines_as_they_were, moves_as_they_were, source_as_it_was
+from needle.session.restoring import lines_as_they_were, moves_as_they_were, source_as_it_was
 from server.audio.balance import During
 from server.audio.mixes import document_for, mix_at
 from server.audio.work import asked
@@ -37,7 +33,6 @@ router = Router(tags=["history"])
 
 ROWS = 60
 MOST_VERSIONS = 500
-_MOST_READ = 4000
 
 Revision = Annotated[int, Field(ge=0)]
 Seconds = Annotated[float, Field(ge=0, allow_inf_nan=False)]
@@ -58,11 +53,11 @@ class HistoryRow(Schema):
 
     revision: int
     author: Who
-    made_at: str
+    created_at: str
     kind: str
-    said: str
+    summary: str
     undone: bool
-    over: list[OverOut]
+    overwrote: list[OverOut]
 
 
 class HistoryOut(Schema):
@@ -121,13 +116,13 @@ class VersionIn(Schema):
 
 
 class VersionOut(Schema):
-    """A revision with a name; ``made_at`` is ISO."""
+    """A revision with a name; ``created_at`` is ISO."""
 
     id: UUID
     name: str
     revision: int
     author: str
-    made_at: str
+    created_at: str
 
 
 @router.get("/{uuid:session_id}/history", response=HistoryOut)
@@ -135,50 +130,33 @@ def history(request: HttpRequest, session_id: UUID, wanted: Query[HistoryIn]) ->
     """What was changed, the latest first."""
     session = membership(request.user, session_id).session
     rows = Row.objects.filter(session=session).select_related("author").order_by("-revision")
+    rows = rows.defer("body", "inverse", "delta", "touches")
     if wanted.before:
         rows = rows.filter(revision__lt=wanted.before)
     if wanted.author:
         rows = rows.filter(author=wanted.author)
     if wanted.since:
-        rows = rows.filter(made_at__gte=wanted.since)
+        rows = rows.filter(created_at__gte=wanted.since)
     if wanted.until:
-        rows = rows.filter(made_at__lt=wanted.until)
+        rows = rows.filter(created_at__lt=wanted.until)
     if wanted.source:
-        # The ids are somewhere in what was changed; whether it is the source's is told by reading it.
-        layers = _layers_of(session, wanted.source)
-        ids = (wanted.source, *(kind_and_id(layer)[1] for layer in layers))
-        rows = rows.filter(reduce(or_, (Q(changes__icontains=one) for one in ids)))
-    result: list[Row] = []
-    last = 0
-    for read, row in enumerate(rows.iterator(), 1):
-        if len(result) == ROWS or read > _MOST_READ:
-            break
-        last = row.revision
-        if not wanted.source or any(belongs(c["part"], c["key"], wanted.source, layers) for c in row.changes):
-            result.append(row)
-    else:
-        last = 0
+        rows = rows.filter(subjects__name=wanted.source)
+    result = list(rows[: ROWS + 1])
+    more = result[ROWS - 1].revision if len(result) > ROWS else 0
+    result = result[:ROWS]
     undone = set(Row.objects.filter(undoes__in=result).values_list("undoes", flat=True))
-    return HistoryOut(rows=[_row(row, row.pk in undone) for row in result], more=last)
-
-
-def _layers_of(session: Session, source: str) -> frozenset[str]:
-    """What owns the lanes of a source's layers, those that are gone too: all that were ever made are in the log."""
-    naming = session.operations.filter(changes__icontains='"layers"').filter(changes__icontains=source)
-    logged = naming.values_list("changes", flat=True)
-    made = ({c["key"]: c["value"] for c in some if c["part"] == "layers" and c["value"]} for some in logged)
-    return layers_of(source, *made)
+    return HistoryOut(rows=[_row(row, row.pk in undone) for row in result], more=more)
 
 
 def _row(row: Row, undone: bool) -> HistoryRow:
     return HistoryRow(
         revision=row.revision,
         author=Who(id=row.author_id, name=row.author_name),
-        made_at=row.made_at.isoformat(),
+        created_at=row.created_at.isoformat(),
         kind=row.kind,
-        said=row.said,
+        summary=row.summary,
         undone=undone,
-        over=row.over,
+        overwrote=row.overwrote,
     )
 
 
@@ -239,7 +217,7 @@ def put_back(request: HttpRequest, session_id: UUID, then: int, given: PutBackIn
             raise Refused("There is no such revision.", 404)
         touches = meeting(rows[then], rows[given.by])
         now, old = stored_document(session), revisions.document_at(session_id, then)
-        return _changing(f"Put back: {rows[then].said}", now, checked(touched_as_it_was(now, old, touches)))
+        return _changing(f"Put back: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
 
     return answer_of(revisions.submit_made(request.user, session_id, given.client_id, operation))
 
@@ -287,5 +265,5 @@ def _version_out(one: Version) -> VersionOut:
         name=one.name,
         revision=one.revision,
         author=shown_name(one.author),
-        made_at=one.made_at.isoformat(),
+        created_at=one.created_at.isoformat(),
     )

@@ -21,10 +21,10 @@ class Invitation(models.Model):
     ends_at = models.DateTimeField()
     withdrawn = models.BooleanField(default=False)
     taken = models.PositiveIntegerField(default=0)
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        ordering = ["-made_at"]
+        ordering = ["-created_at"]
 
     def __str__(self) -> str:
         return f"{self.role} of {self.session} until {self.ends_at:%Y-%m-%d}"
@@ -47,7 +47,7 @@ class Version(models.Model):
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     revision = models.PositiveIntegerField()
     name = models.CharField(max_length=120)
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["-revision"]
@@ -76,12 +76,12 @@ class Comment(models.Model):
     passage_start = models.FloatField(default=0.0)
     resolved_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
     resolved_at = models.DateTimeField(null=True)
-    made_at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField(auto_now_add=True)
     edited_at = models.DateTimeField(null=True)
     read_by = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+")
 
     class Meta:
-        ordering = ["made_at"]
+        ordering = ["created_at"]
 
     def __str__(self) -> str:
         return f"{self.author}: {self.text[:40]}"

@@ -15,7 +15,7 @@ from pydantic import Field
 from server.mixing.access import Refused, membership
 from server.mixing.announcing import announce
 from server.mixing.models import Member, Session, shown_name
-from server.mixing.revisions import steady
+from server.mixing.revisions import locked_session
 from server.mixing.throttling import Often
 from server.sharing.models import Invitation
 
@@ -128,7 +128,7 @@ def _invitation_out(one: Invitation) -> InvitationOut:
 
 def join(session: Session, user, role: str) -> Member:
     """Make somebody a member; who is one already stays what they are."""
-    with steady(session.pk):
+    with locked_session(session.pk):
         known = Member.objects.filter(session=session, user=user).first()
         if known is not None:
             return known
@@ -195,7 +195,7 @@ def withdraw_person(request: HttpRequest, session_id: UUID, user_id: int) -> Sta
 @router.post("/{uuid:session_id}/people/{int:user_id}/own", response=PeopleOut)
 def hand_over(request: HttpRequest, session_id: UUID, user_id: int) -> PeopleOut:
     """Hand the session over: they own it from now on, and one is an engineer in it oneself."""
-    with steady(session_id):
+    with locked_session(session_id):
         # Looked at once nobody else hands it over any more, and both at once: there is one owner at any moment.
         session = _owned(request, session_id)
         member = _other(session, user_id)

@@ -25,7 +25,8 @@ from needle.session.document import SOURCE_DEFAULTS, empty_document
 from server.audio import tasks, uploads
 from server.audio.assets import store_asset
 from server.audio.models import Asset
-from server.mixing.models import Member, Session
+from server.mixing.beginning import begin_session
+from server.mixing.models import Member
 from server.mixing.operations.passages import AddPassage
 from server.mixing.operations.sources import AddSource
 from server.mixing.revisions import submit
@@ -117,9 +118,8 @@ class Tones:
             name: create(name, password="a long password", first_name=name.title())
             for name in ("olga", "emil", "lisa", "uwe")
         }
-        opened = empty_document("Tones", RATE, LENGTH)
-        cls.session = Session.objects.create(opened=opened, **opened["session"])
-        for colour, (name, role) in enumerate((("olga", "owner"), ("emil", "engineer"), ("lisa", "listener"))):
+        cls.session = begin_session(empty_document("Tones", RATE, LENGTH), cls.users["olga"])
+        for colour, (name, role) in enumerate((("emil", "engineer"), ("lisa", "listener")), start=1):
             Member.objects.create(session=cls.session, user=cls.users[name], role=role, colour=colour)
         values = [source(key, rows[key]["sha256"], i, TONES[key][1]) for i, key in enumerate(TONES)]
         laid_out = [AddSource.model_validate({"source": source}) for source in values]
@@ -157,9 +157,9 @@ class Tones:
         return f"/api/sessions/{self.session.id}{rest}"
 
     def operate(
-        self, client: Client, operation: dict[str, Any], client_id: Any = None, made_on: int | None = None
+        self, client: Client, operation: dict[str, Any], client_id: Any = None, base_revision: int | None = None
     ) -> Any:
-        body = {"client_id": str(client_id or uuid4()), "made_on": made_on, "operation": operation}
+        body = {"client_id": str(client_id or uuid4()), "base_revision": base_revision, "operation": operation}
         return self.post(client, "/operations", body)
 
     def turn(self, client: Client, which: str) -> Any:

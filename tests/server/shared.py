@@ -6,8 +6,8 @@ from tests.server.sessions import SessionCase
 
 
 class SharedCase(SessionCase):
-    def make(self, who: str, kind: str, made_on: int | None = None, **fields: Any) -> dict[str, Any]:
-        answer = self.operate(self.as_(who), {"kind": kind, **fields}, made_on=made_on)
+    def make(self, who: str, kind: str, base_revision: int | None = None, **fields: Any) -> dict[str, Any]:
+        answer = self.operate(self.as_(who), {"kind": kind, **fields}, base_revision=base_revision)
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()["revision"]
 
@@ -25,7 +25,7 @@ class SharedCase(SessionCase):
         self,
         who: str,
         values: dict[float, float],
-        made_on: int | None = None,
+        base_revision: int | None = None,
         owner: str = "low",
         parameter: str = "pan",
     ) -> dict[str, Any]:
@@ -33,7 +33,7 @@ class SharedCase(SessionCase):
         return self.make(
             who,
             "write-points",
-            made_on,
+            base_revision,
             owner=owner,
             parameter=parameter,
             start=min(values),

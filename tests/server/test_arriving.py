@@ -216,7 +216,7 @@ class Landing(Coming):
             file.seek(0)
             lands = json.dumps([{"index": low["index"], **low["lands"]}])
             draft = self.ask("land", file, lands=lands)
-            self.assertIn(f"from moves.{kind}", draft["said"])
+            self.assertIn(f"from moves.{kind}", draft["summary"])
             self.apply(draft)
             lane = lane_in(self.document(), "low", "pan")
             np.testing.assert_allclose(lane.evaluate(times), wanted, atol=1e-3 if kind == "mid" else 1e-12)

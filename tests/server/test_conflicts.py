@@ -12,14 +12,14 @@ class Conflicts(SharedCase):
     def test_the_same_value_goes_to_the_later_and_both_are_told(self) -> None:
         seen = self.revision()
         first = self.make("emil", "place-source", seen, source="low", pan=-0.5)
-        self.assertEqual(first["over"], [])
+        self.assertEqual(first["overwrote"], [])
         second = self.make("olga", "place-source", seen, source="low", pan=0.5)
-        self.assertEqual([over["revision"] for over in second["over"]], [first["revision"]])
-        self.assertEqual(second["over"][0]["author"]["name"], "Emil")
+        self.assertEqual([over["revision"] for over in second["overwrote"]], [first["revision"]])
+        self.assertEqual(second["overwrote"][0]["author"]["name"], "Emil")
         self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
         # One key puts the other back, as a change that can be undone.
         back = self.put_back(first, second)["revision"]
-        self.assertIn("Put back", back["said"])
+        self.assertIn("Put back", back["summary"])
         self.assertEqual(self.state()["sources"]["low"]["pan"], -0.5)
         self.turn(self.as_("emil"), "undo")
         self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
@@ -93,7 +93,7 @@ class Conflicts(SharedCase):
             ("emil", "write-points", {"start": 3.5, "end": 4.0, "points": [{"t": 3.8, "value": 1.0}]}),
         ):
             lane = {} if "source" in fields else {"owner": "low", "parameter": "pan"}
-            self.assertEqual(self.make(who, kind, seen, **lane, **fields)["over"], [])
+            self.assertEqual(self.make(who, kind, seen, **lane, **fields)["overwrote"], [])
         self.assertEqual(self.lane(), [(1.5, -0.9), (2.0, 0.2), (2.5, 0.9), (3.0, 0.3), (3.8, 1.0)])
 
     def test_one_point_moved_by_two_hands_stays_one(self) -> None:
@@ -102,11 +102,11 @@ class Conflicts(SharedCase):
         lane = {"owner": "low", "parameter": "pan", "before": {"t": 1.0, "value": 0.1}}
         self.make("emil", "move-point", seen, **lane, after={"t": 0.5, "value": -0.5})
         told = self.make("olga", "move-point", seen, **lane, after={"t": 1.5, "value": 0.5})
-        self.assertEqual(len(told["over"]), 1)
+        self.assertEqual(len(told["overwrote"]), 1)
         self.assertEqual(self.lane(), [(1.5, 0.5), (2.0, 0.2)])
         self.turn(self.as_("olga"), "undo")
         self.assertEqual(self.lane(), [(0.5, -0.5), (2.0, 0.2)])
-        gone = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, made_on=None)
+        gone = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, base_revision=None)
         self.assertEqual(gone.status_code, 422)
         self.assertIn("not there any more", gone.json()["detail"])
 
@@ -114,9 +114,9 @@ class Conflicts(SharedCase):
         seen = self.revision()
         self.make("emil", "place-source", seen, source="low", pan=-0.5)
         self.turn(self.as_("emil"), "undo")
-        self.assertEqual(self.make("olga", "place-source", seen, source="low", pan=0.5)["over"], [])
+        self.assertEqual(self.make("olga", "place-source", seen, source="low", pan=0.5)["overwrote"], [])
 
     def test_one_s_own_changes_never_meet(self) -> None:
         seen = self.revision()
         for pan in (0.1, 0.2, 0.3):
-            self.assertEqual(self.make("emil", "place-source", seen, source="low", pan=pan)["over"], [])
+            self.assertEqual(self.make("emil", "place-source", seen, source="low", pan=pan)["overwrote"], [])

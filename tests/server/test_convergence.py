@@ -9,11 +9,12 @@ from django.contrib.auth import get_user_model
 
 from needle.errors import NeedleError
 from server.mixing.access import Refused
+from server.mixing.deltas import apply_delta
 from server.mixing.models import Member
 from server.mixing.models import Operation as Row
 from server.mixing.operations import operation_from
 from server.mixing.revisions import redo, replayed, since, submit, told, undo
-from server.mixing.state import apply_changes, stored_document
+from server.mixing.state import stored_document
 from tests import often
 from tests.server.sessions import CommittedCase
 
@@ -65,7 +66,7 @@ class Person:
         self.early[message["revision"]] = message
         while self.revision + 1 in self.early:
             found = self.early.pop(self.revision + 1)
-            self.document = apply_changes(self.document, found["changes"])
+            self.document = apply_delta(self.document, found["delta"])
             self.revision += 1
 
     def catch_up(self) -> None:
@@ -111,9 +112,9 @@ class Person:
 
     def send(self) -> None:
         """The first of what waits; it stays until it is answered, and may arrive twice."""
-        client_id, made_on, wish = self.outbox[0]
+        client_id, base_revision, wish = self.outbox[0]
         for _ in range(2 if self.chance.random() < 0.1 else 1):
-            answer = self.crowd.serve(self.user, client_id, made_on, wish)
+            answer = self.crowd.serve(self.user, client_id, base_revision, wish)
         if self.chance.random() < 0.1:
             return  # The answer is lost: the same goes out again.
         self.outbox.popleft()
@@ -128,12 +129,14 @@ class Crowd:
         self.people = [Person(self, user, random.Random(f"{seed} {user.pk}")) for user in users]
         self.known = session.revision
 
-    def serve(self, user: Any, client_id: UUID, made_on: int, wish: dict[str, Any] | str) -> dict[str, Any] | None:
+    def serve(
+        self, user: Any, client_id: UUID, base_revision: int, wish: dict[str, Any] | str
+    ) -> dict[str, Any] | None:
         try:
             if isinstance(wish, str):
                 made = (undo if wish == "undo" else redo)(user, self.session.id, client_id)
             else:
-                made = submit(user, self.session.id, client_id, made_on, operation_from(wish))
+                made = submit(user, self.session.id, client_id, base_revision, operation_from(wish))
         except (NeedleError, Refused):
             return None
         message = told(made.row)

@@ -34,10 +34,10 @@ class History(SharedCase):
         self.busy()
         rows = self.got("lisa", "/history")["rows"]
         self.assertEqual([row["revision"] for row in rows], sorted((row["revision"] for row in rows), reverse=True))
-        self.assertEqual(rows[0]["said"], "Return Hall removed")
+        self.assertEqual(rows[0]["summary"], "Return Hall removed")
         emil = self.got("lisa", "/history", author=self.users["emil"].pk)["rows"]
         self.assertEqual({row["author"]["name"] for row in emil}, {"Emil"})
-        low = [row["said"] for row in self.got("lisa", "/history", source="low")["rows"]]
+        low = [row["summary"] for row in self.got("lisa", "/history", source="low")["rows"]]
         self.assertIn("Low to Hall: -6.0 dB", low)
         self.assertFalse([said for said in low if said.startswith("High")])
         soon, late = ((timezone.now() + timedelta(hours=by)).isoformat() for by in (1, 2))
@@ -45,7 +45,7 @@ class History(SharedCase):
         self.assertEqual(self.got("lisa", "/history", until=soon)["rows"], rows)
         self.turn(self.as_("emil"), "undo")
         undone = [row for row in self.got("lisa", "/history")["rows"] if row["undone"]]
-        self.assertEqual([row["said"] for row in undone], ["Low: R25, spread 30°"])
+        self.assertEqual([row["summary"] for row in undone], ["Low: R25, spread 30°"])
 
     def test_what_moved_a_layer_is_its_sources_even_when_the_layer_is_gone(self) -> None:
         self.make("emil", "add-layer", layer={"id": "behind", "source": "low", "name": "Behind"})

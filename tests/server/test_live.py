@@ -22,7 +22,7 @@ class Live(Tabs):
             for tab in (olga, lisa):
                 told = [await self.heard(tab, "revision") for _ in made]
                 self.assertEqual([t["revision"] for t in told], made)
-                self.assertEqual(told[-1]["changes"][0]["value"]["pan"], 0.4)
+                self.assertEqual(told[-1]["delta"][0]["fields"]["pan"], 0.4)
                 self.assertEqual(told[-1]["author"]["name"], "Emil")
                 await tab.disconnect()
 

@@ -34,7 +34,7 @@ class Moves(Heard):
 
     def apply(self, draft: dict[str, Any]) -> None:
         operations = [{"kind": "write-points", **write} for write in draft["writes"]]
-        body = {"kind": "batch", "summary": draft["said"], "operations": operations}
+        body = {"kind": "batch", "summary": draft["summary"], "operations": operations}
         self.assertEqual(self.operate(self.emil, body).status_code, 200)
 
     def write(self, *points: dict[str, Any], lane: dict[str, str] = PAN) -> None:
@@ -51,7 +51,7 @@ class Drafts(Moves):
         before = self.lane()
         draft = self.edit(1.0, 2.0, {"kind": "mirror"})
         self.assertEqual(self.lane(), before)
-        self.assertEqual(draft["said"], "Low: bar 1 mirrored")
+        self.assertEqual(draft["summary"], "Low: bar 1 mirrored")
         self.apply(draft)
         after = self.lane()
         np.testing.assert_allclose(after.evaluate([0.5, 1.5, 3.0]), [-0.375, 0.125, 0.25], atol=1e-9)

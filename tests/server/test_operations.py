@@ -138,7 +138,8 @@ class Waited(SessionCase):
     """A change that a page of the version before has left in a browser."""
 
     def sent(self, operation: dict, version: int | None) -> tuple[int, dict]:
-        body = {"client_id": str(uuid4()), "made_on": 0, "operation": operation}
+        earlier = "base_revision" if version in (None, VERSION) else "made_on"
+        body = {"client_id": str(uuid4()), earlier: 0, "operation": operation}
         body |= {} if version is None else {"format": version}
         answer = self.post(self.as_("emil"), "/operations", body)
         return answer.status_code, answer.json()
@@ -148,7 +149,7 @@ class Waited(SessionCase):
         lane = {"source": "low", "parameter": "centre", "start": 0.0, "end": 2.0, "points": [point]}
         several = [{"kind": "write-points", **lane}, {"kind": "arrange-source", "source": "low", "ink": 7}]
         status, answer = self.sent({"kind": "together", "what": "Two", "operations": several}, 7)
-        self.assertEqual((status, answer["revision"]["said"]), (200, "Two"))
+        self.assertEqual((status, answer["revision"]["summary"]), (200, "Two"))
         document = stored_document(self.session)
         self.assertEqual(document["sources"]["low"]["colour"], 7)
         self.assertEqual(document["lanes"]["low/centre_level"]["points"][0]["shape_start"], 0.5)

@@ -78,7 +78,7 @@ class Matrix(SessionCase):
         self.operate(self.as_("emil"), {"kind": "set-level", "source": "low", "level": -1.0})
         emil, now = self.users["emil"], {"session": self.session, "author": self.users["emil"]}
         revision = self.revision()
-        take = {"said": "Low", "start": 0.0, "end": 1.0, "mode": "touch", "samples": 3}
+        take = {"summary": "Low", "start": 0.0, "end": 1.0, "mode": "touch", "samples": 3}
         made = {
             "delivery_id": Delivery.objects.create(**now, revision=revision, start=0, stop=10, order=Order().dict()),
             "upload_id": Upload.objects.create(**now, name="a.wav", size=100),

@@ -104,7 +104,7 @@ class Together(SessionCase):
             ("Low: is now called “Deep”", "rename-source", {"source": "low", "name": "Deep"}),
         ):  # fmt: skip
             with self.subTest(told):
-                self.assertIn(told, self.make("emil", kind, **fields)["said"])
+                self.assertIn(told, self.make("emil", kind, **fields)["summary"])
 
     def test_a_lane_is_shifted_bodily_and_comes_back_exactly(self) -> None:
         points = [{"t": 0.5, "value": -0.9}, {"t": 1.0, "value": 0.3, "shape": "ease"}, {"t": 1.0, "value": 0.95}]

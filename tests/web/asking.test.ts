@@ -144,7 +144,7 @@ describe("changes that had waited for the connection", () => {
     useAccount().me = { id: 1, name: "Rowan" } as never;
     const outcome = (over: number, refusal = "") => ({
       said: "place", refusal, again: () => undefined,
-      answer: refusal ? null : ({ revision: { over: Array.from({ length: over }, () => ({})) } } as never),
+      answer: refusal ? null : ({ revision: { overwrote: Array.from({ length: over }, () => ({})) } } as never),
     }); // prettier-ignore
     session.outcomes = [outcome(0), outcome(1), outcome(0, "The source is gone.")];
     await nextTick();

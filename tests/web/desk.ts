@@ -126,8 +126,8 @@ export class Desk {
   told(changes: Change[], client_id = "theirs") {
     this.revision += 1;
     return {
-      type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Ines" }, kind: "any", said: "",
-      over: [], changes,
+      type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Ines" }, kind: "any", summary: "",
+      overwrote: [], delta: changes,
     }; // prettier-ignore
   }
 

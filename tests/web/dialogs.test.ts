@@ -134,7 +134,7 @@ describe("the history", () => {
 
   it("tells every change with its author, and reads one against the present", async () => {
     const rows = page.answers["/history"] as Schemas["HistoryOut"];
-    for (const row of rows.rows.slice(0, 3)) expect(page.text).toContain(row.said);
+    for (const row of rows.rows.slice(0, 3)) expect(page.text).toContain(row.summary);
     page.gives["/differences"] = () => page.answers["/history/2/differences"];
     page.gives["/matched"] = () => ({ done: 1, trim: 0 });
     await page.press(/Wide added/);
@@ -151,7 +151,7 @@ describe("comments", () => {
   it("are written at the playhead", async () => {
     await open();
     const comment = {
-      id: "c", author: { id: 1, name: "Emil" }, text: "Closer?", made_at: "2026-01-01T12:00:00Z", edited: false,
+      id: "c", author: { id: 1, name: "Emil" }, text: "Closer?", created_at: "2026-01-01T12:00:00Z", edited: false,
       read: true, source: "", beat: 0, end: null, resolved: "", replies: [],
     }; // prettier-ignore
     page.gives["/comments"] = (body) => ("text" in body ? comment : []);

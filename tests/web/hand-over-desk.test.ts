@@ -6,7 +6,7 @@ import { delayed, Page } from "./page";
 let page: Page;
 
 const delivery = (values: Partial<Schemas["DeliveryOut"]> = {}): Schemas["DeliveryOut"] => ({
-  id: "d", author: "Olga", doing: "the mix", files: [], made_at: "2026-01-01T12:00:00Z", message: "", notes: [],
+  id: "d", author: "Olga", doing: "the mix", files: [], created_at: "2026-01-01T12:00:00Z", message: "", notes: [],
   order: { format: "wav-24", mix: true, folds: [], stems: "none", moves: [] } as never,
   progress: 0.4, revision: 13, seconds: 4, start: 0, status: "running", ...values,
 }); // prettier-ignore
@@ -91,7 +91,7 @@ describe("moves of a file", () => {
     ],
   }; // prettier-ignore
   const draft = {
-    id: "x", revision: 13, said: "2 moves from moves.csv", changed: 2,
+    id: "x", revision: 13, summary: "2 moves from moves.csv", changed: 2,
     writes: [{ owner: "low", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: -1, shape: "straight", tension: 0 }] }],
   }; // prettier-ignore
 

@@ -22,7 +22,7 @@ const row = (values: Partial<SessionRow>): SessionRow => ({
 
 const delivery = (values: Partial<Delivery>): Delivery => ({
   id: "d", status: "running", progress: 0, doing: "", message: "", revision: 5, start: 0, seconds: 8, author: "Rowan",
-  made_at: "2026-04-01T10:00:00Z", order: { tolerance_db: 1.5, tolerance_seconds: 4, ...FIRST }, files: [], notes: [], ...values,
+  created_at: "2026-04-01T10:00:00Z", order: { tolerance_db: 1.5, tolerance_seconds: 4, ...FIRST }, files: [], notes: [], ...values,
 }); // prettier-ignore
 
 /** A list whose server answers as told; the paths that were asked. */
@@ -200,7 +200,7 @@ describe("moves from a file", () => {
     { owner: "group:band", name: "Band", parameters: ["level"] },
   ]; // prettier-ignore
   const draft = {
-    id: "x", revision: 5, said: "Oars: a move from moves.csv",
+    id: "x", revision: 5, summary: "Oars: a move from moves.csv",
     writes: [{ owner: "oars", parameter: "pan", start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "hold", tension: 0 }] }],
   }; // prettier-ignore
 

@@ -8,8 +8,8 @@ import { Desk, settle, source } from "./desk";
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 
 const row = (revision: number) => ({
-  revision, author: { id: 2, name: "Ines" }, made_at: "2026-01-01T10:00:00Z", kind: "any", said: `r${revision}`, undone: false,
-  over: [],
+  revision, author: { id: 2, name: "Ines" }, created_at: "2026-01-01T10:00:00Z", kind: "any", summary: `r${revision}`, undone: false,
+  overwrote: [],
 }); // prettier-ignore
 const rows = (from: number, to: number) => Array.from({ length: from - to + 1 }, (_, i) => row(from - i));
 

@@ -63,7 +63,7 @@ describe("an earlier state", () => {
 
 describe("comments", () => {
   const remark: Schemas["CommentOut"] = {
-    id: "c", author: { id: 1, name: "Olga" }, text: "The horn comes too early for me.", made_at: "2026-01-01T12:00:00Z",
+    id: "c", author: { id: 1, name: "Olga" }, text: "The horn comes too early for me.", created_at: "2026-01-01T12:00:00Z",
     edited: false, read: false, source: "", beat: 4, end: null, resolved: "", replies: [],
   }; // prettier-ignore
 
@@ -71,7 +71,7 @@ describe("comments", () => {
     page = new Page();
     page.answers["/comments"] = [remark];
     page.gives["/comments/c/read"] = () => ({ ...remark, read: true });
-    page.gives["/comments/c/replies"] = () => ({ ...remark, read: true, replies: [{ id: "r", author: { id: 2, name: "Emil" }, text: "Later?", made_at: remark.made_at, edited: false, read: true }] }); // prettier-ignore
+    page.gives["/comments/c/replies"] = () => ({ ...remark, read: true, replies: [{ id: "r", author: { id: 2, name: "Emil" }, text: "Later?", created_at: remark.created_at, edited: false, read: true }] }); // prettier-ignore
     page.gives["/comments/c/resolve"] = () => ({ ...remark, read: true, resolved: "Emil" });
     await page.desk("move");
     await page.until(() => page.text.includes("1"), "it is there");

@@ -12,7 +12,7 @@ const spot = (share: number, at: number): [number, number] => [48 + share * (720
 const WRITE: Schemas["Write"] = {
   owner: "low", parameter: "pan", start: 1, end: 2, points: [{ t: 1.5, value: -0.25, shape: "ease", tension: 0 }],
 } as never; // prettier-ignore
-const draft = (said = "Low: mirrored") => ({ id: "d1", said, changed: 1, writes: [WRITE] });
+const draft = (summary = "Low: mirrored") => ({ id: "d1", summary, changed: 1, writes: [WRITE] });
 
 async function open(chosen = "Low"): Promise<void> {
   page = new Page();
@@ -165,7 +165,7 @@ describe("a line", () => {
 
 describe("a take", () => {
   const take = {
-    id: "t", author: "Emil", made_at: "2026-01-01T12:00:00Z", start: 0, end: 2, mode: "touch", said: "Low: place, bar 1", writes: [WRITE], mine: true,
+    id: "t", author: "Emil", created_at: "2026-01-01T12:00:00Z", start: 0, end: 2, mode: "touch", summary: "Low: place, bar 1", writes: [WRITE], mine: true,
   }; // prettier-ignore
 
   it("is kept among the takes, becomes the line when it is kept, and is dropped without a trace", async () => {

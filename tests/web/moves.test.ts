@@ -253,7 +253,7 @@ describe("recording", () => {
       id: "t1",
       revision: 5,
       said: "Oars",
-      made_at: "",
+      created_at: "",
       start: 1,
       end: 2,
       mode: "latch",
@@ -308,7 +308,7 @@ describe("a stretch", () => {
     vi.stubGlobal("fetch", (path: string) =>
       path.includes("/moves/edit")
         ? Promise.resolve(
-            new Response(JSON.stringify({ id: "d1", revision: 5, said: "Oars: bar 2 held", writes })),
+            new Response(JSON.stringify({ id: "d1", revision: 5, summary: "Oars: bar 2 held", writes })),
           )
         : Promise.resolve(new Response("{}", { status: 409 })),
     );

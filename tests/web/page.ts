@@ -123,8 +123,8 @@ export class Page {
   revised(client_id = "theirs", changes: unknown[] = []): Record<string, unknown> {
     this.revision += 1;
     return {
-      type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Olga" }, kind: "any", said: "A change",
-      over: [], changes,
+      type: "revision", revision: this.revision, client_id, author: { id: 2, name: "Olga" }, kind: "any", summary: "A change",
+      overwrote: [], delta: changes,
     }; // prettier-ignore
   }
 

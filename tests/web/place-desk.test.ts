@@ -360,7 +360,7 @@ describe("the room", () => {
 
   it("is gone through on a path, looked at before it is taken", async () => {
     page.gives["/room/path"] = () => ({
-      id: "d", said: "High: circle", changed: 2,
+      id: "d", summary: "High: circle", changed: 2,
       writes: ["pan", "front"].map((parameter) => ({
         owner: "high", parameter, start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "ease", tension: 0 }],
       })),

@@ -165,9 +165,9 @@ describe("changes that meet", () => {
     useConflicts();
     const theirs = {
       ...desk.told([]),
-      over: [{ revision: 6, author: { id: 1, name: "Rowan" }, said: "drum: L20" }],
+      overwrote: [{ revision: 6, author: { id: 1, name: "Rowan" }, summary: "drum: L20" }],
     };
-    desk.hear({ ...theirs, said: "drum: R30" });
+    desk.hear({ ...theirs, summary: "drum: R30" });
     const notice = notices.byKey("o")!;
     expect(notice.text).toBe("Ines went over your “drum: L20”: “drum: R30” stands.");
     notices.act(notice);
@@ -176,7 +176,7 @@ describe("changes that meet", () => {
     expect(desk.posted.at(-1)!.body).toMatchObject({ by: theirs.revision });
     expect(notices.byKey("o")).toBeUndefined();
     const mine = { ...desk.told([]), author: { id: 1, name: "Rowan" } };
-    desk.hear({ ...mine, over: [{ revision: 8, author: { id: 2, name: "Ines" }, said: "drum: C" }] });
+    desk.hear({ ...mine, overwrote: [{ revision: 8, author: { id: 2, name: "Ines" }, summary: "drum: C" }] });
     expect(notices.byKey("o")!.text).toContain("You went over a change of Ines");
   });
 
@@ -242,7 +242,7 @@ describe("listening along", () => {
 
 describe("comments", () => {
   const remark = (id: string, values: object = {}) => ({
-    id, author: { id: 2, name: "Ines" }, text: "Closer?", made_at: "2026-01-01T10:00:00Z", edited: false, read: false,
+    id, author: { id: 2, name: "Ines" }, text: "Closer?", created_at: "2026-01-01T10:00:00Z", edited: false, read: false,
     source: "drum", beat: 4, end: null, resolved: "", replies: [], ...values,
   }); // prettier-ignore
 

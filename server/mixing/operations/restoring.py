@@ -7,9 +7,10 @@ from pydantic import Field
 from needle.automation.curve import Lane
 from needle.automation.splice import written
 from needle.session.validation import Document
+from server.mixing.deltas import SETTINGS_KEY
 from server.mixing.operations.base import Name, Operation, Touch
 from server.mixing.operations.things import Stored
-from server.mixing.state import SETTINGS_KEY, State
+from server.mixing.state import State
 
 _PREFIXES = {
     "sources": "", "groups": "group:", "passages": "passage:", "returns": "return:", "sends": "send:",

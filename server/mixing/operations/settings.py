@@ -7,9 +7,10 @@ from pydantic import Field
 
 from needle.layouts import layout_named
 from needle.session.validation import LONGEST_SECONDS, check_settings
+from server.mixing.deltas import SETTINGS_KEY
 from server.mixing.operations.base import Finite, Name, SetSome
 from server.mixing.operations.things import Word
-from server.mixing.state import SETTINGS_KEY, State
+from server.mixing.state import State
 
 MOST_STEPS = 2000
 

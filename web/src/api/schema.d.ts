@@ -2566,6 +2566,8 @@ export interface components {
             author: components["schemas"]["Who"];
             /** Beat */
             beat: number | null;
+            /** Created At */
+            created_at: string;
             /** Edited */
             edited: boolean;
             /** End */
@@ -2575,8 +2577,6 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Made At */
-            made_at: string;
             /** Read */
             read: boolean;
             /** Replies */
@@ -2764,6 +2764,8 @@ export interface components {
         DeliveryOut: {
             /** Author */
             author: string;
+            /** Created At */
+            created_at: string;
             /** Doing */
             doing: string;
             /** Files */
@@ -2773,8 +2775,6 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Made At */
-            made_at: string;
             /** Message */
             message: string;
             /** Notes */
@@ -2915,8 +2915,8 @@ export interface components {
             id: string;
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
+            /** Summary */
+            summary: string;
             /** Writes */
             writes: components["schemas"]["Write"][];
         };
@@ -3019,6 +3019,27 @@ export interface components {
              * Format: uuid
              */
             session: string;
+        };
+        /**
+         * EntityChange
+         * @description What has changed of an entity (``server.mixing.deltas``): all of it, some fields, or some points of a lane.
+         */
+        EntityChange: {
+            /** Cleared */
+            cleared?: string[] | null;
+            /** Fields */
+            fields?: {
+                [key: string]: unknown;
+            } | null;
+            /** Key */
+            key: string;
+            /** Part */
+            part: string;
+            points?: components["schemas"]["PointsChange"] | null;
+            /** Value */
+            value?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * FiguresOut
@@ -3336,16 +3357,16 @@ export interface components {
          */
         HistoryRow: {
             author: components["schemas"]["Who"];
+            /** Created At */
+            created_at: string;
             /** Kind */
             kind: string;
-            /** Made At */
-            made_at: string;
-            /** Over */
-            over: components["schemas"]["OverOut"][];
+            /** Overwrote */
+            overwrote: components["schemas"]["OverOut"][];
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
+            /** Summary */
+            summary: string;
             /** Undone */
             undone: boolean;
         };
@@ -3472,12 +3493,12 @@ export interface components {
         LaneChange: {
             /** Author */
             author: string;
-            /** Made At */
-            made_at: string;
+            /** Created At */
+            created_at: string;
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
+            /** Summary */
+            summary: string;
         };
         /**
          * LaneName
@@ -4047,12 +4068,14 @@ export interface components {
         };
         /**
          * OperationIn
-         * @description An operation, the id its client made for it, and the revision it was made on (the latest if none is told).
+         * @description An operation, the id its client made for it, and the revision that its author knew (the latest if none).
          *
          *     ``format`` is the version of documents whose names it uses: a change that has waited in a browser may be older
          *     than the application.
          */
         OperationIn: {
+            /** Base Revision */
+            base_revision?: number | null;
             /**
              * Client Id
              * Format: uuid
@@ -4063,8 +4086,6 @@ export interface components {
              * @default 8
              */
             format: number;
-            /** Made On */
-            made_on?: number | null;
             /** Operation */
             operation: components["schemas"]["PlaceSource"] | components["schemas"]["SetLevel"] | components["schemas"]["SetGain"] | components["schemas"]["MuteSource"] | components["schemas"]["RenameSource"] | components["schemas"]["ArrangeSource"] | components["schemas"]["JoinGroup"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["WritePoints"] | components["schemas"]["MovePoint"] | components["schemas"]["SwitchLane"] | components["schemas"]["SetFixedValue"] | components["schemas"]["RestoreLanes"] | components["schemas"]["SetPulse"] | components["schemas"]["RemovePulse"] | components["schemas"]["SetDeal"] | components["schemas"]["SetPlace"] | components["schemas"]["SetEvents"] | components["schemas"]["RestoreRhythm"] | components["schemas"]["FreezeSource"] | components["schemas"]["SetRoute"] | components["schemas"]["RestoreRoute"] | components["schemas"]["SetRoom"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["AddPassage"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddReturn"] | components["schemas"]["SetReturn"] | components["schemas"]["SetEffect"] | components["schemas"]["ArrangeEffects"] | components["schemas"]["RemoveReturn"] | components["schemas"]["SetSend"] | components["schemas"]["RemoveSend"] | components["schemas"]["SetSession"] | components["schemas"]["ShiftValues"] | components["schemas"]["FlipSources"] | components["schemas"]["SeatSources"] | components["schemas"]["Batch"];
         };
@@ -4160,8 +4181,8 @@ export interface components {
             author: components["schemas"]["Who"];
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
+            /** Summary */
+            summary: string;
         };
         /**
          * OverviewOut
@@ -4543,6 +4564,18 @@ export interface components {
             kind: "delete" | "reverse";
         };
         /**
+         * PointsChange
+         * @description The stretch of a lane's points that is another now: so many ``removed`` ``at`` an index, some ``inserted``.
+         */
+        PointsChange: {
+            /** At */
+            at: number;
+            /** Inserted */
+            inserted: components["schemas"]["StoredPoint"][];
+            /** Removed */
+            removed: number;
+        };
+        /**
          * PresetIn
          * @description Something to be kept by name.
          */
@@ -4847,8 +4880,8 @@ export interface components {
             back: {
                 [key: string]: unknown;
             }[];
-            /** Made At */
-            made_at: string;
+            /** Created At */
+            created_at: string;
             /** Revision */
             revision: number;
         };
@@ -4873,6 +4906,8 @@ export interface components {
          */
         ReplyOut: {
             author: components["schemas"]["Who"];
+            /** Created At */
+            created_at: string;
             /** Edited */
             edited: boolean;
             /**
@@ -4880,8 +4915,6 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Made At */
-            made_at: string;
             /** Read */
             read: boolean;
             /** Text */
@@ -5078,21 +5111,21 @@ export interface components {
             author: {
                 [key: string]: unknown;
             };
-            /** Changes */
-            changes: components["schemas"]["ThingChangeOut"][];
             /**
              * Client Id
              * Format: uuid
              */
             client_id: string;
+            /** Delta */
+            delta: components["schemas"]["EntityChange"][];
             /** Kind */
             kind: string;
-            /** Over */
-            over: components["schemas"]["OverOut"][];
+            /** Overwrote */
+            overwrote: components["schemas"]["OverOut"][];
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
+            /** Summary */
+            summary: string;
             /** Type */
             type: string;
         };
@@ -6772,6 +6805,8 @@ export interface components {
          * @description A recorded take: when it was made (ISO), its stretch (s), and how many points the hand gave.
          */
         TakeOut: {
+            /** Created At */
+            created_at: string;
             /** End */
             end: number;
             /**
@@ -6779,18 +6814,16 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Made At */
-            made_at: string;
             /** Mode */
             mode: string;
             /** Revision */
             revision: number;
-            /** Said */
-            said: string;
             /** Samples */
             samples: number;
             /** Start */
             start: number;
+            /** Summary */
+            summary: string;
             /** Writes */
             writes: components["schemas"]["Write"][];
         };
@@ -6866,20 +6899,6 @@ export interface components {
              * @enum {string}
              */
             kind: "thin";
-        };
-        /**
-         * ThingChangeOut
-         * @description A thing as it stands after a revision; ``value`` is None where it was taken away.
-         */
-        ThingChangeOut: {
-            /** Key */
-            key: string;
-            /** Part */
-            part: string;
-            /** Value */
-            value: {
-                [key: string]: unknown;
-            } | null;
         };
         /**
          * ThingOut
@@ -7001,18 +7020,18 @@ export interface components {
         };
         /**
          * VersionOut
-         * @description A revision with a name; ``made_at`` is ISO.
+         * @description A revision with a name; ``created_at`` is ISO.
          */
         VersionOut: {
             /** Author */
             author: string;
+            /** Created At */
+            created_at: string;
             /**
              * Id
              * Format: uuid
              */
             id: string;
-            /** Made At */
-            made_at: string;
             /** Name */
             name: string;
             /** Revision */

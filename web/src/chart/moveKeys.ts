@@ -42,7 +42,7 @@ export function useMoveKeys() {
     if (!copied || !session.mayEdit) return;
     const own =
       player.chosen && copied.from.owner.includes(":") === false ? player.chosen : copied.from.owner;
-    void moves.lookPasted([{ source: own, at: player.playhead }], false, true);
+    void moves.lookPasted([{ owner: own, at: player.playhead }], false, true);
   }
 
   /** Whether there was something to decide. */

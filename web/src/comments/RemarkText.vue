@@ -43,7 +43,7 @@ async function keep(): Promise<void> {
   </form>
   <p v-else class="text" @click="$emit('choose')">{{ remark.text }}</p>
   <p class="by quiet">
-    {{ remark.author.name }}, {{ momentText(remark.made_at) }}{{ remark.edited ? ", reworded" : "" }}
+    {{ remark.author.name }}, {{ momentText(remark.created_at) }}{{ remark.edited ? ", reworded" : "" }}
     <slot />
     <span v-if="chosen && wording === null" class="own">
       <button v-if="mine" class="link" @click="begin">reword</button>

@@ -42,7 +42,7 @@ const versionOf = computed(() => new Map(history.versions.map((one) => [one.revi
 const days = computed(() => {
   const found: { day: string; rows: typeof history.rows }[] = [];
   for (const row of history.rows) {
-    const day = dayText(row.made_at);
+    const day = dayText(row.created_at);
     if (found.at(-1)?.day === day) found.at(-1)!.rows.push(row);
     else found.push({ day, rows: [row] });
   }
@@ -178,20 +178,20 @@ async function name(): Promise<void> {
           :class="{ undone: row.undone, chosen: row.revision === chosen }"
         >
           <button :aria-pressed="row.revision === chosen" @click="history.choose(row.revision)">
-            <span class="when number">{{ timeText(row.made_at) }}</span>
+            <span class="when number">{{ timeText(row.created_at) }}</span>
             <span class="what">
-              <span class="said">{{ row.said }}</span>
+              <span class="said">{{ row.summary }}</span>
               <span v-if="versionOf.get(row.revision)" class="tag">{{
                 versionOf.get(row.revision)!.name
               }}</span>
               <small class="quiet">
                 {{ row.author.name }} · r{{ row.revision }}{{ row.undone ? " · taken back since" : ""
-                }}{{ row.over.length ? ` · over ${row.over.at(-1)!.author.name}'s` : "" }}
+                }}{{ row.overwrote.length ? ` · over ${row.overwrote.at(-1)!.author.name}'s` : "" }}
               </small>
             </span>
           </button>
-          <p v-for="one in session.mayEdit ? row.over : []" :key="one.revision" class="over">
-            went over “{{ one.said }}”
+          <p v-for="one in session.mayEdit ? row.overwrote : []" :key="one.revision" class="over">
+            went over “{{ one.summary }}”
             <button class="link" @click="conflicts.putBack(one, row.revision)">put that back</button>
           </p>
         </li>

@@ -17,11 +17,7 @@ export interface Person {
 }
 
 /** A colleague's change of the same that a change went over. */
-export interface Over {
-  revision: number;
-  author: { id: number; name: string };
-  said: string;
-}
+export type Overwritten = Schemas["OverOut"];
 
 export interface Revision {
   type: "revision";
@@ -29,13 +25,9 @@ export interface Revision {
   client_id: string;
   author: { id: number; name: string };
   kind: string;
-  said: string;
-  over: Over[];
-  changes: {
-    part: "session" | "sources" | "lanes" | "passages" | "groups" | "returns" | "sends";
-    key: string;
-    value: unknown;
-  }[];
+  summary: string;
+  overwrote: Overwritten[];
+  delta: Schemas["EntityChange"][];
 }
 
 export type Incoming =

@@ -9,7 +9,7 @@ export type Operation = Schemas["OperationIn"]["operation"];
 type Settled = (answer: Schemas["Answer"] | null, refusal: string) => void;
 
 interface Letter extends Kept {
-  body: { client_id: string; made_on?: number; format?: number; operation?: Operation };
+  body: { client_id: string; base_revision?: number; format?: number; operation?: Operation };
   settled: Settled;
   /** Whether it had to wait for the connection. */
   waited: boolean;
@@ -66,7 +66,7 @@ export class Outbox {
   submit(operation: Operation, madeOn: number, settled: Settled): string {
     return this.put(
       "operations",
-      { made_on: madeOn, format: DOCUMENT_VERSION, operation },
+      { base_revision: madeOn, format: DOCUMENT_VERSION, operation },
       operation.kind.replaceAll("-", " "),
       settled,
     );
@@ -141,7 +141,7 @@ export class Outbox {
     if (letter.waited) {
       const { path, body, said, settled } = letter;
       const again = (): void => void this.put(path, body, said, settled);
-      this.outcomes.push({ said: answer?.revision.said ?? said, answer, refusal, again });
+      this.outcomes.push({ said: answer?.revision.summary ?? said, answer, refusal, again });
     }
     if (!this.letters.some((one) => one.waited) && this.outcomes.length) {
       this.returned(this.outcomes);

@@ -39,7 +39,7 @@ const nameOf = (back: Record<string, unknown>): string => (back.source as { name
       <li v-for="one in removed" :key="one.revision">
         <template v-for="back in one.back" :key="nameOf(back)">
           <b>{{ nameOf(back) }}</b>
-          <span class="quiet">{{ one.author }}, {{ momentText(one.made_at) }}</span>
+          <span class="quiet">{{ one.author }}, {{ momentText(one.created_at) }}</span>
           <button class="small-button" @click="edits.make(back as unknown as Operation)">bring back</button>
         </template>
       </li>

@@ -1,7 +1,7 @@
 /** Changes that met: the later wins, both are told, and one key puts the other back. */
 import { defineStore } from "pinia";
 import { watch } from "vue";
-import type { Over, Revision } from "@/live/channel";
+import type { Overwritten, Revision } from "@/live/channel";
 import { useNotices } from "@/ui/notices";
 import { useAccount } from "./account";
 import { useSession } from "./session";
@@ -12,21 +12,21 @@ export const useConflicts = defineStore("conflicts", () => {
   const account = useAccount();
 
   /** Put what a change had set as it was after it, where another went over it. */
-  const putBack = (over: Over, by: number): void =>
-    session.putBack(`history/${over.revision}/put-back`, `put back: ${over.said}`, { by });
+  const putBack = (over: Overwritten, by: number): void =>
+    session.putBack(`history/${over.revision}/put-back`, `put back: ${over.summary}`, { by });
 
-  const back = (over: Over, by: number, title: string) => ({
+  const back = (over: Overwritten, by: number, title: string) => ({
     about: `over ${over.revision}`,
     action: { title, key: "o", run: () => putBack(over, by) },
   });
 
   session.onRevised((told: Revision) => {
     const me = account.me?.id;
-    for (const over of told.over) {
+    for (const over of told.overwrote) {
       if (told.author.id === me)
-        notices.tell(`You went over a change of ${over.author.name}: “${over.said}”. Yours stands.`, back(over, told.revision, "Put theirs back"));
+        notices.tell(`You went over a change of ${over.author.name}: “${over.summary}”. Yours stands.`, back(over, told.revision, "Put theirs back"));
       else if (over.author.id === me)
-        notices.tell(`${told.author.name} went over your “${over.said}”: “${told.said}” stands.`, back(over, told.revision, "Put mine back"));
+        notices.tell(`${told.author.name} went over your “${over.summary}”: “${told.summary}” stands.`, back(over, told.revision, "Put mine back"));
     }
   }); // prettier-ignore
 
@@ -35,7 +35,7 @@ export const useConflicts = defineStore("conflicts", () => {
     () => session.outcomes,
     (found) => {
       if (!found.length) return;
-      const over = found.filter((one) => one.answer?.revision.over.length).length;
+      const over = found.filter((one) => one.answer?.revision.overwrote.length).length;
       const refused = found.filter((one) => one.refusal);
       const count = (n: number): string => `${n} change${n > 1 ? "s" : ""}`;
       const told = [

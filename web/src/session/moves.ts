@@ -157,7 +157,7 @@ export const useMoves = defineStore("moves", () => {
     draft.value = found;
     const heard = player.moves.length > 0 && monitor.comparing;
     monitor.offerMoves(
-      found && { words: [`draft=${found.id}`], lanes: lanesWith(found.writes), title: found.said },
+      found && { words: [`draft=${found.id}`], lanes: lanesWith(found.writes), title: found.summary },
       heard && !!found,
     );
   }
@@ -195,7 +195,7 @@ export const useMoves = defineStore("moves", () => {
   /** Make a draft's change: one, to be undone as one. */
   function make(found: Draft): void {
     const shown = Object.fromEntries(lanesWith(found.writes));
-    if (found.writes.length) session.change(shown, batch(found.said, writing(found.writes)));
+    if (found.writes.length) session.change(shown, batch(found.summary, writing(found.writes)));
     else say.know("That changes nothing here.");
   }
 
@@ -231,7 +231,7 @@ export const useMoves = defineStore("moves", () => {
 
   /** Look at the copied move put down on other places. */
   async function lookPasted(
-    targets: { source: string; at: number }[],
+    targets: { owner: string; at: number }[],
     mirrored: boolean,
     byBeats: boolean,
   ): Promise<void> {

@@ -137,7 +137,7 @@ export const usePulses = defineStore("pulses", () => {
       for (const accents of turns) {
         const found = await post<Reading>(`/api/sessions/${session.id}/pulse/reading`, {
           revision: session.revision,
-          source: owner.value,
+          owner: owner.value,
           values: valuesOf(pulse.value, ["id", "before_conversion"]),
           bar: bar.value,
           accents,
@@ -169,7 +169,7 @@ export const usePulses = defineStore("pulses", () => {
     try {
       const draft = await post<Schemas["PulseDraft"]>(`/api/sessions/${session.id}/pulse/draft`, {
         revision: await session.settled(),
-        source,
+        owner: source,
         values,
       });
       monitor.offerMoves({ words: [`draft=${draft.id}`], lanes: new Map(), title }, true);
@@ -186,7 +186,7 @@ export const usePulses = defineStore("pulses", () => {
   async function make(which: "written-out" | "taken-back"): Promise<void> {
     const source = owner.value;
     try {
-      const query = new URLSearchParams({ revision: String(await session.settled()), source });
+      const query = new URLSearchParams({ revision: String(await session.settled()), owner: source });
       const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
       session.change({}, found.operation as unknown as Operation);
       if (which === "written-out")

@@ -13,6 +13,7 @@ import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision }
 import { Outbox, type Operation, type Outcome } from "@/live/outbox";
 import { say } from "@/ui/say";
 import { useAccount } from "./account";
+import { applyDelta } from "./deltas";
 import { useHeld } from "./held";
 import { useValues } from "./values";
 
@@ -226,21 +227,12 @@ export const useSession = defineStore("session", () => {
   function apply(told: Revision): void {
     const current = document.value;
     if (!current) return;
-    const next = { ...current };
-    let measures = false;
-    for (const change of told.changes) {
-      if (change.part === "session") {
-        next.session = change.value as Schemas["SettingsOut"];
-        measures = true;
-        continue;
-      }
-      measures ||= current.session.length === 0 && !["lanes", "passages", "groups"].includes(change.part);
-      const part = { ...(next[change.part] as Record<string, unknown>) };
-      if (change.value === null) delete part[change.key];
-      else part[change.key] = change.value;
-      (next as Record<string, unknown>)[change.part] = part;
-    }
-    document.value = next;
+    // Where the length follows the sources, what sounds may change it.
+    const follows = current.session.length === 0;
+    const measures = told.delta.some(
+      ({ part }) => part === "session" || (follows && !["lanes", "passages", "groups"].includes(part)),
+    );
+    document.value = applyDelta(current, told.delta);
     revision.value = told.revision;
     if (measures) void measureAgain();
     for (const [thing, held] of pending)

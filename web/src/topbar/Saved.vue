@@ -46,8 +46,8 @@ function again(at: (typeof refused.value)[number]): void {
               <span v-if="one.refusal" class="refused">
                 {{ one.refusal }} <button class="link" @click="again(one)">try again</button>
               </span>
-              <span v-else-if="one.answer?.revision.over.length" class="quiet">
-                made; it went over “{{ one.answer.revision.over.at(-1)!.said }}”
+              <span v-else-if="one.answer?.revision.overwrote.length" class="quiet">
+                made; it went over “{{ one.answer.revision.overwrote.at(-1)!.summary }}”
               </span>
               <span v-else class="quiet">made, r{{ one.answer?.revision.revision }}</span>
             </li>

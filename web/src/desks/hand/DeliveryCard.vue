@@ -49,7 +49,7 @@ const measured = (file: Delivery["files"][number]): string =>
       <h3>
         <span class="number">r{{ delivery.revision }}</span> {{ part }}
       </h3>
-      <span class="quiet">{{ delivery.author }}, {{ momentText(delivery.made_at) }}</span>
+      <span class="quiet">{{ delivery.author }}, {{ momentText(delivery.created_at) }}</span>
     </header>
     <template v-if="isOpen(delivery)">
       <div

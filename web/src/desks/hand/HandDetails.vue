@@ -35,7 +35,7 @@ async function name(): Promise<void> {
       <li v-for="one in history.versions" :key="one.id">
         <b>{{ one.name }}</b>
         <span class="quiet number"
-          >r{{ one.revision }} · {{ one.author }} · {{ momentText(one.made_at) }}</span
+          >r{{ one.revision }} · {{ one.author }} · {{ momentText(one.created_at) }}</span
         >
       </li>
     </ul>

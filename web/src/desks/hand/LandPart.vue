@@ -141,7 +141,7 @@ function choose(event: Event): void {
       /></label>
     </div>
     <p v-if="landing.trouble" class="trouble" role="alert">{{ landing.trouble }}</p>
-    <p v-else-if="landing.draft" role="status">{{ landing.draft.said }}: ready to be heard and applied.</p>
+    <p v-else-if="landing.draft" role="status">{{ landing.draft.summary }}: ready to be heard and applied.</p>
     <div class="buttons">
       <button class="small-button wide" @click="landing.leave()">Leave it</button>
       <button

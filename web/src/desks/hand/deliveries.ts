@@ -62,7 +62,7 @@ export const useDeliveries = defineStore("deliveries", () => {
 
   function put(found: Delivery): void {
     const others = (rows.value ?? []).filter((one) => one.id !== found.id);
-    rows.value = [found, ...others].sort((a, b) => b.made_at.localeCompare(a.made_at));
+    rows.value = [found, ...others].sort((a, b) => b.created_at.localeCompare(a.created_at));
   }
 
   async function look(): Promise<void> {

@@ -61,7 +61,7 @@ const against = ref("");
 const turn = latest();
 async function look(): Promise<void> {
   const isLast = turn();
-  const query = new URLSearchParams({ source: props.lane.owner, parameter: props.lane.parameter });
+  const query = new URLSearchParams({ owner: props.lane.owner, parameter: props.lane.parameter });
   const found = await get<Schemas["LaneChange"][]>(
     `/api/sessions/${session.id}/moves/history?${query}`,
   ).catch(() => []);
@@ -76,7 +76,7 @@ async function compareWith(event: Event): Promise<void> {
   let points: Point[] = [];
   if (against.value !== "none") {
     const query = new URLSearchParams({
-      source: props.lane.owner,
+      owner: props.lane.owner,
       parameter: props.lane.parameter,
       revision: against.value,
     });
@@ -175,7 +175,7 @@ watch(
           <option value="">nothing else</option>
           <option value="none">without its line</option>
           <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
-            r{{ one.revision }} · {{ minuteText(one.made_at) }} {{ one.author.split(" ")[0] }}
+            r{{ one.revision }} · {{ minuteText(one.created_at) }} {{ one.author.split(" ")[0] }}
           </option>
         </select>
         <button

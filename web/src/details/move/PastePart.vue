@@ -44,7 +44,7 @@ const targets = computed(() => {
   const onto = ofSource.value && sources.value.length ? sources.value : [moves.clip!.from.owner];
   const times =
     where.value === "playhead" ? [here.value] : found.value.filter((one) => one.on).map((one) => one.at);
-  return onto.flatMap((source) => times.map((at) => ({ source, at })));
+  return onto.flatMap((owner) => times.map((at) => ({ owner, at })));
 });
 
 /** The sources that are chosen, to begin with; where the move came from, if none is. */

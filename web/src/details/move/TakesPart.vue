@@ -44,7 +44,7 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
       <li v-for="take in rest" :key="take.id">
         <button
           class="take"
-          :title="`${take.said}. Press to show it over what is there`"
+          :title="`${take.summary}. Press to show it over what is there`"
           @click="takes.consider(take)"
         >
           {{ bars(take) }} {{ take.mode }} <span class="quiet number">{{ size(take) }}</span>
@@ -52,7 +52,7 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
         <button
           class="small-button"
           title="Forget this take"
-          :aria-label="`Forget ${take.said}`"
+          :aria-label="`Forget ${take.summary}`"
           @click="takes.forget(take)"
         >
           ×
