@@ -179,4 +179,4 @@ class Convergence(CommittedCase):
         self.assertEqual(len(ids), len(set(ids)))
         for person in crowd.people:
             self.assertLessEqual(person.acknowledged, set(ids))
-        self.assertTrue(Row.objects.exclude(over=[]).exists())
+        self.assertTrue(Row.objects.exclude(overwrote=[]).exists())
