@@ -60,7 +60,7 @@ def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
 
 @api.exception_handler(Refused)
 def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    return api.create_response(request, {"detail": str(error)}, status=error.status)
+    return api.create_response(request, {"detail": str(error), **error.more}, status=error.status)
 
 
 @api.exception_handler(ValidationError)

@@ -6,11 +6,15 @@ from server.mixing.models import Member
 
 
 class Refused(Exception):
-    """Something that is not allowed: a sentence for the person, and the HTTP status that goes with it."""
+    """Something that is not allowed: a sentence for the person, and the HTTP status that goes with it.
 
-    def __init__(self, reason: str, status: int) -> None:
+    ``more`` is told to the page besides: what may be done instead.
+    """
+
+    def __init__(self, reason: str, status: int, **more: object) -> None:
         super().__init__(reason)
         self.status = status
+        self.more = more
 
 
 def membership(user, session_id: UUID, to_edit: bool = False) -> Member:

@@ -1,5 +1,6 @@
 """Sessions over HTTP: the list, a new one, the whole state, operations, undo and redo."""
 
+import re
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -18,7 +19,7 @@ from server.mixing import revisions
 from server.mixing.access import membership
 from server.mixing.beginning import begin_session, put_away
 from server.mixing.documents import DocumentOut
-from server.mixing.models import Member, shown_name
+from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
 from server.mixing.operations.base import Name
 from server.mixing.operations.migrations import EARLIEST_QUEUED, body_with_todays_names
@@ -85,6 +86,29 @@ class Frame(Schema):
     modes: dict[int, list[str]]
 
 
+class TurnOut(Schema):
+    """One's own operation that an undo or redo would take back, in the engineer's words."""
+
+    revision: int
+    summary: str
+
+
+class TurnsOut(Schema):
+    """What one's next undo and redo would be; None where there is nothing."""
+
+    undo: TurnOut | None
+    redo: TurnOut | None
+
+    @classmethod
+    def of(cls, session: Session, user) -> "TurnsOut":
+        turns = revisions.turns_of(session, user)
+        undo, redo = (
+            row and TurnOut(revision=row.revision, summary=re.sub("^(undo: )+", "", row.summary))
+            for row in (turns.undo, turns.redo)
+        )
+        return cls(undo=undo, redo=redo)
+
+
 class OpenSession(Schema):
     """Everything a browser needs to show a session."""
 
@@ -93,6 +117,7 @@ class OpenSession(Schema):
     role: str
     document: DocumentOut
     frame: Frame
+    turns: TurnsOut
     people: list[Person]
 
 
@@ -144,9 +169,10 @@ class RevisionOut(Schema):
 
 
 class Answer(Schema):
-    """The kept revision, and what its author should know besides."""
+    """The kept revision, what its author should know besides, and what their next undo and redo would be."""
 
     revision: RevisionOut
+    turns: TurnsOut
     notice: str = ""
 
 
@@ -177,9 +203,19 @@ class OperationIn(Schema):
 
 
 class TurnIn(Schema):
-    """An undo or redo, with the id its client made for it."""
+    """A redo, with the id its client made for it."""
 
     client_id: UUID
+
+
+class UndoIn(TurnIn):
+    """An undo. ``before`` is a revision of one's own that is left as it is: what came before it is taken back.
+
+    ``partly``: what a colleague has changed since stays, and the rest is taken back.
+    """
+
+    before: int | None = None
+    partly: bool = False
 
 
 class NewSession(Schema):
@@ -287,6 +323,7 @@ def open_session(request: HttpRequest, session_id: UUID) -> OpenSession:
         role=member.role,
         document=document,
         frame=frame_of(document, revision),
+        turns=TurnsOut.of(member.session, request.user),
         people=_people(member.session.members.select_related("user").order_by("colour")),
     )
 
@@ -351,10 +388,17 @@ def operate(request: HttpRequest, session_id: UUID, given: OperationIn) -> Answe
     return answer_of(made)
 
 
+@router.get("/{uuid:session_id}/turns", response=TurnsOut)
+def turns(request: HttpRequest, session_id: UUID) -> TurnsOut:
+    """What one's next undo and redo would be."""
+    return TurnsOut.of(membership(request.user, session_id).session, request.user)
+
+
 @router.post("/{uuid:session_id}/undo", response=Answer)
-def undo(request: HttpRequest, session_id: UUID, given: TurnIn) -> Answer:
-    """Take back one's own latest change that still can be."""
-    return answer_of(revisions.undo(request.user, session_id, given.client_id))
+def undo(request: HttpRequest, session_id: UUID, given: UndoIn) -> Answer:
+    """Take back one's own latest change; where a colleague has changed the same since, that is asked before."""
+    made = revisions.undo(request.user, session_id, given.client_id, before=given.before, partly=given.partly)
+    return answer_of(made)
 
 
 @router.post("/{uuid:session_id}/redo", response=Answer)
@@ -372,4 +416,5 @@ def operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[d
 
 def answer_of(made: revisions.Made) -> Answer:
     """A kept change as its author is told of it."""
-    return Answer(revision=RevisionOut(**revisions.told(made.row)), notice=made.notice)
+    turns = TurnsOut.of(made.row.session, made.row.author)
+    return Answer(revision=RevisionOut(**revisions.told(made.row)), notice=made.notice, turns=turns)

@@ -1,7 +1,8 @@
 """Changes that meet: what colleagues have changed of the same, since a change or without its author knowing."""
 
+import math
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import Any
 
 from server.mixing.models import Operation as Row
@@ -19,43 +20,42 @@ def live(session: Session):
     return session.operations.exclude(pk__in=undone.exclude(pk__in=redone).values("undoes"))
 
 
-class Later:
-    """What colleagues have changed after a moment, gathered going back in time."""
-
-    def __init__(self) -> None:
-        self._by_name: dict[str, list[tuple[Touch, int]]] = defaultdict(list)
-
-    def add(self, row: Row) -> None:
-        for touch in _touches(row):
-            self._by_name[touch[0]].append((touch, row.pk))
-
-    def meeting(self, row: Row) -> Row | None:
-        """One of them that changed the same thing as ``row``, the first that did."""
-        result = [
-            pk for mine in _touches(row) for touch, pk in reversed(self._by_name[mine[0]]) if overlap(mine, touch)
-        ]
-        return Row.objects.select_related("author").get(pk=result[0]) if result else None
+def own_latest(session: Session, user, before: int | None = None) -> Row | None:
+    """One's latest operation that has not been undone, before a revision if one is given."""
+    rows = _light(live(session).filter(author=user, undoes=None)).order_by("-revision")
+    return (rows if before is None else rows.filter(revision__lt=before)).first()
 
 
-def own_latest(session: Session, user) -> Iterator[tuple[Row, Row | None]]:
-    """One's own operations that can be undone, the latest first, each with a colleague's that changed the same since.
-
-    Rows are read as they are needed: who undoes what they have just done waits for nothing.
-    """
-    later = Later()
-    for row in _light(live(session).filter(undoes=None)).order_by("-revision").iterator(chunk_size=100):
-        if row.author_id == user.pk:
-            yield row, later.meeting(row)
-        else:
-            later.add(row)
+def last_undone(session: Session, user) -> Row | None:
+    """One's latest undo, if one has changed nothing else since."""
+    row = _light(live(session).filter(author=user)).exclude(kind="redo").order_by("-revision").first()
+    return row if row is not None and row.undoes_id is not None else None
 
 
-def changed_since(session: Session, row: Row, user) -> Row | None:
-    """A colleague's operation after ``row`` that changed the same thing, if there is one."""
-    later = Later()
-    for other in _light(live(session).filter(revision__gt=row.revision, undoes=None)).exclude(author=user):
-        later.add(other)
-    return later.meeting(row)
+def changed_since(session: Session, row: Row, user) -> list[Row]:
+    """Colleagues' operations after ``row`` that changed the same things, in order."""
+    mine = touches_of(row)
+    later = live(session).filter(revision__gt=row.revision, undoes=None).exclude(author=user)
+    near = [pk for pk, touches in later.values_list("pk", "touches").iterator() if _meet(mine, _as_touches(touches))]
+    return list(_light(Row.objects.filter(pk__in=near)).select_related("author")) if near else []
+
+
+def remaining(mine: Iterable[Touch], others: Iterable[Touch]) -> list[Touch]:
+    """What of one's touches nobody else has touched; of stretches of time what is left of them."""
+    result = list(mine)
+    for other in others:
+        result = [left for touch in result for left in _without(touch, other)]
+    return result
+
+
+def _without(touch: Touch, other: Touch) -> list[Touch]:
+    if not overlap(touch, other):
+        return [touch]
+    name, start, end = touch
+    if start is None or end is None or other[1] is None or other[2] is None:
+        return []
+    sides = [(start, math.nextafter(other[1], -math.inf)), (math.nextafter(other[2], math.inf), end)]
+    return [(name, low, high) for low, high in sides if low <= high]
 
 
 def _light(rows):
@@ -83,7 +83,7 @@ def unseen(session: Session, user, base_revision: int, operation: Operation) -> 
 def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, Any]]:
     """Those of ``others`` that the operation goes over: the later wins, and both are told."""
     mine = operation.touches()
-    result = [row for row in others if _meet(mine, _touches(row))]
+    result = [row for row in others if _meet(mine, touches_of(row))]
     return [
         {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "summary": row.summary}
         for row in result[-MOST_TOLD:]
@@ -92,12 +92,17 @@ def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, A
 
 def meeting(row: Row, later: Row) -> list[Touch]:
     """What of a change a later one has touched too; of stretches what they share."""
-    others = _touches(later)
-    return [shared(mine, other) for mine in _touches(row) for other in others if overlap(mine, other)]
+    others = touches_of(later)
+    return [shared(mine, other) for mine in touches_of(row) for other in others if overlap(mine, other)]
 
 
-def _touches(row: Row) -> list[Touch]:
-    return [(touch[0], touch[1], touch[2]) for touch in row.touches]
+def touches_of(row: Row) -> list[Touch]:
+    """What an operation touched."""
+    return _as_touches(row.touches)
+
+
+def _as_touches(stored: list[Any]) -> list[Touch]:
+    return [(touch[0], touch[1], touch[2]) for touch in stored]
 
 
 def _meet(mine: list[Touch], others: list[Touch]) -> bool:

@@ -15,6 +15,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.dispatch import Signal
 
+from needle.errors import NeedleError
 from needle.session.validation import Document
 from server.mixing import conflicts, snapshots
 from server.mixing.access import Refused, membership
@@ -22,8 +23,9 @@ from server.mixing.announcing import announce
 from server.mixing.deltas import subjects_of
 from server.mixing.models import Operation as Row
 from server.mixing.models import OperationSubject, Session, Thing
-from server.mixing.operations import Operation, operation_from
+from server.mixing.operations import Operation, PutThings, Touch, operation_from
 from server.mixing.operations.rhythm import check_thawed
+from server.mixing.restoring import checked, touched_as_it_was
 from server.mixing.state import DocumentState, StoredState, stored_document
 
 kept = Signal()
@@ -52,33 +54,71 @@ def submit_made(user, session_id: UUID, client_id: UUID, made: Callable[[Session
     return _in_turn(user, session_id, client_id, lambda session: (made(session), None, ""))
 
 
-def undo(user, session_id: UUID, client_id: UUID) -> Made:
-    """Take back the user's latest operation that still can be; what colleagues have changed since stays."""
+def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, partly: bool = False) -> Made:
+    """Take back the user's latest operation, or the latest ``before`` one that they have chosen to leave.
+
+    Refused where a colleague has changed the same since, unless what is left of it is to be taken back ``partly``.
+    It never goes on to an earlier operation by itself.
+    """
 
     def choose(session: Session) -> tuple[Operation, Row, str]:
-        passed_over = ""
-        for row, rival in conflicts.own_latest(session, user):
-            if rival is None:
-                return operation_from(row.inverse), row, passed_over
-            passed_over = passed_over or f"{rival.author_name} has changed “{row.summary}” since; theirs stays."
-        raise Refused(passed_over or "There is nothing of yours to undo.", 409)
+        row = conflicts.own_latest(session, user, before)
+        if row is None:
+            raise Refused("There is nothing of yours to undo.", 409)
+        rivals = conflicts.changed_since(session, row, user)
+        if not rivals:
+            return operation_from(row.inverse), row, ""
+        others = [touch for rival in rivals for touch in conflicts.touches_of(rival)]
+        left = conflicts.remaining(conflicts.touches_of(row), others)
+        operation = _partly_undone(session, row, left) if left else None
+        names = list(dict.fromkeys(rival.author_name for rival in rivals))
+        who = f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'}"
+        if not partly or operation is None:
+            rest = "The rest of it can still be taken back." if operation else "Theirs stays."
+            reason = f"{who} changed the same since: “{rivals[-1].summary}”. {rest}"
+            raise Refused(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
+        return operation, row, f"Undone, but for what {who} changed since."
 
     return _in_turn(user, session_id, client_id, choose)
+
+
+def _partly_undone(session: Session, row: Row, touches: list[Touch]) -> Operation | None:
+    """What puts some of what an operation touched as it was before it; None if that is so already."""
+    now, then = stored_document(session), snapshots.document_at(session.pk, row.revision - 1)
+    try:
+        wanted = checked(touched_as_it_was(now, then, touches))
+    except NeedleError:
+        return None
+    operation = PutThings.between(f"Undone in part: {row.summary}", now, wanted)
+    return operation if operation.things else None
 
 
 def redo(user, session_id: UUID, client_id: UUID) -> Made:
     """Put back what the user's latest undo took away, unless they have gone on since."""
 
     def choose(session: Session) -> tuple[Operation, Row, str]:
-        row = conflicts.live(session).filter(author=user).exclude(kind="redo").order_by("-revision").first()
-        if row is None or row.undoes_id is None:
+        row = conflicts.last_undone(session, user)
+        if row is None:
             raise Refused("There is nothing of yours to redo.", 409)
-        rival = conflicts.changed_since(session, row, user)
-        if rival is not None:
-            raise Refused(f"{rival.author_name} has changed the same since; theirs stays.", 409)
+        rivals = conflicts.changed_since(session, row, user)
+        if rivals:
+            raise Refused(f"{rivals[-1].author_name} has changed the same since; theirs stays.", 409)
         return operation_from(row.inverse), row, ""
 
     return _in_turn(user, session_id, client_id, choose)
+
+
+@dataclass(frozen=True)
+class Turns:
+    """What an undo and a redo would take back for somebody: the operations, None where there is nothing."""
+
+    undo: Row | None
+    redo: Row | None
+
+
+def turns_of(session: Session, user) -> Turns:
+    """What the user's next undo and redo would be."""
+    return Turns(conflicts.own_latest(session, user), conflicts.last_undone(session, user))
 
 
 Choice = Callable[[Session], tuple[Operation, Row | None, str]]

@@ -118,7 +118,7 @@ def copied_data() -> Path:
 
 
 def copied_session(data: Path) -> str:
-    """A session like the demo's, with its people, log and history, in the database of a data folder; its id."""
+    """A session like the demo's, with its people, in the database of a data folder; its id."""
     original, copy = UUID(_ready()["session"]).hex, uuid4()
     with sqlite3.connect(data / "needle.sqlite3", timeout=60) as database:
         database.execute("BEGIN IMMEDIATE")
@@ -126,7 +126,7 @@ def copied_session(data: Path) -> str:
             ("mixing_session", "id"),
             ("mixing_member", "session_id"),
             ("mixing_thing", "session_id"),
-            ("mixing_operation", "session_id"),
+            ("mixing_entityversion", "session_id"),
         ):
             names = [row[1] for row in database.execute(f"PRAGMA table_info({table})")]
             taken = [name for name in names if name == column or name != "id"]

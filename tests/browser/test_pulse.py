@@ -94,13 +94,13 @@ class Pulses(Desk):
         expect(offer).to_be_visible()
         promised = int(offer.inner_text().split("→ ")[1].rstrip(" %"))
         self.page.get_by_role("button", name="Take it").click()
-        self.settled(lambda: self.pulse()["start"] or self.pulse()["flip"], "the offer is not taken")
+        self.settled(lambda: self.pulse()["start_phase"] or self.pulse()["flip"], "the offer is not taken")
         shown = self.page.get_by_label("Groove reading")
         expect(shown).to_contain_text(f"{promised} % on both sides")
         expect(offer).to_have_count(0)
         found = self.rowan.page.request.post(
             f"{self.server.address}/api/sessions/{self.rowan.session}/pulse/reading",
-            data={"revision": self.rowan.revision(), "source": "wind-pad", "bar": 17},
+            data={"revision": self.rowan.revision(), "owner": "wind-pad", "bar": 17},
             headers={
                 "X-CSRFToken": next(c["value"] for c in self.rowan.context.cookies() if c["name"] == "csrftoken")
             },

@@ -162,8 +162,8 @@ class Tones:
         body = {"client_id": str(client_id or uuid4()), "base_revision": base_revision, "operation": operation}
         return self.post(client, "/operations", body)
 
-    def turn(self, client: Client, which: str) -> Any:
-        return self.post(client, f"/{which}", {"client_id": str(uuid4())})
+    def turn(self, client: Client, which: str, **how: Any) -> Any:
+        return self.post(client, f"/{which}", {"client_id": str(uuid4()), **how})
 
     def post(self, client: Client, rest: str, body: dict[str, Any]) -> Any:
         # NaN and infinities are written as JavaScript never would, but as a hostile client may.

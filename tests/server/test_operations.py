@@ -215,16 +215,67 @@ class Undo(SessionCase):
         self.place("emil", "low", 0.5)
         self.assertEqual(self.turn(emil, "redo").status_code, 409)
 
-    def test_what_a_colleague_changed_since_stays(self) -> None:
+    def test_what_a_colleague_changed_since_stays_and_nothing_earlier_goes_instead(self) -> None:
+        emil = self.as_("emil")
         self.place("emil", "high", -0.3)
         self.place("emil", "low", 0.1)
+        mine = self.revision()
         self.place("olga", "low", 0.9)
-        answer = self.turn(self.as_("emil"), "undo").json()
-        self.assertIn("Olga", answer["notice"])
+        for _ in range(2):
+            refused = self.turn(emil, "undo")
+            self.assertEqual(refused.status_code, 409)
+            told = refused.json()
+            self.assertIn("Olga has changed the same since: “Low: R90”", told["detail"])
+            self.assertEqual((told["revision"], told["summary"], told["partly"]), (mine, "Low: R10", False))
+            self.assertEqual((self.pan("low"), self.pan("high")), (0.9, -0.3))
+        # Nothing of it is left to be taken back.
+        self.assertEqual(self.turn(emil, "undo", partly=True).status_code, 409)
+        # Who leaves it as it is may go on to what came before, by choice.
+        answer = self.turn(emil, "undo", before=mine).json()
+        self.assertEqual(answer["revision"]["summary"], "undo: High: L30")
         self.assertEqual((self.pan("low"), self.pan("high")), (0.9, 0.0))
-        refused = self.turn(self.as_("emil"), "undo")
-        self.assertEqual(refused.status_code, 409)
-        self.assertIn("Olga has changed", refused.json()["detail"])
+
+    def test_what_is_left_of_a_change_is_taken_back_when_asked(self) -> None:
+        emil = self.as_("emil")
+        self.operate(emil, {"kind": "place-source", "source": "low", "pan": 0.1, "invert_left": True})
+        self.operate(emil, {"kind": "place-source", "source": "low", "pan": 0.2, "invert_left": False})
+        self.place("olga", "low", 0.9)
+        refused = self.turn(emil, "undo").json()
+        self.assertTrue(refused["partly"])
+        self.assertIn("The rest of it can still be taken back", refused["detail"])
+        answer = self.turn(emil, "undo", partly=True)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertIn("but for what Olga has changed", answer.json()["notice"])
+        low = self.state()["sources"]["low"]
+        self.assertEqual((low["pan"], low["invert_left"]), (0.9, True))
+        self.assertEqual(replayed(self.session), stored_document(self.session))
+        self.turn(emil, "redo")
+        self.assertEqual(self.state()["sources"]["low"]["invert_left"], False)
+
+    def test_of_a_stretch_what_a_colleague_left_alone_is_taken_back(self) -> None:
+        def write(name: str, start: float, end: float, value: float) -> None:
+            body = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": start, "end": end}
+            points = [{"t": t, "value": value} for t in (start, end)]
+            self.assertEqual(self.operate(self.as_(name), {**body, "points": points}).status_code, 200)
+
+        write("emil", 0.0, 4.0, 0.5)
+        write("olga", 1.0, 2.0, -0.5)
+        self.assertTrue(self.turn(self.as_("emil"), "undo").json()["partly"])
+        self.assertEqual(self.turn(self.as_("emil"), "undo", partly=True).status_code, 200)
+        points = self.state()["lanes"]["low/pan"]["points"]
+        self.assertEqual([(p["t"], p["value"]) for p in points], [(1.0, -0.5), (2.0, -0.5)])
+
+    def test_what_an_undo_and_a_redo_would_be_is_told(self) -> None:
+        emil = self.as_("emil")
+        self.assertEqual(emil.get(self.url()).json()["turns"], {"undo": None, "redo": None})
+        answer = self.operate(emil, {"kind": "place-source", "source": "low", "pan": -0.4}).json()
+        self.assertEqual(answer["turns"]["undo"], {"revision": self.revision(), "summary": "Low: L40"})
+        self.place("olga", "high", 0.7)
+        self.assertEqual(emil.get(self.url()).json()["turns"], answer["turns"])
+        undone = self.turn(emil, "undo").json()["turns"]
+        self.assertEqual((undone["undo"], undone["redo"]["summary"]), (None, "Low: L40"))
+        redone = self.turn(emil, "redo").json()["turns"]
+        self.assertEqual((redone["undo"]["summary"], redone["redo"]), ("Low: L40", None))
 
     def test_different_ranges_of_one_lane_do_not_disturb(self) -> None:
         def write(name: str, at: float, value: float) -> None:

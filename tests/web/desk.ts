@@ -1,5 +1,6 @@
 /** A session without a server: a document, a wire that remembers what was said on it, and answers as they are wanted. */
 import { createPinia, setActivePinia } from "pinia";
+import type { Schemas } from "@/api/http";
 import { useSession, type Source } from "@/session/session";
 import { Wire } from "./wire";
 
@@ -52,6 +53,8 @@ export class Desk {
   /** What else is answered to those who ask, by a part of the path. */
   gives: Record<string, (path: string) => unknown> = {};
   /** What those get who post to a part of a path, if it is no change; a sentence refuses it. */
+  /** What the next undo and redo would be, as the server tells it. */
+  turns: Schemas["TurnsOut"] = { undo: null, redo: null };
   takes: Record<string, (body: Record<string, unknown>) => unknown> = {};
   private waiting: (() => void)[] = [];
 
@@ -90,6 +93,7 @@ export class Desk {
     if (given) return json(await given[1](path));
     if (path.endsWith("/frame")) return json(this.frame());
     if (path.includes("operations?since")) return json([]);
+    if (path.endsWith("/turns")) return json(this.turns);
     if (path.endsWith("/comments") && !body) return json([]);
     if (!body) {
       const settings = {
@@ -104,6 +108,7 @@ export class Desk {
         role: "engineer",
         document,
         frame: this.frame(),
+        turns: this.turns,
         people: [],
       });
     }
@@ -111,6 +116,7 @@ export class Desk {
     this.posted.push({ path, body: sent });
     const taken = Object.entries(this.takes).find(([part]) => path.includes(part));
     const found = await taken?.[1](sent);
+    if (found instanceof Response) return found;
     if (taken)
       return json(
         typeof found === "string" ? { detail: found } : found,
@@ -119,7 +125,7 @@ export class Desk {
     const answer = this.answers.shift() ?? [];
     if (!this.quick) await new Promise<void>((go) => this.waiting.push(go));
     if (typeof answer === "string") return json({ detail: answer }, 422);
-    return json({ revision: this.told(answer, sent.client_id), notice: "" });
+    return json({ revision: this.told(answer, sent.client_id), notice: "", turns: this.turns });
   }
 
   /** A revision as everybody is told of it. */

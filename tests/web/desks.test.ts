@@ -81,6 +81,13 @@ describe("the roster", () => {
 
   it("takes back what one did last", async () => {
     await page.key("ArrowRight", page.slider("Place of Wide"));
+    page.turns = { undo: { revision: 20, summary: "Wide: R10" }, redo: null };
+    await page.key("ArrowRight", page.slider("Place of Wide"));
+    await page.until(
+      () => page.named("button", "Undo: Wide: R10") !== null,
+      "the button says what it takes back",
+    );
+    expect(page.named("button", "Redo")).toHaveProperty("disabled", true);
     await page.key("z", document.body, { ctrlKey: true });
     expect(page.posted.at(-1)?.path).toBe("/undo");
     await page.key("z", document.body, { ctrlKey: true, shiftKey: true });

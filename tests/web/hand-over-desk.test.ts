@@ -30,7 +30,7 @@ describe("an order", () => {
   it("waits for what was changed a moment ago", async () => {
     await open();
     let change = "";
-    const mute = delayed(() => ({ revision: page.revised(change), notice: "" }));
+    const mute = delayed(() => ({ revision: page.revised(change), notice: "", turns: page.turns }));
     page.gives["/operations"] = (body) => {
       change = String(body.client_id);
       return mute.answer();

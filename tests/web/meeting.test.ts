@@ -133,7 +133,7 @@ describe("on a slow line", () => {
     await page.until(() => page.text.includes("Both"), "it is opened");
     await page.hear({ type: "welcome", you: emil, people: [] });
 
-    const change = delayed(() => ({ revision: page.revised(), notice: "" }));
+    const change = delayed(() => ({ revision: page.revised(), notice: "", turns: page.turns }));
     page.gives["/operations"] = change.answer;
     await page.key("ArrowRight", page.slider("Place of Wide"));
     expect(page.text).toContain("Saving 1…");

@@ -29,7 +29,7 @@ describe("the outbox", () => {
         if (line === "out") return answer(401, { detail: "Sign in." });
         return body.operation?.pan === 9
           ? answer(422, { detail: "pan: too far" })
-          : answer(200, { revision: {}, notice: "" });
+          : answer(200, { revision: {}, notice: "", turns: { undo: null, redo: null } });
       },
     );
   });

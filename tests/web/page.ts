@@ -58,6 +58,8 @@ export interface Posted {
 /** A page with its server. */
 export class Page {
   posted: Posted[] = [];
+  /** What the next undo and redo would be, as the server tells it. */
+  turns: Schemas["TurnsOut"] = { undo: null, redo: null };
   /** What was asked for and nobody could answer: a page asks for nothing that is not recorded. */
   unknown: string[] = [];
   /** Faults that a component has let through. */
@@ -111,7 +113,8 @@ export class Page {
     }
     if (rest === "/operations" && method === "GET") return json([]);
     if (/^\/(operations|undo|redo|history\/\d+\/restore)$/.test(rest))
-      return json({ revision: this.revised(String(body.client_id)), notice: "" });
+      return json({ revision: this.revised(String(body.client_id)), notice: "", turns: this.turns });
+    if (rest === "/turns") return json(this.turns);
     if (rest === "/frame") return json({ ...(this.answers[rest] as object), revision: this.revision });
     if (rest in this.answers) return json(this.answers[rest]);
     if (method !== "GET") return json({});

@@ -8,6 +8,7 @@ import { useHand } from "@/session/hand";
 import { useAlong } from "@/sound/along";
 import { usePlayer } from "@/sound/player";
 import { useNotices } from "@/ui/notices";
+import { say } from "@/ui/say";
 import { Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
@@ -178,6 +179,49 @@ describe("changes that meet", () => {
     const mine = { ...desk.told([]), author: { id: 1, name: "Rowan" } };
     desk.hear({ ...mine, overwrote: [{ revision: 8, author: { id: 2, name: "Ines" }, summary: "drum: C" }] });
     expect(notices.byKey("o")!.text).toContain("You went over a change of Ines");
+  });
+
+  it("stand in the way of an undo, which never goes further by itself", async () => {
+    const { desk, session, notices } = await inSession();
+    useConflicts();
+    const refused = { revision: 4, summary: "drum: L20", partly: true };
+    desk.takes["/undo"] = () => new Response(JSON.stringify({ detail: "Ines has changed it.", ...refused }), { status: 409 }); // prettier-ignore
+    session.turnBack("undo");
+    await settle();
+    const notice = notices.all.at(-1)!;
+    expect(notice.text).toBe("“drum: L20” is not undone. Ines has changed it.");
+    expect([notice.action?.title, notice.other?.title]).toEqual(["Undo the rest", "Undo the one before"]);
+    delete desk.takes["/undo"];
+    notices.act(notice);
+    await settle();
+    expect(desk.posted.at(-1)).toMatchObject({ path: "/api/sessions/s/undo", body: { partly: true } });
+    notices.act(notice, "other");
+    await settle();
+    expect(desk.posted.at(-1)!.body).toMatchObject({ before: 4 });
+  });
+
+  it("leave nothing held of a source that is removed", async () => {
+    const { desk, session } = await inSession();
+    session.hold("drum.pan", 0.5);
+    desk.hear({ type: "preview", tab: "ines", thing: "oars.pan", value: -0.3 });
+    expect(session.valueNow("drum", "pan")).toBe(0.5);
+    desk.hear({ ...desk.told([{ part: "sources", key: "drum", value: null }]), summary: "drum removed" });
+    expect(session.pending.has("drum.pan")).toBe(false);
+    expect(say.careful).toHaveBeenCalledWith("Ines removed what you held: drum removed.");
+    expect(session.previews.has("oars.pan")).toBe(true);
+    desk.hear(desk.told([{ part: "sources", key: "oars", value: null }]));
+    expect(session.previews.has("oars.pan")).toBe(false);
+  });
+
+  it("of oneself in another tab change what an undo would take back", async () => {
+    const { desk, session } = await inSession();
+    desk.turns = { undo: { revision: 9, summary: "Oars: L10" }, redo: null };
+    desk.hear(desk.told([]));
+    await settle();
+    expect(session.turns.undo).toBeNull();
+    desk.hear({ ...desk.told([]), author: { id: 1, name: "Rowan" } });
+    await settle();
+    expect(session.turns.undo?.summary).toBe("Oars: L10");
   });
 
   it("leave other points alone: one point is moved as such", async () => {

@@ -3,11 +3,12 @@ import type { components } from "./schema";
 
 export type Schemas = components["schemas"];
 
-/** A refusal: the sentence to show, and its HTTP status. */
+/** A refusal: the sentence to show, its HTTP status, and what the server said besides. */
 export class Refusal extends Error {
   constructor(
     message: string,
     readonly status: number,
+    readonly more: Record<string, unknown> = {},
   ) {
     super(message);
   }
@@ -48,13 +49,14 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   }
   if (response.ok) return response;
   if (response.status >= 502) throw new Unreachable();
-  let detail = `The server answered ${response.status}.`;
+  let said = { detail: `The server answered ${response.status}.` };
   try {
-    detail = ((await response.json()) as { detail: string }).detail;
+    said = (await response.json()) as { detail: string };
   } catch {
     /* the sentence above stands */
   }
-  throw new Refusal(detail, response.status);
+  const { detail, ...more } = said;
+  throw new Refusal(detail, response.status, more);
 }
 
 export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {

@@ -1856,6 +1856,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Turns
+         * @description What one's next undo and redo would be.
+         */
+        get: operations["server_mixing_api_turns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/undo": {
         parameters: {
             query?: never;
@@ -1867,7 +1887,7 @@ export interface paths {
         put?: never;
         /**
          * Undo
-         * @description Take back one's own latest change that still can be.
+         * @description Take back one's own latest change; where a colleague has changed the same since, that is asked before.
          */
         post: operations["server_mixing_api_undo"];
         delete?: never;
@@ -2242,7 +2262,7 @@ export interface components {
         };
         /**
          * Answer
-         * @description The kept revision, and what its author should know besides.
+         * @description The kept revision, what its author should know besides, and what their next undo and redo would be.
          */
         Answer: {
             /**
@@ -2251,6 +2271,7 @@ export interface components {
              */
             notice: string;
             revision: components["schemas"]["RevisionOut"];
+            turns: components["schemas"]["TurnsOut"];
         };
         /**
          * ArrangeEffects
@@ -4065,6 +4086,7 @@ export interface components {
             revision: number;
             /** Role */
             role: string;
+            turns: components["schemas"]["TurnsOut"];
         };
         /**
          * OperationIn
@@ -6958,7 +6980,7 @@ export interface components {
         };
         /**
          * TurnIn
-         * @description An undo or redo, with the id its client made for it.
+         * @description A redo, with the id its client made for it.
          */
         TurnIn: {
             /**
@@ -6966,6 +6988,44 @@ export interface components {
              * Format: uuid
              */
             client_id: string;
+        };
+        /**
+         * TurnOut
+         * @description One's own operation that an undo or redo would take back, in the engineer's words.
+         */
+        TurnOut: {
+            /** Revision */
+            revision: number;
+            /** Summary */
+            summary: string;
+        };
+        /**
+         * TurnsOut
+         * @description What one's next undo and redo would be; None where there is nothing.
+         */
+        TurnsOut: {
+            redo: components["schemas"]["TurnOut"] | null;
+            undo: components["schemas"]["TurnOut"] | null;
+        };
+        /**
+         * UndoIn
+         * @description An undo. ``before`` is a revision of one's own that is left as it is: what came before it is taken back.
+         *
+         *     ``partly``: what a colleague has changed since stays, and the rest is taken back.
+         */
+        UndoIn: {
+            /** Before */
+            before?: number | null;
+            /**
+             * Client Id
+             * Format: uuid
+             */
+            client_id: string;
+            /**
+             * Partly
+             * @default false
+             */
+            partly: boolean;
         };
         /**
          * UploadIn
@@ -9701,6 +9761,28 @@ export interface operations {
             };
         };
     };
+    server_mixing_api_turns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TurnsOut"];
+                };
+            };
+        };
+    };
     server_mixing_api_undo: {
         parameters: {
             query?: never;
@@ -9712,7 +9794,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TurnIn"];
+                "application/json": components["schemas"]["UndoIn"];
             };
         };
         responses: {

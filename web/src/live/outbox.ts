@@ -5,8 +5,11 @@ import { letterBox, type Kept, type LetterBox } from "./kept";
 
 export type Operation = Schemas["OperationIn"]["operation"];
 
-/** Called with the answer, or with the refusal. */
-type Settled = (answer: Schemas["Answer"] | null, refusal: string) => void;
+/** Called with the answer, or with the refusal and what the server said besides. */
+type Settled = (answer: Schemas["Answer"] | null, refusal: string, more: Record<string, unknown>) => void;
+
+/** How an undo is meant: leaving one's own change of a revision, or taking back only what is left of it. */
+export type UndoHow = { before?: number; partly?: boolean };
 
 interface Letter extends Kept {
   body: { client_id: string; base_revision?: number; format?: number; operation?: Operation };
@@ -40,6 +43,7 @@ export class Outbox {
   private order = Date.now();
   private readonly tab = crypto.randomUUID();
   private outcomes: Outcome[] = [];
+  private readonly own = new Set<string>();
   /** Whether the browser keeps what waits when the tab is closed. */
   keeps = typeof indexedDB !== "undefined";
 
@@ -62,6 +66,11 @@ export class Outbox {
     void this.work();
   }
 
+  /** Whether a change was sent from here, by its id. */
+  sent(id: string): boolean {
+    return this.own.has(id);
+  }
+
   /** Send an operation; the id it was given. */
   submit(operation: Operation, madeOn: number, settled: Settled): string {
     return this.put(
@@ -72,8 +81,8 @@ export class Outbox {
     );
   }
 
-  undo(settled: Settled): string {
-    return this.put("undo", {}, "undo", settled);
+  undo(settled: Settled, how: UndoHow = {}): string {
+    return this.put("undo", how, "undo", settled);
   }
 
   redo(settled: Settled): string {
@@ -93,6 +102,7 @@ export class Outbox {
 
   private put(path: string, body: object, said: string, settled: Settled): string {
     const id = crypto.randomUUID();
+    this.own.add(id);
     const { session, person, tab } = this;
     const order = (this.order = Math.max(this.order + 1, Date.now()));
     const kept = { session, person, tab, order, path, body: { ...body, client_id: id }, said };
@@ -115,6 +125,7 @@ export class Outbox {
       for (let letter = this.letters[0]; letter; letter = this.letters[0]) {
         let answer: Schemas["Answer"] | null = null;
         let refusal = "";
+        let more: Record<string, unknown> = {};
         try {
           answer = await post<Schemas["Answer"]>(`/api/sessions/${this.session}/${letter.path}`, letter.body);
         } catch (error) {
@@ -125,18 +136,24 @@ export class Outbox {
             return;
           }
           refusal = error instanceof Refusal ? error.message : "The change could not be sent.";
+          if (error instanceof Refusal) more = error.more;
         }
-        this.settle(letter, answer, refusal);
+        this.settle(letter, answer, refusal, more);
       }
     } finally {
       this.sending = false;
     }
   }
 
-  private settle(letter: Letter, answer: Schemas["Answer"] | null, refusal: string): void {
+  private settle(
+    letter: Letter,
+    answer: Schemas["Answer"] | null,
+    refusal: string,
+    more: Record<string, unknown>,
+  ): void {
     this.letters.splice(this.letters.indexOf(letter), 1);
     void this.box.drop(letter).catch(() => undefined);
-    letter.settled(answer, refusal);
+    letter.settled(answer, refusal, more);
     this.tell();
     if (letter.waited) {
       const { path, body, said, settled } = letter;

@@ -30,6 +30,18 @@ export const useConflicts = defineStore("conflicts", () => {
     }
   }); // prettier-ignore
 
+  session.onBlocked(({ detail, revision, summary, partly }) => {
+    const leave = {
+      title: "Undo the one before",
+      run: () => session.turnBack("undo", { before: revision }),
+    };
+    const rest = { title: "Undo the rest", run: () => session.turnBack("undo", { partly: true }) };
+    notices.tell(`“${summary}” is not undone. ${detail}`, {
+      about: "undo",
+      ...(partly ? { action: rest, other: leave } : { action: leave }),
+    });
+  });
+
   // What had waited for the connection is told as a whole.
   watch(
     () => session.outcomes,

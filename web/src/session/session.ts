@@ -10,7 +10,7 @@ import type { Parameter } from "@/api/parameters";
 import type { Point, ShapeTables } from "@/geometry/lanes";
 import { Grid } from "@/geometry/time";
 import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/live/channel";
-import { Outbox, type Operation, type Outcome } from "@/live/outbox";
+import { Outbox, type Operation, type Outcome, type UndoHow } from "@/live/outbox";
 import { say } from "@/ui/say";
 import { useAccount } from "./account";
 import { applyDelta } from "./deltas";
@@ -45,6 +45,16 @@ export interface GainTable {
   balance: number[][];
   /** The gain of every level from off to the highest, in even steps. */
   levels: number[];
+}
+
+/** An undo that a colleague's change stands in the way of. */
+export interface BlockedUndo {
+  detail: string;
+  /** One's own change that it would have taken back. */
+  revision: number;
+  summary: string;
+  /** Whether some of it can still be taken back. */
+  partly: boolean;
 }
 
 /** After how long missing revisions are asked for again (ms). */
@@ -88,6 +98,10 @@ export const useSession = defineStore("session", () => {
   const revised = createEventHook<Revision>();
   /** Something that a colleague holds was reached for. */
   const reached = createEventHook<string>();
+  /** What one's next undo and redo would take back. */
+  const turns = shallowRef<Schemas["TurnsOut"]>({ undo: null, redo: null });
+  /** An undo that a colleague's change stands in the way of: what the server said of it. */
+  const blocked = createEventHook<BlockedUndo>();
   /** How many changes of this hand were refused: what showed or sounded of them is taken back. */
   const refusals = ref(0);
   const me = ref<Person | null>(null);
@@ -129,6 +143,7 @@ export const useSession = defineStore("session", () => {
     document.value = found.document;
     revision.value = latest.value = found.revision;
     role.value = found.role;
+    turns.value = found.turns;
     measureBy(found.frame);
     outbox = new Outbox(
       sessionId,
@@ -234,10 +249,22 @@ export const useSession = defineStore("session", () => {
     );
     document.value = applyDelta(current, told.delta);
     revision.value = told.revision;
+    for (const change of told.delta)
+      if (change.part === "sources" && !(change.key in document.value.sources)) letGoOf(change.key, told);
+    if (told.author.id === useAccount().me?.id && !outbox.sent(told.client_id)) void lookAtTurns();
     if (measures) void measureAgain();
     for (const [thing, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(thing);
     void revised.trigger(told);
+  }
+
+  /** A source is removed: nobody holds it any more, and whose hand it was is told. */
+  function letGoOf(source: string, told: Revision): void {
+    const isOf = (thing: string): boolean => thing.startsWith(`${source}.`);
+    for (const thing of previews.keys()) if (isOf(thing)) previews.delete(thing);
+    const mine = [...pending].filter(([thing, { ids }]) => isOf(thing) && !ids.size);
+    for (const [thing] of mine) letGo(thing);
+    if (mine.length) say.careful(`${told.author.name} removed what you held: ${told.summary}.`);
   }
 
   let fetching = false;
@@ -298,7 +325,7 @@ export const useSession = defineStore("session", () => {
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
       // An answer that comes after another session was opened is kept there, and is not this one's.
       if (mine !== outbox) return;
-      if (answer) take(answer.revision as unknown as Revision);
+      if (answer) takeAnswer(answer);
       for (const thing of wereHeld) channel?.send({ type: "preview", thing, value: null });
       if (!refusal) return;
       say.wrong(refusal);
@@ -318,14 +345,29 @@ export const useSession = defineStore("session", () => {
   /** Takes an answer in, and says what there is to say of it. */
   const settledBy =
     (mine: Outbox) =>
-    (answer: Schemas["Answer"] | null, refusal: string): void => {
+    (answer: Schemas["Answer"] | null, refusal: string, more: Record<string, unknown> = {}): void => {
       if (mine !== outbox) return;
-      if (answer) take(answer.revision as unknown as Revision);
-      if (refusal || answer?.notice) say.know(refusal || answer!.notice);
+      if (answer) takeAnswer(answer);
+      if ("partly" in more) void blocked.trigger({ ...(more as unknown as BlockedUndo), detail: refusal });
+      else if (refusal || answer?.notice) say.know(refusal || answer!.notice);
     };
 
-  function turnBack(which: "undo" | "redo"): void {
-    if (mayEdit.value) outbox[which](settledBy(outbox));
+  function takeAnswer(answer: Schemas["Answer"]): void {
+    take(answer.revision as unknown as Revision);
+    turns.value = answer.turns;
+  }
+
+  /** Another tab of the same person has changed something: what an undo would take back is another now. */
+  async function lookAtTurns(): Promise<void> {
+    const mine = id.value;
+    const found = await get<Schemas["TurnsOut"]>(`/api/sessions/${mine}/turns`).catch(() => null);
+    if (found && mine === id.value) turns.value = found;
+  }
+
+  function turnBack(which: "undo" | "redo", how: UndoHow = {}): void {
+    if (!mayEdit.value) return;
+    if (which === "undo") outbox.undo(settledBy(outbox), how);
+    else outbox.redo(settledBy(outbox));
   }
 
   /** Have the server put something as it was: `path` says what, `said` in a few words. */
@@ -355,7 +397,7 @@ export const useSession = defineStore("session", () => {
   return {
     id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, isSettled, refusals, me, people, pending, previews,
     mayEdit, sources, passages, groups, returns, settings, length, at, tried,
-    unsent, outcomes, wouldLose, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
+    unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,
     holder, ...values,
   }; // prettier-ignore

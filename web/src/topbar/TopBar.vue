@@ -71,17 +71,23 @@ const about = computed(() => {
     </div>
     <div class="turns" role="group" aria-label="Your own changes">
       <button
-        :disabled="!session.mayEdit"
-        aria-label="Undo your last change"
-        title="Undo your last change (Ctrl+Z)"
+        :disabled="!session.mayEdit || !session.turns.undo"
+        :aria-label="session.turns.undo ? `Undo: ${session.turns.undo.summary}` : 'Undo'"
+        :title="
+          session.turns.undo ? `Undo: ${session.turns.undo.summary} (Ctrl+Z)` : 'Nothing of yours to undo'
+        "
         @click="session.turnBack('undo')"
       >
         <svg width="18" height="16"><path d="M7 3 3 7l4 4M3.5 7H11a4 4 0 0 1 0 8H8" /></svg>
       </button>
       <button
-        :disabled="!session.mayEdit"
-        aria-label="Redo your last change"
-        title="Redo your last change (Ctrl+Shift+Z)"
+        :disabled="!session.mayEdit || !session.turns.redo"
+        :aria-label="session.turns.redo ? `Redo: ${session.turns.redo.summary}` : 'Redo'"
+        :title="
+          session.turns.redo
+            ? `Redo: ${session.turns.redo.summary} (Ctrl+Shift+Z)`
+            : 'Nothing of yours to redo'
+        "
         @click="session.turnBack('redo')"
       >
         <svg width="18" height="16"><path d="m11 3 4 4-4 4M14.5 7H7a4 4 0 0 0 0 8h3" /></svg>

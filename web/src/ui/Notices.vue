@@ -12,6 +12,9 @@ const notices = useNotices();
       <button v-if="notice.action" class="small-button wide strong" @click="notices.act(notice)">
         {{ notice.action.title }} <kbd v-if="notice.action.key">{{ notice.action.key.toUpperCase() }}</kbd>
       </button>
+      <button v-if="notice.other" class="small-button wide" @click="notices.act(notice, 'other')">
+        {{ notice.other.title }}
+      </button>
       <button class="close" aria-label="Dismiss" @click="notices.drop(notice.id)">×</button>
     </li>
   </TransitionGroup>

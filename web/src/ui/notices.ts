@@ -7,6 +7,8 @@ export interface Notice {
   text: string;
   /** What can be done, and the key that does it for the latest notice that has one. */
   action?: { title: string; key?: string; run: () => void };
+  /** Something else that can be done. */
+  other?: { title: string; run: () => void };
   /** Notices of the same matter replace each other. */
   about?: string;
 }
@@ -34,9 +36,9 @@ export const useNotices = defineStore("notices", () => {
     all.value = all.value.filter((one) => one.about !== about);
   };
 
-  function act(notice: Notice): void {
+  function act(notice: Notice, which: "action" | "other" = "action"): void {
     drop(notice.id);
-    notice.action?.run();
+    notice[which]?.run();
   }
 
   /** The notice that a key acts on: the latest of those that have it. */
