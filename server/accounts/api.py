@@ -11,6 +11,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
 
+from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.signing import sign_out_everywhere
 from server.mixing.access import Refused
@@ -132,6 +133,22 @@ def change_password(request: HttpRequest, given: PasswordIn) -> Status:
     # The sign-ins of other browsers belong to the old password and end with it; this one goes on.
     update_session_auth_hash(request, request.user)
     sign_out_everywhere(request.user, but=request.session.session_key)
+    return Status(204, None)
+
+
+class DeletionIn(Schema):
+    """One's present password: whose account it is, is asked once more."""
+
+    password: Annotated[str, Field(max_length=200)]
+
+
+@router.delete("/account", response={204: None}, throttle=[Often("password", "10/m")])
+def delete(request: HttpRequest, given: DeletionIn) -> Status:
+    """Delete one's account; what one has made in other people's sessions stays, as a former member's."""
+    if not request.user.check_password(given.password):
+        raise Refused("That is not your present password. Nothing was deleted.", 403)
+    delete_account(request.user)
+    logout(request)
     return Status(204, None)
 
 

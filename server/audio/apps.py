@@ -6,3 +6,17 @@ from django.apps import AppConfig
 class AudioConfig(AppConfig):
     name = "server.audio"
     label = "audio"
+
+    def ready(self) -> None:
+        from server.accounts.deletion import account_deleted
+        from server.audio.assets import use_in_changes, use_in_document
+        from server.audio.collection import forget_session
+        from server.audio.heads import forget_heads
+        from server.mixing.beginning import session_begun
+        from server.mixing.deletion import session_deleted
+        from server.mixing.revisions import kept
+
+        kept.connect(use_in_changes, dispatch_uid="assets-in-changes")
+        session_begun.connect(use_in_document, dispatch_uid="assets-in-sessions")
+        account_deleted.connect(forget_heads, dispatch_uid="heads-of-accounts")
+        session_deleted.connect(forget_session, dispatch_uid="files-of-sessions")

@@ -5,9 +5,10 @@ import hashlib
 import os
 import shutil
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 from uuid import UUID, uuid4
 
 import numpy as np
@@ -20,10 +21,10 @@ from needle.io.audio import STRETCH_FRAMES, AudioInfo, audio_info, check_decoded
 from needle.metering.character import Ear
 from needle.metering.spectra import Spectrum, spectrum_of
 from needle.metering.waveform import PER_SECOND, waveform
-from server.audio.models import Asset, Freeze, Upload
-from server.mixing.models import Session, Thing
+from needle.session.validation import Document
+from server.audio.models import Asset, AssetUse, Freeze, Upload
+from server.mixing.models import Session
 from server.mixing.operations import Operation
-from server.mixing.revisions import bringing_back, removed_sources
 
 _MEASURED_AT_ONCE = 2
 """Sources of so many channels have their spectrum measured as they arrive; wider ones when it is first asked for."""
@@ -203,8 +204,26 @@ def check_assets(session_id: UUID, operation: Operation) -> None:
 
 def _belongs(session_id: UUID, asset: str) -> bool:
     """Whether an asset was brought into the session, or is or was the audio of one of its sources."""
-    if Upload.objects.filter(session=session_id, asset=asset).exists():
-        return True
-    if Thing.objects.filter(session=session_id, part="sources", value__asset=asset).exists():
-        return True
-    return any(body["source"]["asset"] == asset for row in removed_sources(session_id) for body in bringing_back(row))
+    return (
+        AssetUse.objects.filter(session=session_id, asset=asset).exists()
+        or Upload.objects.filter(session=session_id, asset=asset).exists()
+    )
+
+
+def use_in_changes(sender: Any, session: Session, delta: list[dict[str, Any]], **_: Any) -> None:
+    """Note the assets that a change brings into a session."""
+    rows = [change.get("value") or change.get("fields") or {} for change in delta if change["part"] == "sources"]
+    _use(session, rows)
+
+
+def use_in_document(sender: Any, session: Session, document: Document, **_: Any) -> None:
+    """Note the assets of a session that begins with some."""
+    _use(session, document["sources"].values())
+
+
+def _use(session: Session, rows: Iterable[Mapping[str, Any]]) -> None:
+    keys = {row[name] for row in rows for name in ("asset", "frozen_asset") if row.get(name)}
+    if keys:
+        known = Asset.objects.filter(pk__in=keys).values_list("pk", flat=True)
+        uses = [AssetUse(session=session, asset_id=key) for key in known]
+        AssetUse.objects.bulk_create(uses, ignore_conflicts=True)

@@ -76,9 +76,19 @@ def remove_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
     head = MeasuredHead.objects.filter(owner=request.user, pk=head_id).first()
     if head is None:
         raise Refused("There is no such head.", 404)
+    _forget(head)
+    return 204, None
+
+
+def _forget(head: MeasuredHead) -> None:
     head_path(head).unlink(missing_ok=True)
     head.delete()
-    return 204, None
+
+
+def forget_heads(sender, user, **_) -> None:
+    """Remove the measured heads of an account that is deleted."""
+    for head in MeasuredHead.objects.filter(owner=user):
+        _forget(head)
 
 
 def measured_heads(user) -> Responses:

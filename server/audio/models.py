@@ -25,6 +25,19 @@ class Asset(models.Model):
         return self.sha256[:12]
 
 
+class AssetUse(models.Model):
+    """That a session uses an asset, or has used it: what is removed can be brought back as long as the session is."""
+
+    session = models.ForeignKey(Session, models.CASCADE, related_name="asset_uses")
+    asset = models.ForeignKey(Asset, models.PROTECT, related_name="uses")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["session", "asset"], name="one_use_a_session")]
+
+    def __str__(self) -> str:
+        return f"{self.asset} in {self.session}"
+
+
 class Upload(models.Model):
     """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
 
@@ -62,7 +75,7 @@ class Upload(models.Model):
 class Task(models.Model):
     """Something a session's member has ordered and that is made in the background: how it stands, progress 0…1.
 
-    Whoever makes it signs it every few seconds: ``signed_at``.
+    Whoever makes it signs it every few seconds: ``signed_at``. ``attempts`` counts how often it was begun.
     """
 
     class Status(models.TextChoices):
@@ -82,6 +95,7 @@ class Task(models.Model):
     message = models.CharField(max_length=300, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
+    attempts = models.PositiveSmallIntegerField(default=0)
 
     class Meta:
         abstract = True

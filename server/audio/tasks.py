@@ -14,6 +14,8 @@ from uuid import UUID
 
 from django.conf import settings
 from django.db import close_old_connections, transaction
+from django.db.models import F
+from django.db.models.functions import Now
 from django.utils import timezone
 from django.utils.module_loading import import_string
 from django_tasks import task
@@ -66,7 +68,8 @@ def run(kind: type[Task], pk: UUID, maker: Callable[[Any], None]) -> None:
     close_old_connections()
     try:
         task = kind.objects.select_related("session").get(pk=pk)
-        if change(task, (Task.Status.WAITING,), status=Task.Status.RUNNING, signed_at=timezone.now()):
+        began = {"status": Task.Status.RUNNING, "signed_at": Now(), "attempts": F("attempts") + 1}
+        if change(task, (Task.Status.WAITING,), **began):
             maker(task)
             change(task, (Task.Status.RUNNING,), status=Task.Status.DONE, progress=1.0)
     except Stopped:
@@ -86,7 +89,7 @@ def advance(task: Task, done: float, **values: object) -> None:
     if done - task.progress < _SHOWN_STEP and done < 1.0 and not values and now - task.signed_at < _SIGN_EVERY:
         return
     task.progress, task.signed_at = done, now
-    if not change(task, (Task.Status.RUNNING,), progress=done, signed_at=now, **values):
+    if not change(task, (Task.Status.RUNNING,), progress=done, signed_at=Now(), **values):
         raise Stopped
 
 
@@ -102,15 +105,40 @@ def cancel(task: Task) -> Task:
     return task
 
 
-def fail_unfinished(only_lost: bool = False) -> int:
-    """Mark what was left unfinished as failed, so that nobody waits for it; how many.
+MOST_ATTEMPTS = 2
+"""How often something is begun that workers do not live to finish; then it is what ends them."""
 
-    ``only_lost``: where others may be at work, only what has given no sign for a minute.
+
+def resume_unfinished(only_lost: bool = False) -> int:
+    """Go on with what was left unfinished: what is queued is made anew, the rest fails with a sentence; how many.
+
+    What waits in the queue goes on waiting. ``only_lost``: where others may be at work, only what has given no sign
+    for a minute by the database's clock.
     """
-    told = "The server stopped meanwhile. Start it again."
-    lost = {"status": Task.Status.RUNNING, "signed_at__lt": timezone.now() - LOST_AFTER}
-    which = lost if only_lost else {"status__in": Task.OPEN}
-    return sum(
-        model.objects.filter(**which).update(status=Task.Status.FAILED, message=told)
-        for model in Task.__subclasses__()
-    )
+    count = 0
+    for model in Task.__subclasses__():
+        left = model.objects.filter(status=Task.Status.RUNNING)
+        if only_lost:
+            left = left.filter(signed_at__lt=Now() - LOST_AFTER)
+        queued = _is_queued(model)
+        if not only_lost and not queued:
+            left = model.objects.filter(status__in=Task.OPEN)
+        for unfinished in left:
+            again = queued and unfinished.attempts < MOST_ATTEMPTS
+            told = "The server stopped meanwhile. Start it again." if not queued else _ENDED_TWICE
+            values = {"status": Task.Status.WAITING, "progress": 0.0} if again else {
+                "status": Task.Status.FAILED, "message": told,
+            }  # fmt: skip
+            if not change(unfinished, Task.OPEN, **values):
+                continue
+            count += 1
+            if again:
+                order(unfinished)
+    return count
+
+
+_ENDED_TWICE = "Whoever made it was ended twice, perhaps for want of memory. Order less at once."
+
+
+def _is_queued(model: type[Task]) -> bool:
+    return any(import_string(name) is model for name, _ in MAKERS.values())

@@ -26,6 +26,12 @@ def forget_old(session: Session) -> None:
             forget(delivery)
 
 
+def forget_session(sender, session: Session, **_) -> None:
+    """Remove every delivery of a session that is deleted."""
+    for delivery in Delivery.objects.filter(session=session):
+        forget(delivery)
+
+
 def tidy() -> None:
     """After a start: take away what servers that stopped in the midst of work have left lying."""
     for path in (settings.DATA_DIR / "deliveries").glob("*.partial"):

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.db.models import Prefetch
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 from pydantic import Field, model_validator
 
 from needle.dsp.pan_modes import MOST_INPUTS, modes_for
@@ -18,6 +18,7 @@ from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
 from server.mixing.beginning import begin_session, put_away
+from server.mixing.deletion import delete_session
 from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, shown_name
 from server.mixing.operations import AnyOperation
@@ -281,6 +282,13 @@ def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
     document = empty_document(given.name, given.rate, length=0.0)
     document["session"].update(tempos=[[0.0, given.bpm]], metres=[[1, given.beats, given.unit]], layout=given.layout)
     return open_session(request, begin_session(document, request.user).id)
+
+
+@router.delete("/{uuid:session_id}", response={204: None})
+def delete(request: HttpRequest, session_id: UUID) -> Status:
+    """Delete a session of one's own for everybody, with its history, comments and exports."""
+    delete_session(request.user, session_id)
+    return Status(204, None)
 
 
 class AwayIn(Schema):

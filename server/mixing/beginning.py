@@ -4,6 +4,7 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
+from django.dispatch import Signal
 from pydantic import ValidationError
 
 from needle.errors import NeedleError
@@ -11,6 +12,9 @@ from needle.session.validation import PARTS, Document, check_document
 from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, Thing
 from server.mixing.snapshots import store_beginning
+
+session_begun = Signal()
+"""Sent inside the transaction in which a session begins: ``session``, and its ``document``."""
 
 _LONGEST_KEY = Thing._meta.get_field("key").max_length or 130
 
@@ -22,6 +26,7 @@ def begin_session(document: Document, owner) -> Session:
         session = Session.objects.create(**document["session"])
         Member.objects.create(session=session, user=owner, role=Member.Role.OWNER)
         store_beginning(session, document)
+        session_begun.send(Session, session=session, document=document)
         Thing.objects.bulk_create(
             Thing(session=session, part=part, key=key, value=value)
             for part in PARTS

@@ -11,6 +11,7 @@ import numpy as np
 import soundfile
 from asgiref.sync import async_to_sync
 from django.conf import settings
+from django.db.models import F
 
 from needle.io.adm.from_mix import moves_of
 from needle.io.adm.read import read_programme
@@ -247,10 +248,35 @@ class Deliveries(SessionCase):
     def test_what_a_stopped_server_left_is_told(self) -> None:
         with mock.patch.object(tasks, "order"):
             ordered = self.order()
-        self.assertEqual(tasks.fail_unfinished(), 1)
-        told = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
-        self.assertEqual(told["status"], "failed")
-        self.assertIn("Start it again", told["message"])
+
+        def state() -> dict[str, Any]:
+            return self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
+
+        def lost() -> None:
+            Delivery.objects.filter(pk=ordered["id"]).update(status="running", attempts=F("attempts") + 1)
+
+        # What waits goes on waiting; what a worker has left is made again, once.
+        self.assertEqual((tasks.resume_unfinished(), state()["status"]), (0, "waiting"))
+        lost()
+        with mock.patch.object(tasks, "order") as again:
+            self.assertEqual((tasks.resume_unfinished(), state()["status"]), (1, "waiting"))
+        again.assert_called_once()
+        lost()
+        self.assertEqual((tasks.resume_unfinished(), state()["status"]), (1, "failed"))
+        self.assertIn("ended twice", state()["message"])
+
+    def test_what_was_left_half_made_is_made_anew(self) -> None:
+        with mock.patch.object(tasks, "order"):
+            ordered = self.order()
+        left = settings.DATA_DIR / "deliveries" / f"{ordered['id']}.partial"
+        left.mkdir(parents=True)
+        (left / "01 half.wav").write_bytes(b"RIFF")
+        Delivery.objects.filter(pk=ordered["id"]).update(status="running", attempts=1)
+        with self.captureOnCommitCallbacks(execute=True):
+            tasks.resume_unfinished()
+        state = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
+        self.assertEqual(state["status"], "done", state["message"])
+        self.assertFalse(left.exists())
 
     def test_the_latest_stay_and_others_can_be_taken_away(self) -> None:
         with mock.patch.object(Delivery, "KEPT", 3):
@@ -272,7 +298,7 @@ class Deliveries(SessionCase):
         (settings.DATA_DIR / "arriving" / "x").mkdir(parents=True)
         keeping.tidy()
         self.assertEqual([path.name for path in folder.iterdir()], [f"{ordered['id']}.partial"])
-        tasks.fail_unfinished()
+        Delivery.objects.update(status="failed")
         keeping.tidy()
         self.assertEqual([*folder.iterdir(), *(settings.DATA_DIR / "arriving").iterdir()], [])
 

@@ -159,8 +159,8 @@ class Operator(SessionCase):
 
     def test_of_several_servers_only_what_nobody_makes_any_more_is_given_up(self) -> None:
         delivery = self.ordered(status="running")
-        self.assertEqual(tasks.fail_unfinished(only_lost=True), 0)
+        self.assertEqual(tasks.resume_unfinished(only_lost=True), 0)
         Delivery.objects.update(signed_at=delivery.signed_at - 2 * tasks.LOST_AFTER)
-        self.assertEqual(tasks.fail_unfinished(only_lost=True), 1)
+        self.assertEqual(tasks.resume_unfinished(only_lost=True), 1)
         self.assertEqual(Session.objects.count(), 1)
         self.assertTrue(Path(self.data).exists())

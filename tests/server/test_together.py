@@ -56,9 +56,15 @@ class Together(SessionCase):
         self.make("emil", "place-source", source="high", pan=0.2)
         self.make("emil", "flip-sources", sources=["low", "wide"])
         self.make("olga", "place-source", source="wide", swap_channels=False)
-        answer = self.turn(self.as_("emil"), "undo").json()
+        refused = self.turn(self.as_("emil"), "undo")
+        self.assertEqual((refused.status_code, refused.json()["partly"]), (409, True))
+        answer = self.turn(self.as_("emil"), "undo", partly=True).json()
         self.assertIn("Olga has changed", answer["notice"])
-        self.assertEqual(self.state()["sources"]["high"]["pan"], 0.0)
+        sources = self.state()["sources"]
+        # The mirror is taken back where it still stands, and nothing that came before it.
+        self.assertEqual([sources[key]["swap_channels"] for key in ("low", "wide")], [False, False])
+        self.assertEqual([sources["wide"][name] for name in ("pan_left", "pan_right")], [-1.0, 1.0])
+        self.assertEqual(sources["high"]["pan"], 0.2)
 
     def test_different_settings_of_one_effect_do_not_stand_in_each_others_way(self) -> None:
         self.make("emil", "add-return", to={"id": "hall", "name": "Hall", "effects": [ROOM, ECHO]})

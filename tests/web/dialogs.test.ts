@@ -224,6 +224,37 @@ describe("the pages beside a session", () => {
     expect(page.dialog!.textContent).toMatch(/password/i);
   });
 
+  it("deletes a session of one's own, once asked, and says where to export it first", async () => {
+    page = new Page();
+    const [row] = page.answers["/api/sessions"] as Schemas["SessionRow"][];
+    page.gives["/api/sessions"] = () => [{ ...row, role: "owner" }];
+    await page.at("/");
+    await page.press("Delete Tones");
+    expect(page.text).toContain("This cannot be undone.");
+    expect(document.querySelector("a[href$='/hand-over']")).toBeTruthy();
+    await page.press("Delete");
+    await page.until(() => !page.text.includes("Tones"), "it is gone from the list");
+    const deleted = page.posted.find((one) => one.method === "DELETE");
+    expect(deleted?.path ?? "").toBe("");
+  });
+
+  it("deletes one's account with the password, after saying what stays", async () => {
+    page = new Page();
+    const rows = page.answers["/api/sessions"];
+    page.gives["/api/sessions"] = () => rows;
+    page.gives["/api/account"] = () => "That is not your present password. Nothing was deleted.";
+    await page.at("/");
+    await page.press("Account…");
+    await page.press("Delete account…");
+    expect(page.dialog!.textContent).toContain("stays, as a former member's");
+    await page.type("Current password", "wrong");
+    await page.press("Delete account");
+    await page.until(() => page.text.includes("Nothing was deleted"), "the sentence is shown");
+    delete page.gives["/api/account"];
+    await page.press("Delete account");
+    await page.until(() => page.text.includes("Sign in"), "one is signed out");
+  });
+
   it("signs in, and says when it cannot", async () => {
     page = new Page();
     (page.answers["/api/doorstep"] as Schemas["Doorstep"]).me = null;

@@ -85,8 +85,8 @@ export async function put<T>(path: string, body: unknown): Promise<T> {
   return (await (await send("PUT", path, body)).json()) as T;
 }
 
-export async function remove(path: string): Promise<void> {
-  await send("DELETE", path);
+export async function remove(path: string, body?: unknown): Promise<void> {
+  await send("DELETE", path, body);
 }
 
 export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete
+         * @description Delete one's account; what one has made in other people's sessions stays, as a former member's.
+         */
+        delete: operations["server_accounts_api_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts": {
         parameters: {
             query?: never;
@@ -434,7 +454,11 @@ export interface paths {
         get: operations["server_mixing_api_open_session"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Delete
+         * @description Delete a session of one's own for everybody, with its history, comments and exports.
+         */
+        delete: operations["server_mixing_api_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2699,6 +2723,14 @@ export interface components {
         DealtOut: {
             /** Events */
             events: components["schemas"]["DealtEvent"][];
+        };
+        /**
+         * DeletionIn
+         * @description One's present password: whose account it is, is asked once more.
+         */
+        DeletionIn: {
+            /** Password */
+            password: string;
         };
         /**
          * DeliveryIn
@@ -7253,6 +7285,28 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    server_accounts_api_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeletionIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     server_accounts_api_make_account: {
         parameters: {
             query?: never;
@@ -7823,6 +7877,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OpenSession"];
                 };
+            };
+        };
+    };
+    server_mixing_api_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

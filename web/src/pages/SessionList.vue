@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
-import { Button } from "ant-design-vue";
+import { Button, Popconfirm } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { clockText } from "@/geometry/time";
@@ -188,6 +188,25 @@ function choose(event: Event): void {
               >
                 {{ one.put_away ? "take out" : "put away" }}
               </button>
+              <Popconfirm
+                v-if="one.role === 'owner'"
+                placement="left"
+                ok-text="Delete"
+                cancel-text="Cancel"
+                :title="`Delete “${one.name}” for everybody in it?`"
+                @confirm="list.destroy(one)"
+              >
+                <template #description>
+                  <p class="warning">
+                    Its history, comments and exports are deleted too. This cannot be undone.
+                    <RouterLink :to="`/sessions/${one.id}/hand-over`">Export a bundle first</RouterLink> to
+                    keep a copy.
+                  </p>
+                </template>
+                <button class="link" :aria-label="`Delete ${one.name}`" title="For everybody in it">
+                  delete…
+                </button>
+              </Popconfirm>
             </td>
           </tr>
         </tbody>
@@ -219,6 +238,10 @@ function choose(event: Event): void {
 </template>
 
 <style scoped>
+.warning {
+  max-width: 300px;
+  margin: 0;
+}
 .page {
   min-height: 100%;
 }

@@ -1,7 +1,7 @@
 /** The list of one's sessions: searched, sorted, put away; copies, and sessions that come in as files. */
 import { useLocalStorage } from "@vueuse/core";
 import { computed, reactive, ref } from "vue";
-import { get, post, type Schemas } from "@/api/http";
+import { get, post, remove, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { sendFile, type Sent } from "@/bringin/sending";
 
@@ -63,6 +63,13 @@ export function useSessionList() {
       if (!putAway.value) away.value = false;
     });
 
+  /** Delete a session of one's own for everybody. */
+  const destroy = (row: SessionRow): Promise<boolean> =>
+    attempt(async () => {
+      await remove(`/api/sessions/${row.id}`);
+      rows.value = (rows.value ?? []).filter((one) => one.id !== row.id);
+    });
+
   async function copy(row: SessionRow): Promise<string> {
     let made = "";
     await attempt(async () => {
@@ -99,6 +106,6 @@ export function useSessionList() {
   }
 
   return {
-    rows, shown, kept, putAway, words, away, trouble, busy, coming, look, sortBy, sorted, put, copy, open, stop,
+    rows, shown, kept, putAway, words, away, trouble, busy, coming, look, sortBy, sorted, put, destroy, copy, open, stop,
   }; // prettier-ignore
 }

@@ -4,7 +4,7 @@ import { Button, Modal, Popconfirm } from "ant-design-vue";
 import { ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { useAttempt } from "@/api/attempt";
-import { post } from "@/api/http";
+import { post, remove } from "@/api/http";
 import { useAccount } from "@/session/account";
 import { say } from "@/ui/say";
 
@@ -14,13 +14,27 @@ const router = useRouter();
 const present = ref("");
 const wanted = ref("");
 const { trouble, busy, attempt } = useAttempt();
-watch(open, () => (present.value = wanted.value = trouble.value = ""));
+watch(open, () => {
+  present.value = wanted.value = trouble.value = "";
+  deleting.value = false;
+});
 
 const change = (): Promise<boolean> =>
   attempt(async () => {
     await post("/api/password", { present: present.value, wanted: wanted.value });
     say.done("Your password is changed. Every other browser is signed out.");
     open.value = false;
+  });
+
+const deleting = ref(false);
+const destroy = (): Promise<boolean> =>
+  attempt(async () => {
+    await remove("/api/account", { password: present.value });
+    account.me = null;
+    say.know(
+      "Your account is deleted. What you changed in other people's sessions stays, as a former member's.",
+    );
+    await router.push("/sign-in");
   });
 
 const signOutEverywhere = (): Promise<boolean> =>
@@ -32,7 +46,21 @@ const signOutEverywhere = (): Promise<boolean> =>
 
 <template>
   <Modal v-model:open="open" :title="`Your account: ${account.me?.username}`" :footer="null" :width="420">
-    <form @submit.prevent="change">
+    <form v-if="deleting" @submit.prevent="destroy">
+      <p>
+        Sessions in which you are alone are deleted with it. What you changed and wrote in other people's
+        sessions stays, as a former member's. This cannot be undone.
+      </p>
+      <label
+        >Current password <input v-model="present" type="password" autocomplete="current-password" required
+      /></label>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <div class="choices">
+        <Button danger type="primary" html-type="submit" :loading="busy">Delete account</Button>
+        <Button @click="deleting = false">Cancel</Button>
+      </div>
+    </form>
+    <form v-else @submit.prevent="change">
       <label
         >Present password <input v-model="present" type="password" autocomplete="current-password" required
       /></label>
@@ -54,6 +82,10 @@ const signOutEverywhere = (): Promise<boolean> =>
       >
         <button class="small-button wide">Sign out everywhere…</button>
       </Popconfirm>
+    </div>
+    <div v-if="!deleting" class="out">
+      <p>Leaving for good?</p>
+      <button class="small-button wide" @click="deleting = true">Delete account…</button>
     </div>
   </Modal>
 </template>
@@ -77,6 +109,10 @@ input {
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--raised);
+}
+.choices {
+  display: flex;
+  gap: 8px;
 }
 .out {
   display: flex;

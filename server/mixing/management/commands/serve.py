@@ -1,7 +1,11 @@
 """Serves the application on this machine and says where it is and who may come in."""
 
+import logging
+import os
 import socket
 import sys
+import threading
+import time
 from typing import Any
 
 from daphne.endpoints import build_endpoint_description_strings
@@ -9,13 +13,47 @@ from daphne.server import Server
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import close_old_connections
+from twisted.internet import reactor
 
 from needle.dsp.kernels import prepare
 from server.audio import uploads, workers
-from server.audio.tasks import fail_unfinished
+from server.audio.collection import collect
+from server.audio.tasks import resume_unfinished
 from server.config.asgi import application
 from server.delivery import keeping
 from server.mixing.demo import ACCOUNTS, PASSWORD
+
+log = logging.getLogger(__name__)
+
+_STOPS_WITHIN = 4.0
+"""A server that is to stop lets answers under way go out for so long (s)."""
+
+_COLLECTS_EVERY = 24 * 3600.0
+
+
+def _end_soon() -> None:
+    timer = threading.Timer(_STOPS_WITHIN, _end)
+    timer.daemon = True
+    timer.start()
+
+
+def _end() -> None:
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(0)
+
+
+def _collect_daily() -> None:
+    """Remove what nobody needs any more, once a day."""
+    while True:
+        time.sleep(_COLLECTS_EVERY)
+        try:
+            collect()
+        except Exception:
+            log.exception("what nobody needs any more could not be removed")
+        finally:
+            close_old_connections()
 
 
 class Command(BaseCommand):
@@ -32,7 +70,7 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
-        fail_unfinished(only_lost=settings.SHARED)
+        resume_unfinished(only_lost=settings.SHARED)
         keeping.tidy()
         uploads.resume(only_lost=settings.SHARED)
         if not settings.TASKS_IN_REDIS:
@@ -46,7 +84,12 @@ class Command(BaseCommand):
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
         server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
+        # However it is told to stop, what hangs by then is not waited for.
+        reactor.addSystemEventTrigger("before", "shutdown", _end_soon)
+        threading.Thread(target=_collect_daily, daemon=True).start()
         server.run()
+        # What is at work in threads is gone on with at the next start: nobody waits for it now.
+        _end()
 
     @staticmethod
     def _check_free(host: str, port: int) -> None:

@@ -1,0 +1,59 @@
+"""Which sessions use an asset is told by a table of its own, filled from all that sessions hold and have held."""
+
+import re
+
+import django.db.models.deletion
+from django.db import migrations, models
+
+_HASH = re.compile(r"[0-9a-f]{64}")
+_AT_ONCE = 200
+
+
+def fill(apps, _editor):
+    """Find the assets that are named anywhere in a session, its snapshots, or its log."""
+    asset, use = apps.get_model("audio", "Asset"), apps.get_model("audio", "AssetUse")
+    known = set(asset.objects.values_list("pk", flat=True))
+    for session in apps.get_model("mixing", "Session").objects.iterator():
+        named = set()
+        for name, fields in (("Thing", ["value"]), ("EntityVersion", ["value"])):
+            rows = apps.get_model("mixing", name).objects.filter(session=session, part="sources")
+            named |= _named(rows, fields)
+        named |= _named(apps.get_model("mixing", "Operation").objects.filter(session=session), ["body", "inverse"])
+        use.objects.bulk_create(use(session=session, asset_id=key) for key in sorted(named & known))
+
+
+def _named(rows, fields):
+    values = rows.values_list(*fields).iterator(chunk_size=_AT_ONCE)
+    return {key for row in values for key in _HASH.findall(str(row))}
+
+
+class Migration(migrations.Migration):
+    dependencies = [
+        ("audio", "0009_created_at"),
+        ("mixing", "0011_small_log"),
+    ]
+
+    operations = [
+        migrations.CreateModel(
+            "AssetUse",
+            [
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                (
+                    "asset",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="uses", to="audio.asset"
+                    ),
+                ),
+                (
+                    "session",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="asset_uses", to="mixing.session"
+                    ),
+                ),
+            ],
+            options={
+                "constraints": [models.UniqueConstraint(fields=["session", "asset"], name="one_use_a_session")],
+            },
+        ),
+        migrations.RunPython(fill, migrations.RunPython.noop),
+    ]

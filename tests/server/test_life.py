@@ -1,0 +1,146 @@
+"""Sessions and accounts come to an end: what was theirs goes, what others share stays."""
+
+import json
+import time
+from datetime import timedelta
+from io import StringIO
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.contrib.auth import get_user_model
+from django.core.management import call_command
+from django.db import connection
+from django.db.models import F
+from django.utils import timezone
+
+from needle.io.audio import write_audio
+from server.audio import assets
+from server.audio.collection import ABANDONED, STAYS, collect
+from server.audio.models import Asset, AssetUse, MeasuredHead, Upload
+from server.delivery.models import Delivery
+from server.mixing.models import EntityVersion, Member, Operation, OperationSubject, Preset, Session, Thing
+from server.sharing.models import Comment
+from tests.server.sessions import RATE, SessionCase
+
+
+class Life(SessionCase):
+    def delete(self, who: str, path: str, body: dict[str, Any] | None = None) -> Any:
+        return self.as_(who).delete(path, json.dumps(body or {}), content_type="application/json")
+
+    def files(self) -> set[Path]:
+        return {path for path in (self.data / "assets").rglob("*") if path.is_file()}
+
+    def aged(self) -> None:
+        Upload.objects.update(created_at=F("created_at") - 2 * STAYS)
+
+
+class Sessions(Life):
+    def test_only_its_owner_deletes_a_session_and_it_is_gone_for_everybody(self) -> None:
+        for who, status in (("emil", 403), ("lisa", 403), ("uwe", 404)):
+            self.assertEqual(self.delete(who, self.url()).status_code, status)
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "low", "pan": 0.5})
+        self.turn(self.as_("emil"), "undo")
+        Comment.objects.create(session=self.session, author=self.users["lisa"], text="Nice")
+        folder = Delivery.objects.create(
+            session=self.session, author=self.users["emil"], revision=1, start=0, stop=1, order={}
+        ).folder
+        folder.mkdir(parents=True)
+        self.assertEqual(self.delete("olga", self.url()).status_code, 204)
+        for model in (
+            Session,
+            Member,
+            Thing,
+            Operation,
+            OperationSubject,
+            EntityVersion,
+            AssetUse,
+            Comment,
+            Delivery,
+        ):
+            self.assertEqual(model.objects.count(), 0, model)
+        self.assertFalse(folder.exists())
+        self.assertEqual(self.as_("emil").get(self.url()).status_code, 404)
+        connection.check_constraints()
+
+    def test_its_audio_is_collected_unless_another_session_uses_it(self) -> None:
+        path = self.data / "own.wav"
+        write_audio(path, np.full((1, RATE), 0.25, np.float32), RATE)
+        own = assets.store_asset(path, RATE)
+        AssetUse.objects.create(session=self.session, asset_id=own)
+        copy = self.post(self.as_("emil"), "/copy", {"name": "Copy"}).json()["id"]
+        shared = set(AssetUse.objects.filter(session=copy).values_list("asset", flat=True))
+        self.assertEqual(len(shared), 3)
+        self.delete("olga", self.url())
+        before = self.files()
+        told = StringIO()
+        call_command("collect", "--dry-run", stdout=told)
+        self.assertIn("Would remove", told.getvalue())
+        self.assertEqual((self.files(), Asset.objects.filter(pk=own).count()), (before, 1))
+        result = collect()
+        self.assertEqual(result.rows["audio"], 1)
+        self.assertEqual(set(result.files), before - self.files())
+        self.assertTrue(all(own in path.name for path in result.files))
+        self.assertEqual(set(Asset.objects.filter(pk__in=[*shared, own]).values_list("pk", flat=True)), shared)
+
+    def test_what_a_removed_source_sounded_like_stays_as_long_as_the_session(self) -> None:
+        self.operate(self.as_("emil"), {"kind": "remove-source", "source": "low"})
+        self.aged()
+        self.assertEqual(collect().rows["audio"], 0)
+        self.assertEqual(self.turn(self.as_("emil"), "undo").status_code, 200)
+
+    def test_uploads_that_were_given_up_are_collected_and_fresh_ones_stay(self) -> None:
+        of_emil = {"session": self.session, "author": self.users["emil"], "size": 10}
+        old, fresh = (Upload.objects.create(name=name, **of_emil) for name in ("old.wav", "fresh.wav"))
+        for upload in (old, fresh):
+            (self.data / "uploads").mkdir(exist_ok=True)
+            (self.data / "uploads" / str(upload.pk)).write_bytes(b"0123")
+        Upload.objects.filter(pk=old.pk).update(created_at=timezone.now() - ABANDONED - timedelta(hours=1))
+        collect()
+        self.assertEqual(list(Upload.objects.values_list("name", flat=True)), ["fresh.wav"])
+        self.assertEqual([path.name for path in (self.data / "uploads").iterdir()], [str(fresh.pk)])
+
+
+class Accounts(Life):
+    def test_authorship_stays_as_a_former_members(self) -> None:
+        emil = self.users["emil"]
+        self.operate(self.as_("emil"), {"kind": "place-source", "source": "low", "pan": 0.5})
+        Preset.objects.create(author=emil, kind="pulse", name="Mine", content={})
+        head = MeasuredHead.objects.create(owner=emil, name="Ears", measured=3)
+        stored = self.data / "heads" / f"{head.pk}.npz"
+        stored.parent.mkdir()
+        stored.write_bytes(b"")
+        self.assertEqual(self.delete("emil", "/api/account", {"password": "not mine"}).status_code, 403)
+        client = self.as_("emil")
+        answer = client.delete(
+            "/api/account", json.dumps({"password": "a long password"}), content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, 204, answer.content)
+        self.assertEqual(client.get("/api/sessions").status_code, 401)
+        rows = self.as_("olga").get(self.url("/history")).json()["rows"]
+        self.assertEqual(rows[0]["author"]["name"], "Former member")
+        self.assertEqual({m.user.username for m in self.session.members.all()}, {"olga", "lisa"})
+        self.assertFalse(Preset.objects.exists() or MeasuredHead.objects.exists() or stored.exists())
+        user = get_user_model().objects.get(pk=emil.pk)
+        self.assertFalse(user.is_active or user.has_usable_password())
+
+    def test_who_owns_a_session_with_others_transfers_or_deletes_it_first(self) -> None:
+        body = {"password": "a long password"}
+        refused = self.delete("olga", "/api/account", body)
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("“Tones”", refused.json()["detail"])
+        Member.objects.exclude(user=self.users["olga"]).delete()
+        self.assertEqual(self.delete("olga", "/api/account", body).status_code, 204)
+        self.assertEqual(Session.objects.count(), 0)
+
+
+class Stopping(SessionCase):
+    def test_a_server_that_is_told_to_stop_does_so_at_once_whatever_hangs(self) -> None:
+        from tests.browser.stage import Server
+
+        server = Server()
+        self.addCleanup(server.close)
+        start = time.monotonic()
+        server.process.terminate()
+        self.assertEqual(server.process.wait(timeout=30), 0)
+        self.assertLess(time.monotonic() - start, 15.0)
