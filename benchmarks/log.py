@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
 os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
-SOURCES, POINTS, OPERATIONS = 64, 2000, 50_000
+SOURCES, POINTS, OPERATIONS = 64, 2000, int(os.environ.get("OPERATIONS", "50000"))
 TIMES = 40
 _AT_ONCE = 500
 
@@ -38,8 +38,7 @@ def main() -> None:
     user = get_user_model().objects.create_user("rowan")
     session = _session(user)
     edits = Edits(session.pk)
-    took: list[float] = []
-    _timed("an edit stored, at the beginning", TIMES, lambda: submit(user, session.pk, uuid4(), None, edits()), took)
+    _timed("an edit stored, at the beginning", TIMES, lambda: submit(user, session.pk, uuid4(), None, edits()))
     session.refresh_from_db()
     rows = []
     for revision in range(session.revision + 1, OPERATIONS + 1):
@@ -80,12 +79,12 @@ def main() -> None:
         "the last 100 revisions, told to who missed them", TIMES, lambda: since(session.pk, session.revision - 100)
     )
     _timed("what an undo would take back", TIMES, lambda: turns_of(session, user))
-    _timed("an edit stored, at the end", TIMES, lambda: submit(user, session.pk, uuid4(), None, edits()), took)
+    _timed("an edit stored, at the end", TIMES, lambda: submit(user, session.pk, uuid4(), None, edits()))
     _timed("an undo", 10, lambda: undo(user, session.pk, uuid4()))
     operation_from(Operation.objects.latest("revision").body)
 
 
-def _timed(what: str, times: int, work: Callable[[], Any], _: Any = None) -> None:
+def _timed(what: str, times: int, work: Callable[[], Any]) -> None:
     took = []
     for _number in range(times):
         start = time.perf_counter()
@@ -96,6 +95,7 @@ def _timed(what: str, times: int, work: Callable[[], Any], _: Any = None) -> Non
 
 
 def _session(user: Any) -> Any:
+    from needle.automation.curve import Lane, stored
     from needle.session.document import SOURCE_DEFAULTS, empty_document
     from needle.session.owners import lane_value
     from server.mixing.beginning import begin_session
@@ -112,7 +112,7 @@ def _session(user: Any) -> Any:
              "shape_start": 0.0, "shape_end": 1.0}
             for i in range(POINTS)
         ]  # fmt: skip
-        document["lanes"][f"{key}/pan"] = lane_value(f"{key}/pan", points)
+        document["lanes"][f"{key}/pan"] = lane_value(f"{key}/pan", stored(Lane.of(points).points))
     return begin_session(document, user)
 
 

@@ -76,26 +76,42 @@ def shown_name(name: str) -> str:
 
 
 def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
-    """Put a part in place. Refused (409) unless it goes on where the last one ended."""
+    """Put a part in place. Refused (409) unless it goes on where the last one ended.
+
+    It is written and synced before anything is locked. What is sent twice at the same time is written twice, alike,
+    and counted once.
+    """
+    upload = Upload.objects.get(pk=upload_id)
+    _check_goes_on(upload, offset)
+    if len(part) > PART_BYTES or offset + len(part) > upload.size:
+        raise Refused("That part is larger than what was announced.", 413)
+    file = os.open(upload_path(upload), os.O_WRONLY | os.O_CREAT, 0o600)
+    try:
+        # Nothing behind it is cut off: of two that send, the other may be further.
+        view = memoryview(part)
+        while view:
+            view = view[os.pwrite(file, view, offset + len(part) - len(view)) :]
+        os.fsync(file)
+    finally:
+        os.close(file)
+    received = offset + len(part)
+    status = Upload.Status.READING if received == upload.size else Upload.Status.RECEIVING
     with transaction.atomic():
-        upload = Upload.objects.select_for_update().get(pk=upload_id)
-        if upload.status != Upload.Status.RECEIVING:
-            raise Refused(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
-        if offset != upload.received:
-            raise Refused(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
-        if len(part) > PART_BYTES or offset + len(part) > upload.size:
-            raise Refused("That part is larger than what was announced.", 413)
-        with upload_path(upload).open("r+b" if offset else "wb") as file:
-            file.seek(offset)
-            file.write(part)
-            file.truncate()
-            os.fsync(file.fileno())
-        upload.received = offset + len(part)
-        if upload.received == upload.size:
-            upload.status = Upload.Status.READING
-            transaction.on_commit(lambda: _workers.submit(_read, upload.id))
-        upload.save(update_fields=["received", "status"])
+        counted = Upload.objects.filter(pk=upload_id, status=Upload.Status.RECEIVING, received=offset)
+        if counted.update(received=received, status=status) and status == Upload.Status.READING:
+            transaction.on_commit(lambda: _workers.submit(_read, upload_id))
+    upload.refresh_from_db()
+    if upload.received != received:
+        _check_goes_on(upload, offset)
     return upload
+
+
+def _check_goes_on(upload: Upload, offset: int) -> None:
+    """Refused unless a part is expected there."""
+    if upload.status != Upload.Status.RECEIVING:
+        raise Refused(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
+    if offset != upload.received:
+        raise Refused(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
 
 
 def cancel(upload: Upload) -> None:

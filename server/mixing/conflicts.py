@@ -5,6 +5,8 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import Any
 
+from django.db.models import Exists, OuterRef
+
 from server.mixing.models import Operation as Row
 from server.mixing.models import Session
 from server.mixing.operations import Operation, Touch, overlap, shared
@@ -15,9 +17,9 @@ MOST_TOLD = 8
 
 def live(session: Session):
     """Operations that have not been undone. An undo that was itself redone no longer counts."""
-    undone = Row.objects.filter(session=session, undoes__isnull=False)
-    redone = undone.filter(undone_by__isnull=False).values("pk")
-    return session.operations.exclude(pk__in=undone.exclude(pk__in=redone).values("undoes"))
+    redone = Row.objects.filter(undoes=OuterRef("pk"))
+    undone = Row.objects.filter(~Exists(redone), undoes=OuterRef("pk"))
+    return session.operations.filter(~Exists(undone))
 
 
 def own_latest(session: Session, user, before: int | None = None) -> Row | None:

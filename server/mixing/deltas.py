@@ -9,6 +9,8 @@ A delta is a list of changes, one for each entity (``part`` and ``key``) that is
 So moving one point of two thousand is a change of one point.
 """
 
+import json
+import zlib
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -67,6 +69,16 @@ def entity_after(change: Change, before: Value | None) -> Value | None:
 def entity_in(document: Document, part: str, key: str) -> Value | None:
     """An entity of a document; None if it is not there."""
     return document[part] if part == "session" else document[part].get(key)
+
+
+def packed(value: Value | None) -> bytes | None:
+    """An entity as a snapshot stores it."""
+    return None if value is None else zlib.compress(json.dumps(value, separators=(",", ":")).encode())
+
+
+def unpacked(stored: bytes) -> Value:
+    """An entity of a snapshot."""
+    return json.loads(zlib.decompress(stored))
 
 
 def apply_delta(document: Document, delta: Iterable[Change]) -> Document:

@@ -168,14 +168,15 @@ class OperationSubject(models.Model):
 class EntityVersion(models.Model):
     """An entity as it stood at a snapshot; without a value it was gone by then.
 
-    A snapshot stores what has changed since the one before: an entity at a snapshot is its latest version up to it.
+    ``value`` is its JSON, compressed: lanes of thousands of points are stored again and again. A snapshot stores what
+    has changed since the one before: an entity at a snapshot is its latest version up to it.
     """
 
     session = models.ForeignKey(Session, models.CASCADE, related_name="versions_of_entities")
     revision = models.PositiveIntegerField()
     part = models.CharField(max_length=16)
     key = models.CharField(max_length=130)
-    value = models.JSONField(null=True)
+    value = models.BinaryField(null=True)
 
     class Meta:
         constraints = [

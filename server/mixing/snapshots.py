@@ -11,7 +11,7 @@ from django.db import transaction
 from django.db.models import Max
 
 from needle.session.validation import PARTS, Document
-from server.mixing.deltas import SETTINGS_KEY, apply_delta, entity_in
+from server.mixing.deltas import SETTINGS_KEY, apply_delta, entity_in, packed, unpacked
 from server.mixing.models import EntityVersion, Operation, Session
 
 EVERY = 500
@@ -45,7 +45,7 @@ def take_snapshots(session_id: UUID) -> None:
 def _store(session_id: UUID, revision: int, document: Document, entities: Iterable[tuple[str, str]]) -> None:
     versions = (
         EntityVersion(
-            session_id=session_id, revision=revision, part=part, key=key, value=entity_in(document, part, key)
+            session_id=session_id, revision=revision, part=part, key=key, value=packed(entity_in(document, part, key))
         )
         for part, key in entities
     )
@@ -63,9 +63,9 @@ def at_snapshot(session_id: UUID, revision: int) -> Document:
         if latest[part, key] != at or value is None:
             continue
         if part == "session":
-            document["session"] = value
+            document["session"] = unpacked(value)
         else:
-            document[part][key] = value
+            document[part][key] = unpacked(value)
     return {part: dict(sorted(rows.items())) if part != "session" else rows for part, rows in document.items()}
 
 

@@ -237,6 +237,24 @@ describe("a deal", () => {
     ]);
   });
 
+  it("has its places arranged press by press, and sends quick presses as one change", async () => {
+    vi.useFakeTimers();
+    desk.takes["/places/arranged"] = (body) => {
+      const places = body.places as object[];
+      return new Response(JSON.stringify([...places, place(`p${places.length + 1}`, 0)]));
+    };
+    for (let press = 0; press < 4; press += 1) void deals.act("add");
+    await vi.advanceTimersByTimeAsync(100);
+    expect(deals.deal!.places.map((one) => one.id)).toEqual(["p1", "p2", "p3", "p4", "p5", "p6"]);
+    const made = (): Record<string, unknown>[] => desk.operations.filter(Boolean);
+    expect(made()).toEqual([]);
+    await vi.advanceTimersByTimeAsync(1000);
+    vi.useRealTimers();
+    expect(made()).toHaveLength(1);
+    expect(made()[0]).toMatchObject({ kind: "set-deal", source: "pad" });
+    expect((made()[0]!.places as object[]).length).toBe(6);
+  });
+
   it("solos a place for oneself, and everything again", () => {
     const player = usePlayer();
     deals.solo("p2");

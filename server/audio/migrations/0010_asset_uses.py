@@ -5,6 +5,8 @@ import re
 import django.db.models.deletion
 from django.db import migrations, models
 
+from server.mixing.deltas import unpacked
+
 _HASH = re.compile(r"[0-9a-f]{64}")
 _AT_ONCE = 200
 
@@ -14,10 +16,10 @@ def fill(apps, _editor):
     asset, use = apps.get_model("audio", "Asset"), apps.get_model("audio", "AssetUse")
     known = set(asset.objects.values_list("pk", flat=True))
     for session in apps.get_model("mixing", "Session").objects.iterator():
-        named = set()
-        for name, fields in (("Thing", ["value"]), ("EntityVersion", ["value"])):
-            rows = apps.get_model("mixing", name).objects.filter(session=session, part="sources")
-            named |= _named(rows, fields)
+        named = _named(apps.get_model("mixing", "Thing").objects.filter(session=session, part="sources"), ["value"])
+        versions = apps.get_model("mixing", "EntityVersion").objects.filter(session=session, part="sources")
+        for value in versions.exclude(value=None).values_list("value", flat=True):
+            named |= set(_HASH.findall(str(unpacked(value))))
         named |= _named(apps.get_model("mixing", "Operation").objects.filter(session=session), ["body", "inverse"])
         use.objects.bulk_create(use(session=session, asset_id=key) for key in sorted(named & known))
 

@@ -4,7 +4,7 @@ import django.db.models.deletion
 from django.db import migrations, models
 
 from needle.session.validation import PARTS
-from server.mixing.deltas import SETTINGS_KEY, change_between, entity_after, entity_in, subjects_of
+from server.mixing.deltas import SETTINGS_KEY, change_between, entity_after, entity_in, packed, subjects_of
 
 _EVERY = 500
 _AT_ONCE = 200
@@ -89,7 +89,7 @@ def _snapshot(apps, session, revision, replay, entities):
     version = apps.get_model("mixing", "EntityVersion")
     version.objects.bulk_create(
         (
-            version(session=session, revision=revision, part=part, key=key, value=replay.get(part, key))
+            version(session=session, revision=revision, part=part, key=key, value=packed(replay.get(part, key)))
             for part, key in entities
         ),
         batch_size=_AT_ONCE,
@@ -148,7 +148,7 @@ class Migration(migrations.Migration):
                 ("revision", models.PositiveIntegerField()),
                 ("part", models.CharField(max_length=16)),
                 ("key", models.CharField(max_length=130)),
-                ("value", models.JSONField(null=True)),
+                ("value", models.BinaryField(null=True)),
                 (
                     "session",
                     models.ForeignKey(

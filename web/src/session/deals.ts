@@ -1,6 +1,7 @@
 /** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
 import { defineStore } from "pinia";
-import { computed, ref, shallowReactive, watch } from "vue";
+import { useTimeoutFn } from "@vueuse/core";
+import { computed, ref, shallowReactive, shallowRef, watch } from "vue";
 import { get, post, postFile, type Schemas } from "@/api/http";
 import { eventAt } from "@/geometry/events";
 import { usePlayer } from "@/sound/player";
@@ -17,6 +18,8 @@ export type PlaceAct = "fresh" | "add" | "duplicate" | "remove" | "spread" | "mi
 
 /** Two onsets are not nearer than this (s). */
 const APART = 0.02;
+/** Presses that follow each other more quickly than this (ms) are one change. */
+const BURST = 400;
 /** What an onset that is added by hand is taken for: how long (s), its pitch and strength. */
 const BY_HAND = [0.25, 69, 0.8] as const;
 
@@ -27,7 +30,14 @@ export const useDeals = defineStore("deals", () => {
 
   const source = computed(() => session.sources.find((one) => one.id === player.chosen));
   const key = computed(() => source.value?.id ?? "");
-  const deal = computed<Deal | undefined>(() => session.document?.deals[key.value]);
+  /** What quick presses have made of the places, until it is sent as one change and has come back. */
+  const arranging = shallowRef<{ of: string; places: DealPlace[] } | null>(null);
+  const deal = computed<Deal | undefined>(() => {
+    const stored = session.document?.deals[key.value];
+    return stored && arranging.value?.of === key.value
+      ? { ...stored, places: arranging.value.places }
+      : stored;
+  });
   const events = computed<Events | undefined>(() => session.document?.events[key.value]);
   const mayEdit = computed(() => session.mayEdit && !source.value?.frozen_asset);
   /** The place that is worked on, by id. */
@@ -174,11 +184,36 @@ export const useDeals = defineStore("deals", () => {
   const setPlace = (id: string, values: Partial<Omit<DealPlace, "id">>): void =>
     make(operation("set-place", { source: key.value, place: id, values }));
 
-  const act = (what: PlaceAct, which = "", count = 4): Promise<void> =>
-    guarded(async () => {
-      const places = await arranged(deal.value?.places ?? [], what, which, count);
-      set({ places });
-    });
+  let acts: Promise<void> = Promise.resolve();
+  const { start: sendSoon, stop: sendLater } = useTimeoutFn(() => void sendArranged(), BURST, {
+    immediate: false,
+  });
+
+  /** Arrange the places: presses that follow each other quickly build on each other, and are one change. */
+  function act(what: PlaceAct, which = "", count = 4): Promise<void> {
+    const of = key.value;
+    acts = acts.then(() =>
+      guarded(async () => {
+        sendLater();
+        const stands = deal.value?.places ?? [];
+        const places = await arranged(stands, what, which, count);
+        if (of !== key.value) return;
+        arranging.value = { of, places };
+        sendSoon();
+      }),
+    );
+    return acts;
+  }
+
+  async function sendArranged(): Promise<void> {
+    sendLater();
+    const made = arranging.value;
+    if (!made || !mayEdit.value) return void (arranging.value = null);
+    session.change({}, operation("set-deal", { source: made.of, places: made.places }));
+    await session.settled().catch(() => undefined);
+    if (arranging.value === made) arranging.value = null;
+  }
+  watch(key, () => void sendArranged(), { flush: "sync" });
 
   /** Hear one place alone, for oneself; once more, and everything sounds again. */
   function solo(id: string): void {
