@@ -193,6 +193,7 @@ function choose(event: Event): void {
                 placement="left"
                 ok-text="Delete"
                 cancel-text="Cancel"
+                :ok-button-props="{ danger: true }"
                 :title="`Delete “${one.name}” for everybody in it?`"
                 @confirm="list.destroy(one)"
               >

@@ -27,6 +27,9 @@ const change = (): Promise<boolean> =>
   });
 
 const deleting = ref(false);
+const asked = ref<HTMLInputElement>();
+// The button that was pressed is gone: the keyboard goes on where the next thing is to be typed.
+watch(deleting, (now) => now && asked.value?.focus(), { flush: "post" });
 const destroy = (): Promise<boolean> =>
   attempt(async () => {
     await remove("/api/account", { password: present.value });
@@ -52,7 +55,8 @@ const signOutEverywhere = (): Promise<boolean> =>
         sessions stays, as a former member's. This cannot be undone.
       </p>
       <label
-        >Current password <input v-model="present" type="password" autocomplete="current-password" required
+        >Current password
+        <input ref="asked" v-model="present" type="password" autocomplete="current-password" required
       /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="choices">
