@@ -107,7 +107,7 @@ def take_pulse_desk(rowan: Engineer) -> None:
     rowan.to_desk("Pulse")
     choose(rowan, "wind-pad")
     values = {"wave": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
-    rowan.operate("set-pulse", source="wind-pad", **values)
+    rowan.operate("set-pulse", owner="wind-pad", **values)
     page.get_by_label("By whose accents").select_option(label="Hand drum")
     rowan.jump("17.2.40")
     page.get_by_text("The accents of Hand drum").wait_for()
@@ -211,7 +211,7 @@ def take_handing_over(rowan: Engineer) -> None:
     form.get_by_label("Stems").select_option("groups")
     form.get_by_role("button", name="Make the files").click()
     page.get_by_role("progressbar").wait_for()
-    page.locator("article [role=status]", has_text="Ferry engine").wait_for(timeout=120_000)
+    page.locator("article [role=status]").filter(has_not_text="Waiting").first.wait_for(timeout=120_000)
     form.evaluate("element => (element.scrollTop = 0)")
     take(page, "hand-over")
     page.get_by_role("button", name="Stop").last.click()
