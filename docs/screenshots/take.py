@@ -55,7 +55,7 @@ def take_place_desk(rowan: Engineer) -> None:
     page.get_by_role("button", name="Timing").click()
     page.get_by_role("radio", name="both sides").click()
     page.get_by_text("First gap at").wait_for()
-    take(page, "delay_panning")
+    take(page, "timing")
     for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
     with tempfile.TemporaryDirectory() as folder:
