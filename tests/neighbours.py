@@ -22,7 +22,7 @@ LABELS = [
     f"tests.server.{name}"
     for name in (
         "test_operations", "test_convergence", "test_conflicts", "test_together.Together", "test_live", "test_people",
-        "test_permissions.Messages", "test_queue", "test_access.Door",
+        "test_permissions.Messages", "test_queue", "test_access.Door", "test_upgrading",
     )
 ]  # fmt: skip
 """What the database and the live channel make a difference to."""

@@ -46,8 +46,8 @@ FAULTS = (
     Fault(
         "one operation of fifty lost",
         "server/mixing/revisions.py",
-        "    return [told(row) for row in rows.defer",
-        "    return [told(row) for row in rows.extra(where=['revision %% 50 != 0']).defer",
+        "    return [serialize_revision(row) for row in rows.defer",
+        "    return [serialize_revision(row) for row in rows.extra(where=['revision %% 50 != 0']).defer",
         ("tests.server.test_convergence",),
     ),
     Fault(

@@ -14,9 +14,9 @@ class AudioConfig(AppConfig):
         from server.audio.heads import forget_heads
         from server.mixing.beginning import session_begun
         from server.mixing.deletion import session_deleted
-        from server.mixing.revisions import kept
+        from server.mixing.revisions import operation_committed
 
-        kept.connect(use_in_changes, dispatch_uid="assets-in-changes")
+        operation_committed.connect(use_in_changes, dispatch_uid="assets-in-changes")
         session_begun.connect(use_in_document, dispatch_uid="assets-in-sessions")
         account_deleted.connect(forget_heads, dispatch_uid="heads-of-accounts")
         session_deleted.connect(forget_session, dispatch_uid="files-of-sessions")

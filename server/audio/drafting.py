@@ -117,7 +117,9 @@ def forget(session: Session, user, take: UUID) -> int:
 
 def lane_history(session: Session, owner: str, parameter: str) -> list[Operation]:
     """The operations that changed a lane, latest first."""
-    rows = Operation.objects.filter(session=session, subjects__name=lane_key(owner, parameter))
+    rows = Operation.objects.filter(
+        session=session, subjects__name=lane_key(owner, parameter), subjects__changed=True
+    )
     rows = rows.select_related("author").defer("body", "inverse", "delta", "touches")
     return list(rows.order_by("-revision")[:HISTORY_SHOWN])
 

@@ -1,6 +1,5 @@
 """Sessions over HTTP: the list, a new one, the whole state, operations, undo and redo."""
 
-import re
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -103,10 +102,7 @@ class TurnsOut(Schema):
     @classmethod
     def of(cls, session: Session, user) -> "TurnsOut":
         turns = revisions.turns_of(session, user)
-        undo, redo = (
-            row and TurnOut(revision=row.revision, summary=re.sub("^(undo: )+", "", row.summary))
-            for row in (turns.undo, turns.redo)
-        )
+        undo, redo = (turn and TurnOut(revision=turn[0], summary=turn[1]) for turn in (turns.undo, turns.redo))
         return cls(undo=undo, redo=redo)
 
 
@@ -422,7 +418,7 @@ def operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[d
     return revisions.since(session_id, since)
 
 
-def answer_of(made: revisions.Made) -> Answer:
+def answer_of(made: revisions.Committed) -> Answer:
     """A kept change as its author is told of it."""
     turns = TurnsOut.of(made.row.session, made.row.author)
-    return Answer(revision=RevisionOut(**revisions.told(made.row)), notice=made.notice, turns=turns)
+    return Answer(revision=RevisionOut(**revisions.serialize_revision(made.row)), notice=made.notice, turns=turns)

@@ -7,12 +7,13 @@ from typing import Any
 
 from django.db.models import Exists, OuterRef
 
+from server.mixing.deltas import touched_thing
 from server.mixing.models import Operation as Row
-from server.mixing.models import Session
+from server.mixing.models import OperationSubject, Session
 from server.mixing.operations import Operation, Touch, overlap, shared
 
-MOST_TOLD = 8
-"""So many of the changes that one goes over are told; more are hardly of use."""
+MOST_OVERWRITTEN = 8
+"""The most overwritten changes that are listed; more are hardly of use."""
 
 
 def live(session: Session):
@@ -30,16 +31,23 @@ def own_latest(session: Session, user, before: int | None = None) -> Row | None:
 
 def last_undone(session: Session, user) -> Row | None:
     """One's latest undo, if one has changed nothing else since."""
-    row = _light(live(session).filter(author=user)).exclude(kind="redo").order_by("-revision").first()
+    rows = _light(live(session).filter(author=user)).exclude(kind="redo").select_related("undoes")
+    row = rows.defer(*(f"undoes__{name}" for name in _HEAVY)).order_by("-revision").first()
     return row if row is not None and row.undoes_id is not None else None
 
 
 def changed_since(session: Session, row: Row, user) -> list[Row]:
     """Colleagues' operations after ``row`` that changed the same things, in order."""
     mine = touches_of(row)
-    later = live(session).filter(revision__gt=row.revision, undoes=None).exclude(author=user)
-    near = [pk for pk, touches in later.values_list("pk", "touches").iterator() if _meet(mine, _as_touches(touches))]
-    return list(_light(Row.objects.filter(pk__in=near)).select_related("author")) if near else []
+    later = _on_the_same(session, row.revision, mine).filter(undoes=None).exclude(author=user)
+    return [other for other in _light(later).select_related("author") if _meet(mine, touches_of(other))]
+
+
+def _on_the_same(session: Session, revision: int, touches: Iterable[Touch]):
+    """Operations after a revision on things or lanes that are touched, by their index: nothing else is read."""
+    names = {touched_thing(touch[0]) for touch in touches}
+    subjects = OperationSubject.objects.filter(session=session, revision__gt=revision, name__in=names)
+    return live(session).filter(pk__in=subjects.values("operation"))
 
 
 def remaining(mine: Iterable[Touch], others: Iterable[Touch]) -> list[Touch]:
@@ -60,9 +68,12 @@ def _without(touch: Touch, other: Touch) -> list[Touch]:
     return [(name, low, high) for low, high in sides if low <= high]
 
 
+_HEAVY = ("body", "inverse", "delta")
+
+
 def _light(rows):
-    """Rows without what weighs most: it is read when it is asked for."""
-    return rows.defer("body", "inverse", "delta")
+    """Rows without their largest fields, which are read when they are asked for."""
+    return rows.defer(*_HEAVY)
 
 
 def unseen(session: Session, user, base_revision: int, operation: Operation) -> list[Row]:
@@ -72,14 +83,12 @@ def unseen(session: Session, user, base_revision: int, operation: Operation) -> 
     """
     if base_revision >= session.revision:
         return []
-    names = {touch[0] for touch in operation.touches()}
-    later = live(session).filter(revision__gt=base_revision).exclude(author=user)
+    touches = operation.touches()
+    names = {touch[0] for touch in touches}
+    later = _on_the_same(session, base_revision, touches).exclude(author=user)
     later = later.exclude(undoes__revision__gt=base_revision, kind="undo")
-    # Most of what others do is about other things: only what it touches is read of that.
-    near = [
-        pk for pk, touches in later.values_list("pk", "touches").iterator() if any(t[0] in names for t in touches)
-    ]
-    return list(Row.objects.filter(pk__in=near).defer("inverse", "delta").select_related("author")) if near else []
+    rows = later.defer("inverse", "delta").select_related("author")
+    return [row for row in rows if any(touch[0] in names for touch in touches_of(row))]
 
 
 def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, Any]]:
@@ -88,7 +97,7 @@ def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, A
     result = [row for row in others if _meet(mine, touches_of(row))]
     return [
         {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "summary": row.summary}
-        for row in result[-MOST_TOLD:]
+        for row in result[-MOST_OVERWRITTEN:]
     ]
 
 
@@ -100,11 +109,7 @@ def meeting(row: Row, later: Row) -> list[Touch]:
 
 def touches_of(row: Row) -> list[Touch]:
     """What an operation touched."""
-    return _as_touches(row.touches)
-
-
-def _as_touches(stored: list[Any]) -> list[Touch]:
-    return [(touch[0], touch[1], touch[2]) for touch in stored]
+    return [(touch[0], touch[1], touch[2]) for touch in row.touches]
 
 
 def _meet(mine: list[Touch], others: list[Touch]) -> bool:

@@ -1,4 +1,4 @@
-"""Deltas: the least that tells how a document has changed, which the log stores and everybody's browser is sent.
+"""Deltas: the smallest description of how a document has changed, for the log and for everybody's browser.
 
 A delta is a list of changes, one for each entity (``part`` and ``key``) that is another now. A change has
 
@@ -11,7 +11,7 @@ So moving one point of two thousand is a change of one point.
 
 import json
 import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from needle.session.validation import Document
@@ -46,8 +46,8 @@ def _splice(before: list[Value], after: list[Value]) -> Value:
     """The one stretch of a list of points that is another now."""
     shorter = min(len(before), len(after))
     same = next((i for i in range(shorter) if before[i] != after[i]), shorter)
-    rest = shorter - same
-    tail = next((i for i in range(rest) if before[-1 - i] != after[-1 - i]), rest)
+    longest = shorter - same
+    tail = next((i for i in range(longest) if before[-1 - i] != after[-1 - i]), longest)
     return {"at": same, "removed": len(before) - same - tail, "inserted": after[same : len(after) - tail]}
 
 
@@ -57,8 +57,8 @@ def entity_after(change: Change, before: Value | None) -> Value | None:
         return change["value"]
     if before is None:
         raise ValueError(f"There is nothing at {change['part']}/{change['key']} to change.")
-    kept = {name: value for name, value in before.items() if name not in change.get("cleared", ())}
-    after = {**kept, **change.get("fields", {})}
+    uncleared = {name: value for name, value in before.items() if name not in change.get("cleared", ())}
+    after = {**uncleared, **change.get("fields", {})}
     if "points" in change:
         at, removed = change["points"]["at"], change["points"]["removed"]
         points = before["points"]
@@ -114,32 +114,46 @@ def documents_delta(before: Document, after: Document) -> list[Change]:
 
 def subjects_of(
     delta: Iterable[Change], before: Mapping[tuple[str, str], Value | None], layer_source: Any
-) -> set[tuple[str, bool]]:
-    """What a delta is about: ids of sources and keys of lanes, each with whether it was a source that is gone.
+) -> dict[str, bool]:
+    """What a delta is about: ids of sources and keys of lanes, each with whether it was a source that was removed.
 
-    ``before`` are entities as they stood; ``layer_source(id)`` gives the source of a layer that is there.
+    ``before`` are entities as they stood; ``layer_source(id)`` gives the source of a layer that exists.
     """
-    result: set[tuple[str, bool]] = set()
+    result: dict[str, bool] = {}
     for change in delta:
         part, key = change["part"], change["key"]
-        owner = key
+        name, removed = key, False
         if part == "lanes":
-            result.add((key, False))
-            owner = key.rpartition("/")[0]
-        if part == "layers":
+            result.setdefault(key, False)
+            name = _source_of(key.rpartition("/")[0], before, layer_source)
+        elif part == "pulses":
+            name = _source_of(key, before, layer_source)
+        elif part == "layers":
             row = change.get("value") or before.get((part, key)) or {}
-            result.add((row.get("source") or layer_source(key), False))
+            name = row.get("source") or layer_source(key)
         elif part == "sends":
-            result.add((key.partition("/")[0], False))
+            name = key.partition("/")[0]
         elif part == "sources":
-            result.add((key, change.get("value", _MISSING) is None))
-        elif part in ("deals", "events", "speaker_routing"):
-            result.add((key, False))
-        elif part in ("lanes", "pulses"):
-            source = _source_of(owner, before, layer_source)
-            if source:
-                result.add((source, False))
-    return {(name, removed) for name, removed in result if name}
+            removed = change.get("value", _MISSING) is None
+        elif part not in ("deals", "events", "speaker_routing"):
+            continue
+        if name:
+            result[name] = result.get(name, False) or removed
+    return result
+
+
+def subject_rows(subjects: Mapping[str, bool], touches: Iterable[Sequence[Any]]) -> list[dict[str, Any]]:
+    """The index entries of an operation: what its delta is about, and what else it touches."""
+    touched = {touched_thing(touch[0]) for touch in touches} - subjects.keys()
+    return [
+        *({"name": name, "changed": True, "removed": removed} for name, removed in sorted(subjects.items())),
+        *({"name": name, "changed": False, "removed": False} for name in sorted(touched)),
+    ]
+
+
+def touched_thing(name: str) -> str:
+    """The thing or the lane that a touch is on, by the touch's name: ``oars`` for ``oars.pan``."""
+    return name.partition(".")[0]
 
 
 def _source_of(owner: str, before: Mapping[tuple[str, str], Value | None], layer_source: Any) -> str:

@@ -212,18 +212,19 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             await self.send_json({"type": "presence", "person": message["person"]})
 
     async def live_revision(self, message: dict[str, Any]) -> None:
-        told = message["told"]
-        if told["revision"] == self.sent + 1:
+        revision = message["message"]["revision"]
+        if revision == self.sent + 1:
             self.sent += 1
-            await self.send_json(told)
-        elif told["revision"] > self.sent:
+            await self.send_json(message["message"])
+        elif revision > self.sent:
             await self._catch_up()
 
     async def _catch_up(self) -> None:
-        for told in await database_sync_to_async(since)(self.session_id, self.sent):
-            if told["revision"] == self.sent + 1:
-                self.sent += 1
-                await self.send_json(told)
+        """Send every revision after the last one that was sent, page by page."""
+        while page := await database_sync_to_async(since)(self.session_id, self.sent):
+            for message in page:
+                await self.send_json(message)
+            self.sent = page[-1]["revision"]
 
 
 def _revision_asked(query: bytes, present: int) -> int:

@@ -137,6 +137,7 @@ class Operation(models.Model):
             models.UniqueConstraint(fields=["session", "revision"], name="one_operation_a_revision"),
             models.UniqueConstraint(fields=["session", "client_id"], name="applied_once"),
         ]
+        indexes = [models.Index(fields=["session", "author", "revision"], name="own_operations")]
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.summary}"
@@ -147,12 +148,17 @@ class Operation(models.Model):
 
 
 class OperationSubject(models.Model):
-    """What an operation is about: a source by its id, or a lane by its key; ``removed`` if it removed the source."""
+    """The index of the log: what an operation is about, so that nothing else has to be read to answer about it.
+
+    ``name`` is a source's id, a lane's key, or another thing's prefix and id as touches name it. It was ``changed``
+    by the operation, or only touched; ``removed`` if it is a source that the operation removed.
+    """
 
     operation = models.ForeignKey(Operation, models.CASCADE, related_name="subjects")
     session = models.ForeignKey(Session, models.CASCADE, related_name="+")
     revision = models.PositiveIntegerField()
     name = models.CharField(max_length=200)
+    changed = models.BooleanField(default=True)
     removed = models.BooleanField(default=False)
 
     class Meta:

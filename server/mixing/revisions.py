@@ -1,7 +1,7 @@
 """The operations log: applying a change, undoing one's own, and looking back.
 
-Everything that changes a session goes through ``submit``, ``undo`` or ``redo``: one transaction each, one
-revision each, told to everybody once it is kept.
+Everything that changes a session goes through ``submit``, ``submit_derived``, ``undo`` or ``redo``: one transaction
+each, one revision each, announced to everybody once it is committed.
 """
 
 from collections.abc import Callable, Iterator
@@ -20,7 +20,7 @@ from needle.session.validation import Document
 from server.mixing import conflicts, snapshots
 from server.mixing.access import Refused, membership
 from server.mixing.announcing import announce
-from server.mixing.deltas import subjects_of
+from server.mixing.deltas import subject_rows, subjects_of
 from server.mixing.models import Operation as Row
 from server.mixing.models import OperationSubject, Session, Thing
 from server.mixing.operations import Operation, PutThings, Touch, operation_from
@@ -28,120 +28,164 @@ from server.mixing.operations.rhythm import check_thawed
 from server.mixing.restoring import checked, touched_as_it_was
 from server.mixing.state import DocumentState, StoredState, stored_document
 
-kept = Signal()
-"""Sent inside the transaction that keeps an operation: ``session``, its ``delta``, and the ``state`` after it."""
+operation_committed = Signal()
+"""Sent inside the transaction that stores an operation: ``session``, its ``delta``, and the ``state`` after it."""
 
 
 @dataclass(frozen=True)
-class Made:
-    """A kept operation, and what its author should be told besides."""
+class Committed:
+    """A stored operation, and a notice for its author."""
 
     row: Row
     notice: str = ""
 
 
-def submit(user, session_id: UUID, client_id: UUID, base_revision: int | None, operation: Operation) -> Made:
+def submit(user, session_id: UUID, client_id: UUID, base_revision: int | None, operation: Operation) -> Committed:
     """Apply an operation for a user. The same client id again gives the first answer again.
 
     ``base_revision`` is the revision that its author had seen, the latest where it is None. Refused if the user may
     not; NeedleError if the operation breaks a rule: nothing has changed then.
     """
-    return _in_turn(user, session_id, client_id, lambda session: (operation, None, ""), base_revision)
+    with _editing(user, session_id) as session:
+        earlier = _earlier(session, user, client_id)
+        return earlier or Committed(_commit(user, session, client_id, base_revision, operation))
 
 
-def submit_made(user, session_id: UUID, client_id: UUID, made: Callable[[Session], Operation]) -> Made:
-    """Apply what is ``made`` of the session as it stands, once nobody else changes it any more."""
-    return _in_turn(user, session_id, client_id, lambda session: (made(session), None, ""))
+def submit_derived(user, session_id: UUID, client_id: UUID, derive: Callable[[Session], Operation]) -> Committed:
+    """Apply the operation that is derived from the session as it stands."""
+    return _submit_choice(user, session_id, client_id, lambda session: _Choice(derive(session)))
 
 
-def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, partly: bool = False) -> Made:
+def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, partly: bool = False) -> Committed:
     """Take back the user's latest operation, or the latest ``before`` one that they have chosen to leave.
 
     Refused where a colleague has changed the same since, unless what is left of it is to be taken back ``partly``.
     It never goes on to an earlier operation by itself.
     """
 
-    def choose(session: Session) -> tuple[Operation, Row, str]:
+    def choose(session: Session) -> _Choice:
         row = conflicts.own_latest(session, user, before)
         if row is None:
             raise Refused("There is nothing of yours to undo.", 409)
         rivals = conflicts.changed_since(session, row, user)
         if not rivals:
-            return operation_from(row.inverse), row, ""
+            return _Choice(operation_from(row.inverse), row)
         others = [touch for rival in rivals for touch in conflicts.touches_of(rival)]
         left = conflicts.remaining(conflicts.touches_of(row), others)
         operation = _partly_undone(session, row, left) if left else None
         names = list(dict.fromkeys(rival.author_name for rival in rivals))
         who = f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'}"
         if not partly or operation is None:
-            rest = "The rest of it can still be taken back." if operation else "Theirs stays."
-            reason = f"{who} changed the same since: “{rivals[-1].summary}”. {rest}"
+            hint = "The rest of it can still be taken back." if operation else "Theirs stays."
+            reason = f"{who} changed the same since: “{rivals[-1].summary}”. {hint}"
             raise Refused(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
-        return operation, row, f"Undone, but for what {who} changed since."
+        return _Choice(operation, row, f"Undone, but for what {who} changed since.")
 
-    return _in_turn(user, session_id, client_id, choose)
+    return _submit_choice(user, session_id, client_id, choose)
 
 
 def _partly_undone(session: Session, row: Row, touches: list[Touch]) -> Operation | None:
     """What puts some of what an operation touched as it was before it; None if that is so already."""
     now, then = stored_document(session), snapshots.document_at(session.pk, row.revision - 1)
     try:
-        wanted = checked(touched_as_it_was(now, then, touches))
+        target = checked(touched_as_it_was(now, then, touches))
     except NeedleError:
         return None
-    operation = PutThings.between(f"Undone in part: {row.summary}", now, wanted)
+    operation = PutThings.between(f"Undone in part: {row.summary}", now, target)
     return operation if operation.things else None
 
 
-def redo(user, session_id: UUID, client_id: UUID) -> Made:
+def redo(user, session_id: UUID, client_id: UUID) -> Committed:
     """Put back what the user's latest undo took away, unless they have gone on since."""
 
-    def choose(session: Session) -> tuple[Operation, Row, str]:
+    def choose(session: Session) -> _Choice:
         row = conflicts.last_undone(session, user)
         if row is None:
             raise Refused("There is nothing of yours to redo.", 409)
         rivals = conflicts.changed_since(session, row, user)
         if rivals:
             raise Refused(f"{rivals[-1].author_name} has changed the same since; theirs stays.", 409)
-        return operation_from(row.inverse), row, ""
+        return _Choice(operation_from(row.inverse), row)
 
-    return _in_turn(user, session_id, client_id, choose)
+    return _submit_choice(user, session_id, client_id, choose)
 
 
 @dataclass(frozen=True)
 class Turns:
-    """What an undo and a redo would take back for somebody: the operations, None where there is nothing."""
+    """What an undo and a redo would take back for somebody: summaries by revision, None where there is nothing."""
 
-    undo: Row | None
-    redo: Row | None
+    undo: tuple[int, str] | None
+    redo: tuple[int, str] | None
 
 
 def turns_of(session: Session, user) -> Turns:
     """What the user's next undo and redo would be."""
-    return Turns(conflicts.own_latest(session, user), conflicts.last_undone(session, user))
+    undone, redone = conflicts.own_latest(session, user), conflicts.last_undone(session, user)
+    return Turns(
+        undone and (undone.revision, undone.summary),
+        redone and (redone.revision, redone.undoes.summary),
+    )
 
 
-Choice = Callable[[Session], tuple[Operation, Row | None, str]]
+@dataclass(frozen=True)
+class _Choice:
+    """The operation to apply, the logged one that it undoes, and a notice for the author."""
+
+    operation: Operation
+    undoes: Row | None = None
+    notice: str = ""
 
 
-def _in_turn(user, session_id: UUID, client_id: UUID, choose: Choice, base_revision: int | None = None) -> Made:
-    membership(user, session_id, to_edit=True)
+_TRIES = 3
+
+
+def _submit_choice(user, session_id: UUID, client_id: UUID, choose: Callable[[Session], _Choice]) -> Committed:
+    """Apply what is chosen by the session as it stands. It is chosen while others go on changing the session.
+
+    Where they have changed it meanwhile it is chosen again, and at last while they wait.
+    """
+    for _ in range(_TRIES):
+        session = membership(user, session_id, to_edit=True).session
+        earlier = _earlier(session, user, client_id)
+        if earlier is not None:
+            return earlier
+        choice = choose(session)
+        with _editing(user, session_id) as locked:
+            if locked.revision == session.revision:
+                return Committed(
+                    _commit(user, locked, client_id, None, choice.operation, choice.undoes), choice.notice
+                )
+    with _editing(user, session_id) as session:
+        earlier = _earlier(session, user, client_id)
+        if earlier is not None:
+            return earlier
+        choice = choose(session)
+        return Committed(_commit(user, session, client_id, None, choice.operation, choice.undoes), choice.notice)
+
+
+@contextmanager
+def _editing(user, session_id: UUID) -> Iterator[Session]:
+    """The session's row, locked for somebody who may edit it. Refused to others, and where it has been deleted."""
     with locked_session(session_id) as session:
-        known = session.operations.filter(client_id=client_id).select_related("author").first()
-        if known is not None:
-            if known.author_id != user.pk:
-                raise Refused("That client id belongs to somebody else's operation. Use a fresh one.", 409)
-            return Made(known)
-        operation, undoes, notice = choose(session)
-        row = _keep(user, session, client_id, base_revision, operation, undoes)
-        announce(session_id, "revision", told=told(row))
-        if session.revision - session.snapshot_revision >= snapshots.EVERY:
-            transaction.on_commit(partial(snapshots.take_snapshots, session_id))
-    return Made(row, notice)
+        membership(user, session_id, to_edit=True)
+        yield session
 
 
-def _keep(
-    user, session: Session, client_id: UUID, base_revision: int | None, operation: Operation, undoes: Row | None
+def _earlier(session: Session, user, client_id: UUID) -> Committed | None:
+    """The answer to the same client id before; Refused where that was somebody else's."""
+    row = session.operations.filter(client_id=client_id).select_related("author").first()
+    if row is not None and row.author_id != user.pk:
+        raise Refused("That client id belongs to somebody else's operation. Use a fresh one.", 409)
+    return row and Committed(row)
+
+
+def _commit(
+    user,
+    session: Session,
+    client_id: UUID,
+    base_revision: int | None,
+    operation: Operation,
+    undoes: Row | None = None,
 ) -> Row:
     state = StoredState(session)
     unseen = [] if base_revision is None else conflicts.unseen(session, user, base_revision, operation)
@@ -151,12 +195,13 @@ def _keep(
     inverse = operation.apply(state)
     kind = operation.kind
     if undoes is not None:
-        kind = "undo" if undoes.undoes_id is None else "redo"
-        summary = f"{kind}: {undoes.summary.removeprefix('undo: ')}"
+        original = undoes.undoes or undoes
+        kind = "undo" if original is undoes else "redo"
+        summary = f"{kind}: {original.summary}"
     session.revision += 1
     session.save(update_fields=["revision", "changed_at"])
     delta = state.delta()
-    kept.send(Row, session=session, delta=delta, state=state)
+    operation_committed.send(Row, session=session, delta=delta, state=state)
     row = Row.objects.create(
         session=session,
         revision=session.revision,
@@ -174,9 +219,12 @@ def _keep(
     )
     subjects = subjects_of(delta, state.before, lambda layer: (state.get("layers", layer) or {}).get("source", ""))
     OperationSubject.objects.bulk_create(
-        OperationSubject(operation=row, session=session, revision=row.revision, name=name, removed=removed)
-        for name, removed in sorted(subjects)
+        OperationSubject(operation=row, session=session, revision=row.revision, **fields)
+        for fields in subject_rows(subjects, row.touches)
     )
+    announce(session.pk, "revision", message=serialize_revision(row))
+    if session.revision - session.snapshot_revision >= snapshots.EVERY:
+        transaction.on_commit(partial(snapshots.take_snapshots, session.pk))
     return row
 
 
@@ -185,8 +233,8 @@ def _written(operation: Operation) -> dict[str, Any]:
     return operation.model_dump(by_alias=True, exclude_none=True)
 
 
-def told(row: Row) -> dict[str, Any]:
-    """A revision as everybody in the session is told of it."""
+def serialize_revision(row: Row) -> dict[str, Any]:
+    """A revision as everybody in the session receives it."""
     return {
         "type": "revision",
         "revision": row.revision,
@@ -200,16 +248,13 @@ def told(row: Row) -> dict[str, Any]:
 
 
 MOST_AT_ONCE = 500
-"""So many revisions are told at once to who has missed some; there may be more after them."""
+"""The most revisions in one answer to a client that has missed some; there may be more after them."""
 
 
 def since(session_id: UUID, revision: int) -> list[dict[str, Any]]:
     """What was changed after a revision, in order, ``MOST_AT_ONCE`` at the most."""
     rows = Row.objects.filter(session=session_id, revision__gt=revision).select_related("author")
-    return [told(row) for row in rows.defer("body", "inverse", "touches")[:MOST_AT_ONCE]]
-
-
-_TRIES = 3
+    return [serialize_revision(row) for row in rows.defer("body", "inverse", "touches")[:MOST_AT_ONCE]]
 
 
 def present(session_id: UUID) -> tuple[Document, int]:
@@ -226,9 +271,12 @@ def present(session_id: UUID) -> tuple[Document, int]:
 
 @contextmanager
 def locked_session(session_id: UUID) -> Iterator[Session]:
-    """The session's row, locked: nobody else changes it until the block ends."""
+    """The session's row, locked: nobody else changes it until the block ends. Refused where it has been deleted."""
     with transaction.atomic():
-        yield Session.objects.select_for_update().get(pk=session_id)
+        session = Session.objects.select_for_update().filter(pk=session_id).first()
+        if session is None:
+            raise Refused("This session has been deleted.", 404)
+        yield session
 
 
 def document_at(session_id: UUID, revision: int) -> Document:
@@ -240,13 +288,14 @@ def document_at(session_id: UUID, revision: int) -> Document:
 
 
 MOST_REMOVED = 50
+"""The most removed sources that are offered to be brought back."""
 
 
 def removed_sources(session_id: UUID) -> list[Row]:
     """The latest removal of each source that is not there now, latest first: what brings it back is its inverse."""
-    there = Thing.objects.filter(session=session_id, part="sources").values("key")
-    gone = OperationSubject.objects.filter(session=session_id, removed=True).exclude(name__in=there)
-    latest = gone.values("name").annotate(at=Max("revision")).order_by("-at").values_list("at", flat=True)
+    present_sources = Thing.objects.filter(session=session_id, part="sources").values("key")
+    removals = OperationSubject.objects.filter(session=session_id, removed=True).exclude(name__in=present_sources)
+    latest = removals.values("name").annotate(at=Max("revision")).order_by("-at").values_list("at", flat=True)
     rows = Row.objects.filter(session=session_id, revision__in=list(latest[:MOST_REMOVED]))
     return list(rows.select_related("author").defer("body", "delta", "touches").order_by("-revision"))
 

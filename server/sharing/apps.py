@@ -8,7 +8,7 @@ class SharingConfig(AppConfig):
     label = "sharing"
 
     def ready(self) -> None:
-        from server.mixing.revisions import kept
+        from server.mixing.revisions import operation_committed
         from server.sharing.comments import follow_passages
 
-        kept.connect(follow_passages, dispatch_uid="comments-follow-passages")
+        operation_committed.connect(follow_passages, dispatch_uid="comments-follow-passages")

@@ -140,7 +140,7 @@ def history(request: HttpRequest, session_id: UUID, wanted: Query[HistoryIn]) ->
     if wanted.until:
         rows = rows.filter(created_at__lt=wanted.until)
     if wanted.source:
-        rows = rows.filter(subjects__name=wanted.source)
+        rows = rows.filter(subjects__name=wanted.source, subjects__changed=True)
     result = list(rows[: ROWS + 1])
     more = result[ROWS - 1].revision if len(result) > ROWS else 0
     result = result[:ROWS]
@@ -203,7 +203,7 @@ def restore(request: HttpRequest, session_id: UUID, then: int, given: RestoreIn)
             return _changing(f"{wanted['sources'][given.source]['name']} as in {what}", now, wanted)
         return _changing(f"Everything as in {what}", now, old)
 
-    return answer_of(revisions.submit_made(request.user, session_id, given.client_id, operation))
+    return answer_of(revisions.submit_derived(request.user, session_id, given.client_id, operation))
 
 
 @router.post("/{uuid:session_id}/history/{int:then}/put-back", response=Answer)
@@ -219,7 +219,7 @@ def put_back(request: HttpRequest, session_id: UUID, then: int, given: PutBackIn
         now, old = stored_document(session), revisions.document_at(session_id, then)
         return _changing(f"Put back: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
 
-    return answer_of(revisions.submit_made(request.user, session_id, given.client_id, operation))
+    return answer_of(revisions.submit_derived(request.user, session_id, given.client_id, operation))
 
 
 def _changing(what: str, now: dict[str, Any], wanted: dict[str, Any]) -> PutThings:

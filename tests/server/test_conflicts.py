@@ -3,7 +3,12 @@
 from typing import Any
 from uuid import uuid4
 
-from server.mixing.revisions import replayed
+from server.mixing.access import Refused
+from server.mixing.deletion import delete_session
+from server.mixing.models import Member, Session
+from server.mixing.operations import Operation
+from server.mixing.operations.sources import SetGain
+from server.mixing.revisions import _TRIES, replayed, submit_derived
 from server.mixing.state import stored_document
 from tests.server.shared import SharedCase
 
@@ -120,3 +125,62 @@ class Conflicts(SharedCase):
         seen = self.revision()
         for pan in (0.1, 0.2, 0.3):
             self.assertEqual(self.make("emil", "place-source", seen, source="low", pan=pan)["overwrote"], [])
+
+
+class Derived(SharedCase):
+    """Changes that are worked out from the session as it stands, while others go on changing it."""
+
+    def test_it_is_derived_again_where_somebody_changed_the_session_meanwhile(self) -> None:
+        seen: list[int] = []
+
+        def derive(session: Session) -> Operation:
+            seen.append(session.revision)
+            if len(seen) < 3:
+                self.make("olga", "place-source", source="high", pan=len(seen) / 10)
+            return SetGain(source="low", gain=-float(session.revision))
+
+        committed = submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
+        self.assertEqual(len(seen), 3)
+        self.assertEqual(committed.row.revision, seen[-1] + 1)
+        state = self.state()["sources"]
+        self.assertEqual((state["low"]["gain"], state["high"]["pan"]), (-float(seen[-1]), 0.2))
+
+    def test_however_often_others_change_it_it_is_applied(self) -> None:
+        seen: list[int] = []
+
+        def derive(session: Session) -> Operation:
+            seen.append(session.revision)
+            if len(seen) <= _TRIES:
+                self.make("olga", "place-source", source="high", pan=len(seen) / 10)
+            return SetGain(source="low", gain=-1.0)
+
+        committed = submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
+        self.assertEqual((len(seen), committed.row.revision), (_TRIES + 1, seen[-1] + 1))
+
+    def test_a_session_that_is_deleted_meanwhile_takes_nothing(self) -> None:
+        def derive(session: Session) -> Operation:
+            delete_session(self.users["olga"], session.pk)
+            return SetGain(source="low", gain=-1.0)
+
+        with self.assertRaises(Refused) as refused:
+            submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
+        self.assertEqual(refused.exception.status, 404)
+
+    def test_who_is_made_a_listener_meanwhile_changes_nothing(self) -> None:
+        before = self.revision()
+
+        def derive(session: Session) -> Operation:
+            session.members.filter(user=self.users["emil"]).update(role=Member.Role.LISTENER)
+            return SetGain(source="low", gain=-1.0)
+
+        with self.assertRaises(Refused):
+            submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
+        self.assertEqual(self.revision(), before)
+
+    def test_the_same_client_id_is_derived_once(self) -> None:
+        client_id = uuid4()
+        first = submit_derived(
+            self.users["emil"], self.session.pk, client_id, lambda _: SetGain(source="low", gain=-1.0)
+        )
+        again = submit_derived(self.users["emil"], self.session.pk, client_id, lambda _: self.fail("derived twice"))
+        self.assertEqual(again.row.pk, first.row.pk)

@@ -13,7 +13,7 @@ from server.mixing.deltas import apply_delta
 from server.mixing.models import Member
 from server.mixing.models import Operation as Row
 from server.mixing.operations import operation_from
-from server.mixing.revisions import redo, replayed, since, submit, told, undo
+from server.mixing.revisions import redo, replayed, serialize_revision, since, submit, undo
 from server.mixing.state import stored_document
 from tests import often
 from tests.server.sessions import CommittedCase
@@ -139,7 +139,7 @@ class Crowd:
                 made = submit(user, self.session.id, client_id, base_revision, operation_from(wish))
         except (NeedleError, Refused):
             return None
-        message = told(made.row)
+        message = serialize_revision(made.row)
         if message["revision"] > self.known:
             self.known = message["revision"]
             for person in self.people:

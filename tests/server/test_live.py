@@ -1,6 +1,7 @@
 """The live channel: every revision in order, presence, held controls, and what is refused."""
 
 import json
+from unittest import mock
 
 from asgiref.sync import async_to_sync, sync_to_async
 
@@ -38,6 +39,18 @@ class Live(Tabs):
             self.assertEqual(told, made[1:])
             later = await self.edit("emil", 0.9)
             self.assertEqual((await self.heard(tab, "revision"))["revision"], later)
+            await tab.disconnect()
+
+        async_to_sync(go)()
+
+    def test_who_has_missed_more_than_a_page_receives_all_of_it(self) -> None:
+        async def go() -> None:
+            before = await sync_to_async(self.revision)()
+            revisions = [await self.edit("emil", pan / 10) for pan in range(7)]
+            with mock.patch("server.mixing.revisions.MOST_AT_ONCE", 3):
+                tab, _ = await self.connect("olga", since=before)
+                messages = [await self.heard(tab, "revision") for _ in revisions]
+            self.assertEqual([message["revision"] for message in messages], revisions)
             await tab.disconnect()
 
         async_to_sync(go)()

@@ -4,7 +4,7 @@ import django.db.models.deletion
 from django.db import migrations, models
 
 from needle.session.validation import PARTS
-from server.mixing.deltas import SETTINGS_KEY, change_between, entity_after, entity_in, packed, subjects_of
+from server.mixing.deltas import SETTINGS_KEY, change_between, entity_after, entity_in, packed, subject_rows, subjects_of
 
 _EVERY = 500
 _AT_ONCE = 200
@@ -36,11 +36,11 @@ def shrink(apps, _editor):
     session_model, thing = apps.get_model("mixing", "Session"), apps.get_model("mixing", "Thing")
     for session in session_model.objects.iterator():
         replay = _replayed(apps, session)
-        wanted = {"session": {name: getattr(session, name) for name in replay.document["session"]}}
-        wanted |= {part: {} for part in PARTS}
+        stored = {"session": {name: getattr(session, name) for name in replay.document["session"]}}
+        stored |= {part: {} for part in PARTS}
         for row in thing.objects.filter(session=session).iterator():
-            wanted[row.part][row.key] = row.value
-        if replay.document != wanted:
+            stored[row.part][row.key] = row.value
+        if replay.document != stored:
             raise RuntimeError(
                 f"The log of “{session.name}” ({session.pk}) does not give the session as it stands. Nothing has been "
                 "changed: go on with the version before, and report this."
@@ -73,9 +73,10 @@ def _replayed(apps, session):
                 changed.add((part, key))
         row.delta = delta
         row.save(update_fields=["delta"])
+        subjects = subjects_of(delta, before, replay.layer_source)
         subject.objects.bulk_create(
-            subject(operation=row, session=session, revision=row.revision, name=name, removed=removed)
-            for name, removed in sorted(subjects_of(delta, before, replay.layer_source))
+            subject(operation=row, session=session, revision=row.revision, **fields)
+            for fields in subject_rows(subjects, row.touches)
         )
         if row.revision % _EVERY == 0:
             _snapshot(apps, session, row.revision, replay, sorted(changed))
@@ -118,6 +119,7 @@ class Migration(migrations.Migration):
                 ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
                 ("revision", models.PositiveIntegerField()),
                 ("name", models.CharField(max_length=200)),
+                ("changed", models.BooleanField(default=True)),
                 ("removed", models.BooleanField(default=False)),
                 (
                     "operation",
@@ -170,4 +172,7 @@ class Migration(migrations.Migration):
         migrations.RunPython(shrink, migrations.RunPython.noop),
         migrations.RemoveField("operation", "changes"),
         migrations.RemoveField("session", "opened"),
+        migrations.AddIndex(
+            "operation", models.Index(fields=["session", "author", "revision"], name="own_operations")
+        ),
     ]
