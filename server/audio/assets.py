@@ -13,6 +13,7 @@ from uuid import UUID, uuid4
 
 import numpy as np
 from django.conf import settings
+from django.db import transaction
 from numpy.typing import NDArray
 
 from needle.dsp.onsets import THRESHOLD, Onsets, find_onsets
@@ -82,16 +83,12 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
         partial.unlink(missing_ok=True)
     if info.channels <= _MEASURED_AT_ONCE:
         asset_spectrum(asset, rate, 0, info.channels)
-    Asset.objects.update_or_create(
-        sha256=asset,
-        defaults={
-            "channels": info.channels,
-            "frames": info.frames,
-            "rate": info.rate,
-            "character": ear.character().as_dict(),
-        },
-    )
-    return asset
+    values = {"channels": info.channels, "frames": info.frames, "rate": info.rate}
+    with transaction.atomic():
+        Asset.objects.update_or_create(sha256=asset, defaults={**values, "character": ear.character().as_dict()})
+        stored = target.exists()
+    # The same sound from before may have been collected as unused meanwhile, its files with it.
+    return asset if stored else store_asset(path, rate, progress)
 
 
 def _allocate(partial: Path, name: str) -> None:

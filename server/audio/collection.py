@@ -1,25 +1,25 @@
-"""What nobody needs any more: audio of deleted sessions, uploads that were given up, sign-ins that have ended."""
+"""What nobody needs any more: audio of deleted sessions, abandoned uploads, sign-ins that have ended."""
 
 import shutil
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from django.conf import settings
+from django.contrib.sessions.backends.db import SessionStore
 from django.contrib.sessions.models import Session as SignIn
-from django.db.models import Q
+from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
+from server.audio import uploads
 from server.audio.models import Asset, AssetUse, Freeze, Report, Upload
 
-STAYS = timedelta(days=1)
-"""So long what nobody uses stays, for whoever is just about to."""
+UNUSED_STAY = timedelta(days=1)
+"""Audio that has just arrived or been frozen stays for so long though nothing uses it yet."""
 
-UPLOADS_KNOWN = timedelta(days=30)
-"""So long it is known what became of an upload."""
-
-ABANDONED = timedelta(days=2)
-"""An upload that has not gone on for so long is given up."""
+UPLOADS_STAY = timedelta(days=30)
+"""The row of an upload that has come to its end stays for so long."""
 
 
 @dataclass
@@ -42,47 +42,52 @@ def collect(dry_run: bool = False) -> Collected:
     result, now = Collected(), timezone.now()
     _collect_uploads(result, now, dry_run)
     _collect_assets(result, now, dry_run)
-    ended = SignIn.objects.filter(expire_date__lt=now)
-    result.rows["sign-ins that have ended"] = ended.count()
+    result.rows["sign-ins that have ended"] = SignIn.objects.filter(expire_date__lt=now).count()
     if not dry_run:
-        ended.delete()
+        SessionStore.clear_expired()
     return result
 
 
-def _collect_uploads(result: Collected, now, dry_run: bool) -> None:
-    abandoned = Q(status=Upload.Status.RECEIVING, created_at__lt=now - ABANDONED)
-    settled = ~Q(status__in=(Upload.Status.RECEIVING, Upload.Status.READING)) & Q(created_at__lt=now - UPLOADS_KNOWN)
-    rows = Upload.objects.filter(abandoned | settled)
-    for pk in rows.values_list("pk", flat=True):
-        for path in (settings.DATA_DIR / "uploads").glob(f"{pk}*"):
+def _collect_uploads(result: Collected, now: datetime, dry_run: bool) -> None:
+    settled = Upload.objects.exclude(status__in=uploads.OPEN).filter(created_at__lt=now - UPLOADS_STAY)
+    rows = [*uploads.abandoned(), *settled]
+    result.rows["uploads"] = len(rows)
+    for upload in rows:
+        for path in (settings.DATA_DIR / "uploads").glob(f"{upload.pk}*"):
             result.add(path)
-            if not dry_run:
-                path.unlink(missing_ok=True)
-    result.rows["uploads"] = rows.count()
-    if not dry_run:
-        rows.delete()
+        if not dry_run:
+            uploads.cancel(upload)
+            upload.delete()
 
 
-def _collect_assets(result: Collected, now, dry_run: bool) -> None:
-    used = AssetUse.objects.values("asset")
-    wanted = (Upload.objects.filter(asset__isnull=False, created_at__gte=now - STAYS).values("asset"),
-              Freeze.objects.filter(asset__isnull=False, created_at__gte=now - STAYS).values("asset"))  # fmt: skip
-    unused = Asset.objects.exclude(pk__in=used)
-    for recent in wanted:
-        unused = unused.exclude(pk__in=recent)
-    keys = list(unused.values_list("pk", flat=True))
-    result.rows["audio"] = len(keys)
-    for key in keys:
+def _unused(now: datetime) -> QuerySet[Asset]:
+    """Audio that no session uses or has used, and that has not come only just now."""
+    result = Asset.objects.exclude(pk__in=AssetUse.objects.values("asset"))
+    for model in (Upload, Freeze):
+        recent = model.objects.filter(asset__isnull=False, created_at__gte=now - UNUSED_STAY)
+        result = result.exclude(pk__in=recent.values("asset"))
+    return result
+
+
+def _collect_assets(result: Collected, now: datetime, dry_run: bool) -> None:
+    result.rows["audio"] = 0
+    for key in list(_unused(now).values_list("pk", flat=True)):
         paths = list((settings.DATA_DIR / "assets" / key[:2]).glob(f"{key}*"))
-        for path in paths:
-            result.add(path)
-        if dry_run:
-            continue
-        Upload.objects.filter(asset=key).update(asset=None)
-        Freeze.objects.filter(asset=key).update(asset=None)
-        Asset.objects.filter(pk=key).delete()
-        for path in paths:
-            path.unlink(missing_ok=True)
+        with transaction.atomic():
+            # Somebody may have begun to use it since it was listed.
+            if not _unused(now).select_for_update().filter(pk=key).exists():
+                continue
+            result.rows["audio"] += 1
+            for path in paths:
+                result.add(path)
+            if dry_run:
+                continue
+            for model in (Upload, Freeze):
+                model.objects.filter(asset=key).update(asset=None)
+            Asset.objects.filter(pk=key).delete()
+            # Before the row is seen to be gone: who stores the same sound anew finds that its file is not there.
+            for path in paths:
+                path.unlink(missing_ok=True)
 
 
 def forget_session(sender, session, **_) -> None:

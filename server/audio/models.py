@@ -42,7 +42,8 @@ class Upload(models.Model):
     """A file on its way in: ``received`` of ``size`` bytes, then read (``progress`` 0…1), then an asset.
 
     One that comes with a ``report`` is measured for that instead, and not kept. One without a ``session`` becomes
-    one: ``became``. The server that reads it signs it; ``attempts`` counts how often reading it was begun.
+    one: ``became``. Every part that comes, and the server that reads it, renews ``signed_at``; ``attempts`` counts
+    how often reading it was begun.
     """
 
     class Status(models.TextChoices):

@@ -137,7 +137,9 @@ def resume_unfinished(only_lost: bool = False) -> int:
     return count
 
 
-_ENDED_TWICE = "Whoever made it was ended twice, perhaps for want of memory. Order less at once."
+_ENDED_TWICE = (
+    "It stopped twice while it was made, perhaps because memory ran out. Order a shorter stretch or less at once."
+)
 
 
 def _is_queued(model: type[Task]) -> bool:

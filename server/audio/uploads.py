@@ -14,7 +14,7 @@ from uuid import UUID
 
 from django.conf import settings
 from django.db import close_old_connections, transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
@@ -36,7 +36,11 @@ MOST_OPEN = 200
 MOST_ATTEMPTS = 2
 """A file during whose reading the server ended so many times is not read again."""
 
-_FORGOTTEN = timedelta(days=1)
+_ABANDONED_AFTER = timedelta(days=2)
+"""An upload of which no part has come for so long is abandoned."""
+
+_PARTIALS_STAY = timedelta(days=1)
+"""Half-written files of other servers are left alone for so long."""
 
 TAKES_IN = "server.delivery.arriving.take_in"
 """What makes a session of a file: (path, its name, its owner, progress) → the session, and what to know of it."""
@@ -98,7 +102,8 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
     status = Upload.Status.READING if received == upload.size else Upload.Status.RECEIVING
     with transaction.atomic():
         counted = Upload.objects.filter(pk=upload_id, status=Upload.Status.RECEIVING, received=offset)
-        if counted.update(received=received, status=status) and status == Upload.Status.READING:
+        changed = counted.update(received=received, status=status, signed_at=timezone.now())
+        if changed and status == Upload.Status.READING:
             transaction.on_commit(lambda: _workers.submit(_read, upload_id))
     upload.refresh_from_db()
     if upload.received != received:
@@ -123,15 +128,18 @@ def cancel(upload: Upload) -> None:
     upload.refresh_from_db()
 
 
+def abandoned() -> QuerySet[Upload]:
+    """Uploads that their sender has not gone on with."""
+    receiving = Upload.objects.filter(status=Upload.Status.RECEIVING)
+    return receiving.filter(signed_at__lt=timezone.now() - _ABANDONED_AFTER)
+
+
 def resume(only_lost: bool = False) -> None:
-    """After a start: go on reading what had arrived, and forget what nobody has sent for a day.
+    """After a start: go on reading the files that had arrived.
 
     ``only_lost``: where other servers may be reading, only what none of them has signed for a minute.
     """
-    forgotten = Upload.objects.filter(status=Upload.Status.RECEIVING, created_at__lt=timezone.now() - _FORGOTTEN)
-    for upload in forgotten:
-        cancel(upload)
-    sweep_partials(_FORGOTTEN.total_seconds() if only_lost else 0.0)
+    sweep_partials(_PARTIALS_STAY.total_seconds() if only_lost else 0.0)
     reading = Upload.objects.filter(status=Upload.Status.READING)
     if only_lost:
         reading = reading.filter(signed_at__lt=timezone.now() - tasks.LOST_AFTER)
@@ -178,8 +186,8 @@ def _read(upload_id: UUID) -> None:
         pass
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.
-        told = str(error).replace(path.name, upload.name)
-        _finish(upload_id, status=Upload.Status.FAILED, message=told[:400])
+        message = str(error).replace(path.name, upload.name)
+        _finish(upload_id, status=Upload.Status.FAILED, message=message[:400])
     except Exception:
         log.exception("upload %s failed", upload_id)
         _finish(upload_id, status=Upload.Status.FAILED, message="Something went wrong here. Send the file again.")

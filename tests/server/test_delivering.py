@@ -263,7 +263,7 @@ class Deliveries(SessionCase):
         again.assert_called_once()
         lost()
         self.assertEqual((tasks.resume_unfinished(), state()["status"]), (1, "failed"))
-        self.assertIn("ended twice", state()["message"])
+        self.assertIn("stopped twice", state()["message"])
 
     def test_what_was_left_half_made_is_made_anew(self) -> None:
         with mock.patch.object(tasks, "order"):

@@ -1,27 +1,40 @@
 """Sessions and accounts come to an end: what was theirs goes, what others share stays."""
 
 import json
+import sqlite3
+import subprocess
+import sys
+import threading
 import time
-from datetime import timedelta
+from contextlib import closing
+from datetime import datetime, timedelta
 from io import StringIO
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
+from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.sessions.models import Session as SignIn
 from django.core.management import call_command
 from django.db import connection
-from django.db.models import F
+from django.db.models import F, QuerySet
+from django.test import SimpleTestCase
 from django.utils import timezone
 
 from needle.io.audio import write_audio
-from server.audio import assets
-from server.audio.collection import ABANDONED, STAYS, collect
+from server.audio import assets, collection, uploads
+from server.audio.collection import UNUSED_STAY, collect
 from server.audio.models import Asset, AssetUse, MeasuredHead, Upload
 from server.delivery.models import Delivery
 from server.mixing.models import EntityVersion, Member, Operation, OperationSubject, Preset, Session, Thing
 from server.sharing.models import Comment
+from tests.browser.prepared import environment
+from tests.browser.stage import Server
 from tests.server.sessions import RATE, SessionCase
+
+WEEK = timedelta(weeks=1)
 
 
 class Life(SessionCase):
@@ -32,7 +45,7 @@ class Life(SessionCase):
         return {path for path in (self.data / "assets").rglob("*") if path.is_file()}
 
     def aged(self) -> None:
-        Upload.objects.update(created_at=F("created_at") - 2 * STAYS)
+        Upload.objects.update(created_at=F("created_at") - 2 * UNUSED_STAY)
 
 
 class Sessions(Life):
@@ -73,9 +86,9 @@ class Sessions(Life):
         self.assertEqual(len(shared), 3)
         self.delete("olga", self.url())
         before = self.files()
-        told = StringIO()
-        call_command("collect", "--dry-run", stdout=told)
-        self.assertIn("Would remove", told.getvalue())
+        output = StringIO()
+        call_command("collect", "--dry-run", stdout=output)
+        self.assertIn("Would remove", output.getvalue())
         self.assertEqual((self.files(), Asset.objects.filter(pk=own).count()), (before, 1))
         result = collect()
         self.assertEqual(result.rows["audio"], 1)
@@ -89,16 +102,60 @@ class Sessions(Life):
         self.assertEqual(collect().rows["audio"], 0)
         self.assertEqual(self.turn(self.as_("emil"), "undo").status_code, 200)
 
-    def test_uploads_that_were_given_up_are_collected_and_fresh_ones_stay(self) -> None:
+    def test_audio_that_is_used_again_while_it_is_collected_stays(self) -> None:
+        path = self.data / "own.wav"
+        write_audio(path, np.full((1, RATE), 0.25, np.float32), RATE)
+        own = assets.store_asset(path, RATE)
+        listed, questions = collection._unused, []
+
+        def unused(now: datetime) -> QuerySet[Asset]:
+            questions.append(now)
+            if len(questions) == 2:
+                AssetUse.objects.create(session=self.session, asset_id=own)
+            return listed(now)
+
+        with mock.patch.object(collection, "_unused", unused):
+            self.assertEqual(collect().rows["audio"], 0)
+        self.assertEqual(len(questions), 2)
+        self.assertEqual(assets.asset_audio(own, RATE).shape, (1, RATE))
+
+    def test_audio_that_arrives_while_the_same_is_collected_is_stored(self) -> None:
+        path = self.data / "own.wav"
+        write_audio(path, np.full((1, RATE), 0.25, np.float32), RATE)
+        save, collections = Asset.objects.update_or_create, []
+
+        def collected_before(**values: Any) -> Any:
+            if not collections:
+                collections.append(1)
+                save(**values)
+                collect()
+            return save(**values)
+
+        with mock.patch.object(Asset.objects, "update_or_create", collected_before):
+            own = assets.store_asset(path, RATE)
+        self.assertEqual(len(collections), 1)
+        self.assertEqual(assets.asset_audio(own, RATE).shape, (1, RATE))
+        self.assertTrue(Asset.objects.filter(pk=own).exists())
+
+    def test_abandoned_uploads_are_collected_and_those_that_go_on_stay(self) -> None:
         of_emil = {"session": self.session, "author": self.users["emil"], "size": 10}
-        old, fresh = (Upload.objects.create(name=name, **of_emil) for name in ("old.wav", "fresh.wav"))
-        for upload in (old, fresh):
+        abandoned, going, fresh = (
+            Upload.objects.create(name=name, **of_emil) for name in ("abandoned", "going", "fresh")
+        )
+        for upload in (abandoned, going, fresh):
             (self.data / "uploads").mkdir(exist_ok=True)
             (self.data / "uploads" / str(upload.pk)).write_bytes(b"0123")
-        Upload.objects.filter(pk=old.pk).update(created_at=timezone.now() - ABANDONED - timedelta(hours=1))
+        Upload.objects.exclude(pk=fresh.pk).update(created_at=F("created_at") - WEEK, signed_at=F("signed_at") - WEEK)
+        uploads.receive(going.pk, 0, b"0123")
         collect()
-        self.assertEqual(list(Upload.objects.values_list("name", flat=True)), ["fresh.wav"])
-        self.assertEqual([path.name for path in (self.data / "uploads").iterdir()], [str(fresh.pk)])
+        self.assertEqual(set(Upload.objects.values_list("name", flat=True)), {"going", "fresh"})
+        self.assertEqual({path.name for path in (self.data / "uploads").iterdir()}, {str(going.pk), str(fresh.pk)})
+
+    def test_a_sign_in_that_has_ended_is_collected_and_one_that_holds_stays(self) -> None:
+        client, other = self.as_("emil"), self.as_("olga")
+        SignIn.objects.filter(pk=other.session.session_key).update(expire_date=timezone.now() - WEEK)
+        self.assertEqual(collect().rows["sign-ins that have ended"], 1)
+        self.assertEqual(list(SignIn.objects.values_list("pk", flat=True)), [client.session.session_key])
 
 
 class Accounts(Life):
@@ -134,13 +191,35 @@ class Accounts(Life):
         self.assertEqual(Session.objects.count(), 0)
 
 
-class Stopping(SessionCase):
-    def test_a_server_that_is_told_to_stop_does_so_at_once_whatever_hangs(self) -> None:
-        from tests.browser.stage import Server
+READING = """
+import os
+from django.conf import settings
+from server.audio.models import Upload
+from server.audio.uploads import upload_path
+from server.mixing.models import Member
+owner = Member.objects.filter(role="owner").first()
+upload = Upload.objects.create(session=owner.session, author=owner.user, name="stem.wav", size=4, status="reading")
+upload_path(upload).parent.mkdir(exist_ok=True)
+os.mkfifo(upload_path(upload))
+"""
+"""A file that has arrived and whose reading never comes to an end."""
 
+
+class Stopping(SimpleTestCase):
+    def test_a_server_that_is_told_to_stop_does_so_whatever_hangs(self) -> None:
         server = Server()
         self.addCleanup(server.close)
-        start = time.monotonic()
-        server.process.terminate()
-        self.assertEqual(server.process.wait(timeout=30), 0)
-        self.assertLess(time.monotonic() - start, 15.0)
+        server.kill()
+        script = [sys.executable, "manage.py", "shell", "-c", READING]
+        subprocess.run(script, cwd=settings.BASE_DIR, env=environment(server.data), check=True, capture_output=True)
+        server.start()
+        with closing(sqlite3.connect(server.data / "needle.sqlite3")) as database:
+            row = "SELECT status, attempts FROM audio_upload WHERE name = 'stem.wav'"
+            until = time.monotonic() + 60
+            while database.execute(row).fetchone() != ("reading", 1):
+                self.assertLess(time.monotonic(), until, "it is not read")
+                threading.Event().wait(0.01)
+            server.process.terminate()
+            self.assertEqual(server.process.wait(timeout=60), 0)
+            # It is gone on with at the next start.
+            self.assertEqual(database.execute(row).fetchone(), ("reading", 1))

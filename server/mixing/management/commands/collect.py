@@ -1,4 +1,4 @@
-"""Removes what nobody needs any more: audio of deleted sessions, uploads that were given up, ended sign-ins."""
+"""Removes what nobody needs any more: audio of deleted sessions, abandoned uploads, ended sign-ins."""
 
 from typing import Any
 

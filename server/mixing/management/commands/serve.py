@@ -29,6 +29,9 @@ log = logging.getLogger(__name__)
 _STOPS_WITHIN = 4.0
 """A server that is to stop lets answers under way go out for so long (s)."""
 
+_FIRST_COLLECTION = 3600.0
+"""So long after its start (s) the server collects first: one that is restarted every night does so too."""
+
 _COLLECTS_EVERY = 24 * 3600.0
 
 
@@ -46,14 +49,15 @@ def _end() -> None:
 
 def _collect_daily() -> None:
     """Remove what nobody needs any more, once a day."""
+    time.sleep(_FIRST_COLLECTION)
     while True:
-        time.sleep(_COLLECTS_EVERY)
         try:
             collect()
         except Exception:
             log.exception("what nobody needs any more could not be removed")
         finally:
             close_old_connections()
+        time.sleep(_COLLECTS_EVERY)
 
 
 class Command(BaseCommand):
