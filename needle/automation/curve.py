@@ -247,7 +247,10 @@ class LaneTable:
         return out
 
 
-_WHOLE = {"shape_start": 0.0, "shape_end": 1.0}
+POINT_DEFAULTS = {"shape": Point.shape, "tension": Point.tension}
+"""What a stored point that leaves them out has."""
+
+_WHOLE = {"shape_start": Point.shape_start, "shape_end": Point.shape_end}
 
 
 def stored(points: Iterable[Point]) -> list[dict[str, Any]]:

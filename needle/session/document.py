@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from needle.automation.curve import Lane
+from needle.automation.curve import POINT_DEFAULTS, Lane
 from needle.automation.parameters import defaults_of, parameters_of
 from needle.effects.base import Around
 from needle.effects.chain import Chain, with_settings
@@ -122,6 +122,7 @@ def upgraded(document: Document, version: int = VERSION) -> Document:
         complete["deals"],
         lambda deal: {**deal, "places": _each(deal["places"], partial(_with_defaults, PLACE_DEFAULTS))},
     )
+    complete["lanes"] = _each(complete["lanes"], _with_whole_points)
     complete["speaker_routing"] = _each(
         complete["speaker_routing"],
         lambda row: {**row, "routes": _each(row.get("routes", {}), partial(_with_defaults, ROUTE_DEFAULTS))},
@@ -136,6 +137,12 @@ def _each(things: Any, completed: Callable[[dict[str, Any]], dict[str, Any]]) ->
     if isinstance(things, list):
         return [completed(item) if isinstance(item, dict) else item for item in things]
     return things
+
+
+def _with_whole_points(lane: dict[str, Any]) -> dict[str, Any]:
+    if "points" not in lane:
+        return lane
+    return {**lane, "points": _each(lane["points"], partial(_with_defaults, POINT_DEFAULTS))}
 
 
 def _with_defaults(at_first: dict[str, Any], row: dict[str, Any]) -> dict[str, Any]:

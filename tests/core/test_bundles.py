@@ -12,6 +12,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 
+from needle.automation.curve import Lane, stored
 from needle.errors import NeedleError
 from needle.io.audio import Audio, write_audio
 from needle.io.bundle import ASSETS, SESSION_FILE, VERSION, Bundle, assets_of, write_bundle, write_session
@@ -141,6 +142,16 @@ class Versions(Folder):
             self.assertEqual((gulls["width_left"], gulls["width_right"]), (0.0, 0.0))
             self.assertFalse(before.mix().sources[1].has_side_width)
             self.assertEqual([one["spread"] for one in before.document["returns"].values()], [0.0])
+
+    def test_points_that_leave_out_what_is_usual_become_whole(self) -> None:
+        document = one_source()
+        lane = {"id": "s0/pan", "owner": "s0", "parameter": "pan"}
+        document["lanes"] = {"s0/pan": {**lane, "points": [{"t": 0.0, "value": 0.5}]}}
+        (point,) = upgraded(document)["lanes"]["s0/pan"]["points"]
+        self.assertEqual([point], stored(Lane.of([point]).points))
+        del document["lanes"]["s0/pan"]["points"]
+        with self.assertRaisesRegex(NeedleError, "lacks 'points'"):
+            check_document(upgraded(document))
 
     def test_one_from_before_its_names_changed_is_the_same_session(self) -> None:
         with Bundle(DATA / "bundle-v7.zip") as before, Bundle(DATA / "bundle-v8.zip") as today:
