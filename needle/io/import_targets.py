@@ -45,8 +45,8 @@ def _called(lane: FoundLane, document: Document) -> list[str]:
     owners = owners_in(document)
     if lane.owner in owners:
         return [lane.owner]
-    wanted = (lane.name or lane.owner).strip().casefold()
-    return [owner for owner in owners if wanted and named(document, owner).strip().casefold() == wanted]
+    label = (lane.name or lane.owner).strip().casefold()
+    return [owner for owner in owners if label and named(document, owner).strip().casefold() == label]
 
 
 def _fitting(parameter: str, owner: str, document: Document) -> list[str]:

@@ -87,9 +87,11 @@ def lanes_json(document: Document, owners: Iterable[str] | None = None) -> str:
 
 
 def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, Any]]:
-    wanted = None if owners is None else set(owners)
+    selected = None if owners is None else set(owners)
     result = [lane for lane in document["lanes"].values() if lane["points"]]
-    return sorted((one for one in result if wanted is None or one["owner"] in wanted), key=lambda one: one["id"])
+    return sorted(
+        (item for item in result if selected is None or item["owner"] in selected), key=lambda item: item["id"]
+    )
 
 
 def read_moves(path: Path) -> list[FoundLane]:

@@ -95,9 +95,9 @@ def in_pieces(
     missing = [piece for piece in keys if piece not in pieces]
     while missing:
         neighbours = [piece for place, piece in enumerate(missing) if piece == missing[0] + place]
-        rendered = make(neighbours[0], neighbours[-1] + 1)
+        audio = make(neighbours[0], neighbours[-1] + 1)
         for place, piece in enumerate(neighbours):
-            pieces[piece] = np.ascontiguousarray(rendered[:, place * size : (place + 1) * size])
+            pieces[piece] = np.ascontiguousarray(audio[:, place * size : (place + 1) * size])
             cache.put(keys[piece], pieces[piece])
         del missing[: len(neighbours)]
     whole = np.concatenate([pieces[piece] for piece in range(low, high)], axis=1)

@@ -239,7 +239,7 @@ def step_stage(
     def prepare() -> tuple[Spectra, list[tuple[int, int]]]:
         response = step.response(around)
         ways = [(output, side) for output in range(_SIDES) for side in range(_SIDES) if response[output, side].any()]
-        return partition_responses(np.stack([response[way] for way in ways]), piece_frames(rate)), ways
+        return partition_responses(np.stack([response[pair] for pair in ways]), piece_frames(rate)), ways
 
     parts, ways = cache.once(name, prepare)
     pairs = range(0, source.channels, _SIDES)

@@ -251,17 +251,17 @@ def return_gains(mix: Mix, mix_return: MixReturn, times: Values, diffuse: bool) 
     sides = mix_return.pulse.sides(times) if mix_return.pulse else None
     place = _balanced(mix, mix_return, pan, times)
     place = place if sides is None else place * on_sides(room, sides)
-    turned = place[:, np.newaxis] * np.eye(mix.outputs)[:, :, np.newaxis]
-    turned = after(_turned(mix, mix_return, times), turned)
+    result = place[:, np.newaxis] * np.eye(mix.outputs)[:, :, np.newaxis]
+    result = after(_turned(mix, mix_return, times), result)
     width = before_placing({"width": mix_return.value("width", times)}, False, (False, False), SIDES)
-    turned = after(turned, None if width is None else _in_pairs(room, width))
-    turned = turned * db_to_gain(mix_return.value("level", times))
+    result = after(result, None if width is None else _in_pairs(room, width))
+    result = result * db_to_gain(mix_return.value("level", times))
     if not diffuse:
-        return turned
+        return result
     # The early part stays where it was sent; the tail is crossfaded to the diffuse one, power kept.
     directional = 1.0 - mix_return.value("envelopment", times)
     shares = (directional, 1.0 - directional, np.sqrt(1.0 - directional**2))
-    parts = np.broadcast_arrays(*(turned * share for share in shares))
+    parts = np.broadcast_arrays(*(result * share for share in shares))
     return np.concatenate(parts, axis=1)
 
 

@@ -115,9 +115,9 @@ def in_room(mix: Mix, source: MixSource, x: Values, values: dict[str, Values], t
     else:
         y, z = values["front"], values["height"]
     turned = values["rotation"] + values["room_rotation"]
-    where = Where(x, y, z, turned, values["spread"], values["centre_level"], source.snap)
+    position = Where(x, y, z, turned, values["spread"], values["centre_level"], source.snap)
     room = mix.room
-    gains = np.sqrt(source.speaker_routing.through(room, room_powers(room, where), times))
+    gains = np.sqrt(source.speaker_routing.through(room, room_powers(room, position), times))
     by_group = source.speaker_routing.group_gains(room, times)
     return with_lfe(room, gains if by_group is None else gains * by_group[:, np.newaxis])
 

@@ -49,10 +49,10 @@ class NewAccount(Schema):
 
 
 class PasswordIn(Schema):
-    """A new password, and the present one."""
+    """A new password, and the current one."""
 
-    present: Annotated[str, Field(max_length=200)]
-    wanted: Annotated[str, Field(max_length=200)]
+    current: Annotated[str, Field(max_length=200)]
+    new: Annotated[str, Field(max_length=200)]
 
 
 class DemoAccount(Schema):
@@ -115,9 +115,9 @@ def make_account(request: HttpRequest, given: NewAccount) -> Entered:
     return entered
 
 
-def _check_password(wanted: str, user) -> None:
+def _check_password(password: str, user) -> None:
     try:
-        validate_password(wanted, user)
+        validate_password(password, user)
     except ValidationError as error:
         raise Refused(" ".join(error.messages), 422) from error
 
@@ -125,10 +125,10 @@ def _check_password(wanted: str, user) -> None:
 @router.post("/password", response={204: None}, throttle=[Often("password", "10/m")])
 def change_password(request: HttpRequest, given: PasswordIn) -> Status:
     """Change one's password; every other browser is signed out."""
-    if not request.user.check_password(given.present):
-        raise Refused("That is not your present password. Nothing was changed.", 403)
-    _check_password(given.wanted, request.user)
-    request.user.set_password(given.wanted)
+    if not request.user.check_password(given.current):
+        raise Refused("That is not your current password. Nothing was changed.", 403)
+    _check_password(given.new, request.user)
+    request.user.set_password(given.new)
     request.user.save(update_fields=["password"])
     # The sign-ins of other browsers belong to the old password and end with it; this one goes on.
     update_session_auth_hash(request, request.user)
@@ -137,7 +137,7 @@ def change_password(request: HttpRequest, given: PasswordIn) -> Status:
 
 
 class DeletionIn(Schema):
-    """One's present password: whose account it is, is asked once more."""
+    """The current password, asked for once more."""
 
     password: Annotated[str, Field(max_length=200)]
 
@@ -146,7 +146,7 @@ class DeletionIn(Schema):
 def delete(request: HttpRequest, given: DeletionIn) -> Status:
     """Delete one's account; what one has made in other people's sessions stays, as a former member's."""
     if not request.user.check_password(given.password):
-        raise Refused("That is not your present password. Nothing was deleted.", 403)
+        raise Refused("That is not your current password. Nothing was deleted.", 403)
     delete_account(request.user)
     logout(request)
     return Status(204, None)

@@ -221,6 +221,6 @@ def use_in_document(sender: Any, session: Session, document: Document, **_: Any)
 def _use(session: Session, rows: Iterable[Mapping[str, Any]]) -> None:
     keys = {row[name] for row in rows for name in ("asset", "frozen_asset") if row.get(name)}
     if keys:
-        known = Asset.objects.filter(pk__in=keys).values_list("pk", flat=True)
-        uses = [AssetUse(session=session, asset_id=key) for key in known]
+        stored = Asset.objects.filter(pk__in=keys).values_list("pk", flat=True)
+        uses = [AssetUse(session=session, asset_id=key) for key in stored]
         AssetUse.objects.bulk_create(uses, ignore_conflicts=True)

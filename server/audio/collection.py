@@ -33,8 +33,8 @@ class Collected:
     def add(self, path: Path) -> None:
         """Count a file or a folder in."""
         self.files.append(path)
-        inside = [path] if path.is_file() else [one for one in path.rglob("*") if one.is_file()]
-        self.bytes += sum(one.stat().st_size for one in inside)
+        inside = [path] if path.is_file() else [file for file in path.rglob("*") if file.is_file()]
+        self.bytes += sum(file.stat().st_size for file in inside)
 
 
 def collect(dry_run: bool = False) -> Collected:

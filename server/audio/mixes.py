@@ -34,9 +34,9 @@ class _Follower:
         if self.document is None or len(missed) == MOST_AT_ONCE:
             self.document, self.revision = present(self.session_id)
             return
-        for told in missed:
-            self.document = apply_delta(self.document, told["delta"])
-            self.revision = told["revision"]
+        for message in missed:
+            self.document = apply_delta(self.document, message["delta"])
+            self.revision = message["revision"]
 
     def lane(self, stored: Mapping[str, Any]) -> Lane:
         """A lane of the document, read once as long as it stays the same object."""

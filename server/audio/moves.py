@@ -193,8 +193,8 @@ def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
         own = change.on_other_side() if lane.mirrored else change
         drafting.change(lane.owner, lane.parameter, given.start, given.end, own, given.glide, given.stay)
     who = drafting.whose(lane.owner for lane in given.lanes)
-    said = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {change.title}"
-    return draft_out(drafting.draft(request.user, said))
+    summary = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {change.title}"
+    return draft_out(drafting.draft(request.user, summary))
 
 
 @router.post("/{uuid:session_id}/moves/clip", response=ClipIn)

@@ -49,8 +49,8 @@ class PulseIn(Schema):
 
     def pulse(self, document: dict[str, Any]) -> Pulse:
         before = document["pulses"].get(self.owner, PULSE_DEFAULTS)
-        given = SetPulse.model_validate({"owner": self.owner, **self.values}).given()
-        return Pulse.of({**before, **given})
+        fields = SetPulse.model_validate({"owner": self.owner, **self.values}).given()
+        return Pulse.of({**before, **fields})
 
 
 class ReadingIn(PulseIn):
@@ -229,15 +229,15 @@ def as_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dic
     """What takes written points back to the pulse that they were written from; the lanes become what they were."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, whose.revision)
-    kept = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
-    if not kept.get("lanes"):
+    previous = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
+    if not previous.get("lanes"):
         raise Refused("This pulse was not written out.", 422)
-    steps: list[Any] = [RestoreLanes.model_validate({"lanes": kept["lanes"], "off": kept["off"]})]
-    if kept["values"]:
-        steps.append(PlaceSource.model_validate({"source": whose.owner, **kept["values"]}))
+    steps: list[Any] = [RestoreLanes.model_validate({"lanes": previous["lanes"], "off": previous["off"]})]
+    if previous["values"]:
+        steps.append(PlaceSource.model_validate({"source": whose.owner, **previous["values"]}))
     steps.append(SetPulse.model_validate({"owner": whose.owner, "on": True, "before_conversion": {}}))
     together = Batch.of(f"{named(document, whose.owner)}: taken back to a pulse", steps)
-    return _body(together, sum(len(points) for points in kept["lanes"].values()))
+    return _body(together, sum(len(points) for points in previous["lanes"].values()))
 
 
 def _points(document: dict[str, Any], key: str) -> list[dict[str, Any]]:

@@ -76,10 +76,10 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
             # One run from the earliest that is missing costs less than each by itself.
             low = first + min(missing, default=index - first)
             run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
-            for place, rendered in enumerate(run, start=low - first):
-                _keep(keys[place], rendered)
-                frames[place] = rendered.frames
-                audio = rendered.audio
+            for place, part in enumerate(run, start=low - first):
+                _keep(keys[place], part)
+                frames[place] = part.frames
+                audio = part.audio
     with _lock:
         _at_work.pop(keys[-1], None)
     past = Frames.joined(frames)
@@ -127,7 +127,7 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
 
 def frames_between(mix: Mix, first: int, last: int, listening: Listening) -> list[Frames]:
     """The meter frames of some segments in a row, as a worker measures them."""
-    return [rendered.frames for rendered in render_segments(mix, first, last, listening, cache=RENDERED)]
+    return [result.frames for result in render_segments(mix, first, last, listening, cache=RENDERED)]
 
 
 def shares_between(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
@@ -155,10 +155,10 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     ]
     result = []
     with workers.awaiting(waiting):
-        for number, (_, _, done) in enumerate(cuts):
+        for number, (_, _, share) in enumerate(cuts):
             at_once = waiting[number * len(groups) : (number + 1) * len(groups)]
             result.append(Shares.side_by_side([future.result() for future in at_once]))
-            yield done
+            yield share
     return Shares.joined(result)
 
 
@@ -194,7 +194,7 @@ def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:
             first = place
 
 
-def _keep(key: str, rendered: Segment) -> None:
+def _keep(key: str, result: Segment) -> None:
     with _lock:
-        _frames[key] = rendered.frames
-        _audio[key] = rendered.audio
+        _frames[key] = result.frames
+        _audio[key] = result.audio

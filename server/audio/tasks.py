@@ -124,15 +124,15 @@ def resume_unfinished(only_lost: bool = False) -> int:
         if not only_lost and not queued:
             left = model.objects.filter(status__in=Task.OPEN)
         for unfinished in left:
-            again = queued and unfinished.attempts < MOST_ATTEMPTS
-            told = "The server stopped meanwhile. Start it again." if not queued else _ENDED_TWICE
-            values = {"status": Task.Status.WAITING, "progress": 0.0} if again else {
-                "status": Task.Status.FAILED, "message": told,
+            retry = queued and unfinished.attempts < MOST_ATTEMPTS
+            message = "The server stopped meanwhile. Start it again." if not queued else _ENDED_TWICE
+            values = {"status": Task.Status.WAITING, "progress": 0.0} if retry else {
+                "status": Task.Status.FAILED, "message": message,
             }  # fmt: skip
             if not change(unfinished, Task.OPEN, **values):
                 continue
             count += 1
-            if again:
+            if retry:
                 order(unfinished)
     return count
 

@@ -13,7 +13,7 @@ from server.config.typefaces import typefaces
 
 _DOCS = settings.BASE_DIR / "docs"
 _FIRST = "README"
-_EXTENSIONS = ["tables", "fenced_code", "sane_lists"]
+_EXTENSIONS = ["tables", "fenced_code", "sane_lists", "toc"]
 
 
 def guide(request: HttpRequest, page: str = _FIRST) -> HttpResponse:
@@ -60,6 +60,6 @@ def _as_html(path: Path, _changed: float) -> str:
     """A page as HTML, with its links and pictures as they are found here."""
     text = path.read_text("utf-8")
     text = re.sub(r"\]\((?:\.\./)?screenshots/([a-z-]+)\.png\)", r"](/guide/pictures/\1.png)", text)
-    text = re.sub(r"\]\((?:\.\./)?(?:guide/)?([\w-]+)\.md\)", r"](/guide/\1/)", text)
+    text = re.sub(r"\]\((?:\.\./)?(?:guide/)?([\w-]+)\.md(#[\w-]+)?\)", r"](/guide/\1/\2)", text)
     text = re.sub(r"\[([^\]]+)\]\((?:\.\./)?schemas/[^)]+\)", r"\1", text)
     return markdown.markdown(text, extensions=_EXTENSIONS)

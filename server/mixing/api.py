@@ -188,13 +188,13 @@ class OperationIn(Schema):
     @model_validator(mode="before")
     @classmethod
     def _with_todays_names(cls, values: Any) -> Any:
-        given = getattr(values, "_obj", values)
-        version = given.get("format", VERSION) if isinstance(given, dict) else VERSION
+        raw = getattr(values, "_obj", values)
+        version = raw.get("format", VERSION) if isinstance(raw, dict) else VERSION
         if version == VERSION or not isinstance(version, int):
             return values
         try:
-            operation = body_with_todays_names(given["operation"], version)
-            return {**renamed(given, {"made_on": "base_revision"}), "operation": operation}
+            operation = body_with_todays_names(raw["operation"], version)
+            return {**renamed(raw, {"made_on": "base_revision"}), "operation": operation}
         except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
             raise ValueError(f"This is no operation of version {version}.") from error
 
@@ -273,10 +273,10 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
 
 
 @router.post("", response=OpenSession, by_alias=True)
-def new_session(request: HttpRequest, given: NewSession) -> OpenSession:
+def new_session(request: HttpRequest, body: NewSession) -> OpenSession:
     """Make a session of one's own; its length follows its sources."""
-    document = empty_document(given.name, given.rate, length=0.0)
-    document["session"].update(tempos=[[0.0, given.bpm]], metres=[[1, given.beats, given.unit]], layout=given.layout)
+    document = empty_document(body.name, body.rate, length=0.0)
+    document["session"].update(tempos=[[0.0, body.bpm]], metres=[[1, body.beats, body.unit]], layout=body.layout)
     return open_session(request, begin_session(document, request.user).id)
 
 
@@ -294,10 +294,10 @@ class AwayIn(Schema):
 
 
 @router.post("/{uuid:session_id}/away", response=list[SessionRow])
-def put_session_away(request: HttpRequest, session_id: UUID, given: AwayIn) -> list[SessionRow]:
+def put_session_away(request: HttpRequest, session_id: UUID, body: AwayIn) -> list[SessionRow]:
     """Put a session away in one's own list, or take it out again; one's list as it is then."""
     membership(request.user, session_id)
-    put_away(request.user, session_id, given.away)
+    put_away(request.user, session_id, body.away)
     return sessions(request)
 
 
@@ -308,11 +308,11 @@ class CopyIn(Schema):
 
 
 @router.post("/{uuid:session_id}/copy", response=Started)
-def copy_session(request: HttpRequest, session_id: UUID, given: CopyIn) -> Started:
+def copy_session(request: HttpRequest, session_id: UUID, body: CopyIn) -> Started:
     """Make a session of one's own that begins as this one stands, without its people, history and comments."""
     membership(request.user, session_id, to_edit=True)
     document, _ = revisions.present(session_id)
-    document["session"] = {**document["session"], "name": given.name}
+    document["session"] = {**document["session"], "name": body.name}
     return Started(id=begin_session(document, request.user).id)
 
 
@@ -384,12 +384,12 @@ def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
 
 
 @router.post("/{uuid:session_id}/operations", response=Answer)
-def operate(request: HttpRequest, session_id: UUID, given: OperationIn) -> Answer:
+def operate(request: HttpRequest, session_id: UUID, body: OperationIn) -> Answer:
     """Make one change. The same client id again gives the first answer again."""
     membership(request.user, session_id, to_edit=True)
-    check_assets(session_id, given.operation)
-    made = revisions.submit(request.user, session_id, given.client_id, given.base_revision, given.operation)
-    return answer_of(made)
+    check_assets(session_id, body.operation)
+    committed = revisions.submit(request.user, session_id, body.client_id, body.base_revision, body.operation)
+    return answer_of(committed)
 
 
 @router.get("/{uuid:session_id}/turns", response=TurnsOut)
@@ -399,16 +399,16 @@ def turns(request: HttpRequest, session_id: UUID) -> TurnsOut:
 
 
 @router.post("/{uuid:session_id}/undo", response=Answer)
-def undo(request: HttpRequest, session_id: UUID, given: UndoIn) -> Answer:
+def undo(request: HttpRequest, session_id: UUID, body: UndoIn) -> Answer:
     """Take back one's own latest change; where a colleague has changed the same since, that is asked before."""
-    made = revisions.undo(request.user, session_id, given.client_id, before=given.before, partly=given.partly)
-    return answer_of(made)
+    committed = revisions.undo(request.user, session_id, body.client_id, before=body.before, partly=body.partly)
+    return answer_of(committed)
 
 
 @router.post("/{uuid:session_id}/redo", response=Answer)
-def redo(request: HttpRequest, session_id: UUID, given: TurnIn) -> Answer:
+def redo(request: HttpRequest, session_id: UUID, body: TurnIn) -> Answer:
     """Put back what one's own latest undo took away."""
-    return answer_of(revisions.redo(request.user, session_id, given.client_id))
+    return answer_of(revisions.redo(request.user, session_id, body.client_id))
 
 
 @router.get("/{uuid:session_id}/operations", response=list[RevisionOut])
@@ -418,7 +418,9 @@ def operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[d
     return revisions.since(session_id, since)
 
 
-def answer_of(made: revisions.Committed) -> Answer:
+def answer_of(committed: revisions.Committed) -> Answer:
     """A kept change as its author is told of it."""
-    turns = TurnsOut.of(made.row.session, made.row.author)
-    return Answer(revision=RevisionOut(**revisions.serialize_revision(made.row)), notice=made.notice, turns=turns)
+    turns = TurnsOut.of(committed.row.session, committed.row.author)
+    return Answer(
+        revision=RevisionOut(**revisions.serialize_revision(committed.row)), notice=committed.notice, turns=turns
+    )

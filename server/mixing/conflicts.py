@@ -50,10 +50,10 @@ def _on_the_same(session: Session, revision: int, touches: Iterable[Touch]):
     return live(session).filter(pk__in=subjects.values("operation"))
 
 
-def remaining(mine: Iterable[Touch], others: Iterable[Touch]) -> list[Touch]:
+def remaining(mine: Iterable[Touch], rivals: Iterable[Touch]) -> list[Touch]:
     """What of one's touches nobody else has touched; of stretches of time what is left of them."""
     result = list(mine)
-    for other in others:
+    for other in rivals:
         result = [left for touch in result for left in _without(touch, other)]
     return result
 
@@ -103,8 +103,8 @@ def overwritten(operation: Operation, others: Iterable[Row]) -> list[dict[str, A
 
 def meeting(row: Row, later: Row) -> list[Touch]:
     """What of a change a later one has touched too; of stretches what they share."""
-    others = touches_of(later)
-    return [shared(mine, other) for mine in touches_of(row) for other in others if overlap(mine, other)]
+    later_touches = touches_of(later)
+    return [shared(mine, other) for mine in touches_of(row) for other in later_touches if overlap(mine, other)]
 
 
 def touches_of(row: Row) -> list[Touch]:

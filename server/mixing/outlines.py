@@ -28,10 +28,10 @@ class Outline:
 
 def outlines_of(sessions: Sequence[Session]) -> dict[UUID, Outline]:
     """The outlines of sessions, by their ids, in a few queries however many they are."""
-    things = Thing.objects.filter(session__in=sessions)
+    entities = Thing.objects.filter(session__in=sessions)
     places = defaultdict(list)
     colour, pan = Cast(KT("value__colour"), IntegerField()), Cast(KT("value__pan"), FloatField())
-    rows = things.filter(part="sources").order_by("key").values_list("session", colour, pan)
+    rows = entities.filter(part="sources").order_by("key").values_list("session", colour, pan)
     for session, *place in rows:
         places[session].append(tuple(place))
     lengths = {session.pk: session.length for session in sessions}
@@ -44,10 +44,10 @@ def _following(sessions: Sequence[Session]) -> dict[UUID, float]:
     documents: dict[UUID, Document] = {
         session.pk: {"session": settings_of(session), **{part: {} for part in PARTS}} for session in sessions
     }
-    things = Thing.objects.filter(session__in=documents)
-    for row in things.filter(part__in=_WITH_LENGTH):
+    entities = Thing.objects.filter(session__in=documents)
+    for row in entities.filter(part__in=_WITH_LENGTH):
         documents[row.session_id][row.part][row.key] = row.value
     # Of a lane it counts only that it is there.
-    for session, key in things.filter(part="lanes", key__startswith="send:").values_list("session", "key"):
+    for session, key in entities.filter(part="lanes", key__startswith="send:").values_list("session", "key"):
         documents[session]["lanes"][key] = {}
     return {key: piece_length(document) for key, document in documents.items()}

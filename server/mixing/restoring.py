@@ -55,8 +55,8 @@ def _route_change(now: Document, then: Document, source: str, passage: str, name
     was, route = old.get(passage), routes.get(passage)
     if was is None or route is None:
         # It came or went with the change.
-        others = {key: value for key, value in routes.items() if key != passage}
-        after = others | ({passage: was} if was else {})
+        remaining = {key: value for key, value in routes.items() if key != passage}
+        after = remaining | ({passage: was} if was else {})
     elif name in was:
         after = {**routes, passage: {**route, name: was[name]}}
     else:

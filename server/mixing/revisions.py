@@ -70,8 +70,8 @@ def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, 
         rivals = conflicts.changed_since(session, row, user)
         if not rivals:
             return _Choice(operation_from(row.inverse), row)
-        others = [touch for rival in rivals for touch in conflicts.touches_of(rival)]
-        left = conflicts.remaining(conflicts.touches_of(row), others)
+        rival_touches = [touch for rival in rivals for touch in conflicts.touches_of(rival)]
+        left = conflicts.remaining(conflicts.touches_of(row), rival_touches)
         operation = _partly_undone(session, row, left) if left else None
         names = list(dict.fromkeys(rival.author_name for rival in rivals))
         who = f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'}"

@@ -58,8 +58,8 @@ def at_snapshot(session_id: UUID, revision: int) -> Document:
     by_entity = stored.values_list("part", "key").annotate(at=Max("revision")).order_by()
     latest = {(part, key): at for part, key, at in by_entity}
     document: Document = {"session": {}, **{part: {} for part in PARTS}}
-    wanted = set(latest.values())
-    for part, key, at, value in stored.filter(revision__in=wanted).values_list("part", "key", "revision", "value"):
+    revisions = set(latest.values())
+    for part, key, at, value in stored.filter(revision__in=revisions).values_list("part", "key", "revision", "value"):
         if latest[part, key] != at or value is None:
             continue
         if part == "session":

@@ -217,13 +217,13 @@ def _passage_at(session: Session, beat: float) -> dict[str, Any] | None:
 def follow_passages(sender: Any, session: Session, delta: list[dict[str, Any]], state: State, **_: Any) -> None:
     """Comments go along with the passages that they stand in; every one that has moved is told."""
     keys = [change["key"] for change in delta if change["part"] == "passages"]
-    moved = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
-    pinned = Comment.objects.filter(session=session, passage__in=moved, parent=None).filter(~Q(beat=None))
+    starts = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
+    pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).filter(~Q(beat=None))
     for one in pinned:
-        by = moved[one.passage] - one.passage_start
+        by = starts[one.passage] - one.passage_start
         if by:
             one.beat, one.end = max(one.beat + by, 0.0), None if one.end is None else max(one.end + by, 0.0)
-            one.passage_start = moved[one.passage]
+            one.passage_start = starts[one.passage]
             one.save(update_fields=["beat", "end", "passage_start"])
             result = _threads(session.pk).get(pk=one.pk)
             announce(session.pk, "comment", id=str(one.pk), comment=_out(result, set(), None).model_dump(mode="json"))

@@ -116,9 +116,9 @@ class Versions(Folder):
             for name, content in (files | {SESSION_FILE: json.dumps(stored)}).items():
                 packed.writestr(name, content)
         with Bundle(path) as before, Bundle(DATA / "bundle-v6.zip") as today:
-            self.assertEqual([one["envelopment"] for one in before.document["returns"].values()], [0.0])
+            self.assertEqual([row["envelopment"] for row in before.document["returns"].values()], [0.0])
             mix = today.mix()
-            as_it_was = replace(mix, returns=tuple(replace(one, envelopment=0.0) for one in mix.returns))
+            as_it_was = replace(mix, returns=tuple(replace(row, envelopment=0.0) for row in mix.returns))
             output = render_audio(before.mix(), 0, RATE // 2)
             np.testing.assert_array_equal(output, render_audio(as_it_was, 0, RATE // 2))
             self.assertGreater(np.abs(output - render_audio(mix, 0, RATE // 2)).max(), 1e-3)
@@ -155,16 +155,16 @@ class Versions(Folder):
 
     def test_one_from_before_its_names_changed_is_the_same_session(self) -> None:
         with Bundle(DATA / "bundle-v7.zip") as before, Bundle(DATA / "bundle-v8.zip") as today:
-            wanted = json.loads(json.dumps(today.document))
-            for source in wanted["sources"].values():
+            expected = json.loads(json.dumps(today.document))
+            for source in expected["sources"].values():
                 # A bundle that is written anew names its audio by what it holds.
                 source["asset"] = before.document["sources"][source["id"]]["asset"]
-            self.assertEqual(before.document, wanted)
+            self.assertEqual(before.document, expected)
 
     def test_what_was_frozen_before_names_changed_stays_so(self) -> None:
-        for kept in json.loads((DATA / "fingerprints-v7.json").read_text("utf-8")):
-            mix = mix_of(check_document(upgraded(kept["document"], 7)), silence)
-            self.assertEqual({source.id: key_of(mix, source) for source in mix.sources}, kept["fingerprints"])
+        for case in json.loads((DATA / "fingerprints-v7.json").read_text("utf-8")):
+            mix = mix_of(check_document(upgraded(case["document"], 7)), silence)
+            self.assertEqual({source.id: key_of(mix, source) for source in mix.sources}, case["fingerprints"])
 
     def test_a_later_one_is_refused(self) -> None:
         folder = self.folder()

@@ -275,8 +275,8 @@ class Voices(SimpleTestCase):
 
     def test_places_change_their_notes(self) -> None:
         one = (Event(0.0, 0.3, 60.0, 1.0),)
-        here = Place("a", -1.0, transpose=12.0, length=2.0, repeats=3, repeat_interval=0.5, fade=6.0)
-        deal = Deal(one, (here, Place("b", 1.0)), sound="voice", timbre="wood")
+        place = Place("a", -1.0, transpose=12.0, length=2.0, repeats=3, repeat_interval=0.5, fade=6.0)
+        deal = Deal(one, (place, Place("b", 1.0)), sound="voice", timbre="wood")
         heard = render_audio(dealt_mix(deal, 2.0), 0, 2 * RATE)[0]
         struck = note("wood", 72.0, 0.6, RATE)
         expected = np.zeros(2 * RATE, np.float32)
@@ -391,17 +391,17 @@ class MidiFiles(SimpleTestCase):
 
     def test_the_command_line_reads_a_pulse(self) -> None:
         # A quarter of a cycle ahead a sine is at its top on the beat, and at its bottom half a beat later.
-        told = ("pulse", "--period", "1", "--start-phase", "0.25")
-        code, out, _ = self.run_main(*told, "--bpm", "120", "--beats", "4", "--json")
+        arguments = ("pulse", "--period", "1", "--start-phase", "0.25")
+        code, out, _ = self.run_main(*arguments, "--bpm", "120", "--beats", "4", "--json")
         found = json.loads(out)
         self.assertEqual(code, 0)
         self.assertEqual(
             found["silent_beats"], {"left": [1.5, 2.5, 3.5, 4.5], "right": [1.0, 2.0, 3.0, 4.0], "both": []}
         )
         np.testing.assert_allclose(np.add(found["left"], found["right"]), 1.0, atol=1e-9)
-        flipped = json.loads(self.run_main(*told, "--flip", "--json")[1])
+        flipped = json.loads(self.run_main(*arguments, "--flip", "--json")[1])
         self.assertEqual(flipped["silent_beats"]["left"], [1.0, 2.0, 3.0, 4.0])
-        self.assertIn("Left falls silent", self.run_main(*told)[1])
+        self.assertIn("Left falls silent", self.run_main(*arguments)[1])
         # As it is, it is half-way down on every beat: nothing falls silent.
         halfway = json.loads(self.run_main("pulse", "--period", "1", "--json")[1])
         self.assertEqual(halfway["silent_beats"], {"left": [], "right": [], "both": []})

@@ -59,13 +59,13 @@ class Truth(SimpleTestCase):
     @given(mixes(SECONDS))
     def test_a_hand_hears_the_mix(self, mix: Mix) -> None:
         """The mix without a source, and that source through the gains of its place, are the mix."""
-        moved = dataclasses.replace(
+        changed = dataclasses.replace(
             mix.sources[0], muted=False, lanes={k: v for k, v in mix.sources[0].lanes.items() if k == "level"}
         )
-        mix = dataclasses.replace(mix, sources=(moved, *mix.sources[1:]))
-        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({moved.id})))
-        before = render_before_placement(mix, moved.id, 0, FRAMES)
-        place = placement(mix, moved, values_at(moved, np.zeros(1)), np.zeros(1))[:, :, 0]
+        mix = dataclasses.replace(mix, sources=(changed, *mix.sources[1:]))
+        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({changed.id})))
+        before = render_before_placement(mix, changed.id, 0, FRAMES)
+        place = placement(mix, changed, values_at(changed, np.zeros(1)), np.zeros(1))[:, :, 0]
         self.assertLess(decibels(without + place @ before - render_audio(mix, 0, FRAMES)), -90.0)
 
 

@@ -115,11 +115,11 @@ class Readings(SimpleTestCase):
         strengths = np.ones(16)
         self.assertLess(groove_reading.passing(pump, times, strengths).score, 0.2)
         best = groove_reading.best_fit(pump, times, strengths)
-        turned = Pulsing(
+        flipped = Pulsing(
             Pulse(**{**pump.pulse.as_dict(), "flip": best.flip, "start_phase": best.start_phase}), pump.tempo
         )
-        self.assertGreater(groove_reading.passing(turned, times, strengths).score, 0.98)
-        self.assertIsNone(groove_reading.best_fit(turned, times, strengths))
+        self.assertGreater(groove_reading.passing(flipped, times, strengths).score, 0.98)
+        self.assertIsNone(groove_reading.best_fit(flipped, times, strengths))
 
     def test_accents_of_bars_that_are_alike_are_put_together(self) -> None:
         tempo = TempoMap(((0.0, 120.0),))

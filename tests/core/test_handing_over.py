@@ -94,8 +94,8 @@ class SoundsOfADelivery(Folder):
         stereo = Mix(RATE, 1.0, (source,))
         self.assertEqual([s.id for s in sounds_of(stereo, True, ("stereo", "mono"), "", {}, {})], ["mix", "mono"])
         for wrong in ({"folds": ("left",)}, {"stems": "colours"}):
-            given = {"with_mix": True, "folds": (), "stems": "", "names": {}, "groups": {}, **wrong}
-            self.assertRaises(NeedleError, lambda given=given: sounds_of(mix, **given))
+            options = {"with_mix": True, "folds": (), "stems": "", "names": {}, "groups": {}, **wrong}
+            self.assertRaises(NeedleError, lambda options=options: sounds_of(mix, **options))
 
     def test_every_format_by_another_library(self) -> None:
         folder = self.folder()
@@ -252,19 +252,19 @@ class Moves(Folder):
         (folder / "moves.json").write_text(lanes_json(document), "utf-8")
         jsonschema.validate(json.loads(lanes_json(document)), MOVES_SCHEMA)
         for name in ("moves.csv", "moves.json"):
-            found = read_moves(folder / name)
-            back = {(one.owner, one.parameter): stored(one.lane.points) for one in found}
+            lanes_read = read_moves(folder / name)
+            back = {(item.owner, item.parameter): stored(item.lane.points) for item in lanes_read}
             for key, points in wanted.items():
                 for before, after in zip(points, back[key], strict=True):
                     self.assertEqual({**before, "tension": 0}, {**after, "tension": 0})
                     self.assertAlmostEqual(before["tension"], after["tension"], places=5)
-            for one in found:
-                check_lane(one.parameter, one.lane)
-                self.assertEqual(one.name.strip(), named(document, one.owner).strip())
+            for item in lanes_read:
+                check_lane(item.parameter, item.lane)
+                self.assertEqual(item.name.strip(), named(document, item.owner).strip())
 
     def test_files_from_before_their_names_changed(self) -> None:
         path = self.folder() / "moves"
-        wanted = Lane((Point(0.0, 0.5, "ease", 0.0, 0.25, 0.75), Point(2.0, 1.0)))
+        expected = Lane((Point(0.0, 0.5, "ease", 0.0, 0.25, 0.75), Point(2.0, 1.0)))
         ease = {"t": 0.0, "value": 0.5, "shape": "ease", "begins": 0.25, "ends": 0.75}
         lane = {"belongs_to": "oars", "name": "Oars", "parameter": "centre", "points": [ease, {"t": 2, "value": 1}]}
         for text in (
@@ -273,8 +273,8 @@ class Moves(Folder):
             "oars,Oars,centre,0,0.5,ease,0.25,0.75\noars,Oars,centre,2,1,straight,,\n",
         ):
             path.write_text(text, "utf-8")
-            (found,) = read_moves(path)
-            self.assertEqual((found.owner, found.parameter, found.lane), ("oars", "centre_level", wanted))
+            (result,) = read_moves(path)
+            self.assertEqual((result.owner, result.parameter, result.lane), ("oars", "centre_level", expected))
 
     def test_tables_from_elsewhere(self) -> None:
         path = self.folder() / "moves.csv"

@@ -57,7 +57,7 @@ class Twins(SimpleTestCase):
         compared = {name.removeprefix("test_") for name in dir(Twins)} | {
             "mark_rough", "fill_between", "mark_bends", "add_scaled", "add_ramped",
         }  # fmt: skip
-        self.assertLessEqual({one.name for one in kernels.REGISTERED}, compared)
+        self.assertLessEqual({kernel.name for kernel in kernels.REGISTERED}, compared)
 
     @examples(60)
     @given(st.lists(lanes(pans, SECONDS), min_size=1, max_size=4), st.integers(0, 2**31))

@@ -83,12 +83,14 @@ class Face(SimpleTestCase):
         root = Path(needle.__file__).parents[1]
         project = tomllib.loads((root / "pyproject.toml").read_text())["project"]
         declared = [*project["dependencies"], *itertools.chain(*project["optional-dependencies"].values())]
-        wanted = [line for line in (root / "requirements.in").read_text().splitlines() if not line.startswith("#")]
+        expected = [line for line in (root / "requirements.in").read_text().splitlines() if not line.startswith("#")]
 
         def package(requirement: str) -> str:
             return re.split(r"[\[<>=~]", requirement)[0]
 
-        self.assertEqual({package(each) for each in declared} - {project["name"]}, {package(each) for each in wanted})
+        self.assertEqual(
+            {package(each) for each in declared} - {project["name"]}, {package(each) for each in expected}
+        )
 
     def test_what_is_not_needed_is_not_imported(self) -> None:
         code = (

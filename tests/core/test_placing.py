@@ -91,9 +91,9 @@ class BeforePlacing(SimpleTestCase):
         sound = rng.standard_normal((2, 50))
         matrix = before_placing({"width": np.array([width])}, swap_channels, (left, right), 2)
         found = sound if matrix is None else matrix[:, :, 0] @ sound
-        wanted = sound[::-1] if swap_channels else sound
-        wanted = wanted * np.where([[left], [right]], -1.0, 1.0)
-        middle, side = (wanted[0] + wanted[1]) / 2.0, (wanted[0] - wanted[1]) / 2.0
+        expected = sound[::-1] if swap_channels else sound
+        expected = expected * np.where([[left], [right]], -1.0, 1.0)
+        middle, side = (expected[0] + expected[1]) / 2.0, (expected[0] - expected[1]) / 2.0
         np.testing.assert_allclose(found, [middle + width * side, middle - width * side], atol=1e-12)
 
     def test_mono_has_only_polarity(self) -> None:

@@ -201,12 +201,12 @@ class Rendering(SimpleTestCase):
     @examples(25)
     @given(pulses)
     def test_within_80_db_of_every_sample_evaluated(self, pulse) -> None:
-        one = Pulsing(Pulse(**{**pulse.as_dict(), "form": "level", "constant_power": False}))
+        pulsing = Pulsing(Pulse(**{**pulse.as_dict(), "form": "level", "constant_power": False}))
         t = np.arange(RATE) / RATE
         audio = np.sin(2 * np.pi * 997 * t).astype(np.float32)
-        source = MixSource("s", np.stack([audio, audio]), mode="balance", pulse=one)
+        source = MixSource("s", np.stack([audio, audio]), mode="balance", pulse=pulsing)
         heard = render_audio(Mix(RATE, 1.0, (source,)), 0, RATE)
-        exact = audio * one.sides(t)
+        exact = audio * pulsing.sides(t)
         self.assertLess(np.abs(heard - exact).max(), 1e-4)
 
     def test_a_mono_source_is_turned_down_where_it_comes_out(self) -> None:

@@ -31,10 +31,10 @@ class Rendering(SimpleTestCase):
     @examples(24)
     @given(room_mixes(), st.lists(st.integers(1, FRAMES - 1), max_size=3))
     def test_every_division_gives_the_same_samples(self, mix: Mix, cuts: list[int]) -> None:
-        whole = render_audio(mix, 0, FRAMES, cache=RESPONSES)
+        expected = render_audio(mix, 0, FRAMES, cache=RESPONSES)
         edges = [0, *sorted(set(cuts)), FRAMES]
         parts = [render_audio(mix, a, b, cache=RESPONSES) for a, b in itertools.pairwise(edges)]
-        np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-5)
+        np.testing.assert_allclose(np.concatenate(parts, axis=1), expected, atol=1e-5)
 
     def test_a_move_is_that_of_every_sample(self) -> None:
         """Within -80 dB of gains worked out at every sample, through every speaker's region and height."""
@@ -44,12 +44,12 @@ class Rendering(SimpleTestCase):
         for height in ({}, {"height": rising}):
             source = MixSource("a", audio, lanes={"rotation": turning, **height})
             room_mix = mix(source, layout="4+7+0")
-            found = render_audio(room_mix, 0, 2 * RATE)
+            result = render_audio(room_mix, 0, 2 * RATE)
             times = np.arange(2 * RATE) / RATE
             z = rising.evaluate(times) if height else np.zeros_like(times)
             elevation = np.where(z > 1.0 - 1e-12, 30.0, 30.0 * np.degrees(np.arctan(z)) / 45.0)
             gains = point_source_gains(LAYOUTS["4+7+0"], 360.0 * times, elevation)
-            error = found[room_mix.room.standing] - gains * audio
+            error = result[room_mix.room.standing] - gains * audio
             self.assertLess(np.abs(error).max(), 1e-4)
 
     def test_what_stands_still_may_grow_wide_and_turn(self) -> None:
@@ -128,11 +128,11 @@ class FromStereo(SimpleTestCase):
 
     def test_what_another_layout_moves_is_told(self) -> None:
         room_mix = mix(MixSource("front", noise(1)), MixSource("back", noise(2), front=-1.0, pan=0.5))
-        moved = {one.source: one for one in layout_changes(room_mix, "0+2+0", 0.0)}
-        self.assertLess(moved["front"].degrees, 1.0)
-        self.assertGreater(moved["back"].degrees, 60.0)
-        self.assertTrue(moved["back"].folded)
-        self.assertFalse(moved["front"].folded)
+        changes = {change.source: change for change in layout_changes(room_mix, "0+2+0", 0.0)}
+        self.assertLess(changes["front"].degrees, 1.0)
+        self.assertGreater(changes["back"].degrees, 60.0)
+        self.assertTrue(changes["back"].folded)
+        self.assertFalse(changes["front"].folded)
 
 
 class WaysThrough(SimpleTestCase):
@@ -189,8 +189,8 @@ class Layers(SimpleTestCase):
         self.assertEqual(max(thick, key=thick.get)[1:], "ss")
         self.assertEqual({name for name, level in echo.items() if level > -60} - {"Lss", "Rss"}, {"Lb", "Rb"})
         together = sum(10.0 ** (level / 10.0) for part in (dry, thick, echo) for level in part.values())
-        whole = sum(10.0 ** (level / 10.0) for level in channel_levels(room_mix).values())
-        self.assertAlmostEqual(10.0 * np.log10(whole / together), 0.0, delta=1.0)
+        total = sum(10.0 ** (level / 10.0) for level in channel_levels(room_mix).values())
+        self.assertAlmostEqual(10.0 * np.log10(total / together), 0.0, delta=1.0)
 
     def test_one_level_governs_all(self) -> None:
         before = MixLayer("x", effects("echo"), pre=True, front=-1.0)
@@ -262,8 +262,10 @@ class Returns(SimpleTestCase):
         levels = channel_levels(room_mix, listening=Listening(solo=frozenset({"hull"})))
         self.assertGreater(levels["Ls"], max(levels["L"], levels["C"]) + 20.0)
         opposite = replace(source, sends={"hull": MixSend(0.0, place="opposite")})
-        turned = channel_levels(replace(room_mix, sources=(opposite,)), listening=Listening(solo=frozenset({"hull"})))
-        self.assertGreater(turned["Rs"], turned["Ls"])
+        rotated = channel_levels(
+            replace(room_mix, sources=(opposite,)), listening=Listening(solo=frozenset({"hull"}))
+        )
+        self.assertGreater(rotated["Rs"], rotated["Ls"])
         own = replace(source, sends={"hull": MixSend(0.0, place="own", pan=1.0, front=1.0)})
         placed = channel_levels(replace(room_mix, sources=(own,)), listening=Listening(solo=frozenset({"hull"})))
         self.assertEqual(max(placed, key=placed.get), "R")
@@ -314,8 +316,8 @@ class Returns(SimpleTestCase):
 
     def test_in_stereo_a_reverb_is_as_it_was(self) -> None:
         voice = MixSource("a", noise(13), pan=-0.5, sends={"hull": MixSend(0.0)})
-        one, other = (self.around(voice, layout="0+2+0", envelopment=share) for share in (0.0, 1.0))
-        np.testing.assert_array_equal(one, other)
+        first, other = (self.around(voice, layout="0+2+0", envelopment=share) for share in (0.0, 1.0))
+        np.testing.assert_array_equal(first, other)
 
     def test_two_spaces_sweep_in_opposite_directions(self) -> None:
         there, back = (Lane((Point(0.0, a), Point(2.0, -a))) for a in (-1.0, 1.0))

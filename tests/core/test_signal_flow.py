@@ -144,11 +144,11 @@ class Exactness(SimpleTestCase):
     @given(whole_mixes())
     def test_a_hand_hears_the_mix_with_its_sends(self, mix: Mix) -> None:
         still = {k: v for k, v in mix.sources[0].lanes.items() if k not in ("pan", "pan_left", "span")}
-        moved = dataclasses.replace(mix.sources[0], delay_panning="off", double=False, lanes=still)
-        mix = dataclasses.replace(mix, sources=(moved, *mix.sources[1:]))
-        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({moved.id})))
-        before = render_before_placement(mix, moved.id, 0, FRAMES)
-        place = placement(mix, moved, values_at(moved, np.zeros(1)), np.zeros(1))[:, :, 0]
+        changed = dataclasses.replace(mix.sources[0], delay_panning="off", double=False, lanes=still)
+        mix = dataclasses.replace(mix, sources=(changed, *mix.sources[1:]))
+        without = render_audio(mix, 0, FRAMES, Listening(without_direct=frozenset({changed.id})))
+        before = render_before_placement(mix, changed.id, 0, FRAMES)
+        place = placement(mix, changed, values_at(changed, np.zeros(1)), np.zeros(1))[:, :, 0]
         np.testing.assert_allclose(without + place @ before, render_audio(mix, 0, FRAMES), atol=1e-4)
 
     def test_segments_know_of_a_tail_that_rings_on(self) -> None:

@@ -204,8 +204,8 @@ class MonoReadings(SimpleTestCase):
         self.assertLess(found.loss, -30.0)
         self.assertLess(found.bands[16], -30.0)
         self.assertAlmostEqual(abs(found.better - 0.5), 0.2, delta=0.006)
-        there = dataclasses.replace(source, delay_panning_ms=found.better)
-        heard = render_audio(Mix(RATE, 2.0, (there,)), 4800, RATE).astype(float)
+        delayed = dataclasses.replace(source, delay_panning_ms=found.better)
+        heard = render_audio(Mix(RATE, 2.0, (delayed,)), 4800, RATE).astype(float)
         measured = 10 * np.log10((heard.sum(axis=0) ** 2 / 2).mean() / (heard**2).mean(axis=1).sum())
         self.assertAlmostEqual(measured, found.better_loss, delta=0.1)
 

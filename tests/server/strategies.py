@@ -119,7 +119,7 @@ rhythms = st.one_of(
 
 layers = st.sampled_from(["thick", "echoed"])
 passages = st.sampled_from(["", "one"])
-taken = st.sampled_from(["source", "previous"])
+inputs = st.sampled_from(["source", "previous"])
 speakers = st.lists(st.sampled_from(["M+030", "M+000", "M-110", "U+045"]), max_size=4, unique=True)
 in_room = st.one_of(
     st.builds(lambda v: {"kind": "set-session", "layout": v}, st.sampled_from(["0+2+0", "0+5+0", "4+7+0", "9+9+9"])),

@@ -257,8 +257,8 @@ class Landing(Coming):
     def test_a_side_lands_on_its_side(self) -> None:
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", "mode": "sides"})
         told_of = self.ask("found", self.file("mid"))
-        found, places = told_of["lanes"], {one["owner"]: one["parameters"] for one in told_of["places"]}
-        lands = [one["lands"]["parameter"] for one in found if one["name"] == "Wide"]
+        lanes, places = told_of["lanes"], {row["owner"]: row["parameters"] for row in told_of["places"]}
+        lands = [row["lands"]["parameter"] for row in lanes if row["name"] == "Wide"]
         self.assertEqual(lands, ["pan_left", "pan_right"])
         # What is offered is what is heard: in stereo nothing of a room, of one channel no width.
         self.assertEqual(places["low"], ["pan", "level", "trim"])

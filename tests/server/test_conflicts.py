@@ -106,14 +106,14 @@ class Conflicts(SharedCase):
         seen = self.revision()
         lane = {"owner": "low", "parameter": "pan", "before": {"t": 1.0, "value": 0.1}}
         self.make("emil", "move-point", seen, **lane, after={"t": 0.5, "value": -0.5})
-        told = self.make("olga", "move-point", seen, **lane, after={"t": 1.5, "value": 0.5})
-        self.assertEqual(len(told["overwrote"]), 1)
+        answer = self.make("olga", "move-point", seen, **lane, after={"t": 1.5, "value": 0.5})
+        self.assertEqual(len(answer["overwrote"]), 1)
         self.assertEqual(self.lane(), [(1.5, 0.5), (2.0, 0.2)])
         self.turn(self.as_("olga"), "undo")
         self.assertEqual(self.lane(), [(0.5, -0.5), (2.0, 0.2)])
-        gone = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, base_revision=None)
-        self.assertEqual(gone.status_code, 422)
-        self.assertIn("not there any more", gone.json()["detail"])
+        refused = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, base_revision=None)
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("not there any more", refused.json()["detail"])
 
     def test_what_was_made_and_taken_back_meanwhile_is_no_conflict(self) -> None:
         seen = self.revision()

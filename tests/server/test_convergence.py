@@ -112,9 +112,9 @@ class Person:
 
     def send(self) -> None:
         """The first of what waits; it stays until it is answered, and may arrive twice."""
-        client_id, base_revision, wish = self.outbox[0]
+        client_id, base_revision, body = self.outbox[0]
         for _ in range(2 if self.chance.random() < 0.1 else 1):
-            answer = self.crowd.serve(self.user, client_id, base_revision, wish)
+            answer = self.crowd.serve(self.user, client_id, base_revision, body)
         if self.chance.random() < 0.1:
             return  # The answer is lost: the same goes out again.
         self.outbox.popleft()
@@ -130,16 +130,16 @@ class Crowd:
         self.known = session.revision
 
     def serve(
-        self, user: Any, client_id: UUID, base_revision: int, wish: dict[str, Any] | str
+        self, user: Any, client_id: UUID, base_revision: int, body: dict[str, Any] | str
     ) -> dict[str, Any] | None:
         try:
-            if isinstance(wish, str):
-                made = (undo if wish == "undo" else redo)(user, self.session.id, client_id)
+            if isinstance(body, str):
+                committed = (undo if body == "undo" else redo)(user, self.session.id, client_id)
             else:
-                made = submit(user, self.session.id, client_id, base_revision, operation_from(wish))
+                committed = submit(user, self.session.id, client_id, base_revision, operation_from(body))
         except (NeedleError, Refused):
             return None
-        message = serialize_revision(made.row)
+        message = serialize_revision(committed.row)
         if message["revision"] > self.known:
             self.known = message["revision"]
             for person in self.people:

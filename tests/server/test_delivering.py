@@ -258,9 +258,9 @@ class Deliveries(SessionCase):
         # What waits goes on waiting; what a worker has left is made again, once.
         self.assertEqual((tasks.resume_unfinished(), state()["status"]), (0, "waiting"))
         lost()
-        with mock.patch.object(tasks, "order") as again:
+        with mock.patch.object(tasks, "order") as order:
             self.assertEqual((tasks.resume_unfinished(), state()["status"]), (1, "waiting"))
-        again.assert_called_once()
+        order.assert_called_once()
         lost()
         self.assertEqual((tasks.resume_unfinished(), state()["status"]), (1, "failed"))
         self.assertIn("stopped twice", state()["message"])

@@ -35,14 +35,14 @@ class Locks(CommittedCase):
         writer.rollback()
 
     def test_nothing_is_written_decoded_or_mixed_while_something_is_locked(self) -> None:
-        held: list[str] = []
+        locked: list[str] = []
         called: set[str] = set()
 
         def watched(name: str, work: Callable[..., Any]) -> Callable[..., Any]:
             def watch(*args: Any, **named: Any) -> Any:
                 called.add(name)
                 if connection.in_atomic_block:
-                    held.append(name)
+                    locked.append(name)
                 return work(*args, **named)
 
             return watch
@@ -60,5 +60,5 @@ class Locks(CommittedCase):
         self.assertEqual(self.operate(emil, {"kind": "place-source", "source": "low", "pan": 0.5}).status_code, 200)
         self.assertEqual(emil.get(self.url()).status_code, 200)
         self.assertEqual(emil.get(self.url(f"/segments/0?revision={self.revision()}")).status_code, 200)
-        self.assertEqual(held, [])
+        self.assertEqual(locked, [])
         self.assertEqual(called, {name for _, name in slow})

@@ -41,7 +41,7 @@ class Deltas(SimpleTestCase):
         state = DocumentState(document)
         for body in bodies:
             before = state.document
-            kept = copy.deepcopy(before)
+            copied = copy.deepcopy(before)
             try:
                 operation_from(body).apply(state)
             except NeedleError:
@@ -49,7 +49,7 @@ class Deltas(SimpleTestCase):
             for old, new in ((before, state.document), (state.document, before), (document, state.document)):
                 delta = json.loads(json.dumps(documents_delta(old, new)))
                 self.assertEqual(apply_delta(old, delta), new)
-            self.assertEqual(before, kept, "a delta is applied to a copy")
+            self.assertEqual(before, copied, "a delta is applied to a copy")
 
 
 class Log(SessionCase):
@@ -72,9 +72,9 @@ class Log(SessionCase):
         for i in range(times):
             before = {"t": 5.0, "value": LINE[500]["value"] if i == 0 else (i - 1) % 9 / 10}
             body = {"kind": "move-point", **LANE, "before": before, "after": {"t": 5.0, "value": i % 9 / 10}}
-            made = self.operate(client, body)
-            self.assertEqual(made.status_code, 200, made.content)
-            answer = made.json()
+            answered = self.operate(client, body)
+            self.assertEqual(answered.status_code, 200, answered.content)
+            answer = answered.json()
         return answer
 
     def test_moving_one_point_of_many_costs_little_in_the_log_and_on_the_wire(self) -> None:
@@ -109,8 +109,8 @@ class Log(SessionCase):
                 self.assertEqual(document_at(self.session.pk, revision), document, revision)
         self.assertEqual(replayed(self.session), stored_document(self.session))
         # A lane that was drawn once is stored once, however many snapshots follow.
-        kept = EntityVersion.objects.filter(session=self.session, part="lanes", key="low/pan")
-        self.assertEqual(kept.count(), 1)
+        versions = EntityVersion.objects.filter(session=self.session, part="lanes", key="low/pan")
+        self.assertEqual(versions.count(), 1)
 
     def make(self, i: int) -> None:
         bodies = [
@@ -158,9 +158,9 @@ class Log(SessionCase):
             for i in range(5):
                 self.make(i)
             first = since(self.session.pk, start)
-            self.assertEqual([one["revision"] for one in first], [start + 1, start + 2, start + 3])
-            rest = since(self.session.pk, first[-1]["revision"])
-            self.assertEqual(rest[-1]["revision"], self.revision())
+            self.assertEqual([message["revision"] for message in first], [start + 1, start + 2, start + 3])
+            second = since(self.session.pk, first[-1]["revision"])
+            self.assertEqual(second[-1]["revision"], self.revision())
         self.assertGreater(MOST_AT_ONCE, 100)
 
     def test_operations_are_found_by_what_they_are_about(self) -> None:

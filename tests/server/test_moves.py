@@ -141,8 +141,8 @@ class Pasting(Moves):
     def test_a_move_of_something_that_a_source_has_not_is_refused(self) -> None:
         clip = self.asked("clip", {"lanes": [PAN], "start": 0.0, "end": 1.0})
         self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
-        told = self.asked("paste", {"clip": clip, "targets": [{"owner": "wide", "at": 1.0}]}, 422)
-        self.assertIn("Wide is panned as", told["detail"])
+        refused = self.asked("paste", {"clip": clip, "targets": [{"owner": "wide", "at": 1.0}]}, 422)
+        self.assertIn("Wide is panned as", refused["detail"])
 
     def test_where_to_paste(self) -> None:
         def places(**wanted: Any) -> list[float]:
@@ -299,8 +299,8 @@ class Automated(Moves):
             with self.subTest(lane):
                 self.write(point(0.0, 0.0, "ease"), point(4.0, 0.5), lane=lane)
                 before = self.state()
-                made = {"kind": "set-fixed-value", **lane, "at": 1.0}
-                self.assertEqual(self.operate(self.emil, made).status_code, 200)
+                body = {"kind": "set-fixed-value", **lane, "at": 1.0}
+                self.assertEqual(self.operate(self.emil, body).status_code, 200)
                 after = self.state()
                 self.assertNotIn(f"{lane['owner']}/{lane['parameter']}", after["lanes"])
                 self.assertAlmostEqual(after[part][key][lane["parameter"]], 0.5 * (3 / 16 - 2 / 64), places=9)

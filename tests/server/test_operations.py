@@ -224,9 +224,9 @@ class Undo(SessionCase):
         for _ in range(2):
             refused = self.turn(emil, "undo")
             self.assertEqual(refused.status_code, 409)
-            told = refused.json()
-            self.assertIn("Olga has changed the same since: “Low: R90”", told["detail"])
-            self.assertEqual((told["revision"], told["summary"], told["partly"]), (mine, "Low: R10", False))
+            refusal = refused.json()
+            self.assertIn("Olga has changed the same since: “Low: R90”", refusal["detail"])
+            self.assertEqual((refusal["revision"], refusal["summary"], refusal["partly"]), (mine, "Low: R10", False))
             self.assertEqual((self.pan("low"), self.pan("high")), (0.9, -0.3))
         # Nothing of it is left to be taken back.
         self.assertEqual(self.turn(emil, "undo", partly=True).status_code, 409)

@@ -32,8 +32,11 @@ class Guide(SessionCase):
                 continue
             seen.add(address)
             page = self.read(address)
-            found = re.findall(r'(?:href|src)="(/guide/[^"#]*)"', page)
-            waiting += found
+            links = re.findall(r'(?:href|src)="(/guide/[^"#]*)#?([^"]*)"', page)
+            waiting += [link for link, _ in links]
+            for link, heading in links:
+                if heading:
+                    self.assertIn(f'id="{heading}"', self.read(link), f"{address}: {link}#{heading}")
             self.assertNotIn(".md", "".join(re.findall(r'href="([^"]*)"', page)), address)
         pages = {path.stem for path in (DOCS / "guide").glob("[0-9]*.md")}
         self.assertLessEqual({f"/guide/{name}/" for name in pages}, seen)

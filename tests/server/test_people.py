@@ -79,8 +79,8 @@ class People(SharedCase):
     def test_a_new_password_ends_every_other_sign_in(self) -> None:
         here, there = self.as_("emil"), self.as_("emil")
 
-        def change(present: str, wanted: str) -> int:
-            body = json.dumps({"present": present, "wanted": wanted})
+        def change(current: str, new: str) -> int:
+            body = json.dumps({"current": current, "new": new})
             return here.post("/api/password", body, content_type="application/json").status_code
 
         self.assertEqual(change("wrong", "another long one"), 403)

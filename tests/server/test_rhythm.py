@@ -115,17 +115,19 @@ class Pulses(Rhythm):
 
     def test_a_reading_with_accents_and_a_better_fit(self) -> None:
         self.strokes()
-        found = self.asked("/pulse/reading", owner="wide", bar=1, accents="strokes", values={**SQUARE, "flip": True})
-        self.assertEqual(
-            found["sentence"], "Both sides fall silent on 1½ and 3½; both sides are weak (−20 dB) on 1 and 3."
+        reading = self.asked(
+            "/pulse/reading", owner="wide", bar=1, accents="strokes", values={**SQUARE, "flip": True}
         )
-        self.assertEqual((found["note"], found["in_hertz"], found["onsets"]), ("1/2 note", "1 Hz", 8))
-        self.assertAlmostEqual(found["now"]["score"], 0.5, delta=0.05)
-        self.assertAlmostEqual(found["best"]["score"], 0.5, delta=0.05)
+        self.assertEqual(
+            reading["sentence"], "Both sides fall silent on 1½ and 3½; both sides are weak (−20 dB) on 1 and 3."
+        )
+        self.assertEqual((reading["note"], reading["in_hertz"], reading["onsets"]), ("1/2 note", "1 Hz", 8))
+        self.assertAlmostEqual(reading["now"]["score"], 0.5, delta=0.05)
+        self.assertAlmostEqual(reading["best"]["score"], 0.5, delta=0.05)
         quick = {**SQUARE, "period": 1.0, "flip": True}
-        found = self.asked("/pulse/reading", owner="wide", bar=1, accents="strokes", values=quick)
-        self.assertLess(found["now"]["score"], 0.1)
-        self.assertGreater(found["best"]["score"], 0.95)
+        reading = self.asked("/pulse/reading", owner="wide", bar=1, accents="strokes", values=quick)
+        self.assertLess(reading["now"]["score"], 0.1)
+        self.assertGreater(reading["best"]["score"], 0.95)
         self.assertEqual(self.state()["pulses"], {})
         plain = self.asked("/pulse/reading", owner="wide", bar=1)
         self.assertEqual((plain["now"], plain["onsets"]), (None, 0))
@@ -165,9 +167,9 @@ class Pulses(Rhythm):
                   points=[{"t": 0.0, "value": -0.4}, {"t": 4.0, "value": 0.4}])  # fmt: skip
         before, heard = self.state(), {key: self.segment(1, solo=key) for key in ("wide", "low")}
         for key in ("wide", "low"):
-            found = self.ask("/pulse/written-out", owner=key)
-            self.assertGreater(found["points"], 10)
-            self.assertEqual(self.operate(self.emil, found["operation"]).status_code, 200)
+            answer = self.ask("/pulse/written-out", owner=key)
+            self.assertGreater(answer["points"], 10)
+            self.assertEqual(self.operate(self.emil, answer["operation"]).status_code, 200)
             self.assertFalse(self.state()["pulses"][key]["on"])
             np.testing.assert_allclose(self.segment(1, solo=key), heard[key], atol=0.006)
         self.assertEqual(self.state()["sources"]["wide"]["mode"], "sides")
@@ -348,8 +350,8 @@ class Freezes(Rhythm):
         np.testing.assert_array_equal(self.segment(2, solo="low"), heard)
 
     def test_a_sound_of_another_session_is_not_taken(self) -> None:
-        told = self.make("freeze-source", 422, source="low", frozen_asset="a" * 64)["detail"]
-        self.assertIn("not frozen in this session", told)
+        detail = self.make("freeze-source", 422, source="low", frozen_asset="a" * 64)["detail"]
+        self.assertIn("not frozen in this session", detail)
 
     def test_a_change_meanwhile_is_told_and_stopping_changes_nothing(self) -> None:
         owner = {"session": self.session, "author": self.users["emil"], "revision": self.revision(), "source": "low"}

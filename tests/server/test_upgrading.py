@@ -78,8 +78,8 @@ class Upgrading(TransactionTestCase):
                 stored_document(migrated)["returns"]["hall"],
                 {**renamed(hall, {"ink": "colour"}), "envelopment": envelopment, "spread": 0.0},
             )
-            wanted = {**renamed(send, {"before": "pre"}), "spread": 0.0}
-            self.assertEqual(stored_document(migrated)["sends"]["low/hall"], wanted)
+            expected = {**renamed(send, {"before": "pre"}), "spread": 0.0}
+            self.assertEqual(stored_document(migrated)["sends"]["low/hall"], expected)
             self.assertEqual(replayed(migrated)["returns"]["hall"]["envelopment"], envelopment)
 
     def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
@@ -108,15 +108,15 @@ class Upgrading(TransactionTestCase):
         )  # fmt: skip
 
         self.migrate(leaves)
-        wanted = {**low, "width_left": 0.0, "width_right": 0.0}
+        expected = {**low, "width_left": 0.0, "width_right": 0.0}
         hall = {"id": "hall", "name": "Hall", "effects": [], "envelopment": 0.4, "spread": 0.0}
         migrated = Session.objects.get(pk=session.pk)
-        self.assertEqual(stored_document(migrated)["sources"]["low"], wanted)
-        self.assertEqual(document_at(migrated.pk, 0)["sources"]["low"], wanted)
+        self.assertEqual(stored_document(migrated)["sources"]["low"], expected)
+        self.assertEqual(document_at(migrated.pk, 0)["sources"]["low"], expected)
         self.assertEqual(stored_document(migrated)["returns"]["hall"], hall)
         self.assertEqual(document_at(migrated.pk, 0)["returns"]["hall"], hall)
         (row,) = Operation.objects.filter(session=migrated)
-        self.assertEqual(row.body["operations"][0]["source"], wanted)
+        self.assertEqual(row.body["operations"][0]["source"], expected)
         self.assertEqual(row.body["operations"][1]["to"], hall)
         self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
 
@@ -148,19 +148,19 @@ class Upgrading(TransactionTestCase):
             old.get_model("mixing", "Preset").objects.create(author_id=user.pk, kind=kind, name=kind, content=content)
 
         self.migrate(leaves)
-        found = Session.objects.get(pk=session.pk)
-        self.assertEqual(stored_document(found), check_document(with_todays_names(before["document"], 7)))
-        self.assertEqual(replayed(found), stored_document(found))
+        migrated = Session.objects.get(pk=session.pk)
+        self.assertEqual(stored_document(migrated), check_document(with_todays_names(before["document"], 7)))
+        self.assertEqual(replayed(migrated), stored_document(migrated))
         opened = with_todays_names(before["opened"], 7)
-        self.assertEqual(document_at(found.pk, 0), opened)
+        self.assertEqual(document_at(migrated.pk, 0), opened)
         state = DocumentState(opened)
-        for row in Operation.objects.filter(session=found):
+        for row in Operation.objects.filter(session=migrated):
             operation = operation_from(row.body)
             self.assertEqual(row.kind, operation.kind)
             self.assertCountEqual([tuple(touch) for touch in row.touches], operation.touches(), row.summary)
             operation.apply(state)
-            self.assertEqual(document_at(found.pk, row.revision), state.document, row.summary)
-        (draft,) = Draft.objects.filter(session=found)
+            self.assertEqual(document_at(migrated.pk, row.revision), state.document, row.summary)
+        (draft,) = Draft.objects.filter(session=migrated)
         point = {"t": 0.0, "value": 1.0, "shape": "ease", "shape_start": 0.5}
         lane = {"owner": "low", "parameter": "centre_level", "start": 0.0, "end": 1.0, "points": [point]}
         self.assertEqual(
@@ -208,10 +208,10 @@ class Upgrading(TransactionTestCase):
         )  # fmt: skip
 
         self.migrate(leaves)
-        found = Session.objects.get(pk=session.pk)
-        document = stored_document(found)
+        migrated = Session.objects.get(pk=session.pk)
+        document = stored_document(migrated)
         self.assertEqual(document["sources"]["low"], {**new, "seconds": 2.0})
         self.assertEqual(document["lanes"]["low/pan"]["points"], points)
         self.assertEqual(document["passages"]["all"], {"id": "all", **passage})
         self.assertEqual((document["groups"], document["returns"], document["sends"]), ({}, {}, {}))
-        self.assertEqual(replayed(found)["sources"], document["sources"])
+        self.assertEqual(replayed(migrated)["sources"], document["sources"])

@@ -234,7 +234,7 @@ describe("the pages beside a session", () => {
     expect(document.querySelector("a[href$='/hand-over']")).toBeTruthy();
     await page.press("Delete");
     await page.until(() => !page.text.includes("Tones"), "it is gone from the list");
-    const deleted = page.posted.find((one) => one.method === "DELETE");
+    const deleted = page.posted.find(({ method }) => method === "DELETE");
     expect(deleted?.path ?? "").toBe("");
   });
 
@@ -242,7 +242,7 @@ describe("the pages beside a session", () => {
     page = new Page();
     const rows = page.answers["/api/sessions"];
     page.gives["/api/sessions"] = () => rows;
-    page.gives["/api/account"] = () => "That is not your present password. Nothing was deleted.";
+    page.gives["/api/account"] = () => "That is not your current password. Nothing was deleted.";
     await page.at("/");
     await page.press("Account…");
     await page.press("Delete account…");

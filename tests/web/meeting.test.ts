@@ -164,13 +164,13 @@ describe("without a connection", () => {
 
 describe("a server that goes away while a session opens", () => {
   const library = "/api/library";
-  let asked = 0;
+  let requests = 0;
   /** The session comes, and what there is to choose from does not until so many have asked for it. */
   async function openWithout(reachedAt: number): Promise<void> {
     page = new Page();
-    asked = 0;
+    requests = 0;
     page.gives[library] = () => {
-      if ((asked += 1) < reachedAt) throw new Error("no way there");
+      if ((requests += 1) < reachedAt) throw new Error("no way there");
       return page.answers[library];
     };
     await page.desk("place");
@@ -182,7 +182,7 @@ describe("a server that goes away while a session opens", () => {
     await openWithout(2);
     expect(page.slider("Place of High")).toBeTruthy();
     await page.until(() => useLibrary().library !== null, "what there is to choose from has come");
-    expect(asked).toBe(2);
+    expect(requests).toBe(2);
     expect(document.querySelector("[role=alert]")).toBeNull();
   });
 
@@ -192,7 +192,7 @@ describe("a server that goes away while a session opens", () => {
       await openWithout(Infinity);
       page.wrapper.unmount();
       await vi.advanceTimersByTimeAsync(60_000);
-      expect(asked).toBeLessThanOrEqual(2);
+      expect(requests).toBeLessThanOrEqual(2);
     } finally {
       vi.useRealTimers();
     }

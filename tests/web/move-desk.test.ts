@@ -46,9 +46,9 @@ describe("points", () => {
       document.querySelector("[data-point='1'] .dot") ?? document.querySelector("[data-point='1']")!;
     await page.drag(dot, spot(0.75, 2), spot(0.6, 2.5), spot(0.5, 3));
     expect(page.operations).toHaveLength(1);
-    const moved = page.latest as { kind: string; after: { value: number; t: number } };
-    expect(moved.kind).toBe("move-point");
-    expect(moved.after.value).toBeCloseTo(0, 1);
+    const operation = page.latest as { kind: string; after: { value: number; t: number } };
+    expect(operation.kind).toBe("move-point");
+    expect(operation.after.value).toBeCloseTo(0, 1);
   });
 
   it("go later by keys, by the grid", async () => {
@@ -56,8 +56,8 @@ describe("points", () => {
     const point = document.querySelector<HTMLElement>("[data-point='1']")!;
     point.focus();
     await page.key("ArrowDown", point);
-    const moved = page.latest as { after: { t: number } };
-    expect(moved.after.t).toBeGreaterThan(2);
+    const operation = page.latest as { after: { t: number } };
+    expect(operation.after.t).toBeGreaterThan(2);
   });
 
   it("of a level have a scale of their own, and are cleared at once", async () => {

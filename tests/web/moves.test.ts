@@ -290,12 +290,12 @@ describe("a stretch", () => {
     expect(moves.lanes).toEqual([{ owner: "oars", parameter: "pan" }]);
     view.choose("gulls");
     view.showLane({ owner: "gulls", parameter: "pan_left" });
-    expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left", "pan_right"]);
+    expect(moves.lanes.map(({ parameter }) => parameter)).toEqual(["pan_left", "pan_right"]);
     moves.toggleAlong({ owner: "gulls", parameter: "pan_right" });
-    expect(moves.lanes.map((one) => one.parameter)).toEqual(["pan_left"]);
+    expect(moves.lanes.map(({ parameter }) => parameter)).toEqual(["pan_left"]);
     view.chooseThese(["oars", "gulls", "drum"]);
     view.showLane({ owner: "oars", parameter: "pan" });
-    expect(moves.lanes.map((one) => one.owner)).toEqual(["oars", "drum"]);
+    expect(moves.lanes.map(({ owner }) => owner)).toEqual(["oars", "drum"]);
   });
 
   it("is looked at, offered to the ear, and made as one change", async () => {

@@ -139,7 +139,7 @@ describe("the outbox", () => {
     await outbox.adopt(() => {});
     outbox.submit(place(0.5), 7, () => {});
     await vi.runAllTimersAsync();
-    expect(sent.map((one) => (one.body as { format?: number }).format)).toEqual([
+    expect(sent.map(({ body }) => (body as { format?: number }).format)).toEqual([
       7,
       undefined,
       DOCUMENT_VERSION,

@@ -245,14 +245,14 @@ describe("a deal", () => {
     };
     for (let press = 0; press < 4; press += 1) void deals.act("add");
     await vi.advanceTimersByTimeAsync(100);
-    expect(deals.deal!.places.map((one) => one.id)).toEqual(["p1", "p2", "p3", "p4", "p5", "p6"]);
-    const made = (): Record<string, unknown>[] => desk.operations.filter(Boolean);
-    expect(made()).toEqual([]);
+    expect(deals.deal!.places.map(({ id }) => id)).toEqual(["p1", "p2", "p3", "p4", "p5", "p6"]);
+    const operations = (): Record<string, unknown>[] => desk.operations.filter(Boolean);
+    expect(operations()).toEqual([]);
     await vi.advanceTimersByTimeAsync(1000);
     vi.useRealTimers();
-    expect(made()).toHaveLength(1);
-    expect(made()[0]).toMatchObject({ kind: "set-deal", source: "pad" });
-    expect((made()[0]!.places as object[]).length).toBe(6);
+    expect(operations()).toHaveLength(1);
+    expect(operations()[0]).toMatchObject({ kind: "set-deal", source: "pad" });
+    expect((operations()[0]!.places as object[]).length).toBe(6);
   });
 
   it("solos a place for oneself, and everything again", () => {

@@ -338,7 +338,7 @@ describe("a whole source", () => {
     const sent = desk.operations[0] as { operations: { kind: string; source: ReturnType<typeof source> }[] };
     expect(sent.operations.map((one) => one.kind)).toEqual(["add-source", "add-source", "remove-source"]);
     expect(
-      sent.operations.slice(0, 2).map((one) => [one.source.name, one.source.first_channel, one.source.pan]),
+      sent.operations.slice(0, 2).map(({ source }) => [source.name, source.first_channel, source.pan]),
     ).toEqual([
       ["gulls left", 0, -0.4],
       ["gulls right", 1, 0.4],

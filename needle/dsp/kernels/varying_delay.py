@@ -20,11 +20,11 @@ def _twin(sound: Audio, edges: Numbers, step: int, first: int, table: Audio, out
     delays = (edges[:-1, np.newaxis] + rise).ravel()
     for low in range(0, len(out), _AT_ONCE):
         stretch = delays[low : low + _AT_ONCE]
-        whole = np.floor(stretch).astype(np.int64)
-        place = (stretch - whole) * parts
+        integer_delay = np.floor(stretch).astype(np.int64)
+        place = (stretch - integer_delay) * parts
         part = np.minimum(place.astype(np.int64), parts - 1)
         share = (place - part).astype(np.float32)[:, np.newaxis]
-        oldest = first + low + np.arange(len(stretch)) - whole - TAPS // 2
+        oldest = first + low + np.arange(len(stretch)) - integer_delay - TAPS // 2
         taps = table[part, 0] + table[part, 1] * share
         out[low : low + len(stretch)] = (sound[oldest[:, np.newaxis] + across] * taps).sum(axis=1)
 

@@ -126,8 +126,8 @@ def _by_other_rules(mix: Mix, source: MixSource) -> list[str]:
         return []
     notes = []
     if source.spread or "spread" in source.lanes:
-        notes.append("its spread is told as an extent, which each renderer weighs by its own rule")
-    if any(way.off for way in source.speaker_routing.all):
+        notes.append("its spread is written as an extent, which each renderer weighs by its own rule")
+    if any(route.off for route in source.speaker_routing.all):
         notes.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
     return notes
 
@@ -266,9 +266,11 @@ def _looked_at(mix: Mix, source: MixSource) -> Values:
 
 def _zones(room: Layout, source: MixSource, times: Values) -> tuple[tuple[Zone, ...], ...]:
     """Where it may not sound from each time on: round every loudspeaker that is switched off for it."""
-    if not room.surround or not any(way.off for way in source.speaker_routing.all):
+    if not room.surround or not any(route.off for route in source.speaker_routing.all):
         return ((),) * len(times)
-    by_way = {way: tuple(_zone(s) for s in room.speakers if s.name in way.off) for way in source.speaker_routing.all}
+    by_way = {
+        route: tuple(_zone(s) for s in room.speakers if s.name in route.off) for route in source.speaker_routing.all
+    }
     return tuple(by_way[source.speaker_routing.at(float(t))] for t in times)
 
 

@@ -14,14 +14,14 @@ _AT_ONCE = 200
 def fill(apps, _editor):
     """Find the assets that are named anywhere in a session, its snapshots, or its log."""
     asset, use = apps.get_model("audio", "Asset"), apps.get_model("audio", "AssetUse")
-    known = set(asset.objects.values_list("pk", flat=True))
+    existing = set(asset.objects.values_list("pk", flat=True))
     for session in apps.get_model("mixing", "Session").objects.iterator():
         named = _named(apps.get_model("mixing", "Thing").objects.filter(session=session, part="sources"), ["value"])
         versions = apps.get_model("mixing", "EntityVersion").objects.filter(session=session, part="sources")
         for value in versions.exclude(value=None).values_list("value", flat=True):
             named |= set(_HASH.findall(str(unpacked(value))))
         named |= _named(apps.get_model("mixing", "Operation").objects.filter(session=session), ["body", "inverse"])
-        use.objects.bulk_create(use(session=session, asset_id=key) for key in sorted(named & known))
+        use.objects.bulk_create(use(session=session, asset_id=key) for key in sorted(named & existing))
 
 
 def _named(rows, fields):

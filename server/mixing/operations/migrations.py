@@ -108,10 +108,10 @@ def _added_layer_from_7(body: Body) -> Body:
 
 
 def _put_things_from_7(body: Body) -> Body:
-    things = [change_from_7(thing) for thing in body["things"]]
+    entities = [change_from_7(entity) for entity in body["things"]]
     return {
         **renamed(body, {"what": "summary"}),
-        "things": things,
+        "things": entities,
         "touched": [touch_from_7(touch) for touch in body["touched"]],
     }
 

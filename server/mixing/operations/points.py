@@ -54,10 +54,10 @@ class MovePoint(Operation):
             gone = points.pop(at)
             back |= {"after": StoredPoint(**vars(gone)), "after_rank": sum(p.t == gone.t for p in points[:at])}
         if self.after is not None:
-            fresh = Point(**self.after.model_dump())
-            place = self._place(points, fresh, at)
-            points.insert(place, fresh)
-            back |= {"before": self.after, "before_rank": sum(p.t == fresh.t for p in points[:place])}
+            inserted = Point(**self.after.model_dump())
+            place = self._place(points, inserted, at)
+            points.insert(place, inserted)
+            back |= {"before": self.after, "before_rank": sum(p.t == inserted.t for p in points[:place])}
         if len(points) > MOST_POINTS:
             raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Thin it first.")
         after = check_lane(self.parameter, Lane(tuple(points)))
@@ -76,9 +76,9 @@ class MovePoint(Operation):
         alike = [i for i in there if points[i].value == was.value]
         return next(iter(same or alike or there), None)
 
-    def _place(self, points: list[Point], fresh: Point, was: int | None) -> int:
+    def _place(self, points: list[Point], point: Point, was: int | None) -> int:
         """Where it goes among the others: after those of its time that are told, else as near as it was."""
-        before, same = sum(p.t < fresh.t for p in points), sum(p.t == fresh.t for p in points)
+        before, same = sum(p.t < point.t for p in points), sum(p.t == point.t for p in points)
         if self.after_rank is not None:
             return before + min(self.after_rank, same)
         return before + same if was is None else min(max(was, before), before + same)

@@ -78,7 +78,7 @@ def changed_touches(part: str, key: str, before: dict[str, Any] | None, after: d
     if part == "events":
         return [(f"events:{key}", None, None)]
     if part == "speaker_routing":
-        routes = [thing.get("routes", {}) for thing in (old, new)]
+        routes = [entity.get("routes", {}) for entity in (old, new)]
         passages = sorted(
             name for name in routes[0].keys() | routes[1].keys() if routes[0].get(name) != routes[1].get(name)
         )

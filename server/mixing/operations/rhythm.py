@@ -65,8 +65,8 @@ class SetPulse(SetSome):
         return _set_or_begun(self, super().apply, state, PULSE_DEFAULTS)
 
     def describe(self, state: State) -> str:
-        given = {name: value for name, value in self.given().items() if name != "before_conversion"}
-        words = ", ".join(_pulse_word(name, value) for name, value in given.items())
+        fields = {name: value for name, value in self.given().items() if name != "before_conversion"}
+        words = ", ".join(_pulse_word(name, value) for name, value in fields.items())
         return f"{owner_name(state, self.owner)}, pulse: {words or 'nothing'}"
 
 

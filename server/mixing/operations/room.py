@@ -91,21 +91,21 @@ class RestoreRoute(Operation):
         existing(state, "sources", self.source)
         before = state.get("speaker_routing", self.source)
         routes = dict(before["routes"]) if before else {}
-        gone = routes.pop(self.passage, None)
+        removed = routes.pop(self.passage, None)
         if self.route is not None:
             routes[self.passage] = self.route.model_dump()
         routing = {"id": self.source, "routes": routes}
         check_speaker_routing(routing)
         state.put("speaker_routing", self.source, routing if routes else None)
-        return RestoreRoute.model_validate({"source": self.source, "passage": self.passage, "route": gone})
+        return RestoreRoute.model_validate({"source": self.source, "passage": self.passage, "route": removed})
 
     def touches(self) -> list[Touch]:
         names = ("off", "direct", "ambient", "centre", "front", "sides", "back", "above", "lfe")
         return [(f"route:{self.source}/{self.passage}.{name}", None, None) for name in names]
 
     def describe(self, state: State) -> str:
-        said = "as it was set" if self.route else "as everywhere else" if self.passage else "from everywhere"
-        return f"{_where(state, self.source, self.passage)}: {said}"
+        wording = "as it was set" if self.route else "as everywhere else" if self.passage else "from everywhere"
+        return f"{_where(state, self.source, self.passage)}: {wording}"
 
 
 def _where(state: State, source: str, passage: str) -> str:
@@ -213,9 +213,9 @@ class RemoveLayer(Operation):
 
     def apply(self, state: State) -> Operation:
         layer = existing(state, "layers", self.layer)
-        gone = without_lanes(state, [f"layer:{self.layer}"])
+        removed = without_lanes(state, [f"layer:{self.layer}"])
         state.put("layers", self.layer, None)
-        lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
+        lanes = removed.model_dump(include={"lanes", "off"}) if removed else {}
         return AddLayer.model_validate({"layer": layer, **lanes})
 
     def touches(self) -> list[Touch]:

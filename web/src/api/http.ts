@@ -49,13 +49,13 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   }
   if (response.ok) return response;
   if (response.status >= 502) throw new Unreachable();
-  let said = { detail: `The server answered ${response.status}.` };
+  let answer = { detail: `The server answered ${response.status}.` };
   try {
-    said = (await response.json()) as { detail: string };
+    answer = (await response.json()) as { detail: string };
   } catch {
     /* the sentence above stands */
   }
-  const { detail, ...more } = said;
+  const { detail, ...more } = answer;
   throw new Refusal(detail, response.status, more);
 }
 

@@ -2726,7 +2726,7 @@ export interface components {
         };
         /**
          * DeletionIn
-         * @description One's present password: whose account it is, is asked once more.
+         * @description The current password, asked for once more.
          */
         DeletionIn: {
             /** Password */
@@ -4310,13 +4310,13 @@ export interface components {
         };
         /**
          * PasswordIn
-         * @description A new password, and the present one.
+         * @description A new password, and the current one.
          */
         PasswordIn: {
-            /** Present */
-            present: string;
-            /** Wanted */
-            wanted: string;
+            /** Current */
+            current: string;
+            /** New */
+            new: string;
         };
         /**
          * PasteIn

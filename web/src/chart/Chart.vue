@@ -95,7 +95,7 @@ function placeOf(event: MouseEvent): { px: number; at: number } {
 /** What the lane that is worked on would have at a place on the paper. */
 function valueAt(px: number, free: boolean): number {
   const value = tools.toValue(view.parameter, axis.value.value(px), free);
-  const source = session.sources.find((one) => one.id === view.lane?.owner);
+  const source = session.sourceById(view.lane?.owner);
   return source ? edits.ownOf(source, view.parameter, value) : value;
 }
 
@@ -112,8 +112,7 @@ function lineAt(px: number, at: number): string | null {
 }
 
 /** The source that a colleague has chosen. */
-const chosenBy = (person: Person): string =>
-  session.sources.find((one) => one.id === person.chosen)?.name ?? "";
+const chosenBy = (person: Person): string => session.sourceById(person.chosen)?.name ?? "";
 
 /** What a press on the paper has begun. */
 type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";

@@ -107,8 +107,7 @@ const earlier = computed(() =>
     .map(([key, points]) => ({ lane: session.laneOf(key), points: points }))
     .filter(({ lane }) => isHere(lane)),
 );
-const inkOfOwner = (owner: string): string =>
-  inkOf(session.sources.find((one) => one.id === owner)?.colour ?? 0);
+const inkOfOwner = (owner: string): string => inkOf(session.sourceById(owner)?.colour ?? 0);
 
 watchEffect(
   () => {

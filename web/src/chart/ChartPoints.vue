@@ -21,14 +21,12 @@ const tools = useTools();
 const player = usePlayer();
 
 /** A place is drawn where it results, shifted with its group. */
-const source = computed(() => session.sources.find((one) => one.id === props.lane.owner));
+const source = computed(() => session.sourceById(props.lane.owner));
 const shift = computed(() =>
   source.value && view.parameter.startsWith("pan") ? session.shiftOf(source.value) : 0,
 );
 const name = computed(() => view.nameOf(props.lane.owner));
-const ink = computed(() =>
-  inkOf(source.value?.colour ?? session.sources.find((one) => one.id === player.chosen)?.colour ?? 0),
-);
+const ink = computed(() => inkOf(source.value?.colour ?? session.sourceById(player.chosen)?.colour ?? 0));
 const axis = computed(() => {
   const found = axisFor(view.parameter, props.width);
   return {

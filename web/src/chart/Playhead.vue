@@ -15,11 +15,11 @@ const view = useChartView();
 
 const y = computed(() => Math.round((player.playhead - view.top) * view.scale));
 const axis = computed(() => axisFor(view.parameter, props.width));
-const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
+const chosen = computed(() => session.sourceById(player.chosen));
 const label = computed(() => {
   const lane = view.lane;
   if (!lane) return null;
-  const source = session.sources.find((one) => one.id === lane.owner);
+  const source = session.sourceById(lane.owner);
   const value = source
     ? session.valueAt(source, view.parameter, player.playhead)
     : session.laneValueAt(lane, player.playhead);

@@ -28,7 +28,7 @@ export function useLines() {
   const isField = computed(() => isPlace.value && !view.of);
 
   const shiftOf = ({ owner: source, parameter }: LaneName): number => {
-    const found = parameter.startsWith("pan") && session.sources.find((one) => one.id === source);
+    const found = parameter.startsWith("pan") && session.sourceById(source);
     return found ? session.shiftOf(found) : 0;
   };
   /** Of the chosen source also as a hand drags it: the others' lines are not drawn anew for that. */
@@ -80,7 +80,7 @@ export function useLines() {
   });
 
   const chosen = computed<Line[]>(() => {
-    const source = session.sources.find((one) => one.id === player.chosen);
+    const source = session.sourceById(player.chosen);
     if (view.of && view.lane) {
       const [kind, id] = kindAndId(view.of);
       const colour = kind === "return" ? inkOf(session.document?.returns[id]?.colour ?? 0) : undefined;

@@ -43,12 +43,12 @@ export const useChartView = defineStore("chart-view", () => {
 
   /** Every lane that may be worked on with the chosen source: its own, its sends', its group's, the returns'. */
   const lanesHere = computed<LaneName[]>(() => {
-    const source = session.sources.find((one) => one.id === player.chosen);
+    const source = session.sourceById(player.chosen);
     if (!source) return [];
     const own = ownLanes(source);
-    const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
+    const sends = Object.values(session.document?.sends ?? {}).filter((send) => send.source === source.id);
     const named = (owner: string, parameters: Parameter[]): LaneName[] =>
-      parameters.map((one) => ({ owner, parameter: one }));
+      parameters.map((parameter) => ({ owner, parameter }));
     const pulsing = (owner: string): LaneName[] => {
       const pulse = session.document?.pulses[owner];
       return pulse

@@ -23,7 +23,7 @@ void people.look();
 
 const list = computed(() => (resolved.value ? comments.inOrder : comments.open));
 const hidden = computed(() => comments.all.length - comments.open.length);
-const source = computed(() => session.sources.find((one) => one.id === player.chosen));
+const source = computed(() => session.sourceById(player.chosen));
 const colourOf = (person: number): string =>
   personColour(people.members.find((one) => one.id === person)?.colour ?? 0);
 

@@ -24,7 +24,7 @@ const use = useUse();
 const shownReturn = computed(() =>
   view.focus === "return" ? session.returns.find((one) => one.id === view.layer) : undefined,
 );
-const source = computed(() => session.sources.find((one) => one.id === player.chosen));
+const source = computed(() => session.sourceById(player.chosen));
 </script>
 
 <template>

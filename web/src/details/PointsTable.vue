@@ -22,7 +22,7 @@ const frame = ref<HTMLElement>();
 
 const move = (index: number, point: Point): void => {
   edits.movePoint(props.lane.owner, view.parameter, index, point);
-  view.point = session.points(props.lane.owner, view.parameter).findIndex((one) => one.t === point.t);
+  view.point = session.points(props.lane.owner, view.parameter).findIndex(({ t }) => t === point.t);
 };
 
 const shapeIn = (event: Event): Point["shape"] => (event.target as HTMLSelectElement).value as Point["shape"];

@@ -49,7 +49,7 @@ const days = computed(() => {
   return found;
 });
 const chosen = computed(() => history.compared?.revision);
-const own = computed(() => session.sources.find((one) => one.id === player.chosen));
+const own = computed(() => session.sourceById(player.chosen));
 /** The stretch that is picked on the chart, or else what one goes round. */
 const span = computed(() => moves.span ?? player.roundSpan);
 const spanText = computed(() =>

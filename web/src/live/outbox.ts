@@ -58,9 +58,14 @@ export class Outbox {
 
   /** Take over what earlier tabs have left, before what is made here. */
   async adopt(settled: Settled): Promise<void> {
-    const left = await this.box.adopt(this.session, this.person, this.tab).catch(() => []);
-    if (!left.length) return;
-    const adopted = left.map((one) => ({ ...one, body: inItsFormat(one), settled, waited: true }));
+    const letters = await this.box.adopt(this.session, this.person, this.tab).catch(() => []);
+    if (!letters.length) return;
+    const adopted = letters.map((letter) => ({
+      ...letter,
+      body: inItsFormat(letter),
+      settled,
+      waited: true,
+    }));
     this.letters.splice(this.sending ? 1 : 0, 0, ...adopted);
     this.tell();
     void this.work();

@@ -67,7 +67,7 @@ export function useSessionList() {
   const destroy = (row: SessionRow): Promise<boolean> =>
     attempt(async () => {
       await remove(`/api/sessions/${row.id}`);
-      rows.value = (rows.value ?? []).filter((one) => one.id !== row.id);
+      rows.value = (rows.value ?? []).filter(({ id }) => id !== row.id);
     });
 
   async function copy(row: SessionRow): Promise<string> {

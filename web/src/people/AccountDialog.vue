@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** One's own account: another password, and signing out everywhere. */
+/** The account: another password, signing out everywhere, deleting it. */
 import { Button, Modal, Popconfirm } from "ant-design-vue";
 import { ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -11,28 +11,28 @@ import { say } from "@/ui/say";
 const open = defineModel<boolean>("open", { required: true });
 const account = useAccount();
 const router = useRouter();
-const present = ref("");
-const wanted = ref("");
+const current = ref("");
+const replacement = ref("");
 const { trouble, busy, attempt } = useAttempt();
 watch(open, () => {
-  present.value = wanted.value = trouble.value = "";
+  current.value = replacement.value = trouble.value = "";
   deleting.value = false;
 });
 
 const change = (): Promise<boolean> =>
   attempt(async () => {
-    await post("/api/password", { present: present.value, wanted: wanted.value });
+    await post("/api/password", { current: current.value, new: replacement.value });
     say.done("Your password is changed. Every other browser is signed out.");
     open.value = false;
   });
 
 const deleting = ref(false);
-const asked = ref<HTMLInputElement>();
+const field = ref<HTMLInputElement>();
 // The button that was pressed is gone: the keyboard goes on where the next thing is to be typed.
-watch(deleting, (now) => now && asked.value?.focus(), { flush: "post" });
+watch(deleting, (now) => now && field.value?.focus(), { flush: "post" });
 const destroy = (): Promise<boolean> =>
   attempt(async () => {
-    await remove("/api/account", { password: present.value });
+    await remove("/api/account", { password: current.value });
     account.me = null;
     say.know(
       "Your account is deleted. What you changed in other people's sessions stays, as a former member's.",
@@ -56,7 +56,7 @@ const signOutEverywhere = (): Promise<boolean> =>
       </p>
       <label
         >Current password
-        <input ref="asked" v-model="present" type="password" autocomplete="current-password" required
+        <input ref="field" v-model="current" type="password" autocomplete="current-password" required
       /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="choices">
@@ -66,11 +66,11 @@ const signOutEverywhere = (): Promise<boolean> =>
     </form>
     <form v-else @submit.prevent="change">
       <label
-        >Present password <input v-model="present" type="password" autocomplete="current-password" required
+        >Current password <input v-model="current" type="password" autocomplete="current-password" required
       /></label>
       <label
         >New password
-        <input v-model="wanted" type="password" autocomplete="new-password" minlength="10" required
+        <input v-model="replacement" type="password" autocomplete="new-password" minlength="10" required
       /></label>
       <p class="quiet">At least ten characters. Every other browser is signed out by it.</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>

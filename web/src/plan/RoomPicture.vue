@@ -27,7 +27,7 @@ const surface = ref<SVGSVGElement>();
 const TRAIL = 8;
 
 const view = computed(() => roomView(props.width, props.height, props.side));
-const chosen = computed(() => session.sources.find((one) => one.id === player.chosen));
+const chosen = computed(() => session.sourceById(player.chosen));
 const marks = computed(() =>
   chart.shownSources.flatMap((source) => {
     const ends = room.endsNow(source.id);

@@ -43,7 +43,7 @@ const dragged = ref<string | null>(null);
 const over = ref<string | null>(null);
 
 function drop(before: Source): void {
-  const source = session.sources.find((one) => one.id === dragged.value);
+  const source = session.sourceById(dragged.value);
   dragged.value = over.value = null;
   if (source && source.id !== before.id) placing.putBefore(source, before);
 }

@@ -47,7 +47,7 @@ const automated = computed(() =>
 );
 /** How it is armed, if it is: what one does with it while it plays is recorded. */
 const armed = computed(() => {
-  const key = recorder.armed.find((one) => session.laneOf(one).owner === props.source.id);
+  const key = recorder.armed.find((lane) => session.laneOf(lane).owner === props.source.id);
   return key ? recorder.modeOf(session.laneOf(key)) : null;
 });
 /** Its place is not to be moved: it is dealt out, or frozen. */

@@ -25,7 +25,7 @@ export const useAlone = defineStore("alone", () => {
   const view = useChartView();
   const id = ref("");
   const before = shallowRef<Before | null>(null);
-  const source = computed(() => session.sources.find((one) => one.id === id.value));
+  const source = computed(() => session.sourceById(id.value));
   /** When it sounds (s). */
   const stretch = shallowRef<Stretch | null>(null);
 

@@ -20,13 +20,13 @@ export const useConflicts = defineStore("conflicts", () => {
     action: { title, key: "o", run: () => putBack(over, by) },
   });
 
-  session.onRevised((told: Revision) => {
+  session.onRevised((revision: Revision) => {
     const me = account.me?.id;
-    for (const over of told.overwrote) {
-      if (told.author.id === me)
-        notices.tell(`You went over a change of ${over.author.name}: “${over.summary}”. Yours stands.`, back(over, told.revision, "Put theirs back"));
+    for (const over of revision.overwrote) {
+      if (revision.author.id === me)
+        notices.tell(`You went over a change of ${over.author.name}: “${over.summary}”. Yours stands.`, back(over, revision.revision, "Put theirs back"));
       else if (over.author.id === me)
-        notices.tell(`${told.author.name} went over your “${over.summary}”: “${told.summary}” stands.`, back(over, told.revision, "Put mine back"));
+        notices.tell(`${revision.author.name} went over your “${over.summary}”: “${revision.summary}” stands.`, back(over, revision.revision, "Put mine back"));
     }
   }); // prettier-ignore
 
@@ -35,27 +35,27 @@ export const useConflicts = defineStore("conflicts", () => {
       title: "Undo the one before",
       run: () => session.turnBack("undo", { before: revision }),
     };
-    const rest = { title: "Undo the rest", run: () => session.turnBack("undo", { partly: true }) };
+    const remainder = { title: "Undo the rest", run: () => session.turnBack("undo", { partly: true }) };
     notices.tell(`“${summary}” is not undone. ${detail}`, {
       about: "undo",
-      ...(partly ? { action: rest, other: leave } : { action: leave }),
+      ...(partly ? { action: remainder, other: leave } : { action: leave }),
     });
   });
 
   // What had waited for the connection is told as a whole.
   watch(
     () => session.outcomes,
-    (found) => {
-      if (!found.length) return;
-      const over = found.filter((one) => one.answer?.revision.overwrote.length).length;
-      const refused = found.filter((one) => one.refusal);
+    (outcomes) => {
+      if (!outcomes.length) return;
+      const over = outcomes.filter(({ answer }) => answer?.revision.overwrote.length).length;
+      const refused = outcomes.filter(({ refusal }) => refusal);
       const count = (n: number): string => `${n} change${n > 1 ? "s" : ""}`;
-      const told = [
-        found.length > refused.length && `${count(found.length - refused.length)} of yours sent`,
+      const parts = [
+        outcomes.length > refused.length && `${count(outcomes.length - refused.length)} of yours sent`,
         over && `${over} went over a colleague's`,
         refused.length && `${refused.length} could not be made`,
       ].filter(Boolean);
-      notices.tell(`The connection is back: ${told.join(", ")}.`, { about: "back" });
+      notices.tell(`The connection is back: ${parts.join(", ")}.`, { about: "back" });
     },
   );
 

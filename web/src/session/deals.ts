@@ -28,7 +28,7 @@ export const useDeals = defineStore("deals", () => {
   const player = usePlayer();
   const library = useLibrary();
 
-  const source = computed(() => session.sources.find((one) => one.id === player.chosen));
+  const source = computed(() => session.sourceById(player.chosen));
   const key = computed(() => source.value?.id ?? "");
   /** What quick presses have made of the places, until it is sent as one change and has come back. */
   const arranging = shallowRef<{ of: string; places: DealPlace[] } | null>(null);
@@ -195,8 +195,8 @@ export const useDeals = defineStore("deals", () => {
     acts = acts.then(() =>
       guarded(async () => {
         sendLater();
-        const stands = deal.value?.places ?? [];
-        const places = await arranged(stands, what, which, count);
+        const current = deal.value?.places ?? [];
+        const places = await arranged(current, what, which, count);
         if (of !== key.value) return;
         arranging.value = { of, places };
         sendSoon();
@@ -207,11 +207,11 @@ export const useDeals = defineStore("deals", () => {
 
   async function sendArranged(): Promise<void> {
     sendLater();
-    const made = arranging.value;
-    if (!made || !mayEdit.value) return void (arranging.value = null);
-    session.change({}, operation("set-deal", { source: made.of, places: made.places }));
+    const arrangement = arranging.value;
+    if (!arrangement || !mayEdit.value) return void (arranging.value = null);
+    session.change({}, operation("set-deal", { source: arrangement.of, places: arrangement.places }));
     await session.settled().catch(() => undefined);
-    if (arranging.value === made) arranging.value = null;
+    if (arranging.value === arrangement) arranging.value = null;
   }
   watch(key, () => void sendArranged(), { flush: "sync" });
 

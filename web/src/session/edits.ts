@@ -319,7 +319,7 @@ export function useEdits() {
       return setOf(owner, { [parameter]: value }, () =>
         operation("set-pulse", { owner: owner, [ofPulse(parameter)]: value }),
       );
-    const source = session.sources.find((one) => one.id === owner);
+    const source = session.sourceById(owner);
     if (source) return setValues(source, { [parameter]: value }, player.playhead);
     const [kind, key] = kindAndId(owner);
     const values = { [parameter]: value };

@@ -45,7 +45,7 @@ export const useMoves = defineStore("moves", () => {
     if (!view.lane) return [];
     const main = view.lane;
     const returns = main.owner.startsWith("return:")
-      ? session.returns.map((one) => ({ owner: `return:${one.id}`, parameter: main.parameter }))
+      ? session.returns.map(({ id }) => ({ owner: `return:${id}`, parameter: main.parameter }))
       : [];
     const here = [
       ...view.lanesHere,
@@ -84,7 +84,7 @@ export const useMoves = defineStore("moves", () => {
   const crossing = ref(true);
   const draft = shallowRef<Draft | null>(null);
   const trouble = ref("");
-  const clip = shallowRef<{ clip: Clip; from: LaneName; said: string } | null>(null);
+  const clip = shallowRef<{ clip: Clip; from: LaneName; summary: string } | null>(null);
   const turn = latest();
 
   function toggleAlong(lane: LaneName): void {
@@ -217,13 +217,13 @@ export const useMoves = defineStore("moves", () => {
     const [main] = lanes.value;
     const here = span.value;
     if (!here || !main) return;
-    const names = lanes.value.filter((one) => one.owner === main.owner);
+    const names = lanes.value.filter(({ owner }) => owner === main.owner);
     try {
       const body = { revision: await session.settled(), lanes: names, ...here };
       const found = await post<Clip>(`/api/sessions/${session.id}/moves/clip`, body);
       const where = session.grid.barsText(here.start, here.end);
-      clip.value = { clip: found, from: main, said: `${view.nameOf(main.owner)}, ${where}` };
-      say.done(`Copied: ${clip.value.said}.`);
+      clip.value = { clip: found, from: main, summary: `${view.nameOf(main.owner)}, ${where}` };
+      say.done(`Copied: ${clip.value.summary}.`);
     } catch (error) {
       say.wrong((error as Error).message);
     }

@@ -100,7 +100,7 @@ export function usePlacing() {
 
   function remove(sources: Source[]): void {
     const what = sources.length === 1 ? `${sources[0]!.name} removed` : `${sources.length} sources removed`;
-    edits.make(batch(what, sources.map((one) => operation("remove-source", { source: one.id })))); // prettier-ignore
+    edits.make(batch(what, sources.map(({ id }) => operation("remove-source", { source: id })))); // prettier-ignore
     view.choose(null);
   }
 

@@ -45,7 +45,7 @@ export const usePulses = defineStore("pulses", () => {
   );
   const owner = computed(() => of.value || player.chosen || "");
   const owners = computed(() => {
-    const source = session.sources.find((one) => one.id === player.chosen);
+    const source = session.sourceById(player.chosen);
     if (!source) return [];
     const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
     const found = [
@@ -57,7 +57,7 @@ export const usePulses = defineStore("pulses", () => {
     return found.map((id) => ({ id, name: view.nameOf(id), pulses: !!session.document?.pulses[id]?.on }));
   });
   const isSource = computed(() => kindAndId(owner.value)[0] === "source");
-  const source = computed(() => session.sources.find((one) => one.id === owner.value));
+  const source = computed(() => session.sourceById(owner.value));
 
   const stored = computed(() => session.document?.pulses[owner.value]);
   /** What a hand holds and has not let go. */

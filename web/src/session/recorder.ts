@@ -71,21 +71,24 @@ export const useRecorder = defineStore("recorder", () => {
   }
 
   const sourceOf = (lane: LaneName): Source | undefined =>
-    kindAndId(lane.owner)[0] === "source" ? session.sources.find((one) => one.id === lane.owner) : undefined;
+    kindAndId(lane.owner)[0] === "source" ? session.sourceById(lane.owner) : undefined;
 
   /** A value shows and sounds at once. */
   function sound(control: Control, value: number | null): void {
     control.shown = value;
-    const thing = `${control.owner}.${control.parameter}`;
+    const name = `${control.owner}.${control.parameter}`;
     const source = sourceOf(control);
     if (value === null) {
-      session.letGo(thing);
-      if (source && ![...controls.values()].some((one) => one.owner === control.owner && one.shown !== null))
+      session.letGo(name);
+      if (
+        source &&
+        ![...controls.values()].some(({ owner, shown }) => owner === control.owner && shown !== null)
+      )
         player.release(false);
       return;
     }
     if (source) player.grasp(source, ["level", "trim"].includes(control.parameter));
-    session.hold(thing, value);
+    session.hold(name, value);
     if (source) player.moveHand(source);
   }
 

@@ -123,6 +123,8 @@ export const useSession = defineStore("session", () => {
   const wouldLose = (): boolean => unsent.value.length > 0 && !outbox.keeps;
   const mayEdit = computed(() => role.value !== "listener");
   const sources = computed(() => inOrder(document.value?.sources));
+  const sourceById = (sourceId: string | null | undefined): Source | undefined =>
+    sources.value.find((source) => source.id === sourceId);
   const passages = computed(() =>
     Object.values(document.value?.passages ?? {}).sort((a, b) => a.start - b.start),
   );
@@ -259,12 +261,12 @@ export const useSession = defineStore("session", () => {
   }
 
   /** A source is removed: nobody holds it any more, and whose hand it was is told. */
-  function letGoOf(source: string, told: Revision): void {
-    const isOf = (thing: string): boolean => thing.startsWith(`${source}.`);
-    for (const thing of previews.keys()) if (isOf(thing)) previews.delete(thing);
-    const mine = [...pending].filter(([thing, { ids }]) => isOf(thing) && !ids.size);
-    for (const [thing] of mine) letGo(thing);
-    if (mine.length) say.careful(`${told.author.name} removed what you held: ${told.summary}.`);
+  function letGoOf(source: string, removal: Revision): void {
+    const isOf = (control: string): boolean => control.startsWith(`${source}.`);
+    for (const control of previews.keys()) if (isOf(control)) previews.delete(control);
+    const mine = [...pending].filter(([control, { ids }]) => isOf(control) && !ids.size);
+    for (const [control] of mine) letGo(control);
+    if (mine.length) say.careful(`${removal.author.name} removed what you held: ${removal.summary}.`);
   }
 
   let fetching = false;
@@ -360,8 +362,8 @@ export const useSession = defineStore("session", () => {
   /** Another tab of the same person has changed something: what an undo would take back is another now. */
   async function lookAtTurns(): Promise<void> {
     const mine = id.value;
-    const found = await get<Schemas["TurnsOut"]>(`/api/sessions/${mine}/turns`).catch(() => null);
-    if (found && mine === id.value) turns.value = found;
+    const answer = await get<Schemas["TurnsOut"]>(`/api/sessions/${mine}/turns`).catch(() => null);
+    if (answer && mine === id.value) turns.value = answer;
   }
 
   function turnBack(which: "undo" | "redo", how: UndoHow = {}): void {
@@ -396,7 +398,7 @@ export const useSession = defineStore("session", () => {
 
   return {
     id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, isSettled, refusals, me, people, pending, previews,
-    mayEdit, sources, passages, groups, returns, settings, length, at, tried,
+    mayEdit, sources, sourceById, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,
     holder, ...values,

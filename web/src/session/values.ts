@@ -86,8 +86,8 @@ export function useValues({
 
   /** The value of anything that has lanes at a time: held, automated, or static; a group's shift left out. */
   function laneValueAt(lane: LaneName, at: number): number {
-    const thing = `${lane.owner}.${lane.parameter}`;
-    const held = pending.get(thing) ?? previews.get(thing);
+    const name = `${lane.owner}.${lane.parameter}`;
+    const held = pending.get(name) ?? previews.get(name);
     return held ? (held.value as number) : lineValueAt(lane, at);
   }
 

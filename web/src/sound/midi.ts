@@ -113,7 +113,7 @@ export const useMidi = defineStore("midi", () => {
   function turned(slot: Slot, share: number): void {
     const lane = laneOf(slot);
     if (!lane || !session.mayEdit) return;
-    const source = session.sources.find((one) => one.id === lane.owner);
+    const source = session.sourceById(lane.owner);
     if (source && hand.holderOf(source)) return;
     const { low, high } = FACES[lane.parameter];
     const value = low + share * (high - low);

@@ -214,7 +214,7 @@ export const usePlayer = defineStore("player", () => {
       if (mine === generation) {
         if (found.reading && heard.hand && !reading) {
           reading = found.reading;
-          const held = session.sources.find((one) => one.id === heard.hand);
+          const held = session.sourceById(heard.hand);
           if (held) moveHand(held, true);
         }
         keep(index, found);

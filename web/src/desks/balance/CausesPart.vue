@@ -54,7 +54,7 @@ const shown = computed(() =>
 const widest = computed(() => Math.max(0.5, ...causes.causes.map((one) => Math.abs(one.adds))));
 const rows = computed(() =>
   causes.causes.map((one) => {
-    const source = session.sources.find((other) => other.id === one.id);
+    const source = session.sourceById(one.id);
     const back = session.returns.find((other) => other.id === one.id);
     return {
       ...one,

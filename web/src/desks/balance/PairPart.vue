@@ -25,9 +25,7 @@ watch(
   { immediate: true },
 );
 const known = computed(() =>
-  sides.value.map((side) =>
-    side.map((id) => session.sources.find((one) => one.id === id)).filter((one): one is Source => !!one),
-  ),
+  sides.value.map((side) => side.map((id) => session.sourceById(id)).filter((one): one is Source => !!one)),
 );
 const names = computed(() => known.value.map((side) => side.map((one) => one.name).join(" + ")));
 const ready = computed(() => known.value.every((side) => side.length > 0));

@@ -38,25 +38,26 @@ export const useLanding = defineStore("landing", () => {
       const found = await postFile<Schemas["LanesOut"]>(`${base.value}/found`, chosen, await fields());
       file.value = chosen;
       places.value = found.places;
-      rows.value = found.lanes.map((one) => ({
-        ...one,
-        owner: one.lands?.owner ?? "",
-        to: one.lands?.parameter ?? one.parameter,
+      rows.value = found.lanes.map((lane) => ({
+        ...lane,
+        owner: lane.lands?.owner ?? "",
+        to: lane.lands?.parameter ?? lane.parameter,
       }));
     });
 
   /** As what a lane can land where it lands now: what is heard there, and what it was meant for. */
   function parametersOf(row: Row): string[] {
-    const heard = places.value.find((one) => one.owner === row.owner)?.parameters ?? [];
-    const meant = row.lands?.owner === row.owner ? [row.lands.parameter] : [];
-    return [...new Set([...heard, ...meant])];
+    const offered = places.value.find(({ owner }) => owner === row.owner)?.parameters ?? [];
+    const intended = row.lands?.owner === row.owner ? [row.lands.parameter] : [];
+    return [...new Set([...offered, ...intended])];
   }
 
   /** A lane lands elsewhere; as what it was there, if that can be. */
   function land(row: Row, owner: string): void {
     row.owner = owner;
     const possible = parametersOf(row);
-    row.to = [row.parameter, row.to].find((one) => possible.includes(one)) ?? possible[0] ?? row.to;
+    row.to =
+      [row.parameter, row.to].find((parameter) => possible.includes(parameter)) ?? possible[0] ?? row.to;
   }
 
   /** See what would be written, and offer to hear it. */

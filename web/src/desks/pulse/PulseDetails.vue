@@ -39,7 +39,7 @@ function use(values: object): void {
     before_conversion: undefined,
   } as PulseValues);
 }
-const kept = (): Record<string, unknown> => ({
+const valuesToSave = (): Record<string, unknown> => ({
   ...valuesOf(pulse.value, ["id", "before_conversion", "on", "origin"]),
 });
 const sides = computed(() => {
@@ -194,7 +194,7 @@ const forms = computed(() =>
       <KeepForm
         placeholder="keep this pulse as…"
         label="Name to keep the pulse by"
-        @keep="library.keep('pulse', $event, kept())"
+        @keep="library.keep('pulse', $event, valuesToSave())"
       />
     </Fold>
     <FeelingList v-else :disabled="locked" @use="use" />

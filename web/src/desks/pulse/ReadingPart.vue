@@ -16,7 +16,7 @@ const without = useWithout();
 
 const reading = computed(() => pulses.reading);
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
-const weighed = computed(() => session.sources.find((one) => one.id === pulses.weighedBy));
+const weighed = computed(() => session.sourceById(pulses.weighedBy));
 const whose = computed(() =>
   weighed.value?.id === pulses.owner ? "The part’s accents" : `The accents of ${weighed.value?.name}`,
 );

@@ -20,7 +20,7 @@ const recorder = useRecorder();
 
 const rule = ref<HTMLElement>();
 const face = computed(() => FACES[props.lane.parameter]);
-const source = computed(() => session.sources.find((one) => one.id === props.lane.owner));
+const source = computed(() => session.sourceById(props.lane.owner));
 const value = computed(() =>
   source.value
     ? session.valueAt(source.value, props.lane.parameter, player.playhead)

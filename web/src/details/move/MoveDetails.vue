@@ -36,10 +36,10 @@ const holder = computed(() => hand.holderOf(props.source));
 watch(
   () => view.lanesHere,
   (offered) => {
-    const there = offered.some(
-      (one) => one.owner === view.lane?.owner && one.parameter === view.lane?.parameter,
+    const exists = offered.some(
+      ({ owner, parameter }) => owner === view.lane?.owner && parameter === view.lane?.parameter,
     );
-    if (!there && offered[0]) view.showLane(offered[0]);
+    if (!exists && offered[0]) view.showLane(offered[0]);
   },
   { immediate: true },
 );

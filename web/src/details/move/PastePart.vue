@@ -91,7 +91,7 @@ function toggle(id: string): void {
 
 <template>
   <div class="paste">
-    <p class="quiet">The move of {{ moves.clip!.said }}</p>
+    <p class="quiet">The move of {{ moves.clip!.summary }}</p>
     <select v-model="where" aria-label="Where to paste">
       <option v-for="(title, key) in WHERE" :key="key" :value="key">{{ title }}</option>
     </select>
