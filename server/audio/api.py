@@ -1,30 +1,29 @@
 """Sound over HTTP: segments with their meter readings."""
 
-import json
-import struct
-from dataclasses import replace
+from typing import Annotated
 from uuid import UUID
 
-import numpy as np
+from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
+from pydantic import Field
 
-from needle.metering.frames import COLUMNS
-from needle.metering.room import room_columns
-from needle.render.engine import render_before_placement
-from needle.render.preview_tables import hand_reading
-from needle.render.segments import segment_count, segment_frames
-from server.audio import segments
-from server.audio.heads import measured_heads
 from server.audio.hearing import Heard
-from server.audio.reading import source_of
-from server.mixing.access import Refused, membership
+from server.audio.sounding import segment_bytes
+from server.common.pool import Job, Urgency, pool
+from server.mixing.access import membership
 
 router = Router(tags=["sound"])
 
+NOW_SECONDS = 1.5
+"""What is needed sooner than that goes before all else."""
+
+_STRETCH = 16
+"""Segments in a row for which one process has ready what rooms need of the past."""
+
 
 @router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes})
-def segment(
+async def segment(
     request: HttpRequest,
     session_id: UUID,
     index: int,
@@ -32,6 +31,7 @@ def segment(
     heard: Query[Heard],
     hand: str = "",
     free: bool = False,
+    ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
 ) -> HttpResponse:
     """Half a second of the mix at a revision.
 
@@ -39,50 +39,17 @@ def segment(
     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
     of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
-    level too is ``free``: the source comes without its level and trim.
+    level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
     """
-    session = membership(request.user, session_id).session
-    mix = heard.mix(session, revision)
-    if index >= segment_count(mix):
-        raise Refused("The piece ends before that segment.", 404)
-    listening = heard.listening()
-    heads = measured_heads(request.user)
-    before = np.zeros((0, 0), np.float32)
-    reading = None
-    if hand:
-        source = source_of(mix, hand)
-        length = segment_frames(mix.rate)
-        if listening.hears(source):
-            start, stop = index * length, (index + 1) * length
-            before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
-        reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
-        listening = replace(listening, without_direct=frozenset({hand}))
-    result = segments.segment(mix, index, listening, heads)
-    audio, meters = result.audio, result.readings
-    rows = np.array([[one.left, one.right, one.mono] for one in result.spectra])
-    head = {
-        "revision": revision,
-        "index": index,
-        "rate": mix.rate,
-        "frames": audio.shape[1],
-        "channels": audio.shape[0],
-        "meters": meters.shape[0],
-        "columns": [*COLUMNS, *(room_columns(mix.room) if mix.room.surround else ())],
-        "pairs": result.points.shape[1],
-        "spectra": rows.shape[0],
-        "bands": rows.shape[2],
-        "notches": [one.notches for one in result.spectra],
-        "hand": before.shape[0],
-        "reading": reading,
-    }
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    parts = [_floats(part) for part in (audio, meters, result.points, rows, before)]
-    body = b"".join([struct.pack("<I", len(text)), text, *parts])
+    user = await request.auser()
+    session = (await sync_to_async(membership)(user, session_id)).session
+    urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
+    arguments = (user.pk, session, index, revision, heard, hand, free)
+    near = hash((session_id, index // _STRETCH))
+    job = Job(segment_bytes, arguments, user.pk, urgency, near)
+    # Measured heads are one's own; what else is heard is the same for all who hear it.
+    whose = user.pk if heard.is_personal() else None
+    body = await pool().ask(job, (whose, session_id, index, revision, heard.model_dump_json(), hand, free))
     response = HttpResponse(body, content_type="application/octet-stream")
     response["Cache-Control"] = "private, no-store"
     return response
-
-
-def _floats(values: np.ndarray) -> bytes:
-    return np.ascontiguousarray(values, dtype="<f4").tobytes()

@@ -4,18 +4,20 @@ All of it is long work: asked again, each answer says how far it is (``done`` 0â
 """
 
 from dataclasses import asdict
+from threading import Lock
 from typing import Annotated, Any
 from uuid import UUID
 
+from cachetools import LRUCache
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from needle.balance.causes import causes, ranked
-from needle.balance.counterweight import Counterweight, counterweight
+from needle.balance.causes import Shares, causes, ranked
+from needle.balance.counterweight import counterweight
 from needle.balance.lean_model import Adjustable
 from needle.balance.mono import thinned
-from needle.balance.pairs import Pair, compared
+from needle.balance.pairs import compared
 from needle.balance.progress import Steps
 from needle.errors import NeedleError
 from needle.metering.frames import FRAMES_PER_HOP, Frames
@@ -36,14 +38,20 @@ from needle.mix.model import Mix
 from server.audio.hearing import Heard, Ids, ids, spectra
 from server.audio.mixes import mix_at
 from server.audio.segments import content_between, known_covariances, known_frames, known_shares
-from server.audio.work import asked
+from server.common import pool
+from server.common.pool import poll_job
 from server.mixing.access import Refused, membership
+from server.mixing.models import Session
 
 router = Router(tags=["balance"])
 
 Seconds = Annotated[float, Field(ge=0, allow_inf_nan=False)]
 NOTHING_DB = 1e-6
 """A source with a smaller share of the power is not there."""
+
+_lock = Lock()
+_shares: LRUCache[str, Shares] = LRUCache(16)
+"""Shares of stretches, by exactly what sounds there."""
 
 
 class StretchOut(Schema):
@@ -225,19 +233,21 @@ def balance(
 ) -> dict[str, Any]:
     """The overview of what one hears; the lean of the whole piece, the figures of a stretch of it."""
     session = membership(request.user, session_id).session
-    tolerance = tolerant.tolerance()
-    mix, listening = heard.mix(session, revision), heard.listening()
-    done, frames = asked(
-        ("balance", session_id, revision, heard.model_dump_json()), lambda: known_frames(mix, listening)
-    )
-    overview = _overview(frames, during, tolerance) if frames is not None else None
+    tolerant.tolerance()
+    about = heard.model_dump_json(), tolerant.model_dump_json(), during.model_dump_json()
+    key = ("balance", session_id, revision, *about)
+    done, overview = poll_job(request.user.pk, key, find_overview, session, revision, heard, tolerant, during)
     return {"revision": revision, "done": done, "overview": overview}
 
 
-def _overview(frames: Frames, during: During, tolerance: Tolerance) -> dict[str, Any]:
-    whole = Overview(frames)
+def find_overview(
+    session: Session, revision: int, heard: Heard, tolerant: Tolerant, during: During
+) -> Steps[dict[str, Any]]:
+    """The overview of a mix as somebody hears it."""
+    tolerance = tolerant.tolerance()
+    whole = Overview((yield from known_frames(heard.mix(session, revision), heard.listening())))
     first, last = during.hops(whole.hops) if whole.hops else (0, 0)
-    part = Overview(frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
+    part = Overview(whole.frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
     thirds = part.bands().in_thirds()
     return {
         "short": listed(whole.short_lean),
@@ -260,22 +270,25 @@ def causes_of_a_stretch(
 ) -> dict[str, Any]:
     """What every source and return adds to the lean of a stretch."""
     session = membership(request.user, session_id).session
+    key = ("causes", session_id, revision, during.model_dump_json())
+    done, result = poll_job(request.user.pk, key, find_causes, session, revision, during)
+    return {"revision": revision, "done": done, **(result or {"lean": None, "causes": []})}
+
+
+def find_causes(session: Session, revision: int, during: During) -> Steps[dict[str, Any]]:
+    """The causes of a stretch's lean, most first. What edits elsewhere leave as it is, is not gathered again."""
     mix = mix_at(session, revision)
     first, last = during.hops(hops_in(mix.length))
-
-    # Edits elsewhere leave the causes of a stretch as they are.
-    key = ("causes", content_between(session_id, revision, first, last, mix))
-    done, result = asked(key, lambda: known_shares(mix, first, last))
-    if result is None:
-        return {"revision": revision, "done": done, "lean": None, "causes": []}
-    lean = float(lean_db(*result.whole.mean(axis=1)))
-    adding = [cause for cause in ranked(causes(result), lean) if cause.share > NOTHING_DB]
-    return {
-        "revision": revision,
-        "done": done,
-        "lean": finite(lean),
-        "causes": [asdict(cause) for cause in adding],
-    }
+    content = content_between(session.pk, revision, first, last, mix)
+    with _lock:
+        shares = _shares.get(content)
+    if shares is None:
+        shares = yield from known_shares(mix, first, last)
+        with _lock:
+            _shares[content] = shares
+    lean = float(lean_db(*shares.whole.mean(axis=1)))
+    adding = [cause for cause in ranked(causes(shares), lean) if cause.share > NOTHING_DB]
+    return {"lean": finite(lean), "causes": [asdict(cause) for cause in adding]}
 
 
 @router.get("/{uuid:session_id}/pair", response=PairOut)
@@ -284,15 +297,18 @@ def pair(
 ) -> dict[str, Any]:
     """Two sources, or two sets of them, side by side over a stretch."""
     session = membership(request.user, session_id).session
-    mix = mix_at(session, revision)
-
     key = ("pair", session_id, revision, first, second, during.model_dump_json())
-    done, result = asked(key, lambda: compared(mix, ids(first), ids(second), during.measured))
-    return {"revision": revision, "done": done, "pair": None if result is None else _pair_out(result)}
+    arguments = session, revision, ids(first), ids(second), during
+    done, result = poll_job(request.user.pk, key, compare_pair, *arguments)
+    return {"revision": revision, "done": done, "pair": result}
 
 
-def _pair_out(found: Pair) -> dict[str, Any]:
-    return {**asdict(found), "trims": list(found.trims)}
+def compare_pair(
+    session: Session, revision: int, first: list[str], second: list[str], during: During
+) -> Steps[dict[str, Any]]:
+    """Two sets of sources side by side."""
+    result = yield from compared(mix_at(session, revision), first, second, during.measured)
+    return {**asdict(result), "trims": list(result.trims)}
 
 
 @router.get("/{uuid:session_id}/counterweight", response=CounterweightOut)
@@ -309,48 +325,53 @@ def find_counterweight(
     ``givers``: the sources that may give way and how far, source:dB:place separated by commas.
     """
     session = membership(request.user, session_id).session
-    mix, tolerance = mix_at(session, revision), tolerant.tolerance()
-    may = _givers(givers)
-
-    def work() -> Steps[Counterweight]:
-        scope = [(during.start, during.end)]
-        if not during.end:
-            frames = yield from known_frames(mix)
-            result = leaning_stretches(Overview(frames).powers, tolerance)
-            if not result:
-                raise NeedleError("Nothing leans out of tolerance: there is nothing to even.")
-            scope = [(stretch.start, stretch.end) for stretch in result]
-        return (yield from counterweight(mix, may, scope, known_frames, tolerance, known_covariances))
-
+    tolerant.tolerance()
     key = ("counterweight", session_id, revision, givers, during.model_dump_json(), tolerant.model_dump_json())
-    done, result = asked(key, work)
-    out = None if result is None else _counterweight_out(result, tolerance)
-    return {"revision": revision, "done": done, "counterweight": out}
+    arguments = session, revision, _givers(givers), tolerant, during
+    done, result = poll_job(request.user.pk, key, work_out_counterweight, *arguments)
+    return {"revision": revision, "done": done, "counterweight": result}
+
+
+def work_out_counterweight(
+    session: Session, revision: int, may: list[Adjustable], tolerant: Tolerant, during: During
+) -> Steps[dict[str, Any]]:
+    """What evens a stretch, or every stretch out of tolerance."""
+    mix, tolerance = mix_at(session, revision), tolerant.tolerance()
+    scope = [(during.start, during.end)]
+    if not during.end:
+        frames = yield from known_frames(mix)
+        leaning = leaning_stretches(Overview(frames).powers, tolerance)
+        if not leaning:
+            raise NeedleError("Nothing leans out of tolerance: there is nothing to even.")
+        scope = [(stretch.start, stretch.end) for stretch in leaning]
+    result = yield from counterweight(mix, may, scope, known_frames, tolerance, known_covariances)
+    return {
+        "changes": [asdict(change) for change in result.changes],
+        "before": result.before,
+        "after": result.after,
+        "reached": result.reached,
+        "trim": result.trim,
+        "long": listed(lean_curve(result.powers, LONG_HOPS)),
+        "stretches": [asdict(stretch) for stretch in leaning_stretches(result.powers, tolerance)],
+    }
 
 
 def _givers(text: str) -> list[Adjustable]:
     try:
-        parts = [one.split(":") for one in ids(text)]
+        parts = [part.split(":") for part in ids(text)]
         numbers = [(source, float(level), float(place)) for source, level, place in parts]
     except ValueError as error:
         raise Refused("Say who may give way as source:dB:place, separated by commas.", 422) from error
-    return [Adjustable(*one) for one in numbers]
-
-
-def _counterweight_out(found: Counterweight, tolerance: Tolerance) -> dict[str, Any]:
-    return {
-        "changes": [asdict(change) for change in found.changes],
-        "before": found.before,
-        "after": found.after,
-        "reached": found.reached,
-        "trim": found.trim,
-        "long": listed(lean_curve(found.powers, LONG_HOPS)),
-        "stretches": [asdict(stretch) for stretch in leaning_stretches(found.powers, tolerance)],
-    }
+    return [Adjustable(*values) for values in numbers]
 
 
 @router.get("/{uuid:session_id}/mono", response=list[ThinnedOut])
 def mono(request: HttpRequest, session_id: UUID, revision: int, at: Seconds = 0.0) -> list[dict[str, Any]]:
     """Which sources lose in mono where they stand at a moment (s), and in which band."""
     session = membership(request.user, session_id).session
-    return [asdict(one) for one in thinned(mix_at(session, revision), spectra(session, revision), at)]
+    return pool.call(request.user.pk, find_thinned, session, revision, at)
+
+
+def find_thinned(session: Session, revision: int, at: float) -> list[dict[str, Any]]:
+    """Which sources lose in mono at a moment."""
+    return [asdict(result) for result in thinned(mix_at(session, revision), spectra(session, revision), at)]

@@ -1,4 +1,4 @@
-"""Freezing in the background: a source's own sound written down as audio, and put in the session when it is whole."""
+"""Freezing: a source's own sound written down as audio in the pool, and put in the session when it is whole."""
 
 from uuid import uuid4
 
@@ -20,7 +20,7 @@ _WRITING = 0.8
 
 
 def freeze(task: Freeze) -> None:
-    """Render a source, take the sound in, and freeze the source with it, unless it has changed meanwhile."""
+    """Render a source and take the sound in, unless the source has changed meanwhile."""
     mix = mix_at(task.session, task.revision)
     key = key_of(mix, source_of(mix, task.source))
     folder = settings.DATA_DIR / "freezing"
@@ -44,6 +44,12 @@ def freeze(task: Freeze) -> None:
         raise NeedleError("The source was removed meanwhile.")
     if key_of(now, source_of(now, task.source)) != key:
         raise NeedleError("The source was changed meanwhile. Freeze it again.")
-    Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset))
-    operation = FreezeSource(source=task.source, frozen_asset=asset, frozen_fingerprint=key)
+    Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset), fingerprint=key)
+
+
+def put_in_session(task: Freeze) -> None:
+    """Freeze the source with the sound that was taken in: a change like any other, which everybody is told."""
+    operation = FreezeSource(
+        source=task.source, frozen_asset=task.asset_id or "", frozen_fingerprint=task.fingerprint
+    )
     submit(task.author, task.session_id, uuid4(), task.session.revision, operation)

@@ -13,6 +13,7 @@ from needle.io.sofa import Head, read_head
 from needle.layouts import Layout
 from needle.mix.monitors import HEAD, Responses
 from server.audio.models import MeasuredHead
+from server.common import pool
 from server.mixing.access import Refused
 from server.mixing.throttling import Often
 
@@ -60,7 +61,7 @@ def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
         with partial.open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-        result = read_head(partial)
+        result = pool.call(request.user.pk, read_head, partial)
     finally:
         partial.unlink(missing_ok=True)
     name = Path(file.name or "head").stem[:80] or "head"
@@ -91,11 +92,11 @@ def forget_heads(sender, user, **_) -> None:
         _forget(head)
 
 
-def measured_heads(user) -> Responses:
+def measured_heads(user_id: int) -> Responses:
     """What gives the responses of a person's own heads; Refused for others'."""
 
     def responses(name: str, rate: int, layout: Layout) -> np.ndarray:
-        known = MeasuredHead.objects.filter(owner=user, pk=name).first() if _is_id(name) else None
+        known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
         if known is None:
             raise Refused("That measured head is not there any more. Choose another way of listening.", 404)
         return _at_speakers(head_path(known), rate, layout)

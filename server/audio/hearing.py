@@ -10,7 +10,7 @@ from pydantic import Field
 from needle.balance.trial import Change, tried
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixSource
-from needle.mix.monitors import checked_monitor
+from needle.mix.monitors import HEAD, checked_monitor
 from needle.render.placement_analysis import without
 from server.audio.mixes import document_for, mix_with
 from server.audio.reading import source_of, spectrum_in
@@ -47,6 +47,10 @@ class Heard(Schema):
     trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
     click: bool = False
     moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
+
+    def is_personal(self) -> bool:
+        """Whether what is heard depends on who hears it: through one's own measured head."""
+        return self.monitor.startswith(HEAD)
 
     def listening(self) -> Listening:
         checked_monitor(self.monitor)

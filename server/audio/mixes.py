@@ -26,6 +26,7 @@ class _Follower:
         self.session_id = session_id
         self.document: Document | None = None
         self.revision = 0
+        self.lock = Lock()
         self._lanes: dict[str, tuple[Mapping[str, Any], Lane]] = {}
 
     def follow(self) -> None:
@@ -37,6 +38,8 @@ class _Follower:
         for message in missed:
             self.document = apply_delta(self.document, message["delta"])
             self.revision = message["revision"]
+        if len(self._lanes) > len(self.document["lanes"]):
+            self._lanes = {key: read for key, read in self._lanes.items() if key in self.document["lanes"]}
 
     def lane(self, stored: Mapping[str, Any]) -> Lane:
         """A lane of the document, read once as long as it stays the same object."""
@@ -52,19 +55,51 @@ class _Follower:
 
 
 _lock = Lock()
+"""Held for a look at what is kept only; each session has a lock of its own while it is followed."""
 _followers: LRUCache[UUID, _Follower] = LRUCache(64)
 _tried: LRUCache[tuple[UUID, int, tuple[str, ...]], Mix] = LRUCache(16)
-_kept: LRUCache[tuple[UUID, int], tuple[Document, Mix]] = LRUCache(256)
+_documents: LRUCache[tuple[UUID, int], Document] = LRUCache(64)
+_mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(32)
+
+
+def document_for(session: Session, revision: int) -> Document:
+    """The session's document at a revision; nobody may change it. Refused if the session has not come to it."""
+    return _followed(session.id, revision, None)
 
 
 def mix_at(session: Session, revision: int) -> Mix:
     """The session's mix at a revision. Refused if the session has not come to it."""
-    return _at(session, revision)[1]
+    key = (session.id, revision)
+    with _lock:
+        result = _mixes.get(key)
+    if result is None:
+        mixes: list[Mix] = []
+        document = _followed(session.id, revision, mixes)
+        rate = document["session"]["rate"]
+        made = mixes[0] if mixes else mix_of(document, lambda asset: asset_audio(asset, rate))
+        with _lock:
+            result = _mixes.setdefault(key, made)
+    return result
 
 
-def document_for(session: Session, revision: int) -> Document:
-    """The document that a mix was made of; nobody may change it."""
-    return _at(session, revision)[0]
+def _followed(session_id: UUID, revision: int, mixes: list[Mix] | None) -> Document:
+    """The document at a revision; where the session is followed there, its mix comes along in ``mixes``."""
+    key = (session_id, revision)
+    with _lock:
+        result = _documents.get(key)
+        follower = _followers.setdefault(session_id, _Follower(session_id))
+    if result is None or mixes is not None:
+        with follower.lock:
+            if follower.revision < revision or follower.document is None:
+                follower.follow()
+            if follower.revision == revision:
+                result = follower.document
+                if mixes is not None:
+                    mixes.append(follower.mix())
+    if result is None:
+        result = document_at(session_id, revision)
+    with _lock:
+        return _documents.setdefault(key, result)
 
 
 def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
@@ -75,7 +110,7 @@ def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
     with _lock:
         result = _tried.get(key)
     if result is None:
-        document, mix = _at(session, revision)
+        document, mix = document_for(session, revision), mix_at(session, revision)
         moved = with_moves(session, document, moves, lambda earlier: document_for(session, earlier))
         rate = document["session"]["rate"]
         known = {lane_key(source.id, name): lane for source in mix.sources for name, lane in source.lanes.items()}
@@ -84,26 +119,7 @@ def mix_with(session: Session, revision: int, moves: tuple[str, ...]) -> Mix:
             same = document["lanes"].get(stored["id"]) is stored and known.get(stored["id"])
             return same or Lane.of(stored["points"])
 
-        result = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
+        made = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
         with _lock:
-            _tried[key] = result
+            result = _tried.setdefault(key, made)
     return result
-
-
-def _at(session: Session, revision: int) -> tuple[Document, Mix]:
-    key = (session.id, revision)
-    result = None
-    with _lock:
-        if key in _kept:
-            return _kept[key]
-        follower = _followers.setdefault(session.id, _Follower(session.id))
-        if follower.revision < revision or follower.document is None:
-            follower.follow()
-        if follower.revision == revision:
-            result = follower.document, follower.mix()
-    if result is None:
-        document = document_at(session.id, revision)
-        rate = document["session"]["rate"]
-        result = document, mix_of(document, lambda asset: asset_audio(asset, rate))
-    with _lock:
-        return _kept.setdefault(key, result)

@@ -106,10 +106,14 @@ class Task(models.Model):
 
 
 class Freeze(Task):
-    """A source on its way to being frozen, as it stands at a revision; ``asset`` is the sound once it is there."""
+    """A source on its way to being frozen, as it stands at a revision.
+
+    ``asset`` is the sound once it is there, ``fingerprint`` what it was made of.
+    """
 
     revision = models.PositiveIntegerField()
     source = models.CharField(max_length=64)
+    fingerprint = models.CharField(max_length=64, blank=True)
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="+")
 
 

@@ -4,6 +4,7 @@ from dataclasses import asdict
 from typing import Annotated, Literal
 from uuid import UUID
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
@@ -19,6 +20,7 @@ from server.audio.assets import asset_audio, asset_waveform
 from server.audio.drafting import Drafting, forget, kept_takes, lane_history, taken
 from server.audio.mixes import document_for
 from server.audio.range_edits import AnyEdit, edit_from
+from server.common import pool
 from server.mixing.access import Refused, membership
 from server.mixing.models import Draft, Session
 from server.mixing.operations.base import Finite, Key
@@ -249,27 +251,35 @@ def places(request: HttpRequest, session_id: UUID, wanted: Query[PlacesIn]) -> l
         passages = document["passages"].values()
         result = clips.on_passages(tempo, passages, wanted.name, wanted.start, length)
     else:
-        result = _alike(document, wanted)
-    return [PlaceOut(**asdict(one)) for one in result]
+        return pool.call(request.user.pk, find_alike, session, wanted)
+    return [PlaceOut(**asdict(place)) for place in result]
 
 
-def _alike(document: dict, wanted: PlacesIn) -> list[clips.PastePlace]:
+def find_alike(session: Session, wanted: PlacesIn) -> list[PlaceOut]:
+    """Where a source's audio sounds like a stretch of it."""
+    document = document_for(session, wanted.revision)
     row = owner_in(document, wanted.source)
     rate = document["session"]["rate"]
     audio = asset_audio(row["asset"], rate)[row["first_channel"] : row["first_channel"] + row["channels"]]
     result = occurrences(audio, rate, wanted.start - row["start"], wanted.end - row["start"])
-    return [clips.PastePlace(one.at + row["start"], one.why, one.alike) for one in result]
+    return [PlaceOut(at=place.at + row["start"], why=place.why, alike=place.alike) for place in result]
 
 
 @router.post("/{uuid:session_id}/moves/takes", response=TakeOut)
 def take(request: HttpRequest, session_id: UUID, given: TakeIn) -> TakeOut:
     """A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet."""
-    drafting = _drafting(request, session_id, given.revision)
+    session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, thin_take, session, request.user, given)
+
+
+def thin_take(session: Session, user: User, given: TakeIn) -> TakeOut:
+    """Keep a recorded pass as a take, thinned."""
+    drafting = Drafting(session, document_for(session, given.revision), given.revision)
     controls = [
         (control.owner, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
         for control in given.controls
     ]
-    draft = taken(drafting, request.user, given.start, given.end, given.mode, given.glide, controls)
+    draft = taken(drafting, user, given.start, given.end, given.mode, given.glide, controls)
     return _take_out(draft)
 
 
@@ -314,6 +324,11 @@ def lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query
 def waveform(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> Waveform:
     """A source's waveform; its first stretch begins at ``start`` (s)."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, draw_waveform, session, source, revision)
+
+
+def draw_waveform(session: Session, source: str, revision: int) -> Waveform:
+    """A source's waveform."""
     document = document_for(session, revision)
     row = document["sources"].get(source)
     if row is None:

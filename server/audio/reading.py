@@ -13,7 +13,9 @@ from needle.render import placement_analysis
 from needle.render.preview_tables import law_curves
 from server.audio.assets import asset_spectrum
 from server.audio.mixes import document_for, mix_at
+from server.common import pool
 from server.mixing.access import Refused, membership
+from server.mixing.models import Session
 
 router = Router(tags=["readings"])
 
@@ -102,17 +104,22 @@ def spectrum_in(document: dict[str, Any], key: str):
 def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[When]) -> PlacementOut:
     """What the source's placement loses, what other ways of panning would change, what it costs in mono."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, analyse_placement, session, source, when)
+
+
+def analyse_placement(session: Session, key: str, when: When) -> PlacementOut:
+    """What a source's placement does at a moment."""
     mix = mix_at(session, when.revision)
-    one = source_of(mix, source)
-    spectrum = spectrum_in(document_for(session, when.revision), source)
-    mono = placement_analysis.mono_reading(mix, one, spectrum, when.at)
-    lost = placement_analysis.lost(mix, one, spectrum, when.at)
-    double = placement_analysis.double_change(mix, one, spectrum, when.at)
+    source = source_of(mix, key)
+    spectrum = spectrum_in(document_for(session, when.revision), key)
+    mono = placement_analysis.mono_reading(mix, source, spectrum, when.at)
+    lost = placement_analysis.lost(mix, source, spectrum, when.at)
+    double = placement_analysis.double_change(mix, source, spectrum, when.at)
     return PlacementOut(
         lost=lost,
         lost_db=placement_analysis.share_db(lost),
         kept_db=placement_analysis.share_db(1.0 - lost),
-        modes=placement_analysis.mode_choices(mix, one, spectrum, when.at),
+        modes=placement_analysis.mode_choices(mix, source, spectrum, when.at),
         double_change=double,
         double_evened=placement_analysis.double_evened(double),
         mono=MonoOut(centres=placement_analysis.BAND_NAMES, **vars(mono)),
@@ -123,6 +130,11 @@ def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[W
 def law(request: HttpRequest, session_id: UUID, wanted: Query[LawIn]) -> LawOut:
     """What another pan law would do to every source."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, analyse_law, session, wanted)
+
+
+def analyse_law(session: Session, wanted: LawIn) -> LawOut:
+    """What another pan law would do to every source."""
     mix, document = mix_at(session, wanted.revision), document_for(session, wanted.revision)
     other = replace(mix, law=wanted.law, centre_zero=wanted.centre_zero)
     changes = [

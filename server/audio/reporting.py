@@ -12,8 +12,9 @@ from pydantic import Field
 from needle.export.report import curves_csv, sources_csv
 from needle.metering.lean import Tolerance
 from needle.metering.targets import TARGETS
+from needle.session.document import piece_length
 from server.audio import reports, tasks
-from server.audio.mixes import mix_at
+from server.audio.mixes import document_for
 from server.audio.models import Report
 from server.audio.report_page import shown
 from server.mixing.access import Refused, membership
@@ -66,8 +67,8 @@ class ReportOut(Schema):
 def start_report(request: HttpRequest, session_id: UUID, given: ReportIn) -> Report:
     """Begin to make a report."""
     session = membership(request.user, session_id, to_edit=True).session
-    mix = mix_at(session, given.revision)
-    if given.start >= (given.end or mix.length):
+    length = piece_length(document_for(session, given.revision))
+    if given.start >= (given.end or length):
         raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
     report = Report.objects.create(
         session=session,

@@ -21,13 +21,14 @@ from needle.session.owners import kind_and_id, named, owner_in
 from needle.session.rhythm import PULSE_DEFAULTS, deal_in
 from server.audio import tasks
 from server.audio.assets import asset_onsets, asset_waveform
-from server.audio.freezing import freeze
+from server.audio.freezing import freeze, put_in_session
 from server.audio.mixes import document_for, mix_at
 from server.audio.models import Freeze
 from server.audio.reading import source_of
+from server.common import pool
 from server.mixing.access import Refused, membership
 from server.mixing.midi_files import read_midi
-from server.mixing.models import Draft
+from server.mixing.models import Draft, Session
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner, RestoreLanes
 from server.mixing.operations.rhythm import SetPulse
@@ -109,6 +110,11 @@ class ReadingOut(Schema):
 def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str, Any]:
     """What a pulse does in a bar, and to a part's accents."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, read_groove, session, given)
+
+
+def read_groove(session: Session, given: ReadingIn) -> dict[str, Any]:
+    """The groove reading of a pulse."""
     document = document_for(session, given.revision)
     owner_in(document, given.owner)
     tempo = tempo_map(document)
@@ -199,6 +205,11 @@ class OperationOut(Schema):
 def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
     """What writes a source's pulse out as points of its lanes, and switches it off."""
     session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, convert_to_points, session, whose)
+
+
+def convert_to_points(session: Session, whose: Whose) -> dict[str, Any]:
+    """What writes a source's pulse out, as an operation."""
     document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
     if kind_and_id(whose.owner)[0] != "source":
         raise Refused("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
@@ -264,6 +275,11 @@ class OnsetsIn(Schema):
 def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Query[OnsetsIn]) -> OnsetsOut:
     """Where something begins to sound in a source's stem."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_source_onsets, session, source, wanted)
+
+
+def find_source_onsets(session: Session, source: str, wanted: OnsetsIn) -> OnsetsOut:
+    """Where something begins to sound in a stem."""
     document = document_for(session, wanted.revision)
     row = owner_in(document, source)
     rate = document["session"]["rate"]
@@ -282,7 +298,7 @@ class NotesOut(Schema):
 def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
     """The notes of a Standard MIDI File."""
     membership(request.user, session_id, to_edit=True)
-    result = read_midi(file, midi_notes)
+    result = read_midi(request.user.pk, file, midi_notes)
     return NotesOut(name=(result.name or file.name or "")[:120], items=list(result.notes))
 
 
@@ -331,6 +347,11 @@ class DealtOut(Schema):
 def dealt(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> dict[str, Any]:
     """Every event of a source's part with its place; nothing where nothing is dealt."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_dealt_notes, session, source, revision)
+
+
+def find_dealt_notes(session: Session, source: str, revision: int) -> dict[str, Any]:
+    """Every event of a source's part with its place."""
     document = document_for(session, revision)
     owner_in(document, source)
     deal = deal_in(document, source, tempo_map(document), even_off=True)
@@ -377,7 +398,7 @@ def begin_freezing(request: HttpRequest, session_id: UUID, source: str, given: F
     if row["frozen_asset"]:
         raise Refused(f"{row['name']} is frozen already.", 409)
     task = Freeze.objects.create(session=session, author=request.user, revision=given.revision, source=source)
-    tasks.begin(task, freeze)
+    tasks.begin(task, freeze, put_in_session)
     return task
 
 

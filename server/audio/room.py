@@ -12,7 +12,6 @@ from needle.automation.grid import bars_words
 from needle.automation.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
 from needle.automation.splice import plain_lane, splice
 from needle.layouts import layout_named
-from needle.mix.model import Mix
 from needle.render.trajectories import (
     channel_gains,
     layer_places,
@@ -30,7 +29,9 @@ from server.audio.hearing import Heard
 from server.audio.mixes import document_for, mix_at
 from server.audio.moves import DraftOut, draft_out
 from server.audio.reading import When, source_of
+from server.common import pool
 from server.mixing.access import membership
+from server.mixing.models import Session
 from server.mixing.operations.base import Finite, Key
 from server.mixing.operations.lanes import Owner
 from server.mixing.operations.things import InRoom, Time
@@ -84,6 +85,11 @@ class WhereaboutsOut(Schema):
 def whereabouts(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) -> WhereaboutsOut:
     """Where all sources and layers are over a stretch, turned and swung as they sound."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_trajectories, session, wanted)
+
+
+def find_trajectories(session: Session, wanted: Stretch) -> WhereaboutsOut:
+    """Where all sources and layers of a session are over a stretch."""
     mix = Heard(moves=wanted.moves).mix(session, wanted.revision)
     count = int(np.ceil(wanted.seconds / STEP)) + 1
     times = wanted.start + STEP * np.arange(count)
@@ -138,6 +144,11 @@ class WhereOut(Schema):
 def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
     """What a place would be for a source: in room and polar coordinates, and in every channel."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_place, session, wanted)
+
+
+def find_place(session: Session, wanted: PlaceIn) -> WhereOut:
+    """What a place would be for a source of a session."""
     mix = mix_at(session, wanted.revision)
     source, given = source_of(mix, wanted.source), dict(wanted.values)
     if wanted.polar is not None:
@@ -177,8 +188,13 @@ class MovedOut(Schema):
 def layout(request: HttpRequest, session_id: UUID, wanted: Query[LayoutIn]) -> list[MovedOut]:
     """What another layout would move, and make louder or softer."""
     session = membership(request.user, session_id).session
-    mix: Mix = mix_at(session, wanted.revision)
     layout_named(wanted.layout)
+    return pool.call(request.user.pk, find_layout_changes, session, wanted)
+
+
+def find_layout_changes(session: Session, wanted: LayoutIn) -> list[MovedOut]:
+    """What another layout does to the sources of a session."""
+    mix = mix_at(session, wanted.revision)
     return [MovedOut(**vars(moved)) for moved in layout_changes(mix, wanted.layout, wanted.at)]
 
 

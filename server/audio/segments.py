@@ -4,9 +4,9 @@ Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 
 """
 
 import hashlib
-from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from contextlib import closing
+from dataclasses import dataclass, fields
 from threading import Lock
 from uuid import UUID
 
@@ -28,23 +28,22 @@ from needle.render.cache import RenderCache
 from needle.render.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
-    Segment,
     render_segments,
     segment_count,
     segment_key,
 )
-from server.audio import workers
+from server.audio.shared_cache import shared_cache
+from server.audio.travelling import TravellingMix
+from server.common.pool import in_parallel, part_count
 
-AUDIO_BYTES = 256 * 2**20
-FRAME_BYTES = 192 * 2**20
-RENDERED = RenderCache(512 * 2**20)
+RENDERED = RenderCache(384 * 2**20)
 """What comes of returns and layers, of this process, whatever it renders."""
-_RUN = 64
+_FRAME_BYTES = 64 * 2**20
+_RUN = 32
 
 _lock = Lock()
-_audio: LRUCache[str, NDArray[np.float32]] = LRUCache(AUDIO_BYTES, getsizeof=lambda audio: audio.nbytes)
-_frames: LRUCache[str, Frames] = LRUCache(FRAME_BYTES, getsizeof=lambda frames: frames.nbytes)
-_at_work: dict[str, Lock] = defaultdict(Lock)
+_frames: LRUCache[str, Frames] = LRUCache(_FRAME_BYTES, getsizeof=lambda frames: frames.nbytes)
+"""Those that this process has looked at last; all are in the cache that the processes share."""
 
 
 @dataclass(frozen=True)
@@ -65,23 +64,19 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
     """A segment and what the meters show through it; ``heads`` gives measured heads."""
     first = max(index - PAST_SEGMENTS, 0)
     keys = [segment_key(mix, i, listening) for i in range(first, index + 1)]
-    with _lock:
-        working = _at_work[keys[-1]]
-    with working:
-        with _lock:
-            audio = _audio.get(keys[-1])
-            frames = [_frames.get(key) for key in keys]
-        missing = [place for place, result in enumerate(frames) if result is None]
-        if audio is None or missing:
-            # One run from the earliest that is missing costs less than each by itself.
-            low = first + min(missing, default=index - first)
-            run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
-            for place, part in enumerate(run, start=low - first):
-                _keep(keys[place], part)
-                frames[place] = part.frames
-                audio = part.audio
-    with _lock:
-        _at_work.pop(keys[-1], None)
+    frames = [_kept_frames(key) for key in keys]
+    stored = shared_cache().get(_audio_key(keys[-1]))
+    audio = stored[0] if stored else None
+    missing = [place for place, result in enumerate(frames) if result is None]
+    if audio is None or missing:
+        # One run from the earliest that is missing costs less than each by itself.
+        low = first + min(missing, default=index - first)
+        run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
+        for place, part in enumerate(run, start=low - first):
+            _keep_frames(keys[place], part.frames)
+            shared_cache().put(_audio_key(keys[place]), [part.audio])
+            frames[place] = part.frames
+            audio = part.audio
     past = Frames.joined(frames)
     hops = METER_FRAMES // FRAMES_PER_HOP
     ends = range(past.bands.shape[2] - hops + 1, past.bands.shape[2] + 1)
@@ -101,38 +96,58 @@ def _shown(mix: Mix, past: Frames) -> NDArray[np.float32]:
     return np.concatenate([result, room_readings(mix.room, past, METER_FRAMES)], axis=1)
 
 
+def _audio_key(key: str) -> str:
+    return f"{key}.audio"
+
+
+def _kept_frames(key: str) -> Frames | None:
+    """The meter frames of a segment, if any process has measured them."""
+    with _lock:
+        result = _frames.get(key)
+    if result is None and (arrays := shared_cache().get(key)):
+        result = Frames(*arrays)
+        with _lock:
+            _frames[key] = result
+    return result
+
+
+def _keep_frames(key: str, frames: Frames) -> bool:
+    """Keep the meter frames of a segment, for other processes too where there is room."""
+    with _lock:
+        _frames[key] = frames
+    return shared_cache().put(key, [getattr(frames, field.name) for field in fields(Frames)])
+
+
 def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
     """The meter frames of the whole piece: those that are kept, and those that an edit changed measured again.
 
-    Workers measure several runs at a time; whoever gives up leaves those that have not begun.
+    Several runs are measured side by side; whoever gives up leaves those that have not begun.
     """
     keys = [segment_key(mix, index, listening) for index in range(segment_count(mix))]
-    with _lock:
-        known = {index: _frames[key] for index, key in enumerate(keys) if key in _frames}
+    known = {index: frames for index, key in enumerate(keys) if (frames := _kept_frames(key)) is not None}
     runs = list(_runs([index for index in range(len(keys)) if index not in known]))
-    packed = workers.Packed(mix) if runs else None
-    waiting = [
-        workers.submit(workers.MEASURING, first // _RUN, frames_between, packed, first, last, listening)
-        for first, last in runs
-    ]
-    with workers.awaiting(waiting):
-        for (first, last), future in zip(runs, waiting, strict=True):
-            for index, frames in zip(range(first, last), future.result(), strict=True):
-                known[index] = frames
-                with _lock:
-                    _frames[keys[index]] = frames
-            yield len(known) / len(keys)
+    travelling = TravellingMix(mix)
+    work = [(first // _RUN, measure_between, (travelling, first, last, listening)) for first, last in runs]
+    for (first, last), measured in zip(runs, in_parallel(work), strict=True):
+        for index in range(first, last):
+            frames = measured.get(index) or _kept_frames(keys[index])
+            if frames is None:  # it had to make room meanwhile
+                (frames,) = measure_between(travelling, index, index + 1, listening, tell=True).values()
+            known[index] = frames
+        yield len(known) / len(keys)
     return Frames.joined([known[index] for index in range(len(keys))]) if keys else Frames.silence(0)
 
 
-def frames_between(mix: Mix, first: int, last: int, listening: Listening) -> list[Frames]:
-    """The meter frames of some segments in a row, as a worker measures them."""
-    return [result.frames for result in render_segments(mix, first, last, listening, cache=RENDERED)]
-
-
-def shares_between(mix: Mix, parts: Sequence[Part], first: int, last: int) -> Shares:
-    """The shares of some parts, as a worker gathers them."""
-    return gathered(mix, parts, first, last, cache=RENDERED)
+def measure_between(
+    travelling: TravellingMix, first: int, last: int, listening: Listening, *, tell: bool = False
+) -> dict[int, Frames]:
+    """Measure some segments in a row, and keep their meter frames; those for which there was no room (or all)."""
+    mix, left = travelling.mix, {}
+    for index, result in enumerate(render_segments(mix, first, last, listening, cache=RENDERED), start=first):
+        kept = _keep_frames(segment_key(mix, index, listening), result.frames)
+        if tell or not kept:
+            left[index] = result.frames
+    return left
 
 
 @cached(LRUCache(512), key=lambda session, revision, first, last, _mix: (session, revision, first, last), lock=Lock())
@@ -144,57 +159,52 @@ def content_between(session: UUID, revision: int, first: int, last: int, mix: Mi
 
 
 def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
-    """The shares of all that sounds from one tenth of a second up to another, gathered by the workers."""
-    parts, packed = parts_of(mix), workers.Packed(mix)
+    """The shares of all that sounds from one tenth of a second up to another, gathered side by side."""
+    parts, travelling = parts_of(mix), TravellingMix(mix)
     cuts = list(stretches(first, last, HOPS_AT_ONCE))
-    groups = [parts[group :: workers.COUNT] for group in range(workers.COUNT)]
-    waiting = [
-        workers.submit(workers.GATHERING, number, shares_between, packed, group, low, high)
+    count = part_count()
+    groups = [parts[group::count] for group in range(count)]
+    work = [
+        (number, shares_between, (travelling, group, low, high))
         for low, high, _ in cuts
         for number, group in enumerate(groups)
     ]
     result = []
-    with workers.awaiting(waiting):
-        for number, (_, _, share) in enumerate(cuts):
-            at_once = waiting[number * len(groups) : (number + 1) * len(groups)]
-            result.append(Shares.side_by_side([future.result() for future in at_once]))
+    with closing(in_parallel(work)) as gathered_shares:
+        for _, _, share in cuts:
+            result.append(Shares.side_by_side([next(gathered_shares) for _ in groups]))
             yield share
     return Shares.joined(result)
 
 
+def shares_between(travelling: TravellingMix, parts: Sequence[Part], first: int, last: int) -> Shares:
+    """The shares of some parts between two tenths of a second."""
+    return gathered(travelling.mix, parts, first, last, cache=RENDERED)
+
+
 def known_covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[NDArray[np.float64]]:
-    """The covariances of a mix and some sources, gathered by the workers that measure its stretches."""
-    packed, cuts = workers.Packed(mix), list(stretches(0, blocks, BLOCKS_AT_ONCE))
-    waiting = [
-        workers.submit(workers.MEASURING, low // _RUN, covariances_of, packed, tuple(sources), low, high)
-        for low, high, _ in cuts
-    ]
+    """The covariances of a mix and some sources, gathered by the processes that measure its stretches."""
+    travelling, cuts = TravellingMix(mix), list(stretches(0, blocks, BLOCKS_AT_ONCE))
+    work = [(low // _RUN, covariances_of, (travelling, tuple(sources), low, high)) for low, high, _ in cuts]
     parts = []
-    with workers.awaiting(waiting):
-        for future, (_, _, done) in zip(waiting, cuts, strict=True):
-            parts.append(future.result())
-            yield done
+    for part, (_, _, done) in zip(in_parallel(work), cuts, strict=True):
+        parts.append(part)
+        yield done
     return np.concatenate(parts)
 
 
-def covariances_of(mix: Mix, sources: Sequence[str], low: int, high: int) -> NDArray[np.float64]:
-    """The covariances of some half seconds, as a worker gathers them."""
-    return covariances_between(mix, sources, low, high, cache=RENDERED)
+def covariances_of(travelling: TravellingMix, sources: Sequence[str], low: int, high: int) -> NDArray[np.float64]:
+    """The covariances of some half seconds."""
+    return covariances_between(travelling.mix, sources, low, high, cache=RENDERED)
 
 
 def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:
     """Neighbours among indices, so that a run's past is rendered once: (first, last + 1).
 
-    None reaches over an edge between two workers' stretches.
+    None reaches over an edge between the stretches of two processes.
     """
     first = 0
     for place in range(1, len(missing) + 1):
         if place == len(missing) or missing[place] != missing[place - 1] + 1 or missing[place] % _RUN == 0:
             yield missing[first], missing[place - 1] + 1
             first = place
-
-
-def _keep(key: str, result: Segment) -> None:
-    with _lock:
-        _frames[key] = result.frames
-        _audio[key] = result.audio

@@ -2,18 +2,18 @@
 
 What needs nothing but the session is queued by Django's tasks API (``order``): on one machine in the database, for a
 worker process that the server starts itself; elsewhere for as many workers as there are, in the database or in Redis.
-What lives on what this server has measured already, or changes the session, is made here (``begin``).
+What lives on what this server has measured already, or changes the session, is made in its pool (``begin``).
 """
 
 import logging
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future
 from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
 from django.conf import settings
-from django.db import close_old_connections, transaction
+from django.db import transaction
 from django.db.models import F
 from django.db.models.functions import Now
 from django.utils import timezone
@@ -23,15 +23,14 @@ from django_tasks import task
 from needle.errors import NeedleError
 from server.audio import own_worker
 from server.audio.models import Task
-from server.audio.threads import lower_priority
+from server.common import pool
+from server.common.pool_process import ProcessLost
 
 log = logging.getLogger(__name__)
 _SHOWN_STEP = 0.01
 _SIGN_EVERY = timedelta(seconds=5)
 LOST_AFTER = timedelta(seconds=60)
 """What gives no sign for so long is given up by others."""
-
-_workers = ThreadPoolExecutor(1, thread_name_prefix="task", initializer=lower_priority)
 
 MAKERS = {
     "delivery": ("server.delivery.models.Delivery", "server.delivery.making.make"),
@@ -43,9 +42,23 @@ class Stopped(Exception):
     """Whoever ordered it does not want it any more."""
 
 
-def begin(ordered: Task, maker: Callable[[Any], None]) -> None:
-    """Have a task made by this server; ``maker`` tells its progress by ``advance``."""
-    transaction.on_commit(lambda: _workers.submit(run, type(ordered), ordered.pk, maker))
+def begin(ordered: Task, maker: Callable[[Any], None], then: Callable[[Any], None] = lambda _: None) -> None:
+    """Have a task made in the pool; ``maker`` tells its progress by ``advance``, and ``then`` this server goes on."""
+    kind, pk = type(ordered), ordered.pk
+
+    def start() -> None:
+        job = pool.start(ordered.author_id, make_part, kind, pk, maker)
+        job.future.add_done_callback(lambda future: _go_on(kind, pk, future, then))
+
+    transaction.on_commit(start)
+
+
+def _go_on(kind: type[Task], pk: UUID, future: Future[bool], then: Callable[[Any], None]) -> None:
+    """Bring to its end what the pool has made, or has been lost at."""
+    if future.cancelled() or future.exception() is not None:
+        _fail(kind, pk, ProcessLost())
+    elif future.result():
+        _end(kind, pk, then)
 
 
 def order(ordered: Task) -> None:
@@ -65,22 +78,42 @@ def make(kind: str, pk: str) -> None:
 
 def run(kind: type[Task], pk: UUID, maker: Callable[[Any], None]) -> None:
     """Make what was ordered, unless it was stopped meanwhile; a failure is told to whoever ordered it."""
-    close_old_connections()
+    if make_part(kind, pk, maker):
+        _end(kind, pk)
+
+
+def make_part(kind: type[Task], pk: UUID, maker: Callable[[Any], None]) -> bool:
+    """Do what ``maker`` does of a task, unless it was stopped meanwhile; whether it was done."""
     try:
         task = kind.objects.select_related("session").get(pk=pk)
         began = {"status": Task.Status.RUNNING, "signed_at": Now(), "attempts": F("attempts") + 1}
-        if change(task, (Task.Status.WAITING,), **began):
-            maker(task)
-            change(task, (Task.Status.RUNNING,), status=Task.Status.DONE, progress=1.0)
+        if not change(task, (Task.Status.WAITING,), **began):
+            return False
+        maker(task)
+        return True
     except Stopped:
-        pass
+        return False
     except Exception as error:
-        log.exception("%s %s failed", kind.__name__, pk)
-        told = str(error) if isinstance(error, NeedleError | OSError) else "Something went wrong here."
-        failed = f"{told} Nothing else was changed."[:300]
-        kind.objects.filter(pk=pk, status__in=Task.OPEN).update(status=Task.Status.FAILED, message=failed)
-    finally:
-        close_old_connections()
+        _fail(kind, pk, error)
+        return False
+
+
+def _end(kind: type[Task], pk: UUID, then: Callable[[Any], None] = lambda _: None) -> None:
+    """Do what is left of a task that was made, and tell that it is done."""
+    try:
+        task = kind.objects.select_related("session").get(pk=pk)
+        then(task)
+        change(task, (Task.Status.RUNNING,), status=Task.Status.DONE, progress=1.0)
+    except Exception as error:
+        _fail(kind, pk, error)
+
+
+def _fail(kind: type[Task], pk: UUID, error: Exception) -> None:
+    """Tell whoever ordered a task why it was not made."""
+    log.error("%s %s failed", kind.__name__, pk, exc_info=error)
+    can_be_told = isinstance(error, NeedleError | OSError | ProcessLost)
+    failed = f"{error if can_be_told else 'Something went wrong here.'} Nothing else was changed."[:300]
+    kind.objects.filter(pk=pk, status__in=Task.OPEN).update(status=Task.Status.FAILED, message=failed)
 
 
 def advance(task: Task, done: float, **values: object) -> None:

@@ -6,14 +6,14 @@ Parts let a large file through without holding it in memory, and let it go on wh
 import logging
 import os
 import shutil
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
 from uuid import UUID
 
 from django.conf import settings
-from django.db import close_old_connections, transaction
+from django.db import transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
 from django.utils.module_loading import import_string
@@ -22,10 +22,11 @@ from needle.errors import NeedleError
 from server.audio import reports, tasks
 from server.audio.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
 from server.audio.models import Report, Upload
+from server.common import pool
+from server.common.pool_process import ProcessLost
 from server.mixing.access import Refused
 
 log = logging.getLogger(__name__)
-_workers = ThreadPoolExecutor(1, thread_name_prefix="upload")
 
 MOST_BYTES = 2 << 30
 MOST_SESSION_BYTES = 64 << 30
@@ -104,7 +105,7 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
         counted = Upload.objects.filter(pk=upload_id, status=Upload.Status.RECEIVING, received=offset)
         changed = counted.update(received=received, status=status, signed_at=timezone.now())
         if changed and status == Upload.Status.READING:
-            transaction.on_commit(lambda: _workers.submit(_read, upload_id))
+            transaction.on_commit(lambda: _have_read(upload_id, upload.author_id))
     upload.refresh_from_db()
     if upload.received != received:
         _check_goes_on(upload, offset)
@@ -146,11 +147,21 @@ def resume(only_lost: bool = False) -> None:
     for upload in reading:
         # Of several servers that start together one gets it.
         if reading.filter(pk=upload.pk, signed_at=upload.signed_at).update(signed_at=timezone.now()):
-            _workers.submit(_read, upload.id)
+            _have_read(upload.pk, upload.author_id)
 
 
-def _read(upload_id: UUID) -> None:
-    close_old_connections()
+def _have_read(upload_id: UUID, author_id: int | None) -> None:
+    """Have a file read in the pool, once more if it takes the process there with it."""
+
+    def again(future: Future[None]) -> None:
+        if not future.cancelled() and isinstance(future.exception(), ProcessLost):
+            _have_read(upload_id, author_id)
+
+    pool.start(author_id, read, upload_id).future.add_done_callback(again)
+
+
+def read(upload_id: UUID) -> None:
+    """Take in a file that has come whole; how it ended stands in its row."""
     upload = Upload.objects.select_related("session", "author").get(pk=upload_id)
     path = upload_path(upload)
     if upload.attempts >= MOST_ATTEMPTS:
@@ -193,7 +204,6 @@ def _read(upload_id: UUID) -> None:
         _finish(upload_id, status=Upload.Status.FAILED, message="Something went wrong here. Send the file again.")
     finally:
         path.unlink(missing_ok=True)
-        close_old_connections()
 
 
 def _finish(upload_id: UUID, **values: object) -> None:

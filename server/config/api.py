@@ -17,6 +17,8 @@ from server.audio.reporting import router as reports
 from server.audio.rhythm import router as rhythm
 from server.audio.room import router as room
 from server.audio.sending import router as files
+from server.common.pool import PoolBusy
+from server.common.pool_process import ProcessLost
 from server.config.health import router as health
 from server.delivery.api import router as deliveries
 from server.delivery.arrivals import router as arrivals
@@ -61,6 +63,17 @@ def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
 @api.exception_handler(Refused)
 def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
     return api.create_response(request, {"detail": str(error), **error.more}, status=error.status)
+
+
+@api.exception_handler(PoolBusy)
+def _too_much_at_once(request: HttpRequest, error: PoolBusy) -> HttpResponse:
+    text = "You ask for a great deal at once. Wait until some of it has been answered."
+    return api.create_response(request, {"detail": text}, status=429)
+
+
+@api.exception_handler(ProcessLost)
+def _lost(request: HttpRequest, error: ProcessLost) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=503)
 
 
 @api.exception_handler(ValidationError)

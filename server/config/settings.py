@@ -22,12 +22,25 @@ LOCAL = os.environ.get("NEEDLE_LOCAL") == "1" or TESTING
 DATA_DIR = Path(os.environ.get("NEEDLE_DATA", BASE_DIR / "data")).resolve()
 DEMO = os.environ.get("NEEDLE_DEMO") == "1"
 WEB_DIST = BASE_DIR / "web" / "dist"
+
+
+def _cores() -> int:
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
 DATABASE_URL = os.environ.get("NEEDLE_DATABASE_URL", "")
 REDIS_URL = os.environ.get("NEEDLE_REDIS_URL", "")
 TASKS_IN_REDIS = os.environ.get("NEEDLE_TASKS") == "redis"
 SHARED = bool(DATABASE_URL or REDIS_URL)
 """Whether other servers may be at work on the same data."""
 OWN_WORKER = not TESTING and not TASKS_IN_REDIS and os.environ.get("NEEDLE_OWN_WORKER", "0" if SHARED else "1") == "1"
+WORKERS = 0 if TESTING else int(os.environ.get("NEEDLE_WORKERS", _cores()))
+"""Processes that render (``server.common.pool``); 0: all is done in the server's own."""
+WORKER_MEMORY = int(os.environ.get("NEEDLE_WORKER_MEMORY", 4096)) << 20
+"""Bytes that one of them may have."""
+CACHE_BYTES = int(os.environ.get("NEEDLE_CACHE", 512)) << 20
+"""Bytes of segments and meter frames that are kept for whoever asks next."""
+CACHE_IN_MEMORY = not TESTING
 if TASKS_IN_REDIS and not REDIS_URL:
     raise ImproperlyConfigured("NEEDLE_TASKS=redis needs NEEDLE_REDIS_URL.")
 

@@ -12,12 +12,13 @@ from needle.export.naming import PATTERN, WORDS, Names, safe, words_of
 from needle.mix.model import Mix
 from server.audio import tasks
 from server.audio.mixes import document_for, mix_at
+from server.common import pool
 from server.delivery import streaming
 from server.delivery.keeping import forget, forget_old
 from server.delivery.models import Delivery
 from server.delivery.ordering import Order
 from server.mixing.access import Refused, membership
-from server.mixing.models import shown_name
+from server.mixing.models import Session, shown_name
 
 router = Router(tags=["deliveries"])
 
@@ -110,25 +111,33 @@ def offer(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
 def called(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> dict[str, str]:
     """What the mix would be called if this were ordered, as the first of its files."""
     session = membership(request.user, session_id, to_edit=True).session
-    mix = mix_at(session, given.revision)
-    document = document_for(session, given.revision)
-    common = words_of(document, mix, *given.frames(mix), given.revision, datetime.now(UTC).date())
-    return {"name": Names(given.pattern, common).of("Mix", "Mix", given.ending)}
+    return {"name": pool.call(request.user.pk, name_mix, session, given)}
+
+
+def name_mix(session: Session, order: DeliveryIn) -> str:
+    """What the mix of an order would be called."""
+    mix, document = mix_at(session, order.revision), document_for(session, order.revision)
+    common = words_of(document, mix, *order.frames(mix), order.revision, datetime.now(UTC).date())
+    return Names(order.pattern, common).of("Mix", "Mix", order.ending)
 
 
 @router.post("/{uuid:session_id}/deliveries", response=DeliveryOut)
 def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> DeliveryOut:
     """Order files; they are made in the background."""
     session = membership(request.user, session_id, to_edit=True).session
-    mix = mix_at(session, given.revision)
-    start, stop = given.frames(mix)
-    order = Order(**given.dict(include=set(Order.model_fields))).checked(mix)
+    start, stop, order = pool.call(request.user.pk, check_order, session, given)
     delivery = Delivery.objects.create(
         session=session, author=request.user, revision=given.revision, start=start, stop=stop, order=order
     )
     forget_old(session)
     tasks.order(delivery)
     return _out(delivery)
+
+
+def check_order(session: Session, given: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
+    """The first frame of an order, the one after its last, and the order as it is stored. Refused if it cannot be."""
+    mix = mix_at(session, given.revision)
+    return *given.frames(mix), Order(**given.dict(include=set(Order.model_fields))).checked(mix)
 
 
 @router.get("/{uuid:session_id}/deliveries", response=list[DeliveryOut])

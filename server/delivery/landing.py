@@ -21,6 +21,7 @@ from needle.tempo import TempoMap
 from server.audio.drafting import Drafting
 from server.audio.mixes import document_for
 from server.audio.moves import DraftOut, draft_out
+from server.common import pool
 from server.mixing.access import Refused, membership
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner
@@ -85,7 +86,7 @@ def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], fil
     """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
-    result = _read(file, tempo_map(document))
+    result = _read(request.user.pk, file, tempo_map(document))
     lands = zip(result, landing_places(result, document), strict=True)
     offered = ((owner, audible_parameters(document, owner)) for owner in owners_in(document))
     return LanesOut(
@@ -115,7 +116,7 @@ def land_moves(
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
     drafting = Drafting(session, document, revision)
-    result = _read(file, drafting.tempo)
+    result = _read(request.user.pk, file, drafting.tempo)
     try:
         wanted = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
@@ -142,7 +143,7 @@ def land_moves(
     return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
 
 
-def _read(file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
+def _read(person: int, file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
     if file.size > MOST_BYTES:
         raise Refused(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
     content = file.read()
@@ -151,8 +152,8 @@ def _read(file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
         path.write_bytes(content)
         try:
             if content.startswith(b"MThd"):
-                return read_midi_moves(path, tempo)
-            return read_moves(path)
+                return pool.call(person, read_midi_moves, path, tempo)
+            return pool.call(person, read_moves, path)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
 

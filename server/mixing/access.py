@@ -1,5 +1,6 @@
 """Who may do what in a session: the one place that decides, for HTTP, WebSocket and media alike."""
 
+from typing import Any
 from uuid import UUID
 
 from server.mixing.models import Member
@@ -15,6 +16,13 @@ class Refused(Exception):
         super().__init__(reason)
         self.status = status
         self.more = more
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _refused, (str(self), self.status, self.more)
+
+
+def _refused(reason: str, status: int, more: dict[str, Any]) -> Refused:
+    return Refused(reason, status, **more)
 
 
 def membership(user, session_id: UUID, to_edit: bool = False) -> Member:

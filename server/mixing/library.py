@@ -337,7 +337,7 @@ class TempoOut(Schema):
 @router.post("/tempo/midi", response=TempoOut)
 def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
     """The tempo map of a Standard MIDI File."""
-    result = read_midi(file, midi_tempo)
+    result = read_midi(request.user.pk, file, midi_tempo)
     return TempoOut(tempos=result.tempo.tempos, metres=result.tempo.metres, notes=result.notes)
 
 

@@ -12,7 +12,7 @@ from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from server.mixing.access import Refused, membership
-from server.mixing.announcing import group_name, person_group
+from server.mixing.announcing import group_name, person_group, remember_loop
 from server.mixing.models import shown_name
 from server.mixing.operations.base import Finite
 from server.mixing.revisions import since
@@ -88,6 +88,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
     group: str | None = None
 
     async def connect(self) -> None:
+        remember_loop()
         self.session_id = self.scope["url_route"]["kwargs"]["session_id"]
         await self.accept()
         try:

@@ -1,20 +1,21 @@
 """MIDI files that are sent in: read from a file of their own, refused by the name that they came with."""
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import TypeVar
 
 from ninja import UploadedFile
 
 from needle.errors import NeedleError
+from server.common import pool
 from server.mixing.access import Refused
 
 MOST_BYTES = 4 << 20
 Found = TypeVar("Found")
 
 
-def read_midi(file: UploadedFile, read: Callable[[Path], Found]) -> Found:
+def read_midi(person: Hashable, file: UploadedFile, read: Callable[[Path], Found]) -> Found:
     """What ``read`` finds in a file that was sent. Refused if it is too large, NeedleError if it cannot be read."""
     if file.size > MOST_BYTES:
         raise Refused("That is too large for a MIDI file. Export only the part or the tempo map.", 413)
@@ -22,6 +23,6 @@ def read_midi(file: UploadedFile, read: Callable[[Path], Found]) -> Found:
         path = Path(folder) / "sent.mid"
         path.write_bytes(file.read())
         try:
-            return read(path)
+            return pool.call(person, read, path)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error

@@ -10,11 +10,12 @@ from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
 from needle.balance.loudness_matching import matching_trim
+from needle.balance.progress import Steps
 from needle.errors import NeedleError
 from needle.session.restoring import lines_as_they_were, moves_as_they_were, source_as_it_was
 from server.audio.balance import During
 from server.audio.mixes import document_for, mix_at
-from server.audio.work import asked
+from server.common.pool import poll_job
 from server.mixing import revisions
 from server.mixing.access import Refused, membership
 from server.mixing.api import Answer, OverOut, Who, answer_of
@@ -178,10 +179,14 @@ def matched(
     Long work: asked again until ``done`` is 1.
     """
     session = membership(request.user, session_id).session
-    mixes = mix_at(session, then), mix_at(session, revision)
     key = ("matched", session_id, then, revision, during.model_dump_json())
-    done, trim = asked(key, lambda: matching_trim(*mixes, during.measured))
+    done, trim = poll_job(request.user.pk, key, match_loudness, session, then, revision, during)
     return MatchedOut(done=done, trim=round(trim or 0.0, 2))
+
+
+def match_loudness(session: Session, then: int, revision: int, during: During) -> Steps[float]:
+    """What makes one revision as loud as another (dB)."""
+    return matching_trim(mix_at(session, then), mix_at(session, revision), during.measured)
 
 
 @router.post("/{uuid:session_id}/history/{int:then}/restore", response=Answer)

@@ -6,12 +6,9 @@ import shutil
 import sys
 import tempfile
 from collections import defaultdict
-from collections.abc import Callable
-from concurrent.futures import Future
 from functools import cache
 from pathlib import Path
 from typing import Any
-from unittest import mock
 from uuid import uuid4
 
 import numpy as np
@@ -22,7 +19,6 @@ from django.test import Client, TestCase, TransactionTestCase, override_settings
 
 from needle.io.audio import write_audio
 from needle.session.document import SOURCE_DEFAULTS, empty_document
-from server.audio import tasks, uploads
 from server.audio.assets import store_asset
 from server.audio.models import Asset
 from server.mixing.beginning import begin_session
@@ -66,18 +62,6 @@ def _prepared() -> tuple[Path, dict[str, dict[str, Any]]]:
             rows[key] = {field.attname: getattr(row, field.attname) for field in Asset._meta.concrete_fields}
             path.unlink()
     return folder, rows
-
-
-class Inline:
-    """Stands for a pool of threads: what is given to it is done before it answers, where the test's data is."""
-
-    def submit(self, work: Callable[..., Any], *given: Any) -> Future[Any]:
-        done: Future[Any] = Future()
-        try:
-            done.set_result(work(*given))
-        except Exception as error:
-            done.set_exception(error)
-        return done
 
 
 class CommittingClient(Client):
@@ -181,15 +165,6 @@ class SessionCase(Tones, TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         cls.make_session()
-
-    def setUp(self) -> None:
-        super().setUp()
-        for module in (tasks, uploads):
-            # Threads close connections that are too old; this one is the test's.
-            for name, value in (("_workers", Inline()), ("close_old_connections", lambda: None)):
-                patched = mock.patch.object(module, name, value)
-                patched.start()
-                self.addCleanup(patched.stop)
 
 
 class CommittedCase(Tones, TransactionTestCase):

@@ -19,7 +19,6 @@ from needle.io.midi_automation import write_midi_moves
 from needle.render.engine import render_audio
 from needle.session.document import tempo_map
 from needle.session.owners import lane_in
-from server.audio import uploads
 from server.audio.assets import asset_audio
 from server.audio.mixes import mix_at
 from server.audio.models import Upload
@@ -56,7 +55,6 @@ class Coming(SessionCase):
             path = f"/api/arrivals/{begun['id']}/parts?offset={offset}"
             answer = client.post(path, part, content_type="application/octet-stream")
             self.assertEqual(answer.status_code, 200, answer.content)
-        uploads._workers.submit(lambda: None).result()
         return client.get(f"/api/arrivals/{begun['id']}").json()
 
     def sent(self, client: Any, path: str, body: dict, status: int = 200) -> Any:

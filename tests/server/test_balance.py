@@ -1,9 +1,7 @@
 """Balance through the API: overview, causes, pairs, counterweights, and ways of listening that are one's own."""
 
-import os
-import signal
+import pickle
 import time
-from concurrent.futures.process import BrokenProcessPool
 from typing import Any
 from unittest import mock
 
@@ -11,8 +9,9 @@ import numpy as np
 
 from needle.metering.lean import lean_db
 from needle.render.engine import render_audio
-from server.audio import work, workers
+from server.audio import segments
 from server.audio.mixes import mix_at
+from server.audio.travelling import TravellingMix, pack
 from tests.server.sessions import LENGTH
 from tests.server.test_sound import Heard
 
@@ -62,42 +61,22 @@ class Overviews(Balance):
         body = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0, "end": 4, "points": points}
         self.operate(self.as_("emil"), body)
         self.overview()
-        with mock.patch.object(workers, "submit", wraps=workers.submit) as ordered:
+        with mock.patch.object(segments, "measure_between", wraps=segments.measure_between) as measured:
             moved = {**body, "start": 3.5, "end": 3.5, "points": [{**points[1], "value": -1.0}]}
             self.operate(self.as_("emil"), moved)
             self.overview()
-        (_, _, _, _, first, last, _) = ordered.call_args.args
-        self.assertEqual((ordered.call_count, last), (1, round(LENGTH * 2)))
+        (_, first, last, _) = measured.call_args.args
+        self.assertEqual((measured.call_count, last), (1, round(LENGTH * 2)))
         self.assertGreaterEqual(first, 6)
 
-    def test_work_whose_worker_dies_begins_anew(self) -> None:
-        def broken():
-            yield 0.5
-            raise BrokenProcessPool("gone")
-
-        self.assertEqual(work.asked("broken", broken, patience=10.0), (0.0, None))
-
-        def whole():
-            yield 0.5
-            return "measured"
-
-        self.assertEqual(work.asked("broken", whole, patience=10.0), (1.0, "measured"))
-
-    def test_a_worker_that_dies_is_replaced(self) -> None:
-        os.kill(workers._pool(workers.MEASURING, 0).submit(os.getpid).result(60), signal.SIGKILL)
-        with self.assertRaises(BrokenProcessPool):
-            workers._pool(workers.MEASURING, 0).submit(os.getpid).result(60)
-        self.operate(self.as_("emil"), {"kind": "set-level", "source": "low", "level": -3.25})
-        self.assertEqual(len(self.overview()["long"]), round(LENGTH * 10))
-
-    def test_a_mix_arrives_at_a_worker_as_it_left(self) -> None:
+    def test_a_mix_arrives_in_another_process_as_it_left(self) -> None:
         self.operate(self.as_("emil"), RETURN)
         send = {"kind": "set-send", "source": "wide", "to": "room", "level": -6.0}
         self.assertEqual(self.operate(self.as_("emil"), send).status_code, 200)
         mix = mix_at(self.session, self.revision())
-        there = workers.submit(workers.GATHERING, 1, render_audio, workers.Packed(mix), 0, 24000).result(60)
-        np.testing.assert_array_equal(there, render_audio(mix, 0, 24000))
-        self.assertLess(len(workers.Packed(mix).bytes), 20_000)
+        there = pickle.loads(pickle.dumps(TravellingMix(mix))).mix
+        np.testing.assert_array_equal(render_audio(there, 0, 24000), render_audio(mix, 0, 24000))
+        self.assertLess(len(pack(mix)), 20_000)
 
     def test_a_set_by_itself_and_a_passage(self) -> None:
         self.lean_over()
@@ -125,20 +104,6 @@ class Overviews(Balance):
             self.assertIn(word, answer.json()["detail"])
         backwards = {"revision": self.revision(), "start": 3.0, "end": 1.0}
         self.assertEqual(client.get(self.url("/causes"), backwards).status_code, 422)
-
-    def test_work_that_nobody_asks_for_is_given_up(self) -> None:
-        steps = []
-
-        def endless():
-            while True:
-                steps.append(len(steps))
-                yield 0.5
-
-        with mock.patch.object(work, "FORGOTTEN_AFTER", 0.05):
-            work.asked("endless", endless, patience=0.0)
-            self.assertTrue(work._known["endless"].ended.wait(10))
-        done, result = work.asked("endless", lambda: iter(()), patience=5.0)
-        self.assertEqual((done, result), (0.0, None))
 
 
 class Causes(Balance):

@@ -147,7 +147,7 @@ class Uploads(SessionCase):
 
     def test_after_a_restart_reading_goes_on(self) -> None:
         content = wave(noise())
-        with mock.patch.object(uploads, "_workers", mock.Mock()):
+        with mock.patch.object(uploads.pool, "start"):
             found = self.send(content)
         self.assertEqual(found["status"], "reading")
         uploads.resume()
@@ -216,7 +216,7 @@ class Uploads(SessionCase):
         return sum(512 * p.stat().st_blocks for p in (settings.DATA_DIR / "assets").rglob("*.partial.npy"))
 
     def test_a_file_that_ended_its_reader_twice_is_not_read_again(self) -> None:
-        with mock.patch.object(uploads, "_workers", mock.Mock()):
+        with mock.patch.object(uploads.pool, "start"):
             upload = self.send(wave(noise()))["id"]
 
         class Killed(BaseException):

@@ -16,10 +16,10 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections
 from twisted.internet import reactor
 
-from needle.dsp.kernels import prepare
-from server.audio import uploads, workers
+from server.audio import shared_cache, uploads
 from server.audio.collection import collect
 from server.audio.tasks import resume_unfinished
+from server.common.pool import pool
 from server.config.asgi import application
 from server.delivery import keeping
 from server.mixing.demo import ACCOUNTS, PASSWORD
@@ -42,6 +42,8 @@ def _end_soon() -> None:
 
 
 def _end() -> None:
+    pool().close()
+    shared_cache.shared_cache().remove()
     sys.stdout.flush()
     sys.stderr.flush()
     os._exit(0)
@@ -74,17 +76,14 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
+        shared_cache.begin_anew()
         resume_unfinished(only_lost=settings.SHARED)
         keeping.tidy()
         uploads.resume(only_lost=settings.SHARED)
         if not settings.TASKS_IN_REDIS:
             # What was made two weeks ago is known by its own row; its place in the queue is not wanted any more.
             call_command("prune_db_task_results", verbosity=0)
-        workers.wake()
-        # Nobody waits for them at the first request.
-        prepare()
-        # Rendering shares the interpreter with requests: let them have their turn quickly.
-        sys.setswitchinterval(0.0005)
+        pool().wake()
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
         server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))

@@ -9,7 +9,8 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
-from server.audio.threads import lower_priority
+_NICENESS = 10
+"""What somebody listens to goes first."""
 
 
 class Command(BaseCommand):
@@ -21,7 +22,7 @@ class Command(BaseCommand):
         parser.add_argument("--with-parent", action="store_true", help="end when standard input ends")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        lower_priority()
+        os.nice(_NICENESS)
         if options["with_parent"]:
             threading.Thread(target=_end_with_parent, daemon=True).start()
         if settings.TASKS_IN_REDIS:

@@ -1,0 +1,1 @@
+"""What every app needs and none owns: the pool of processes."""

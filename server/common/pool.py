@@ -1,0 +1,450 @@
+"""The pool: processes that render, decode, measure and open foreign files, so that the web process only passes on.
+
+Two groups of processes, each as many as there are cores (``NEEDLE_WORKERS``): the *front* gives what somebody listens
+to or looks at, the *back*, which the system lets step aside, gives what may take its time. Within a group the more
+urgent goes first, and among equally urgent work the person who has had least of it lately. A function that is to run
+here is a function of a module and takes what can be pickled; one that takes long is a generator of its progress
+(``needle.balance.progress``) and may have parts of it done beside it by ``in_parallel``.
+
+Memory of a process is bounded: it is replaced when it holds too much, and none may have more than
+``NEEDLE_WORKER_MEMORY``. A process that dies costs the one answer that it was at, which is tried once more elsewhere.
+Without processes (``NEEDLE_WORKERS=0``) all of it runs where it is asked for.
+"""
+
+import asyncio
+import itertools
+import logging
+import threading
+from collections.abc import Callable, Generator, Hashable, Sequence
+from concurrent.futures import CancelledError, Future, InvalidStateError
+from contextlib import suppress
+from dataclasses import dataclass, field
+from enum import IntEnum
+from time import monotonic
+from types import GeneratorType
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.conf import settings
+from django.db import close_old_connections
+
+from server.common.pool_process import Abandoned, PoolProcess, ProcessLost, nested_in
+
+log = logging.getLogger(__name__)
+
+MOST_WAITING = 64
+"""Answers that one person may be waiting for at a time; each browser asks for six."""
+
+PROGRESS_PATIENCE = 0.25
+FORGOTTEN_AFTER = 2.5
+"""Seconds without a question after which work that is asked for again and again is given up."""
+
+_ATTEMPTS = 2
+_LIMITS = {"front": 60.0, "back": 600.0}
+"""Seconds without a sign after which a process is ended."""
+
+
+class Urgency(IntEnum):
+    """What goes first: what sounds now, what somebody waits for, what will sound; then analysis, then files."""
+
+    SOUNDS_NOW = 0
+    LOOKED_AT = 1
+    SOUNDS_SOON = 2
+    ANALYSIS = 3
+    FILES = 4
+
+    @property
+    def group(self) -> str:
+        return "front" if self < Urgency.ANALYSIS else "back"
+
+
+class PoolBusy(Exception):
+    """One person asks for too much at a time."""
+
+
+@dataclass(eq=False)
+class Job:
+    """Something to be done for a ``person``: ``work(*arguments)``, best by the process that ``near`` numbers."""
+
+    work: Callable[..., Any]
+    arguments: tuple[Any, ...]
+    person: Hashable
+    urgency: Urgency
+    near: int | None = None
+    part_of: "Job | None" = None
+    future: Future[Any] = field(default_factory=Future)
+    progress: float = 0.0
+    number: int = field(default_factory=itertools.count().__next__)
+    asked_at: float = field(default_factory=monotonic)
+    abandoned: bool = False
+    attempts: int = 0
+    waiting_for_it: int = 0
+    forgotten_after: float | None = None
+
+    def is_wanted(self) -> bool:
+        """Whether anybody still waits for it."""
+        forgotten = self.forgotten_after is not None and monotonic() - self.asked_at > self.forgotten_after
+        return not (self.abandoned or forgotten)
+
+
+class _Group:
+    """Processes of one kind, each fed by a thread of its own, and the jobs that wait for them."""
+
+    def __init__(self, name: str, size: int, most_files: int) -> None:
+        self.name, self.size, self._most_files = name, size, most_files
+        self.changed = threading.Condition()
+        self._waiting: list[Job] = []
+        self._at_work: list[Job] = []
+        self._had: dict[Hashable, float] = {}
+        self._feeders: list[threading.Thread] = []
+        self._processes: dict[int, PoolProcess] = {}
+        self._idle = 0
+        self._closed = False
+        self._numbers = itertools.count()
+
+    def add(self, *jobs: Job) -> None:
+        """Have jobs wait for their turn."""
+        with self.changed:
+            for job in jobs:
+                self._check_admitted(job)
+                if job.person not in self._had:
+                    self._had[job.person] = self._least_had()
+                self._waiting.append(job)
+            for _ in range(min(len(jobs) - self._idle, self.size - len(self._feeders))):
+                self._start_feeder()
+            self.changed.notify_all()
+
+    def wake(self) -> None:
+        """Start all processes."""
+        with self.changed:
+            while len(self._feeders) < self.size:
+                self._start_feeder()
+
+    def close(self) -> None:
+        """End all processes, whatever they are at."""
+        with self.changed:
+            self._closed = True
+            for process in self._processes.values():
+                process.kill()
+            for job in self._waiting:
+                job.future.cancel()
+            self._waiting.clear()
+            self.changed.notify_all()
+
+    def _check_admitted(self, job: Job) -> None:
+        if self._closed:
+            raise RuntimeError("The pool is closed.")
+        if job.part_of is None and job.urgency != Urgency.FILES:
+            own = sum(other.person == job.person and other.part_of is None for other in self._waiting)
+            if own >= MOST_WAITING:
+                raise PoolBusy
+
+    def _least_had(self) -> float:
+        active = {job.person for job in (*self._waiting, *self._at_work)}
+        return min((self._had[person] for person in active), default=0.0)
+
+    def _start_feeder(self) -> None:
+        number = next(self._numbers)
+        thread = threading.Thread(target=self._feed, args=(number,), name=f"pool-{self.name}-{number}", daemon=True)
+        self._feeders.append(thread)
+        thread.start()
+
+    def _feed(self, number: int) -> None:
+        process = self._processes[number] = PoolProcess(self.name, background=self.name == "back")
+        while (job := self._next(number)) is not None:
+            began = monotonic()
+            try:
+                if not process.is_usable():
+                    process.kill()
+                    process = self._processes[number] = PoolProcess(self.name, background=self.name == "back")
+                self._run(process, job)
+            finally:
+                # Whoever is told how it ended, in this thread, may have used the database.
+                close_old_connections()
+                with self.changed:
+                    self._at_work.remove(job)
+                    # What is counted is time: who asks for much gets their turn later.
+                    self._had[job.person] = self._had.get(job.person, 0.0) + monotonic() - began
+                    self._forget_idle_people()
+                    self.changed.notify_all()
+        process.kill()
+
+    def _forget_idle_people(self) -> None:
+        active = {job.person for job in (*self._waiting, *self._at_work)}
+        for person in [person for person in self._had if person not in active]:
+            if self._had[person] <= self._least_had():
+                del self._had[person]
+
+    def _next(self, number: int) -> Job | None:
+        """The job whose turn it is, once there is one; None when the pool is closed."""
+        with self.changed:
+            while not self._closed:
+                self._drop_unwanted()
+                files = sum(job.urgency == Urgency.FILES and job.part_of is None for job in self._at_work)
+                ready = [j for j in self._waiting if j.urgency != Urgency.FILES or files < self._most_files]
+                if ready:
+                    job = min(ready, key=lambda job: self._turn(job, number))
+                    self._waiting.remove(job)
+                    self._at_work.append(job)
+                    return job
+                self._idle += 1
+                self.changed.wait(0.5 if self._waiting else None)
+                self._idle -= 1
+        return None
+
+    def _turn(self, job: Job, number: int) -> tuple[int, float, bool, int]:
+        elsewhere = job.near is not None and job.near % self.size != number
+        return job.urgency, self._had[job.person], elsewhere, job.number
+
+    def _drop_unwanted(self) -> None:
+        for job in [job for job in self._waiting if job.future.cancelled() or not job.is_wanted()]:
+            self._waiting.remove(job)
+            job.future.cancel()
+
+    def _run(self, process: PoolProcess, job: Job) -> None:
+        """Have a process do a job, and tell whoever waits for it."""
+        job.attempts += 1
+        try:
+            result = process.run(job, _LIMITS[self.name], self._beside)
+        except ProcessLost:
+            if job.attempts < _ATTEMPTS and not self._closed and job.urgency != Urgency.FILES:
+                with self.changed:
+                    self._waiting.append(job)
+                return
+            log.warning("a process of the pool was lost while it was at %s", job.work.__qualname__)
+            _settle(job.future, error=ProcessLost())
+        except BaseException as error:
+            _settle(job.future, error=error)
+        else:
+            job.progress = 1.0
+            _settle(job.future, result)
+
+    def _beside(self, process: PoolProcess, whole: Job, parts: Sequence[tuple[Any, ...]]) -> None:
+        """Do the parts of a job side by side; its own process, which waits for them, does some of them as well."""
+        jobs = [
+            Job(work, arguments, whole.person, Urgency.ANALYSIS, near, part_of=whole)
+            for near, work, arguments in parts
+        ]
+        self.add(*jobs)
+        told: set[int] = set()
+        try:
+            while len(told) < len(jobs):
+                mine = None
+                with self.changed:
+                    done = [index for index, job in enumerate(jobs) if job.future.done() and index not in told]
+                    if not done:
+                        mine = next((job for job in jobs if job in self._waiting), None)
+                        if mine is None:
+                            self.changed.wait(0.1)
+                        else:
+                            self._waiting.remove(mine)
+                if mine is not None:
+                    process.run_part(mine)
+                if process.wants_no_more() or not whole.is_wanted():
+                    break
+                for index in done:
+                    told.add(index)
+                    process.tell_part(index, jobs[index].future)
+        finally:
+            with self.changed:
+                for job in jobs:
+                    if job in self._waiting:
+                        self._waiting.remove(job)
+                        job.future.cancel()
+
+
+def _settle(future: Future[Any], result: Any = None, error: BaseException | None = None) -> None:
+    """Give whoever waits for it what a job gave, or what went wrong; nobody may wait any more."""
+    with suppress(InvalidStateError):
+        if error is None:
+            future.set_result(result)
+        else:
+            future.set_exception(error)
+
+
+class Pool:
+    """Processes, and what waits for them; they start when they are first wanted."""
+
+    def __init__(self, cores: int) -> None:
+        # One more in the back than there are cores, so that files never keep all of analysis waiting.
+        self._groups = {"front": _Group("front", cores, cores), "back": _Group("back", cores + 1, cores)}
+        self._shared: dict[Hashable, Job] = {}
+        self._lock = threading.Lock()
+
+    @property
+    def parts(self) -> int:
+        """Into how many parts work is best divided."""
+        return self._groups["back"].size - 1
+
+    def wake(self) -> None:
+        """Start the processes of the front before anybody waits for them."""
+        self._groups["front"].wake()
+
+    def close(self) -> None:
+        for group in self._groups.values():
+            group.close()
+
+    def submit(self, job: Job) -> Job:
+        """Have a job wait for its turn. PoolBusy if its person waits for too much already."""
+        self._groups[job.urgency.group].add(job)
+        return job
+
+    async def ask(self, job: Job, same: Hashable) -> Any:
+        """What a job gives; those who ask for the ``same`` at the same time share it.
+
+        When nobody waits for it any more, because their pages have been closed, it is dropped.
+        """
+        with self._lock:
+            shared = self._shared.get(same)
+            if shared is None or shared.future.done() or shared.abandoned:
+                shared = self._shared[same] = self.submit(job)
+                shared.future.add_done_callback(lambda _: self._shared.pop(same, None))
+            shared.urgency = min(shared.urgency, job.urgency)
+            shared.waiting_for_it += 1
+        try:
+            return await asyncio.shield(asyncio.wrap_future(shared.future))
+        except asyncio.CancelledError:
+            shared.waiting_for_it -= 1
+            if shared.waiting_for_it == 0:
+                shared.abandoned = True
+                shared.future.cancel()
+            raise
+
+    def poll(self, key: Hashable, job: Job, patience: float) -> tuple[float, Any]:
+        """How far a job is (0…1), and what it gave once that is 1; the first to ask for ``key`` begins it."""
+        with self._lock:
+            known = self._shared.get(key)
+            if known is None or known.future.cancelled():
+                known = self._shared[key] = self.submit(job)
+                _limit(self._shared)
+            known.asked_at = monotonic()
+        try:
+            with suppress(TimeoutError):
+                return 1.0, known.future.result(patience)
+            return min(known.progress, 0.999), None
+        except (CancelledError, Abandoned, ProcessLost):
+            # Who asks again begins it anew.
+            self._forget(key, known)
+            return 0.0, None
+        except Exception:
+            self._forget(key, known)
+            raise
+
+    def _forget(self, key: Hashable, job: Job) -> None:
+        with self._lock:
+            if self._shared.get(key) is job:
+                del self._shared[key]
+
+
+_MOST_RESULTS = 64
+
+
+def _limit(known: dict[Hashable, Job]) -> None:
+    """Forget the oldest results of what is asked for again and again."""
+    ended = [key for key, job in known.items() if job.future.done()]
+    for key in ended[: max(0, len(ended) - _MOST_RESULTS)]:
+        del known[key]
+
+
+class _Inline:
+    """No processes: everything is done by whoever asks, one after the other, before they are answered."""
+
+    parts = 1
+
+    def __init__(self) -> None:
+        self._lock = threading.RLock()
+        self._results: dict[Hashable, Any] = {}
+
+    def wake(self) -> None:
+        """Nothing waits to be started."""
+
+    def close(self) -> None:
+        """Nothing is to be ended."""
+
+    def submit(self, job: Job) -> Job:
+        try:
+            with self._lock:
+                job.future.set_result(_finished(job))
+            job.progress = 1.0
+        except Exception as error:
+            job.future.set_exception(error)
+        return job
+
+    async def ask(self, job: Job, same: Hashable) -> Any:
+        return await sync_to_async(lambda: self.submit(job).future.result())()
+
+    def poll(self, key: Hashable, job: Job, patience: float) -> tuple[float, Any]:
+        return 1.0, self.submit(job).future.result()
+
+
+def _finished(job: Job) -> Any:
+    result = job.work(*job.arguments)
+    while isinstance(result, GeneratorType):
+        try:
+            job.progress = next(result)
+        except StopIteration as stop:
+            return stop.value
+    return result
+
+
+_pool: Pool | _Inline | None = None
+_pool_lock = threading.Lock()
+
+
+def pool() -> Pool | _Inline:
+    """The pool of this process."""
+    global _pool
+    with _pool_lock:
+        if _pool is None:
+            _pool = Pool(settings.WORKERS) if settings.WORKERS else _Inline()
+        return _pool
+
+
+def call(person: Hashable, work: Callable[..., Any], *arguments: Any, urgency: Urgency = Urgency.LOOKED_AT) -> Any:
+    """What ``work(*arguments)`` gives, done in the pool while this thread waits. What it raises is raised here."""
+    return pool().submit(Job(work, arguments, person, urgency)).future.result()
+
+
+def start(person: Hashable, work: Callable[..., Any], *arguments: Any) -> Job:
+    """Begin what takes long, such as a file; its future tells how it ended."""
+    return pool().submit(Job(work, arguments, person, Urgency.FILES))
+
+
+def poll_job(
+    person: Hashable, key: Hashable, work: Callable[..., Any], *arguments: Any, patience: float = PROGRESS_PATIENCE
+) -> tuple[float, Any]:
+    """How far the work that ``key`` names is (0…1), and what it gave once that is 1.
+
+    Waits ``patience`` seconds for it at the most. It is given up when nobody has asked for it for a while. What went
+    wrong in it is raised here, once.
+    """
+    job = Job(work, arguments, person, Urgency.ANALYSIS, forgotten_after=FORGOTTEN_AFTER)
+    return pool().poll(key, job, patience)
+
+
+def in_parallel(parts: Sequence[tuple[int, Callable[..., Any], tuple[Any, ...]]]) -> Generator[Any, None, None]:
+    """What each of some ``(near, work, arguments)`` gives, in their order, done side by side if there are processes.
+
+    ``near`` numbers the process that should do it: the same number finds what that process knows already. Whoever
+    stops asking leaves what has not begun.
+    """
+    process = nested_in()
+    if process is not None:
+        yield from process.in_parallel(parts)
+    elif settings.WORKERS and parts:
+        jobs = [pool().submit(Job(work, given, None, Urgency.ANALYSIS, near)) for near, work, given in parts]
+        try:
+            for job in jobs:
+                yield job.future.result()
+        finally:
+            for job in jobs:
+                job.future.cancel()
+    else:
+        for _, work, given in parts:
+            yield work(*given)
+
+
+def part_count() -> int:
+    """Into how many parts work is best divided."""
+    process = nested_in()
+    return process.parts if process is not None else pool().parts
