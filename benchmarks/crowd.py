@@ -1,91 +1,218 @@
-"""Many people on one session over HTTP and WebSocket, without browsers: what the sharing benchmarks are made of."""
+"""A crowd in one session: 48 moving sources with two rooms, and 1 to 16 people who listen at different places.
 
-import asyncio
-import json
+First each asks for one segment after the other as fast as they come; then they play, and one of them edits twice a
+second. Against it stands the same session rendered by one process in the same minute. Run: python -m benchmarks.crowd
+"""
+
+import http.client
+import os
 import random
 import statistics
+import subprocess
+import sys
+import tempfile
+import threading
 import time
-import urllib.request
-from dataclasses import dataclass, field
-from http.cookiejar import CookieJar
+from pathlib import Path
 from typing import Any
-from uuid import uuid4
 
-from websockets.asyncio.client import ClientConnection, connect
+import numpy as np
 
-PASSWORD = "crossing-at-dusk"
+from benchmarks.visitors import Visitor
 
-
-@dataclass
-class Visitor:
-    """Somebody signed in at one server of perhaps several."""
-
-    address: str
-    username: str
-    jar: CookieJar = field(default_factory=CookieJar)
-
-    def __post_init__(self) -> None:
-        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
-        self.ask("/")
-        self.ask("/api/sign-in", {"username": self.username, "password": PASSWORD})
-
-    def cookie(self, name: str) -> str:
-        return next(one.value for one in self.jar if one.name == name)
-
-    def ask(self, path: str, body: Any = None) -> Any:
-        headers = {"Content-Type": "application/json"}
-        if body is not None:
-            headers["X-CSRFToken"] = self.cookie("csrftoken")
-        data = None if body is None else json.dumps(body).encode()
-        with self.opener.open(urllib.request.Request(self.address + path, data, headers), timeout=60) as answer:
-            text = answer.read()
-        return json.loads(text) if text[:1] in (b"{", b"[") else text
-
-    def edit(self, session: str, **operation: Any) -> dict[str, Any]:
-        body = {"client_id": str(uuid4()), "operation": operation}
-        return self.ask(f"/api/sessions/{session}/operations", body)["revision"]
-
-    def line(self, session: str) -> connect:
-        host = self.address.removeprefix("http://")
-        cookies = "; ".join(f"{one.name}={one.value}" for one in self.jar)
-        return connect(
-            f"ws://{host}/live/{session}", origin=self.address, additional_headers={"Cookie": cookies}, max_queue=None
-        )
+SOURCES, ASSETS, SECONDS, RATE = 48, 4, 900, 48_000
+PORT = 8231
+CROWDS = (1, 2, 4, 8, 16)
+LASTS = 12.0
 
 
-async def hear(line: ClientConnection, arrived: dict[int, float], until: int) -> None:
-    """Note when each revision arrives, up to one."""
-    while True:
-        told = json.loads(await line.recv())
-        if told["type"] == "revision":
-            arrived[told["revision"]] = time.perf_counter()
-            if told["revision"] >= until:
-                return
+def prepare(data: Path) -> tuple[str, list[str]]:
+    """The session and its people in a data folder; its id, and the keys of their sign-ins."""
+    import django
+
+    django.setup()
+    from django.contrib.auth import get_user_model
+    from django.core.management import call_command
+
+    from needle.automation.curve import Lane, stored
+    from needle.effects.chain import effect_named
+    from needle.io.audio import write_audio
+    from needle.session.document import RETURN_DEFAULTS, SEND_DEFAULTS, SOURCE_DEFAULTS, empty_document
+    from needle.session.owners import lane_value
+    from server.audio.assets import store_asset
+    from server.mixing.beginning import begin_session
+    from server.mixing.models import Member
+
+    call_command("migrate", verbosity=0)
+    people = [get_user_model().objects.create_user(f"p{number}") for number in range(max(CROWDS))]
+    rng = np.random.default_rng(1)
+    assets = []
+    for number in range(ASSETS):
+        path = data / f"{number}.wav"
+        write_audio(path, 0.03 * rng.standard_normal((1, SECONDS * RATE), dtype=np.float32), RATE)
+        assets.append(store_asset(path, RATE))
+        path.unlink()
+    document = empty_document("Crowd", RATE, float(SECONDS))
+    for key, size in (("small", 0.8), ("large", 3.2)):
+        effects = [
+            {"id": "a", "kind": "room", "on": True, "settings": {**effect_named("room").defaults(), "length": size}}
+        ]
+        document["returns"][key] = {**RETURN_DEFAULTS, "id": key, "name": key, "order": 0, "effects": effects}
+    for number in range(SOURCES):
+        key = f"s{number}"
+        document["sources"][key] = {
+            **SOURCE_DEFAULTS, "id": key, "name": key, "colour": number % 10, "order": number,
+            "asset": assets[number % ASSETS], "channels": 1, "seconds": float(SECONDS), "mode": "pan",
+        }  # fmt: skip
+        times = np.sort(rng.uniform(0, SECONDS, SECONDS // 2)).round(3)
+        points = [{"t": float(t), "value": float(rng.uniform(-1, 1)), "shape": "ease", "tension": 0.0} for t in times]
+        document["lanes"][f"{key}/pan"] = lane_value(f"{key}/pan", stored(Lane.of(points).points))
+        for to in document["returns"]:
+            send = f"{key}/{to}"
+            document["sends"][send] = {**SEND_DEFAULTS, "id": send, "source": key, "return": to, "level": -12.0}
+    session = begin_session(document, people[0])
+    Member.objects.bulk_create(Member(session=session, user=user, role=Member.Role.ENGINEER) for user in people[1:])
+    return str(session.pk), [_sign_in(user) for user in people]
 
 
-async def edits_seen(editors: list[Visitor], watchers: list[Visitor], session: str, edits: int) -> list[float]:
-    """Seconds from an edit's beginning until each watcher has it, over many edits in turn."""
-    lines = [await watcher.line(session) for watcher in watchers]
-    before = editors[0].ask(f"/api/sessions/{session}")["revision"]
-    arrived: list[dict[int, float]] = [{} for _ in lines]
-    hearing = [
-        asyncio.create_task(hear(line, seen, before + edits)) for line, seen in zip(lines, arrived, strict=True)
-    ]
-    chance, began = random.Random(8), {}
-    for number in range(edits):
-        editor = editors[number % len(editors)]
+def _sign_in(user: Any) -> str:
+    """The key of a new sign-in."""
+    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
+    from django.contrib.sessions.backends.db import SessionStore
+
+    store = SessionStore()
+    store[SESSION_KEY] = str(user.pk)
+    store[BACKEND_SESSION_KEY] = "django.contrib.auth.backends.ModelBackend"
+    store[HASH_SESSION_KEY] = user.get_session_auth_hash()
+    store.save()
+    return store.session_key
+
+
+class Listener(threading.Thread):
+    """Asks for one segment after the other, from a place of their own on."""
+
+    def __init__(self, visitor: Visitor, session: str, first: int, plays: bool) -> None:
+        super().__init__(daemon=True)
+        self.base, self.first = f"/api/sessions/{session}", first
+        self.cookies = f"sessionid={visitor.key}"
+        self.plays = plays
+        self.took: list[float] = []
+        self.stopped = False
+
+    def run(self) -> None:
+        line = http.client.HTTPConnection("127.0.0.1", PORT, timeout=60)
+        index = self.first
+        while not self.stopped:
+            start = time.perf_counter()
+            path = f"{self.base}/segments/{index}?revision={Crowd.revision}&trim={Crowd.trim}"
+            line.request("GET", path, headers={"Cookie": self.cookies})
+            answer = line.getresponse()
+            body = answer.read()
+            if answer.status == 404:
+                index = 0
+                continue
+            assert answer.status == 200, body
+            took = time.perf_counter() - start
+            self.took.append(took)
+            index += 1
+            if self.plays:
+                time.sleep(max(0.5 - took, 0.0))
+
+
+class Crowd:
+    """What everybody listens to: the revision, and a trim, another in each round, so that nothing is known before."""
+
+    revision, trim = 0, 0.0
+
+
+def listen(visitors: list[Visitor], session: str, editing: bool) -> tuple[list[float], list[float]]:
+    """How long each segment took (s), and each edit."""
+    count = 2 * SECONDS
+    places = [round(number * count / len(visitors)) for number in range(len(visitors))]
+    random.Random(3).shuffle(places)
+    listeners = [Listener(visitor, session, place, editing) for visitor, place in zip(visitors, places, strict=True)]
+    for listener in listeners:
+        listener.start()
+    time.sleep(2.0)  # until all have what rooms and meters need of the past
+    skipped = [len(listener.took) for listener in listeners]
+    edits, until = [], time.perf_counter() + LASTS
+    chance = random.Random(4)
+    while time.perf_counter() < until:
+        if editing:
+            start = time.perf_counter()
+            source = f"s{chance.randrange(SOURCES)}"
+            level = round(chance.uniform(-6, 0), 2)
+            answer = visitors[0].edit(session, kind="set-level", source=source, level=level)
+            edits.append(time.perf_counter() - start)
+            Crowd.revision = answer["revision"]
+        time.sleep(0.5)
+    for listener in listeners:
+        listener.stopped = True
+    for listener in listeners:
+        listener.join()
+    took = [took for listener, first in zip(listeners, skipped, strict=True) for took in listener.took[first:]]
+    return took, edits
+
+
+def alone(session: str) -> float:
+    """Seconds of sound a second that one process renders, with nobody else about."""
+    from needle.render.segments import render_segments, segment_key
+    from server.audio.mixes import mix_at
+    from server.audio.segments import RENDERED
+    from server.mixing.models import Session
+
+    mix = mix_at(Session.objects.get(pk=session), 0)
+    spent = []
+    for index in range(20, 80):
         start = time.perf_counter()
-        pan = round(chance.uniform(-1, 1), 3)
-        made = await asyncio.to_thread(editor.edit, session, kind="place-source", source="foghorn", pan=pan)
-        began[made["revision"]] = start
-        await asyncio.sleep(0.02)
-    await asyncio.gather(*hearing)
-    for line in lines:
-        await line.close()
-    return [seen[revision] - start for revision, start in began.items() for seen in arrived]
+        segment_key(mix, index)
+        list(render_segments(mix, index, index + 1, cache=RENDERED))
+        spent.append(time.perf_counter() - start)
+    return 0.5 / statistics.median(spent[10:])
 
 
-def told(name: str, seconds: list[float]) -> None:
-    """The median and the 95th percentile, in milliseconds."""
-    cuts = statistics.quantiles(seconds, n=20)
-    print(f"{name}: median {1000 * statistics.median(seconds):.0f} ms, 95th percentile {1000 * cuts[-1]:.0f} ms")
+def late(times: list[float]) -> float:
+    """The 95th percentile, in milliseconds."""
+    return 1000 * statistics.quantiles(times, n=20)[-1] if len(times) > 1 else float("nan")
+
+
+def processor_time(pid: int) -> float:
+    """Seconds that a process has been at work."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def main() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+    os.environ.setdefault("NEEDLE_LOCAL", "1")
+    data = Path(tempfile.mkdtemp())
+    os.environ["NEEDLE_DATA"] = str(data)
+    session, keys = prepare(data)
+    print(f"one process by itself: {alone(session):.0f} s of sound a second")
+    server = subprocess.Popen(
+        [sys.executable, "manage.py", "serve", "--port", str(PORT)], stdout=subprocess.PIPE, text=True
+    )
+    while "Stop with" not in (line := server.stdout.readline()):
+        assert line, "the server did not start"
+    try:
+        visitors = [Visitor(f"http://127.0.0.1:{PORT}", f"p{number}", key) for number, key in enumerate(keys)]
+        visitors[0].ask(f"/api/sessions/{session}")
+        for size in CROWDS:
+            for editing in (False, True):
+                Crowd.trim = round(Crowd.trim - 0.1, 1)
+                before = processor_time(server.pid)
+                took, edits = listen(visitors[:size], session, editing)
+                web = 1000 * (processor_time(server.pid) - before) / len(took)
+                sound = 0.5 * len(took) / LASTS
+                about = f"; an edit twice a second: p95 {late(edits):.0f} ms" if editing else ""
+                each = f"a segment {1000 * statistics.median(took):.0f} ms (p95 {late(took):.0f} ms)"
+                print(
+                    f"{size} people: {sound:.0f} s of sound a second, {each}, {web:.1f} ms of the web process{about}"
+                )
+    finally:
+        server.terminate()
+        server.wait(10)
+
+
+if __name__ == "__main__":
+    main()

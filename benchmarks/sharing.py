@@ -25,7 +25,7 @@ def main() -> None:
     import django
 
     django.setup()
-    from benchmarks.crowd import Visitor, edits_seen, told
+    from benchmarks.visitors import Visitor, edits_seen, told
     from tests.browser.stage import Server
 
     server = Server()

@@ -28,7 +28,7 @@ def main() -> None:
 
 def compare(where: dict[str, str]) -> None:
     """Two servers and a worker beside the database and Redis that the variables name."""
-    from benchmarks.crowd import Visitor, edits_seen, told
+    from benchmarks.visitors import Visitor, edits_seen, told
 
     folder = Path(tempfile.mkdtemp(prefix="needle-two-"))
     folder.chmod(0o755)

@@ -115,6 +115,7 @@ PULSE_PARAMETERS = {name: parameter.pulse_value for name, parameter in PARAMETER
 """What can be automated of a pulse, and which of its values that is: they are not of the thing that pulses itself."""
 
 
+@cache
 def parameters_of(kind: str) -> tuple[str, ...]:
     """The names of what can be automated of a kind of thing: source, send, return, group, layer or room."""
     return tuple(name for name, parameter in PARAMETERS.items() if kind in parameter.defaults)

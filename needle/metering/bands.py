@@ -97,15 +97,14 @@ class Bands:
         """
         loss = self.mono_loss()
         result = []
-        for band in range(1, len(loss) - 1):
+        # What is nan is no candidate either.
+        for band in (np.flatnonzero(loss[1:-1] <= _NOTCH_DB) + 1).tolist():
             around = [*loss[max(band - _AROUND, 0) : band], *loss[band + 1 : band + 1 + _AROUND]]
             highest = min(
                 np.nanmax(loss[max(band - _AROUND, 0) : band], initial=-60.0),
                 np.nanmax(loss[band + 1 : band + 1 + _AROUND], initial=-60.0),
             )
-            if np.isnan(loss[band]) or loss[band] > _NOTCH_DB or loss[band] > highest - _DEEPER_DB:
-                continue
-            if loss[band] <= np.nanmin(around, initial=0.0):
+            if loss[band] <= highest - _DEEPER_DB and loss[band] <= np.nanmin(around, initial=0.0):
                 result.append((float(CENTRES[band]), float(loss[band])))
         return result
 

@@ -226,6 +226,11 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
         )
 
     @cached_property
+    def known_texts(self) -> dict[tuple[int, int, int], str]:
+        """What its sound depends on, by rate (Hz) and two frames, as far as that was asked for."""
+        return {}
+
+    @cached_property
     def statics(self) -> str:
         """Every value that is not automated, as text."""
         values = {name: getattr(self, name) for name in _STATIC if name not in self.lanes}

@@ -7,6 +7,8 @@ from needle.mix.descriptions import lanes_text, pulses_text
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import BLOCK, LFE_SECONDS, Mix, MixLayer, MixSource, taken_by
 
+_MOST_TEXTS = 256
+
 
 def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERYTHING) -> str:
     """A hash of exactly what the samples from frame ``start`` to ``stop`` depend on.
@@ -38,6 +40,16 @@ def dependency_key(mix: Mix, start: int, stop: int, listening: Listening = EVERY
 
 def source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     """What a source's sound depends on between two frames; empty if it has none there."""
+    key = mix.rate, start, stop
+    known = source.known_texts
+    if key not in known:
+        if len(known) >= _MOST_TEXTS:
+            known.clear()
+        known[key] = _source_text(mix, source, start, stop)
+    return known[key]
+
+
+def _source_text(mix: Mix, source: MixSource, start: int, stop: int) -> str:
     late = source.longest_delay(mix.rate)
     if not source.sounds_between(start, stop, late):
         return ""

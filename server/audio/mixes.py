@@ -9,6 +9,7 @@ from cachetools import LRUCache
 
 from needle.automation.curve import Lane
 from needle.mix.model import Mix
+from needle.mix.reuse import with_known_sources
 from needle.session.document import mix_of
 from needle.session.owners import lane_key
 from needle.session.validation import Document
@@ -28,6 +29,7 @@ class _Follower:
         self.revision = 0
         self.lock = Lock()
         self._lanes: dict[str, tuple[Mapping[str, Any], Lane]] = {}
+        self._mix: Mix | None = None
 
     def follow(self) -> None:
         """Come to the latest revision."""
@@ -51,7 +53,9 @@ class _Follower:
 
     def mix(self) -> Mix:
         rate = self.document["session"]["rate"]
-        return mix_of(self.document, lambda asset: asset_audio(asset, rate), self.lane)
+        result = mix_of(self.document, lambda asset: asset_audio(asset, rate), self.lane)
+        self._mix = with_known_sources(result, self._mix) if self._mix else result
+        return self._mix
 
 
 _lock = Lock()

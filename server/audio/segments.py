@@ -44,6 +44,7 @@ _RUN = 32
 _lock = Lock()
 _frames: LRUCache[str, Frames] = LRUCache(_FRAME_BYTES, getsizeof=lambda frames: frames.nbytes)
 """Those that this process has looked at last; all are in the cache that the processes share."""
+_keys: LRUCache[tuple[int, Listening], tuple[Mix, dict[int, str]]] = LRUCache(8)
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ class Sounding:
 def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None = None) -> Sounding:
     """A segment and what the meters show through it; ``heads`` gives measured heads."""
     first = max(index - PAST_SEGMENTS, 0)
-    keys = [segment_key(mix, i, listening) for i in range(first, index + 1)]
+    keys = [_key(mix, i, listening) for i in range(first, index + 1)]
     frames = [_kept_frames(key) for key in keys]
     stored = shared_cache().get(_audio_key(keys[-1]))
     audio = stored[0] if stored else None
@@ -96,6 +97,16 @@ def _shown(mix: Mix, past: Frames) -> NDArray[np.float32]:
     return np.concatenate([result, room_readings(mix.room, past, METER_FRAMES)], axis=1)
 
 
+def _key(mix: Mix, index: int, listening: Listening) -> str:
+    """``segment_key``, worked out once for a mix (this very one) while it is among the last asked for."""
+    with _lock:
+        # The mix is kept beside its keys, so that no other one can come to have its identity.
+        _, known = _keys.setdefault((id(mix), listening), (mix, {}))
+    if index not in known:
+        known[index] = segment_key(mix, index, listening)
+    return known[index]
+
+
 def _audio_key(key: str) -> str:
     return f"{key}.audio"
 
@@ -123,7 +134,7 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
 
     Several runs are measured side by side; whoever gives up leaves those that have not begun.
     """
-    keys = [segment_key(mix, index, listening) for index in range(segment_count(mix))]
+    keys = [_key(mix, index, listening) for index in range(segment_count(mix))]
     known = {index: frames for index, key in enumerate(keys) if (frames := _kept_frames(key)) is not None}
     runs = list(_runs([index for index in range(len(keys)) if index not in known]))
     travelling = TravellingMix(mix)
@@ -144,7 +155,7 @@ def measure_between(
     """Measure some segments in a row, and keep their meter frames; those for which there was no room (or all)."""
     mix, left = travelling.mix, {}
     for index, result in enumerate(render_segments(mix, first, last, listening, cache=RENDERED), start=first):
-        kept = _keep_frames(segment_key(mix, index, listening), result.frames)
+        kept = _keep_frames(_key(mix, index, listening), result.frames)
         if tell or not kept:
             left[index] = result.frames
     return left

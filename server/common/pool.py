@@ -211,7 +211,8 @@ class _Group:
                 with self.changed:
                     self._waiting.append(job)
                 return
-            log.warning("a process of the pool was lost while it was at %s", job.work.__qualname__)
+            if not self._closed:
+                log.warning("a process of the pool was lost while it was at %s", job.work.__qualname__)
             _settle(job.future, error=ProcessLost())
         except BaseException as error:
             _settle(job.future, error=error)

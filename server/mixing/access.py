@@ -27,13 +27,10 @@ def _refused(reason: str, status: int, more: dict[str, Any]) -> Refused:
 
 def membership(user, session_id: UUID, to_edit: bool = False) -> Member:
     """The user's part in the session. Outsiders are told there is no such session; listeners may not edit."""
-    member = (
-        Member.objects.select_related("session", "user").filter(session=session_id, user=user).first()
-        if user.is_authenticated
-        else None
-    )
-    if member is None:
-        raise Refused("There is no such session, or you are not in it.", 404)
+    try:
+        member = Member.objects.select_related("session", "user").get(session=session_id, user=user.pk)
+    except Member.DoesNotExist:
+        raise Refused("There is no such session, or you are not in it.", 404) from None
     if to_edit and not member.may_edit:
         raise Refused("You are here as a listener: you can hear everything and change nothing.", 403)
     return member

@@ -196,8 +196,10 @@ describe("the player", () => {
     await play();
     const last = async (): Promise<Record<string, string>> => {
       await settle();
-      return Object.fromEntries(asked.at(-1)!.query);
+      const { ahead: _, ...query } = Object.fromEntries(asked.at(-1)!.query);
+      return query;
     };
+    expect(asked.map((request) => request.query.get("ahead"))).toEqual([null, "0.5", "1", "1.5"]);
     expect(await last()).toEqual({ revision: "5" });
     player.soloOnly("oars", false);
     expect(await last()).toEqual({ revision: "5", solo: "oars" });

@@ -1749,7 +1749,7 @@ export interface paths {
          *     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
          *     of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
          *     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
-         *     level too is ``free``: the source comes without its level and trim.
+         *     level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
          */
         get: operations["server_audio_api_segment"];
         put?: never;
@@ -9660,6 +9660,7 @@ export interface operations {
                 moves?: string;
                 hand?: string;
                 free?: boolean;
+                ahead?: number;
             };
             header?: never;
             path: {

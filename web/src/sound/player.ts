@@ -188,13 +188,14 @@ export const usePlayer = defineStore("player", () => {
   let busy = 0;
   function fill(): void {
     if (!node || !session.id) return;
-    for (const index of upcoming()) {
+    for (const [place, index] of upcoming().entries()) {
       if (busy >= AT_ONCE) return;
-      if (!asked.has(index)) void fetchOne(index);
+      if (!asked.has(index)) void fetchOne(index, place / PER_SECOND);
     }
   }
 
-  async function fetchOne(index: number): Promise<void> {
+  /** Fetch a segment that sounds in so many seconds. */
+  async function fetchOne(index: number, ahead: number): Promise<void> {
     const [mine, signal] = [generation, abort.signal];
     const heard: Heard = {
       solo: solo.value,
@@ -210,7 +211,7 @@ export const usePlayer = defineStore("player", () => {
     asked.add(index);
     busy += 1;
     try {
-      const found = await fetchSegment(session.id, index, session.revision, heard, signal);
+      const found = await fetchSegment(session.id, index, session.revision, heard, ahead, signal);
       if (mine === generation) {
         if (found.reading && heard.hand && !reading) {
           reading = found.reading;

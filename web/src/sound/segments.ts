@@ -87,6 +87,7 @@ export async function fetchSegment(
   index: number,
   revision: number,
   heard: Heard,
+  ahead: number,
   signal: AbortSignal,
 ): Promise<Fetched> {
   const query = new URLSearchParams({ revision: String(heard.then?.revision ?? revision) });
@@ -105,6 +106,8 @@ export async function fetchSegment(
     query.set("trial", heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","));
     query.set("trim", heard.trial.trim.toFixed(3));
   }
+  // What sounds sooner goes first.
+  if (ahead) query.set("ahead", String(ahead));
   return decode(await getBytes(`/api/sessions/${session}/segments/${index}?${query}`, signal));
 }
 

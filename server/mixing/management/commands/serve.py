@@ -20,6 +20,7 @@ from server.audio import shared_cache, uploads
 from server.audio.collection import collect
 from server.audio.tasks import resume_unfinished
 from server.common.pool import pool
+from server.common.pool_process import tame_collector
 from server.config.asgi import application
 from server.delivery import keeping
 from server.mixing.demo import ACCOUNTS, PASSWORD
@@ -84,6 +85,9 @@ class Command(BaseCommand):
             # What was made two weeks ago is known by its own row; its place in the queue is not wanted any more.
             call_command("prune_db_task_results", verbosity=0)
         pool().wake()
+        tame_collector()
+        # Many threads pass on what the pool has made: let requests have their turn quickly.
+        sys.setswitchinterval(0.001)
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
         server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))

@@ -1,0 +1,197 @@
+"""The pool: who goes first, what becomes of work whose process dies or that nobody wants, and what it may hold."""
+
+import asyncio
+import os
+import signal
+from collections.abc import Callable
+from concurrent.futures import Future
+from pathlib import Path
+from typing import Any
+
+from django.test import SimpleTestCase
+
+from needle.errors import NeedleError
+from server.common import pool as pools
+from server.common.pool import Job, Pool, PoolBusy, Urgency
+from server.common.pool_process import Abandoned, ProcessLost
+from server.mixing.access import Refused
+from tests.server import pool_work
+from tests.server.sessions import new_folder
+
+PATIENCE = 60.0
+
+
+class Pools(SimpleTestCase):
+    cores = 1
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.pool = Pool(cls.cores)
+        cls.addClassCleanup(cls.pool.close)
+
+    def setUp(self) -> None:
+        self.folder: Path = new_folder("pool")
+
+    def have(self, work: Callable[..., Any], *arguments: Any, person: Any = "olga", **how: Any) -> Future[Any]:
+        how.setdefault("urgency", Urgency.LOOKED_AT)
+        return self.pool.submit(Job(work, arguments, person, **how)).future
+
+    def block(self, urgency: Urgency = Urgency.LOOKED_AT) -> tuple[Path, Future[Any]]:
+        """Keep a process busy until a file is there."""
+        gate = self.folder / f"gate {urgency.name}"
+        blocked = self.have(pool_work.wait_for, gate, person="nobody", urgency=urgency)
+        return gate, blocked
+
+
+class Order(Pools):
+    """One process does one thing after the other."""
+
+    def order(self, *jobs: tuple[str, Any, Urgency]) -> list[str]:
+        """In which order jobs that wait together are done: (word, person, urgency)."""
+        gate, blocked = self.block(jobs[0][2])
+        words = self.folder / "words"
+        asked = [
+            self.have(pool_work.note, words, word, person=person, urgency=urgency) for word, person, urgency in jobs
+        ]
+        gate.touch()
+        for future in (blocked, *asked):
+            future.result(PATIENCE)
+        return words.read_text().split()
+
+    def test_the_more_urgent_goes_first(self) -> None:
+        soon, looked, now = Urgency.SOUNDS_SOON, Urgency.LOOKED_AT, Urgency.SOUNDS_NOW
+        done = self.order(("soon", "a", soon), ("looked", "b", looked), ("now", "c", now))
+        self.assertEqual(done, ["now", "looked", "soon"])
+
+    def test_who_asks_for_much_keeps_nobody_waiting(self) -> None:
+        much = [(f"much{number}", "much", Urgency.LOOKED_AT) for number in range(6)]
+        done = self.order(*much, ("one", "modest", Urgency.LOOKED_AT), ("two", "modest", Urgency.LOOKED_AT))
+        # Turn and turn about: both of the modest one's are done before half of the other's.
+        self.assertLess(max(done.index("one"), done.index("two")), 5)
+
+    def test_what_nobody_waits_for_any_more_is_left(self) -> None:
+        gate, blocked = self.block()
+        words = self.folder / "words"
+        dropped = self.have(pool_work.note, words, "dropped")
+        dropped.cancel()
+        gate.touch()
+        blocked.result(PATIENCE)
+        self.have(pool_work.note, words, "kept").result(PATIENCE)
+        self.assertEqual(words.read_text().split(), ["kept"])
+
+    def test_one_person_cannot_ask_for_everything(self) -> None:
+        gate, _ = self.block()
+        for _ in range(pools.MOST_WAITING):
+            self.have(pool_work.process)
+        with self.assertRaises(PoolBusy):
+            self.have(pool_work.process)
+        other = self.have(pool_work.process, person="emil")
+        gate.touch()
+        self.assertGreater(other.result(PATIENCE), 0)
+
+    def test_files_never_keep_all_of_analysis_waiting(self) -> None:
+        gate, file = self.block(Urgency.FILES)
+        second = self.have(pool_work.wait_for, gate, urgency=Urgency.FILES)
+        self.assertGreater(self.have(pool_work.process, urgency=Urgency.ANALYSIS).result(PATIENCE), 0)
+        self.assertFalse(file.done() or second.done())
+        gate.touch()
+        second.result(PATIENCE)
+
+    def test_who_listens_to_the_same_shares_it_and_who_has_gone_leaves_it(self) -> None:
+        words = self.folder / "words"
+
+        async def crowd() -> list[str]:
+            gate, _ = self.block()
+            job = (pool_work.note, (words, "same"))
+            asked = [asyncio.create_task(self.pool.ask(Job(*job, name, Urgency.SOUNDS_NOW), "key")) for name in "abc"]
+            alone = asyncio.create_task(
+                self.pool.ask(Job(pool_work.note, (words, "alone"), "d", Urgency.SOUNDS_SOON), "other")
+            )
+            await asyncio.sleep(0)
+            asked[0].cancel()
+            alone.cancel()
+            await asyncio.gather(asked[0], alone, return_exceptions=True)
+            gate.touch()
+            return await asyncio.gather(*asked[1:])
+
+        self.assertEqual(asyncio.run(crowd()), ["same", "same"])
+        self.have(pool_work.note, words, "last").result(PATIENCE)
+        self.assertEqual(words.read_text().split(), ["same", "last"])
+
+
+class Losses(Pools):
+    def test_what_goes_wrong_is_told_as_it_was(self) -> None:
+        with self.assertRaises(Refused) as told:
+            self.have(pool_work.refuse).result(PATIENCE)
+        error = told.exception
+        self.assertEqual((str(error), error.status, error.more), ("Not here.", 409, {"hint": "elsewhere"}))
+
+    def test_a_process_that_is_killed_costs_no_answer_where_another_try_gives_it(self) -> None:
+        first = self.have(pool_work.process).result(PATIENCE)
+        os.kill(first, signal.SIGKILL)
+        second = self.have(pool_work.process).result(PATIENCE)
+        self.assertNotEqual(first, second)
+        self.assertEqual(self.have(pool_work.die_once, self.folder / "died").result(PATIENCE), "alive")
+
+    def test_what_kills_its_process_again_costs_that_one_answer(self) -> None:
+        waiting = [self.have(pool_work.die), self.have(pool_work.process)]
+        with self.assertLogs("server.common.pool"), self.assertRaises(ProcessLost):
+            waiting[0].result(PATIENCE)
+        self.assertGreater(waiting[1].result(PATIENCE), 0)
+
+    def test_memory_is_bounded(self) -> None:
+        self.pool = Pool(1)
+        self.addCleanup(self.pool.close)
+        with self.settings(WORKER_MEMORY=1 << 30):
+            small = self.have(pool_work.process).result(PATIENCE)
+            with self.assertRaisesRegex(NeedleError, "more memory"):
+                self.have(pool_work.take_memory, 6 << 30).result(PATIENCE)
+            self.assertEqual(self.have(pool_work.process).result(PATIENCE), small)
+
+
+class Beside(Pools):
+    cores = 2
+
+    def long(self, work: Callable[..., Any], *arguments: Any) -> Job:
+        return self.pool.submit(Job(work, arguments, "olga", Urgency.ANALYSIS))
+
+    def test_parts_are_done_side_by_side_and_come_in_order(self) -> None:
+        job = self.long(pool_work.sum_of_doubles, 40)
+        total, who = job.future.result(PATIENCE)
+        self.assertEqual(total, sum(2 * number for number in range(40)))
+        self.assertGreaterEqual(len(who), 1)
+        self.assertEqual(job.progress, 1.0)
+
+    def test_as_many_wholes_as_processes_do_not_wait_for_each_other(self) -> None:
+        jobs = [self.long(pool_work.sum_of_doubles, 12) for _ in range(8)]
+        self.assertEqual({job.future.result(PATIENCE)[0] for job in jobs}, {132})
+
+    def test_a_part_that_fails_fails_the_whole(self) -> None:
+        with self.assertRaises(Refused):
+            self.long(pool_work.broken_part, 4).future.result(PATIENCE)
+        self.assertEqual(self.long(pool_work.sum_of_doubles, 3).future.result(PATIENCE)[0], 6)
+
+    def test_work_that_nobody_asks_for_is_given_up_and_begun_anew_by_who_asks(self) -> None:
+        for work in (pool_work.endless, pool_work.endless_parts):
+            with self.subTest(work.__name__):
+                ended = self.folder / work.__name__
+                job = Job(work, (ended,), "olga", Urgency.ANALYSIS, forgotten_after=0.05)
+                self.assertEqual(self.pool.poll("endless", job, 0.0)[1], None)
+                pool_work.wait_for(ended)
+                self.assertIsInstance(job.future.exception(PATIENCE), Abandoned)
+                again = Job(pool_work.process, (), "olga", Urgency.ANALYSIS)
+                self.assertEqual(self.pool.poll("endless", again, PATIENCE), (0.0, None))
+                done, result = self.pool.poll("endless", again, PATIENCE)
+                self.assertEqual(done, 1.0)
+                self.assertGreater(result, 0)
+                self.pool._shared.clear()
+
+    def test_work_whose_process_dies_begins_anew(self) -> None:
+        def die() -> Job:
+            return Job(pool_work.die, (), "olga", Urgency.ANALYSIS)
+
+        with self.assertLogs("server.common.pool"):
+            self.assertEqual(self.pool.poll("dies", die(), PATIENCE), (0.0, None))
+        whole = Job(pool_work.process, (), "olga", Urgency.ANALYSIS)
+        self.assertEqual(self.pool.poll("dies", whole, PATIENCE)[0], 1.0)
