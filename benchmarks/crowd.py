@@ -13,6 +13,7 @@ import sys
 import tempfile
 import threading
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -176,16 +177,32 @@ def late(times: list[float]) -> float:
     return 1000 * statistics.quantiles(times, n=20)[-1] if len(times) > 1 else float("nan")
 
 
-def processor_time(pid: int) -> float:
-    """Seconds that a process has been at work."""
-    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+def at_work(pid: int) -> tuple[float, float]:
+    """Seconds that a process has been at work, and its children."""
+    own, children = 0.0, 0.0
+    for path in Path("/proc").glob("[0-9]*/stat"):
+        with suppress(OSError):
+            fields = path.read_text().rsplit(")", 1)[1].split()
+            spent = (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+            own += spent if int(path.parent.name) == pid else 0.0
+            children += spent if int(fields[1]) == pid else 0.0
+    return own, children
+
+
+def stolen() -> float:
+    """Seconds that others have had of this machine's cores."""
+    return int(Path("/proc/stat").read_text().split()[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
     os.environ.setdefault("NEEDLE_LOCAL", "1")
-    data = Path(tempfile.mkdtemp())
+    with tempfile.TemporaryDirectory() as folder:
+        run(Path(folder))
+
+
+def run(data: Path) -> None:
+    """All of it in a data folder."""
     os.environ["NEEDLE_DATA"] = str(data)
     session, keys = prepare(data)
     print(f"one process by itself: {alone(session):.0f} s of sound a second")
@@ -200,15 +217,18 @@ def main() -> None:
         for size in CROWDS:
             for editing in (False, True):
                 Crowd.trim = round(Crowd.trim - 0.1, 1)
-                before = processor_time(server.pid)
+                before, lost, start = at_work(server.pid), stolen(), time.perf_counter()
                 took, edits = listen(visitors[:size], session, editing)
-                web = 1000 * (processor_time(server.pid) - before) / len(took)
+                web, pool = (
+                    1000 * (now - then) / len(took) for now, then in zip(at_work(server.pid), before, strict=True)
+                )
+                lost = (stolen() - lost) / (time.perf_counter() - start) / (os.cpu_count() or 1)
                 sound = 0.5 * len(took) / LASTS
                 about = f"; an edit twice a second: p95 {late(edits):.0f} ms" if editing else ""
                 each = f"a segment {1000 * statistics.median(took):.0f} ms (p95 {late(took):.0f} ms)"
-                print(
-                    f"{size} people: {sound:.0f} s of sound a second, {each}, {web:.1f} ms of the web process{about}"
-                )
+                work = f"{web:.1f} ms of work for it in the web process and {pool:.1f} in the pool"
+                taken = f" ({100 * lost:.0f} % of the machine taken by others)" if lost > 0.05 else ""
+                print(f"{size} people: {sound:.0f} s of sound a second, {each}, {work}{about}{taken}")
     finally:
         server.terminate()
         server.wait(10)
