@@ -15,7 +15,7 @@ class ArchiveCommand(BaseCommand):
     """What ``--replace`` does."""
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("archive", help="the archive (.tar)")
+        parser.add_argument("archive", help="the archive (.tar), or a folder of backups")
         parser.add_argument("--replace", action="store_true", help=self.replaces)
 
     def handle(self, *args: Any, **options: Any) -> None:

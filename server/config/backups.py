@@ -1,6 +1,8 @@
-"""Backups: the database as it was at one moment and every file that it speaks of, in one archive, while people edit.
+"""Backups: the database as it was at one moment and every file that it speaks of, while people edit.
 
-The database goes first: files are only ever added, so all that it speaks of is there when they follow.
+Into one archive (tar), or into a folder that is added to: each time the database, and only the files that are not there
+yet. The database goes first: files are only ever added, so all that it speaks of is there when they follow; what is
+deleted meanwhile is nobody's any more.
 """
 
 import json
@@ -11,6 +13,7 @@ import subprocess
 import tarfile
 import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path, PurePosixPath
 from typing import Any
 from uuid import uuid4
@@ -24,6 +27,7 @@ from needle.errors import NeedleError
 FORMAT = 1
 ABOUT = "backup.json"
 FOLDERS = ("assets", "heads", "deliveries", "reports")
+_FILES, _NAMES, _PARTIAL = "files", "files.json", ".partial"
 _DATABASES = {"sqlite": "needle.sqlite3", "postgresql": "needle.pgdump"}
 
 Told = Callable[[str], None]
@@ -38,26 +42,92 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
     count = 0
     try:
         with tempfile.TemporaryDirectory() as folder, tarfile.open(partial, "w") as archive:
-            database = Path(folder) / _DATABASES[connection.vendor]
             told("the database")
-            _copy_database(database)
-            about = Path(folder) / ABOUT
-            about.write_text(
-                json.dumps({"format": FORMAT, "database": connection.vendor, "created_at": str(timezone.now())})
-            )
-            archive.add(about, ABOUT)
-            archive.add(database, database.name)
+            for path in _write_database(Path(folder)):
+                archive.add(path, path.name)
             for path in _files():
-                archive.add(path, str(path.relative_to(settings.DATA_DIR)))
-                count += 1
-                if count % 100 == 0:
-                    told(f"{count} files")
+                with suppress(FileNotFoundError):
+                    archive.add(path, _inside(path))
+                    count += 1
+                    if count % 100 == 0:
+                        told(f"{count} files")
         with partial.open("rb") as file:
             os.fsync(file.fileno())
         partial.replace(target)
     finally:
         partial.unlink(missing_ok=True)
     return count
+
+
+def back_up_into(folder: Path, keep: int = 0, told: Told = lambda _: None) -> tuple[Path, int, int]:
+    """Add a backup to a folder of them: where it is, how many files it names, and how many of them were not there yet.
+
+    ``keep``: so many backups stay, the latest; what only earlier ones name is removed. All if it is 0.
+    """
+    target = folder / f"{timezone.now():%Y%m%d-%H%M%S.%f}"
+    partial = target.with_name(f"{target.name}{_PARTIAL}")
+    partial.mkdir(parents=True)
+    try:
+        told("the database")
+        _write_database(partial)
+        names, added = [], 0
+        for path in _files():
+            with suppress(FileNotFoundError):
+                added += _added(path, folder / _FILES / _inside(path))
+                names.append(_inside(path))
+                if len(names) % 100 == 0:
+                    told(f"{len(names)} files")
+        (partial / _NAMES).write_text(json.dumps(names))
+        partial.rename(target)
+    finally:
+        shutil.rmtree(partial, ignore_errors=True)
+    if keep:
+        _keep_latest(folder, keep, told)
+    return target, len(names), added
+
+
+def _added(path: Path, target: Path) -> bool:
+    """Copy a file to where it is not yet; whether it was not."""
+    if target.exists() and target.stat().st_size == path.stat().st_size:
+        return False
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_name(f"{target.name}{_PARTIAL}")
+    shutil.copyfile(path, partial)
+    with partial.open("rb") as file:
+        os.fsync(file.fileno())
+    partial.replace(target)
+    return True
+
+
+def _moments(folder: Path) -> list[Path]:
+    """The backups in a folder, the oldest first."""
+    return sorted(path.parent for path in folder.glob(f"*/{ABOUT}") if not path.parent.name.endswith(_PARTIAL))
+
+
+def _keep_latest(folder: Path, keep: int, told: Told) -> None:
+    moments = _moments(folder)
+    old, kept = moments[:-keep], moments[-keep:]
+    for moment in old:
+        told(f"removed: {moment.name}")
+        shutil.rmtree(moment)
+    named = {name for moment in kept for name in json.loads((moment / _NAMES).read_text())}
+    for path in sorted((folder / _FILES).rglob("*"), reverse=True):
+        if path.is_file() and str(path.relative_to(folder / _FILES)) not in named:
+            path.unlink()
+        elif path.is_dir() and not any(path.iterdir()):
+            path.rmdir()
+
+
+def _write_database(folder: Path) -> list[Path]:
+    """The database as it is now and what the backup says of itself, as files of a folder."""
+    database, about = folder / _DATABASES[connection.vendor], folder / ABOUT
+    _copy_database(database)
+    about.write_text(json.dumps({"format": FORMAT, "database": connection.vendor, "created_at": str(timezone.now())}))
+    return [about, database]
+
+
+def _inside(path: Path) -> str:
+    return str(path.relative_to(settings.DATA_DIR))
 
 
 def _files() -> Iterator[Path]:
@@ -82,11 +152,13 @@ def _copy_database(target: Path) -> None:
 
 
 def restore(archive_path: Path, replace: bool = False, told: Told = lambda _: None) -> int:
-    """Put everything of an archive in place; how many files. The server must not be running.
+    """Put everything of an archive, of a backup in a folder, or of its latest, in place; how many files.
 
-    NeedleError if the archive is broken, of another database, or there is something already (unless ``replace``,
-    which keeps what was there in a folder beside it).
+    The server must not be running. NeedleError if the backup is broken, of another database, or there is something
+    already (unless ``replace``, which keeps what was there in a folder beside it).
     """
+    if archive_path.is_dir():
+        return _restore_from_folder(archive_path, replace, told)
     try:
         with tarfile.open(archive_path) as archive, tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
             folder = Path(into)
@@ -96,6 +168,28 @@ def restore(archive_path: Path, replace: bool = False, told: Told = lambda _: No
             return _put_in_place(folder, replace, told)
     except (tarfile.TarError, EOFError) as error:
         raise NeedleError(f"{archive_path.name} is not a whole backup: {error}. Nothing was changed.") from error
+
+
+def _restore_from_folder(moment: Path, replace: bool, told: Told) -> int:
+    if not (moment / ABOUT).exists():
+        moments = _moments(moment)
+        if not moments:
+            raise NeedleError(f"There is no backup in {moment}. Nothing was changed.")
+        moment = moments[-1]
+    told(f"the backup of {moment.name}")
+    with tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
+        folder = Path(into)
+        try:
+            for name in (ABOUT, _DATABASES[connection.vendor]):
+                shutil.copyfile(moment / name, folder / name)
+            for name in json.loads((moment / _NAMES).read_text()):
+                if PurePosixPath(name).parts[0] not in FOLDERS or ".." in PurePosixPath(name).parts:
+                    raise NeedleError(f"A backup holds no “{name}”. Nothing was changed.")
+                (folder / name).parent.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(moment.parent / _FILES / name, folder / name)
+        except (OSError, ValueError) as error:
+            raise NeedleError(f"The backup {moment} is not whole: {error}. Nothing was changed.") from error
+        return _put_in_place(folder, replace, told)
 
 
 def _check_member(member: tarfile.TarInfo) -> None:

@@ -1,42 +1,35 @@
 """Logs: one JSON object a line, for machines to read. No bodies, queries or cookies: nothing secret is in them."""
 
-import json
 import logging
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
+from pythonjsonlogger.core import RESERVED_ATTRS
 
 from server.config.middleware import Around
 
 requests = logging.getLogger("needle.requests")
-_OWN = ("method", "path", "status", "ms", "user")
-
-
-class JsonLines(logging.Formatter):
-    """A record as one line of JSON: time (UTC), level, logger, message, and what a request was."""
-
-    default_time_format = "%Y-%m-%dT%H:%M:%S"
-    default_msec_format = "%s.%03dZ"
-
-    def format(self, record: logging.LogRecord) -> str:
-        told: dict[str, Any] = {
-            "time": self.formatTime(record),
-            "level": record.levelname,
-            "logger": record.name,
-            "message": record.getMessage(),
-        }
-        told |= {name: getattr(record, name) for name in _OWN if hasattr(record, name)}
-        if record.exc_info:
-            told["exception"] = self.formatException(record.exc_info)
-        return json.dumps(told, ensure_ascii=False, default=str)
 
 
 def logging_settings(form: str, requests: bool, quiet: bool) -> dict[str, Any]:
     """Django's LOGGING: ``form`` is json or plain; ``requests``: each of them is told; ``quiet``: only errors are."""
     formatters = {
         "plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"},
-        "json": {"()": "server.config.logs.JsonLines"},
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "fmt": ["levelname", "name", "message"],
+            "rename_fields": {
+                "levelname": "level",
+                "name": "logger",
+                "timestamp": "time",
+                "exc_info": "exception",
+            },
+            "timestamp": True,
+            "json_ensure_ascii": False,
+            # A request would be told with its query, which may be secret.
+            "reserved_attrs": [*RESERVED_ATTRS, "request"],
+        },
     }
     return {
         "version": 1,

@@ -1,17 +1,10 @@
-"""Middleware: its base, and the content security policy (all comes from this server, and nothing may frame it)."""
+"""The base of middleware in either of Django's two worlds."""
 
 from collections.abc import Callable
 from time import perf_counter
 
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
-
-# Ant Design Vue writes its styles into the page as it runs, so inline styles must be allowed.
-POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self' ws: wss:; worker-src 'self'; object-src 'none'; base-uri 'self'; "
-    "form-action 'self'; frame-ancestors 'none'"
-)
 
 
 class Around:
@@ -38,11 +31,3 @@ class Around:
     def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
         """The answer, as it goes on."""
         raise NotImplementedError
-
-
-class content_security_policy(Around):  # noqa: N801 - Django names middleware as functions
-    """Adds the policy to every answer."""
-
-    def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
-        response.headers.setdefault("Content-Security-Policy", POLICY)
-        return response

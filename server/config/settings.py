@@ -10,17 +10,19 @@ import sys
 from ipaddress import ip_network
 from pathlib import Path
 
-import dj_database_url
+import environ
+from csp.constants import NONE, SELF, UNSAFE_INLINE
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
 from server.config.logs import logging_settings
 
+env = environ.Env()
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 TESTING = "test" in sys.argv[1:2]
-LOCAL = os.environ.get("NEEDLE_LOCAL") == "1" or TESTING
-DATA_DIR = Path(os.environ.get("NEEDLE_DATA", BASE_DIR / "data")).resolve()
-DEMO = os.environ.get("NEEDLE_DEMO") == "1"
+LOCAL = env.bool("NEEDLE_LOCAL", False) or TESTING
+DATA_DIR = Path(env.str("NEEDLE_DATA", str(BASE_DIR / "data"))).resolve()
+DEMO = env.bool("NEEDLE_DEMO", False)
 WEB_DIST = BASE_DIR / "web" / "dist"
 
 
@@ -28,17 +30,17 @@ def _cores() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-DATABASE_URL = os.environ.get("NEEDLE_DATABASE_URL", "")
-REDIS_URL = os.environ.get("NEEDLE_REDIS_URL", "")
-TASKS_IN_REDIS = os.environ.get("NEEDLE_TASKS") == "redis"
+DATABASE_URL = env.str("NEEDLE_DATABASE_URL", "")
+REDIS_URL = env.str("NEEDLE_REDIS_URL", "")
+TASKS_IN_REDIS = env.str("NEEDLE_TASKS", "") == "redis"
 SHARED = bool(DATABASE_URL or REDIS_URL)
 """Whether other servers may be at work on the same data."""
-OWN_WORKER = not TESTING and not TASKS_IN_REDIS and os.environ.get("NEEDLE_OWN_WORKER", "0" if SHARED else "1") == "1"
-WORKERS = 0 if TESTING else int(os.environ.get("NEEDLE_WORKERS", _cores()))
+OWN_WORKER = not TESTING and not TASKS_IN_REDIS and env.bool("NEEDLE_OWN_WORKER", not SHARED)
+WORKERS = 0 if TESTING else env.int("NEEDLE_WORKERS", _cores())
 """Processes that render (``server.common.pool``); 0: all is done in the server's own."""
-WORKER_MEMORY = int(os.environ.get("NEEDLE_WORKER_MEMORY", 4096)) << 20
+WORKER_MEMORY = env.int("NEEDLE_WORKER_MEMORY", 4096) << 20
 """Bytes that one of them may have."""
-CACHE_BYTES = int(os.environ.get("NEEDLE_CACHE", 512)) << 20
+CACHE_BYTES = env.int("NEEDLE_CACHE", 512) << 20
 """Bytes of segments and meter frames that are kept for whoever asks next."""
 CACHE_IN_MEMORY = not TESTING
 if TASKS_IN_REDIS and not REDIS_URL:
@@ -46,7 +48,7 @@ if TASKS_IN_REDIS and not REDIS_URL:
 
 
 def _secret() -> str:
-    given = os.environ.get("NEEDLE_SECRET", "")
+    given = env.str("NEEDLE_SECRET", "")
     if given:
         return given
     if not LOCAL:
@@ -61,7 +63,7 @@ def _secret() -> str:
 
 SECRET_KEY = _secret()
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("NEEDLE_HOSTS", "127.0.0.1,localhost" if LOCAL else "").split(",")
+ALLOWED_HOSTS = env.list("NEEDLE_HOSTS", default=["127.0.0.1", "localhost"] if LOCAL else [])
 if TESTING:
     ALLOWED_HOSTS.append("testserver")
 CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS if host] if not LOCAL else []
@@ -92,7 +94,7 @@ MIDDLEWARE = [
     "server.config.logs.request_log",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "server.config.middleware.content_security_policy",
+    "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -100,6 +102,23 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        # Ant Design Vue writes its styles into the page as it runs, so inline styles must be allowed.
+        "style-src": [SELF, UNSAFE_INLINE],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "worker-src": [SELF],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+"""All comes from this server, and nothing may frame it."""
 
 ROOT_URLCONF = "server.config.urls"
 ASGI_APPLICATION = "server.config.asgi.application"
@@ -131,11 +150,9 @@ _SQLITE = {
         "init_command": "PRAGMA synchronous=OFF;" if TESTING else "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
     },
 }
-DATABASES = {
-    "default": dj_database_url.parse(DATABASE_URL, conn_max_age=60, conn_health_checks=True)
-    if DATABASE_URL
-    else _SQLITE
-}
+# Requests come in many threads: they share connections instead of each opening one of its own.
+_POOL = {"pool": {"min_size": 1, "max_size": 12, "timeout": 20}}
+DATABASES = {"default": {**env.db_url_config(DATABASE_URL), "OPTIONS": _POOL} if DATABASE_URL else _SQLITE}
 
 # Files come in parts of this size at the most; nothing larger is ever held in memory.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 << 20
@@ -180,11 +197,10 @@ SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = not LOCAL
 SECURE_SSL_REDIRECT = not LOCAL
 SECURE_HSTS_SECONDS = 0 if LOCAL else 31536000
-SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = not LOCAL and os.environ.get("NEEDLE_HSTS_WIDE", "1") == "1"
-BEHIND_PROXY = os.environ.get("NEEDLE_BEHIND_PROXY") == "1"
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = not LOCAL and env.bool("NEEDLE_HSTS_WIDE", True)
+BEHIND_PROXY = env.bool("NEEDLE_BEHIND_PROXY", False)
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if BEHIND_PROXY else None
-_PROXIES = os.environ.get("NEEDLE_TRUSTED_PROXIES", "127.0.0.1,::1" if BEHIND_PROXY else "")
-TRUSTED_PROXIES = [proxy.strip() for proxy in _PROXIES.split(",") if proxy.strip()]
+TRUSTED_PROXIES = env.list("NEEDLE_TRUSTED_PROXIES", default=["127.0.0.1", "::1"] if BEHIND_PROXY else [])
 """Addresses or networks of proxies whose word on where a request comes from is taken."""
 for _proxy in TRUSTED_PROXIES:
     try:
@@ -194,6 +210,4 @@ for _proxy in TRUSTED_PROXIES:
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 
-LOGGING = logging_settings(
-    os.environ.get("NEEDLE_LOG", "plain" if LOCAL else "json"), requests=not LOCAL, quiet=TESTING
-)
+LOGGING = logging_settings(env.str("NEEDLE_LOG", "plain" if LOCAL else "json"), requests=not LOCAL, quiet=TESTING)

@@ -12,6 +12,7 @@ from contextlib import suppress
 from time import perf_counter
 from typing import Any
 
+from csp.middleware import CSPMiddleware
 from django.contrib.auth.middleware import AuthenticationMiddleware
 from django.contrib.sessions.middleware import SessionMiddleware
 from django.core.handlers.asgi import ASGIHandler, ASGIRequest
@@ -20,7 +21,6 @@ from django.http import HttpRequest, HttpResponse
 from django.middleware.security import SecurityMiddleware
 
 from server.config.logs import request_log
-from server.config.middleware import content_security_policy
 
 _SEGMENTS = re.compile(r"^/api/sessions/[0-9a-f-]{36}/segments/\d+$")
 
@@ -40,7 +40,7 @@ class SoundHandler(ASGIHandler):
 
     def load_middleware(self, is_async: bool = True) -> None:
         before = [kind(_nothing) for kind in (SecurityMiddleware, SessionMiddleware, AuthenticationMiddleware)]
-        security, policy, log = before[0], content_security_policy(_nothing), request_log(_nothing)
+        security, policy, log = before[0], CSPMiddleware(_nothing), request_log(_nothing)
         answer = convert_exception_to_response(self._get_response_async)
 
         async def chain(request: HttpRequest) -> HttpResponse:
@@ -48,7 +48,7 @@ class SoundHandler(ASGIHandler):
             request.get_host()  # raises for one that is not ours
             elsewhere = [response for middleware in before if (response := middleware.process_request(request))]
             response = elsewhere[0] if elsewhere else await answer(request)
-            response = policy.after(request, security.process_response(request, response), began)
+            response = policy.process_response(request, security.process_response(request, response))
             return log.after(request, response, began)
 
         self._view_middleware, self._template_response_middleware, self._exception_middleware = [], [], []

@@ -5,6 +5,7 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.http import HttpRequest, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from ninja import Router, Schema
 from pydantic import Field
 
@@ -178,12 +179,12 @@ def delivery_archive(request: HttpRequest, session_id: UUID, delivery_id: UUID) 
 
 
 @router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}/files/{int:index}", response={200: bytes})
-def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, index: int) -> StreamingHttpResponse:
-    """One of the files."""
+def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, index: int) -> HttpResponseBase:
+    """One of the files, or a range of its bytes."""
     delivery = _finished(request, session_id, delivery_id)
     if index >= len(delivery.files):
         raise Refused("There is no such file in that delivery.", 404)
-    return streaming.sent(delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
+    return streaming.sent(request, delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
 
 
 def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit: bool = False) -> Delivery:

@@ -1,27 +1,64 @@
-"""Files sent bit by bit, however large: nothing of them is held in memory, and nobody else waits meanwhile."""
+"""Files sent bit by bit, however large: nothing of them is held in memory, and nobody else waits meanwhile.
+
+A download that broke off goes on where it did: a single range of bytes may be asked for (RFC 9110, 14).
+"""
 
 import asyncio
-import io
-import zipfile
+import re
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
 from urllib.parse import quote
 
-from django.http import StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from zipstream import ZIP_STORED, ZipStream
 
 _BLOCK = 1 << 20
+_RANGE = re.compile(r"bytes=(?P<first>\d*)-(?P<last>\d*)")
 
 
-def sent(path: Path, name: str) -> StreamingHttpResponse:
-    """A file as a download of that name."""
-    response = StreamingHttpResponse(_apart(_read(path)), content_type="application/octet-stream")
-    response["Content-Length"] = str(path.stat().st_size)
+def sent(request: HttpRequest, path: Path, name: str) -> HttpResponse | StreamingHttpResponse:
+    """A file, or the range of it that is asked for, as a download of that name."""
+    about = path.stat()
+    tag = f'"{about.st_mtime_ns:x}-{about.st_size:x}"'
+    stretch = _asked_range(request, tag, about.st_size)
+    if stretch is not None and stretch[0] >= stretch[1]:
+        response = HttpResponse(status=416)
+        response["Content-Range"] = f"bytes */{about.st_size}"
+        return response
+    first, end = stretch or (0, about.st_size)
+    response = StreamingHttpResponse(_apart(_read(path, first, end)), content_type="application/octet-stream")
+    response["Content-Length"] = str(end - first)
+    response["Accept-Ranges"] = "bytes"
+    response["ETag"] = tag
+    if stretch is not None:
+        response.status_code = 206
+        response["Content-Range"] = f"bytes {first}-{end - 1}/{about.st_size}"
     return _as_download(response, name)
+
+
+def _asked_range(request: HttpRequest, tag: str, size: int) -> tuple[int, int] | None:
+    """The range of bytes that is asked for, from the first to the one after its last; None for all of them.
+
+    None too where several are asked for, or what was begun is another file now.
+    """
+    asked = _RANGE.fullmatch(request.headers.get("Range", "").replace(" ", ""))
+    if not asked or request.headers.get("If-Range", tag) != tag:
+        return None
+    first, last = asked["first"], asked["last"]
+    if not first:
+        return (max(size - int(last), 0), size) if last else None
+    if last and int(last) < int(first):
+        return None
+    return int(first), min(int(last) + 1, size) if last else size
 
 
 def sent_together(files: list[tuple[Path, str]], name: str) -> StreamingHttpResponse:
     """Files as one archive (zip) as a download of that name; each is in it under its own."""
-    response = StreamingHttpResponse(_apart(_zipped(files)), content_type="application/zip")
+    archive = ZipStream(compress_type=ZIP_STORED, sized=True)
+    for path, inside in files:
+        archive.add_path(path, inside)
+    response = StreamingHttpResponse(_apart(iter(archive)), content_type="application/zip")
+    response["Content-Length"] = str(len(archive))
     return _as_download(response, name)
 
 
@@ -32,40 +69,12 @@ def _as_download(response: StreamingHttpResponse, name: str) -> StreamingHttpRes
     return response
 
 
-def _read(path: Path) -> Iterator[bytes]:
+def _read(path: Path, first: int, end: int) -> Iterator[bytes]:
     with path.open("rb") as file:
-        while block := file.read(_BLOCK):
+        file.seek(first)
+        while first < end and (block := file.read(min(_BLOCK, end - first))):
+            first += len(block)
             yield block
-
-
-class _Sink(io.RawIOBase):
-    """What an archive is written into: gives back what has come, and cannot go back."""
-
-    def __init__(self) -> None:
-        self.written: list[bytes] = []
-
-    def writable(self) -> bool:
-        return True
-
-    def write(self, data: bytes) -> int:
-        self.written.append(bytes(data))
-        return len(data)
-
-    def taken(self) -> bytes:
-        result = b"".join(self.written)
-        self.written.clear()
-        return result
-
-
-def _zipped(files: list[tuple[Path, str]]) -> Iterator[bytes]:
-    sink = _Sink()
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
-        for path, name in files:
-            with archive.open(zipfile.ZipInfo(name), "w", force_zip64=True) as into:
-                for block in _read(path):
-                    into.write(block)
-                    yield sink.taken()
-    yield sink.taken()
 
 
 async def _apart(blocks: Iterator[bytes]) -> AsyncIterator[bytes]:

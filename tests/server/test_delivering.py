@@ -52,7 +52,9 @@ class Deliveries(SessionCase):
         done = self.as_("lisa").get(self.url(f"/deliveries/{ordered['id']}")).json()
         self.assertEqual((done["status"], done["progress"]), ("done", 1.0), done["message"])
         answer = self.as_("lisa").get(self.url(f"/deliveries/{done['id']}/archive"))
-        with zipfile.ZipFile(io.BytesIO(bytes_of(answer))) as archive:
+        content = bytes_of(answer)
+        self.assertEqual(answer["Content-Length"], str(len(content)))
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
             self.assertIsNone(archive.testzip())
             files = {info.filename: archive.read(info) for info in archive.infolist()}
         self.assertEqual([file["name"] for file in done["files"]], list(files))
@@ -80,6 +82,28 @@ class Deliveries(SessionCase):
         measured = measure([self.heard()], RATE, 2)
         self.assertAlmostEqual(done["files"][0]["lufs"], measured["integrated_lufs"], delta=0.01)
         self.assertAlmostEqual(done["files"][0]["lean"], measured["lean_db"], delta=0.01)
+
+    def test_a_download_that_broke_off_goes_on(self) -> None:
+        done, files = self.made(mix=False, moves=["csv"])
+        whole, path = files[done["files"][0]["name"]], self.url(f"/deliveries/{done['id']}/files/0")
+        client, size = self.as_("olga"), len(whole)
+        tag = client.get(path)["ETag"]
+        for asked, first, end in (
+            ("bytes=10-", 10, size), ("bytes=0-0", 0, 1), ("bytes=-7", size - 7, size),
+            (f"bytes=5-{size * 2}", 5, size),
+        ):  # fmt: skip
+            answer = client.get(path, headers={"Range": asked, "If-Range": tag})
+            self.assertEqual((answer.status_code, bytes_of(answer)), (206, whole[first:end]), asked)
+            self.assertEqual(answer["Content-Range"], f"bytes {first}-{end - 1}/{size}")
+            self.assertEqual(answer["Content-Length"], str(end - first))
+        past = client.get(path, headers={"Range": f"bytes={size}-"})
+        self.assertEqual((past.status_code, past["Content-Range"]), (416, f"bytes */{size}"))
+        for about in (
+            {"Range": "bytes=10-", "If-Range": '"another"'}, {"Range": "bytes=0-1,4-5"}, {"Range": "bytes=9-3"},
+            {"Range": "lines=1-2"}, {"Range": "bytes=-"},
+        ):  # fmt: skip
+            answer = client.get(path, headers=about)
+            self.assertEqual((answer.status_code, bytes_of(answer)), (200, whole), about)
 
     def test_stems_of_a_passage_add_up(self) -> None:
         self.submit(

@@ -6,6 +6,8 @@ import logging
 import sqlite3
 import tarfile
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -14,10 +16,11 @@ from django.contrib.auth import get_user_model
 from django.core.management import CommandError, call_command
 from django.db import connection
 from django.test import Client, override_settings
+from django.utils.module_loading import import_string
 
 from server.audio import tasks
 from server.config import backups, health
-from server.config.logs import JsonLines
+from server.config.logs import logging_settings
 from server.delivery.models import Delivery
 from server.delivery.ordering import Order
 from server.mixing.models import Operation, Session
@@ -42,7 +45,8 @@ class Logs(SessionCase):
         secret = self.post(self.as_("olga"), "/invitations", {"role": "listener"}).json()["secret"]
         log, told = logging.getLogger("needle.requests"), io.StringIO()
         handler = logging.StreamHandler(told)
-        handler.setFormatter(JsonLines())
+        described = dict(logging_settings("json", requests=True, quiet=False)["formatters"]["json"])
+        handler.setFormatter(import_string(described.pop("()"))(**described))
         log.addHandler(handler)
         log.propagate = False
         self.addCleanup(setattr, log, "propagate", True)
@@ -91,11 +95,7 @@ class Backups(CommittedCase):
 
         target = self.data / "elsewhere"
         database = target / "needle.sqlite3"
-        with (
-            override_settings(DATA_DIR=target),
-            mock.patch.dict(connection.settings_dict, {"NAME": str(database)}),
-            mock.patch.object(connection, "close"),
-        ):
+        with self._instead_of(target):
             self.assertEqual(backups.restore(archive), count)
             with self.assertRaisesMessage(Exception, "There is data here already"):
                 backups.restore(archive)
@@ -110,6 +110,47 @@ class Backups(CommittedCase):
         self.assertLessEqual(kept, Operation.objects.filter(session=self.session).count())
         assets = {path.name for path in (self.data / "assets").rglob("*.npy")}
         self.assertEqual({path.name for path in (target / "assets").rglob("*.npy")}, assets)
+
+    def test_into_a_folder_only_what_is_new_is_written_and_old_ones_go(self) -> None:
+        folder, out = self.data / "backups", io.StringIO()
+        kept = self.data / "assets" / "ab" / "kept.npy"
+        gone = self.data / "assets" / "ab" / "gone.npy"
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        kept.write_bytes(b"kept")
+        gone.write_bytes(b"gone")
+        first, count, added = backups.back_up_into(folder)
+        self.assertEqual(count, added)
+        gone.unlink()
+        (self.data / "assets" / "ab" / "new.npy").write_bytes(b"new")
+        call_command("backup", str(folder), "--keep=2", stdout=out)
+        self.assertIn(f"{count} files, 1 of them new", out.getvalue())
+        self.assertTrue((folder / "files" / "assets" / "ab" / "gone.npy").exists())
+        target = self.data / "restored"
+        target.mkdir()
+        with self._instead_of(target):
+            self.assertEqual(backups.restore(first), count)
+            self.assertTrue((target / "assets" / "ab" / "gone.npy").exists())
+            self.assertEqual(backups.restore(folder, replace=True), count)
+            self.assertFalse((target / "assets" / "ab" / "gone.npy").exists())
+            self.assertEqual((target / "assets" / "ab" / "new.npy").read_bytes(), b"new")
+        backups.back_up_into(folder, keep=2)
+        self.assertFalse(first.exists())
+        self.assertFalse((folder / "files" / "assets" / "ab" / "gone.npy").exists())
+        self.assertTrue((folder / "files" / "assets" / "ab" / "kept.npy").exists())
+        (folder / "files" / "assets" / "ab" / "new.npy").unlink()
+        with self._instead_of(target), self.assertRaisesMessage(Exception, "is not whole"):
+            backups.restore(folder, replace=True)
+        self.assertEqual((target / "assets" / "ab" / "new.npy").read_bytes(), b"new")
+
+    @contextmanager
+    def _instead_of(self, target: Path) -> Iterator[None]:
+        """Restore into another folder than the test's own."""
+        with (
+            override_settings(DATA_DIR=target),
+            mock.patch.dict(connection.settings_dict, {"NAME": str(target / "needle.sqlite3")}),
+            mock.patch.object(connection, "close"),
+        ):
+            yield
 
     def test_what_is_no_backup_is_refused_and_changes_nothing(self) -> None:
         target = self.data / "elsewhere"

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
 
 from needle.errors import NeedleError
 from needle.io.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Zone
@@ -44,13 +46,13 @@ def read_programme(path: Path, info: AudioInfo) -> AdmProgramme:
 
 
 def _parsed(path: Path, xml: bytes) -> ET.Element:
-    text = xml.rstrip(b"\0 \r\n\t")
-    if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
+    try:
+        # Whatever its encoding is: what it declares of itself is read before anything in it is unfolded.
+        root = fromstring(xml.rstrip(b"\0 \r\n\t"), forbid_dtd=True)
+    except DefusedXmlException as error:
         raise NeedleError(
             f"The description in {path.name} declares a document type, which an ADM file does not have."
-        )
-    try:
-        root = ET.fromstring(text)
+        ) from error
     except (ET.ParseError, ValueError, LookupError) as error:
         raise NeedleError(f"The description in {path.name} is damaged: {error}.") from error
     for element in root.iter():
