@@ -1,4 +1,4 @@
-"""What nobody needs any more: audio of deleted sessions, abandoned uploads, sign-ins that have ended."""
+"""What nobody needs any more: audio of deleted sessions, abandoned uploads, old reports, ended sign-ins."""
 
 import shutil
 from dataclasses import dataclass, field
@@ -10,6 +10,7 @@ from django.contrib.sessions.backends.db import SessionStore
 from django.contrib.sessions.models import Session as SignIn
 from django.db import transaction
 from django.db.models import QuerySet
+from django.dispatch import Signal
 from django.utils import timezone
 
 from server.audio import uploads
@@ -20,6 +21,13 @@ UNUSED_STAY = timedelta(days=1)
 
 UPLOADS_STAY = timedelta(days=30)
 """The row of an upload that has come to its end stays for so long."""
+
+
+REPORTS_STAY = 40
+"""So many of a session's reports stay; the list shows the latest 20."""
+
+collecting = Signal()
+"""Sent while what nobody needs is collected, so that others add theirs: ``result`` and ``dry_run``."""
 
 
 @dataclass
@@ -42,6 +50,8 @@ def collect(dry_run: bool = False) -> Collected:
     result, now = Collected(), timezone.now()
     _collect_uploads(result, now, dry_run)
     _collect_assets(result, now, dry_run)
+    _collect_reports(result, dry_run)
+    collecting.send(Collected, result=result, dry_run=dry_run)
     result.rows["sign-ins that have ended"] = SignIn.objects.filter(expire_date__lt=now).count()
     if not dry_run:
         SessionStore.clear_expired()
@@ -88,6 +98,26 @@ def _collect_assets(result: Collected, now: datetime, dry_run: bool) -> None:
             # Before the row is seen to be gone: who stores the same sound anew finds that its file is not there.
             for path in paths:
                 path.unlink(missing_ok=True)
+
+
+def _collect_reports(result: Collected, dry_run: bool) -> None:
+    """All but the latest reports of each session, and files of reports that are none."""
+    old = []
+    for session in Report.objects.values_list("session", flat=True).distinct().order_by():
+        settled = Report.objects.filter(session=session).exclude(status__in=Report.OPEN).order_by("-created_at")
+        old += list(settled[REPORTS_STAY:])
+    result.rows["reports"] = len(old)
+    paths = {report.pk: settings.DATA_DIR / "reports" / f"{report.pk}.json" for report in old}
+    # First the files, then what there should be: one that is made meanwhile is not among them.
+    files = list((settings.DATA_DIR / "reports").glob("*.json"))
+    known = {str(pk) for pk in Report.objects.values_list("pk", flat=True)}
+    left = [path for path in files if path.stem not in known]
+    for path in (*filter(Path.exists, paths.values()), *left):
+        result.add(path)
+        if not dry_run:
+            path.unlink(missing_ok=True)
+    if not dry_run:
+        Report.objects.filter(pk__in=paths).delete()
 
 
 def forget_session(sender, session, **_) -> None:

@@ -69,6 +69,9 @@ class Upload(models.Model):
     signed_at = models.DateTimeField(default=timezone.now)
     attempts = models.PositiveSmallIntegerField(default=0)
 
+    notice = ""
+    """What whoever announces it should know."""
+
     def __str__(self) -> str:
         return f"{self.name} ({self.status})"
 

@@ -51,7 +51,10 @@ class AssetOut(Schema):
 
 
 class UploadOut(Schema):
-    """How a file stands; ``progress`` is 0…1 while it is read, ``asset`` what it has become."""
+    """How a file stands; ``progress`` is 0…1 while it is read, ``asset`` what it has become.
+
+    ``notice`` is told with the first answer: that a quota is about to be reached.
+    """
 
     id: UUID
     name: str
@@ -60,6 +63,7 @@ class UploadOut(Schema):
     status: str
     progress: float
     message: str
+    notice: str = ""
     part_bytes: int = uploads.PART_BYTES
     asset: AssetOut | None = None
     report: UUID | None = None

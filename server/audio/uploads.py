@@ -19,7 +19,8 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from needle.errors import NeedleError
-from server.audio import reports, tasks
+from needle.io.audio import audio_info, frames_at
+from server.audio import quotas, reports, tasks
 from server.audio.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
 from server.audio.models import Report, Upload
 from server.common import pool
@@ -57,7 +58,8 @@ def upload_path(upload: Upload) -> Path:
 def begin(session, user, name: str, size: int, report: dict[str, Any] | None = None) -> Upload:
     """Expect a file; one that comes with the options of a ``report`` is measured for that, and not kept.
 
-    One without a ``session`` is to become one. Refused if it is too large, or there is no room for it.
+    One without a ``session`` is to become one. Refused if it is too large, or there is no room for it; what its
+    sender should know is its ``notice``.
     """
     most = MOST_BYTES if session else MOST_SESSION_BYTES
     if not 0 < size <= most:
@@ -69,9 +71,12 @@ def begin(session, user, name: str, size: int, report: dict[str, Any] | None = N
     # Decoded as floats it may be several times as large; how large is known when it has come (``store_asset``).
     if shutil.disk_usage(folder).free < 4 * size + ROOM_TO_SPARE:
         raise Refused("The server has no room for that file. Ask whoever runs it to make some.", 413)
+    notice = "" if report else quotas.check_room(quotas.owner_of(session, user), size)
     name = shown_name(name)
     made = report and Report.objects.create(session=session, author=user, title=name, options=report)
-    return Upload.objects.create(session=session, author=user, name=name, size=size, report=made or None)
+    upload = Upload.objects.create(session=session, author=user, name=name, size=size, report=made or None)
+    upload.notice = notice
+    return upload
 
 
 def shown_name(name: str) -> str:
@@ -191,10 +196,16 @@ def read(upload_id: UUID) -> None:
             session, notes = import_string(TAKES_IN)(path, upload.name, upload.author, progress)
             _finish(upload_id, status=Upload.Status.READY, progress=1.0, became=session, message=notes[:400])
             return
+        info = audio_info(path)
+        # What it decodes to is known only now. What was counted in until now is what has been sent of it.
+        decoded = 4 * info.channels * frames_at(info, upload.session.rate) - upload.size
+        quotas.check_room(quotas.owner_of(upload.session, upload.author), decoded)
         asset = store_asset(path, upload.session.rate, progress)
         _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)
     except Stopped:
         pass
+    except Refused as error:
+        _finish(upload_id, status=Upload.Status.FAILED, message=str(error)[:400])
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.
         message = str(error).replace(path.name, upload.name)

@@ -1,7 +1,7 @@
 """Backups: the database as it was at one moment and every file that it speaks of, while people edit.
 
-Into one archive (tar), or into a folder that is added to: each time the database, and only the files that are not there
-yet. The database goes first: files are only ever added, so all that it speaks of is there when they follow; what is
+Into one archive (tar), or into a folder that is added to: each time the database, and only the files that are new.
+The database goes first: files are only ever added, so all that it speaks of is there when they follow; what is
 deleted meanwhile is nobody's any more.
 """
 
@@ -60,7 +60,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
 
 
 def back_up_into(folder: Path, keep: int = 0, told: Told = lambda _: None) -> tuple[Path, int, int]:
-    """Add a backup to a folder of them: where it is, how many files it names, and how many of them were not there yet.
+    """Add a backup to a folder of them: where it is, how many files it names, and how many of them are new.
 
     ``keep``: so many backups stay, the latest; what only earlier ones name is removed. All if it is 0.
     """

@@ -42,6 +42,10 @@ WORKER_MEMORY = env.int("NEEDLE_WORKER_MEMORY", 4096) << 20
 """Bytes that one of them may have."""
 CACHE_BYTES = env.int("NEEDLE_CACHE", 512) << 20
 """Bytes of segments and meter frames that are kept for whoever asks next."""
+QUOTA = round(env.float("NEEDLE_QUOTA", 0.0) * (1 << 30))
+"""Bytes of audio that the sessions of one owner may hold; 0: as much as there is room for."""
+SERVER_QUOTA = round(env.float("NEEDLE_SERVER_QUOTA", 0.0) * (1 << 30))
+"""Bytes of audio of all sessions together; 0: as much as there is room for."""
 CACHE_IN_MEMORY = not TESTING
 if TASKS_IN_REDIS and not REDIS_URL:
     raise ImproperlyConfigured("NEEDLE_TASKS=redis needs NEEDLE_REDIS_URL.")

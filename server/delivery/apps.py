@@ -8,7 +8,9 @@ class DeliveryConfig(AppConfig):
     label = "delivery"
 
     def ready(self) -> None:
-        from server.delivery.keeping import forget_session
+        from server.audio.collection import collecting
+        from server.delivery.keeping import collect, forget_session
         from server.mixing.deletion import session_deleted
 
+        collecting.connect(collect, dispatch_uid="deliveries-without-an-order")
         session_deleted.connect(forget_session, dispatch_uid="deliveries-of-sessions")

@@ -32,12 +32,13 @@ class ArrivalOut(Schema):
     status: str
     progress: float
     message: str
+    notice: str = ""
     part_bytes: int = uploads.PART_BYTES
     session: UUID | None = None
 
 
 def _out(upload: Upload) -> ArrivalOut:
-    names = ("id", "name", "size", "received", "status", "progress", "message")
+    names = ("id", "name", "size", "received", "status", "progress", "message", "notice")
     return ArrivalOut(session=upload.became_id, **{name: getattr(upload, name) for name in names})
 
 

@@ -5,6 +5,7 @@ import time
 
 from django.conf import settings
 
+from server.audio.collection import Collected
 from server.delivery.models import Delivery
 from server.mixing.models import Session
 
@@ -30,6 +31,18 @@ def forget_session(sender, session: Session, **_) -> None:
     """Remove every delivery of a session that is deleted."""
     for delivery in Delivery.objects.filter(session=session):
         forget(delivery)
+
+
+def collect(sender, result: Collected, dry_run: bool, **_) -> None:
+    """Folders of deliveries that are none any more: their rows went, and what should have taken the files did not."""
+    folders = list((settings.DATA_DIR / "deliveries").glob("*"))
+    known = {str(pk) for pk in Delivery.objects.values_list("pk", flat=True)}
+    left = [path for path in folders if path.name.split(".")[0] not in known]
+    result.rows["exports without an order"] = len(left)
+    for path in left:
+        result.add(path)
+        if not dry_run:
+            shutil.rmtree(path, ignore_errors=True)
 
 
 def tidy() -> None:

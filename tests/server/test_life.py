@@ -26,7 +26,7 @@ from django.utils import timezone
 from needle.io.audio import write_audio
 from server.audio import assets, collection, uploads
 from server.audio.collection import UNUSED_STAY, collect
-from server.audio.models import Asset, AssetUse, MeasuredHead, Upload
+from server.audio.models import Asset, AssetUse, MeasuredHead, Report, Upload
 from server.delivery.models import Delivery
 from server.mixing.models import EntityVersion, Member, Operation, OperationSubject, Preset, Session, Thing
 from server.sharing.models import Comment
@@ -136,6 +136,25 @@ class Sessions(Life):
         self.assertEqual(len(collections), 1)
         self.assertEqual(assets.asset_audio(own, RATE).shape, (1, RATE))
         self.assertTrue(Asset.objects.filter(pk=own).exists())
+
+    def test_old_reports_and_files_of_nobody_s_are_collected(self) -> None:
+        folder = self.data / "reports"
+        folder.mkdir()
+        about = {"session": self.session, "author": self.users["olga"], "title": "r", "status": "done"}
+        reports = [Report.objects.create(**about) for _ in range(collection.REPORTS_STAY + 2)]
+        for report in reports:
+            (folder / f"{report.pk}.json").write_text("{}")
+        (folder / "of-nobody.json").write_text("{}")
+        left = self.data / "deliveries" / "0000"
+        left.mkdir(parents=True)
+        (left / "0").write_bytes(b"sound")
+        self.assertEqual((collect(dry_run=True).rows["reports"], left.exists()), (2, True))
+        result = collect()
+        self.assertEqual((result.rows["reports"], result.rows["exports without an order"]), (2, 1))
+        self.assertFalse(left.exists())
+        kept = {str(report.pk) for report in reports[2:]}
+        self.assertEqual({path.stem for path in folder.iterdir()}, kept)
+        self.assertEqual({str(pk) for pk in Report.objects.values_list("pk", flat=True)}, kept)
 
     def test_abandoned_uploads_are_collected_and_those_that_go_on_stay(self) -> None:
         of_emil = {"session": self.session, "author": self.users["emil"], "size": 10}

@@ -13,7 +13,7 @@ import soundfile
 from django.conf import settings
 from django.test import Client
 
-from server.audio import assets, uploads
+from server.audio import assets, quotas, uploads
 from server.audio.assets import asset_audio
 from server.audio.models import Asset, Upload
 from tests.server.sessions import RATE, SessionCase, source
@@ -31,7 +31,7 @@ def noise(channels: int = 2, frames: int = RATE, level: float = 0.1) -> np.ndarr
     return level * rng.standard_normal((channels, frames))
 
 
-class Uploads(SessionCase):
+class Sending(SessionCase):
     def setUp(self) -> None:
         super().setUp()
         # Parts small enough for several of them.
@@ -64,6 +64,8 @@ class Uploads(SessionCase):
             found += [p.name for p in path.rglob("*") if p.is_file() and p.name.split("-")[0] not in known]
         return found
 
+
+class Uploads(Sending):
     def test_a_stem_at_another_rate_becomes_a_source(self) -> None:
         audio = noise(frames=44100)
         found = self.send(wave(audio, 44100))
@@ -263,3 +265,42 @@ class Uploads(SessionCase):
         body = json.dumps({"name": "x", "size": "many"})
         answer = self.as_("emil").post(self.url("/uploads"), body, content_type="application/json")
         self.assertEqual(answer.status_code, 422)
+
+
+class Quotas(Sending):
+    """What files decode to counts for the owner of the session, whoever sends them."""
+
+    def test_people_are_told_before_a_quota_is_reached_and_refused_beyond_it(self) -> None:
+        content = wave(noise(2, RATE))
+        decoded = 2 * RATE * 4
+        base = quotas.stored_bytes(self.users["olga"])
+        self.assertGreater(base, 0)
+        with self.settings(QUOTA=base + 100 * decoded):
+            self.assertEqual(self.announce(content)["notice"], "")
+        Upload.objects.all().delete()
+        with self.settings(QUOTA=round((base + decoded) * 1.05)):
+            first = self.announce(content)
+            self.assertIn("The sessions of Olga hold", first["notice"])
+            Upload.objects.all().delete()
+            self.assertEqual(self.send(content)["status"], "ready")
+        with self.settings(QUOTA=base):
+            answer = self.post(self.as_("emil"), "/uploads", {"name": "more.wav", "size": len(content)})
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn("Delete a session", answer.json()["detail"])
+
+    def test_what_weighs_little_and_decodes_to_much_is_refused_as_it_is_read(self) -> None:
+        base, small = quotas.stored_bytes(self.users["olga"]), wave(np.zeros((8, 200_000)), format="FLAC")
+        with self.settings(QUOTA=base + 10 * len(small)):
+            answer = self.send(small)
+        self.assertEqual(answer["status"], "failed")
+        self.assertIn("would hold", answer["message"])
+        self.assertEqual(self.left_behind(), [])
+
+    def test_the_server_has_a_quota_of_its_own(self) -> None:
+        with self.settings(SERVER_QUOTA=quotas.stored_bytes() + 10):
+            answer = self.post(self.as_("emil"), "/uploads", {"name": "more.wav", "size": 11})
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("This server keeps", answer.json()["detail"])
+
+    def announce(self, content: bytes) -> dict[str, Any]:
+        return self.post(self.as_("emil"), "/uploads", {"name": "stem.wav", "size": len(content)}).json()

@@ -22,6 +22,7 @@ class Taking {
   line: "up" | "down" | "answer lost" = "up";
   channels = 1;
   refusal = "";
+  notice = "";
 
   constructor(readonly size: number) {}
 
@@ -29,7 +30,7 @@ class Taking {
     const asset = { id: "a".repeat(64), channels: this.channels, rate: 44100, seconds: 2, character };
     return {
       id: "u", name: "x", size: this.size, received: this.received, status: this.status, progress: 1, message: this.refusal,
-      part_bytes: PART, asset: this.status === "ready" ? asset : null,
+      notice: this.received ? "" : this.notice, part_bytes: PART, asset: this.status === "ready" ? asset : null,
     }; // prettier-ignore
   }
 
@@ -110,6 +111,15 @@ describe("a file on its way", () => {
     arrivals.again(one);
     await vi.runAllTimersAsync();
     expect(one.status).toBe("ready");
+  });
+
+  it("is taken, and its sender told that there is little room left, until it has been put away", async () => {
+    const notice = "The sessions of Rowan Oake hold 9.1 GB of 10.0 GB with this.";
+    const { arrivals, one } = await bring(34, (taking) => (taking.notice = notice));
+    await vi.runAllTimersAsync();
+    expect([one.status, arrivals.notice]).toEqual(["ready", notice]);
+    arrivals.drop(one);
+    expect(arrivals.notice).toBe("");
   });
 
   it("can be stopped", async () => {

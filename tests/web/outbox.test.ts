@@ -11,11 +11,14 @@ const answer = (status: number, body: unknown): Response => new Response(JSON.st
 describe("the outbox", () => {
   let sent: Sent[];
   let line: "up" | "down" | "lost" | "out";
+  let failing: number;
+  let failsWith: number;
 
   beforeEach(() => {
     vi.useFakeTimers();
     sent = [];
     line = "up";
+    failing = 0;
     vi.stubGlobal("document", { cookie: "a=1; csrftoken=abc" });
     vi.stubGlobal(
       "fetch",
@@ -26,6 +29,10 @@ describe("the outbox", () => {
         sent.push({ path, body });
         // The server has it, but its answer does not come back.
         if (line === "lost") throw new TypeError("line lost");
+        if (failing > 0) {
+          failing -= 1;
+          return answer(failsWith, { detail: "Something went wrong here." });
+        }
         if (line === "out") return answer(401, { detail: "Sign in." });
         return body.operation?.pan === 9
           ? answer(422, { detail: "pan: too far" })
@@ -64,6 +71,44 @@ describe("the outbox", () => {
     await vi.runAllTimersAsync();
     expect(settled).toHaveBeenCalledTimes(1);
     expect(sent.map((one) => one.body.client_id)).toEqual([id, id]);
+  });
+
+  it.each([500, 429, 408])(
+    "keeps what the server could not do just now (%i), and sends it again",
+    async (status) => {
+      const settled = vi.fn();
+      [failing, failsWith] = [3, status];
+      const outbox = new Outbox("s", 1, () => {});
+      const id = outbox.submit(place(0.5), 7, settled);
+      await vi.runAllTimersAsync();
+      expect(settled).toHaveBeenCalledOnce();
+      expect(settled.mock.calls[0]![1]).toBe("");
+      expect(sent.map((request) => request.body.client_id)).toEqual([id, id, id, id]);
+    },
+  );
+
+  it("gives up what the server fails at again and again, says so, and goes on with the next", async () => {
+    const refusals: string[] = [];
+    [failing, failsWith] = [6, 500];
+    const outbox = new Outbox("s", 1, () => {});
+    for (const pan of [1, 2]) outbox.submit(place(pan), 7, (_, refusal) => refusals.push(refusal));
+    await vi.runAllTimersAsync();
+    expect(refusals).toEqual(["Something went wrong here.", ""]);
+    expect(sent.map((request) => request.body.operation?.pan)).toEqual([1, 1, 1, 1, 1, 1, 2]);
+  });
+
+  it("waits longer each time, up to half a minute, and tries at once when the line is back", async () => {
+    line = "down";
+    const tries = vi.spyOn(globalThis, "fetch");
+    const outbox = new Outbox("s", 1, () => {});
+    outbox.submit(place(0.5), 7, () => {});
+    await vi.advanceTimersByTimeAsync(600_000);
+    expect(tries.mock.calls.length).toBeGreaterThan(20);
+    expect(tries.mock.calls.length).toBeLessThan(50);
+    line = "up";
+    outbox.hurry();
+    await vi.advanceTimersByTimeAsync(10);
+    expect(sent).toHaveLength(1);
   });
 
   it("tells a refusal and goes on with the next", async () => {

@@ -823,7 +823,7 @@ export interface paths {
         };
         /**
          * Delivery File
-         * @description One of the files.
+         * @description One of the files, or a range of its bytes.
          */
         get: operations["server_delivery_api_delivery_file"];
         put?: never;
@@ -2378,6 +2378,11 @@ export interface components {
             message: string;
             /** Name */
             name: string;
+            /**
+             * Notice
+             * @default
+             */
+            notice: string;
             /**
              * Part Bytes
              * @default 4194304
@@ -7075,6 +7080,8 @@ export interface components {
         /**
          * UploadOut
          * @description How a file stands; ``progress`` is 0…1 while it is read, ``asset`` what it has become.
+         *
+         *     ``notice`` is told with the first answer: that a quota is about to be reached.
          */
         UploadOut: {
             asset?: components["schemas"]["AssetOut"] | null;
@@ -7087,6 +7094,11 @@ export interface components {
             message: string;
             /** Name */
             name: string;
+            /**
+             * Notice
+             * @default
+             */
+            notice: string;
             /**
              * Part Bytes
              * @default 4194304

@@ -149,6 +149,7 @@ function finish(): void {
         </div>
       </li>
     </ul>
+    <p v-if="arrivals.notice" class="warns" role="status">{{ arrivals.notice }}</p>
     <p class="quiet foot">
       They start together unless you say otherwise. Files that differ in rate are resampled once, as they
       arrive.

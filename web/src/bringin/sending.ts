@@ -9,6 +9,7 @@ export interface OnItsWay {
   status: string;
   progress: number;
   message: string;
+  notice: string;
   part_bytes: number;
 }
 
@@ -20,6 +21,8 @@ export interface Sent<Answer extends OnItsWay = Schemas["UploadOut"]> {
   status: string;
   share: number;
   trouble: string;
+  /** What its sender should know, though it is taken. */
+  notice: string;
   upload: Answer | null;
 }
 
@@ -32,6 +35,7 @@ export async function sendFile<Answer extends OnItsWay>(
 ): Promise<void> {
   const { name, size } = one.file;
   one.upload ??= await patiently(one, () => post<Answer>(one.base, { name, size, report }));
+  if (one.upload.notice) one.notice = one.upload.notice;
   await sendParts(one);
   await follow(one);
 }

@@ -33,6 +33,8 @@ export const useArrivals = defineStore("arrivals", () => {
   let running = 0;
 
   const ready = computed(() => arrivals.filter((one) => one.status === "ready"));
+  /** What the server says of the room that is left, once it becomes little. */
+  const notice = computed(() => arrivals.findLast((one) => one.notice)?.notice ?? "");
   const open = computed(() =>
     arrivals.some((one) => ["waiting", "receiving", "reading", "away"].includes(one.status)),
   );
@@ -40,7 +42,7 @@ export const useArrivals = defineStore("arrivals", () => {
   function take(files: Iterable<File>): void {
     for (const file of files)
       arrivals.push({
-        key: (key += 1), base: `/api/sessions/${session.id}/uploads`, file, name: sourceName(file.name), status: "waiting", share: 0, trouble: "", upload: null,
+        key: (key += 1), base: `/api/sessions/${session.id}/uploads`, file, name: sourceName(file.name), status: "waiting", share: 0, trouble: "", notice: "", upload: null,
         asset: null, split: false, start: 0, gain: true,
       }); // prettier-ignore
     next();
@@ -122,5 +124,5 @@ export const useArrivals = defineStore("arrivals", () => {
   const partName = (index: number, channels: number): string =>
     channels === 2 ? ["left", "right"][index]! : String(index + 1);
 
-  return { arrivals, ready, open, take, stop, again, drop, intoSession, leave };
+  return { arrivals, ready, notice, open, take, stop, again, drop, intoSession, leave };
 });

@@ -16,6 +16,8 @@ interface Letter extends Kept {
   settled: Settled;
   /** Whether it had to wait for the connection. */
   waited: boolean;
+  /** How often the server failed at it. */
+  failures: number;
 }
 
 /** What became of a change that had waited. */
@@ -35,10 +37,24 @@ function inItsFormat({ path, body }: Kept): Letter["body"] {
 }
 
 const RETRY_AFTER = 1000;
+const LONGEST_WAIT = 30_000;
+/** What fails at the server itself so often is given up: it would keep everything after it waiting. */
+const MOST_FAILURES = 6;
+/** Signed out meanwhile; too slow; too much at once. */
+const PASSING = [401, 408, 429];
+
+/** Whether what went wrong may pass, so that the change is kept and sent again. */
+function mayPass(error: unknown, letter: Letter): boolean {
+  if (error instanceof Unreachable) return true;
+  if (!(error instanceof Refusal)) return false;
+  if (error.status >= 500) return (letter.failures += 1) < MOST_FAILURES;
+  return PASSING.includes(error.status);
+}
 
 export class Outbox {
   private readonly letters: Letter[] = [];
   private sending = false;
+  private tries = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private order = Date.now();
   private readonly tab = crypto.randomUUID();
@@ -65,6 +81,7 @@ export class Outbox {
       body: inItsFormat(letter),
       settled,
       waited: true,
+      failures: 0,
     }));
     this.letters.splice(this.sending ? 1 : 0, 0, ...adopted);
     this.tell();
@@ -101,6 +118,7 @@ export class Outbox {
 
   /** Try again at once, for example because the connection has come back. */
   hurry(): void {
+    this.tries = 0;
     clearTimeout(this.timer);
     void this.work();
   }
@@ -111,7 +129,7 @@ export class Outbox {
     const { session, person, tab } = this;
     const order = (this.order = Math.max(this.order + 1, Date.now()));
     const kept = { session, person, tab, order, path, body: { ...body, client_id: id }, said };
-    this.letters.push({ ...kept, settled, waited: false });
+    this.letters.push({ ...kept, settled, waited: false, failures: 0 });
     // What cannot be kept is sent all the same, and the tab had better stay open until then.
     void this.box.put(kept).catch(() => (this.keeps = false));
     this.tell();
@@ -134,20 +152,27 @@ export class Outbox {
         try {
           answer = await post<Schemas["Answer"]>(`/api/sessions/${this.session}/${letter.path}`, letter.body);
         } catch (error) {
-          // Signed out meanwhile: it is kept until one has signed in again.
-          if (error instanceof Unreachable || (error instanceof Refusal && error.status === 401)) {
-            for (const one of this.letters) one.waited = true;
-            this.timer = setTimeout(() => void this.work(), RETRY_AFTER);
+          if (mayPass(error, letter)) {
+            for (const waiting of this.letters) waiting.waited = true;
+            this.timer = setTimeout(() => void this.work(), this.pause());
             return;
           }
           refusal = error instanceof Refusal ? error.message : "The change could not be sent.";
           if (error instanceof Refusal) more = error.more;
         }
+        this.tries = 0;
         this.settle(letter, answer, refusal, more);
       }
     } finally {
       this.sending = false;
     }
+  }
+
+  /** How long to wait before the next try (ms): longer each time, and not all at the same moment. */
+  private pause(): number {
+    const longest = Math.min(RETRY_AFTER * 2 ** this.tries, LONGEST_WAIT);
+    this.tries += 1;
+    return longest * (0.5 + 0.5 * Math.random());
   }
 
   private settle(

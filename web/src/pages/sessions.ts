@@ -82,7 +82,7 @@ export function useSessionList() {
   /** Open a file as a session; its id and what to know of it, or nothing if it was refused or stopped. */
   async function open(file: File): Promise<{ id: string; notes: string } | null> {
     const one = reactive<Coming>({
-      base: "/api/arrivals", file, status: "receiving", share: 0, trouble: "", upload: null,
+      base: "/api/arrivals", file, status: "receiving", share: 0, trouble: "", notice: "", upload: null,
     }) as Coming; // prettier-ignore
     coming.value = one;
     trouble.value = "";
@@ -94,7 +94,7 @@ export function useSessionList() {
     coming.value = null;
     if (one.status === "failed") trouble.value = one.trouble;
     const id = one.upload?.session;
-    return id ? { id, notes: one.upload!.message } : null;
+    return id ? { id, notes: [one.notice, one.upload!.message].filter(Boolean).join(" ") } : null;
   }
 
   async function stop(): Promise<void> {

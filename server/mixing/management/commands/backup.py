@@ -1,4 +1,4 @@
-"""Writes the database and all files to an archive, or what is new of them into a folder, while people go on editing."""
+"""Writes the database and all files to an archive, or what is new into a folder, while people go on editing."""
 
 from pathlib import Path
 from typing import Any
@@ -12,8 +12,8 @@ from server.config.backups import back_up, back_up_into
 
 class Command(ArchiveCommand):
     help = (
-        "Write the database and all files to an archive (.tar), or into a folder: each time the database, and only the "
-        "files that are not there yet. People go on editing."
+        "Write the database and all files to an archive (.tar), or into a folder: each time the database, and only "
+        "the files that are not there yet. People go on editing."
     )
     replaces = "write over an archive"
 

@@ -83,6 +83,7 @@ async function measureFile(file: File | undefined): Promise<void> {
     status: "waiting",
     share: 0,
     trouble: "",
+    notice: "",
     upload: null,
   });
   sent.value = one;
