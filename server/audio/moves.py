@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
 from needle.automation import clips, edits
@@ -290,11 +290,12 @@ def takes(request: HttpRequest, session_id: UUID) -> list[TakeOut]:
     return [_take_out(draft) for draft in kept_takes(session, request.user)]
 
 
-@router.post("/{uuid:session_id}/moves/takes/{uuid:take_id}/forget", response=dict[str, int])
-def forget_take(request: HttpRequest, session_id: UUID, take_id: UUID) -> dict[str, int]:
-    """Drop a take of one's own."""
+@router.delete("/{uuid:session_id}/moves/takes/{uuid:take_id}", response={204: None})
+def discard_take(request: HttpRequest, session_id: UUID, take_id: UUID) -> Status:
+    """Discard a take of one's own."""
     session = membership(request.user, session_id, to_edit=True).session
-    return {"forgotten": forget(session, request.user, take_id)}
+    forget(session, request.user, take_id)
+    return Status(204, None)
 
 
 @router.get("/{uuid:session_id}/moves/history", response=list[LaneChange])

@@ -161,7 +161,7 @@ def cancel_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -
     return _out(tasks.cancel(_delivery(request, session_id, delivery_id, to_edit=True)))
 
 
-@router.post("/{uuid:session_id}/deliveries/{uuid:delivery_id}/remove", response=list[DeliveryOut])
+@router.delete("/{uuid:session_id}/deliveries/{uuid:delivery_id}", response=list[DeliveryOut])
 def remove_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> list[DeliveryOut]:
     """Take a delivery and its files away; what stays."""
     delivery = tasks.cancel(_delivery(request, session_id, delivery_id, to_edit=True))

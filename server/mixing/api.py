@@ -16,7 +16,7 @@ from needle.session.migrations import VERSION, renamed
 from server.audio.assets import check_assets
 from server.mixing import revisions
 from server.mixing.access import membership
-from server.mixing.beginning import begin_session, put_away
+from server.mixing.beginning import begin_session, set_archived
 from server.mixing.deletion import delete_session
 from server.mixing.documents import DocumentOut
 from server.mixing.models import Member, Session, shown_name
@@ -58,7 +58,7 @@ class SessionRow(Schema):
     revision: int
     changed_at: str
     created_at: str
-    put_away: bool
+    archived: bool
     people: list[Person]
     places: list[Standing]
 
@@ -264,7 +264,7 @@ def sessions(request: HttpRequest) -> list[SessionRow]:
             revision=member.session.revision,
             changed_at=member.session.changed_at.isoformat(),
             created_at=member.session.created_at.isoformat(),
-            put_away=member.put_away,
+            archived=member.archived,
             people=_people(member.session.members.all()),
             places=[Standing(colour=colour, pan=pan) for colour, pan in outlines[member.session_id].places],
         )
@@ -287,17 +287,17 @@ def delete(request: HttpRequest, session_id: UUID) -> Status:
     return Status(204, None)
 
 
-class AwayIn(Schema):
-    """Whether a session is put away in one's own list."""
+class MembershipChange(Schema):
+    """Whether a session is archived in one's own list."""
 
-    away: bool
+    archived: bool
 
 
-@router.post("/{uuid:session_id}/away", response=list[SessionRow])
-def put_session_away(request: HttpRequest, session_id: UUID, body: AwayIn) -> list[SessionRow]:
-    """Put a session away in one's own list, or take it out again; one's list as it is then."""
+@router.patch("/{uuid:session_id}/membership", response=list[SessionRow])
+def change_membership(request: HttpRequest, session_id: UUID, body: MembershipChange) -> list[SessionRow]:
+    """Archive a session in one's own list, or restore it; one's list as it is then."""
     membership(request.user, session_id)
-    put_away(request.user, session_id, body.away)
+    set_archived(request.user, session_id, body.archived)
     return sessions(request)
 
 

@@ -54,6 +54,6 @@ def _check_key(part: str, key: str, thing: dict[str, Any]) -> None:
         raise NeedleError(f"The session in it is damaged: among its {part} “{key[:60]}” is not under its own name.")
 
 
-def put_away(user, session_id: UUID, away: bool) -> None:
-    """Put a session away in one's own list, or take it out again; nobody else's list changes."""
-    Member.objects.filter(user=user, session=session_id).update(put_away=away)
+def set_archived(user, session_id: UUID, archived: bool) -> None:
+    """Archive a session in one's own list, or restore it there; nobody else's list changes."""
+    Member.objects.filter(user=user, session=session_id).update(archived=archived)

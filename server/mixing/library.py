@@ -398,8 +398,8 @@ def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
     return _preset(preset, request.user)
 
 
-@router.post("/presets/{uuid:preset_id}/forget", response={204: None})
-def forget(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
+@router.delete("/presets/{uuid:preset_id}", response={204: None})
+def remove_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
     gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
     if not gone:

@@ -41,7 +41,7 @@ class Session(models.Model):
 class Member(models.Model):
     """A person's part in a session; ``colour`` tells people apart, in the order in which they joined.
 
-    ``put_away``: this person has put it away in their own list.
+    ``archived``: this person has it in the archive of their own list.
     """
 
     class Role(models.TextChoices):
@@ -53,7 +53,7 @@ class Member(models.Model):
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=16, choices=Role)
     colour = models.PositiveSmallIntegerField(default=0)
-    put_away = models.BooleanField(default=False)
+    archived = models.BooleanField(default=False)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["session", "user"], name="one_part_each")]

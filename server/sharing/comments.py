@@ -38,8 +38,11 @@ class TextIn(Schema):
     text: Text
 
 
-class ResolveIn(Schema):
-    resolved: bool
+class CommentChange(Schema):
+    """What changes of a comment: its text, by its author, or whether it is resolved."""
+
+    text: Text | None = None
+    resolved: bool | None = None
 
 
 class SeenIn(Schema):
@@ -132,28 +135,26 @@ def reply(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextI
     return _told(session_id, thread, request)
 
 
-@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/resolve", response=CommentOut)
-def resolve(request: HttpRequest, session_id: UUID, comment_id: UUID, given: ResolveIn) -> CommentOut:
-    """Say that a remark has been dealt with, or that it has not."""
+@router.patch("/{uuid:session_id}/comments/{uuid:comment_id}", response=CommentOut, throttle=_OFTEN)
+def change(request: HttpRequest, session_id: UUID, comment_id: UUID, body: CommentChange) -> CommentOut:
+    """Say that a remark has been dealt with, or that it has not; edit the text of one's own."""
     membership(request.user, session_id)
-    thread = _comment(session_id, comment_id)
-    done = {"resolved_at": timezone.now(), "resolved_by": request.user} if given.resolved else {}
-    Comment.objects.filter(pk=thread.pk).update(**(done or {"resolved_at": None, "resolved_by": None}))
-    return _told(session_id, thread, request)
+    comment = _comment(session_id, comment_id)
+    values: dict[str, Any] = {}
+    if body.text is not None:
+        if comment.author_id != request.user.pk:
+            raise Refused("Only the author of a comment can edit it.", 403)
+        values |= {"text": body.text, "edited_at": timezone.now()}
+    if body.resolved is not None:
+        resolved = (timezone.now(), request.user) if body.resolved else (None, None)
+        values |= dict(zip(("resolved_at", "resolved_by"), resolved, strict=True))
+    if not values:
+        raise Refused("Say what is to change: the text, or whether it is resolved.", 422)
+    Comment.objects.filter(pk=comment.pk).update(**values)
+    return _told(session_id, comment.parent or comment, request)
 
 
-@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/text", response=CommentOut, throttle=_OFTEN)
-def edit(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn) -> CommentOut:
-    """Word one's own remark or reply differently."""
-    membership(request.user, session_id)
-    mine = _comment(session_id, comment_id)
-    if mine.author_id != request.user.pk:
-        raise Refused("Only who made a comment words it differently.", 403)
-    Comment.objects.filter(pk=mine.pk).update(text=given.text, edited_at=timezone.now())
-    return _told(session_id, mine.parent or mine, request)
-
-
-@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/remove", response={204: None})
+@router.delete("/{uuid:session_id}/comments/{uuid:comment_id}", response={204: None})
 def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
     """Take away one's own remark or reply, or as the owner anybody's."""
     member = membership(request.user, session_id)

@@ -254,7 +254,7 @@ def name_version(request: HttpRequest, session_id: UUID, given: VersionIn) -> Ve
     return _version_out(version)
 
 
-@router.post("/{uuid:session_id}/versions/{uuid:version_id}/remove", response={204: None})
+@router.delete("/{uuid:session_id}/versions/{uuid:version_id}", response={204: None})
 def remove_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> Status:
     """Take a name away; the revision stays."""
     session = membership(request.user, session_id, to_edit=True).session

@@ -67,8 +67,10 @@ class AddIn(Schema):
     role: GivenRole
 
 
-class RoleIn(Schema):
-    role: GivenRole
+class RoleChange(Schema):
+    """A role that somebody is to have; as ``owner`` they have the session in place of who gives it."""
+
+    role: Literal["owner", "engineer", "listener"]
 
 
 class InvitationIn(Schema):
@@ -165,21 +167,22 @@ def add_person(request: HttpRequest, session_id: UUID, given: AddIn) -> MemberOu
     return _member_out(member)
 
 
-@router.post("/{uuid:session_id}/people/{int:user_id}/role", response=MemberOut)
-def change_role(request: HttpRequest, session_id: UUID, user_id: int, given: RoleIn) -> MemberOut:
-    """Make somebody an engineer or a listener; it holds at once, in open browsers too."""
+@router.patch("/{uuid:session_id}/people/{int:user_id}", response=PeopleOut)
+def change_role(request: HttpRequest, session_id: UUID, user_id: int, body: RoleChange) -> PeopleOut:
+    """Make somebody an engineer or a listener, or the owner in one's own place; it holds at once, everywhere."""
+    if body.role == Member.Role.OWNER:
+        return _transfer(request, session_id, user_id)
     session = _owned(request, session_id)
     member = _other(session, user_id)
     if member.role == Member.Role.OWNER:
         raise Refused("The owner stays owner. Hand the session over to somebody else first.", 409)
-    Member.objects.filter(pk=member.pk).update(role=given.role)
-    member.role = given.role
+    Member.objects.filter(pk=member.pk).update(role=body.role)
     announce(session_id, "people")
-    return _member_out(member)
+    return people(request, session_id)
 
 
-@router.post("/{uuid:session_id}/people/{int:user_id}/withdraw", response={204: None})
-def withdraw_person(request: HttpRequest, session_id: UUID, user_id: int) -> Status:
+@router.delete("/{uuid:session_id}/people/{int:user_id}", response={204: None})
+def remove_person(request: HttpRequest, session_id: UUID, user_id: int) -> Status:
     """Take somebody's part away, or leave oneself; it holds at once, in open browsers too."""
     me = membership(request.user, session_id)
     if user_id != request.user.pk:
@@ -192,9 +195,8 @@ def withdraw_person(request: HttpRequest, session_id: UUID, user_id: int) -> Sta
     return Status(204, None)
 
 
-@router.post("/{uuid:session_id}/people/{int:user_id}/own", response=PeopleOut)
-def hand_over(request: HttpRequest, session_id: UUID, user_id: int) -> PeopleOut:
-    """Hand the session over: they own it from now on, and one is an engineer in it oneself."""
+def _transfer(request: HttpRequest, session_id: UUID, user_id: int) -> PeopleOut:
+    """Transfer the session: they own it from now on, and one is an engineer in it oneself."""
     with locked_session(session_id):
         # Looked at once nobody else hands it over any more, and both at once: there is one owner at any moment.
         session = _owned(request, session_id)
@@ -223,7 +225,7 @@ def invite(request: HttpRequest, session_id: UUID, given: InvitationIn) -> Invit
     return InvitationMade(**_invitation_out(made).dict(), secret=secret)
 
 
-@router.post("/{uuid:session_id}/invitations/{uuid:invitation_id}/withdraw", response={204: None})
+@router.delete("/{uuid:session_id}/invitations/{uuid:invitation_id}", response={204: None})
 def withdraw_invitation(request: HttpRequest, session_id: UUID, invitation_id: UUID) -> Status:
     """Let nobody else come in by a link."""
     session = _owned(request, session_id)

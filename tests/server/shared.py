@@ -12,7 +12,15 @@ class SharedCase(SessionCase):
         return answer.json()["revision"]
 
     def asked(self, who: str, path: str, status: int = 200, **body: Any) -> Any:
-        answer = self.post(self.as_(who), path, body)
+        return self._answered(self.post(self.as_(who), path, body), status)
+
+    def changed(self, who: str, path: str, status: int = 200, **body: Any) -> Any:
+        return self._answered(self.as_(who).patch(self.url(path), body, content_type="application/json"), status)
+
+    def deleted(self, who: str, path: str, status: int = 204) -> Any:
+        return self._answered(self.as_(who).delete(self.url(path)), status)
+
+    def _answered(self, answer: Any, status: int) -> Any:
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json() if answer.content else None
 

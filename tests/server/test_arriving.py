@@ -159,13 +159,17 @@ class Copies(Coming):
         self.assertEqual({**copied, "session": None}, {**self.document(), "session": None})
         np.testing.assert_array_equal(self.heard(session), self.heard(self.session))
 
-    def test_putting_away_is_ones_own(self) -> None:
-        listed = self.sent(self.as_("lisa"), self.url("/away"), {"away": True})
-        self.assertEqual([row["put_away"] for row in listed], [True])
-        self.assertEqual([row["put_away"] for row in self.as_("olga").get("/api/sessions").json()], [False])
-        self.assertEqual(Member.objects.filter(put_away=True).count(), 1)
-        listed = self.sent(self.as_("lisa"), self.url("/away"), {"away": False})
-        self.assertEqual([row["put_away"] for row in listed], [False])
+    def archive(self, archived: bool) -> list[dict]:
+        body = {"archived": archived}
+        return self.as_("lisa").patch(self.url("/membership"), body, content_type="application/json").json()
+
+    def test_archiving_is_ones_own(self) -> None:
+        listed = self.archive(True)
+        self.assertEqual([row["archived"] for row in listed], [True])
+        self.assertEqual([row["archived"] for row in self.as_("olga").get("/api/sessions").json()], [False])
+        self.assertEqual(Member.objects.filter(archived=True).count(), 1)
+        listed = self.archive(False)
+        self.assertEqual([row["archived"] for row in listed], [False])
 
 
 class Preferences(SessionCase):

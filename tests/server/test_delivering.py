@@ -308,8 +308,9 @@ class Deliveries(SessionCase):
             listed = self.as_("lisa").get(self.url("/deliveries")).json()
         self.assertEqual([one["id"] for one in listed], made[:1:-1])
         self.assertEqual(len(list((settings.DATA_DIR / "deliveries").iterdir())), 3)
-        self.assertEqual(self.post(self.as_("lisa"), f"/deliveries/{made[4]}/remove", {}).status_code, 403)
-        left = self.post(self.as_("olga"), f"/deliveries/{made[4]}/remove", {}).json()
+        address = self.url(f"/deliveries/{made[4]}")
+        self.assertEqual(self.as_("lisa").delete(address).status_code, 403)
+        left = self.as_("olga").delete(address).json()
         self.assertEqual([one["id"] for one in left], made[3:1:-1])
         self.assertEqual(self.as_("lisa").get(self.url(f"/deliveries/{made[4]}/archive")).status_code, 404)
 

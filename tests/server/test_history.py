@@ -147,7 +147,7 @@ class History(SharedCase):
         self.asked("emil", "/versions", 409, name="Later", revision=999)
         again = self.asked("olga", "/versions", name="For Tam", revision=2)
         self.assertEqual((again["id"], again["author"]), (made["id"], "Olga"))
-        self.asked("emil", f"/versions/{made['id']}/remove", 204)
+        self.deleted("emil", f"/versions/{made['id']}")
         self.assertEqual(self.got("lisa", "/versions"), [])
 
 

@@ -99,8 +99,8 @@ class Presets(SessionCase):
         self.assertEqual((seen["name"], seen["author"], seen["mine"]), ("Half wide", "Olga", False))
         self.assertEqual(seen["content"], content)
         self.assertEqual(self.as_("uwe").get("/api/presets").json(), [])
-        self.assertEqual(self.as_("emil").post(f"/api/presets/{seen['id']}/forget").status_code, 404)
-        self.assertEqual(self.as_("olga").post(f"/api/presets/{seen['id']}/forget").status_code, 204)
+        self.assertEqual(self.as_("emil").delete(f"/api/presets/{seen['id']}").status_code, 404)
+        self.assertEqual(self.as_("olga").delete(f"/api/presets/{seen['id']}").status_code, 204)
         self.assertEqual(self.as_("olga").get("/api/presets").json(), [])
 
     def test_the_same_name_again_takes_its_place(self) -> None:

@@ -184,9 +184,9 @@ class Takes(Moves):
         self.assertEqual(self.as_("olga").get(self.url("/moves/takes")).json(), [])
         self.apply(first)
         np.testing.assert_allclose(self.lane().evaluate([0.9, 1.5, 2.3]), [0.0, -0.5, 0.0], atol=0.011)
-        forgotten = f"/moves/takes/{second['id']}/forget"
-        self.assertEqual(self.post(self.as_("olga"), forgotten, {}).status_code, 404)
-        self.assertEqual(self.post(self.emil, forgotten, {}).status_code, 200)
+        address = self.url(f"/moves/takes/{second['id']}")
+        self.assertEqual(self.as_("olga").delete(address).status_code, 404)
+        self.assertEqual(self.emil.delete(address).status_code, 204)
         self.assertEqual(len(self.emil.get(self.url("/moves/takes")).json()), 1)
 
     def test_what_a_colleague_does_between_two_touches_stays(self) -> None:

@@ -36,7 +36,7 @@ class People(SharedCase):
         self.assertEqual(self.got("emil", "/people")["invitations"], [])
         # A member stays what they are, whatever a link says.
         self.assertEqual(self.as_("emil").post("/api/invitations/enter", **post).json()["role"], "engineer")
-        self.asked("olga", f"/invitations/{made['id']}/withdraw", 204)
+        self.deleted("olga", f"/invitations/{made['id']}")
         self.assertEqual(Client().post("/api/invitations/look", **post).status_code, 404)
         Invitation.objects.update(withdrawn=False, ends_at=timezone.now() - timedelta(seconds=1))
         self.assertEqual(uwe.post("/api/invitations/enter", **post).status_code, 404)
@@ -62,17 +62,17 @@ class People(SharedCase):
         uwe = self.asked("olga", "/people", username="uwe", role="listener")
         self.assertEqual(uwe["colour"], 3)
         self.asked("olga", "/people", 409, username="uwe", role="engineer")
-        self.asked("olga", f"/people/{uwe['id']}/role", role="engineer")
+        self.changed("olga", f"/people/{uwe['id']}", role="engineer")
         self.make("uwe", "mute-source", source="low", muted=True)
         olga = self.users["olga"].pk
-        self.asked("olga", f"/people/{olga}/role", 409, role="listener")
-        self.asked("olga", f"/people/{olga}/withdraw", 409)
-        self.asked("olga", f"/people/{uwe['id']}/own")
+        self.changed("olga", f"/people/{olga}", 409, role="listener")
+        self.deleted("olga", f"/people/{olga}", 409)
+        self.changed("olga", f"/people/{uwe['id']}", role="owner")
         roles = {one["username"]: one["role"] for one in self.got("uwe", "/people")["members"]}
         self.assertEqual((roles["uwe"], roles["olga"]), ("owner", "engineer"))
-        self.asked("olga", f"/people/{uwe['id']}/role", 403, role="listener")
-        self.asked("lisa", f"/people/{self.users['lisa'].pk}/withdraw", 204)
-        self.asked("uwe", f"/people/{olga}/withdraw", 204)
+        self.changed("olga", f"/people/{uwe['id']}", 403, role="listener")
+        self.deleted("lisa", f"/people/{self.users['lisa'].pk}")
+        self.deleted("uwe", f"/people/{olga}")
         self.assertEqual(self.as_("olga").get(self.url()).status_code, 404)
         self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
 
@@ -102,7 +102,9 @@ class AtOnce(Tabs):
         answers = []
 
         def give(person: int) -> None:
-            answers.append(self.post(self.as_("olga"), f"/people/{person}/own", {}).status_code)
+            address = self.url(f"/people/{person}")
+            answer = self.as_("olga").patch(address, {"role": "owner"}, content_type="application/json")
+            answers.append(answer.status_code)
             connection.close()
 
         hands = [threading.Thread(target=give, args=(person,)) for person in people]
@@ -118,12 +120,12 @@ class AtOnce(Tabs):
             emil, _ = await self.connect("emil")
             address = self.url(f"/people/{self.users['emil'].pk}")
             olga = await sync_to_async(self.as_)("olga")
-            ask = sync_to_async(lambda rest, body: olga.post(address + rest, body, content_type="application/json"))
-            await ask("/role", {"role": "listener"})
+            role = {"role": "listener"}
+            await sync_to_async(lambda: olga.patch(address, role, content_type="application/json"))()
             self.assertEqual((await self.heard(emil, "people"))["role"], "listener")
             await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.5})
             self.assertIn("listener", (await self.heard(emil, "refused"))["detail"])
-            await ask("/withdraw", {})
+            await sync_to_async(olga.delete)(address)
             self.assertEqual((await self.heard(emil, "gone"))["code"], 4404)
             await emil.disconnect()
 

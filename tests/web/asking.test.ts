@@ -92,13 +92,14 @@ describe("the people of a session", () => {
     expect(people.members.map((one) => one.role)).toEqual(["owner", "engineer"]);
     role = "listener";
     expect(await people.setRole(2, "listener")).toBe(true);
-    expect(desk.posted.at(-1)).toEqual({ path: "/api/sessions/s/people/2/role", body: { role: "listener" } });
+    const address = "/api/sessions/s/people/2";
+    expect(desk.posted.at(-1)).toEqual({ method: "PATCH", path: address, body: { role: "listener" } });
     expect(people.members[1]!.role).toBe("listener");
     await people.withdraw(2);
     await people.handOver(2);
-    expect(desk.posted.slice(-2).map((one) => one.path)).toEqual([
-      "/api/sessions/s/people/2/withdraw",
-      "/api/sessions/s/people/2/own",
+    expect(desk.posted.slice(-2)).toEqual([
+      { method: "DELETE", path: address, body: {} },
+      { method: "PATCH", path: address, body: { role: "owner" } },
     ]);
   });
 
@@ -264,7 +265,7 @@ describe("what is kept by name", () => {
     await library.keep("seating", "Mine", {});
     expect(say.wrong).toHaveBeenCalledWith("There is one of that name already.");
     await library.forget(preset as never);
-    expect(desk.posted.at(-1)!.path).toBe("/api/presets/p/forget");
+    expect(desk.posted.at(-1)).toMatchObject({ method: "DELETE", path: "/api/presets/p" });
   });
 
   it("is asked for once, whoever wants it", async () => {

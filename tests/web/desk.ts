@@ -39,7 +39,11 @@ export const ROOMS = {
 };
 
 type Change = { part: string; key: string; value: unknown };
-type Posted = { path: string; body: { client_id: string; operation: Record<string, unknown> } };
+type Posted = {
+  method?: string;
+  path: string;
+  body: { client_id: string; operation: Record<string, unknown> };
+};
 
 export class Desk {
   posted: Posted[] = [];
@@ -66,7 +70,9 @@ export class Desk {
     vi.stubGlobal("window", { addEventListener: vi.fn(), removeEventListener: vi.fn() });
     vi.stubGlobal("location", { protocol: "http:", host: "here" });
     vi.stubGlobal("WebSocket", Wire);
-    vi.stubGlobal("fetch", (path: string, options?: { body?: string }) => this.answer(path, options?.body));
+    vi.stubGlobal("fetch", (path: string, options?: { method?: string; body?: string }) =>
+      this.answer(path, options?.body, options?.method),
+    );
     setActivePinia(createPinia());
   }
 
@@ -86,9 +92,16 @@ export class Desk {
     return { revision: this.revision, length: 8, bars, gains, shapes };
   }
 
-  private async answer(path: string, body?: string): Promise<Response> {
+  private async answer(path: string, body?: string, method = "POST"): Promise<Response> {
     this.asked.push(path);
     const json = (found: unknown, status = 200): Response => new Response(JSON.stringify(found), { status });
+    if (method === "DELETE") {
+      this.posted.push({ method, path, body: JSON.parse(body ?? "{}") as Posted["body"] });
+      const refusal = this.answers.shift();
+      return typeof refusal === "string"
+        ? json({ detail: refusal }, 422)
+        : new Response(null, { status: 204 });
+    }
     const given = body ? undefined : Object.entries(this.gives).find(([part]) => path.includes(part));
     if (given) return json(await given[1](path));
     if (path.endsWith("/frame")) return json(this.frame());
@@ -113,7 +126,7 @@ export class Desk {
       });
     }
     const sent = JSON.parse(body) as Posted["body"];
-    this.posted.push({ path, body: sent });
+    this.posted.push(method === "POST" ? { path, body: sent } : { method, path, body: sent });
     const taken = Object.entries(this.takes).find(([part]) => path.includes(part));
     const found = await taken?.[1](sent);
     if (found instanceof Response) return found;

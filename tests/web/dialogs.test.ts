@@ -211,12 +211,12 @@ describe("the pages beside a session", () => {
   it("lists one's sessions and puts one away", async () => {
     page = new Page();
     const rows = page.answers["/api/sessions"];
-    page.gives["/away"] = () => rows;
+    page.gives["/membership"] = () => rows;
     page.gives["/api/sessions"] = () => rows;
     await page.at("/");
     expect(page.text).toContain("Tones");
     await page.press("Put away Tones");
-    expect(posts("/away")[0]?.body).toEqual({ away: true });
+    expect(posts("/membership")[0]).toMatchObject({ method: "PATCH", body: { archived: true } });
     await page.press("New session");
     expect(page.dialog).toBeDefined();
     await escape();

@@ -16,7 +16,7 @@ import { Desk, settle, source } from "./desk";
 
 const row = (values: Partial<SessionRow>): SessionRow => ({
   id: "a", name: "Night Ferry", role: "owner", sources: 3, length: 60, layout: "0+2+0", bpm: 90, revision: 1,
-  changed_at: "2026-04-01T10:00:00Z", created_at: "2026-04-01T09:00:00Z", put_away: false, people: [], places: [],
+  changed_at: "2026-04-01T10:00:00Z", created_at: "2026-04-01T09:00:00Z", archived: false, people: [], places: [],
   ...values,
 }); // prettier-ignore
 
@@ -45,7 +45,7 @@ describe("the list of sessions", () => {
     row({
       id: "c",
       name: "Quay",
-      put_away: true,
+      archived: true,
       people: [{ id: 1, name: "Ines Norden", role: "owner", colour: 0 }],
     }),
   ];
@@ -77,7 +77,7 @@ describe("the list of sessions", () => {
   });
 
   it("goes back to what is not put away once nothing is", async () => {
-    answering({ "/away": rows.map((one) => ({ ...one, put_away: false })), "/api/sessions": rows });
+    answering({ "/membership": rows.map((one) => ({ ...one, archived: false })), "/api/sessions": rows });
     const list = useSessionList();
     await list.look();
     list.away.value = true;

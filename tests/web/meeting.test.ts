@@ -72,7 +72,7 @@ describe("comments", () => {
     page.answers["/comments"] = [remark];
     page.gives["/comments/c/read"] = () => ({ ...remark, read: true });
     page.gives["/comments/c/replies"] = () => ({ ...remark, read: true, replies: [{ id: "r", author: { id: 2, name: "Emil" }, text: "Later?", created_at: remark.created_at, edited: false, read: true }] }); // prettier-ignore
-    page.gives["/comments/c/resolve"] = () => ({ ...remark, read: true, resolved: "Emil" });
+    page.gives["/comments/c"] = () => ({ ...remark, read: true, resolved: "Emil" });
     await page.desk("move");
     await page.until(() => page.text.includes("1"), "it is there");
   });
@@ -88,7 +88,10 @@ describe("comments", () => {
       "the reply is sent",
     );
     await page.press("Resolve");
-    await page.until(() => page.posted.some((one) => one.path === "/comments/c/resolve"), "it is resolved");
+    await page.until(
+      () => page.posted.some((one) => one.method === "PATCH" && one.path === "/comments/c"),
+      "it is resolved",
+    );
   });
 
   it("of others are not reworded", async () => {

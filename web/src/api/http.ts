@@ -81,12 +81,18 @@ export async function postFile<T>(path: string, file: File, fields: Record<strin
   return (await (await send("POST", path, form)).json()) as T;
 }
 
+export async function patch<T>(path: string, body: unknown): Promise<T> {
+  return (await (await send("PATCH", path, body)).json()) as T;
+}
+
 export async function put<T>(path: string, body: unknown): Promise<T> {
   return (await (await send("PUT", path, body)).json()) as T;
 }
 
-export async function remove(path: string, body?: unknown): Promise<void> {
-  await send("DELETE", path, body);
+/** Delete something; what is left, where the server says so. */
+export async function remove<T = void>(path: string, body?: unknown): Promise<T> {
+  const response = await send("DELETE", path, body);
+  return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
 export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {

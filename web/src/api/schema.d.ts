@@ -356,7 +356,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/presets/{preset_id}/forget": {
+    "/api/presets/{preset_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -365,12 +365,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
-         * Forget
+         * Remove Preset
          * @description Take away something that one has kept; what was made with it stays.
          */
-        post: operations["server_mixing_library_forget"];
-        delete?: never;
+        delete: operations["server_mixing_library_remove_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -464,26 +464,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/away": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Put Session Away
-         * @description Put a session away in one's own list, or take it out again; one's list as it is then.
-         */
-        post: operations["server_mixing_api_put_session_away"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/sessions/{session_id}/balance": {
         parameters: {
             query?: never;
@@ -568,7 +548,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/comments/{comment_id}/remove": {
+    "/api/sessions/{session_id}/comments/{comment_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -577,15 +557,19 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
          * Remove
          * @description Take away one's own remark or reply, or as the owner anybody's.
          */
-        post: operations["server_sharing_comments_remove"];
-        delete?: never;
+        delete: operations["server_sharing_comments_remove"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change
+         * @description Say that a remark has been dealt with, or that it has not; edit the text of one's own.
+         */
+        patch: operations["server_sharing_comments_change"];
         trace?: never;
     };
     "/api/sessions/{session_id}/comments/{comment_id}/replies": {
@@ -602,46 +586,6 @@ export interface paths {
          * @description Answer a remark; one that was resolved is open again.
          */
         post: operations["server_sharing_comments_reply"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/comments/{comment_id}/resolve": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Resolve
-         * @description Say that a remark has been dealt with, or that it has not.
-         */
-        post: operations["server_sharing_comments_resolve"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/comments/{comment_id}/text": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Edit
-         * @description Word one's own remark or reply differently.
-         */
-        post: operations["server_sharing_comments_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -768,7 +712,11 @@ export interface paths {
         get: operations["server_delivery_api_delivery_state"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove Delivery
+         * @description Take a delivery and its files away; what stays.
+         */
+        delete: operations["server_delivery_api_remove_delivery"];
         options?: never;
         head?: never;
         patch?: never;
@@ -828,26 +776,6 @@ export interface paths {
         get: operations["server_delivery_api_delivery_file"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/deliveries/{delivery_id}/remove": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Remove Delivery
-         * @description Take a delivery and its files away; what stays.
-         */
-        post: operations["server_delivery_api_remove_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1036,7 +964,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/invitations/{invitation_id}/withdraw": {
+    "/api/sessions/{session_id}/invitations/{invitation_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1045,12 +973,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
          * Withdraw Invitation
          * @description Let nobody else come in by a link.
          */
-        post: operations["server_sharing_people_withdraw_invitation"];
-        delete?: never;
+        delete: operations["server_sharing_people_withdraw_invitation"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1074,6 +1002,26 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/membership": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Membership
+         * @description Archive a session in one's own list, or restore it; one's list as it is then.
+         */
+        patch: operations["server_mixing_api_change_membership"];
         trace?: never;
     };
     "/api/sessions/{session_id}/mono": {
@@ -1282,7 +1230,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/moves/takes/{take_id}/forget": {
+    "/api/sessions/{session_id}/moves/takes/{take_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1291,12 +1239,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
-         * Forget Take
-         * @description Drop a take of one's own.
+         * Discard Take
+         * @description Discard a take of one's own.
          */
-        post: operations["server_audio_moves_forget_take"];
-        delete?: never;
+        delete: operations["server_audio_moves_discard_take"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1390,7 +1338,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/people/{user_id}/own": {
+    "/api/sessions/{session_id}/people/{user_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1399,55 +1347,19 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
-         * Hand Over
-         * @description Hand the session over: they own it from now on, and one is an engineer in it oneself.
-         */
-        post: operations["server_sharing_people_hand_over"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/people/{user_id}/role": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Change Role
-         * @description Make somebody an engineer or a listener; it holds at once, in open browsers too.
-         */
-        post: operations["server_sharing_people_change_role"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/people/{user_id}/withdraw": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Withdraw Person
+         * Remove Person
          * @description Take somebody's part away, or leave oneself; it holds at once, in open browsers too.
          */
-        post: operations["server_sharing_people_withdraw_person"];
-        delete?: never;
+        delete: operations["server_sharing_people_remove_person"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Role
+         * @description Make somebody an engineer or a listener, or the owner in one's own place; it holds at once, everywhere.
+         */
+        patch: operations["server_sharing_people_change_role"];
         trace?: never;
     };
     "/api/sessions/{session_id}/pulse/draft": {
@@ -2024,7 +1936,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/versions/{version_id}/remove": {
+    "/api/sessions/{session_id}/versions/{version_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2033,12 +1945,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /**
          * Remove Version
          * @description Take a name away; the revision stays.
          */
-        post: operations["server_sharing_history_remove_version"];
-        delete?: never;
+        delete: operations["server_sharing_history_remove_version"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2415,14 +2327,6 @@ export interface components {
             seconds: number;
         };
         /**
-         * AwayIn
-         * @description Whether a session is put away in one's own list.
-         */
-        AwayIn: {
-            /** Away */
-            away: boolean;
-        };
-        /**
          * BalanceOut
          * @description The overview at a revision, once ``done`` is 1.
          */
@@ -2590,6 +2494,16 @@ export interface components {
             seconds: number;
             /** Start */
             start: number;
+        };
+        /**
+         * CommentChange
+         * @description What changes of a comment: its text, by its author, or whether it is resolved.
+         */
+        CommentChange: {
+            /** Resolved */
+            resolved?: boolean | null;
+            /** Text */
+            text?: string | null;
         };
         /**
          * CommentIn
@@ -3857,6 +3771,14 @@ export interface components {
             /** Username */
             username: string;
         };
+        /**
+         * MembershipChange
+         * @description Whether a session is archived in one's own list.
+         */
+        MembershipChange: {
+            /** Archived */
+            archived: boolean;
+        };
         /** MirrorIn */
         MirrorIn: {
             /**
@@ -5063,11 +4985,6 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** ResolveIn */
-        ResolveIn: {
-            /** Resolved */
-            resolved: boolean;
-        };
         /**
          * RestoreIn
          * @description What is put as it was: everything, or a source, or what moves in a stretch (s), or of one source in it.
@@ -5244,13 +5161,16 @@ export interface components {
             /** Waves */
             waves: components["schemas"]["NamedOut"][];
         };
-        /** RoleIn */
-        RoleIn: {
+        /**
+         * RoleChange
+         * @description A role that somebody is to have; as ``owner`` they have the session in place of who gives it.
+         */
+        RoleChange: {
             /**
              * Role
              * @enum {string}
              */
-            role: "engineer" | "listener";
+            role: "owner" | "engineer" | "listener";
         };
         /** SeatIn */
         SeatIn: {
@@ -5328,6 +5248,8 @@ export interface components {
          * @description A session as the list shows it.
          */
         SessionRow: {
+            /** Archived */
+            archived: boolean;
             /** Bpm */
             bpm: number;
             /** Changed At */
@@ -5349,8 +5271,6 @@ export interface components {
             people: components["schemas"]["Person"][];
             /** Places */
             places: components["schemas"]["Standing"][];
-            /** Put Away */
-            put_away: boolean;
             /** Revision */
             revision: number;
             /** Role */
@@ -7756,7 +7676,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_forget: {
+    server_mixing_library_remove_preset: {
         parameters: {
             query?: never;
             header?: never;
@@ -7909,32 +7829,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    server_mixing_api_put_session_away: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AwayIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SessionRow"][];
-                };
             };
         };
     };
@@ -8093,61 +7987,34 @@ export interface operations {
             };
         };
     };
+    server_sharing_comments_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                comment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommentChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
     server_sharing_comments_reply: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                comment_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TextIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CommentOut"];
-                };
-            };
-        };
-    };
-    server_sharing_comments_resolve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                comment_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ResolveIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CommentOut"];
-                };
-            };
-        };
-    };
-    server_sharing_comments_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -8348,6 +8215,29 @@ export interface operations {
             };
         };
     };
+    server_delivery_api_remove_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                delivery_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+        };
+    };
     server_delivery_api_delivery_archive: {
         parameters: {
             query?: never;
@@ -8414,29 +8304,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
-                };
-            };
-        };
-    };
-    server_delivery_api_remove_delivery: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                delivery_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DeliveryOut"][];
                 };
             };
         };
@@ -8713,6 +8580,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LawOut"];
+                };
+            };
+        };
+    };
+    server_mixing_api_change_membership: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembershipChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionRow"][];
                 };
             };
         };
@@ -9030,7 +8923,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_forget_take: {
+    server_audio_moves_discard_take: {
         parameters: {
             query?: never;
             header?: never;
@@ -9042,16 +8935,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
-            200: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": {
-                        [key: string]: number;
-                    };
-                };
+                content?: never;
             };
         };
     };
@@ -9213,57 +9102,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_hand_over: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                user_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PeopleOut"];
-                };
-            };
-        };
-    };
-    server_sharing_people_change_role: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                user_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RoleIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MemberOut"];
-                };
-            };
-        };
-    };
-    server_sharing_people_withdraw_person: {
+    server_sharing_people_remove_person: {
         parameters: {
             query?: never;
             header?: never;
@@ -9281,6 +9120,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_sharing_people_change_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
             };
         };
     };

@@ -47,7 +47,7 @@ async function keep(): Promise<void> {
     <slot />
     <span v-if="chosen && wording === null" class="own">
       <button v-if="mine" class="link" @click="begin">reword</button>
-      <button v-if="mine || session.role === 'owner'" class="link" @click="comments.remove(remark.id)">
+      <button v-if="mine || session.role === 'owner'" class="link" @click="comments.discard(remark.id)">
         take away
       </button>
     </span>

@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
-import { get, post, type Schemas } from "@/api/http";
+import { get, patch, post, remove, type Schemas } from "@/api/http";
 import { useChartView } from "@/chart/view";
 import { useAccount } from "@/session/account";
 import { useSession } from "@/session/session";
@@ -77,9 +77,11 @@ export const useComments = defineStore("comments", () => {
     return made;
   }
   const reply = (id: string, text: string): Promise<boolean> => send(`/${id}/replies`, { text });
-  const resolve = (id: string, resolved: boolean): Promise<boolean> => send(`/${id}/resolve`, { resolved });
-  const edit = (id: string, text: string): Promise<boolean> => send(`/${id}/text`, { text });
-  const remove = (id: string): Promise<boolean> => attempt(() => post(`${base()}/${id}/remove`));
+  const change = (id: string, body: Schemas["CommentChange"]): Promise<boolean> =>
+    attempt(async () => put(await patch<Comment>(`${base()}/${id}`, body)));
+  const resolve = (id: string, resolved: boolean): Promise<boolean> => change(id, { resolved });
+  const edit = (id: string, text: string): Promise<boolean> => change(id, { text });
+  const discard = (id: string): Promise<boolean> => attempt(() => remove(`${base()}/${id}`));
 
   function seen(id: string): void {
     const one = all.value.find((other) => other.id === id);
@@ -147,6 +149,6 @@ export const useComments = defineStore("comments", () => {
 
   return {
     all, inOrder, open, unread, trouble, chosen, shown, pin, unreadIn, ofSource,
-    look, make, reply, resolve, edit, remove, seen, choose, jump, begin, where,
+    look, make, reply, resolve, edit, discard, seen, choose, jump, begin, where,
   }; // prettier-ignore
 });

@@ -3,7 +3,7 @@ import { useDebounceFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
-import { get, post, type Schemas } from "@/api/http";
+import { get, post, remove, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { long } from "@/api/long";
 import type { Point } from "@/geometry/lanes";
@@ -174,7 +174,7 @@ export const useHistory = defineStore("history", () => {
 
   const unname = (id: string): Promise<boolean> =>
     attempt(async () => {
-      await post(`${base()}/versions/${id}/remove`);
+      await remove(`${base()}/versions/${id}`);
       versions.value = versions.value.filter((one) => one.id !== id);
     });
 

@@ -182,11 +182,11 @@ function choose(event: Event): void {
               </button>
               <button
                 class="link"
-                :aria-label="`${one.put_away ? 'Take out' : 'Put away'} ${one.name}`"
+                :aria-label="`${one.archived ? 'Take out' : 'Put away'} ${one.name}`"
                 title="Only in your own list"
-                @click="list.put(one, !one.put_away)"
+                @click="list.put(one, !one.archived)"
               >
-                {{ one.put_away ? "take out" : "put away" }}
+                {{ one.archived ? "take out" : "put away" }}
               </button>
               <Popconfirm
                 v-if="one.role === 'owner'"

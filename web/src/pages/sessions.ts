@@ -1,7 +1,7 @@
 /** The list of one's sessions: searched, sorted, put away; copies, and sessions that come in as files. */
 import { useLocalStorage } from "@vueuse/core";
 import { computed, reactive, ref } from "vue";
-import { get, post, remove, type Schemas } from "@/api/http";
+import { get, patch, post, remove, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { sendFile, type Sent } from "@/bringin/sending";
 
@@ -35,12 +35,12 @@ export function useSessionList() {
   /** A file that is to become a session. */
   const coming = ref<Coming | null>(null);
 
-  const kept = computed(() => (rows.value ?? []).filter((one) => one.put_away === away.value));
+  const kept = computed(() => (rows.value ?? []).filter((one) => one.archived === away.value));
   const shown = computed(() => {
     const found = kept.value.filter((one) => answers(one, words.value)).sort(BY[order.value] ?? BY.changed);
     return backwards.value ? found.reverse() : found;
   });
-  const putAway = computed(() => (rows.value ?? []).filter((one) => one.put_away).length);
+  const putAway = computed(() => (rows.value ?? []).filter((one) => one.archived).length);
 
   const look = (): Promise<boolean> =>
     attempt(async () => {
@@ -59,7 +59,7 @@ export function useSessionList() {
 
   const put = (row: SessionRow, wanted: boolean): Promise<boolean> =>
     attempt(async () => {
-      rows.value = await post<SessionRow[]>(`/api/sessions/${row.id}/away`, { away: wanted });
+      rows.value = await patch<SessionRow[]>(`/api/sessions/${row.id}/membership`, { archived: wanted });
       if (!putAway.value) away.value = false;
     });
 

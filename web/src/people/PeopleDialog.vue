@@ -16,7 +16,7 @@ const session = useSession();
 const people = usePeople();
 const account = useAccount();
 const along = useAlong();
-type Role = Schemas["RoleIn"]["role"];
+type Role = Schemas["AddIn"]["role"];
 
 const ROLES: { value: Role; title: string }[] = [
   { value: "engineer", title: "engineer: edits" },

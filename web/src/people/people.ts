@@ -2,10 +2,10 @@
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
-import { get, post, type Schemas } from "@/api/http";
+import { get, patch, post, remove, type Schemas } from "@/api/http";
 import { useSession } from "@/session/session";
 
-type Role = Schemas["RoleIn"]["role"];
+type Role = Schemas["AddIn"]["role"];
 
 export const usePeople = defineStore("people", () => {
   const session = useSession();
@@ -26,18 +26,20 @@ export const usePeople = defineStore("people", () => {
     });
   }
 
-  const change = (path: string, body: object = {}): Promise<boolean> =>
+  const change = (send: () => Promise<unknown>): Promise<boolean> =>
     attempt(async () => {
-      await post(`${base()}/${path}`, body);
+      await send();
       await look();
     });
+  const give = (person: number, role: Schemas["RoleChange"]["role"]): Promise<boolean> =>
+    change(() => patch(`${base()}/people/${person}`, { role }));
 
-  const add = (username: string, role: Role): Promise<boolean> => change("people", { username, role });
-  const setRole = (person: number, role: Role): Promise<boolean> =>
-    change(`people/${person}/role`, { role });
-  const withdraw = (person: number): Promise<boolean> => change(`people/${person}/withdraw`);
-  const handOver = (person: number): Promise<boolean> => change(`people/${person}/own`);
-  const withdrawInvitation = (id: string): Promise<boolean> => change(`invitations/${id}/withdraw`);
+  const add = (username: string, role: Role): Promise<boolean> =>
+    change(() => post(`${base()}/people`, { username, role }));
+  const setRole = (person: number, role: Role): Promise<boolean> => give(person, role);
+  const withdraw = (person: number): Promise<boolean> => change(() => remove(`${base()}/people/${person}`));
+  const handOver = (person: number): Promise<boolean> => give(person, "owner");
+  const withdrawInvitation = (id: string): Promise<boolean> => change(() => remove(`${base()}/invitations/${id}`));
 
   const invite = (role: Role, hours: number): Promise<boolean> =>
     attempt(async () => {

@@ -1,7 +1,7 @@
 /** What the core offers by name (ways of panning, effects, seatings), and what people have kept by name. */
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
-import { get, post, type Schemas } from "@/api/http";
+import { get, post, remove, type Schemas } from "@/api/http";
 import { say } from "@/ui/say";
 
 export type Preset = Schemas["PresetOut"];
@@ -42,7 +42,7 @@ export const useLibrary = defineStore("library", () => {
 
   async function forget(preset: Preset): Promise<void> {
     try {
-      await post(`/api/presets/${preset.id}/forget`);
+      await remove(`/api/presets/${preset.id}`);
     } catch (error) {
       say.wrong((error as Error).message);
     }

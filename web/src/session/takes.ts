@@ -1,7 +1,7 @@
 /** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be kept. */
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
-import { get, post, Unreachable, type Schemas } from "@/api/http";
+import { get, post, remove, Unreachable, type Schemas } from "@/api/http";
 import { useMonitor } from "@/sound/monitor";
 import { say } from "@/ui/say";
 import { useMoves } from "./moves";
@@ -67,7 +67,7 @@ export const useTakes = defineStore("takes", () => {
   async function forget(take: Take): Promise<void> {
     if (waiting.value?.id === take.id) drop();
     takes.value = takes.value.filter((one) => one.id !== take.id);
-    await post(path(`/${take.id}/forget`)).catch(() => undefined);
+    await remove(path(`/${take.id}`)).catch(() => undefined);
   }
 
   watch(

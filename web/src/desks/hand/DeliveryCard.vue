@@ -80,7 +80,7 @@ const measured = (file: Delivery["files"][number]): string =>
         download
         >Take all ({{ bytesText(whole) }})</a
       >
-      <button v-if="session.mayEdit" class="link" @click="deliveries.remove(delivery)">remove</button>
+      <button v-if="session.mayEdit" class="link" @click="deliveries.discard(delivery)">remove</button>
     </div>
     <template v-if="delivery.status === 'done'">
       <p v-for="note in delivery.notes" :key="note" class="note">{{ note }}</p>

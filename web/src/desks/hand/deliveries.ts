@@ -2,7 +2,7 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { useLocalStorage, watchDebounced } from "@vueuse/core";
-import { get, post, Refusal, type Schemas } from "@/api/http";
+import { get, post, Refusal, remove, type Schemas } from "@/api/http";
 import { useAttempt } from "@/api/attempt";
 import { latest } from "@/api/latest";
 import { useTolerance } from "@/session/lean";
@@ -132,10 +132,10 @@ export const useDeliveries = defineStore("deliveries", () => {
   const stop = (one: Delivery): Promise<boolean> =>
     attempt(async () => put(await post<Delivery>(`${base.value}/${one.id}/cancel`)));
 
-  const remove = (one: Delivery): Promise<boolean> =>
+  const discard = (one: Delivery): Promise<boolean> =>
     attempt(async () => {
       turn();
-      rows.value = await post<Delivery[]>(`${base.value}/${one.id}/remove`);
+      rows.value = await remove<Delivery[]>(`${base.value}/${one.id}`);
       void look();
     });
 
@@ -143,6 +143,6 @@ export const useDeliveries = defineStore("deliveries", () => {
   const archiveAddress = (one: Delivery): string => `${base.value}/${one.id}/archive`;
 
   return {
-    rows, offer, order, passage, called, trouble, busy, arrive, leave, make, stop, remove, fileAddress, archiveAddress,
+    rows, offer, order, passage, called, trouble, busy, arrive, leave, make, stop, discard, fileAddress, archiveAddress,
   }; // prettier-ignore
 });
