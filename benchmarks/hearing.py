@@ -18,21 +18,17 @@ TIMES = 12
 # Resolves with the milliseconds from the next event of a kind until only one side sounds.
 ANSWER = """
 ([event, silent]) => new Promise((done) => {
-  addEventListener(event, () => {
+  addEventListener(event, async () => {
     const start = performance.now();
-    let next = window.heard.length;
     const peak = (samples) => samples.reduce((most, sample) => Math.max(most, Math.abs(sample)), 0);
-    const look = () => {
-      for (; next < window.heard.length; next += 1) {
-        const block = window.heard[next];
-        if (peak(block[silent]) < 1e-5 && peak(block[silent === "left" ? "right" : "left"]) > 1e-4) {
-          done(performance.now() - start);
-          return;
-        }
-      }
-      setTimeout(look, 4);
-    };
-    look();
+    for (;;) {
+      const bytes = Uint8Array.from(atob((await window.listen(4))[1]), (letter) => letter.charCodeAt(0));
+      const samples = new Float32Array(bytes.buffer);
+      const half = samples.length / 2;
+      const [left, right] = [peak(samples.subarray(0, half)), peak(samples.subarray(half))];
+      const [off, on] = silent === "left" ? [left, right] : [right, left];
+      if (off < 1e-5 && on > 1e-4) return done(performance.now() - start);
+    }
   }, { once: true, capture: true });
 })
 """
@@ -56,7 +52,6 @@ def waiting(person: Any, script: str, argument: list[str]) -> None:
 
 
 def answer(person: Any) -> float:
-    person.page.evaluate("window.heard && window.heard.splice(0, Math.max(window.heard.length - 4000, 0))")
     return person.page.evaluate("window.answer")
 
 
@@ -66,12 +61,13 @@ def main() -> None:
     django.setup()
     from playwright.sync_api import sync_playwright
 
+    from tests.browser.prepared import copied_session
     from tests.browser.stage import ARGUMENTS, CHROMIUM, Engineer, Server
 
     server = Server()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-        case = SimpleNamespace(server=server, browser=browser)
+        case = SimpleNamespace(server=server, browser=browser, session=copied_session(server.data))
         rowan, ines = Engineer(case, "rowan"), Engineer(case, "ines")
         # Only direct sound falls silent on one side, and only a source that is turned down there does at once.
         rowan.dry()

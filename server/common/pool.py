@@ -40,6 +40,8 @@ FORGOTTEN_AFTER = 2.5
 """Seconds without a question after which work that is asked for again and again is given up."""
 
 _ATTEMPTS = 2
+_PATIENCE = {"front": 0.08, "back": 0.0}
+"""Seconds for which a job is left to the process that is near it: the next segment costs that one a tenth."""
 _LIMITS = {"front": 60.0, "back": 600.0}
 """Seconds without a sign after which a process is ended."""
 
@@ -75,6 +77,7 @@ class Job:
     future: Future[Any] = field(default_factory=Future)
     progress: float = 0.0
     number: int = field(default_factory=itertools.count().__next__)
+    created: float = field(default_factory=monotonic)
     asked_at: float = field(default_factory=monotonic)
     abandoned: bool = False
     attempts: int = 0
@@ -91,7 +94,7 @@ class _Group:
     """Processes of one kind, each fed by a thread of its own, and the jobs that wait for them."""
 
     def __init__(self, name: str, size: int, most_files: int) -> None:
-        self.name, self.size, self._most_files = name, size, most_files
+        self.name, self.size, self._most_files, self._patience = name, size, most_files, _PATIENCE[name]
         self.changed = threading.Condition()
         self._waiting: list[Job] = []
         self._at_work: list[Job] = []
@@ -182,19 +185,26 @@ class _Group:
                 self._drop_unwanted()
                 files = sum(job.urgency == Urgency.FILES and job.part_of is None for job in self._at_work)
                 ready = [j for j in self._waiting if j.urgency != Urgency.FILES or files < self._most_files]
-                if ready:
-                    job = min(ready, key=lambda job: self._turn(job, number))
+                ours = [job for job in ready if self._may_take(job, number)]
+                if ours:
+                    job = min(ours, key=lambda job: self._turn(job, number))
                     self._waiting.remove(job)
                     self._at_work.append(job)
                     return job
                 self._idle += 1
-                self.changed.wait(0.5 if self._waiting else None)
+                self.changed.wait(self._patience if ready else 0.5 if self._waiting else None)
                 self._idle -= 1
         return None
 
+    def _may_take(self, job: Job, number: int) -> bool:
+        """Whether a process may take a job: one that another has most of ready is left to that for a moment."""
+        return not self._is_elsewhere(job, number) or monotonic() - job.created >= self._patience
+
+    def _is_elsewhere(self, job: Job, number: int) -> bool:
+        return job.near is not None and job.near % self.size != number
+
     def _turn(self, job: Job, number: int) -> tuple[int, float, bool, int]:
-        elsewhere = job.near is not None and job.near % self.size != number
-        return job.urgency, self._had[job.person], elsewhere, job.number
+        return job.urgency, self._had[job.person], self._is_elsewhere(job, number), job.number
 
     def _drop_unwanted(self) -> None:
         for job in [job for job in self._waiting if job.future.cancelled() or not job.is_wanted()]:

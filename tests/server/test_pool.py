@@ -7,6 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.test import SimpleTestCase
 
@@ -152,6 +153,20 @@ class Losses(Pools):
 
 class Beside(Pools):
     cores = 2
+
+    def test_what_is_near_goes_to_one_process_until_it_has_waited_long_enough(self) -> None:
+        front = self.pool._groups["front"]
+        self.pool.wake()
+        with mock.patch.object(front, "_patience", PATIENCE):
+            near = {self.have(pool_work.process, near=number).result(PATIENCE) for number in (0, 0, 2, 4)}
+            other = {self.have(pool_work.process, near=number).result(PATIENCE) for number in (1, 3)}
+        self.assertEqual((len(near), len(other), near & other), (1, 1, set()))
+        gate = self.folder / "gate"
+        blocked = self.have(pool_work.wait_for, gate, near=0)
+        with mock.patch.object(front, "_patience", 0.0):
+            self.assertEqual({self.have(pool_work.process, near=0).result(PATIENCE)}, other)
+        gate.touch()
+        blocked.result(PATIENCE)
 
     def long(self, work: Callable[..., Any], *arguments: Any) -> Job:
         return self.pool.submit(Job(work, arguments, "olga", Urgency.ANALYSIS))

@@ -9,7 +9,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
-_NICENESS = 15
+_NICENESS = 12
 """What somebody listens to goes first."""
 
 
