@@ -7,7 +7,6 @@ import hashlib
 import os
 import shutil
 import threading
-import time
 from collections.abc import Sequence
 from contextlib import suppress
 from functools import lru_cache
@@ -20,7 +19,7 @@ from django.conf import settings
 _IN_MEMORY = Path("/dev/shm")
 _SHARE_OF_MEMORY = 0.25
 _NAME = f"needle-{os.getuid()}-"
-_LEFT_AFTER = 24 * 3600.0
+_SERVER = "server"
 _LOOKS_EVERY = 32 << 20
 """After so many bytes that it has written a process looks whether there is too much."""
 
@@ -78,6 +77,10 @@ class SharedCache:
         for entry in list(self._folder.iterdir()):
             entry.unlink(missing_ok=True)
 
+    def sign(self) -> None:
+        """Say that this process is a server that uses it."""
+        (self._folder / f"{_SERVER}.{os.getpid()}").touch()
+
     def remove(self) -> None:
         """Forget everything, the folder too."""
         shutil.rmtree(self._folder, ignore_errors=True)
@@ -86,6 +89,8 @@ class SharedCache:
         """Remove what has not been read for longest, down to nine tenths of the limit."""
         entries = []
         for entry in os.scandir(self._folder):
+            if entry.name.startswith((".", _SERVER)):  # on its way, or a server's sign
+                continue
             with suppress(FileNotFoundError):
                 about = entry.stat()
                 entries.append((about.st_mtime_ns, about.st_size, entry.path))
@@ -120,9 +125,19 @@ def shared_cache() -> SharedCache:
 
 def begin_anew() -> None:
     """As a server starts: forget what an earlier program has worked out, and what servers left that were killed."""
-    shared_cache().clear()
-    until = time.time() - _LEFT_AFTER
+    cache = shared_cache()
+    cache.clear()
+    cache.sign()
     for folder in _IN_MEMORY.glob(f"{_NAME}*"):
-        with suppress(OSError):
-            if folder.stat().st_mtime < until:
-                shutil.rmtree(folder, ignore_errors=True)
+        if not any(_is_alive(int(path.suffix[1:])) for path in folder.glob(f"{_SERVER}.*")):
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _is_alive(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        pass
+    return True

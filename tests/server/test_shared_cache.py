@@ -47,6 +47,16 @@ class Shared(SimpleTestCase):
         path.write_bytes(b"")
         self.assertIsNone(self.cache.get("key"))
 
+    def test_what_killed_servers_left_goes_when_another_starts(self) -> None:
+        left, living = self.folder / f"{shared_cache._NAME}left", self.folder / f"{shared_cache._NAME}living"
+        for folder, pid in ((left, 2**22 + 1), (living, os.getppid())):
+            SharedCache(folder, 1).put("key", [np.zeros(3)])
+            (folder / f"server.{pid}").touch()
+        with mock.patch.object(shared_cache, "_IN_MEMORY", self.folder), self.settings(DATA_DIR=self.folder / "own"):
+            shared_cache.begin_anew()
+        self.assertFalse(left.exists())
+        self.assertTrue((living / "key").exists())
+
     def test_without_room_nothing_is_kept_and_nothing_breaks(self) -> None:
         with mock.patch.object(np.lib.format, "write_array", side_effect=OSError(28, "No space left on device")):
             self.assertFalse(self.cache.put("key", [np.zeros(3)]))

@@ -149,7 +149,7 @@ function finish(): void {
         </div>
       </li>
     </ul>
-    <p v-if="arrivals.notice" class="warns" role="status">{{ arrivals.notice }}</p>
+    <p v-if="arrivals.notice" class="warns room" role="status">{{ arrivals.notice }}</p>
     <p class="quiet foot">
       They start together unless you say otherwise. Files that differ in rate are resampled once, as they
       arrive.
@@ -246,6 +246,9 @@ li {
 }
 .about p {
   flex: 1 1 260px;
+}
+.room {
+  margin: 12px 0 0;
 }
 .warns {
   font-weight: 600;
