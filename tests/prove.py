@@ -53,8 +53,8 @@ FAULTS = (
     Fault(
         "the same change made twice",
         "server/mixing/revisions.py",
-        "        if known is not None:",
-        "        if known is not None and known.revision % 2:",
+        "    return row and Committed(row)",
+        "    return Committed(row) if row and row.revision % 2 else None",
         ("tests.server.test_operations", "tests.server.test_convergence"),
     ),
     Fault(
