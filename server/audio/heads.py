@@ -61,7 +61,7 @@ def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
         with partial.open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-        result = pool.call(request.user.pk, read_head, partial)
+        result = pool.call(request.user.pk, read_head, partial, urgency=pool.Urgency.ANALYSIS)
     finally:
         partial.unlink(missing_ok=True)
     name = Path(file.name or "head").stem[:80] or "head"

@@ -251,7 +251,7 @@ def places(request: HttpRequest, session_id: UUID, wanted: Query[PlacesIn]) -> l
         passages = document["passages"].values()
         result = clips.on_passages(tempo, passages, wanted.name, wanted.start, length)
     else:
-        return pool.call(request.user.pk, find_alike, session, wanted)
+        return pool.call(request.user.pk, find_alike, session, wanted, urgency=pool.Urgency.ANALYSIS)
     return [PlaceOut(**asdict(place)) for place in result]
 
 
@@ -269,7 +269,7 @@ def find_alike(session: Session, wanted: PlacesIn) -> list[PlaceOut]:
 def take(request: HttpRequest, session_id: UUID, given: TakeIn) -> TakeOut:
     """A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet."""
     session = membership(request.user, session_id, to_edit=True).session
-    return pool.call(request.user.pk, thin_take, session, request.user, given)
+    return pool.call(request.user.pk, thin_take, session, request.user, given, urgency=pool.Urgency.ANALYSIS)
 
 
 def thin_take(session: Session, user: User, given: TakeIn) -> TakeOut:
@@ -325,7 +325,7 @@ def lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query
 def waveform(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> Waveform:
     """A source's waveform; its first stretch begins at ``start`` (s)."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, draw_waveform, session, source, revision)
+    return pool.call(request.user.pk, draw_waveform, session, source, revision, urgency=pool.Urgency.ANALYSIS)
 
 
 def draw_waveform(session: Session, source: str, revision: int) -> Waveform:

@@ -275,7 +275,7 @@ class OnsetsIn(Schema):
 def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Query[OnsetsIn]) -> OnsetsOut:
     """Where something begins to sound in a source's stem."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, find_source_onsets, session, source, wanted)
+    return pool.call(request.user.pk, find_source_onsets, session, source, wanted, urgency=pool.Urgency.ANALYSIS)
 
 
 def find_source_onsets(session: Session, source: str, wanted: OnsetsIn) -> OnsetsOut:

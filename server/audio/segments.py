@@ -155,8 +155,8 @@ def measure_between(
     """Measure some segments in a row, and keep their meter frames; those for which there was no room (or all)."""
     mix, left = travelling.mix, {}
     for index, result in enumerate(render_segments(mix, first, last, listening, cache=RENDERED), start=first):
-        kept = _keep_frames(_key(mix, index, listening), result.frames)
-        if tell or not kept:
+        is_shared = _keep_frames(_key(mix, index, listening), result.frames)
+        if tell or not is_shared:
             left[index] = result.frames
     return left
 

@@ -94,13 +94,13 @@ class SharedCache:
             with suppress(FileNotFoundError):
                 about = entry.stat()
                 entries.append((about.st_mtime_ns, about.st_size, entry.path))
-        held = sum(size for _, size, _ in entries)
-        if held <= self._limit:
+        size_in_all = sum(size for _, size, _ in entries)
+        if size_in_all <= self._limit:
             return
         for _, size, path in sorted(entries):
             Path(path).unlink(missing_ok=True)
-            held -= size
-            if held <= 0.9 * self._limit:
+            size_in_all -= size
+            if size_in_all <= 0.9 * self._limit:
                 return
 
 

@@ -42,7 +42,7 @@ FORGOTTEN_AFTER = 2.5
 _ATTEMPTS = 2
 _PATIENCE = {"front": 0.08, "back": 0.0}
 """Seconds for which a job is left to the process that is near it: the next segment costs that one a tenth."""
-_LIMITS = {"front": 60.0, "back": 600.0}
+_LIMITS = {"front": 120.0, "back": 600.0}
 """Seconds without a sign after which a process is ended."""
 
 
@@ -127,7 +127,7 @@ class _Group:
         """End all processes, whatever they are at."""
         with self.changed:
             self._closed = True
-            for process in self._processes.values():
+            for process in list(self._processes.values()):
                 process.kill()
             for job in self._waiting:
                 job.future.cancel()
@@ -153,14 +153,16 @@ class _Group:
         thread.start()
 
     def _feed(self, number: int) -> None:
-        process = self._processes[number] = PoolProcess(self.name, background=self.name == "back")
+        # Started before it is wanted; where the system gives no process now, it may when there is a job.
+        with suppress(OSError):
+            self._usable_process(number)
         while (job := self._next(number)) is not None:
             began = monotonic()
             try:
-                if not process.is_usable():
-                    process.kill()
-                    process = self._processes[number] = PoolProcess(self.name, background=self.name == "back")
-                self._run(process, job)
+                self._run(self._usable_process(number), job)
+            except OSError as error:
+                log.exception("a process of the pool could not be started")
+                _settle(job.future, error=error)
             finally:
                 # Whoever is told how it ended, in this thread, may have used the database.
                 close_old_connections()
@@ -170,7 +172,17 @@ class _Group:
                     self._had[job.person] = self._had.get(job.person, 0.0) + monotonic() - began
                     self._forget_idle_people()
                     self.changed.notify_all()
-        process.kill()
+        if number in self._processes:
+            self._processes[number].kill()
+
+    def _usable_process(self, number: int) -> PoolProcess:
+        """The process of a feeder, another one if it has died or holds too much memory."""
+        process = self._processes.get(number)
+        if process is None or not process.is_usable():
+            if process is not None:
+                process.kill()
+            process = self._processes[number] = PoolProcess(self.name, background=self.name == "back")
+        return process
 
     def _forget_idle_people(self) -> None:
         active = {job.person for job in (*self._waiting, *self._at_work)}
@@ -185,9 +197,9 @@ class _Group:
                 self._drop_unwanted()
                 files = sum(job.urgency == Urgency.FILES and job.part_of is None for job in self._at_work)
                 ready = [j for j in self._waiting if j.urgency != Urgency.FILES or files < self._most_files]
-                ours = [job for job in ready if self._may_take(job, number)]
-                if ours:
-                    job = min(ours, key=lambda job: self._turn(job, number))
+                takeable = [job for job in ready if self._may_take(job, number)]
+                if takeable:
+                    job = min(takeable, key=lambda job: self._turn(job, number))
                     self._waiting.remove(job)
                     self._at_work.append(job)
                     return job
@@ -237,24 +249,24 @@ class _Group:
             for near, work, arguments in parts
         ]
         self.add(*jobs)
-        told: set[int] = set()
+        reported: set[int] = set()
         try:
-            while len(told) < len(jobs):
-                mine = None
+            while len(reported) < len(jobs):
+                own_part = None
                 with self.changed:
-                    done = [index for index, job in enumerate(jobs) if job.future.done() and index not in told]
+                    done = [index for index, job in enumerate(jobs) if job.future.done() and index not in reported]
                     if not done:
-                        mine = next((job for job in jobs if job in self._waiting), None)
-                        if mine is None:
+                        own_part = next((job for job in jobs if job in self._waiting), None)
+                        if own_part is None:
                             self.changed.wait(0.1)
                         else:
-                            self._waiting.remove(mine)
-                if mine is not None:
-                    process.run_part(mine)
+                            self._waiting.remove(own_part)
+                if own_part is not None:
+                    process.run_part(own_part)
                 if process.wants_no_more() or not whole.is_wanted():
                     break
                 for index in done:
-                    told.add(index)
+                    reported.add(index)
                     process.tell_part(index, jobs[index].future)
         finally:
             with self.changed:
@@ -279,7 +291,8 @@ class Pool:
     def __init__(self, cores: int) -> None:
         # One more in the back than there are cores, so that files never keep all of analysis waiting.
         self._groups = {"front": _Group("front", cores, cores), "back": _Group("back", cores + 1, cores)}
-        self._shared: dict[Hashable, Job] = {}
+        self._asked: dict[Hashable, Job] = {}
+        self._polled: dict[Hashable, Job] = {}
         self._lock = threading.Lock()
 
     @property
@@ -306,10 +319,10 @@ class Pool:
         When nobody waits for it any more, because their pages have been closed, it is dropped.
         """
         with self._lock:
-            shared = self._shared.get(same)
+            shared = self._asked.get(same)
             if shared is None or shared.future.done() or shared.abandoned:
-                shared = self._shared[same] = self.submit(job)
-                shared.future.add_done_callback(lambda _: self._shared.pop(same, None))
+                shared = self._asked[same] = self.submit(job)
+                shared.future.add_done_callback(lambda _: self._asked.pop(same, None))
             shared.urgency = min(shared.urgency, job.urgency)
             shared.waiting_for_it += 1
         try:
@@ -324,10 +337,10 @@ class Pool:
     def poll(self, key: Hashable, job: Job, patience: float) -> tuple[float, Any]:
         """How far a job is (0…1), and what it gave once that is 1; the first to ask for ``key`` begins it."""
         with self._lock:
-            known = self._shared.get(key)
+            known = self._polled.get(key)
             if known is None or known.future.cancelled():
-                known = self._shared[key] = self.submit(job)
-                _limit(self._shared)
+                known = self._polled[key] = self.submit(job)
+                _limit(self._polled)
             known.asked_at = monotonic()
         try:
             with suppress(TimeoutError):
@@ -343,8 +356,8 @@ class Pool:
 
     def _forget(self, key: Hashable, job: Job) -> None:
         with self._lock:
-            if self._shared.get(key) is job:
-                del self._shared[key]
+            if self._polled.get(key) is job:
+                del self._polled[key]
 
 
 _MOST_RESULTS = 64

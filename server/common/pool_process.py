@@ -145,8 +145,8 @@ class PoolProcess:
         while not self._enough:
             self._note(*self._connection.recv())
 
-    def _ended(self, kind: str, content: Any, held: float) -> Any:
-        self._usable = held <= _REPLACED_ABOVE * settings.WORKER_MEMORY
+    def _ended(self, kind: str, content: Any, memory: float) -> Any:
+        self._usable = memory <= _REPLACED_ABOVE * settings.WORKER_MEMORY
         if kind == "raised":
             raise content
         return content

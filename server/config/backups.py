@@ -30,10 +30,10 @@ FOLDERS = ("assets", "heads", "deliveries", "reports")
 _FILES, _NAMES, _PARTIAL = "files", "files.json", ".partial"
 _DATABASES = {"sqlite": "needle.sqlite3", "postgresql": "needle.pgdump"}
 
-Told = Callable[[str], None]
+Report = Callable[[str], None]
 
 
-def back_up(target: Path, told: Told = lambda _: None) -> int:
+def back_up(target: Path, report: Report = lambda _: None) -> int:
     """Write everything to an archive (tar); how many files. Nobody has to wait meanwhile.
 
     Written beside and renamed, so that an archive with the right name is whole.
@@ -42,7 +42,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
     count = 0
     try:
         with tempfile.TemporaryDirectory() as folder, tarfile.open(partial, "w") as archive:
-            told("the database")
+            report("the database")
             for path in _write_database(Path(folder)):
                 archive.add(path, path.name)
             for path in _files():
@@ -50,7 +50,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
                     archive.add(path, _inside(path))
                     count += 1
                     if count % 100 == 0:
-                        told(f"{count} files")
+                        report(f"{count} files")
         with partial.open("rb") as file:
             os.fsync(file.fileno())
         partial.replace(target)
@@ -59,7 +59,7 @@ def back_up(target: Path, told: Told = lambda _: None) -> int:
     return count
 
 
-def back_up_into(folder: Path, keep: int = 0, told: Told = lambda _: None) -> tuple[Path, int, int]:
+def back_up_into(folder: Path, keep: int = 0, report: Report = lambda _: None) -> tuple[Path, int, int]:
     """Add a backup to a folder of them: where it is, how many files it names, and how many of them are new.
 
     ``keep``: so many backups stay, the latest; what only earlier ones name is removed. All if it is 0.
@@ -68,7 +68,7 @@ def back_up_into(folder: Path, keep: int = 0, told: Told = lambda _: None) -> tu
     partial = target.with_name(f"{target.name}{_PARTIAL}")
     partial.mkdir(parents=True)
     try:
-        told("the database")
+        report("the database")
         _write_database(partial)
         names, added = [], 0
         for path in _files():
@@ -76,13 +76,13 @@ def back_up_into(folder: Path, keep: int = 0, told: Told = lambda _: None) -> tu
                 added += _added(path, folder / _FILES / _inside(path))
                 names.append(_inside(path))
                 if len(names) % 100 == 0:
-                    told(f"{len(names)} files")
+                    report(f"{len(names)} files")
         (partial / _NAMES).write_text(json.dumps(names))
         partial.rename(target)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
     if keep:
-        _keep_latest(folder, keep, told)
+        _keep_latest(folder, keep, report)
     return target, len(names), added
 
 
@@ -104,13 +104,13 @@ def _moments(folder: Path) -> list[Path]:
     return sorted(path.parent for path in folder.glob(f"*/{ABOUT}") if not path.parent.name.endswith(_PARTIAL))
 
 
-def _keep_latest(folder: Path, keep: int, told: Told) -> None:
+def _keep_latest(folder: Path, keep: int, report: Report) -> None:
     moments = _moments(folder)
-    old, kept = moments[:-keep], moments[-keep:]
+    old, latest = moments[:-keep], moments[-keep:]
     for moment in old:
-        told(f"removed: {moment.name}")
+        report(f"removed: {moment.name}")
         shutil.rmtree(moment)
-    named = {name for moment in kept for name in json.loads((moment / _NAMES).read_text())}
+    named = {name for moment in latest for name in json.loads((moment / _NAMES).read_text())}
     for path in sorted((folder / _FILES).rglob("*"), reverse=True):
         if path.is_file() and str(path.relative_to(folder / _FILES)) not in named:
             path.unlink()
@@ -151,32 +151,32 @@ def _copy_database(target: Path) -> None:
     _run(["pg_dump", "--format=custom", "--no-owner", f"--file={target}"])
 
 
-def restore(archive_path: Path, replace: bool = False, told: Told = lambda _: None) -> int:
+def restore(archive_path: Path, replace: bool = False, report: Report = lambda _: None) -> int:
     """Put everything of an archive, of a backup in a folder, or of its latest, in place; how many files.
 
     The server must not be running. NeedleError if the backup is broken, of another database, or there is something
     already (unless ``replace``, which keeps what was there in a folder beside it).
     """
     if archive_path.is_dir():
-        return _restore_from_folder(archive_path, replace, told)
+        return _restore_from_folder(archive_path, replace, report)
     try:
         with tarfile.open(archive_path) as archive, tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
             folder = Path(into)
             for member in archive:
                 _check_member(member)
                 archive.extract(member, folder, filter="data")
-            return _put_in_place(folder, replace, told)
+            return _put_in_place(folder, replace, report)
     except (tarfile.TarError, EOFError) as error:
         raise NeedleError(f"{archive_path.name} is not a whole backup: {error}. Nothing was changed.") from error
 
 
-def _restore_from_folder(moment: Path, replace: bool, told: Told) -> int:
+def _restore_from_folder(moment: Path, replace: bool, report: Report) -> int:
     if not (moment / ABOUT).exists():
         moments = _moments(moment)
         if not moments:
             raise NeedleError(f"There is no backup in {moment}. Nothing was changed.")
         moment = moments[-1]
-    told(f"the backup of {moment.name}")
+    report(f"the backup of {moment.name}")
     with tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
         folder = Path(into)
         try:
@@ -189,7 +189,7 @@ def _restore_from_folder(moment: Path, replace: bool, told: Told) -> int:
                 shutil.copyfile(moment.parent / _FILES / name, folder / name)
         except (OSError, ValueError) as error:
             raise NeedleError(f"The backup {moment} is not whole: {error}. Nothing was changed.") from error
-        return _put_in_place(folder, replace, told)
+        return _put_in_place(folder, replace, report)
 
 
 def _check_member(member: tarfile.TarInfo) -> None:
@@ -199,7 +199,7 @@ def _check_member(member: tarfile.TarInfo) -> None:
         raise NeedleError(f"A backup holds no “{member.name}”. Nothing was changed.")
 
 
-def _put_in_place(folder: Path, replace: bool, told: Told) -> int:
+def _put_in_place(folder: Path, replace: bool, report: Report) -> int:
     about = _about(folder)
     if about.get("format") != FORMAT:
         raise NeedleError("That backup was made by another version. Restore it with that, then upgrade.")
@@ -218,7 +218,7 @@ def _put_in_place(folder: Path, replace: bool, told: Told) -> int:
     for path in present:
         aside.mkdir(parents=True, exist_ok=True)
         shutil.move(path, aside / path.name)
-        told(f"put aside: {aside / path.name}")
+        report(f"put aside: {aside / path.name}")
     count = 0
     settings.DATA_DIR.mkdir(parents=True, exist_ok=True)
     for name in FOLDERS:

@@ -152,8 +152,8 @@ def _read(person: int, file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
         path.write_bytes(content)
         try:
             if content.startswith(b"MThd"):
-                return pool.call(person, read_midi_moves, path, tempo)
-            return pool.call(person, read_moves, path)
+                return pool.call(person, read_midi_moves, path, tempo, urgency=pool.Urgency.ANALYSIS)
+            return pool.call(person, read_moves, path, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
 

@@ -23,6 +23,6 @@ def read_midi(person: Hashable, file: UploadedFile, read: Callable[[Path], Found
         path = Path(folder) / "sent.mid"
         path.write_bytes(file.read())
         try:
-            return pool.call(person, read, path)
+            return pool.call(person, read, path, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error

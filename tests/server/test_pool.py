@@ -123,9 +123,9 @@ class Order(Pools):
 
 class Losses(Pools):
     def test_what_goes_wrong_is_told_as_it_was(self) -> None:
-        with self.assertRaises(Refused) as told:
+        with self.assertRaises(Refused) as raised:
             self.have(pool_work.refuse).result(PATIENCE)
-        error = told.exception
+        error = raised.exception
         self.assertEqual((str(error), error.status, error.more), ("Not here.", 409, {"hint": "elsewhere"}))
 
     def test_a_process_that_is_killed_costs_no_answer_where_another_try_gives_it(self) -> None:
@@ -200,7 +200,7 @@ class Beside(Pools):
                 done, result = self.pool.poll("endless", again, PATIENCE)
                 self.assertEqual(done, 1.0)
                 self.assertGreater(result, 0)
-                self.pool._shared.clear()
+                self.pool._polled.clear()
 
     def test_work_whose_process_dies_begins_anew(self) -> None:
         def die() -> Job:
