@@ -14,10 +14,10 @@ from pydantic import Field
 from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.signing import sign_out_everywhere
-from server.mixing.access import Refused
+from server.common.errors import ApiError
+from server.common.throttling import AddressRateThrottle, Failures, UserRateThrottle
 from server.mixing.demo import ACCOUNTS
 from server.mixing.models import shown_name
-from server.mixing.throttling import Failures, Often, OftenAtTheDoor
 from server.sharing.people import Entered, enter_by, holding_invitation
 
 router = Router(tags=["accounts"])
@@ -83,7 +83,7 @@ def doorstep(request: HttpRequest) -> Doorstep:
     return Doorstep(me=_me(request.user) if request.user.is_authenticated else None, demo=demo)
 
 
-@router.post("/sign-in", auth=None, response=Me, throttle=[OftenAtTheDoor("sign-in", "10/m")])
+@router.post("/sign-in", auth=None, response=Me, throttle=[AddressRateThrottle("sign-in", "10/m")])
 def sign_in(request: HttpRequest, given: SignIn) -> Me:
     """Sign in with a name and a password."""
     guard(request)
@@ -91,13 +91,13 @@ def sign_in(request: HttpRequest, given: SignIn) -> Me:
     user = authenticate(request, username=given.username, password=given.password)
     if user is None:
         _failures.add(given.username)
-        raise Refused("That name and password do not go together. Try again.", 401)
+        raise ApiError("That name and password do not go together. Try again.", 401)
     _failures.forget(given.username)
     login(request, user)
     return _me(user)
 
 
-@router.post("/accounts", auth=None, response=Entered, throttle=[OftenAtTheDoor("sign-in", "10/m")])
+@router.post("/accounts", auth=None, response=Entered, throttle=[AddressRateThrottle("sign-in", "10/m")])
 def make_account(request: HttpRequest, given: NewAccount) -> Entered:
     """Make an account by an invitation, and come in by it."""
     guard(request)
@@ -107,7 +107,9 @@ def make_account(request: HttpRequest, given: NewAccount) -> Entered:
     _check_password(given.password, user)
     with transaction.atomic():
         if get_user_model().objects.filter(username__iexact=given.username).exists():
-            raise Refused(f"Somebody is called “{given.username}” already. Choose another name to sign in with.", 409)
+            raise ApiError(
+                f"Somebody is called “{given.username}” already. Choose another name to sign in with.", 409
+            )
         user.set_password(given.password)
         user.save()
         entered = enter_by(invitation, user)
@@ -119,14 +121,14 @@ def _check_password(password: str, user) -> None:
     try:
         validate_password(password, user)
     except ValidationError as error:
-        raise Refused(" ".join(error.messages), 422) from error
+        raise ApiError(" ".join(error.messages), 422) from error
 
 
-@router.post("/password", response={204: None}, throttle=[Often("password", "10/m")])
+@router.post("/password", response={204: None}, throttle=[UserRateThrottle("password", "10/m")])
 def change_password(request: HttpRequest, given: PasswordIn) -> Status:
     """Change one's password; every other browser is signed out."""
     if not request.user.check_password(given.current):
-        raise Refused("That is not your current password. Nothing was changed.", 403)
+        raise ApiError("That is not your current password. Nothing was changed.", 403)
     _check_password(given.new, request.user)
     request.user.set_password(given.new)
     request.user.save(update_fields=["password"])
@@ -142,11 +144,11 @@ class DeletionIn(Schema):
     password: Annotated[str, Field(max_length=200)]
 
 
-@router.delete("/account", response={204: None}, throttle=[Often("password", "10/m")])
+@router.delete("/account", response={204: None}, throttle=[UserRateThrottle("password", "10/m")])
 def delete(request: HttpRequest, given: DeletionIn) -> Status:
     """Delete one's account; what one has made in other people's sessions stays, as a former member's."""
     if not request.user.check_password(given.password):
-        raise Refused("That is not your current password. Nothing was deleted.", 403)
+        raise ApiError("That is not your current password. Nothing was deleted.", 403)
     delete_account(request.user)
     logout(request)
     return Status(204, None)
@@ -165,7 +167,7 @@ def demo_sign_in(request: HttpRequest, given: DemoSignIn) -> Me:
     """Sign in as one of the demo's people, where there is a demo."""
     guard(request)
     if not settings.DEMO or given.username not in {account.username for account in ACCOUNTS}:
-        raise Refused("There is no such demo account.", 404)
+        raise ApiError("There is no such demo account.", 404)
     user = get_user_model().objects.get(username=given.username)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return _me(user)

@@ -6,7 +6,7 @@ from django.dispatch import Signal
 
 from server.accounts.models import Preferences
 from server.accounts.signing import sign_out_everywhere
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.announcing import announce
 from server.mixing.deletion import delete_session
 from server.mixing.models import Draft, Member, Preset
@@ -16,7 +16,7 @@ account_deleted = Signal()
 
 
 def delete_account(user) -> None:
-    """Delete an account with the sessions in which nobody else is. Refused while others are in sessions of theirs.
+    """Delete an account with the sessions in which nobody else is. ApiError while others are in sessions of theirs.
 
     What they changed and wrote in other people's sessions stays, as a former member's.
     """
@@ -24,7 +24,7 @@ def delete_account(user) -> None:
     shared = [member.session for member in owned if member.session.members.count() > 1]
     if shared:
         names = ", ".join(f"“{session.name}”" for session in shared[:5])
-        raise Refused(f"Others are in {names}. Transfer the ownership first, or delete the session.", 409)
+        raise ApiError(f"Others are in {names}. Transfer the ownership first, or delete the session.", 409)
     for member in owned:
         delete_session(user, member.session_id)
     sign_out_everywhere(user)

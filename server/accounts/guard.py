@@ -3,10 +3,10 @@
 from django.http import HttpRequest
 from ninja.utils import check_csrf
 
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 
 
 def guard(request: HttpRequest) -> None:
-    """Refused if the request does not come from this site's own page."""
+    """ApiError if the request does not come from this site's own page."""
     if check_csrf(request):
-        raise Refused("The page is too old. Load it again, then sign in.", 403)
+        raise ApiError("The page is too old. Load it again, then sign in.", 403)

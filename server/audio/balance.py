@@ -39,8 +39,9 @@ from server.audio.hearing import Heard, Ids, ids, spectra
 from server.audio.mixes import mix_at
 from server.audio.segments import content_between, known_covariances, known_frames, known_shares
 from server.common import pool
+from server.common.errors import ApiError
 from server.common.pool import poll_job
-from server.mixing.access import Refused, membership
+from server.mixing.access import membership
 from server.mixing.models import Session
 
 router = Router(tags=["balance"])
@@ -80,10 +81,10 @@ class During(Schema):
     end: Seconds = 0.0
 
     def hops(self, count: int) -> tuple[int, int]:
-        """The tenths of a second that it covers; Refused if there are none."""
+        """The tenths of a second that it covers; ApiError if there are none."""
         first, last = hops_between(self.start, self.end, count)
         if first >= last:
-            raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+            raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
         return first, last
 
     def measured(self, mix: Mix, listening: Listening) -> Steps[Frames]:
@@ -361,7 +362,7 @@ def _givers(text: str) -> list[Adjustable]:
         parts = [part.split(":") for part in ids(text)]
         numbers = [(source, float(level), float(place)) for source, level, place in parts]
     except ValueError as error:
-        raise Refused("Say who may give way as source:dB:place, separated by commas.", 422) from error
+        raise ApiError("Say who may give way as source:dB:place, separated by commas.", 422) from error
     return [Adjustable(*values) for values in numbers]
 
 

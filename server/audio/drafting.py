@@ -13,7 +13,7 @@ from needle.session.document import piece_length, tempo_map
 from needle.session.owners import lane_in, lane_key, lane_value, named, owned_parameter, static_in
 from needle.session.rhythm import PULSE_DEFAULTS
 from needle.session.validation import Document
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.models import Draft, Operation, Session
 
 HISTORY_SHOWN = 60
@@ -108,10 +108,10 @@ def kept_takes(session: Session, user) -> Iterable[Draft]:
 
 
 def forget(session: Session, user, take: UUID) -> int:
-    """Drop a take; Refused if it is not there or somebody else's."""
+    """Drop a take; ApiError if it is not there or somebody else's."""
     count, _ = kept_takes(session, user).filter(pk=take).delete()
     if not count:
-        raise Refused("That take is not there any more.", 404)
+        raise ApiError("That take is not there any more.", 404)
     return count
 
 
@@ -162,5 +162,5 @@ def with_moves(session: Session, document: Document, moves: Sequence[str], at) -
 def _draft(session: Session, key: str) -> Draft:
     result = Draft.objects.filter(session=session, pk=key).first()
     if result is None:
-        raise Refused("What you were to hear is not there any more. Look at the change again.", 404)
+        raise ApiError("What you were to hear is not there any more. Look at the change again.", 404)
     return result

@@ -14,8 +14,8 @@ from needle.layouts import Layout
 from needle.mix.monitors import HEAD, Responses
 from server.audio.models import MeasuredHead
 from server.common import pool
-from server.mixing.access import Refused
-from server.mixing.throttling import Often
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
 
 router = Router(tags=["heads"])
 
@@ -47,13 +47,13 @@ def heads(request: HttpRequest) -> list[MeasuredHead]:
     return list(MeasuredHead.objects.filter(owner=request.user))
 
 
-@router.post("", response=HeadOut, throttle=[Often("head", "30/m")])
+@router.post("", response=HeadOut, throttle=[UserRateThrottle("head", "30/m")])
 def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
     """Bring in a SOFA file with head-related impulse responses."""
     if (file.size or 0) > MOST_BYTES:
-        raise Refused(f"A SOFA file may have {MOST_BYTES >> 20} MB at the most.", 413)
+        raise ApiError(f"A SOFA file may have {MOST_BYTES >> 20} MB at the most.", 413)
     if MeasuredHead.objects.filter(owner=request.user).count() >= MOST_HEADS:
-        raise Refused(f"{MOST_HEADS} measured heads are the most. Take one away first.", 409)
+        raise ApiError(f"{MOST_HEADS} measured heads are the most. Take one away first.", 409)
     folder = settings.DATA_DIR / "heads"
     folder.mkdir(parents=True, exist_ok=True)
     partial = folder / f"{uuid4()}.sofa"
@@ -76,7 +76,7 @@ def remove_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
     """Take one of one's measured heads away."""
     head = MeasuredHead.objects.filter(owner=request.user, pk=head_id).first()
     if head is None:
-        raise Refused("There is no such head.", 404)
+        raise ApiError("There is no such head.", 404)
     _forget(head)
     return 204, None
 
@@ -93,12 +93,12 @@ def forget_heads(sender, user, **_) -> None:
 
 
 def measured_heads(user_id: int) -> Responses:
-    """What gives the responses of a person's own heads; Refused for others'."""
+    """What gives the responses of a person's own heads; ApiError for others'."""
 
     def responses(name: str, rate: int, layout: Layout) -> np.ndarray:
         known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
         if known is None:
-            raise Refused("That measured head is not there any more. Choose another way of listening.", 404)
+            raise ApiError("That measured head is not there any more. Choose another way of listening.", 404)
         return _at_speakers(head_path(known), rate, layout)
 
     return responses

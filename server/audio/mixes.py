@@ -67,12 +67,12 @@ _mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(32)
 
 
 def document_for(session: Session, revision: int) -> Document:
-    """The session's document at a revision; nobody may change it. Refused if the session has not come to it."""
+    """The session's document at a revision; nobody may change it. ApiError if the session has not come to it."""
     return _followed(session.id, revision, None)
 
 
 def mix_at(session: Session, revision: int) -> Mix:
-    """The session's mix at a revision. Refused if the session has not come to it."""
+    """The session's mix at a revision. ApiError if the session has not come to it."""
     key = (session.id, revision)
     with _lock:
         result = _mixes.get(key)

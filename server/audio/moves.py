@@ -21,7 +21,8 @@ from server.audio.drafting import Drafting, forget, kept_takes, lane_history, ta
 from server.audio.mixes import document_for
 from server.audio.range_edits import AnyEdit, edit_from
 from server.common import pool
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 from server.mixing.models import Draft, Session
 from server.mixing.operations.base import Finite, Key
 from server.mixing.operations.lanes import Owner
@@ -204,7 +205,7 @@ def clip(request: HttpRequest, session_id: UUID, given: Stretch) -> ClipIn:
     """A stretch of one thing's lanes to be taken along."""
     session = membership(request.user, session_id, to_edit=True).session
     if len({lane.owner for lane in given.lanes}) > 1:
-        raise Refused("Copy the moves of one source at a time; they can be pasted on several.", 422)
+        raise ApiError("Copy the moves of one source at a time; they can be pasted on several.", 422)
     document = document_for(session, given.revision)
     lanes = {
         lane.parameter: (
@@ -333,7 +334,7 @@ def draw_waveform(session: Session, source: str, revision: int) -> Waveform:
     document = document_for(session, revision)
     row = document["sources"].get(source)
     if row is None:
-        raise Refused("That source is not in the session any more.", 404)
+        raise ApiError("That source is not in the session any more.", 404)
     per_second, channels = asset_waveform(
         row["asset"], document["session"]["rate"], row["first_channel"], row["channels"]
     )

@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db.models import Q, Sum
 
 from server.audio.models import AssetUse, Upload
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.models import Member, Session
 
 TOLD_FROM = 0.8
@@ -39,10 +39,10 @@ def stored_bytes(owner: User | None = None) -> int:
 def check_room(owner: User, size: int) -> str:
     """What the owner should be told when so many more bytes come; nothing while there is plenty of room.
 
-    Refused (413) where they would go beyond a quota.
+    ApiError (413) where they would go beyond a quota.
     """
     if settings.SERVER_QUOTA and stored_bytes() + size > settings.SERVER_QUOTA:
-        raise Refused(
+        raise ApiError(
             f"This server keeps {_size(settings.SERVER_QUOTA)} at the most, and that file would go beyond it. "
             "Ask whoever runs it to make room.",
             413,
@@ -52,7 +52,7 @@ def check_room(owner: User, size: int) -> str:
     stored = stored_bytes(owner) + size
     whose = f"{_size(stored)} of {_size(settings.QUOTA)}"
     if stored > settings.QUOTA:
-        raise Refused(
+        raise ApiError(
             f"With that file the sessions of {owner.get_full_name() or owner.username} would hold {whose}. "
             "Delete a session that is not needed any more, or ask whoever runs the server for more room.",
             413,

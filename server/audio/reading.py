@@ -14,7 +14,8 @@ from needle.render.preview_tables import law_curves
 from server.audio.assets import asset_spectrum
 from server.audio.mixes import document_for, mix_at
 from server.common import pool
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 from server.mixing.models import Session
 
 router = Router(tags=["readings"])
@@ -87,10 +88,10 @@ class LawIn(When):
 
 
 def source_of(mix: Mix, key: str) -> MixSource:
-    """A source of a mix; Refused if it is not there."""
+    """A source of a mix; ApiError if it is not there."""
     result = next((source for source in mix.sources if source.id == key), None)
     if result is None:
-        raise Refused("That source is not in the session any more.", 404)
+        raise ApiError("That source is not in the session any more.", 404)
     return result
 
 

@@ -17,7 +17,8 @@ from server.audio import reports, tasks
 from server.audio.mixes import document_for
 from server.audio.models import Report
 from server.audio.report_page import shown
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 
 router = Router(tags=["reports"])
 
@@ -34,10 +35,10 @@ class ReportOptions(Schema):
     target: Annotated[str, Field(max_length=40)] = ""
 
     def checked(self) -> dict[str, Any]:
-        """The options as they are stored. NeedleError or Refused if one is not allowed."""
+        """The options as they are stored. NeedleError or ApiError if one is not allowed."""
         Tolerance(self.tolerance_db, self.tolerance_seconds)
         if self.target and self.target not in TARGETS:
-            raise Refused(f"There is no target “{self.target}”. Choose {', '.join(TARGETS)}.", 422)
+            raise ApiError(f"There is no target “{self.target}”. Choose {', '.join(TARGETS)}.", 422)
         return ReportOptions(**self.dict()).dict()
 
 
@@ -69,7 +70,7 @@ def start_report(request: HttpRequest, session_id: UUID, given: ReportIn) -> Rep
     session = membership(request.user, session_id, to_edit=True).session
     length = piece_length(document_for(session, given.revision))
     if given.start >= (given.end or length):
-        raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+        raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
     report = Report.objects.create(
         session=session,
         author=request.user,
@@ -110,7 +111,7 @@ def report_as(
     """The finished report as a page to read and print, as JSON, or its curves or sources as CSV."""
     report = _report(request, session_id, report_id)
     if report.status != Report.Status.DONE:
-        raise Refused("The report is not finished.", 409)
+        raise ApiError("The report is not finished.", 409)
     data = reports.report_data(report)
     if form == "page":
         page = render_to_string("report.html", shown(report, data))
@@ -133,5 +134,5 @@ def _report(request: HttpRequest, session_id: UUID, report_id: UUID) -> Report:
     membership(request.user, session_id)
     report = Report.objects.select_related("session").filter(session=session_id, pk=report_id).first()
     if report is None:
-        raise Refused("There is no such report.", 404)
+        raise ApiError("There is no such report.", 404)
     return report

@@ -26,7 +26,8 @@ from server.audio.mixes import document_for, mix_at
 from server.audio.models import Freeze
 from server.audio.reading import source_of
 from server.common import pool
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 from server.mixing.midi_files import read_midi
 from server.mixing.models import Draft, Session
 from server.mixing.operations.base import Key
@@ -212,13 +213,13 @@ def convert_to_points(session: Session, whose: Whose) -> dict[str, Any]:
     """What writes a source's pulse out, as an operation."""
     document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
     if kind_and_id(whose.owner)[0] != "source":
-        raise Refused("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
+        raise ApiError("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
     source = source_of(mix, whose.owner)
     pulse = document["pulses"].get(whose.owner)
     if source.pulse is None or pulse is None:
-        raise Refused("There is no pulse here that is on. Switch it on first.", 422)
+        raise ApiError("There is no pulse here that is on. Switch it on first.", 422)
     if source.deal is not None:
-        raise Refused("A dealt part has no place of its own to write. Switch the deal off first.", 422)
+        raise ApiError("A dealt part has no place of its own to write. Switch the deal off first.", 422)
     start = source.offset / mix.rate
     end = min(start + source.audio.shape[1] / mix.rate, mix.length)
     row = document["sources"][whose.owner]
@@ -242,7 +243,7 @@ def as_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dic
     document = document_for(session, whose.revision)
     previous = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
     if not previous.get("lanes"):
-        raise Refused("This pulse was not written out.", 422)
+        raise ApiError("This pulse was not written out.", 422)
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": previous["lanes"], "off": previous["off"]})]
     if previous["values"]:
         steps.append(PlaceSource.model_validate({"source": whose.owner, **previous["values"]}))
@@ -396,7 +397,7 @@ def begin_freezing(request: HttpRequest, session_id: UUID, source: str, given: F
     session = membership(request.user, session_id, to_edit=True).session
     row = owner_in(document_for(session, given.revision), source)
     if row["frozen_asset"]:
-        raise Refused(f"{row['name']} is frozen already.", 409)
+        raise ApiError(f"{row['name']} is frozen already.", 409)
     task = Freeze.objects.create(session=session, author=request.user, revision=given.revision, source=source)
     tasks.begin(task, freeze, put_in_session)
     return task
@@ -418,5 +419,5 @@ def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID, to_edit: bo
     membership(request.user, session_id, to_edit=to_edit)
     result = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
     if result is None:
-        raise Refused("Nothing of that name is being frozen.", 404)
+        raise ApiError("Nothing of that name is being frozen.", 404)
     return result

@@ -11,8 +11,9 @@ from server.audio import uploads
 from server.audio.assets import asset_seconds
 from server.audio.models import Upload
 from server.audio.reporting import ReportOptions
-from server.mixing.access import Refused, membership
-from server.mixing.throttling import Often
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.mixing.access import membership
 
 router = Router(tags=["files"])
 
@@ -83,7 +84,7 @@ def _out(upload: Upload) -> UploadOut:
     return UploadOut(**result)
 
 
-@router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[Often("upload", "300/m")])
+@router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[UserRateThrottle("upload", "300/m")])
 def begin_upload(request: HttpRequest, session_id: UUID, given: UploadIn) -> UploadOut:
     """Announce a file."""
     session = membership(request.user, session_id, to_edit=True).session
@@ -103,7 +104,7 @@ def upload_part(request: HttpRequest, session_id: UUID, upload_id: UUID, offset:
     membership(request.user, session_id, to_edit=True)
     upload = _upload(session_id, upload_id)
     if upload.author_id != request.user.pk:
-        raise Refused("That file is somebody else's to send.", 403)
+        raise ApiError("That file is somebody else's to send.", 403)
     return _out(uploads.receive(upload.pk, offset, request.body))
 
 
@@ -119,5 +120,5 @@ def cancel_upload(request: HttpRequest, session_id: UUID, upload_id: UUID) -> Up
 def _upload(session_id: UUID, upload_id: UUID) -> Upload:
     result = Upload.objects.select_related("session", "asset").filter(session=session_id, pk=upload_id).first()
     if result is None:
-        raise Refused("There is no such file on its way.", 404)
+        raise ApiError("There is no such file on its way.", 404)
     return result

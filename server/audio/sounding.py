@@ -15,7 +15,7 @@ from server.audio import segments
 from server.audio.heads import measured_heads
 from server.audio.hearing import Heard
 from server.audio.reading import source_of
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.models import Session
 
 
@@ -25,7 +25,7 @@ def segment_bytes(
     """A segment with its readings, in the form that ``server.audio.api.segment`` describes."""
     mix = heard.mix(session, revision)
     if index >= segment_count(mix):
-        raise Refused("The piece ends before that segment.", 404)
+        raise ApiError("The piece ends before that segment.", 404)
     listening = heard.listening()
     heads = measured_heads(user_id)
     before = np.zeros((0, 0), np.float32)

@@ -24,8 +24,8 @@ from server.audio import quotas, reports, tasks
 from server.audio.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
 from server.audio.models import Report, Upload
 from server.common import pool
+from server.common.errors import ApiError
 from server.common.pool_process import ProcessLost
-from server.mixing.access import Refused
 
 log = logging.getLogger(__name__)
 
@@ -58,19 +58,19 @@ def upload_path(upload: Upload) -> Path:
 def begin(session, user, name: str, size: int, report: dict[str, Any] | None = None) -> Upload:
     """Expect a file; one that comes with the options of a ``report`` is measured for that, and not kept.
 
-    One without a ``session`` is to become one. Refused if it is too large, or there is no room for it; what its
+    One without a ``session`` is to become one. ApiError if it is too large, or there is no room for it; what its
     sender should know is its ``notice``.
     """
     most = MOST_BYTES if session else MOST_SESSION_BYTES
     if not 0 < size <= most:
-        raise Refused("That file is empty." if size <= 0 else f"A file may be {most >> 30} GB at the most.", 413)
+        raise ApiError("That file is empty." if size <= 0 else f"A file may be {most >> 30} GB at the most.", 413)
     if Upload.objects.filter(author=user, status__in=OPEN).count() >= MOST_OPEN:
-        raise Refused(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
+        raise ApiError(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
     folder = settings.DATA_DIR / "uploads"
     folder.mkdir(parents=True, exist_ok=True)
     # Decoded as floats it may be several times as large; how large is known when it has come (``store_asset``).
     if shutil.disk_usage(folder).free < 4 * size + ROOM_TO_SPARE:
-        raise Refused("The server has no room for that file. Ask whoever runs it to make some.", 413)
+        raise ApiError("The server has no room for that file. Ask whoever runs it to make some.", 413)
     notice = "" if report else quotas.check_room(quotas.owner_of(session, user), size)
     name = shown_name(name)
     made = report and Report.objects.create(session=session, author=user, title=name, options=report)
@@ -86,7 +86,7 @@ def shown_name(name: str) -> str:
 
 
 def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
-    """Put a part in place. Refused (409) unless it goes on where the last one ended.
+    """Put a part in place. ApiError (409) unless it goes on where the last one ended.
 
     It is written and synced before anything is locked. What is sent twice at the same time is written twice, alike,
     and counted once.
@@ -94,7 +94,7 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
     upload = Upload.objects.get(pk=upload_id)
     _check_goes_on(upload, offset)
     if len(part) > PART_BYTES or offset + len(part) > upload.size:
-        raise Refused("That part is larger than what was announced.", 413)
+        raise ApiError("That part is larger than what was announced.", 413)
     file = os.open(upload_path(upload), os.O_WRONLY | os.O_CREAT, 0o600)
     try:
         # Nothing behind it is cut off: of two that send, the other may be further.
@@ -118,11 +118,11 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
 
 
 def _check_goes_on(upload: Upload, offset: int) -> None:
-    """Refused unless a part is expected there."""
+    """ApiError unless a part is expected there."""
     if upload.status != Upload.Status.RECEIVING:
-        raise Refused(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
+        raise ApiError(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
     if offset != upload.received:
-        raise Refused(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
+        raise ApiError(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
 
 
 def cancel(upload: Upload) -> None:
@@ -204,7 +204,7 @@ def read(upload_id: UUID) -> None:
         _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)
     except Stopped:
         pass
-    except Refused as error:
+    except ApiError as error:
         _finish(upload_id, status=Upload.Status.FAILED, message=str(error)[:400])
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.

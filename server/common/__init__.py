@@ -1,1 +1,1 @@
-"""What every app needs and none owns: the pool of processes."""
+"""What every app needs and none owns: refusals, limits on how often, the pool of processes."""

@@ -137,7 +137,8 @@ class _Group:
     def _check_admitted(self, job: Job) -> None:
         if self._closed:
             raise RuntimeError("The pool is closed.")
-        if job.part_of is None and job.urgency != Urgency.FILES:
+        # Files have a limit of their own, and what nobody asked for by a request is a server's own work.
+        if job.part_of is None and job.urgency != Urgency.FILES and job.person is not None:
             own = sum(other.person == job.person and other.part_of is None for other in self._waiting)
             if own >= MOST_WAITING:
                 raise PoolBusy

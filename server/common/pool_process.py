@@ -76,32 +76,38 @@ class PoolProcess:
 
         ``beside`` is called with the parts that the process wants to have done beside its own work.
         """
-        self._job = job
+        self._job, self._limit = job, limit
         try:
-            self._connection.send(("job", job.work, job.arguments))
-            sign, told_to_stop = monotonic(), False
-            while True:
-                if not self._connection.poll(0.2):
-                    if monotonic() - sign > limit:
-                        raise ProcessLost
-                    continue
-                kind, *content = self._connection.recv()
-                sign = monotonic()
-                if kind == "parts":
-                    self._enough = False
-                    beside(self, job, *content)
-                    self._end_of_parts()
-                elif not self._note(kind, *content):
-                    return self._ended(kind, *content)
-                if not job.is_wanted() and not told_to_stop:
-                    told_to_stop = True
-                    self._connection.send(("stop",))
+            ended = self._exchange(job, limit, beside)
         except (EOFError, OSError) as error:
             self.kill()
             raise ProcessLost from error
         except ProcessLost:
             self.kill()
             raise
+        # What went wrong in the work itself is no fault of the process.
+        return self._ended(*ended)
+
+    def _exchange(self, job: "Job", limit: float, beside: Callable[..., None]) -> tuple[str, Any, float]:
+        """Speak with the process until it has done a job or failed at it: which, with what, and its memory."""
+        self._connection.send(("job", job.work, job.arguments))
+        sign, told_to_stop = monotonic(), False
+        while True:
+            if not self._connection.poll(0.2):
+                if monotonic() - sign > limit:
+                    raise ProcessLost
+                continue
+            kind, *content = self._connection.recv()
+            sign = monotonic()
+            if kind == "parts":
+                self._enough = False
+                beside(self, job, *content)
+                self._end_of_parts()
+            elif not self._note(kind, *content):
+                return kind, *content
+            if not job.is_wanted() and not told_to_stop:
+                told_to_stop = True
+                self._connection.send(("stop",))
 
     def _note(self, kind: str, *content: Any) -> bool:
         """Take note of what is said on the way; whether it was that."""
@@ -116,22 +122,27 @@ class PoolProcess:
     def run_part(self, part: "Job") -> None:
         """Have the process, which waits for parts of its work, do one of them itself."""
         self._connection.send(("part", part.work, part.arguments))
-        kind, *content = self._connection.recv()
+        kind, *content = self._received()
         while self._note(kind, *content):
-            kind, *content = self._connection.recv()
+            kind, *content = self._received()
         try:
             part.future.set_result(self._ended(kind, *content))
         except Exception as error:
             part.future.set_exception(error)
 
+    def _received(self) -> tuple[Any, ...]:
+        """The next that the process says. ProcessLost if it is silent for too long."""
+        if not self._connection.poll(self._limit):
+            raise ProcessLost
+        return self._connection.recv()
+
     def tell_part(self, index: int, future: Future[Any]) -> None:
         """Give the process what a part of its work gave."""
         try:
-            self._connection.send(("given", index, future.result()))
-        except (EOFError, OSError):
-            raise
+            message = ("given", index, future.result())
         except BaseException as error:
-            self._connection.send(("failed", index, error))
+            message = ("failed", index, error)
+        self._connection.send(message)
 
     def wants_no_more(self) -> bool:
         """Whether the process has stopped waiting for the parts of its work."""
@@ -143,7 +154,7 @@ class PoolProcess:
         """Both sides say that nothing more is to be done beside."""
         self._connection.send(("no more",))
         while not self._enough:
-            self._note(*self._connection.recv())
+            self._note(*self._received())
 
     def _ended(self, kind: str, content: Any, memory: float) -> Any:
         self._usable = memory <= _REPLACED_ABOVE * settings.WORKER_MEMORY

@@ -17,13 +17,13 @@ from server.audio.reporting import router as reports
 from server.audio.rhythm import router as rhythm
 from server.audio.room import router as room
 from server.audio.sending import router as files
+from server.common.errors import ApiError
 from server.common.pool import PoolBusy
 from server.common.pool_process import ProcessLost
 from server.config.health import router as health
 from server.delivery.api import router as deliveries
 from server.delivery.arrivals import router as arrivals
 from server.delivery.landing import router as landing
-from server.mixing.access import Refused
 from server.mixing.api import router as mixing
 from server.mixing.library import router as library
 from server.sharing.comments import router as comments
@@ -60,8 +60,8 @@ def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
 
 
-@api.exception_handler(Refused)
-def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
+@api.exception_handler(ApiError)
+def _refused(request: HttpRequest, error: ApiError) -> HttpResponse:
     return api.create_response(request, {"detail": str(error), **error.more}, status=error.status)
 
 

@@ -14,11 +14,12 @@ from needle.mix.model import Mix
 from server.audio import tasks
 from server.audio.mixes import document_for, mix_at
 from server.common import pool
+from server.common.errors import ApiError
 from server.delivery import streaming
 from server.delivery.keeping import forget, forget_old
 from server.delivery.models import Delivery
 from server.delivery.ordering import Order
-from server.mixing.access import Refused, membership
+from server.mixing.access import membership
 from server.mixing.models import Session, shown_name
 
 router = Router(tags=["deliveries"])
@@ -32,11 +33,11 @@ class DeliveryIn(Order):
     end: Annotated[float, Field(gt=0, allow_inf_nan=False)] | None = None
 
     def frames(self, mix: Mix) -> tuple[int, int]:
-        """The first frame, and the one after the last. Refused if there is none between."""
+        """The first frame, and the one after the last. ApiError if there is none between."""
         start = round(self.start * mix.rate)
         stop = min(round(self.end * mix.rate), mix.frames) if self.end else mix.frames
         if start >= stop:
-            raise Refused("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+            raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
         return start, stop
 
 
@@ -136,7 +137,7 @@ def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) ->
 
 
 def check_order(session: Session, given: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
-    """The first frame of an order, the one after its last, and the order as it is stored. Refused if it cannot be."""
+    """The first frame of an order, the one after its last, and the order as stored. ApiError if it cannot be."""
     mix = mix_at(session, given.revision)
     return *given.frames(mix), Order(**given.dict(include=set(Order.model_fields))).checked(mix)
 
@@ -183,7 +184,7 @@ def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, ind
     """One of the files, or a range of its bytes."""
     delivery = _finished(request, session_id, delivery_id)
     if index >= len(delivery.files):
-        raise Refused("There is no such file in that delivery.", 404)
+        raise ApiError("There is no such file in that delivery.", 404)
     return streaming.sent(request, delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
 
 
@@ -192,12 +193,12 @@ def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit
     rows = Delivery.objects.select_related("session", "author")
     result = rows.filter(session=session_id, pk=delivery_id).first()
     if result is None:
-        raise Refused("There is no such delivery. It may have been removed.", 404)
+        raise ApiError("There is no such delivery. It may have been removed.", 404)
     return result
 
 
 def _finished(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> Delivery:
     delivery = _delivery(request, session_id, delivery_id)
     if delivery.status != Delivery.Status.DONE:
-        raise Refused("The delivery is not finished.", 409)
+        raise ApiError("The delivery is not finished.", 409)
     return delivery

@@ -9,8 +9,8 @@ from pydantic import Field
 
 from server.audio import uploads
 from server.audio.models import Upload
-from server.mixing.access import Refused
-from server.mixing.throttling import Often
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
 
 router = Router(tags=["arrivals"])
 
@@ -42,7 +42,7 @@ def _out(upload: Upload) -> ArrivalOut:
     return ArrivalOut(session=upload.became_id, **{name: getattr(upload, name) for name in names})
 
 
-@router.post("", response=ArrivalOut, throttle=[Often("upload", "300/m")])
+@router.post("", response=ArrivalOut, throttle=[UserRateThrottle("upload", "300/m")])
 def begin_arrival(request: HttpRequest, given: ArrivalIn) -> ArrivalOut:
     """Announce a file."""
     return _out(uploads.begin(None, request.user, given.name, given.size))
@@ -71,5 +71,5 @@ def cancel_arrival(request: HttpRequest, arrival_id: UUID) -> ArrivalOut:
 def _own(request: HttpRequest, arrival_id: UUID) -> Upload:
     result = Upload.objects.filter(author=request.user, session=None, pk=arrival_id).first()
     if result is None:
-        raise Refused("There is no such file on its way.", 404)
+        raise ApiError("There is no such file on its way.", 404)
     return result

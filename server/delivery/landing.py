@@ -22,10 +22,11 @@ from server.audio.drafting import Drafting
 from server.audio.mixes import document_for
 from server.audio.moves import DraftOut, draft_out
 from server.common import pool
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.mixing.access import membership
 from server.mixing.operations.base import Key
 from server.mixing.operations.lanes import Owner
-from server.mixing.throttling import Often
 
 router = Router(tags=["moves"])
 
@@ -81,7 +82,7 @@ class LandIn(Landing):
 _LANDS = TypeAdapter(Annotated[list[LandIn], Field(min_length=1, max_length=512)])
 
 
-@router.post("/{uuid:session_id}/moves/found", response=LanesOut, throttle=[Often("moves", "120/m")])
+@router.post("/{uuid:session_id}/moves/found", response=LanesOut, throttle=[UserRateThrottle("moves", "120/m")])
 def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]) -> LanesOut:
     """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
     session = membership(request.user, session_id, to_edit=True).session
@@ -99,7 +100,7 @@ def found_moves(request: HttpRequest, session_id: UUID, revision: Form[int], fil
     )
 
 
-@router.post("/{uuid:session_id}/moves/land", response=DraftOut, throttle=[Often("moves", "120/m")])
+@router.post("/{uuid:session_id}/moves/land", response=DraftOut, throttle=[UserRateThrottle("moves", "120/m")])
 def land_moves(
     request: HttpRequest,
     session_id: UUID,
@@ -120,16 +121,16 @@ def land_moves(
     try:
         wanted = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
-        raise Refused("Say where each lane lands.", 422) from error
+        raise ApiError("Say where each lane lands.", 422) from error
     if len({(land.owner, land.parameter) for land in wanted}) < len(wanted):
-        raise Refused(
+        raise ApiError(
             "Two lanes would land in one place. Choose another place for one of them, or leave it out.", 422
         )
     if not 0.0 <= at <= MAX_TIME:
-        raise Refused("Moves land at the beginning or later.", 422)
+        raise ApiError("Moves land at the beginning or later.", 422)
     for land in wanted:
         if land.index >= len(result):
-            raise Refused("The file holds no such lane.", 422)
+            raise ApiError("The file holds no such lane.", 422)
         moves = landed(document, (land.owner, land.parameter), result[land.index].lane, at)
         before, _ = drafting.lane(land.owner, land.parameter)
         stretch = moves.points[0].t, moves.points[-1].t
@@ -137,7 +138,7 @@ def land_moves(
             land.owner, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
         )
     if not drafting.writes:
-        raise Refused("These moves are in the session as they are: there is nothing to change.", 422)
+        raise ApiError("These moves are in the session as they are: there is nothing to change.", 422)
     who = drafting.whose(land.owner for land in wanted)
     lanes = "a move" if len(wanted) == 1 else f"{len(wanted)} moves"
     return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
@@ -145,7 +146,7 @@ def land_moves(
 
 def _read(person: int, file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
     if file.size > MOST_BYTES:
-        raise Refused(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
+        raise ApiError(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
     content = file.read()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent"

@@ -10,7 +10,7 @@ from needle.export.naming import PATTERN, checked_pattern
 from needle.io.audio import FORMATS, check_flac
 from needle.metering.lean import Tolerance
 from needle.mix.model import Mix
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 
 Format = Literal["wav-float", "wav-24", "wav-16", "flac-24", "flac-16", "rf64-24", "rf64-float"]
 Decibels = Annotated[float, Field(ge=-60.0, le=0.0, allow_inf_nan=False)]
@@ -50,10 +50,10 @@ class Order(Schema):
         return self.mix or bool(self.folds) or bool(self.stems)
 
     def checked(self, mix: Mix) -> dict[str, Any]:
-        """The order as it is stored. NeedleError or Refused says what cannot be made."""
+        """The order as it is stored. NeedleError or ApiError says what cannot be made."""
         wanted = self.sounds or self.adm or self.moves or self.bundle or self.report or self.chart
         if not wanted:
-            raise Refused("Nothing is chosen. Choose at least one thing to hand over.", 422)
+            raise ApiError("Nothing is chosen. Choose at least one thing to hand over.", 422)
         checked_pattern(self.pattern)
         Tolerance(self.tolerance_db, self.tolerance_seconds)
         if self.format.startswith("flac") and (self.mix or self.stems):

@@ -5,7 +5,8 @@ from uuid import UUID
 from django.db import transaction
 from django.dispatch import Signal
 
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 from server.mixing.announcing import announce
 from server.mixing.models import Draft, EntityVersion, Member, Operation, OperationSubject, Session, Thing
 
@@ -15,14 +16,14 @@ them."""
 
 
 def delete_session(user, session_id: UUID) -> None:
-    """Delete a session with its log, comments and exports. Refused to everybody but its owner.
+    """Delete a session with its log, comments and exports. ApiError to everybody but its owner.
 
     Its people are sent out first, so that nothing is changed while its rows go, table by table: the log of months is
     not removed under one lock.
     """
     member = membership(user, session_id)
     if member.role != Member.Role.OWNER:
-        raise Refused("Only the session's owner can delete it. Archive it to take it out of your list.", 403)
+        raise ApiError("Only the session's owner can delete it. Archive it to take it out of your list.", 403)
     session = member.session
     with transaction.atomic():
         Member.objects.filter(session=session).delete()

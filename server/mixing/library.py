@@ -34,7 +34,7 @@ from needle.session.seatings import SEATINGS, matched, seating_of
 from needle.session.validation import SOURCE_COLOURS
 from needle.tempo import tempo_of_taps
 from needle.units import RATES
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.midi_files import read_midi
 from server.mixing.models import Preset, shown_name
 from server.mixing.operations.base import Name
@@ -390,7 +390,7 @@ def presets(request: HttpRequest) -> list[PresetOut]:
 def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
     """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
     if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
-        raise Refused(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
+        raise ApiError(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
     content = _checked(given.kind, given.name, given.content)
     preset, _ = Preset.objects.update_or_create(
         kind=given.kind, name=given.name, author=request.user, defaults={"content": content}
@@ -403,7 +403,7 @@ def remove_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
     gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
     if not gone:
-        raise Refused("There is no such thing among those that you have kept.", 404)
+        raise ApiError("There is no such thing among those that you have kept.", 404)
     return 204, None
 
 

@@ -11,7 +11,8 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.mixing.access import membership
 from server.mixing.announcing import group_name, person_group, remember_loop
 from server.mixing.models import shown_name
 from server.mixing.operations.base import Finite
@@ -93,7 +94,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         await self.accept()
         try:
             member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
-        except Refused:
+        except ApiError:
             await self.close(NO_SUCH_SESSION)
             return
         self.may_edit = member.may_edit
@@ -186,7 +187,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         """Somebody came, went or became something else: perhaps oneself."""
         try:
             member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
-        except Refused:
+        except ApiError:
             await self.close(NO_SUCH_SESSION)
             return
         self.may_edit = member.may_edit

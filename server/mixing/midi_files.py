@@ -9,16 +9,16 @@ from ninja import UploadedFile
 
 from needle.errors import NeedleError
 from server.common import pool
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 
 MOST_BYTES = 4 << 20
 Found = TypeVar("Found")
 
 
 def read_midi(person: Hashable, file: UploadedFile, read: Callable[[Path], Found]) -> Found:
-    """What ``read`` finds in a file that was sent. Refused if it is too large, NeedleError if it cannot be read."""
+    """What ``read`` finds in a file that was sent. ApiError if it is too large, NeedleError if it cannot be read."""
     if file.size > MOST_BYTES:
-        raise Refused("That is too large for a MIDI file. Export only the part or the tempo map.", 413)
+        raise ApiError("That is too large for a MIDI file. Export only the part or the tempo map.", 413)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent.mid"
         path.write_bytes(file.read())

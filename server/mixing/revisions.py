@@ -17,8 +17,9 @@ from django.dispatch import Signal
 
 from needle.errors import NeedleError
 from needle.session.validation import Document
+from server.common.errors import ApiError
 from server.mixing import conflicts, snapshots
-from server.mixing.access import Refused, membership
+from server.mixing.access import membership
 from server.mixing.announcing import announce
 from server.mixing.deltas import subject_rows, subjects_of
 from server.mixing.models import Operation as Row
@@ -43,7 +44,7 @@ class Committed:
 def submit(user, session_id: UUID, client_id: UUID, base_revision: int | None, operation: Operation) -> Committed:
     """Apply an operation for a user. The same client id again gives the first answer again.
 
-    ``base_revision`` is the revision that its author had seen, the latest where it is None. Refused if the user may
+    ``base_revision`` is the revision that its author had seen, the latest where it is None. ApiError if the user may
     not; NeedleError if the operation breaks a rule: nothing has changed then.
     """
     with _editing(user, session_id) as session:
@@ -59,14 +60,14 @@ def submit_derived(user, session_id: UUID, client_id: UUID, derive: Callable[[Se
 def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, partly: bool = False) -> Committed:
     """Take back the user's latest operation, or the latest ``before`` one that they have chosen to leave.
 
-    Refused where a colleague has changed the same since, unless what is left of it is to be taken back ``partly``.
+    ApiError where a colleague has changed the same since, unless what is left of it is to be taken back ``partly``.
     It never goes on to an earlier operation by itself.
     """
 
     def choose(session: Session) -> _Choice:
         row = conflicts.own_latest(session, user, before)
         if row is None:
-            raise Refused("There is nothing of yours to undo.", 409)
+            raise ApiError("There is nothing of yours to undo.", 409)
         rivals = conflicts.changed_since(session, row, user)
         if not rivals:
             return _Choice(operation_from(row.inverse), row)
@@ -78,7 +79,7 @@ def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, 
         if not partly or operation is None:
             hint = "The rest of it can still be taken back." if operation else "Theirs stays."
             reason = f"{who} changed the same since: “{rivals[-1].summary}”. {hint}"
-            raise Refused(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
+            raise ApiError(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
         return _Choice(operation, row, f"Undone, but for what {who} changed since.")
 
     return _submit_choice(user, session_id, client_id, choose)
@@ -101,10 +102,10 @@ def redo(user, session_id: UUID, client_id: UUID) -> Committed:
     def choose(session: Session) -> _Choice:
         row = conflicts.last_undone(session, user)
         if row is None:
-            raise Refused("There is nothing of yours to redo.", 409)
+            raise ApiError("There is nothing of yours to redo.", 409)
         rivals = conflicts.changed_since(session, row, user)
         if rivals:
-            raise Refused(f"{rivals[-1].author_name} has changed the same since; theirs stays.", 409)
+            raise ApiError(f"{rivals[-1].author_name} has changed the same since; theirs stays.", 409)
         return _Choice(operation_from(row.inverse), row)
 
     return _submit_choice(user, session_id, client_id, choose)
@@ -165,17 +166,17 @@ def _submit_choice(user, session_id: UUID, client_id: UUID, choose: Callable[[Se
 
 @contextmanager
 def _editing(user, session_id: UUID) -> Iterator[Session]:
-    """The session's row, locked for somebody who may edit it. Refused to others, and where it has been deleted."""
+    """The session's row, locked for somebody who may edit it. ApiError to others, and where it has been deleted."""
     with locked_session(session_id) as session:
         membership(user, session_id, to_edit=True)
         yield session
 
 
 def _earlier(session: Session, user, client_id: UUID) -> Committed | None:
-    """The answer to the same client id before; Refused where that was somebody else's."""
+    """The answer to the same client id before; ApiError where that was somebody else's."""
     row = session.operations.filter(client_id=client_id).select_related("author").first()
     if row is not None and row.author_id != user.pk:
-        raise Refused("That client id belongs to somebody else's operation. Use a fresh one.", 409)
+        raise ApiError("That client id belongs to somebody else's operation. Use a fresh one.", 409)
     return row and Committed(row)
 
 
@@ -271,19 +272,19 @@ def present(session_id: UUID) -> tuple[Document, int]:
 
 @contextmanager
 def locked_session(session_id: UUID) -> Iterator[Session]:
-    """The session's row, locked: nobody else changes it until the block ends. Refused where it has been deleted."""
+    """The session's row, locked: nobody else changes it until the block ends. ApiError where it has been deleted."""
     with transaction.atomic():
         session = Session.objects.select_for_update().filter(pk=session_id).first()
         if session is None:
-            raise Refused("This session has been deleted.", 404)
+            raise ApiError("This session has been deleted.", 404)
         yield session
 
 
 def document_at(session_id: UUID, revision: int) -> Document:
-    """The session's document as it stood after a revision. Refused if it has not come to that yet."""
+    """The session's document as it stood after a revision. ApiError if it has not come to that yet."""
     latest = Session.objects.values_list("revision", flat=True).get(pk=session_id)
     if revision > latest:
-        raise Refused(f"The session has come to revision {latest}, not {revision}.", 409)
+        raise ApiError(f"The session has come to revision {latest}, not {revision}.", 409)
     return snapshots.document_at(session_id, revision)
 
 

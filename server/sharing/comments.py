@@ -9,20 +9,21 @@ from django.utils import timezone
 from ninja import Router, Schema, Status
 from pydantic import Field
 
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.mixing.access import membership
 from server.mixing.announcing import announce
 from server.mixing.api import Who
 from server.mixing.models import Member, Session, Thing, shown_name
 from server.mixing.operations.things import Beat
 from server.mixing.state import State
-from server.mixing.throttling import Often
 from server.sharing.models import Comment
 
 router = Router(tags=["comments"])
 
 MOST_COMMENTS = 5000
 Text = Annotated[str, Field(min_length=1, max_length=2000)]
-_OFTEN = [Often("comment", "120/m")]
+_OFTEN = [UserRateThrottle("comment", "120/m")]
 
 
 class CommentIn(Schema):
@@ -112,9 +113,9 @@ def comment(request: HttpRequest, session_id: UUID, given: CommentIn) -> Comment
     """Make a remark; listeners may."""
     session = membership(request.user, session_id).session
     if given.source and not _known(session, "sources", given.source):
-        raise Refused("That source is not in the session any more. Pin the comment to something else.", 422)
+        raise ApiError("That source is not in the session any more. Pin the comment to something else.", 422)
     if given.end is not None and (given.beat is None or given.end <= given.beat):
-        raise Refused("A stretch ends after it begins. Choose another, or a single time.", 422)
+        raise ApiError("A stretch ends after it begins. Choose another, or a single time.", 422)
     _check_room(session)
     passage = _passage_at(session, given.beat) if given.beat is not None else None
     where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
@@ -128,7 +129,7 @@ def reply(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextI
     session = membership(request.user, session_id).session
     thread = _comment(session_id, comment_id)
     if thread.parent_id:
-        raise Refused("Replies are made to comments, not to other replies.", 422)
+        raise ApiError("Replies are made to comments, not to other replies.", 422)
     _check_room(session)
     Comment.objects.create(session=session, author=request.user, parent=thread, text=given.text)
     Comment.objects.filter(pk=thread.pk).update(resolved_at=None, resolved_by=None)
@@ -143,13 +144,13 @@ def change(request: HttpRequest, session_id: UUID, comment_id: UUID, body: Comme
     values: dict[str, Any] = {}
     if body.text is not None:
         if comment.author_id != request.user.pk:
-            raise Refused("Only the author of a comment can edit it.", 403)
+            raise ApiError("Only the author of a comment can edit it.", 403)
         values |= {"text": body.text, "edited_at": timezone.now()}
     if body.resolved is not None:
         resolved = (timezone.now(), request.user) if body.resolved else (None, None)
         values |= dict(zip(("resolved_at", "resolved_by"), resolved, strict=True))
     if not values:
-        raise Refused("Say what is to change: the text, or whether it is resolved.", 422)
+        raise ApiError("Say what is to change: the text, or whether it is resolved.", 422)
     Comment.objects.filter(pk=comment.pk).update(**values)
     return _told(session_id, comment.parent or comment, request)
 
@@ -160,7 +161,7 @@ def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
     member = membership(request.user, session_id)
     result = _comment(session_id, comment_id)
     if result.author_id != request.user.pk and member.role != Member.Role.OWNER:
-        raise Refused("Only who made a comment, or the session's owner, takes it away.", 403)
+        raise ApiError("Only who made a comment, or the session's owner, takes it away.", 403)
     thread = result.parent
     result.delete()
     if thread:
@@ -183,7 +184,7 @@ def seen(request: HttpRequest, session_id: UUID, given: SeenIn) -> Status:
 def _comment(session_id: UUID, comment_id: UUID) -> Comment:
     result = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
     if result is None:
-        raise Refused("That comment is not there any more.", 404)
+        raise ApiError("That comment is not there any more.", 404)
     return result
 
 
@@ -201,7 +202,7 @@ def _read(session_id: UUID, user) -> set[UUID]:
 
 def _check_room(session: Session) -> None:
     if session.comments.count() >= MOST_COMMENTS:
-        raise Refused(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
+        raise ApiError(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
 
 
 def _known(session: Session, part: str, key: str) -> bool:

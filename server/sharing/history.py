@@ -15,9 +15,10 @@ from needle.errors import NeedleError
 from needle.session.restoring import lines_as_they_were, moves_as_they_were, source_as_it_was
 from server.audio.balance import During
 from server.audio.mixes import document_for, mix_at
+from server.common.errors import ApiError
 from server.common.pool import poll_job
 from server.mixing import revisions
-from server.mixing.access import Refused, membership
+from server.mixing.access import membership
 from server.mixing.api import Answer, OverOut, Who, answer_of
 from server.mixing.conflicts import meeting
 from server.mixing.models import Operation as Row
@@ -219,7 +220,7 @@ def put_back(request: HttpRequest, session_id: UUID, then: int, given: PutBackIn
     def operation(session: Session) -> PutThings:
         rows = {row.revision: row for row in session.operations.filter(revision__in=(then, given.by))}
         if rows.keys() != {then, given.by}:
-            raise Refused("There is no such revision.", 404)
+            raise ApiError("There is no such revision.", 404)
         touches = meeting(rows[then], rows[given.by])
         now, old = stored_document(session), revisions.document_at(session_id, then)
         return _changing(f"Put back: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
@@ -246,9 +247,9 @@ def name_version(request: HttpRequest, session_id: UUID, given: VersionIn) -> Ve
     """Give a revision a name, or another one."""
     session = membership(request.user, session_id, to_edit=True).session
     if given.revision > session.revision:
-        raise Refused(f"The session has come to revision {session.revision}, not {given.revision}.", 409)
+        raise ApiError(f"The session has come to revision {session.revision}, not {given.revision}.", 409)
     if session.versions.exclude(revision=given.revision).count() >= MOST_VERSIONS:
-        raise Refused(f"The session keeps {MOST_VERSIONS} names, and takes no more. Take old ones away.", 409)
+        raise ApiError(f"The session keeps {MOST_VERSIONS} names, and takes no more. Take old ones away.", 409)
     named = {"name": given.name, "author": request.user}
     version, _ = Version.objects.update_or_create(session=session, revision=given.revision, defaults=named)
     return _version_out(version)
@@ -260,7 +261,7 @@ def remove_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> 
     session = membership(request.user, session_id, to_edit=True).session
     gone, _ = session.versions.filter(pk=version_id).delete()
     if not gone:
-        raise Refused("There is no such version.", 404)
+        raise ApiError("There is no such version.", 404)
     return Status(204, None)
 
 

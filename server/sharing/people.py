@@ -12,11 +12,12 @@ from django.utils import timezone
 from ninja import Router, Schema, Status
 from pydantic import Field
 
-from server.mixing.access import Refused, membership
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.mixing.access import membership
 from server.mixing.announcing import announce
 from server.mixing.models import Member, Session, shown_name
 from server.mixing.revisions import locked_session
-from server.mixing.throttling import Often
 from server.sharing.models import Invitation
 
 router = Router(tags=["people"])
@@ -104,14 +105,14 @@ class Entered(Schema):
 def _owned(request: HttpRequest, session_id: UUID) -> Session:
     member = membership(request.user, session_id)
     if member.role != Member.Role.OWNER:
-        raise Refused("Only the session's owner decides who is in it. Ask them.", 403)
+        raise ApiError("Only the session's owner decides who is in it. Ask them.", 403)
     return member.session
 
 
 def _other(session: Session, user_id: int) -> Member:
     result = Member.objects.select_related("user").filter(session=session, user=user_id).first()
     if result is None:
-        raise Refused("That person is not in the session any more.", 404)
+        raise ApiError("That person is not in the session any more.", 404)
     return result
 
 
@@ -135,7 +136,7 @@ def join(session: Session, user, role: str) -> Member:
         if known is not None:
             return known
         if session.members.count() >= MOST_MEMBERS:
-            raise Refused(f"{MOST_MEMBERS} people are in this session already, and it takes no more.", 409)
+            raise ApiError(f"{MOST_MEMBERS} people are in this session already, and it takes no more.", 409)
         colour = (session.members.aggregate(last=Max("colour"))["last"] or 0) + 1
         member = Member.objects.create(session=session, user=user, role=role, colour=colour)
         announce(session.pk, "people")
@@ -154,16 +155,16 @@ def people(request: HttpRequest, session_id: UUID) -> PeopleOut:
     return PeopleOut(members=[_member_out(one) for one in members], invitations=invitations)
 
 
-@router.post("/{uuid:session_id}/people", response=MemberOut, throttle=[Often("invite", "30/m")])
+@router.post("/{uuid:session_id}/people", response=MemberOut, throttle=[UserRateThrottle("invite", "30/m")])
 def add_person(request: HttpRequest, session_id: UUID, given: AddIn) -> MemberOut:
     """Let somebody in who has an account."""
     session = _owned(request, session_id)
     user = get_user_model().objects.filter(username=given.username, is_active=True).first()
     if user is None:
-        raise Refused(f"Nobody here is called “{given.username}”. Invite them by a link instead.", 404)
+        raise ApiError(f"Nobody here is called “{given.username}”. Invite them by a link instead.", 404)
     member = join(session, user, given.role)
     if member.role != given.role:
-        raise Refused(f"{shown_name(user)} is in the session already, as {member.role}. Change that instead.", 409)
+        raise ApiError(f"{shown_name(user)} is in the session already, as {member.role}. Change that instead.", 409)
     return _member_out(member)
 
 
@@ -175,7 +176,7 @@ def change_role(request: HttpRequest, session_id: UUID, user_id: int, body: Role
     session = _owned(request, session_id)
     member = _other(session, user_id)
     if member.role == Member.Role.OWNER:
-        raise Refused("The owner stays owner. Hand the session over to somebody else first.", 409)
+        raise ApiError("The owner stays owner. Hand the session over to somebody else first.", 409)
     Member.objects.filter(pk=member.pk).update(role=body.role)
     announce(session_id, "people")
     return people(request, session_id)
@@ -189,7 +190,7 @@ def remove_person(request: HttpRequest, session_id: UUID, user_id: int) -> Statu
         _owned(request, session_id)
     member = _other(me.session, user_id)
     if member.role == Member.Role.OWNER:
-        raise Refused("The owner cannot leave. Hand the session over to somebody else first.", 409)
+        raise ApiError("The owner cannot leave. Hand the session over to somebody else first.", 409)
     member.delete()
     announce(session_id, "people")
     return Status(204, None)
@@ -207,13 +208,13 @@ def _transfer(request: HttpRequest, session_id: UUID, user_id: int) -> PeopleOut
     return people(request, session_id)
 
 
-@router.post("/{uuid:session_id}/invitations", response=InvitationMade, throttle=[Often("invite", "30/m")])
+@router.post("/{uuid:session_id}/invitations", response=InvitationMade, throttle=[UserRateThrottle("invite", "30/m")])
 def invite(request: HttpRequest, session_id: UUID, given: InvitationIn) -> InvitationMade:
     """Make a link by which people come in."""
     session = _owned(request, session_id)
     holding = session.invitations.filter(withdrawn=False, ends_at__gt=timezone.now())
     if holding.count() >= MOST_INVITATIONS:
-        raise Refused(f"{MOST_INVITATIONS} invitations hold already. Withdraw one first.", 409)
+        raise ApiError(f"{MOST_INVITATIONS} invitations hold already. Withdraw one first.", 409)
     secret = secrets.token_urlsafe(24)
     made = Invitation.objects.create(
         session=session,
@@ -230,15 +231,15 @@ def withdraw_invitation(request: HttpRequest, session_id: UUID, invitation_id: U
     """Let nobody else come in by a link."""
     session = _owned(request, session_id)
     if not session.invitations.filter(pk=invitation_id).update(withdrawn=True):
-        raise Refused("There is no such invitation.", 404)
+        raise ApiError("There is no such invitation.", 404)
     return Status(204, None)
 
 
 def holding_invitation(secret: str) -> Invitation:
-    """The invitation of a secret. Refused if there is none that holds."""
+    """The invitation of a secret. ApiError if there is none that holds."""
     result = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
     if result is None or not result.holds:
-        raise Refused("That invitation does not hold any more. Ask whoever sent it for another.", 404)
+        raise ApiError("That invitation does not hold any more. Ask whoever sent it for another.", 404)
     return result
 
 

@@ -7,8 +7,8 @@ from collections.abc import Generator
 from pathlib import Path
 from typing import Any
 
+from server.common.errors import ApiError
 from server.common.pool import in_parallel
-from server.mixing.access import Refused
 
 
 def process() -> int:
@@ -24,6 +24,12 @@ def wait_for(path: Path, result: Any = None) -> Any:
     return result
 
 
+def hold(begun: Path, gate: Path) -> None:
+    """Say that it has begun, then wait until a file is there."""
+    begun.touch()
+    wait_for(gate)
+
+
 def note(path: Path, word: str) -> str:
     """Write a word down at the end of a file."""
     with path.open("a") as file:
@@ -32,7 +38,11 @@ def note(path: Path, word: str) -> str:
 
 
 def refuse() -> None:
-    raise Refused("Not here.", 409, hint="elsewhere")
+    raise ApiError("Not here.", 409, hint="elsewhere")
+
+
+def miss() -> None:
+    raise FileNotFoundError(2, "No such file or directory", "stem.wav")
 
 
 def die() -> None:
@@ -70,6 +80,12 @@ def sum_of_doubles(count: int) -> Generator[float, None, tuple[int, set[int]]]:
 def broken_part(count: int) -> Generator[float, None, None]:
     """Have something done side by side that is refused."""
     for _ in in_parallel([(number, refuse, ()) for number in range(count)]):
+        yield 0.5
+
+
+def missing_part() -> Generator[float, None, None]:
+    """Have something done side by side that finds no file."""
+    for _ in in_parallel([(number, miss, ()) for number in range(3)]):
         yield 0.5
 
 

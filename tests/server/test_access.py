@@ -7,8 +7,8 @@ from django.core.cache import cache
 from django.test import Client, RequestFactory, SimpleTestCase, override_settings
 from ninja.throttling import SimpleRateThrottle
 
+from server.common.throttling import client_address
 from server.mixing.demo import make_demo_accounts
-from server.mixing.throttling import client_address
 from tests.server.sessions import SessionCase
 
 PLACE = {"kind": "place-source", "source": "low", "pan": 0.25}

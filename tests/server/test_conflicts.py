@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import uuid4
 
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.deletion import delete_session
 from server.mixing.models import Member, Session
 from server.mixing.operations import Operation
@@ -162,7 +162,7 @@ class Derived(SharedCase):
             delete_session(self.users["olga"], session.pk)
             return SetGain(source="low", gain=-1.0)
 
-        with self.assertRaises(Refused) as refused:
+        with self.assertRaises(ApiError) as refused:
             submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
         self.assertEqual(refused.exception.status, 404)
 
@@ -173,7 +173,7 @@ class Derived(SharedCase):
             session.members.filter(user=self.users["emil"]).update(role=Member.Role.LISTENER)
             return SetGain(source="low", gain=-1.0)
 
-        with self.assertRaises(Refused):
+        with self.assertRaises(ApiError):
             submit_derived(self.users["emil"], self.session.pk, uuid4(), derive)
         self.assertEqual(self.revision(), before)
 

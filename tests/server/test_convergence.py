@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 from django.contrib.auth import get_user_model
 
 from needle.errors import NeedleError
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 from server.mixing.deltas import apply_delta
 from server.mixing.models import Member
 from server.mixing.models import Operation as Row
@@ -137,7 +137,7 @@ class Crowd:
                 committed = (undo if body == "undo" else redo)(user, self.session.id, client_id)
             else:
                 committed = submit(user, self.session.id, client_id, base_revision, operation_from(body))
-        except (NeedleError, Refused):
+        except (NeedleError, ApiError):
             return None
         message = serialize_revision(committed.row)
         if message["revision"] > self.known:

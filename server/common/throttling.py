@@ -8,11 +8,11 @@ from django.core.cache import cache
 from django.http import HttpRequest
 from ninja.throttling import AnonRateThrottle, AuthRateThrottle
 
-from server.mixing.access import Refused
+from server.common.errors import ApiError
 
 
-class Often(AuthRateThrottle):
-    """So many times by one person, for example ``Often("invite", "30/m")``."""
+class UserRateThrottle(AuthRateThrottle):
+    """So many times by one person, for example ``UserRateThrottle("invite", "30/m")``."""
 
     def __init__(self, what: str, rate: str) -> None:
         self.scope = f"auth-{what}"
@@ -22,7 +22,7 @@ class Often(AuthRateThrottle):
         return client_address(request)
 
 
-class OftenAtTheDoor(AnonRateThrottle):
+class AddressRateThrottle(AnonRateThrottle):
     """So many times from one address, by those who are not signed in."""
 
     def __init__(self, what: str, rate: str) -> None:
@@ -64,10 +64,10 @@ class Failures:
         return f"failures-{self._what}-{hashlib.sha256(name.casefold().encode()).hexdigest()}"
 
     def check(self, name: str) -> None:
-        """Refused (429) if there have been too many."""
+        """ApiError (429) if there have been too many."""
         if cache.get(self._key(name), 0) >= self._most:
             minutes = max(1, round(self._seconds / 60))
-            raise Refused(f"Too many attempts with this name. Wait {minutes} minutes, then try again.", 429)
+            raise ApiError(f"Too many attempts with this name. Wait {minutes} minutes, then try again.", 429)
 
     def add(self, name: str) -> None:
         """Count one more; they are forgotten together, some time after the first."""
