@@ -117,10 +117,10 @@ class _Group:
                 self._start_feeder()
             self.changed.notify_all()
 
-    def wake(self) -> None:
-        """Start all processes."""
+    def wake(self, count: int) -> None:
+        """Start so many processes."""
         with self.changed:
-            while len(self._feeders) < self.size:
+            while len(self._feeders) < min(count, self.size):
                 self._start_feeder()
 
     def close(self) -> None:
@@ -302,8 +302,9 @@ class Pool:
         return self._groups["back"].size - 1
 
     def wake(self) -> None:
-        """Start the processes of the front before anybody waits for them."""
-        self._groups["front"].wake()
+        """Start the processes of the front, and the first of the back, before anybody waits for them."""
+        self._groups["front"].wake(self.parts)
+        self._groups["back"].wake(1)
 
     def close(self) -> None:
         for group in self._groups.values():

@@ -270,6 +270,7 @@ li {
   font-size: 12.5px;
 }
 .buttons {
+  flex-wrap: wrap;
   display: flex;
   justify-content: flex-end;
   gap: 8px;
