@@ -13,7 +13,7 @@ from ninja import Query, Router
 from pydantic import Field
 
 from server.audio.hearing import Heard
-from server.audio.sounding import segment_bytes
+from server.audio.segment_format import segment_bytes
 from server.common.pool import Job, Urgency, pool
 from server.mixing.access import membership
 from server.mixing.models import Member

@@ -3,13 +3,16 @@
 What counts is what files decode to, for that is what lies on the disk: an asset in sessions of one rate counts once.
 """
 
+from pathlib import Path
+
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import Q, Sum
 
+from needle.io.audio import audio_info, frames_at
 from server.audio.models import AssetUse, Upload
 from server.common.errors import ApiError
-from server.mixing.models import Member, Session
+from server.mixing.models import Member, Session, shown_name
 
 TOLD_FROM = 0.8
 """The share of a quota from which on people are told."""
@@ -36,6 +39,12 @@ def stored_bytes(owner: User | None = None) -> int:
     return round(_BYTES_PER_SAMPLE * decoded) + coming
 
 
+def decoded_bytes(path: Path, rate: int) -> int:
+    """Bytes that a file will take, decoded for sessions at ``rate`` (Hz). NeedleError if it cannot be read."""
+    info = audio_info(path)
+    return _BYTES_PER_SAMPLE * info.channels * frames_at(info, rate)
+
+
 def check_room(owner: User, size: int) -> str:
     """What the owner should be told when so many more bytes come; nothing while there is plenty of room.
 
@@ -53,13 +62,13 @@ def check_room(owner: User, size: int) -> str:
     whose = f"{_size(stored)} of {_size(settings.QUOTA)}"
     if stored > settings.QUOTA:
         raise ApiError(
-            f"With that file the sessions of {owner.get_full_name() or owner.username} would hold {whose}. "
+            f"With that file the sessions of {shown_name(owner)} would hold {whose}. "
             "Delete a session that is not needed any more, or ask whoever runs the server for more room.",
             413,
         )
     if stored < TOLD_FROM * settings.QUOTA:
         return ""
-    return f"The sessions of {owner.get_full_name() or owner.username} hold {whose} with this."
+    return f"The sessions of {shown_name(owner)} hold {whose} with this."
 
 
 def _size(size: float) -> str:

@@ -33,7 +33,7 @@ from needle.render.segments import (
     segment_key,
 )
 from server.audio.shared_cache import shared_cache
-from server.audio.travelling import TravellingMix
+from server.audio.shared_mix import SharedMix
 from server.common.pool import in_parallel, part_count
 
 RENDERED = RenderCache(384 * 2**20)
@@ -137,23 +137,23 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
     keys = [_key(mix, index, listening) for index in range(segment_count(mix))]
     known = {index: frames for index, key in enumerate(keys) if (frames := _kept_frames(key)) is not None}
     runs = list(_runs([index for index in range(len(keys)) if index not in known]))
-    travelling = TravellingMix(mix)
-    work = [(first // _RUN, measure_between, (travelling, first, last, listening)) for first, last in runs]
+    shared_mix = SharedMix(mix)
+    work = [(first // _RUN, measure_between, (shared_mix, first, last, listening)) for first, last in runs]
     for (first, last), measured in zip(runs, in_parallel(work), strict=True):
         for index in range(first, last):
             frames = measured.get(index) or _kept_frames(keys[index])
             if frames is None:  # it had to make room meanwhile
-                (frames,) = measure_between(travelling, index, index + 1, listening, tell=True).values()
+                (frames,) = measure_between(shared_mix, index, index + 1, listening, tell=True).values()
             known[index] = frames
         yield len(known) / len(keys)
     return Frames.joined([known[index] for index in range(len(keys))]) if keys else Frames.silence(0)
 
 
 def measure_between(
-    travelling: TravellingMix, first: int, last: int, listening: Listening, *, tell: bool = False
+    shared_mix: SharedMix, first: int, last: int, listening: Listening, *, tell: bool = False
 ) -> dict[int, Frames]:
     """Measure some segments in a row, and keep their meter frames; those for which there was no room (or all)."""
-    mix, left = travelling.mix, {}
+    mix, left = shared_mix.mix, {}
     for index, result in enumerate(render_segments(mix, first, last, listening, cache=RENDERED), start=first):
         is_shared = _keep_frames(_key(mix, index, listening), result.frames)
         if tell or not is_shared:
@@ -171,12 +171,12 @@ def content_between(session: UUID, revision: int, first: int, last: int, mix: Mi
 
 def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     """The shares of all that sounds from one tenth of a second up to another, gathered side by side."""
-    parts, travelling = parts_of(mix), TravellingMix(mix)
+    parts, shared_mix = parts_of(mix), SharedMix(mix)
     cuts = list(stretches(first, last, HOPS_AT_ONCE))
     count = part_count()
     groups = [parts[group::count] for group in range(count)]
     work = [
-        (number, shares_between, (travelling, group, low, high))
+        (number, shares_between, (shared_mix, group, low, high))
         for low, high, _ in cuts
         for number, group in enumerate(groups)
     ]
@@ -188,15 +188,15 @@ def known_shares(mix: Mix, first: int, last: int) -> Steps[Shares]:
     return Shares.joined(result)
 
 
-def shares_between(travelling: TravellingMix, parts: Sequence[Part], first: int, last: int) -> Shares:
+def shares_between(shared_mix: SharedMix, parts: Sequence[Part], first: int, last: int) -> Shares:
     """The shares of some parts between two tenths of a second."""
-    return gathered(travelling.mix, parts, first, last, cache=RENDERED)
+    return gathered(shared_mix.mix, parts, first, last, cache=RENDERED)
 
 
 def known_covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[NDArray[np.float64]]:
     """The covariances of a mix and some sources, gathered by the processes that measure its stretches."""
-    travelling, cuts = TravellingMix(mix), list(stretches(0, blocks, BLOCKS_AT_ONCE))
-    work = [(low // _RUN, covariances_of, (travelling, tuple(sources), low, high)) for low, high, _ in cuts]
+    shared_mix, cuts = SharedMix(mix), list(stretches(0, blocks, BLOCKS_AT_ONCE))
+    work = [(low // _RUN, covariances_of, (shared_mix, tuple(sources), low, high)) for low, high, _ in cuts]
     parts = []
     for part, (_, _, done) in zip(in_parallel(work), cuts, strict=True):
         parts.append(part)
@@ -204,9 +204,9 @@ def known_covariances(mix: Mix, sources: Sequence[str], blocks: int) -> Steps[ND
     return np.concatenate(parts)
 
 
-def covariances_of(travelling: TravellingMix, sources: Sequence[str], low: int, high: int) -> NDArray[np.float64]:
+def covariances_of(shared_mix: SharedMix, sources: Sequence[str], low: int, high: int) -> NDArray[np.float64]:
     """The covariances of some half seconds."""
-    return covariances_between(travelling.mix, sources, low, high, cache=RENDERED)
+    return covariances_between(shared_mix.mix, sources, low, high, cache=RENDERED)
 
 
 def _runs(missing: list[int]) -> Iterator[tuple[int, int]]:

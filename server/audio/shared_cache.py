@@ -123,7 +123,7 @@ def shared_cache() -> SharedCache:
     return _at(settings.DATA_DIR)
 
 
-def begin_anew() -> None:
+def prepare_cache() -> None:
     """As a server starts: forget what an earlier program has worked out, and what servers left that were killed."""
     cache = shared_cache()
     cache.clear()

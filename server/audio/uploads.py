@@ -19,7 +19,6 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from needle.errors import NeedleError
-from needle.io.audio import audio_info, frames_at
 from server.audio import quotas, reports, tasks
 from server.audio.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
 from server.audio.models import Report, Upload
@@ -196,10 +195,9 @@ def read(upload_id: UUID) -> None:
             session, notes = import_string(TAKES_IN)(path, upload.name, upload.author, progress)
             _finish(upload_id, status=Upload.Status.READY, progress=1.0, became=session, message=notes[:400])
             return
-        info = audio_info(path)
-        # What it decodes to is known only now. What was counted in until now is what has been sent of it.
-        decoded = 4 * info.channels * frames_at(info, upload.session.rate) - upload.size
-        quotas.check_room(quotas.owner_of(upload.session, upload.author), decoded)
+        # What it decodes to is known only now; until now its own size was counted in.
+        more = quotas.decoded_bytes(path, upload.session.rate) - upload.size
+        quotas.check_room(quotas.owner_of(upload.session, upload.author), more)
         asset = store_asset(path, upload.session.rate, progress)
         _finish(upload_id, status=Upload.Status.READY, progress=1.0, asset_id=asset)
     except Stopped:

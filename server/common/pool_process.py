@@ -71,14 +71,14 @@ class PoolProcess:
             self._process.kill()
         self._connection.close()
 
-    def run(self, job: "Job", limit: float, beside: Callable[..., None]) -> Any:
+    def run(self, job: "Job", limit: float, run_parts: Callable[..., None]) -> Any:
         """What a job gives. ProcessLost if the process dies or is silent for ``limit`` seconds.
 
-        ``beside`` is called with the parts that the process wants to have done beside its own work.
+        ``run_parts`` is called with the parts that the process wants to have done beside its own work.
         """
         self._job, self._limit = job, limit
         try:
-            ended = self._exchange(job, limit, beside)
+            ended = self._exchange(job, limit, run_parts)
         except (EOFError, OSError) as error:
             self.kill()
             raise ProcessLost from error
@@ -88,7 +88,7 @@ class PoolProcess:
         # What went wrong in the work itself is no fault of the process.
         return self._ended(*ended)
 
-    def _exchange(self, job: "Job", limit: float, beside: Callable[..., None]) -> tuple[str, Any, float]:
+    def _exchange(self, job: "Job", limit: float, run_parts: Callable[..., None]) -> tuple[str, Any, float]:
         """Speak with the process until it has done a job or failed at it: which, with what, and its memory."""
         self._connection.send(("job", job.work, job.arguments))
         sign, told_to_stop = monotonic(), False
@@ -101,7 +101,7 @@ class PoolProcess:
             sign = monotonic()
             if kind == "parts":
                 self._enough = False
-                beside(self, job, *content)
+                run_parts(self, job, *content)
                 self._end_of_parts()
             elif not self._note(kind, *content):
                 return kind, *content
@@ -171,15 +171,15 @@ def _database() -> dict[str, Any]:
 
 # What follows is the other side: it runs in the process.
 
-_here: "_Here | None" = None
+_child_side: "_ChildSide | None" = None
 
 
-def nested_in() -> "_Here | None":
+def current_process() -> "_ChildSide | None":
     """The process of a pool in which this runs, if it does."""
-    return _here
+    return _child_side
 
 
-class _Here:
+class _ChildSide:
     """The process itself: takes jobs one after the other until the server is gone."""
 
     def __init__(self, end: Connection, cores: int) -> None:
@@ -225,7 +225,7 @@ class _Here:
             except StopIteration as stop:
                 return stop.value
             self._end.send(("progress", float(done)))
-            # While parts are done beside, whoever sees to them says when to stop.
+            # While parts are done run_parts, whoever sees to them says when to stop.
             if not self._waits_for_parts and self._end.poll(0):
                 self._end.recv()
                 result.close()
@@ -267,7 +267,7 @@ class _Here:
 
 def _serve(end: Connection, background: bool, where: tuple[str, str, int]) -> None:
     """What a process of the pool does from its first moment."""
-    global _here
+    global _child_side
     # There is a process for every core already.
     os.environ.update(OPENBLAS_NUM_THREADS="1", OMP_NUM_THREADS="1")
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -285,8 +285,8 @@ def _serve(end: Connection, background: bool, where: tuple[str, str, int]) -> No
 
     prepare()
     tame_collector()
-    _here = _Here(end, cores)
-    _here.serve()
+    _child_side = _ChildSide(end, cores)
+    _child_side.serve()
 
 
 def _leave_with_the_server() -> None:

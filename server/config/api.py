@@ -18,7 +18,7 @@ from server.audio.rhythm import router as rhythm
 from server.audio.room import router as room
 from server.audio.sending import router as files
 from server.common.errors import ApiError
-from server.common.pool import PoolBusy
+from server.common.pool_group import PoolBusy
 from server.common.pool_process import ProcessLost
 from server.config.health import router as health
 from server.delivery.api import router as deliveries

@@ -1,13 +1,13 @@
 """Logs: one JSON object a line, for machines to read. No bodies, queries or cookies: nothing secret is in them."""
 
 import logging
+from collections.abc import Callable
 from time import perf_counter
 from typing import Any
 
+from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
 from pythonjsonlogger.core import RESERVED_ATTRS
-
-from server.config.middleware import Around
 
 requests = logging.getLogger("needle.requests")
 
@@ -45,10 +45,29 @@ def logging_settings(form: str, requests: bool, quiet: bool) -> dict[str, Any]:
     }
 
 
-class request_log(Around):  # noqa: N801 - Django names middleware as functions
+class request_log:  # noqa: N801 - Django names middleware as functions
     """Tells every request: method, path without its query, status, how long it took, whose it was."""
 
+    sync_capable = True
+    async_capable = True
+
+    def __init__(self, get_response: Callable) -> None:
+        self.get_response = get_response
+        if iscoroutinefunction(get_response):
+            markcoroutinefunction(self)
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if iscoroutinefunction(self.get_response):
+            return self._later(request)
+        began = perf_counter()
+        return self.after(request, self.get_response(request), began)
+
+    async def _later(self, request: HttpRequest) -> HttpResponse:
+        began = perf_counter()
+        return self.after(request, await self.get_response(request), began)
+
     def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
+        """The answer, once it has been told."""
         if requests.isEnabledFor(logging.INFO):
             user = getattr(request, "user", None)
             # Who was not looked up while the request was answered is not looked up for the log.

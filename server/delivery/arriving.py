@@ -14,6 +14,7 @@ from needle.io.audio import AudioInfo
 from needle.io.bundle import Bundle, assets_of, with_assets
 from needle.io.bw64 import opened
 from needle.io.containers import describes_tracks
+from server.audio import quotas
 from server.audio.assets import asset_audio, store_asset
 from server.mixing.beginning import begin_session, checked_document
 from server.mixing.models import Session
@@ -42,7 +43,7 @@ def take_in(path: Path, name: str, owner, progress: Progress) -> tuple[Session, 
                 "stems are brought into a session that is open."
             )
         with Bundle(whole, Path(folder)) as bundle:
-            session = _begun(bundle, owner, progress)
+            session = _begun(bundle, owner, path.stat().st_size, progress)
     return session, " ".join(notes)
 
 
@@ -54,7 +55,7 @@ def _objects(path: Path, folder: Path, name: str, progress: Progress) -> tuple[s
     return programme.notes
 
 
-def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
+def _begun(bundle: Bundle, owner, sent: int, progress: Progress) -> Session:
     document = bundle.document
     # What can be refused is refused before anything is kept.
     hexed = {name: f"{number:064x}" for number, name in enumerate(assets_of(document))}
@@ -65,6 +66,8 @@ def _begun(bundle: Bundle, owner, progress: Progress) -> Session:
     checked_document({**document, "sources": sources})
     bundle.check_channels()
     rate, renamed = document["session"]["rate"], {}
+    # What it decodes to is known only now; until now the size of what was sent was counted in.
+    quotas.check_room(owner, sum(quotas.decoded_bytes(bundle.asset_path(name), rate) for name in hexed) - sent)
     for number, name in enumerate(hexed):
         share = (1.0 - _UNPACKED) / len(hexed)
         begins = _UNPACKED + number * share

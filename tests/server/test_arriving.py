@@ -5,6 +5,7 @@ import json
 import zipfile
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from django.conf import settings
@@ -19,6 +20,7 @@ from needle.io.midi_automation import write_midi_moves
 from needle.render.engine import render_audio
 from needle.session.document import tempo_map
 from needle.session.owners import lane_in
+from server.audio import quotas
 from server.audio.assets import asset_audio
 from server.audio.mixes import mix_at
 from server.audio.models import Upload
@@ -69,6 +71,16 @@ class Coming(SessionCase):
 
 
 class Arriving(Coming):
+    def test_what_it_decodes_to_counts_in_its_owner_s_quota(self) -> None:
+        content = self.bundle()
+        # As a bundle of silence would that is packed well.
+        large = mock.patch.object(quotas, "decoded_bytes", return_value=1 << 30)
+        with self.settings(QUOTA=10 * len(content)), large:
+            state = self.bring(content)
+        self.assertEqual(state["status"], "failed")
+        self.assertIn("would hold", state["message"])
+        self.assertEqual(self.as_("uwe").get("/api/sessions").json(), [])
+
     def test_a_bundle_becomes_a_session_of_ones_own(self) -> None:
         state = self.bring(self.bundle())
         self.assertEqual(state["status"], "ready", state["message"])

@@ -11,7 +11,7 @@ from needle.metering.lean import lean_db
 from needle.render.engine import render_audio
 from server.audio import segments
 from server.audio.mixes import mix_at
-from server.audio.travelling import TravellingMix, pack
+from server.audio.shared_mix import SharedMix, pack
 from tests.server.sessions import LENGTH
 from tests.server.test_sound import Heard
 
@@ -74,7 +74,7 @@ class Overviews(Balance):
         send = {"kind": "set-send", "source": "wide", "to": "room", "level": -6.0}
         self.assertEqual(self.operate(self.as_("emil"), send).status_code, 200)
         mix = mix_at(self.session, self.revision())
-        there = pickle.loads(pickle.dumps(TravellingMix(mix))).mix
+        there = pickle.loads(pickle.dumps(SharedMix(mix))).mix
         np.testing.assert_array_equal(render_audio(there, 0, 24000), render_audio(mix, 0, 24000))
         self.assertLess(len(pack(mix)), 20_000)
 

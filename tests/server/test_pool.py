@@ -14,7 +14,8 @@ from django.test import SimpleTestCase
 from needle.errors import NeedleError
 from server.common import pool as pools
 from server.common.errors import ApiError
-from server.common.pool import Job, Pool, PoolBusy, Urgency
+from server.common.pool import Pool
+from server.common.pool_group import MOST_WAITING, Job, PoolBusy, Urgency
 from server.common.pool_process import Abandoned, ProcessLost
 from tests.server import pool_work
 from tests.server.sessions import new_folder
@@ -83,7 +84,7 @@ class Order(Pools):
 
     def test_one_person_cannot_ask_for_everything(self) -> None:
         gate, _ = self.block()
-        for _ in range(pools.MOST_WAITING):
+        for _ in range(MOST_WAITING):
             self.have(pool_work.process)
         with self.assertRaises(PoolBusy):
             self.have(pool_work.process)
@@ -143,7 +144,7 @@ class Losses(Pools):
 
     def test_what_kills_its_process_again_costs_that_one_answer(self) -> None:
         waiting = [self.have(pool_work.die), self.have(pool_work.process)]
-        with self.assertLogs("server.common.pool"), self.assertRaises(ProcessLost):
+        with self.assertLogs("server.common.pool_group"), self.assertRaises(ProcessLost):
             waiting[0].result(PATIENCE)
         self.assertGreater(waiting[1].result(PATIENCE), 0)
 
@@ -190,7 +191,7 @@ class Beside(Pools):
         self.assertEqual({job.future.result(PATIENCE)[0] for job in jobs}, {132})
 
     def test_a_worker_s_own_work_is_divided_into_as_many_parts_as_it_has(self) -> None:
-        count = pools.MOST_WAITING + 20
+        count = MOST_WAITING + 20
         with mock.patch.object(pools, "_pool", self.pool), self.settings(WORKERS=2):
             parts = [(number, pool_work.twice, (number,)) for number in range(count)]
             doubled = [result for result, _ in pools.in_parallel(parts)]
@@ -222,7 +223,7 @@ class Beside(Pools):
         def die() -> Job:
             return Job(pool_work.die, (), "olga", Urgency.ANALYSIS)
 
-        with self.assertLogs("server.common.pool"):
+        with self.assertLogs("server.common.pool_group"):
             self.assertEqual(self.pool.poll("dies", die(), PATIENCE), (0.0, None))
         whole = Job(pool_work.process, (), "olga", Urgency.ANALYSIS)
         self.assertEqual(self.pool.poll("dies", whole, PATIENCE)[0], 1.0)

@@ -53,7 +53,7 @@ class Shared(SimpleTestCase):
             SharedCache(folder, 1).put("key", [np.zeros(3)])
             (folder / f"server.{pid}").touch()
         with mock.patch.object(shared_cache, "_IN_MEMORY", self.folder), self.settings(DATA_DIR=self.folder / "own"):
-            shared_cache.begin_anew()
+            shared_cache.prepare_cache()
         self.assertFalse(left.exists())
         self.assertTrue((living / "key").exists())
 

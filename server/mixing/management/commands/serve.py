@@ -77,7 +77,7 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
-        shared_cache.begin_anew()
+        shared_cache.prepare_cache()
         resume_unfinished(only_lost=settings.SHARED)
         keeping.tidy()
         uploads.resume(only_lost=settings.SHARED)

@@ -17,7 +17,7 @@ from server.audio.shared_cache import shared_cache
 from server.common.pool_process import Abandoned
 
 
-class TravellingMix:
+class SharedMix:
     """A mix that can be pickled: what goes along is a key, and the mix is read when it is wanted."""
 
     def __init__(self, mix: Mix | None = None, key: str = "") -> None:
@@ -35,7 +35,7 @@ class TravellingMix:
             packed = pack(self._mix)
             self._key = f"mix-{hashlib.blake2b(packed, digest_size=16).hexdigest()}"
             shared_cache().put(self._key, [np.frombuffer(packed, np.uint8)])
-        return TravellingMix, (None, self._key)
+        return SharedMix, (None, self._key)
 
 
 @lru_cache(maxsize=4)
