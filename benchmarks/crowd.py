@@ -40,9 +40,9 @@ def prepare(data: Path) -> tuple[str, list[str]]:
     from needle.io.audio import write_audio
     from needle.session.document import RETURN_DEFAULTS, SEND_DEFAULTS, SOURCE_DEFAULTS, empty_document
     from needle.session.owners import lane_value
-    from server.audio.assets import store_asset
-    from server.mixing.beginning import begin_session
-    from server.mixing.models import Member
+    from server.media.assets import store_asset
+    from server.mixsessions.models import Membership
+    from server.mixsessions.services import create_session
 
     call_command("migrate", verbosity=0)
     people = [get_user_model().objects.create_user(f"p{number}") for number in range(max(CROWDS))]
@@ -71,8 +71,10 @@ def prepare(data: Path) -> tuple[str, list[str]]:
         for to in document["returns"]:
             send = f"{key}/{to}"
             document["sends"][send] = {**SEND_DEFAULTS, "id": send, "source": key, "return": to, "level": -12.0}
-    session = begin_session(document, people[0])
-    Member.objects.bulk_create(Member(session=session, user=user, role=Member.Role.ENGINEER) for user in people[1:])
+    session = create_session(document, people[0])
+    Membership.objects.bulk_create(
+        Membership(session=session, user=user, role=Membership.Role.ENGINEER) for user in people[1:]
+    )
     return str(session.pk), [_sign_in(user) for user in people]
 
 
@@ -158,11 +160,11 @@ def listen(visitors: list[Visitor], session: str, editing: bool) -> tuple[list[f
 def alone(session: str) -> float:
     """Seconds of sound a second that one process renders, with nobody else about."""
     from needle.render.segments import render_segments, segment_key
-    from server.audio.mixes import mix_at
-    from server.audio.segments import RENDERED
-    from server.mixing.models import Session
+    from server.media.mixes import mix_at
+    from server.media.segments import RENDERED
+    from server.mixsessions.models import MixSession
 
-    mix = mix_at(Session.objects.get(pk=session), 0)
+    mix = mix_at(MixSession.objects.get(pk=session), 0)
     spent = []
     for index in range(20, 80):
         start = time.perf_counter()
@@ -195,7 +197,7 @@ def stolen() -> float:
 
 
 def main() -> None:
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
     os.environ.setdefault("NEEDLE_LOCAL", "1")
     with tempfile.TemporaryDirectory() as folder:
         run(Path(folder))

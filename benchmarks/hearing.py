@@ -9,7 +9,7 @@ import tempfile
 from types import SimpleNamespace
 from typing import Any
 
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
 os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
 os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
@@ -29,10 +29,11 @@ def main() -> None:
     from django.core.management import call_command
     from django.db import connection
 
-    from server.mixing import snapshots
-    from server.mixing.models import EntityVersion, Operation, Session
-    from server.mixing.operations import operation_from
-    from server.mixing.revisions import document_at, present, since, submit, turns_of, undo
+    from server.editing.operations import operation_from
+    from server.editing.services import submit, undo
+    from server.mixsessions import snapshots
+    from server.mixsessions.log import document_at, present, since, turns_of
+    from server.mixsessions.models import EntityVersion, MixSession, OperationRecord
 
     call_command("migrate", verbosity=0)
     user = get_user_model().objects.create_user("rowan")
@@ -47,7 +48,7 @@ def main() -> None:
         key = f"{operation.owner}/pan"
         change = {"part": "lanes", "key": key, "points": {"at": edits.at, "removed": 1, "inserted": [after]}}
         rows.append(
-            Operation(
+            OperationRecord(
                 session=session, revision=revision, client_id=uuid4(), author=user, base_revision=revision - 1,
                 kind=operation.kind, body=operation.model_dump(exclude_none=True), delta=[change],
                 inverse={**operation.model_dump(exclude_none=True), "before": after, "after": before},
@@ -55,17 +56,18 @@ def main() -> None:
             )
         )  # fmt: skip
         if len(rows) == _AT_ONCE or revision == OPERATIONS:
-            Operation.objects.bulk_create(rows)
-            Session.objects.filter(pk=session.pk).update(revision=revision)
+            OperationRecord.objects.bulk_create(rows)
+            MixSession.objects.filter(pk=session.pk).update(revision=revision)
             rows.clear()
             snapshots.take_snapshots(session.pk)
     edits.store()
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT AVG(LENGTH(body) + LENGTH(inverse) + LENGTH(delta) + LENGTH(touches)) FROM mixing_operation"
+            "SELECT AVG(LENGTH(body) + LENGTH(inverse) + LENGTH(delta) + LENGTH(touches)) "
+            "FROM mixsessions_operationrecord"
         )
         (each,) = cursor.fetchone()
-        cursor.execute("SELECT SUM(LENGTH(value)) FROM mixing_entityversion")
+        cursor.execute("SELECT SUM(LENGTH(value)) FROM mixsessions_entityversion")
         (kept,) = cursor.fetchone()
     size = Path(connection.settings_dict["NAME"]).stat().st_size
     print(f"a moved point of {POINTS:,} in the log: {each:.0f} bytes")
@@ -81,7 +83,7 @@ def main() -> None:
     _timed("what an undo would take back", TIMES, lambda: turns_of(session, user))
     _timed("an edit stored, at the end", TIMES, lambda: submit(user, session.pk, uuid4(), None, edits()))
     _timed("an undo", 10, lambda: undo(user, session.pk, uuid4()))
-    operation_from(Operation.objects.latest("revision").body)
+    operation_from(OperationRecord.objects.latest("revision").body)
 
 
 def _timed(what: str, times: int, work: Callable[[], Any]) -> None:
@@ -98,7 +100,7 @@ def _session(user: Any) -> Any:
     from needle.automation.curve import Lane, stored
     from needle.session.document import SOURCE_DEFAULTS, empty_document
     from needle.session.owners import lane_value
-    from server.mixing.beginning import begin_session
+    from server.mixsessions.services import create_session
 
     document = empty_document("Long log", 48000, 300.0)
     for number in range(SOURCES):
@@ -113,21 +115,21 @@ def _session(user: Any) -> Any:
             for i in range(POINTS)
         ]  # fmt: skip
         document["lanes"][f"{key}/pan"] = lane_value(f"{key}/pan", stored(Lane.of(points).points))
-    return begin_session(document, user)
+    return create_session(document, user)
 
 
 class Edits:
     """Moves of single points, as hands make them, one after the other."""
 
     def __init__(self, session_id: Any) -> None:
-        from server.mixing.models import Thing
+        from server.mixsessions.models import Entity
 
         self._chance = random.Random(7)
-        self._rows = {row.key: row for row in Thing.objects.filter(session=session_id, part="lanes")}
+        self._rows = {row.key: row for row in Entity.objects.filter(session=session_id, part="lanes")}
         self.at = 0
 
     def __call__(self) -> Any:
-        from server.mixing.operations.points import MovePoint
+        from server.editing.operations.points import MovePoint
 
         owner = f"s{self._chance.randrange(SOURCES)}"
         points = self._rows[f"{owner}/pan"].value["points"]

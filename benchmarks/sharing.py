@@ -11,7 +11,7 @@ import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
 
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
 os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 

@@ -45,21 +45,21 @@ FAULTS = (
     ),
     Fault(
         "one operation of fifty lost",
-        "server/mixing/revisions.py",
+        "server/mixsessions/log.py",
         "    return [serialize_revision(row) for row in rows.defer",
         "    return [serialize_revision(row) for row in rows.extra(where=['revision %% 50 != 0']).defer",
         ("tests.server.test_convergence",),
     ),
     Fault(
         "the same change made twice",
-        "server/mixing/revisions.py",
+        "server/editing/services.py",
         "    return row and Committed(row)",
         "    return Committed(row) if row and row.revision % 2 else None",
         ("tests.server.test_operations", "tests.server.test_convergence"),
     ),
     Fault(
         "a permission skipped",
-        "server/mixing/access.py",
+        "server/mixsessions/access.py",
         "    if to_edit and not member.may_edit:",
         "    if to_edit and not member.may_edit and False:",
         ("tests.server.test_permissions",),
@@ -73,7 +73,7 @@ FAULTS = (
     ),
     Fault(
         "the sign-in limit counts what a header says",
-        "server/mixing/throttling.py",
+        "server/common/throttling.py",
         "    while hops and _is_trusted(address):",
         "    while hops:",
         ("tests.server.test_access",),
@@ -108,6 +108,11 @@ def stands(folder: Path, tests: tuple[str, ...]) -> bool:
 
 
 def main(names: list[str]) -> int:
+    unknown = set(names) - {fault.name for fault in FAULTS}
+    if unknown:
+        print(f"prove: there is no fault {', '.join(sorted(unknown))}. Give names, or none for all:", file=sys.stderr)
+        print("\n".join(fault.name for fault in FAULTS), file=sys.stderr)
+        return 2
     chosen = [fault for fault in FAULTS if not names or fault.name in names]
     unseen = []
     with tempfile.TemporaryDirectory(prefix="needle-prove-") as made:

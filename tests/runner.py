@@ -51,7 +51,6 @@ def new_folder(name: str) -> Path:
 def _begin(*given: Any) -> None:
     # A process of a pool may not have children unless it says so; servers render in processes of their own.
     multiprocessing.current_process()._config["daemon"] = False
-    at_exit(_end_renderers)
     settings.DATA_DIR = new_folder("tests")
     os.fsync = lambda _: None
     ParallelTestSuite.init_worker(*given)
@@ -69,16 +68,6 @@ def _write_ahead() -> None:
         if connection.vendor == "sqlite":
             with connection.cursor() as cursor:
                 cursor.execute("PRAGMA journal_mode=WAL")
-
-
-def _end_renderers() -> None:
-    from server.audio import workers
-
-    for pool in workers._pools.values():
-        processes = list((pool._processes or {}).values())
-        pool.shutdown(wait=False, cancel_futures=True)
-        for process in processes:
-            process.kill()
 
 
 class _RemoteResult(RemoteTestResult):

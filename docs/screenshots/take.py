@@ -10,7 +10,7 @@ import django
 import numpy as np
 import soundfile
 
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 django.setup()
 
 from playwright.sync_api import expect, sync_playwright  # noqa: E402 - needs Django to be set up

@@ -5,7 +5,7 @@ from django.db import models
 
 
 class Preferences(models.Model):
-    """One person's preferences, as ``server.accounts.preferences.Liked`` has them."""
+    """One person's preferences, as ``server.accounts.preferences.PreferencesSchema`` has them."""
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="preferences")
     values = models.JSONField(default=dict)

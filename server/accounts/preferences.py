@@ -10,7 +10,7 @@ from server.accounts.models import Preferences
 router = Router(tags=["preferences"])
 
 
-class Liked(Schema):
+class PreferencesSchema(Schema):
     """``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
 
     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
@@ -24,15 +24,15 @@ class Liked(Schema):
     tour: Literal["new", "done"] = "new"
 
 
-@router.get("", response=Liked)
-def preferences(request: HttpRequest) -> Liked:
+@router.get("", response=PreferencesSchema)
+def preferences(request: HttpRequest) -> PreferencesSchema:
     """One's own preferences."""
     result = Preferences.objects.filter(user=request.user).first()
-    return Liked(**result.values) if result else Liked()
+    return PreferencesSchema(**result.values) if result else PreferencesSchema()
 
 
-@router.put("", response=Liked)
-def set_preferences(request: HttpRequest, given: Liked) -> Liked:
+@router.put("", response=PreferencesSchema)
+def set_preferences(request: HttpRequest, given: PreferencesSchema) -> PreferencesSchema:
     """Keep one's own preferences."""
     Preferences.objects.update_or_create(user=request.user, defaults={"values": given.dict()})
     return given

@@ -4,7 +4,7 @@ from django.contrib.auth import SESSION_KEY
 from django.contrib.sessions.models import Session
 from django.utils import timezone
 
-from server.mixing.announcing import announce_to
+from server.common.announcing import announce_to
 
 
 def sign_out_everywhere(user, but: str | None = None) -> int:

@@ -1,1 +1,1 @@
-"""Handing over: what leaves a session as files, and what comes in as a session or as moves."""
+"""Delivery: exports, and what is imported as a session or as moves."""

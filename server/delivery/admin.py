@@ -2,11 +2,11 @@
 
 from django.contrib import admin
 
-from server.config.operator import LookedAt
+from server.common.admin import ReadOnlyAdmin
 from server.delivery.models import Delivery
 
 
 @admin.register(Delivery)
-class DeliveryAdmin(LookedAt):
+class DeliveryAdmin(ReadOnlyAdmin):
     list_display = ("id", "session", "author", "status", "progress", "created_at", "message")
     list_filter = ("status",)

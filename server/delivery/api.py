@@ -11,16 +11,18 @@ from pydantic import Field
 
 from needle.export.naming import PATTERN, WORDS, Names, safe, words_of
 from needle.mix.model import Mix
-from server.audio import tasks
-from server.audio.mixes import document_for, mix_at
+from server.accounts.names import shown_name
 from server.common import pool
 from server.common.errors import ApiError
 from server.delivery import streaming
-from server.delivery.keeping import forget, forget_old
 from server.delivery.models import Delivery
-from server.delivery.ordering import Order
-from server.mixing.access import membership
-from server.mixing.models import Session, shown_name
+from server.delivery.orders import Order
+from server.delivery.retention import forget, forget_old
+from server.media import tasks
+from server.media.mixes import mix_at
+from server.mixsessions.access import membership
+from server.mixsessions.document_cache import document_for
+from server.mixsessions.models import MixSession
 
 router = Router(tags=["deliveries"])
 
@@ -80,7 +82,7 @@ class OfferOut(Schema):
     pattern: str
 
 
-class CalledOut(Schema):
+class NameOut(Schema):
     """The name of a file."""
 
     name: str
@@ -109,14 +111,14 @@ def offer(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
     return {"words": WORDS, "pattern": PATTERN}
 
 
-@router.post("/{uuid:session_id}/deliveries/called", response=CalledOut)
-def called(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> dict[str, str]:
+@router.post("/{uuid:session_id}/deliveries/name", response=NameOut)
+def first_name(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> dict[str, str]:
     """What the mix would be called if this were ordered, as the first of its files."""
     session = membership(request.user, session_id, to_edit=True).session
     return {"name": pool.call(request.user.pk, name_mix, session, given)}
 
 
-def name_mix(session: Session, order: DeliveryIn) -> str:
+def name_mix(session: MixSession, order: DeliveryIn) -> str:
     """What the mix of an order would be called."""
     mix, document = mix_at(session, order.revision), document_for(session, order.revision)
     common = words_of(document, mix, *order.frames(mix), order.revision, datetime.now(UTC).date())
@@ -136,7 +138,7 @@ def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) ->
     return _out(delivery)
 
 
-def check_order(session: Session, given: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
+def check_order(session: MixSession, given: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
     """The first frame of an order, the one after its last, and the order as stored. ApiError if it cannot be."""
     mix = mix_at(session, given.revision)
     return *given.frames(mix), Order(**given.dict(include=set(Order.model_fields))).checked(mix)

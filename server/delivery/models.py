@@ -5,11 +5,11 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
-from server.audio.models import Task
+from server.media.models import Task
 
 
 class Delivery(Task):
-    """Files of a revision, from one frame to another. ``order`` says which (``server.delivery.ordering.Order``).
+    """Files of a revision, from one frame to another. ``order`` says which (``server.delivery.orders.Order``).
 
     ``files`` are those that are there, in order: name, kind, bytes and what they measure. ``notes`` say what whoever
     takes them should know.

@@ -27,8 +27,8 @@ import json, sys
 from django.contrib.auth import get_user_model
 from django.test import Client
 from server.accounts.models import Preferences
-from server.audio.assets import asset_onsets
-from server.mixing.models import Session
+from server.media.assets import asset_onsets
+from server.mixsessions.models import MixSession
 known = {}
 for user in get_user_model().objects.all():
     Preferences.objects.create(user=user, values={"tour": "done"})
@@ -36,9 +36,9 @@ for user in get_user_model().objects.all():
     client.force_login(user)
     client.get("/")
     known[user.username] = {name: morsel.value for name, morsel in client.cookies.items()}
-session = Session.objects.get()
-for thing in session.things.filter(part="sources"):
-    value = thing.value
+session = MixSession.objects.get()
+for entity in session.entities.filter(kind="sources"):
+    value = entity.value
     asset_onsets(value["asset"], session.rate, value["first_channel"], value["channels"])
 print(json.dumps({"session": str(session.id), "cookies": known}))
 """
@@ -123,10 +123,10 @@ def copied_session(data: Path) -> str:
     with sqlite3.connect(data / "needle.sqlite3", timeout=60) as database:
         database.execute("BEGIN IMMEDIATE")
         for table, column in (
-            ("mixing_session", "id"),
-            ("mixing_member", "session_id"),
-            ("mixing_thing", "session_id"),
-            ("mixing_entityversion", "session_id"),
+            ("mixsessions_mixsession", "id"),
+            ("mixsessions_membership", "session_id"),
+            ("mixsessions_entity", "session_id"),
+            ("mixsessions_entityversion", "session_id"),
         ):
             names = [row[1] for row in database.execute(f"PRAGMA table_info({table})")]
             taken = [name for name in names if name == column or name != "id"]

@@ -86,7 +86,7 @@ class Server:
         until = time.monotonic() + 60
         while time.monotonic() < until:
             try:
-                urllib.request.urlopen(self.address + "/api/doorstep", timeout=5).close()
+                urllib.request.urlopen(self.address + "/api/sign-in/options", timeout=5).close()
                 return
             except OSError:
                 if self.process.poll() is not None:

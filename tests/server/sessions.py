@@ -19,13 +19,13 @@ from django.test import Client, TestCase, TransactionTestCase, override_settings
 
 from needle.io.audio import write_audio
 from needle.session.document import SOURCE_DEFAULTS, empty_document
-from server.audio.assets import store_asset
-from server.audio.models import Asset
-from server.mixing.beginning import begin_session
-from server.mixing.models import Member
-from server.mixing.operations.passages import AddPassage
-from server.mixing.operations.sources import AddSource
-from server.mixing.revisions import submit
+from server.editing.operations.passages import AddPassage
+from server.editing.operations.sources import AddSource
+from server.editing.services import submit
+from server.media.assets import store_asset
+from server.media.models import Asset
+from server.mixsessions.models import Membership
+from server.mixsessions.services import create_session
 from tests.runner import new_folder
 
 RATE = 48000
@@ -102,9 +102,9 @@ class Tones:
             name: create(name, password="a long password", first_name=name.title())
             for name in ("olga", "emil", "lisa", "uwe")
         }
-        cls.session = begin_session(empty_document("Tones", RATE, LENGTH), cls.users["olga"])
+        cls.session = create_session(empty_document("Tones", RATE, LENGTH), cls.users["olga"])
         for colour, (name, role) in enumerate((("emil", "engineer"), ("lisa", "listener")), start=1):
-            Member.objects.create(session=cls.session, user=cls.users[name], role=role, colour=colour)
+            Membership.objects.create(session=cls.session, user=cls.users[name], role=role, colour=colour)
         values = [source(key, rows[key]["sha256"], i, TONES[key][1]) for i, key in enumerate(TONES)]
         laid_out = [AddSource.model_validate({"source": source}) for source in values]
         for revision, operation in enumerate([*laid_out, AddPassage(id="first", name="First", start=0, end=4)]):

@@ -6,7 +6,7 @@ from asgiref.sync import sync_to_async
 from channels.testing import WebsocketCommunicator
 from django.conf import settings
 
-from server.config.asgi import application
+from server.project.asgi import application
 from tests.server.sessions import CommittedCase
 
 

@@ -8,7 +8,7 @@ from django.test import Client, RequestFactory, SimpleTestCase, override_setting
 from ninja.throttling import SimpleRateThrottle
 
 from server.common.throttling import client_address
-from server.mixing.demo import make_demo_accounts
+from server.project.demo import make_demo_accounts
 from tests.server.sessions import SessionCase
 
 PLACE = {"kind": "place-source", "source": "low", "pan": 0.25}
@@ -21,9 +21,9 @@ class Door(SessionCase):
         self.assertEqual(wrong.status_code, 401)
         right = {"username": "olga", "password": "a long password"}
         self.assertEqual(client.post("/api/sign-in", right, content_type="application/json").status_code, 200)
-        self.assertEqual(client.get("/api/doorstep").json()["me"]["username"], "olga")
+        self.assertEqual(client.get("/api/sign-in/options").json()["me"]["username"], "olga")
         self.assertEqual(client.post("/api/sign-out").status_code, 204)
-        self.assertIsNone(client.get("/api/doorstep").json()["me"])
+        self.assertIsNone(client.get("/api/sign-in/options").json()["me"])
 
     def setUp(self) -> None:
         super().setUp()
@@ -81,7 +81,7 @@ class Door(SessionCase):
         body = {"data": {"username": "ines"}, "content_type": "application/json"}
         with override_settings(DEMO=False):
             self.assertEqual(Client().post("/api/demo/sign-in", **body).status_code, 404)
-            self.assertEqual(Client().get("/api/doorstep").json()["demo"], [])
+            self.assertEqual(Client().get("/api/sign-in/options").json()["demo"], [])
         with override_settings(DEMO=True):
             self.assertEqual(Client().post("/api/demo/sign-in", **body).status_code, 200)
             other = {**body, "data": {"username": "olga"}}

@@ -21,15 +21,15 @@ FIXED = "00000000-0000-4000-8000-000000000001"
 _OF_SESSION = (
     "", "/frame", "/removed", "/moves/takes", "/reports", "/deliveries", "/deliveries/offer", "/history", "/versions",
     "/people", "/comments", "/balance", "/causes?start=0&end=4", "/pair?first=low&second=high&start=0&end=4", "/mono",
-    "/law?law=compromise", "/pulse/written-out?owner=wide", "/history/2/differences",
+    "/law?law=compromise", "/pulse/as-points?owner=wide", "/history/2/differences",
     "/moves/history?owner=low&parameter=pan", *(f"/sources/{key}/waveform" for key in TONES),
     *(f"/sources/{key}/{what}" for key in TONES for what in ("placement", "onsets", "sounding")),
-    "/sources/low/dealt", "/room/whereabouts", "/room/layout?layout=0%2B5%2B0",
+    "/sources/low/dealt", "/room/trajectories", "/room/layout?layout=0%2B5%2B0",
 )  # fmt: skip
-_OF_ALL = ("/api/doorstep", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions")
+_OF_ALL = ("/api/sign-in/options", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions")
 _POSTED = {
     "/pulse/reading": {"owner": "wide", "bar": 1},
-    "/deliveries/called": {},
+    "/deliveries/name": {},
 }
 
 

@@ -20,13 +20,13 @@ from needle.io.midi_automation import write_midi_moves
 from needle.render.engine import render_audio
 from needle.session.document import tempo_map
 from needle.session.owners import lane_in
-from server.audio import quotas
-from server.audio.assets import asset_audio
-from server.audio.mixes import mix_at
-from server.audio.models import Upload
-from server.mixing.models import Member, Session
-from server.mixing.operations.lanes import WritePoints
-from server.mixing.state import stored_document
+from server.editing.operations.lanes import WritePoints
+from server.media import quotas
+from server.media.assets import asset_audio
+from server.media.mixes import mix_at
+from server.media.models import Upload
+from server.mixsessions.models import Membership, MixSession
+from server.mixsessions.state import stored_document
 from tests.server.sessions import RATE, SessionCase
 
 POINTS = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0, "shape": "ease"}, {"t": 3.0, "value": 0.0}]
@@ -50,21 +50,21 @@ class Coming(SessionCase):
     def bring(self, content: bytes, name: str = "song.zip", who: str = "uwe") -> dict:
         """Send a file as the page does, part by part, and have it read."""
         client = self.as_(who)
-        begun = self.sent(client, "/api/arrivals", {"name": name, "size": len(content)})
+        begun = self.sent(client, "/api/imports", {"name": name, "size": len(content)})
         step = len(content) // 2 + 1
         for offset in range(0, len(content), step):
             part = content[offset : offset + step]
-            path = f"/api/arrivals/{begun['id']}/parts?offset={offset}"
+            path = f"/api/imports/{begun['id']}/parts?offset={offset}"
             answer = client.post(path, part, content_type="application/octet-stream")
             self.assertEqual(answer.status_code, 200, answer.content)
-        return client.get(f"/api/arrivals/{begun['id']}").json()
+        return client.get(f"/api/imports/{begun['id']}").json()
 
     def sent(self, client: Any, path: str, body: dict, status: int = 200) -> Any:
         answer = client.post(path, json.dumps(body), content_type="application/json")
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
-    def heard(self, session: Session) -> np.ndarray:
+    def heard(self, session: MixSession) -> np.ndarray:
         session.refresh_from_db()
         mix = mix_at(session, session.revision)
         return render_audio(mix, 0, mix.frames)
@@ -84,7 +84,7 @@ class Arriving(Coming):
     def test_a_bundle_becomes_a_session_of_ones_own(self) -> None:
         state = self.bring(self.bundle())
         self.assertEqual(state["status"], "ready", state["message"])
-        session = Session.objects.get(pk=state["session"])
+        session = MixSession.objects.get(pk=state["session"])
         self.assertEqual([(m.user.username, m.role) for m in session.members.all()], [("uwe", "owner")])
         there, here = stored_document(session), self.document()
         renamed = {key: row["asset"] for key, row in here["sources"].items()}
@@ -105,7 +105,7 @@ class Arriving(Coming):
         list(write_adm(path, mix, mix_to_adm(mix, "Tones", {"low": "Low", "high": "High", "wide": "Wide"})))
         state = self.bring(path.read_bytes(), "Tones for the room.wav")
         self.assertEqual(state["status"], "ready", state["message"])
-        session = Session.objects.get(pk=state["session"])
+        session = MixSession.objects.get(pk=state["session"])
         self.assertEqual(session.name, "Tones for the room")
         times = np.linspace(0.0, 4.0, 200)
         before, after = (lane_in(document, "low", "pan") for document in (self.document(), stored_document(session)))
@@ -140,23 +140,23 @@ class Arriving(Coming):
                 sources={**sources, "low": {**sources["low"], "channels": 2, "mode": "span"}},
             ),
         }
-        before = (Session.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*")))
+        before = (MixSession.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*")))
         for words, content in cases.items():
             with self.subTest(words):
                 state = self.bring(content)
                 self.assertEqual(state["status"], "failed")
                 self.assertRegex(state["message"], words if words != "damaged" else "neither|damaged|no session")
                 self.assertNotIn(str(settings.DATA_DIR), state["message"])
-        self.assertEqual((Session.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*"))), before)
+        self.assertEqual((MixSession.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*"))), before)
         left = [path for name in ("arriving", "uploads") for path in (settings.DATA_DIR / name).iterdir()]
         self.assertEqual(left, [])
 
     def test_only_who_sends_it_sees_it_and_may_stop_it(self) -> None:
-        begun = self.sent(self.as_("uwe"), "/api/arrivals", {"name": "song.zip", "size": 100})
+        begun = self.sent(self.as_("uwe"), "/api/imports", {"name": "song.zip", "size": 100})
         for path in ("", "/cancel", "/parts?offset=0"):
             asked = self.as_("olga").post if path else self.as_("olga").get
-            self.assertEqual(asked(f"/api/arrivals/{begun['id']}{path}").status_code, 404)
-        stopped = self.sent(self.as_("uwe"), f"/api/arrivals/{begun['id']}/cancel", {})
+            self.assertEqual(asked(f"/api/imports/{begun['id']}{path}").status_code, 404)
+        stopped = self.sent(self.as_("uwe"), f"/api/imports/{begun['id']}/cancel", {})
         self.assertEqual(stopped["status"], "cancelled")
         self.assertEqual(Upload.objects.get().session, None)
 
@@ -164,7 +164,7 @@ class Arriving(Coming):
 class Copies(Coming):
     def test_a_copy_begins_as_the_session_stands(self) -> None:
         made = self.sent(self.as_("emil"), self.url("/copy"), {"name": "Tones, another way"})
-        session = Session.objects.get(pk=made["id"])
+        session = MixSession.objects.get(pk=made["id"])
         self.assertEqual([m.user.username for m in session.members.all()], ["emil"])
         copied = stored_document(session)
         self.assertEqual(copied["session"]["name"], "Tones, another way")
@@ -179,7 +179,7 @@ class Copies(Coming):
         listed = self.archive(True)
         self.assertEqual([row["archived"] for row in listed], [True])
         self.assertEqual([row["archived"] for row in self.as_("olga").get("/api/sessions").json()], [False])
-        self.assertEqual(Member.objects.filter(archived=True).count(), 1)
+        self.assertEqual(Membership.objects.filter(archived=True).count(), 1)
         listed = self.archive(False)
         self.assertEqual([row["archived"] for row in listed], [False])
 
@@ -222,14 +222,14 @@ class Landing(Coming):
         wanted = lane_in(self.document(), "low", "pan").evaluate(times)
         for kind in ("csv", "json", "mid"):
             file = self.file(kind)
-            found = self.ask("found", file)["lanes"]
+            found = self.ask("import/preview", file)["lanes"]
             low = next(one for one in found if one["name"] == "Low")
             self.assertEqual(low["lands"], {"owner": "low", "parameter": "pan"})
             self.operate(self.as_("emil"), {"kind": "write-points", "owner": "low", "parameter": "pan",
                                             "start": 0.0, "end": 4.0, "points": []})  # fmt: skip
             file.seek(0)
             lands = json.dumps([{"index": low["index"], **low["lands"]}])
-            draft = self.ask("land", file, lands=lands)
+            draft = self.ask("import", file, lands=lands)
             self.assertIn(f"from moves.{kind}", draft["summary"])
             self.apply(draft)
             lane = lane_in(self.document(), "low", "pan")
@@ -237,14 +237,14 @@ class Landing(Coming):
 
     def test_elsewhere_later_and_over_everything(self) -> None:
         text = "time,value\n0,0.25\n1,0.5\n"
-        (found,) = self.ask("found", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
+        (found,) = self.ask("import/preview", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
         self.assertEqual((found["lands"], found["points"], found["high"]), (None, 2, 0.5))
         lands = json.dumps([{"index": 0, "owner": "low", "parameter": "pan"}])
-        draft = self.ask("land", SimpleUploadedFile("one.csv", text.encode()), lands=lands, at=2.5)
+        draft = self.ask("import", SimpleUploadedFile("one.csv", text.encode()), lands=lands, at=2.5)
         self.apply(draft)
         points = [(p["t"], p["value"]) for p in self.document()["lanes"]["low/pan"]["points"]]
         self.assertEqual(points, [(0.0, -1.0), (2.0, 1.0), (2.5, 0.25), (3.5, 0.5)])
-        draft = self.ask("land", SimpleUploadedFile("one.csv", text.encode()), lands=lands, over="all")
+        draft = self.ask("import", SimpleUploadedFile("one.csv", text.encode()), lands=lands, over="all")
         self.apply(draft)
         points = [(p["t"], p["value"]) for p in self.document()["lanes"]["low/pan"]["points"]]
         self.assertEqual(points, [(0.0, 0.25), (1.0, 0.5)])
@@ -260,17 +260,17 @@ class Landing(Coming):
             ("time,value\n0,0\n", [], "Say where"),
         ):
             file = SimpleUploadedFile("one.csv", text.encode())
-            told_of = self.ask("land", file, 422, lands=json.dumps(lands))
+            told_of = self.ask("import", file, 422, lands=json.dumps(lands))
             self.assertIn(words, told_of["detail"])
         self.assertEqual(self.document(), before)
-        same = self.ask("found", self.file("csv"))["lanes"][0]
-        told_of = self.ask("land", self.file("csv"), 422, lands=json.dumps([{"index": 0, **same["lands"]}]))
+        same = self.ask("import/preview", self.file("csv"))["lanes"][0]
+        told_of = self.ask("import", self.file("csv"), 422, lands=json.dumps([{"index": 0, **same["lands"]}]))
         self.assertIn("nothing to change", told_of["detail"])
         self.assertEqual(Lane.of(before["lanes"]["low/pan"]["points"]).points[1].shape, "ease")
 
     def test_a_side_lands_on_its_side(self) -> None:
         self.operate(self.as_("emil"), {"kind": "place-source", "source": "wide", "mode": "sides"})
-        told_of = self.ask("found", self.file("mid"))
+        told_of = self.ask("import/preview", self.file("mid"))
         lanes, places = told_of["lanes"], {row["owner"]: row["parameters"] for row in told_of["places"]}
         lands = [row["lands"]["parameter"] for row in lanes if row["name"] == "Wide"]
         self.assertEqual(lands, ["pan_left", "pan_right"])

@@ -9,9 +9,9 @@ import numpy as np
 
 from needle.metering.lean import lean_db
 from needle.render.engine import render_audio
-from server.audio import segments
-from server.audio.mixes import mix_at
-from server.audio.shared_mix import SharedMix, pack
+from server.media import segments
+from server.media.mixes import mix_at
+from server.media.shared_mix import SharedMix, pack
 from tests.server.sessions import LENGTH
 from tests.server.test_sound import Heard
 

@@ -1,6 +1,6 @@
 """Comments through the API: made, answered, read, resolved, and going along with their passage."""
 
-from server.sharing.models import Comment
+from server.collaboration.models import Comment
 from tests.server.shared import SharedCase
 
 

@@ -4,12 +4,12 @@ from typing import Any
 from uuid import uuid4
 
 from server.common.errors import ApiError
-from server.mixing.deletion import delete_session
-from server.mixing.models import Member, Session
-from server.mixing.operations import Operation
-from server.mixing.operations.sources import SetGain
-from server.mixing.revisions import _TRIES, replayed, submit_derived
-from server.mixing.state import stored_document
+from server.editing.operations import Operation
+from server.editing.operations.sources import SetGain
+from server.editing.services import _TRIES, replayed, submit_derived
+from server.mixsessions.models import Membership, MixSession
+from server.mixsessions.services import delete_session
+from server.mixsessions.state import stored_document
 from tests.server.shared import SharedCase
 
 
@@ -32,7 +32,7 @@ class Conflicts(SharedCase):
 
     def put_back(self, first: dict[str, Any], by: dict[str, Any], status: int = 200) -> Any:
         body = {"client_id": str(uuid4()), "by": by["revision"]}
-        return self.asked("emil", f"/history/{first['revision']}/put-back", status, **body)
+        return self.asked("emil", f"/history/{first['revision']}/restore-change", status, **body)
 
     def test_only_what_was_gone_over_is_put_back(self) -> None:
         seen = self.revision()
@@ -133,7 +133,7 @@ class Derived(SharedCase):
     def test_it_is_derived_again_where_somebody_changed_the_session_meanwhile(self) -> None:
         seen: list[int] = []
 
-        def derive(session: Session) -> Operation:
+        def derive(session: MixSession) -> Operation:
             seen.append(session.revision)
             if len(seen) < 3:
                 self.make("olga", "place-source", source="high", pan=len(seen) / 10)
@@ -148,7 +148,7 @@ class Derived(SharedCase):
     def test_however_often_others_change_it_it_is_applied(self) -> None:
         seen: list[int] = []
 
-        def derive(session: Session) -> Operation:
+        def derive(session: MixSession) -> Operation:
             seen.append(session.revision)
             if len(seen) <= _TRIES:
                 self.make("olga", "place-source", source="high", pan=len(seen) / 10)
@@ -158,7 +158,7 @@ class Derived(SharedCase):
         self.assertEqual((len(seen), committed.row.revision), (_TRIES + 1, seen[-1] + 1))
 
     def test_a_session_that_is_deleted_meanwhile_takes_nothing(self) -> None:
-        def derive(session: Session) -> Operation:
+        def derive(session: MixSession) -> Operation:
             delete_session(self.users["olga"], session.pk)
             return SetGain(source="low", gain=-1.0)
 
@@ -169,8 +169,8 @@ class Derived(SharedCase):
     def test_who_is_made_a_listener_meanwhile_changes_nothing(self) -> None:
         before = self.revision()
 
-        def derive(session: Session) -> Operation:
-            session.members.filter(user=self.users["emil"]).update(role=Member.Role.LISTENER)
+        def derive(session: MixSession) -> Operation:
+            session.members.filter(user=self.users["emil"]).update(role=Membership.Role.LISTENER)
             return SetGain(source="low", gain=-1.0)
 
         with self.assertRaises(ApiError):

@@ -9,12 +9,12 @@ from django.contrib.auth import get_user_model
 
 from needle.errors import NeedleError
 from server.common.errors import ApiError
-from server.mixing.deltas import apply_delta
-from server.mixing.models import Member
-from server.mixing.models import Operation as Row
-from server.mixing.operations import operation_from
-from server.mixing.revisions import redo, replayed, serialize_revision, since, submit, undo
-from server.mixing.state import stored_document
+from server.editing.operations import operation_from
+from server.editing.services import redo, replayed, submit, undo
+from server.mixsessions.deltas import apply_delta
+from server.mixsessions.log import serialize_revision, since
+from server.mixsessions.models import Membership, OperationRecord
+from server.mixsessions.state import stored_document
 from tests import often
 from tests.server.sessions import CommittedCase
 
@@ -151,8 +151,8 @@ class Crowd:
 class Convergence(CommittedCase):
     def test_all_come_to_the_same_and_everything_acknowledged_is_there_once(self) -> None:
         users = [get_user_model().objects.create(username=f"p{number}") for number in range(PEOPLE)]
-        Member.objects.bulk_create(
-            Member(session=self.session, user=user, role="engineer", colour=number)
+        Membership.objects.bulk_create(
+            Membership(session=self.session, user=user, role="engineer", colour=number)
             for number, user in enumerate(users)
         )
         self.session.refresh_from_db()
@@ -175,8 +175,8 @@ class Convergence(CommittedCase):
             self.assertEqual(person.revision, self.session.revision)
             self.assertEqual(person.document, final)
         self.assertEqual(replayed(self.session), final)
-        ids = list(Row.objects.filter(session=self.session).values_list("client_id", flat=True))
+        ids = list(OperationRecord.objects.filter(session=self.session).values_list("client_id", flat=True))
         self.assertEqual(len(ids), len(set(ids)))
         for person in crowd.people:
             self.assertLessEqual(person.acknowledged, set(ids))
-        self.assertTrue(Row.objects.exclude(overwrote=[]).exists())
+        self.assertTrue(OperationRecord.objects.exclude(overwrote=[]).exists())

@@ -20,13 +20,13 @@ from needle.io.bundle import Bundle
 from needle.metering.measure import measure
 from needle.render.engine import render_audio
 from needle.room_coordinates import room_to_polar
-from server.audio import tasks
-from server.audio.mixes import mix_at
-from server.delivery import keeping
-from server.delivery.making import make
+from server.delivery import retention
+from server.delivery.export import make
 from server.delivery.models import Delivery
-from server.mixing.operations.groups import AddGroup
-from server.mixing.operations.lanes import WritePoints
+from server.editing.operations.groups import AddGroup
+from server.editing.operations.lanes import WritePoints
+from server.media import tasks
+from server.media.mixes import mix_at
 from tests.core.adm_rules import check_file
 from tests.server.sessions import RATE, SessionCase
 
@@ -254,7 +254,7 @@ class Deliveries(SessionCase):
                 self.post(self.as_("emil"), f"/deliveries/{ordered['id']}/cancel", {})
             tasks.advance(task, done, **values)
 
-        with mock.patch("server.delivery.making.advance", advance):
+        with mock.patch("server.delivery.export.advance", advance):
             tasks.run(Delivery, delivery.pk, make)
         state = self.as_("emil").get(self.url(f"/deliveries/{ordered['id']}")).json()
         self.assertEqual((state["status"], state["files"]), ("cancelled", []))
@@ -321,10 +321,10 @@ class Deliveries(SessionCase):
         for name in (f"{ordered['id']}.partial", f"{self.session.pk}.partial"):
             (folder / name).mkdir(parents=True)
         (settings.DATA_DIR / "arriving" / "x").mkdir(parents=True)
-        keeping.tidy()
+        retention.tidy()
         self.assertEqual([path.name for path in folder.iterdir()], [f"{ordered['id']}.partial"])
         Delivery.objects.update(status="failed")
-        keeping.tidy()
+        retention.tidy()
         self.assertEqual([*folder.iterdir(), *(settings.DATA_DIR / "arriving").iterdir()], [])
 
     def test_the_offer_names_the_words_of_a_pattern(self) -> None:
@@ -337,10 +337,10 @@ class Deliveries(SessionCase):
         end = 3.0 * 60.0 / self.state()["session"]["tempos"][0][1]
         order = {"pattern": "{session}_{passage}_{part}_r{revision}", "format": "flac-16", "end": end}
         asked = {"revision": self.revision(), **order}
-        called = self.post(self.as_("emil"), "/deliveries/called", asked).json()["name"]
+        called = self.post(self.as_("emil"), "/deliveries/name", asked).json()["name"]
         self.assertEqual(called, f"Tones_Slack- water_Mix_r{self.revision()}.flac")
         done, _ = self.made(**order)
         self.assertEqual(done["files"][0]["name"], called)
-        answer = self.post(self.as_("emil"), "/deliveries/called", {**asked, "pattern": "{song}"})
+        answer = self.post(self.as_("emil"), "/deliveries/name", {**asked, "pattern": "{song}"})
         self.assertEqual(answer.status_code, 422)
         self.assertIn("{song}", answer.json()["detail"])

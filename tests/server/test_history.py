@@ -10,8 +10,9 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from needle.automation.curve import Lane
-from server.mixing.revisions import document_at, replayed
-from server.mixing.state import stored_document
+from server.editing.services import replayed
+from server.mixsessions.log import document_at
+from server.mixsessions.state import stored_document
 from tests.server.sessions import SessionCase, forget
 from tests.server.shared import SharedCase
 

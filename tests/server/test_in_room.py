@@ -19,10 +19,10 @@ from needle.io.sofa import read_head
 from needle.layouts import LAYOUTS
 from needle.metering.overview import Overview
 from needle.room_coordinates import unit_vectors
-from server.audio.mixes import mix_at
 from server.delivery.models import Delivery
-from server.mixing.revisions import replayed
-from server.mixing.state import stored_document
+from server.editing.services import replayed
+from server.media.mixes import mix_at
+from server.mixsessions.state import stored_document
 from tests.server.test_sound import Heard
 
 FIVE = ["L", "R", "C", "LFE", "Ls", "Rs"]
@@ -184,7 +184,7 @@ class Readings(RoomCase):
     def test_whereabouts(self) -> None:
         points = [{"t": 0.0, "value": 0.0}, {"t": 4.0, "value": 360.0}]
         self.make("write-points", owner="low", parameter="rotation", start=0.0, end=4.0, points=points)
-        told = self.ask("/room/whereabouts", seconds=4.0, gains="low")
+        told = self.ask("/room/trajectories", seconds=4.0, gains="low")
         things = {thing["id"]: thing for thing in told["things"]}
         self.assertEqual(len(things["high"]["ends"][0][0]), 1)
         (x, y, _) = (np.array(row) for row in things["low"]["ends"][0])
@@ -236,12 +236,12 @@ class Readings(RoomCase):
         self.make("set-pulse", owner="low", form="turn", wave="rising", period=4.0)
         groove = self.asked("/pulse/reading", owner="low", bar=1, accents="high")
         self.assertGreater(max(map(max, groove["places"])), 0.9)
-        told = self.ask("/room/whereabouts", seconds=2.0, gains="low")
+        told = self.ask("/room/trajectories", seconds=2.0, gains="low")
         azimuths = np.array(told["polar"][0])
         self.assertGreater(np.abs(azimuths).max(), 150.0)
-        answer = self.ask("/pulse/written-out", owner="low")
+        answer = self.ask("/pulse/as-points", owner="low")
         self.make("batch", summary="written", operations=answer["operation"]["operations"])
-        after = np.array(self.ask("/room/whereabouts", seconds=2.0, gains="low")["polar"][0])
+        after = np.array(self.ask("/room/trajectories", seconds=2.0, gains="low")["polar"][0])
         apart = np.abs((after - azimuths + 180.0) % 360.0 - 180.0)
         self.assertLess(np.median(apart), 2.0)
 

@@ -21,10 +21,10 @@ from tests.browser.stage import Server
 TIMES = often(2, 25)
 PEOPLE = ("rowan", "ines")
 REPLAYED = """
-from server.mixing.models import Session
-from server.mixing.revisions import replayed
-from server.mixing.state import stored_document
-session = Session.objects.get()
+from server.mixsessions.models import MixSession
+from server.editing.services import replayed
+from server.mixsessions.state import stored_document
+session = MixSession.objects.get()
 assert replayed(session) == stored_document(session), "the log does not give the state"
 """
 
@@ -103,11 +103,14 @@ class Killed(SimpleTestCase):
         server.kill()
         with sqlite3.connect(server.data / "needle.sqlite3") as database:
             self.assertEqual(database.execute("PRAGMA integrity_check").fetchone(), ("ok",))
-            kept = Counter(UUID(row[0]) for row in database.execute("SELECT client_id FROM mixing_operation"))
+            kept = Counter(
+                UUID(row[0]) for row in database.execute("SELECT client_id FROM mixsessions_operationrecord")
+            )
             revisions = [
-                row[0] for row in database.execute("SELECT revision FROM mixing_operation ORDER BY revision")
+                row[0]
+                for row in database.execute("SELECT revision FROM mixsessions_operationrecord ORDER BY revision")
             ]
-            (present,) = database.execute("SELECT revision FROM mixing_session").fetchone()
+            (present,) = database.execute("SELECT revision FROM mixsessions_mixsession").fetchone()
         database.close()
         acknowledged = [one for editor in editors for one in editor.acknowledged]
         self.assertGreater(len(acknowledged), 4 * TIMES)

@@ -9,8 +9,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from needle.dsp.k_weighting import KWeighting
-from server.audio.mixes import mix_at
-from server.mixing.models import Member, Session
+from server.media.mixes import mix_at
+from server.mixsessions.models import Membership, MixSession
 from tests.server.sessions import RATE, SessionCase
 from tests.server.test_sound import decode
 
@@ -25,11 +25,11 @@ class NewSessions(SessionCase):
         self.assertEqual(made["document"]["session"]["metres"], [[1, 6, 8]])
         self.assertGreater(len(made["frame"]["bars"]), 4)
         self.assertEqual(len(made["frame"]["bars"][0]["times"]), 6)
-        self.assertEqual(Member.objects.get(session=made["id"]).user.username, "emil")
+        self.assertEqual(Membership.objects.get(session=made["id"]).user.username, "emil")
         self.assertEqual(self.as_("olga").get(f"/api/sessions/{made['id']}").status_code, 404)
 
     def test_what_cannot_be_is_told_and_makes_nothing(self) -> None:
-        before = Session.objects.count()
+        before = MixSession.objects.count()
         for wrong, told in (
             ({"rate": 12345}, "12345 Hz"),
             ({"bpm": 5}, "bpm"),
@@ -40,7 +40,7 @@ class NewSessions(SessionCase):
             answer = self.make(**wrong)
             self.assertEqual(answer.status_code, 422, wrong)
             self.assertIn(told, answer.json()["detail"])
-        self.assertEqual(Session.objects.count(), before)
+        self.assertEqual(MixSession.objects.count(), before)
 
     def test_bars_follow_the_tempo_map(self) -> None:
         change = {"kind": "set-session", "tempos": [[0, 120], [4, 60]], "metres": [[1, 4, 4], [2, 2, 4]]}

@@ -24,12 +24,15 @@ from django.test import SimpleTestCase
 from django.utils import timezone
 
 from needle.io.audio import write_audio
-from server.audio import assets, collection, uploads
-from server.audio.collection import UNUSED_STAY, collect
-from server.audio.models import Asset, AssetUse, MeasuredHead, Report, Upload
+from server.analysis.collection import REPORTS_STAY
+from server.analysis.models import Report
+from server.collaboration.models import Comment
 from server.delivery.models import Delivery
-from server.mixing.models import EntityVersion, Member, Operation, OperationSubject, Preset, Session, Thing
-from server.sharing.models import Comment
+from server.editing.models import Preset
+from server.media import assets, collection, uploads
+from server.media.collection import UNUSED_STAY, collect
+from server.media.models import Asset, AssetUse, MeasuredHead, Upload
+from server.mixsessions.models import Entity, EntityVersion, Membership, MixSession, OperationRecord, OperationSubject
 from tests.browser.prepared import environment
 from tests.browser.stage import Server
 from tests.server.sessions import RATE, SessionCase
@@ -61,10 +64,10 @@ class Sessions(Life):
         folder.mkdir(parents=True)
         self.assertEqual(self.delete("olga", self.url()).status_code, 204)
         for model in (
-            Session,
-            Member,
-            Thing,
-            Operation,
+            MixSession,
+            Membership,
+            Entity,
+            OperationRecord,
             OperationSubject,
             EntityVersion,
             AssetUse,
@@ -141,7 +144,7 @@ class Sessions(Life):
         folder = self.data / "reports"
         folder.mkdir()
         about = {"session": self.session, "author": self.users["olga"], "title": "r", "status": "done"}
-        reports = [Report.objects.create(**about) for _ in range(collection.REPORTS_STAY + 2)]
+        reports = [Report.objects.create(**about) for _ in range(REPORTS_STAY + 2)]
         for report in reports:
             (folder / f"{report.pk}.json").write_text("{}")
         (folder / "of-nobody.json").write_text("{}")
@@ -205,18 +208,18 @@ class Accounts(Life):
         refused = self.delete("olga", "/api/account", body)
         self.assertEqual(refused.status_code, 409)
         self.assertIn("“Tones”", refused.json()["detail"])
-        Member.objects.exclude(user=self.users["olga"]).delete()
+        Membership.objects.exclude(user=self.users["olga"]).delete()
         self.assertEqual(self.delete("olga", "/api/account", body).status_code, 204)
-        self.assertEqual(Session.objects.count(), 0)
+        self.assertEqual(MixSession.objects.count(), 0)
 
 
 READING = """
 import os
 from django.conf import settings
-from server.audio.models import Upload
-from server.audio.uploads import upload_path
-from server.mixing.models import Member
-owner = Member.objects.filter(role="owner").first()
+from server.media.models import Upload
+from server.media.uploads import upload_path
+from server.mixsessions.models import Membership
+owner = Membership.objects.filter(role="owner").first()
 upload = Upload.objects.create(session=owner.session, author=owner.user, name="stem.wav", size=4, status="reading")
 upload_path(upload).parent.mkdir(exist_ok=True)
 os.mkfifo(upload_path(upload))
@@ -233,7 +236,7 @@ class Stopping(SimpleTestCase):
         subprocess.run(script, cwd=settings.BASE_DIR, env=environment(server.data), check=True, capture_output=True)
         server.start()
         with closing(sqlite3.connect(server.data / "needle.sqlite3")) as database:
-            row = "SELECT status, attempts FROM audio_upload WHERE name = 'stem.wav'"
+            row = "SELECT status, attempts FROM media_upload WHERE name = 'stem.wav'"
             until = time.monotonic() + 60
             while database.execute(row).fetchone() != ("reading", 1):
                 self.assertLess(time.monotonic(), until, "it is not read")

@@ -47,7 +47,7 @@ class Live(Tabs):
         async def go() -> None:
             before = await sync_to_async(self.revision)()
             revisions = [await self.edit("emil", pan / 10) for pan in range(7)]
-            with mock.patch("server.mixing.revisions.MOST_AT_ONCE", 3):
+            with mock.patch("server.mixsessions.log.MOST_AT_ONCE", 3):
                 tab, _ = await self.connect("olga", since=before)
                 messages = [await self.heard(tab, "revision") for _ in revisions]
             self.assertEqual([message["revision"] for message in messages], revisions)

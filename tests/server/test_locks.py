@@ -8,8 +8,8 @@ from unittest import mock
 
 from django.db import connection
 
-from server.audio import assets, mixes, uploads
-from server.mixing import api
+from server.media import assets, mixes, uploads
+from server.mixsessions import api
 from tests.server.sessions import CommittedCase
 from tests.server.test_uploads import noise, wave
 

@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 
 from needle.errors import NeedleError
 from needle.session.document import empty_document
-from server.mixing import snapshots
-from server.mixing.deltas import apply_delta, documents_delta
-from server.mixing.models import EntityVersion, OperationSubject
-from server.mixing.models import Operation as Row
-from server.mixing.operations import operation_from
-from server.mixing.revisions import MOST_AT_ONCE, document_at, replayed, serialize_revision, since
-from server.mixing.state import DocumentState, stored_document
+from server.editing.operations import operation_from
+from server.editing.services import replayed
+from server.mixsessions import snapshots
+from server.mixsessions.deltas import apply_delta, documents_delta
+from server.mixsessions.log import MOST_AT_ONCE, document_at, serialize_revision, since
+from server.mixsessions.models import EntityVersion, OperationRecord, OperationSubject
+from server.mixsessions.state import DocumentState, stored_document
 from tests import examples
 from tests.server.sessions import SessionCase, source
 from tests.server.strategies import KEYS, operations
@@ -80,7 +80,7 @@ class Log(SessionCase):
     def test_moving_one_point_of_many_costs_little_in_the_log_and_on_the_wire(self) -> None:
         self.drawn()
         answer = self.moved(1)
-        row = Row.objects.filter(session=self.session).latest("revision")
+        row = OperationRecord.objects.filter(session=self.session).latest("revision")
         stored = [row.body, row.inverse, row.delta, row.touches, row.overwrote]
         self.assertLess(sum(len(json.dumps(part)) for part in stored) + len(row.summary), 1000)
         self.assertLess(len(json.dumps(serialize_revision(row))), 1000)
@@ -90,7 +90,7 @@ class Log(SessionCase):
         switch = {"kind": "switch-lane", **LANE, "on": False}
         for _ in range(2):
             self.operate(self.as_("emil"), switch)
-            self.assertLess(len(json.dumps(serialize_revision(Row.objects.latest("pk")))), 1000)
+            self.assertLess(len(json.dumps(serialize_revision(OperationRecord.objects.latest("pk")))), 1000)
             switch["on"] = True
 
     def test_every_revision_is_there_between_snapshots_and_at_them(self) -> None:
@@ -109,7 +109,7 @@ class Log(SessionCase):
                 self.assertEqual(document_at(self.session.pk, revision), document, revision)
         self.assertEqual(replayed(self.session), stored_document(self.session))
         # A lane that was drawn once is stored once, however many snapshots follow.
-        versions = EntityVersion.objects.filter(session=self.session, part="lanes", key="low/pan")
+        versions = EntityVersion.objects.filter(session=self.session, kind="lanes", key="low/pan")
         self.assertEqual(versions.count(), 1)
 
     def make(self, i: int) -> None:
@@ -130,7 +130,7 @@ class Log(SessionCase):
             with CaptureQueriesContext(connection) as captured:
                 document_at(self.session.pk, 12)
         self.assertLessEqual(len(captured), 5)
-        (log,) = [query["sql"] for query in captured if "mixing_operation" in query["sql"]]
+        (log,) = [query["sql"] for query in captured if "mixsessions_operationrecord" in query["sql"]]
         self.assertIn('"revision" > 10', log)
 
     def test_pages_read_neither_the_log_nor_documents(self) -> None:
@@ -142,18 +142,22 @@ class Log(SessionCase):
         many = {path: self.queries(path) for path in few}
         for path, queries in many.items():
             self.assertLessEqual(len(queries), len(few[path]) + 1, path)
-            log = [query for query in queries if 'FROM "mixing_operation"' in query]
+            log = [query for query in queries if 'FROM "mixsessions_operationrecord"' in query]
             for query in log:
                 self.assertNotIn('"delta"', query.partition(" FROM ")[0], path)
                 self.assertNotIn('"body"', query.partition(" FROM ")[0], path)
                 self.assertTrue("LIMIT" in query or " IN (" in query, query)
         listed = many["/api/sessions"]
         self.assertFalse(
-            [query for query in listed if re.search(r'"mixing_thing"."value"(, "mixing| AS "value"| FROM)', query)]
+            [
+                query
+                for query in listed
+                if re.search(r'"mixsessions_entity"."value"(, "mixsessions| AS "value"| FROM)', query)
+            ]
         )
 
     def test_what_was_missed_is_told_in_pages(self) -> None:
-        with mock.patch("server.mixing.revisions.MOST_AT_ONCE", 3):
+        with mock.patch("server.mixsessions.log.MOST_AT_ONCE", 3):
             start = self.revision()
             for i in range(5):
                 self.make(i)
@@ -192,8 +196,10 @@ class Log(SessionCase):
         with CaptureQueriesContext(connection) as captured:
             answer = self.turn(self.as_("olga"), "undo")
         self.assertEqual(answer.status_code, 200, answer.content)
-        for query in [query["sql"] for query in captured if '"mixing_operation"."touches"' in query["sql"]]:
-            self.assertTrue("mixing_operationsubject" in query or "LIMIT" in query, query)
+        for query in [
+            query["sql"] for query in captured if '"mixsessions_operationrecord"."touches"' in query["sql"]
+        ]:
+            self.assertTrue("mixsessions_operationsubject" in query or "LIMIT" in query, query)
 
     def test_what_undoes_a_change_is_the_same_after_a_snapshot(self) -> None:
         before = stored_document(self.session)

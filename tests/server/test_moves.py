@@ -6,9 +6,9 @@ import numpy as np
 
 from needle.automation.curve import Lane
 from needle.io.audio import write_audio
-from server.audio.assets import store_asset
-from server.mixing.models import Draft
-from server.mixing.operations.sources import AddSource
+from server.editing.models import Draft
+from server.editing.operations.sources import AddSource
+from server.media.assets import store_asset
 from tests.server.sessions import LENGTH, RATE, source
 from tests.server.test_sound import Heard
 
@@ -163,8 +163,9 @@ class Pasting(Moves):
         write_audio(path, struck, RATE)
         values = source("bell", store_asset(path, RATE), 3, start=0.5)
         self.submit("olga", AddSource.model_validate({"source": values}))
-        found = places(kind="sound", source="bell", start=0.75, end=1.1)
-        np.testing.assert_allclose(found, [1.85, 3.35], atol=0.01)
+        query = {"revision": self.revision(), "start": 0.75, "end": 1.1}
+        found = self.emil.get(self.url("/sources/bell/occurrences"), query).json()
+        np.testing.assert_allclose([place["at"] for place in found], [1.85, 3.35], atol=0.01)
 
 
 class Takes(Moves):

@@ -18,12 +18,12 @@ from django.db import connection
 from django.test import Client, override_settings
 from django.utils.module_loading import import_string
 
-from server.audio import tasks
-from server.config import backups, health
-from server.config.logs import logging_settings
 from server.delivery.models import Delivery
-from server.delivery.ordering import Order
-from server.mixing.models import Operation, Session
+from server.delivery.orders import Order
+from server.media import tasks
+from server.mixsessions.models import MixSession, OperationRecord
+from server.project import backups, health
+from server.project.logs import logging_settings
 from tests.server.sessions import CommittedCase, SessionCase
 
 
@@ -56,7 +56,7 @@ class Logs(SessionCase):
         client = self.as_("uwe")
         given = {"username": "uwe", "password": "a long password"}
         client.post("/api/sign-in", given, content_type="application/json")
-        client.post("/api/invitations/enter", {"secret": secret}, content_type="application/json")
+        client.post("/api/invitations/accept", {"secret": secret}, content_type="application/json")
         client.get(self.url("/history"), {"source": "low"})
         lines = [json.loads(line) for line in told.getvalue().splitlines()]
         self.assertEqual([line["status"] for line in lines], [200, 200, 200])
@@ -103,11 +103,11 @@ class Backups(CommittedCase):
         self.assertTrue(next(target.glob("before-*/needle.sqlite3")).exists())
         with sqlite3.connect(database) as copy:
             self.assertEqual(copy.execute("PRAGMA integrity_check").fetchone(), ("ok",))
-            (revision,) = copy.execute("SELECT revision FROM mixing_session").fetchone()
-            (kept,) = copy.execute("SELECT max(revision) FROM mixing_operation").fetchone()
+            (revision,) = copy.execute("SELECT revision FROM mixsessions_mixsession").fetchone()
+            (kept,) = copy.execute("SELECT max(revision) FROM mixsessions_operationrecord").fetchone()
         copy.close()
         self.assertEqual(revision, kept)
-        self.assertLessEqual(kept, Operation.objects.filter(session=self.session).count())
+        self.assertLessEqual(kept, OperationRecord.objects.filter(session=self.session).count())
         assets = {path.name for path in (self.data / "assets").rglob("*.npy")}
         self.assertEqual({path.name for path in (target / "assets").rglob("*.npy")}, assets)
 
@@ -190,12 +190,12 @@ class Operator(SessionCase):
         client = self.as_("olga")
         self.ordered()
         for path in (
-            "", "auth/user/", "mixing/session/", f"mixing/session/{self.session.pk}/change/", "mixing/operation/",
-            "delivery/delivery/", "audio/upload/", "audio/asset/", "sharing/invitation/", "sharing/comment/",
-            "sharing/version/",
+            "", "auth/user/", "mixsessions/mixsession/", f"mixsessions/mixsession/{self.session.pk}/change/",
+            "mixsessions/operationrecord/", "delivery/delivery/", "media/upload/", "media/asset/", "analysis/report/",
+            "collaboration/invitation/", "collaboration/comment/", "collaboration/version/",
         ):  # fmt: skip
             self.assertEqual(client.get(f"/admin/{path}").status_code, 200, path)
-        self.assertEqual(client.get("/admin/mixing/operation/add/").status_code, 403)
+        self.assertEqual(client.get("/admin/mixsessions/operationrecord/add/").status_code, 403)
         self.assertEqual(Client().get("/static/admin/css/base.css").status_code, 200)
 
     def test_of_several_servers_only_what_nobody_makes_any_more_is_given_up(self) -> None:
@@ -203,5 +203,5 @@ class Operator(SessionCase):
         self.assertEqual(tasks.resume_unfinished(only_lost=True), 0)
         Delivery.objects.update(signed_at=delivery.signed_at - 2 * tasks.LOST_AFTER)
         self.assertEqual(tasks.resume_unfinished(only_lost=True), 1)
-        self.assertEqual(Session.objects.count(), 1)
+        self.assertEqual(MixSession.objects.count(), 1)
         self.assertTrue(Path(self.data).exists())

@@ -14,11 +14,12 @@ from needle.session.document import empty_document
 from needle.session.migrations import VERSION
 from needle.session.restoring import source_as_it_was
 from needle.session.validation import check_document
-from server.mixing.models import Operation as Row
-from server.mixing.operations import Operation, PutThings, operation_from, overlap
-from server.mixing.restoring import touched_as_it_was
-from server.mixing.revisions import document_at, replayed
-from server.mixing.state import DocumentState, stored_document
+from server.editing.operations import Operation, PutThings, operation_from, overlap
+from server.editing.restoring import touched_as_it_was
+from server.editing.services import replayed
+from server.mixsessions.log import document_at
+from server.mixsessions.models import OperationRecord
+from server.mixsessions.state import DocumentState, stored_document
 from tests import examples
 from tests.server.sessions import CommittedCase, SessionCase, source
 from tests.server.strategies import KEYS, few_points, operations
@@ -130,7 +131,7 @@ class Log(SessionCase):
         again = self.operate(client, {**body, "pan": 0.9}, once).json()
         self.assertEqual(first, again)
         self.assertEqual(self.state()["sources"]["low"]["pan"], 0.25)
-        self.assertEqual(Row.objects.filter(client_id=once).count(), 1)
+        self.assertEqual(OperationRecord.objects.filter(client_id=once).count(), 1)
         self.assertEqual(self.operate(self.as_("olga"), body, once).status_code, 409)
 
 
@@ -183,7 +184,11 @@ class AtOnce(CommittedCase):
             worker.start()
         for worker in workers:
             worker.join()
-        rows = list(Row.objects.filter(session=self.session, revision__gt=before).values_list("revision", flat=True))
+        rows = list(
+            OperationRecord.objects.filter(session=self.session, revision__gt=before).values_list(
+                "revision", flat=True
+            )
+        )
         self.assertEqual(rows, list(range(before + 1, before + 17)))
         self.assertEqual(replayed(self.session), stored_document(self.session))
 

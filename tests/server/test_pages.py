@@ -10,9 +10,9 @@ from django.conf import settings
 from django.test import Client
 
 from needle.io.bundle import SESSION_FILE, write_bundle
-from server.audio.assets import asset_audio
-from server.mixing.schemas import bundle_schema, schema_text
-from server.mixing.state import stored_document
+from server.media.assets import asset_audio
+from server.mixsessions.bundle_schema import bundle_schema, schema_text
+from server.mixsessions.state import stored_document
 from tests.server.sessions import RATE, SessionCase
 
 DOCS = settings.BASE_DIR / "docs"
@@ -64,7 +64,7 @@ class Faults(SessionCase):
         self.assertContains(missing, "There is nothing at this address", status_code=404)
         self.assertContains(missing, 'href="/"', status_code=404)
         broken = Client(raise_request_exception=False)
-        with mock.patch("server.config.guide._pages", side_effect=RuntimeError("secret words")):
+        with mock.patch("server.project.guide._pages", side_effect=RuntimeError("secret words")):
             answer = broken.get("/guide/")
         self.assertContains(answer, "Something went wrong here", status_code=500)
         self.assertNotContains(answer, "secret words", status_code=500)

@@ -7,7 +7,7 @@ import sys
 from django.conf import settings
 from django.test import SimpleTestCase
 
-from server.mixing.management.commands.write_parameters import PATH, parameters_text
+from server.project.management.commands.write_parameters import PATH, parameters_text
 
 ADDED = """
 import json, os
@@ -15,7 +15,7 @@ import needle.automation.parameters as declared
 declared.PARAMETERS["tilt"] = declared.Parameter(
     "tilt", "Tilt", -0.5, 0.75, "of the room", "share", {"source": 0.25, "return": 0.5}
 )
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 import django
 django.setup()
 import numpy as np
@@ -25,11 +25,11 @@ from needle.mix.model import MixReturn, MixSource
 from needle.session.document import RETURN_DEFAULTS, SOURCE_DEFAULTS, empty_document
 from needle.session.owners import accepts
 from needle.session.validation import check_source
-from server.mixing.management.commands.write_parameters import parameters_text
-from server.mixing.operations import PlaceSource, SetReturn
-from server.mixing.operations.base import said
-from server.mixing.operations.things import StoredSource
-from server.mixing.schemas import schema_text
+from server.project.management.commands.write_parameters import parameters_text
+from server.editing.operations import PlaceSource, SetReturn
+from server.editing.operations.base import said
+from server.mixsessions.entities import StoredSource
+from server.mixsessions.bundle_schema import schema_text
 
 row = {**SOURCE_DEFAULTS, "id": "a", "name": "A", "channels": 1, "mode": "pan"}
 check_source(row)

@@ -11,8 +11,8 @@ from django.db import connection
 from django.test import Client
 from django.utils import timezone
 
-from server.mixing.models import Member
-from server.sharing.models import Invitation
+from server.collaboration.models import Invitation
+from server.mixsessions.models import Membership
 from tests.server.shared import SharedCase
 from tests.server.tabs import Tabs
 
@@ -23,23 +23,23 @@ class People(SharedCase):
         body = json.dumps({"secret": made["secret"]})
         post = {"data": body, "content_type": "application/json"}
         self.assertNotIn(made["secret"], Invitation.objects.get().secret)
-        door = Client().post("/api/invitations/look", **post).json()
+        door = Client().post("/api/invitations/preview", **post).json()
         self.assertEqual(
             (door["name"], door["role"], door["author"], door["session"]), ("Tones", "listener", "Olga", None)
         )
         uwe = self.as_("uwe")
         self.assertEqual(uwe.get(self.url()).status_code, 404)
-        self.assertEqual(uwe.post("/api/invitations/enter", **post).json()["role"], "listener")
+        self.assertEqual(uwe.post("/api/invitations/accept", **post).json()["role"], "listener")
         self.assertEqual(uwe.get(self.url()).json()["role"], "listener")
         self.assertEqual(self.operate(uwe, {"kind": "mute-source", "source": "low", "muted": True}).status_code, 403)
-        self.assertEqual(self.got("olga", "/people")["invitations"][0]["taken"], 1)
+        self.assertEqual(self.got("olga", "/people")["invitations"][0]["accepted"], 1)
         self.assertEqual(self.got("emil", "/people")["invitations"], [])
         # A member stays what they are, whatever a link says.
-        self.assertEqual(self.as_("emil").post("/api/invitations/enter", **post).json()["role"], "engineer")
+        self.assertEqual(self.as_("emil").post("/api/invitations/accept", **post).json()["role"], "engineer")
         self.deleted("olga", f"/invitations/{made['id']}")
-        self.assertEqual(Client().post("/api/invitations/look", **post).status_code, 404)
+        self.assertEqual(Client().post("/api/invitations/preview", **post).status_code, 404)
         Invitation.objects.update(withdrawn=False, ends_at=timezone.now() - timedelta(seconds=1))
-        self.assertEqual(uwe.post("/api/invitations/enter", **post).status_code, 404)
+        self.assertEqual(uwe.post("/api/invitations/accept", **post).status_code, 404)
 
     def test_an_account_is_made_by_an_invitation_only(self) -> None:
         secret = self.asked("olga", "/invitations", role="engineer")["secret"]
@@ -47,7 +47,9 @@ class People(SharedCase):
         given = {"username": "mia", "name": "Mia Quay", "password": "short", "secret": secret}
 
         def ask(**changed: str) -> Any:
-            return mia.post("/api/accounts", json.dumps({**given, **changed}), content_type="application/json")
+            return mia.post(
+                "/api/invitations/account", json.dumps({**given, **changed}), content_type="application/json"
+            )
 
         self.assertIn("at least 10", ask().json()["detail"])
         self.assertEqual(ask(password="a ferry at dusk", secret="not that one").status_code, 404)
@@ -74,7 +76,7 @@ class People(SharedCase):
         self.deleted("lisa", f"/people/{self.users['lisa'].pk}")
         self.deleted("uwe", f"/people/{olga}")
         self.assertEqual(self.as_("olga").get(self.url()).status_code, 404)
-        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
+        self.assertEqual(Membership.objects.filter(session=self.session, role="owner").count(), 1)
 
     def test_a_new_password_ends_every_other_sign_in(self) -> None:
         here, there = self.as_("emil"), self.as_("emil")
@@ -86,14 +88,14 @@ class People(SharedCase):
         self.assertEqual(change("wrong", "another long one"), 403)
         self.assertEqual(change("a long password", "emil"), 422)
         self.assertEqual(change("a long password", "another long one"), 204)
-        self.assertEqual(here.get("/api/doorstep").json()["me"]["username"], "emil")
-        self.assertIsNone(there.get("/api/doorstep").json()["me"])
+        self.assertEqual(here.get("/api/sign-in/options").json()["me"]["username"], "emil")
+        self.assertIsNone(there.get("/api/sign-in/options").json()["me"])
         again = Client()
         given = {"username": "emil", "password": "another long one"}
         self.assertEqual(again.post("/api/sign-in", given, content_type="application/json").status_code, 200)
         self.assertEqual(here.post("/api/sign-out-everywhere").status_code, 204)
         for client in (here, again):
-            self.assertIsNone(client.get("/api/doorstep").json()["me"])
+            self.assertIsNone(client.get("/api/sign-in/options").json()["me"])
 
 
 class AtOnce(Tabs):
@@ -113,7 +115,7 @@ class AtOnce(Tabs):
         for hand in hands:
             hand.join()
         self.assertEqual(sorted(answers), [200, 403])
-        self.assertEqual(Member.objects.filter(session=self.session, role="owner").count(), 1)
+        self.assertEqual(Membership.objects.filter(session=self.session, role="owner").count(), 1)
 
     def test_roles_hold_in_open_browsers_and_who_is_withdrawn_is_put_out(self) -> None:
         async def go() -> None:

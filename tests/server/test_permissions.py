@@ -10,13 +10,15 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.test import Client
 
-from server.audio.models import Freeze, Report, Upload
-from server.config.api import api
+from server.analysis.models import Report
+from server.collaboration.models import Comment, Invitation, Version
 from server.delivery.models import Delivery
-from server.delivery.ordering import Order
-from server.mixing.live import FOR_EDITORS, MESSAGES
-from server.mixing.models import Draft, Member
-from server.sharing.models import Comment, Invitation, Version
+from server.delivery.orders import Order
+from server.editing.live import FOR_EDITORS, MESSAGES
+from server.editing.models import Draft
+from server.media.models import Freeze, Upload
+from server.mixsessions.models import Membership
+from server.project.api import api
 from tests.server.sessions import SessionCase, forget
 from tests.server.tabs import Tabs
 
@@ -24,7 +26,14 @@ EVERYBODY = {"olga": "owner", "emil": "engineer", "lisa": "listener", "uwe": "ou
 MEMBERS = {"owner", "engineer", "listener"}
 EDITORS = {"owner", "engineer"}
 
-OPEN = {"/api/doorstep", "/api/sign-in", "/api/demo/sign-in", "/api/accounts", "/api/invitations/look", "/api/health"}
+OPEN = {
+    "/api/sign-in",
+    "/api/sign-in/options",
+    "/api/demo/sign-in",
+    "/api/invitations/account",
+    "/api/invitations/preview",
+    "/api/health",
+}
 """Where nobody has to be signed in."""
 
 OF_MEMBERS = {
@@ -34,7 +43,7 @@ OF_MEMBERS = {
 }  # fmt: skip
 """What is sent and changes nothing that the mix depends on: listeners may."""
 
-OF_EDITORS = {"get /pulse/written-out", "get /pulse/taken-back"}
+OF_EDITORS = {"get /pulse/as-points", "get /pulse/as-pulse"}
 """What is got, and told only to those who may do it."""
 
 OF_OWNERS = {
@@ -52,8 +61,8 @@ OF_AUTHORS = {
 
 OTHERWISE = {
     "/deliveries/{delivery_id}/archive": 409, "/deliveries/{delivery_id}/files/{index}": 409,
-    "/reports/{report_id}/{form}": 409, "/notes": 422, "/pulse/written-out": 422, "/pulse/taken-back": 422,
-    "/redo": 409, "/history/{then}/put-back": 422,
+    "/reports/{report_id}/{form}": 409, "/notes": 422, "/pulse/as-points": 422, "/pulse/as-pulse": 422,
+    "/redo": 409, "/history/{then}/restore-change": 422,
 }  # fmt: skip
 """What somebody who may is answered where there is nothing yet to be had: neither 200 nor 204."""
 
@@ -117,7 +126,7 @@ class Matrix(SessionCase):
             )
         elif method == "delete":
             answer = client.delete(address)
-        elif path.endswith(("/found", "/land")):
+        elif "/moves/import" in path:
             lands = json.dumps([{"index": 0, **lane}])
             file = SimpleUploadedFile("moves.csv", b"time,value\n0,0.5\n")
             answer = client.post(address, {"file": file, "revision": revision, "lands": lands})
@@ -160,7 +169,7 @@ class Matrix(SessionCase):
                 "operation": {"kind": "place-source", "source": "low", "pan": revision % 7 / 10},
             },
             "deliveries": {"revision": revision},
-            "called": {"revision": revision},
+            "name": {"revision": revision},
             "membership": {"archived": False},
             "copy": {"name": "Another"},
             "reports": {"revision": revision},
@@ -171,7 +180,7 @@ class Matrix(SessionCase):
             "replies": {"text": "Yes."},
             "{comment_id}": {"text": "Nearer?"},
             "seen": {"ids": [self.filling["comment_id"]]},
-            "put-back": {"client_id": str(uuid4()), "by": revision},
+            "restore-change": {"client_id": str(uuid4()), "by": revision},
             "versions": {"name": "Second", "revision": revision},
         }
         return bodies.get(path.split("/")[-1], {"client_id": str(uuid4())})
@@ -199,7 +208,7 @@ class Matrix(SessionCase):
     def asked_alone(self, name: str | None, method: str, path: str) -> tuple[int, str]:
         """What is answered to somebody, as if nobody had asked for anything before; nothing of it stays."""
         with transaction.atomic():
-            Member.objects.update_or_create(
+            Membership.objects.update_or_create(
                 session=self.session, user=self.users["lisa"], defaults={"role": "listener", "colour": 2}
             )
             found = self.ask(self.as_(name), method, path)
@@ -208,19 +217,19 @@ class Matrix(SessionCase):
         return found
 
     def test_who_may_not_changes_nothing(self) -> None:
-        before = self.state(), self.revision(), Comment.objects.count(), Member.objects.count()
+        before = self.state(), self.revision(), Comment.objects.count(), Membership.objects.count()
         for method, path in self.addresses():
             for name, role in EVERYBODY.items():
                 if role not in allowed(method, path):
                     self.ask(self.as_(name), method, path)
-        self.assertEqual((self.state(), self.revision(), Comment.objects.count(), Member.objects.count()), before)
+        self.assertEqual((self.state(), self.revision(), Comment.objects.count(), Membership.objects.count()), before)
 
     def test_everything_else_asks_for_an_account(self) -> None:
         for path, methods in api.get_openapi_schema()["paths"].items():
             if "{session_id}" not in path and path not in OPEN:
                 for method in methods:
                     asked = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
-                    asked = asked.replace("{arrival_id}", str(uuid4()))
+                    asked = asked.replace("{import_id}", str(uuid4()))
                     self.assertEqual(getattr(Client(), method)(asked).status_code, 401, path)
 
     def test_the_list_shows_only_ones_own(self) -> None:

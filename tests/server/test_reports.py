@@ -13,8 +13,10 @@ from needle.balance.progress import finished
 from needle.errors import NeedleError
 from needle.export.report import file_report
 from needle.io.audio import write_audio
-from server.audio import reports, tasks
-from server.audio.models import Report, Upload
+from server.analysis import reports
+from server.analysis.models import Report
+from server.media import tasks
+from server.media.models import Upload
 from tests.server.sessions import LENGTH, RATE
 from tests.server.test_sound import Heard
 
@@ -134,12 +136,13 @@ class OfAFile(Reports):
             path = self.data / "given.wav"
             write_audio(path, audio, rate)
             body = path.read_bytes()
-        given = {"name": "Night Ferry, bounce.wav", "size": len(body), "report": {}}
-        upload = self.post(self.as_("emil"), "/uploads", given).json()
+        given = {"name": "Night Ferry, bounce.wav", "size": len(body)}
+        made = self.post(self.as_("emil"), "/reports/uploads", given).json()
+        upload = made["upload"]
         parts = self.url(f"/uploads/{upload['id']}/parts?offset=0")
         sent = self.as_("emil").post(parts, body, content_type="application/octet-stream")
         self.assertEqual(sent.status_code, 200, sent.content)
-        return self.settled(self.as_("emil").get(self.url(f"/reports/{upload['report']}")).json())
+        return self.settled(self.as_("emil").get(self.url(f"/reports/{made['report']}")).json())
 
     def test_a_bounce_is_measured_and_not_kept(self) -> None:
         done = self.send(noise(8.0, right=2.0))
@@ -162,16 +165,16 @@ class OfAFile(Reports):
         self.assertLess(short["figures"]["sample_peak_dbfs"], 0.0)
 
     def test_what_cannot_be_measured_is_told(self) -> None:
-        with self.assertLogs("server.audio.tasks", "ERROR"):
+        with self.assertLogs("server.media.tasks", "ERROR"):
             broken = self.send(b"RIFF, but not for long" * 40)
         self.assertEqual(broken["status"], "failed")
         self.assertIn("Night Ferry, bounce.wav", broken["message"])
-        with self.assertLogs("server.audio.tasks", "ERROR"):
+        with self.assertLogs("server.media.tasks", "ERROR"):
             wide = self.send(noise(1.0, channels=9))
         self.assertIn("9 channels", wide["message"])
-        refused = self.post(self.as_("lisa"), "/uploads", {"name": "a.wav", "size": 10, "report": {}})
+        refused = self.post(self.as_("lisa"), "/reports/uploads", {"name": "a.wav", "size": 10})
         self.assertEqual(refused.status_code, 403)
-        bad = self.post(self.as_("emil"), "/uploads", {"name": "a.wav", "size": 10, "report": {"target": "x"}})
+        bad = self.post(self.as_("emil"), "/reports/uploads", {"name": "a.wav", "size": 10, "target": "x"})
         self.assertEqual(bad.status_code, 422)
 
     def test_the_core_names_the_file(self) -> None:

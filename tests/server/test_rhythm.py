@@ -10,14 +10,14 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from needle.dealing.deal import Event, dealt
 from needle.io.audio import write_audio
-from server.audio import tasks
-from server.audio.assets import store_asset
-from server.audio.freezing import freeze
-from server.audio.models import Freeze
-from server.mixing.models import Draft
-from server.mixing.operations.sources import AddSource
-from server.mixing.revisions import replayed
-from server.mixing.state import stored_document
+from server.editing.models import Draft
+from server.editing.operations.sources import AddSource
+from server.editing.services import replayed
+from server.media import tasks
+from server.media.assets import store_asset
+from server.media.freezing import freeze
+from server.media.models import Freeze
+from server.mixsessions.state import stored_document
 from tests.core.test_dealing import midi_file
 from tests.server.sessions import LENGTH, RATE, source
 from tests.server.test_sound import Heard
@@ -167,23 +167,23 @@ class Pulses(Rhythm):
                   points=[{"t": 0.0, "value": -0.4}, {"t": 4.0, "value": 0.4}])  # fmt: skip
         before, heard = self.state(), {key: self.segment(1, solo=key) for key in ("wide", "low")}
         for key in ("wide", "low"):
-            answer = self.ask("/pulse/written-out", owner=key)
+            answer = self.ask("/pulse/as-points", owner=key)
             self.assertGreater(answer["points"], 10)
             self.assertEqual(self.operate(self.emil, answer["operation"]).status_code, 200)
             self.assertFalse(self.state()["pulses"][key]["on"])
             np.testing.assert_allclose(self.segment(1, solo=key), heard[key], atol=0.006)
         self.assertEqual(self.state()["sources"]["wide"]["mode"], "sides")
         for key in ("wide", "low"):
-            back = self.ask("/pulse/taken-back", owner=key)["operation"]
+            back = self.ask("/pulse/as-pulse", owner=key)["operation"]
             self.assertEqual(self.operate(self.emil, back).status_code, 200)
         self.assertEqual(self.state(), before)
 
     def test_what_cannot_be_written_out_is_told(self) -> None:
-        self.assertIn("no pulse here", self.ask("/pulse/written-out", 422, owner="low")["detail"])
-        self.assertIn("not written out", self.ask("/pulse/taken-back", 422, owner="low")["detail"])
+        self.assertIn("no pulse here", self.ask("/pulse/as-points", 422, owner="low")["detail"])
+        self.assertIn("not written out", self.ask("/pulse/as-pulse", 422, owner="low")["detail"])
         self.make("add-group", group={"id": "all", "name": "All"}, members=["low"])
         self.make("set-pulse", owner="group:all")
-        self.assertIn("Only a source", self.ask("/pulse/written-out", 422, owner="group:all")["detail"])
+        self.assertIn("Only a source", self.ask("/pulse/as-points", 422, owner="group:all")["detail"])
 
     def test_depth_and_period_follow_lines_and_static_values_are_of_the_pulse(self) -> None:
         line = {"owner": "wide", "parameter": "pulse_depth"}
@@ -292,7 +292,7 @@ class Deals(Rhythm):
     def test_places_are_arranged_by_the_core(self) -> None:
         def asked(count: int) -> Any:
             body = {"act": "fresh", "count": count}
-            return self.emil.post("/api/sessions/places/arranged", body, content_type="application/json")
+            return self.emil.post("/api/sessions/places/arrange", body, content_type="application/json")
 
         self.assertEqual([place["pan"] for place in asked(5).json()], [-1.0, -0.5, 0.0, 0.5, 1.0])
         self.assertEqual(asked(1).status_code, 422)

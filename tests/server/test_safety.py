@@ -18,12 +18,12 @@ from django.test import SimpleTestCase
 from needle.errors import NeedleError
 from needle.io.audio import write_audio
 from needle.io.bundle import ASSETS, Bundle, write_session
-from server.audio import assets
-from server.audio.models import Asset
-from server.mixing.demo import ACCOUNTS, take_in
-from server.mixing.models import Session
-from server.mixing.revisions import replayed
-from server.mixing.state import stored_document
+from server.editing.services import replayed
+from server.media import assets
+from server.media.models import Asset
+from server.mixsessions.models import MixSession
+from server.mixsessions.state import stored_document
+from server.project.demo import ACCOUNTS, make_session
 from tests.server.sessions import RATE, SessionCase, source, tone
 
 
@@ -104,7 +104,7 @@ class TakingIn(SessionCase):
         document["lanes"] = {"low/pan": {"id": "low/pan", "owner": "low", "parameter": "pan", "points": points}}
         write_session(folder, document)
         with Bundle(folder) as bundle:
-            session = take_in(bundle, assets.store_asset)
+            session = make_session(bundle, assets.store_asset)
         session.refresh_from_db()
         found = stored_document(session)
         self.assertEqual(found["lanes"], document["lanes"])
@@ -114,7 +114,7 @@ class TakingIn(SessionCase):
         self.assertEqual(session.members.count(), len(ACCOUNTS))
 
     def test_the_demo_is_made_only_once(self) -> None:
-        with mock.patch("server.mixing.management.commands.make_demo.make_bundle", side_effect=AssertionError):
+        with mock.patch("server.project.management.commands.make_demo.make_bundle", side_effect=AssertionError):
             self.assertRaises(AssertionError, call_command, "make_demo", stdout=mock.Mock())
             folder = self.data / "bundle"
             (folder / ASSETS).mkdir(parents=True)
@@ -122,6 +122,6 @@ class TakingIn(SessionCase):
             document["sources"], document["session"]["name"] = {}, "Night Ferry"
             write_session(folder, document)
             with Bundle(folder) as bundle:
-                take_in(bundle, assets.store_asset)
+                make_session(bundle, assets.store_asset)
             call_command("make_demo", stdout=mock.Mock())
-        self.assertEqual(Session.objects.filter(name="Night Ferry").count(), 1)
+        self.assertEqual(MixSession.objects.filter(name="Night Ferry").count(), 1)

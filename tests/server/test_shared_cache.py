@@ -7,8 +7,8 @@ from unittest import mock
 import numpy as np
 from django.test import SimpleTestCase
 
-from server.audio import shared_cache
-from server.audio.shared_cache import SharedCache
+from server.media import shared_cache
+from server.media.shared_cache import SharedCache
 from tests.server.sessions import new_folder
 
 

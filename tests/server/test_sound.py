@@ -9,7 +9,7 @@ from django.test import Client
 
 from needle.metering.frames import COLUMNS
 from needle.render.segments import METER_FRAMES
-from server.audio import segments
+from server.media import segments
 from tests.server.sessions import LENGTH, RATE, SessionCase
 
 SEGMENTS = round(LENGTH * 2)

@@ -7,8 +7,8 @@ from unittest import mock
 from asgiref.sync import async_to_sync
 from django.conf import settings
 
-from server.audio import api
-from server.config.sound_handler import SoundHandler
+from server.media import segments_api
+from server.project.sound_handler import SoundHandler
 from tests.server.sessions import SessionCase
 from tests.server.test_sound import decode
 
@@ -103,6 +103,6 @@ class OverTheWire(SessionCase):
             "type": "http", "method": "GET", "path": address, "query_string": query.encode(), "scheme": "http",
             "headers": [(b"host", b"testserver"), (b"cookie", cookie)], "client": ("127.0.0.1", 1),
         }  # fmt: skip
-        with mock.patch.object(api, "pool", return_value=Slow()):
+        with mock.patch.object(segments_api, "pool", return_value=Slow()):
             async_to_sync(SoundHandler(mock.AsyncMock()))(scope, receive, send)
         self.assertEqual(dropped, ["segment_bytes"])

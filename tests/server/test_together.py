@@ -4,8 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from server.mixing.revisions import replayed
-from server.mixing.state import stored_document
+from server.editing.services import replayed
+from server.mixsessions.state import stored_document
 from tests.server.sessions import SessionCase
 from tests.server.test_sound import decode
 

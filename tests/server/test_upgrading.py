@@ -2,36 +2,124 @@
 
 import gzip
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
 from django.contrib.auth import get_user_model
+from django.core.management import call_command
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
 from needle.session.migrations import renamed, with_todays_names
 from needle.session.validation import check_document
-from server.mixing.models import Draft, Operation, Preset, Session
-from server.mixing.operations import operation_from
-from server.mixing.revisions import document_at, replayed
-from server.mixing.state import DocumentState, stored_document
+from server.editing.models import Draft, Preset
+from server.editing.operations import operation_from
+from server.editing.services import replayed
+from server.mixsessions.log import document_at
+from server.mixsessions.models import MixSession, OperationRecord
+from server.mixsessions.state import DocumentState, stored_document
+from server.project.app_labels import LABELS, adopt_labels
+from tests.browser.prepared import environment
+from tests.runner import new_folder
 from tests.server.sessions import source
+
+DATABASE_OF_BEFORE = Path(__file__).parent / "data" / "before-apps.sqlite3.gz"
+"""A database whose apps had other names: a session with 120 revisions, and a row of everything that people make."""
+
+CHECKED = """
+from django.contrib.auth.models import User
+from server.accounts.models import Preferences
+from server.analysis.models import Report
+from server.collaboration.models import Comment, Invitation, Version
+from server.delivery.models import Delivery
+from server.editing.models import Draft, Preset
+from server.editing.services import replayed, undo
+from server.media.models import Asset, AssetUse, Freeze, MeasuredHead, Upload
+from server.mixsessions.log import document_at
+from server.mixsessions.models import Entity, MixSession, OperationRecord
+from server.mixsessions.state import stored_document
+from uuid import uuid4
+import json
+(session,) = MixSession.objects.all()
+rowan = User.objects.get(username="rowan")
+counts = {model.__name__: model.objects.count() for model in (
+    Preferences, Report, Comment, Invitation, Version, Delivery, Draft, Preset, Asset, AssetUse, Freeze, MeasuredHead,
+    Upload, OperationRecord,
+)}
+bounce = Upload.objects.get(name="crossing.wav")
+print(json.dumps({
+    "counts": counts,
+    "members": sorted(session.members.values_list("user__username", "role", "archived")),
+    "purposes": dict(Upload.objects.values_list("name", "purpose")),
+    "report of a file": bounce.report.title,
+    "replayed": replayed(session) == stored_document(session) == document_at(session.pk, session.revision),
+    "kinds": sorted(set(Entity.objects.values_list("kind", flat=True))),
+    "read by": list(Comment.objects.get(parent=None).read_by.values_list("username", flat=True)),
+    "undone": undo(rowan, session.pk, uuid4()).row.revision,
+}))
+"""
 
 LOG_OF_BEFORE = Path(__file__).parent / "data" / "log-v7.json.gz"
 """A session of version 7 with operations of every kind: as it was opened, its log, and as it stood after it."""
 
 
+class OfOtherApps(TransactionTestCase):
+    """A database from when the apps had other names and other models is migrated as it is opened."""
+
+    def test_everything_of_everybody_s_is_there(self) -> None:
+        data = new_folder("before")
+        (data / "needle.sqlite3").write_bytes(gzip.decompress(DATABASE_OF_BEFORE.read_bytes()))
+
+        def manage(*arguments: str) -> str:
+            command = [sys.executable, "manage.py", *arguments]
+            done = subprocess.run(command, env=environment(data), check=True, capture_output=True, text=True)
+            return done.stdout
+
+        manage("migrate", "--verbosity=0")
+        found = json.loads(manage("shell", "--verbosity=0", "--command", CHECKED))
+        once = dict.fromkeys(found["counts"], 1)
+        several = {"Report": 2, "Comment": 2, "Upload": 3, "OperationRecord": 120}
+        self.assertEqual(found.pop("counts"), once | several)
+        self.assertEqual(
+            found,
+            {
+                "members": [["ines", "engineer", True], ["rowan", "owner", False]],
+                "purposes": {"low.wav": "stem", "crossing.wav": "report", "bundle.zip": "session"},
+                "report of a file": "crossing.wav",
+                "replayed": True,
+                "kinds": ["events", "groups", "pulses", "room", "sources"],
+                "read by": ["rowan"],
+                "undone": 121,
+            },
+        )
+
+    def test_tables_are_renamed_once_wherever_they_are(self) -> None:
+        self.addCleanup(adopt_labels, connection)
+        before = adopt_labels(connection, {new: old for old, new in LABELS.items()})
+        self.assertIn("mixing_operationrecord", connection.introspection.table_names())
+        call_command("migrate", verbosity=0)
+        self.assertGreater(before, 10)
+        self.assertEqual(OperationRecord.objects.count(), 0)
+        self.assertEqual(adopt_labels(connection), 0)
+
+
 class Upgrading(TransactionTestCase):
     """A database from before groups and returns opens as it was, its history too."""
 
-    OLD = (("mixing", "0001_initial"), ("audio", "0001_initial"))
+    OLD = (("mixsessions", "0001_initial"), ("media", "0001_initial"))
 
-    def migrate(self, to: list[tuple[str, str]]) -> Any:
+    def migrate(self, to: list[tuple[str, str]]) -> None:
         executor = MigrationExecutor(connection)
         executor.migrate(to)
-        return MigrationExecutor(connection).loader.project_state(to).apps
+        self.apps = MigrationExecutor(connection).loader.project_state(to).apps
+
+    def old(self, model: str, app: str = "mixsessions") -> Any:
+        """Rows of a model as the version had it that was migrated to last."""
+        return self.apps.get_model(app, model).objects
 
     def tearDown(self) -> None:
         executor = MigrationExecutor(connection)
@@ -40,7 +128,7 @@ class Upgrading(TransactionTestCase):
 
     def test_reverbs_in_a_room_go_on_as_they_did(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate([("mixing", "0007_member_put_away")])
+        self.migrate([("mixsessions", "0007_member_put_away")])
         user = get_user_model().objects.create(username="old")
         hall = {
             "id": "hall", "name": "Hall", "ink": 0, "order": 0, "level": 0.0, "muted": False, "pan": 0.0,
@@ -57,10 +145,10 @@ class Upgrading(TransactionTestCase):
                 "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
             }  # fmt: skip
             opened = {"session": settings, "returns": {}, "sends": {}}
-            session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
-            old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
-            old.get_model("mixing", "Thing").objects.create(session=session, part="sends", key="low/hall", value=send)
-            old.get_model("mixing", "Operation").objects.create(
+            session = self.old("Session").create(opened=opened, revision=1, **settings)
+            self.old("Thing").create(session=session, part="returns", key="hall", value=hall)
+            self.old("Thing").create(session=session, part="sends", key="low/hall", value=send)
+            self.old("Operation").create(
                 session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-return",
                 body={"kind": "add-return", "to": hall}, inverse={"kind": "remove-return", "to": "hall"},
                 changes=[
@@ -73,7 +161,7 @@ class Upgrading(TransactionTestCase):
 
         self.migrate(leaves)
         for layout, envelopment in (("0+2+0", 0.7), ("4+7+0", 0.0)):
-            migrated = Session.objects.get(pk=sessions[layout])
+            migrated = MixSession.objects.get(pk=sessions[layout])
             self.assertEqual(
                 stored_document(migrated)["returns"]["hall"],
                 {**renamed(hall, {"ink": "colour"}), "envelopment": envelopment, "spread": 0.0},
@@ -84,7 +172,7 @@ class Upgrading(TransactionTestCase):
 
     def test_sides_have_no_width_and_returns_no_spread_where_there_was_none(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate([("mixing", "0008_surrounding_returns")])
+        self.migrate([("mixsessions", "0008_surrounding_returns")])
         user = get_user_model().objects.create(username="old")
         low = {"id": "low", "name": "Low", "mode": "sides", "pan_left": -0.4, "pan_right": 0.2}
         settings = {
@@ -93,11 +181,11 @@ class Upgrading(TransactionTestCase):
         }  # fmt: skip
         hall = {"id": "hall", "name": "Hall", "effects": [], "envelop": 0.4}
         opened = {"session": settings, "sources": {"low": low}, "returns": {"hall": hall}}
-        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
-        old.get_model("mixing", "Thing").objects.create(session=session, part="sources", key="low", value=low)
-        old.get_model("mixing", "Thing").objects.create(session=session, part="returns", key="hall", value=hall)
+        session = self.old("Session").create(opened=opened, revision=1, **settings)
+        self.old("Thing").create(session=session, part="sources", key="low", value=low)
+        self.old("Thing").create(session=session, part="returns", key="hall", value=hall)
         added = [{"kind": "add-source", "source": low}, {"kind": "add-return", "to": hall}]
-        old.get_model("mixing", "Operation").objects.create(
+        self.old("Operation").create(
             session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="together",
             body={"kind": "together", "what": "Two", "operations": added},
             inverse={"kind": "remove-source", "source": "low"},
@@ -110,12 +198,12 @@ class Upgrading(TransactionTestCase):
         self.migrate(leaves)
         expected = {**low, "width_left": 0.0, "width_right": 0.0}
         hall = {"id": "hall", "name": "Hall", "effects": [], "envelopment": 0.4, "spread": 0.0}
-        migrated = Session.objects.get(pk=session.pk)
+        migrated = MixSession.objects.get(pk=session.pk)
         self.assertEqual(stored_document(migrated)["sources"]["low"], expected)
         self.assertEqual(document_at(migrated.pk, 0)["sources"]["low"], expected)
         self.assertEqual(stored_document(migrated)["returns"]["hall"], hall)
         self.assertEqual(document_at(migrated.pk, 0)["returns"]["hall"], hall)
-        (row,) = Operation.objects.filter(session=migrated)
+        (row,) = OperationRecord.objects.filter(session=migrated)
         self.assertEqual(row.body["operations"][0]["source"], expected)
         self.assertEqual(row.body["operations"][1]["to"], hall)
         self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
@@ -123,38 +211,38 @@ class Upgrading(TransactionTestCase):
     def test_names_change_in_everything_that_is_stored(self) -> None:
         before = json.loads(gzip.decompress(LOG_OF_BEFORE.read_bytes()))
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate([("mixing", "0009_widths_and_spreads")])
+        self.migrate([("mixsessions", "0009_widths_and_spreads")])
         user = get_user_model().objects.create(username="old")
-        session = old.get_model("mixing", "Session").objects.create(
+        session = self.old("Session").create(
             opened=before["opened"], revision=len(before["rows"]), **before["document"]["session"]
         )
         for part, rows in before["document"].items():
             for key, value in rows.items() if part != "session" else ():
-                old.get_model("mixing", "Thing").objects.create(session=session, part=part, key=key, value=value)
+                self.old("Thing").create(session=session, part=part, key=key, value=value)
         for revision, row in enumerate(before["rows"], start=1):
-            old.get_model("mixing", "Operation").objects.create(
+            self.old("Operation").create(
                 session=session, revision=revision, client_id=uuid4(), author_id=user.pk, made_on=revision - 1, **row
             )
         lane = {"source": "low", "parameter": "centre", "start": 0.0, "end": 1.0}
         writes = [{**lane, "points": [{"t": 0.0, "value": 1.0, "shape": "ease", "begins": 0.5}]}]
         writes.append({"pulse": "low", "values": {"start": 0.5, "even_power": True}})
         of_user = {"author_id": user.pk, "kind": "preview", "revision": 1, "about": {}}
-        old.get_model("mixing", "Draft").objects.create(session=session, writes=writes, **of_user)
+        self.old("Draft").create(session=session, writes=writes, **of_user)
         presets = {
             "placement": {"exchange": True, "timing": "symmetric"}, "return": {"ink": 3, "envelop": 0.2},
             "pulse": {"start": 0.5}, "seating": {"seats": [{"name": "Low", "pan": 0.5}]},
         }  # fmt: skip
         for kind, content in presets.items():
-            old.get_model("mixing", "Preset").objects.create(author_id=user.pk, kind=kind, name=kind, content=content)
+            self.old("Preset").create(author_id=user.pk, kind=kind, name=kind, content=content)
 
         self.migrate(leaves)
-        migrated = Session.objects.get(pk=session.pk)
+        migrated = MixSession.objects.get(pk=session.pk)
         self.assertEqual(stored_document(migrated), check_document(with_todays_names(before["document"], 7)))
         self.assertEqual(replayed(migrated), stored_document(migrated))
         opened = with_todays_names(before["opened"], 7)
         self.assertEqual(document_at(migrated.pk, 0), opened)
         state = DocumentState(opened)
-        for row in Operation.objects.filter(session=migrated):
+        for row in OperationRecord.objects.filter(session=migrated):
             operation = operation_from(row.body)
             self.assertEqual(row.kind, operation.kind)
             self.assertCountEqual([tuple(touch) for touch in row.touches], operation.touches(), row.summary)
@@ -177,30 +265,30 @@ class Upgrading(TransactionTestCase):
 
     def test_sources_lanes_passages_and_the_log_move_over(self) -> None:
         leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
-        old = self.migrate(list(self.OLD))
+        self.migrate(list(self.OLD))
         user = get_user_model().objects.create(username="old")
         settings = {
             "name": "Old", "rate": 48000, "length": 2.0, "layout": "0+2+0", "tempos": [[0.0, 120.0]],
             "metres": [[1, 4, 4]], "law": "constant-power", "centre_zero": False,
         }  # fmt: skip
         asset = "a" * 64
-        old.get_model("audio", "Asset").objects.create(sha256=asset, channels=1, frames=88200, rate=44100)
+        self.old("Asset", "media").create(sha256=asset, channels=1, frames=88200, rate=44100)
         passage = {"name": "All", "start": 0.0, "end": 4.0}
         opened = {"session": settings, "sources": {}, "lanes": {}, "passages": {"all": {"id": "all", **passage}}}
-        session = old.get_model("mixing", "Session").objects.create(opened=opened, revision=1, **settings)
+        session = self.old("Session").create(opened=opened, revision=1, **settings)
         new = source("low", asset, 0)
         names = ("name", "colour", "order", "asset", "channels", "start", "gain", "level", "muted", "mode", "pan")
         plain = renamed({name: new[name] for name in names}, {"colour": "ink"})
-        old.get_model("mixing", "Source").objects.create(session=session, key="low", **plain)
+        self.old("Source").create(session=session, key="low", **plain)
         points = [{"t": 0.0, "value": 0.5, "shape": "straight", "tension": 0.0}]
         lane = {"source": "low", "parameter": "pan", "points": points}
-        old.get_model("mixing", "Lane").objects.create(session=session, key="low/pan", **lane)
-        old.get_model("mixing", "Passage").objects.create(session=session, key="all", **passage)
+        self.old("Lane").create(session=session, key="low/pan", **lane)
+        self.old("Passage").create(session=session, key="all", **passage)
         changes = [
             {"part": "sources", "key": "low", "value": {"id": "low", **plain}},
             {"part": "lanes", "key": "low/pan", "value": {"id": "low/pan", **lane}},
         ]
-        old.get_model("mixing", "Operation").objects.create(
+        self.old("Operation").create(
             session=session, revision=1, client_id="0" * 32, author_id=user.pk, made_on=0, kind="add-source",
             body={"kind": "add-source", "source": {"id": "low", **plain}, "lanes": {"pan": points}},
             inverse={"kind": "remove-source", "source": "low"}, changes=changes, touches=[["low.pan", None, None]],
@@ -208,7 +296,7 @@ class Upgrading(TransactionTestCase):
         )  # fmt: skip
 
         self.migrate(leaves)
-        migrated = Session.objects.get(pk=session.pk)
+        migrated = MixSession.objects.get(pk=session.pk)
         document = stored_document(migrated)
         self.assertEqual(document["sources"]["low"], {**new, "seconds": 2.0})
         self.assertEqual(document["lanes"]["low/pan"]["points"], points)

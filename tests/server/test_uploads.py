@@ -13,9 +13,9 @@ import soundfile
 from django.conf import settings
 from django.test import Client
 
-from server.audio import assets, quotas, uploads
-from server.audio.assets import asset_audio
-from server.audio.models import Asset, Upload
+from server.media import assets, quotas, uploads
+from server.media.assets import asset_audio
+from server.media.models import Asset, Upload
 from tests.server.sessions import RATE, SessionCase, source
 
 

@@ -115,7 +115,7 @@ describe("seating", () => {
   it("puts chosen sources into seats", async () => {
     page = new Page("stereo");
     page.gives["/seatings/match"] = () => ({ Low: "First", High: "Second" });
-    page.gives["/places/arranged"] = () => ({ places: {} });
+    page.gives["/places/arrange"] = () => ({ places: {} });
     await page.desk("place");
     await page.press("Low");
     page.button("High").dispatchEvent(new MouseEvent("click", { bubbles: true, ctrlKey: true }));
@@ -257,7 +257,7 @@ describe("the pages beside a session", () => {
 
   it("signs in, and says when it cannot", async () => {
     page = new Page();
-    (page.answers["/api/doorstep"] as Schemas["Doorstep"]).me = null;
+    (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
     page.gives["/api/sign-in"] = () => "That name and password do not go together. Try again.";
     await page.at("/sign-in");
     await page.type("Name", "emil");
@@ -274,7 +274,7 @@ describe("the pages beside a session", () => {
 
   it("says whom an invitation is from before it is taken", async () => {
     page = new Page();
-    page.gives["/api/invitations/look"] = () => ({
+    page.gives["/api/invitations/preview"] = () => ({
       name: "Tones", role: "listener", author: "Olga", session: null, ends_at: "2026-01-02T12:00:00Z",
     }); // prettier-ignore
     await page.at("/invitation#secret=abcdefghijkl");

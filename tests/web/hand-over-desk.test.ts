@@ -22,7 +22,7 @@ afterEach(() => page.end());
 describe("an order", () => {
   it("says what is wrong with a name while it is typed", async () => {
     await open();
-    page.gives["/deliveries/called"] = () => "There is no word “{song}”.";
+    page.gives["/deliveries/name"] = () => "There is no word “{song}”.";
     await page.type("Called", "{session} {song}");
     await page.until(() => page.text.includes("no word “{song}”"), "the sentence is shown");
   });
@@ -98,8 +98,8 @@ describe("moves of a file", () => {
   beforeEach(() => open());
 
   it("land where they are shown to, looked at before, as one change", async () => {
-    page.gives["/moves/found"] = () => found;
-    page.gives["/moves/land"] = () => draft;
+    page.gives["/moves/import/preview"] = () => found;
+    page.gives["/moves/import"] = () => draft;
     await page.give("A file of moves", new File(["name"], "moves.csv"));
     await page.until(() => !!page.dialog, "they are shown");
     expect(page.field("Where Low lands").value).toBe("low");
@@ -113,7 +113,7 @@ describe("moves of a file", () => {
   });
 
   it("that cannot be read are told with their line", async () => {
-    page.gives["/moves/found"] = () => "moves.csv, line 2: “soon” is no time.";
+    page.gives["/moves/import/preview"] = () => "moves.csv, line 2: “soon” is no time.";
     await page.give("A file of moves", new File(["x"], "moves.csv"));
     await page.until(() => page.text.includes("moves.csv, line 2"), "the sentence is shown");
   });

@@ -87,7 +87,7 @@ describe("the list of sessions", () => {
 
   it("says why a file was refused, and keeps the list", async () => {
     const upload = { id: "u", name: "x.zip", size: 3, received: 3, status: "failed", progress: 0, message: "x.zip is damaged.", part_bytes: 4, session: null }; // prettier-ignore
-    answering({ "/api/arrivals": upload, "/api/sessions": rows });
+    answering({ "/api/imports": upload, "/api/sessions": rows });
     const list = useSessionList();
     await list.look();
     expect(await list.open(new File(["abc"], "x.zip"))).toBeNull();
@@ -96,7 +96,7 @@ describe("the list of sessions", () => {
       null,
       2,
     ]);
-    answering({ "/api/arrivals": { ...upload, status: "ready", session: "new", message: "One note." } });
+    answering({ "/api/imports": { ...upload, status: "ready", session: "new", message: "One note." } });
     expect(await list.open(new File(["abc"], "x.zip"))).toEqual({ id: "new", notes: "One note." });
   });
 });
@@ -144,16 +144,16 @@ describe("deliveries", () => {
       vi.advanceTimersByTime(200);
       await settle();
     };
-    desk.takes["/called"] = (body) => ({ name: `${(body.pattern as string) ?? "as offered"}.wav` });
+    desk.takes["/deliveries/name"] = (body) => ({ name: `${(body.pattern as string) ?? "as offered"}.wav` });
     await deliveries.arrive();
     expect(deliveries.called.name).toBe("as offered.wav");
     await typed();
     expect(deliveries.called).toEqual({ name: "{session} {part}.wav", trouble: "" });
-    desk.takes["/called"] = () => "A brace in the name is not closed.";
+    desk.takes["/deliveries/name"] = () => "A brace in the name is not closed.";
     await typed("{part");
     expect(deliveries.called).toEqual({ name: "", trouble: "A brace in the name is not closed." });
     // Away, it says nothing of the name.
-    desk.takes["/called"] = () => Promise.reject(new TypeError("no line"));
+    desk.takes["/deliveries/name"] = () => Promise.reject(new TypeError("no line"));
     await typed("{part}");
     expect(deliveries.called.trouble).toBe("A brace in the name is not closed.");
     deliveries.leave();
@@ -212,7 +212,7 @@ describe("moves from a file", () => {
       if (!(options?.body instanceof FormData)) return plain(path, options as never);
       forms.push([path, options.body]);
       return Promise.resolve(
-        new Response(JSON.stringify(path.endsWith("/found") ? { lanes: found, places } : draft)),
+        new Response(JSON.stringify(path.endsWith("/preview") ? { lanes: found, places } : draft)),
       );
     });
     await desk.open();
@@ -223,7 +223,7 @@ describe("moves from a file", () => {
     landing.bar = 3;
     await landing.look();
     const [path, sent] = forms[1]!;
-    expect(path).toBe("/api/sessions/s/moves/land");
+    expect(path).toBe("/api/sessions/s/moves/import");
     expect(JSON.parse(sent.get("lands") as string)).toEqual([{ index: 0, owner: "oars", parameter: "pan" }]);
     expect([sent.get("at"), sent.get("over"), sent.get("revision")]).toEqual(["4", "stretch", "5"]);
     expect(moves.draft?.id).toBe("x");

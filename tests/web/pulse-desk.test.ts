@@ -85,7 +85,7 @@ describe("a pulse", () => {
   it("is written out as points, as the server works them out, and taken back", async () => {
     await page.press("Write out points");
     await page.until(() => page.operations.length > 0, "it is written out");
-    expect(page.latest).toEqual((page.answers["/pulse/written-out"] as { operation: object }).operation);
+    expect(page.latest).toEqual((page.answers["/pulse/as-points"] as { operation: object }).operation);
   });
 
   it("may be of a return instead", async () => {
@@ -125,7 +125,7 @@ describe("a dealt part", () => {
     await open();
     await page.press("Low");
     await page.press("Dealt out");
-    page.gives["/places/arranged"] = (body) => {
+    page.gives["/places/arrange"] = (body) => {
       const { places, act } = body as { places: { pan: number }[]; act: string };
       return act === "mirror" ? places.map((one) => ({ ...one, pan: -one.pan })) : [...places, ...places];
     };

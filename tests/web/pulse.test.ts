@@ -239,7 +239,7 @@ describe("a deal", () => {
 
   it("has its places arranged press by press, and sends quick presses as one change", async () => {
     vi.useFakeTimers();
-    desk.takes["/places/arranged"] = (body) => {
+    desk.takes["/places/arrange"] = (body) => {
       const places = body.places as object[];
       return new Response(JSON.stringify([...places, place(`p${places.length + 1}`, 0)]));
     };

@@ -173,7 +173,7 @@ describe("changes that meet", () => {
     expect(notice.text).toBe("Ines went over your “drum: L20”: “drum: R30” stands.");
     notices.act(notice);
     await settle();
-    expect(desk.posted.at(-1)!.path).toBe("/api/sessions/s/history/6/put-back");
+    expect(desk.posted.at(-1)!.path).toBe("/api/sessions/s/history/6/restore-change");
     expect(desk.posted.at(-1)!.body).toMatchObject({ by: theirs.revision });
     expect(notices.byKey("o")).toBeUndefined();
     const mine = { ...desk.told([]), author: { id: 1, name: "Rowan" } };

@@ -12,7 +12,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ('mixing', '0007_member_put_away'),
+        ('mixsessions', '0007_member_put_away'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -34,7 +34,7 @@ class Migration(migrations.Migration):
                 ('files', models.JSONField(default=list)),
                 ('notes', models.JSONField(default=list)),
                 ('author', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('session', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='%(class)ss', to='mixing.session')),
+                ('session', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='%(class)ss', to='mixsessions.session')),
             ],
             options={
                 'verbose_name_plural': 'deliveries',

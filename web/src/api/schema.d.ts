@@ -15,110 +15,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Delete
+         * Delete Own Account
          * @description Delete one's account; what one has made in other people's sessions stays, as a former member's.
          */
-        delete: operations["server_accounts_api_delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/accounts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Make Account
-         * @description Make an account by an invitation, and come in by it.
-         */
-        post: operations["server_accounts_api_make_account"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/arrivals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Begin Arrival
-         * @description Announce a file.
-         */
-        post: operations["server_delivery_arrivals_begin_arrival"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/arrivals/{arrival_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Arrival State
-         * @description How a file stands.
-         */
-        get: operations["server_delivery_arrivals_arrival_state"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/arrivals/{arrival_id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Cancel Arrival
-         * @description Stop a file on its way; nothing of it is kept.
-         */
-        post: operations["server_delivery_arrivals_cancel_arrival"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/arrivals/{arrival_id}/parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Arrival Part
-         * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
-         */
-        post: operations["server_delivery_arrivals_arrival_part"];
-        delete?: never;
+        delete: operations["delete_own_account"];
         options?: never;
         head?: never;
         patch?: never;
@@ -137,27 +37,7 @@ export interface paths {
          * Demo Sign In
          * @description Sign in as one of the demo's people, where there is a demo.
          */
-        post: operations["server_accounts_api_demo_sign_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/doorstep": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Doorstep
-         * @description Who is signed in, and the demo's accounts where there is a demo.
-         */
-        get: operations["server_accounts_api_doorstep"];
-        put?: never;
-        post?: never;
+        post: operations["demo_sign_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -175,13 +55,13 @@ export interface paths {
          * Heads
          * @description One's own measured heads.
          */
-        get: operations["server_audio_heads_heads"];
+        get: operations["heads"];
         put?: never;
         /**
          * Add Head
          * @description Bring in a SOFA file with head-related impulse responses.
          */
-        post: operations["server_audio_heads_add_head"];
+        post: operations["add_head"];
         delete?: never;
         options?: never;
         head?: never;
@@ -202,7 +82,7 @@ export interface paths {
          * Remove Head
          * @description Take one of one's measured heads away.
          */
-        delete: operations["server_audio_heads_remove_head"];
+        delete: operations["remove_head"];
         options?: never;
         head?: never;
         patch?: never;
@@ -219,7 +99,7 @@ export interface paths {
          * Health
          * @description 200 if all of it answers, else 503.
          */
-        get: operations["server_config_health_health"];
+        get: operations["health"];
         put?: never;
         post?: never;
         delete?: never;
@@ -228,7 +108,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/invitations/enter": {
+    "/api/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -238,17 +118,37 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Enter
-         * @description Come in by an invitation, with the account that one is signed in with.
+         * Begin Import
+         * @description Announce a file.
          */
-        post: operations["server_sharing_people_enter"];
+        post: operations["begin_import"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/invitations/look": {
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Import State
+         * @description How a file stands.
+         */
+        get: operations["import_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -258,10 +158,90 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Look At Invitation
+         * Cancel Import
+         * @description Stop a file on its way; nothing of it is kept.
+         */
+        post: operations["cancel_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Part
+         * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
+         */
+        post: operations["import_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Invitation
+         * @description Join by an invitation, with the account that one is signed in with.
+         */
+        post: operations["accept_invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Create Account
+         * @description Make an account by an invitation, and join by it.
+         */
+        post: operations["create_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invitation Preview
          * @description What an invitation is for.
          */
-        post: operations["server_sharing_people_look_at_invitation"];
+        post: operations["invitation_preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -279,7 +259,7 @@ export interface paths {
          * Library
          * @description What there is to choose from.
          */
-        get: operations["server_mixing_library_library"];
+        get: operations["library"];
         put?: never;
         post?: never;
         delete?: never;
@@ -301,7 +281,7 @@ export interface paths {
          * Change Password
          * @description Change one's password; every other browser is signed out.
          */
-        post: operations["server_accounts_api_change_password"];
+        post: operations["change_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -319,12 +299,12 @@ export interface paths {
          * Preferences
          * @description One's own preferences.
          */
-        get: operations["server_accounts_preferences_preferences"];
+        get: operations["preferences"];
         /**
          * Set Preferences
          * @description Keep one's own preferences.
          */
-        put: operations["server_accounts_preferences_set_preferences"];
+        put: operations["set_preferences"];
         post?: never;
         delete?: never;
         options?: never;
@@ -343,13 +323,13 @@ export interface paths {
          * Presets
          * @description What has been kept by name, by oneself and by colleagues.
          */
-        get: operations["server_mixing_library_presets"];
+        get: operations["presets"];
         put?: never;
         /**
          * Keep
          * @description Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own.
          */
-        post: operations["server_mixing_library_keep"];
+        post: operations["keep"];
         delete?: never;
         options?: never;
         head?: never;
@@ -370,7 +350,7 @@ export interface paths {
          * Remove Preset
          * @description Take away something that one has kept; what was made with it stays.
          */
-        delete: operations["server_mixing_library_remove_preset"];
+        delete: operations["remove_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -389,7 +369,7 @@ export interface paths {
          * Match
          * @description A seat for each name that speaks for one: name → seat.
          */
-        post: operations["server_mixing_library_match"];
+        post: operations["match"];
         delete?: never;
         options?: never;
         head?: never;
@@ -407,20 +387,20 @@ export interface paths {
          * Sessions
          * @description The sessions one belongs to, latest change first.
          */
-        get: operations["server_mixing_api_sessions"];
+        get: operations["sessions"];
         put?: never;
         /**
          * New Session
          * @description Make a session of one's own; its length follows its sources.
          */
-        post: operations["server_mixing_api_new_session"];
+        post: operations["new_session"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/places/arranged": {
+    "/api/sessions/places/arrange": {
         parameters: {
             query?: never;
             header?: never;
@@ -433,7 +413,7 @@ export interface paths {
          * Arranged Places
          * @description Places after something was done with them.
          */
-        post: operations["server_audio_rhythm_arranged_places"];
+        post: operations["arranged_places"];
         delete?: never;
         options?: never;
         head?: never;
@@ -451,14 +431,14 @@ export interface paths {
          * Open Session
          * @description The session's state at its latest revision.
          */
-        get: operations["server_mixing_api_open_session"];
+        get: operations["open_session"];
         put?: never;
         post?: never;
         /**
-         * Delete
+         * Delete Own Session
          * @description Delete a session of one's own for everybody, with its history, comments and exports.
          */
-        delete: operations["server_mixing_api_delete"];
+        delete: operations["delete_own_session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -475,7 +455,7 @@ export interface paths {
          * Balance
          * @description The overview of what one hears; the lean of the whole piece, the figures of a stretch of it.
          */
-        get: operations["server_audio_balance_balance"];
+        get: operations["balance"];
         put?: never;
         post?: never;
         delete?: never;
@@ -495,7 +475,7 @@ export interface paths {
          * Causes Of A Stretch
          * @description What every source and return adds to the lean of a stretch.
          */
-        get: operations["server_audio_balance_causes_of_a_stretch"];
+        get: operations["causes_of_a_stretch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -515,13 +495,13 @@ export interface paths {
          * Comments
          * @description Every comment of the session, the oldest first.
          */
-        get: operations["server_sharing_comments_comments"];
+        get: operations["comments"];
         put?: never;
         /**
          * Comment
          * @description Make a remark; listeners may.
          */
-        post: operations["server_sharing_comments_comment"];
+        post: operations["comment"];
         delete?: never;
         options?: never;
         head?: never;
@@ -541,7 +521,7 @@ export interface paths {
          * Seen
          * @description Mark remarks and replies as read.
          */
-        post: operations["server_sharing_comments_seen"];
+        post: operations["seen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -562,14 +542,14 @@ export interface paths {
          * Remove
          * @description Take away one's own remark or reply, or as the owner anybody's.
          */
-        delete: operations["server_sharing_comments_remove"];
+        delete: operations["remove"];
         options?: never;
         head?: never;
         /**
          * Change
          * @description Say that a remark has been dealt with, or that it has not; edit the text of one's own.
          */
-        patch: operations["server_sharing_comments_change"];
+        patch: operations["change"];
         trace?: never;
     };
     "/api/sessions/{session_id}/comments/{comment_id}/replies": {
@@ -585,7 +565,7 @@ export interface paths {
          * Reply
          * @description Answer a remark; one that was resolved is open again.
          */
-        post: operations["server_sharing_comments_reply"];
+        post: operations["reply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -605,7 +585,7 @@ export interface paths {
          * Copy Session
          * @description Make a session of one's own that begins as this one stands, without its people, history and comments.
          */
-        post: operations["server_mixing_api_copy_session"];
+        post: operations["copy_session"];
         delete?: never;
         options?: never;
         head?: never;
@@ -625,7 +605,7 @@ export interface paths {
          *
          *     ``givers``: the sources that may give way and how far, source:dB:place separated by commas.
          */
-        get: operations["server_audio_balance_find_counterweight"];
+        get: operations["find_counterweight"];
         put?: never;
         post?: never;
         delete?: never;
@@ -645,20 +625,20 @@ export interface paths {
          * Deliveries
          * @description The session's deliveries, latest first.
          */
-        get: operations["server_delivery_api_deliveries"];
+        get: operations["deliveries"];
         put?: never;
         /**
          * Order Delivery
          * @description Order files; they are made in the background.
          */
-        post: operations["server_delivery_api_order_delivery"];
+        post: operations["order_delivery"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/deliveries/called": {
+    "/api/sessions/{session_id}/deliveries/name": {
         parameters: {
             query?: never;
             header?: never;
@@ -668,10 +648,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Called
+         * First Name
          * @description What the mix would be called if this were ordered, as the first of its files.
          */
-        post: operations["server_delivery_api_called"];
+        post: operations["first_name"];
         delete?: never;
         options?: never;
         head?: never;
@@ -689,7 +669,7 @@ export interface paths {
          * Offer
          * @description How a delivery's files may be called.
          */
-        get: operations["server_delivery_api_offer"];
+        get: operations["offer"];
         put?: never;
         post?: never;
         delete?: never;
@@ -709,14 +689,14 @@ export interface paths {
          * Delivery State
          * @description How a delivery stands.
          */
-        get: operations["server_delivery_api_delivery_state"];
+        get: operations["delivery_state"];
         put?: never;
         post?: never;
         /**
          * Remove Delivery
          * @description Take a delivery and its files away; what stays.
          */
-        delete: operations["server_delivery_api_remove_delivery"];
+        delete: operations["remove_delivery"];
         options?: never;
         head?: never;
         patch?: never;
@@ -733,7 +713,7 @@ export interface paths {
          * Delivery Archive
          * @description All files as one archive.
          */
-        get: operations["server_delivery_api_delivery_archive"];
+        get: operations["delivery_archive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -755,7 +735,7 @@ export interface paths {
          * Cancel Delivery
          * @description Stop a delivery; nothing of it is kept.
          */
-        post: operations["server_delivery_api_cancel_delivery"];
+        post: operations["cancel_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -773,7 +753,7 @@ export interface paths {
          * Delivery File
          * @description One of the files, or a range of its bytes.
          */
-        get: operations["server_delivery_api_delivery_file"];
+        get: operations["delivery_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -793,7 +773,7 @@ export interface paths {
          * Frame
          * @description What a page measures by, at the latest revision.
          */
-        get: operations["server_mixing_api_frame"];
+        get: operations["frame"];
         put?: never;
         post?: never;
         delete?: never;
@@ -813,7 +793,7 @@ export interface paths {
          * Freezing State
          * @description How freezing stands.
          */
-        get: operations["server_audio_rhythm_freezing_state"];
+        get: operations["freezing_state"];
         put?: never;
         post?: never;
         delete?: never;
@@ -835,7 +815,7 @@ export interface paths {
          * Stop Freezing
          * @description Stop freezing; nothing is changed.
          */
-        post: operations["server_audio_rhythm_stop_freezing"];
+        post: operations["stop_freezing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -853,7 +833,7 @@ export interface paths {
          * History
          * @description What was changed, the latest first.
          */
-        get: operations["server_sharing_history_history"];
+        get: operations["history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -873,7 +853,7 @@ export interface paths {
          * Compared
          * @description What differs between a revision and the one that is worked on.
          */
-        get: operations["server_sharing_history_compared"];
+        get: operations["compared"];
         put?: never;
         post?: never;
         delete?: never;
@@ -895,29 +875,9 @@ export interface paths {
          *
          *     Long work: asked again until ``done`` is 1.
          */
-        get: operations["server_sharing_history_matched"];
+        get: operations["matched"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/history/{then}/put-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Put Back
-         * @description Put what one change had set as it was after it, where the later one has gone over it.
-         */
-        post: operations["server_sharing_history_put_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -937,7 +897,27 @@ export interface paths {
          * Restore
          * @description Put things as they were at a revision, as a new change that can be undone.
          */
-        post: operations["server_sharing_history_restore"];
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/history/{then}/restore-change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Change
+         * @description Put what one change had set as it was after it, where the later one has gone over it.
+         */
+        post: operations["restore_change"];
         delete?: never;
         options?: never;
         head?: never;
@@ -955,9 +935,9 @@ export interface paths {
         put?: never;
         /**
          * Invite
-         * @description Make a link by which people come in.
+         * @description Make a link by which people join.
          */
-        post: operations["server_sharing_people_invite"];
+        post: operations["invite"];
         delete?: never;
         options?: never;
         head?: never;
@@ -976,9 +956,9 @@ export interface paths {
         post?: never;
         /**
          * Withdraw Invitation
-         * @description Let nobody else come in by a link.
+         * @description Let nobody else join by a link.
          */
-        delete: operations["server_sharing_people_withdraw_invitation"];
+        delete: operations["withdraw_invitation"];
         options?: never;
         head?: never;
         patch?: never;
@@ -995,7 +975,7 @@ export interface paths {
          * Law
          * @description What another pan law would do to every source.
          */
-        get: operations["server_audio_reading_law"];
+        get: operations["law"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1021,7 +1001,7 @@ export interface paths {
          * Change Membership
          * @description Archive a session in one's own list, or restore it; one's list as it is then.
          */
-        patch: operations["server_mixing_api_change_membership"];
+        patch: operations["change_membership"];
         trace?: never;
     };
     "/api/sessions/{session_id}/mono": {
@@ -1035,7 +1015,7 @@ export interface paths {
          * Mono
          * @description Which sources lose in mono where they stand at a moment (s), and in which band.
          */
-        get: operations["server_audio_balance_mono"];
+        get: operations["mono"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1057,7 +1037,7 @@ export interface paths {
          * Clip
          * @description A stretch of one thing's lanes to be taken along.
          */
-        post: operations["server_audio_moves_clip"];
+        post: operations["clip"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1077,27 +1057,7 @@ export interface paths {
          * Edit
          * @description A range operation on one or several lanes, as a draft.
          */
-        post: operations["server_audio_moves_edit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/moves/found": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Found Moves
-         * @description What a file of moves holds (CSV, JSON or MIDI), and where each lane would land.
-         */
-        post: operations["server_delivery_landing_found_moves"];
+        post: operations["edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1112,10 +1072,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * History
+         * Lane Changes
          * @description The revisions that changed a lane, latest first.
          */
-        get: operations["server_audio_moves_history"];
+        get: operations["lane_changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1124,7 +1084,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/moves/land": {
+    "/api/sessions/{session_id}/moves/import": {
         parameters: {
             query?: never;
             header?: never;
@@ -1134,12 +1094,33 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Land Moves
-         * @description What the file would write, as a draft to be heard and applied: ``lands`` is JSON, a list of ``LandIn``.
+         * Import Moves
+         * @description What the file would write, as a draft to be heard and applied.
          *
-         *     Each lane takes the place of the ``stretch`` that it covers, or of ``all`` that was there, ``at`` seconds later.
+         *     ``lands`` is JSON, a list of ``LaneDestination``. Each lane takes the place of the ``stretch`` that it covers, or
+         *     of ``all`` that was there, ``at`` seconds later.
          */
-        post: operations["server_delivery_landing_land_moves"];
+        post: operations["import_moves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/moves/import/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Import
+         * @description What a file of moves holds (CSV, JSON or MIDI), and where each lane would land.
+         */
+        post: operations["preview_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1157,7 +1138,7 @@ export interface paths {
          * Lane
          * @description A lane's points as they were at a revision.
          */
-        get: operations["server_audio_moves_lane"];
+        get: operations["lane"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1179,7 +1160,7 @@ export interface paths {
          * Paste
          * @description A clip put down on other places, other sources, as a draft.
          */
-        post: operations["server_audio_moves_paste"];
+        post: operations["paste"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1197,7 +1178,7 @@ export interface paths {
          * Places
          * @description Where a copied stretch may be put down, to be confirmed.
          */
-        get: operations["server_audio_moves_places"];
+        get: operations["places"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1217,13 +1198,13 @@ export interface paths {
          * Takes
          * @description One's own takes in a session, latest first.
          */
-        get: operations["server_audio_moves_takes"];
+        get: operations["takes"];
         put?: never;
         /**
          * Take
          * @description A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet.
          */
-        post: operations["server_audio_moves_take"];
+        post: operations["take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1244,7 +1225,7 @@ export interface paths {
          * Discard Take
          * @description Discard a take of one's own.
          */
-        delete: operations["server_audio_moves_discard_take"];
+        delete: operations["discard_take"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1263,7 +1244,7 @@ export interface paths {
          * Notes Of File
          * @description The notes of a Standard MIDI File.
          */
-        post: operations["server_audio_rhythm_notes_of_file"];
+        post: operations["notes_of_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1281,13 +1262,13 @@ export interface paths {
          * Operations
          * @description The log after a revision, in order.
          */
-        get: operations["server_mixing_api_operations"];
+        get: operations["operations"];
         put?: never;
         /**
          * Operate
          * @description Make one change. The same client id again gives the first answer again.
          */
-        post: operations["server_mixing_api_operate"];
+        post: operations["operate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1305,7 +1286,7 @@ export interface paths {
          * Pair
          * @description Two sources, or two sets of them, side by side over a stretch.
          */
-        get: operations["server_audio_balance_pair"];
+        get: operations["pair"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1323,15 +1304,15 @@ export interface paths {
         };
         /**
          * People
-         * @description Everybody in the session, and to its owner the invitations that hold.
+         * @description Everybody in the session, and to its owner the active invitations.
          */
-        get: operations["server_sharing_people_people"];
+        get: operations["people"];
         put?: never;
         /**
          * Add Person
-         * @description Let somebody in who has an account.
+         * @description Add somebody who has an account.
          */
-        post: operations["server_sharing_people_add_person"];
+        post: operations["add_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1350,16 +1331,56 @@ export interface paths {
         post?: never;
         /**
          * Remove Person
-         * @description Take somebody's part away, or leave oneself; it holds at once, in open browsers too.
+         * @description Remove somebody, or leave oneself; it holds at once, in open browsers too.
          */
-        delete: operations["server_sharing_people_remove_person"];
+        delete: operations["remove_person"];
         options?: never;
         head?: never;
         /**
          * Change Role
          * @description Make somebody an engineer or a listener, or the owner in one's own place; it holds at once, everywhere.
          */
-        patch: operations["server_sharing_people_change_role"];
+        patch: operations["change_role"];
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/as-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Points
+         * @description What writes a source's pulse out as points of its lanes, and switches it off.
+         */
+        get: operations["as_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pulse/as-pulse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Pulse
+         * @description What takes written points back to the pulse that they were written from; the lanes become what they were.
+         */
+        get: operations["as_pulse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/sessions/{session_id}/pulse/draft": {
@@ -1375,7 +1396,7 @@ export interface paths {
          * Draft
          * @description A pulse to be heard before it is made.
          */
-        post: operations["server_audio_rhythm_draft"];
+        post: operations["draft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1395,47 +1416,7 @@ export interface paths {
          * Groove
          * @description What a pulse does in a bar, and to a part's accents.
          */
-        post: operations["server_audio_rhythm_groove"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/pulse/taken-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * As Pulse
-         * @description What takes written points back to the pulse that they were written from; the lanes become what they were.
-         */
-        get: operations["server_audio_rhythm_as_pulse"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/pulse/written-out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * As Points
-         * @description What writes a source's pulse out as points of its lanes, and switches it off.
-         */
-        get: operations["server_audio_rhythm_as_points"];
-        put?: never;
-        post?: never;
+        post: operations["groove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1455,7 +1436,7 @@ export interface paths {
          * Redo
          * @description Put back what one's own latest undo took away.
          */
-        post: operations["server_mixing_api_redo"];
+        post: operations["redo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1473,7 +1454,7 @@ export interface paths {
          * Removed
          * @description Sources that were taken away and can be brought back, latest first.
          */
-        get: operations["server_mixing_api_removed"];
+        get: operations["removed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1493,13 +1474,33 @@ export interface paths {
          * List Reports
          * @description The session's latest reports, newest first.
          */
-        get: operations["server_audio_reporting_list_reports"];
+        get: operations["list_reports"];
         put?: never;
         /**
          * Start Report
          * @description Begin to make a report.
          */
-        post: operations["server_audio_reporting_start_report"];
+        post: operations["start_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/reports/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Report Upload
+         * @description Announce a file for a report.
+         */
+        post: operations["begin_report_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1517,7 +1518,7 @@ export interface paths {
          * Report State
          * @description How a report stands.
          */
-        get: operations["server_audio_reporting_report_state"];
+        get: operations["report_state"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1539,7 +1540,7 @@ export interface paths {
          * Cancel Report
          * @description Stop a report; nothing of it is kept.
          */
-        post: operations["server_audio_reporting_cancel_report"];
+        post: operations["cancel_report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1557,7 +1558,7 @@ export interface paths {
          * Report As
          * @description The finished report as a page to read and print, as JSON, or its curves or sources as CSV.
          */
-        get: operations["server_audio_reporting_report_as"];
+        get: operations["report_as"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1577,7 +1578,7 @@ export interface paths {
          * Layout
          * @description What another layout would move, and make louder or softer.
          */
-        get: operations["server_audio_room_layout"];
+        get: operations["layout"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1599,7 +1600,7 @@ export interface paths {
          * Path
          * @description A path on the plan as points of its lanes, as a draft to look at and hear.
          */
-        post: operations["server_audio_room_path"];
+        post: operations["path"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1619,14 +1620,14 @@ export interface paths {
          * Place
          * @description What a place would be for a source: in room and polar coordinates, and in every channel.
          */
-        post: operations["server_audio_room_place"];
+        post: operations["place"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/room/whereabouts": {
+    "/api/sessions/{session_id}/room/trajectories": {
         parameters: {
             query?: never;
             header?: never;
@@ -1634,10 +1635,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Whereabouts
+         * Trajectories
          * @description Where all sources and layers are over a stretch, turned and swung as they sound.
          */
-        get: operations["server_audio_room_whereabouts"];
+        get: operations["trajectories"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1663,7 +1664,7 @@ export interface paths {
          *     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
          *     level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
          */
-        get: operations["server_audio_api_segment"];
+        get: operations["segment"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1683,7 +1684,7 @@ export interface paths {
          * Dealt
          * @description Every event of a source's part with its place; nothing where nothing is dealt.
          */
-        get: operations["server_audio_rhythm_dealt"];
+        get: operations["dealt"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1705,7 +1706,27 @@ export interface paths {
          * Begin Freezing
          * @description Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it.
          */
-        post: operations["server_audio_rhythm_begin_freezing"];
+        post: operations["begin_freezing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source}/occurrences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Occurrences Of Range
+         * @description Where a source's audio sounds like a range of it, to be confirmed.
+         */
+        get: operations["occurrences_of_range"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1723,7 +1744,7 @@ export interface paths {
          * Found Onsets
          * @description Where something begins to sound in a source's stem.
          */
-        get: operations["server_audio_rhythm_found_onsets"];
+        get: operations["found_onsets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1743,7 +1764,7 @@ export interface paths {
          * Placement
          * @description What the source's placement loses, what other ways of panning would change, what it costs in mono.
          */
-        get: operations["server_audio_reading_placement"];
+        get: operations["placement"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1763,7 +1784,7 @@ export interface paths {
          * Own Stretch
          * @description When a source sounds, by its stem and by what is dealt of it.
          */
-        get: operations["server_audio_rhythm_own_stretch"];
+        get: operations["own_stretch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1783,7 +1804,7 @@ export interface paths {
          * Waveform
          * @description A source's waveform; its first stretch begins at ``start`` (s).
          */
-        get: operations["server_audio_moves_waveform"];
+        get: operations["waveform"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1803,7 +1824,7 @@ export interface paths {
          * Turns
          * @description What one's next undo and redo would be.
          */
-        get: operations["server_mixing_api_turns"];
+        get: operations["turns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1825,7 +1846,7 @@ export interface paths {
          * Undo
          * @description Take back one's own latest change; where a colleague has changed the same since, that is asked before.
          */
-        post: operations["server_mixing_api_undo"];
+        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1845,7 +1866,7 @@ export interface paths {
          * Begin Upload
          * @description Announce a file.
          */
-        post: operations["server_audio_sending_begin_upload"];
+        post: operations["begin_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1863,7 +1884,7 @@ export interface paths {
          * Upload State
          * @description How a file stands.
          */
-        get: operations["server_audio_sending_upload_state"];
+        get: operations["upload_state"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1885,7 +1906,7 @@ export interface paths {
          * Cancel Upload
          * @description Stop a file on its way; nothing of it is kept.
          */
-        post: operations["server_audio_sending_cancel_upload"];
+        post: operations["cancel_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1905,7 +1926,7 @@ export interface paths {
          * Upload Part
          * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
          */
-        post: operations["server_audio_sending_upload_part"];
+        post: operations["upload_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1923,13 +1944,13 @@ export interface paths {
          * Versions
          * @description The named versions, the latest revision first.
          */
-        get: operations["server_sharing_history_versions"];
+        get: operations["versions"];
         put?: never;
         /**
          * Name Version
          * @description Give a revision a name, or another one.
          */
-        post: operations["server_sharing_history_name_version"];
+        post: operations["name_version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1950,7 +1971,7 @@ export interface paths {
          * Remove Version
          * @description Take a name away; the revision stays.
          */
-        delete: operations["server_sharing_history_remove_version"];
+        delete: operations["remove_version"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1969,7 +1990,27 @@ export interface paths {
          * Sign In
          * @description Sign in with a name and a password.
          */
-        post: operations["server_accounts_api_sign_in"];
+        post: operations["sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sign In Options
+         * @description Who is signed in, and the demo's accounts where there is a demo.
+         */
+        get: operations["sign_in_options"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1989,7 +2030,7 @@ export interface paths {
          * Sign Out
          * @description Sign out of this browser.
          */
-        post: operations["server_accounts_api_sign_out"];
+        post: operations["sign_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2009,7 +2050,7 @@ export interface paths {
          * Sign Out All
          * @description Sign out of every browser, this one too.
          */
-        post: operations["server_accounts_api_sign_out_all"];
+        post: operations["sign_out_all"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2029,7 +2070,7 @@ export interface paths {
          * Tempo From Midi
          * @description The tempo map of a Standard MIDI File.
          */
-        post: operations["server_mixing_library_tempo_from_midi"];
+        post: operations["tempo_from_midi"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2049,7 +2090,7 @@ export interface paths {
          * Taps
          * @description The tempo of a few taps.
          */
-        post: operations["server_mixing_library_taps"];
+        post: operations["taps"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2267,51 +2308,6 @@ export interface components {
             start?: number | null;
         };
         /**
-         * ArrivalIn
-         * @description A file to come: a session bundle, or object audio.
-         */
-        ArrivalIn: {
-            /** Name */
-            name: string;
-            /** Size */
-            size: number;
-        };
-        /**
-         * ArrivalOut
-         * @description How it stands; ``progress`` is 0…1 while it is read. ``session`` is what it has become.
-         */
-        ArrivalOut: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Message */
-            message: string;
-            /** Name */
-            name: string;
-            /**
-             * Notice
-             * @default
-             */
-            notice: string;
-            /**
-             * Part Bytes
-             * @default 4194304
-             */
-            part_bytes: number;
-            /** Progress */
-            progress: number;
-            /** Received */
-            received: number;
-            /** Session */
-            session?: string | null;
-            /** Size */
-            size: number;
-            /** Status */
-            status: string;
-        };
-        /**
          * AssetOut
          * @description A file's audio as it stands in the session: ``seconds`` at its rate; ``rate`` is the file's own.
          */
@@ -2406,14 +2402,6 @@ export interface components {
             values: {
                 [key: string]: number | string;
             };
-        };
-        /**
-         * CalledOut
-         * @description The name of a file.
-         */
-        CalledOut: {
-            /** Name */
-            name: string;
         };
         /**
          * CauseOut
@@ -2778,6 +2766,28 @@ export interface components {
             username: string;
         };
         /**
+         * Destination
+         * @description Where a lane lands: what it belongs to, and the parameter.
+         */
+        Destination: {
+            /** Owner */
+            owner: string;
+            /** Parameter */
+            parameter: string;
+        };
+        /**
+         * DestinationOut
+         * @description What lanes can land on: what it belongs to, its name, and the parameters that are heard.
+         */
+        DestinationOut: {
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Parameters */
+            parameters: string[];
+        };
+        /**
          * DifferenceOut
          * @description A thing that differs, then and now in a few words.
          */
@@ -2849,31 +2859,6 @@ export interface components {
             speaker_routing: {
                 [key: string]: components["schemas"]["StoredRouting"];
             };
-        };
-        /**
-         * DoorOut
-         * @description What an invitation is for; ``session`` is told to those who are in it.
-         */
-        DoorOut: {
-            /** Author */
-            author: string;
-            /** Ends At */
-            ends_at: string;
-            /** Name */
-            name: string;
-            /** Role */
-            role: string;
-            /** Session */
-            session: string | null;
-        };
-        /**
-         * Doorstep
-         * @description What someone who comes to the door should know.
-         */
-        Doorstep: {
-            /** Demo */
-            demo: components["schemas"]["DemoAccount"][];
-            me: components["schemas"]["Me"] | null;
         };
         /**
          * DraftOut
@@ -2982,19 +2967,9 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** Entered */
-        Entered: {
-            /** Role */
-            role: string;
-            /**
-             * Session
-             * Format: uuid
-             */
-            session: string;
-        };
         /**
          * EntityChange
-         * @description What has changed of an entity (``server.mixing.deltas``): all of it, some fields, or some points of a lane.
+         * @description What has changed of an entity (``server.mixsessions.deltas``): all of it, fields, or points of a lane.
          */
         EntityChange: {
             /** Cleared */
@@ -3098,33 +3073,6 @@ export interface components {
             kind: "flip-sources";
             /** Sources */
             sources: string[];
-        };
-        /**
-         * FoundOut
-         * @description A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
-         *
-         *     ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
-         */
-        FoundOut: {
-            /** End */
-            end: number;
-            /** High */
-            high: number;
-            /** Index */
-            index: number;
-            lands: components["schemas"]["Landing"] | null;
-            /** Low */
-            low: number;
-            /** Name */
-            name: string;
-            /** Notes */
-            notes: string[];
-            /** Parameter */
-            parameter: string;
-            /** Points */
-            points: number;
-            /** Start */
-            start: number;
         };
         /**
          * Frame
@@ -3238,57 +3186,6 @@ export interface components {
             live: boolean;
         };
         /**
-         * Heard
-         * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
-         *
-         *     ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
-         *     of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
-         *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
-         *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
-         */
-        Heard: {
-            /**
-             * At
-             * @default 0
-             */
-            at: number;
-            /**
-             * Click
-             * @default false
-             */
-            click: boolean;
-            /**
-             * Monitor
-             * @default stereo
-             */
-            monitor: string;
-            /**
-             * Moves
-             * @default
-             */
-            moves: string;
-            /**
-             * Plain
-             * @default
-             */
-            plain: string;
-            /**
-             * Solo
-             * @default
-             */
-            solo: string;
-            /**
-             * Trial
-             * @default
-             */
-            trial: string;
-            /**
-             * Trim
-             * @default 0
-             */
-            trim: number;
-        };
-        /**
          * HistoryIn
          * @description Which rows: before a revision, by a person, of a source, and between two moments (ISO).
          */
@@ -3366,6 +3263,78 @@ export interface components {
             ][];
         };
         /**
+         * ImportIn
+         * @description A file to come: a session bundle, or object audio.
+         */
+        ImportIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * ImportOut
+         * @description How it stands; ``progress`` is 0…1 while it is read. ``session`` is what it has become.
+         */
+        ImportOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /**
+             * Notice
+             * @default
+             */
+            notice: string;
+            /**
+             * Part Bytes
+             * @default 4194304
+             */
+            part_bytes: number;
+            /** Progress */
+            progress: number;
+            /** Received */
+            received: number;
+            /** Session */
+            session?: string | null;
+            /** Size */
+            size: number;
+            /** Status */
+            status: string;
+        };
+        /**
+         * ImportedLane
+         * @description A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
+         *
+         *     ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
+         */
+        ImportedLane: {
+            /** End */
+            end: number;
+            /** High */
+            high: number;
+            /** Index */
+            index: number;
+            lands: components["schemas"]["Destination"] | null;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Parameter */
+            parameter: string;
+            /** Points */
+            points: number;
+            /** Start */
+            start: number;
+        };
+        /**
          * InvitationIn
          * @description As what an invitation lets people in, and for how many hours it holds.
          */
@@ -3382,31 +3351,12 @@ export interface components {
             role: "engineer" | "listener";
         };
         /**
-         * InvitationMade
-         * @description A new invitation, with the secret of its link: it is not told again.
-         */
-        InvitationMade: {
-            /** Author */
-            author: string;
-            /** Ends At */
-            ends_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Role */
-            role: string;
-            /** Secret */
-            secret: string;
-            /** Taken */
-            taken: number;
-        };
-        /**
          * InvitationOut
          * @description An invitation: as what it lets people in, until when (ISO), by whom, and how many have come by it.
          */
         InvitationOut: {
+            /** Accepted */
+            accepted: number;
             /** Author */
             author: string;
             /** Ends At */
@@ -3418,8 +3368,22 @@ export interface components {
             id: string;
             /** Role */
             role: string;
-            /** Taken */
-            taken: number;
+        };
+        /**
+         * InvitationPreview
+         * @description What an invitation is for; ``session`` is told to those who are in it.
+         */
+        InvitationPreview: {
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Session */
+            session: string | null;
         };
         /**
          * JoinGroup
@@ -3437,26 +3401,17 @@ export interface components {
             source: string;
         };
         /**
-         * LandableOut
-         * @description What lanes can land on: what it belongs to, its name, and the parameters that are heard.
+         * Joined
+         * @description The session that one has become a member of, and as what.
          */
-        LandableOut: {
-            /** Name */
-            name: string;
-            /** Owner */
-            owner: string;
-            /** Parameters */
-            parameters: string[];
-        };
-        /**
-         * Landing
-         * @description Where a lane lands: what it belongs to, and the parameter.
-         */
-        Landing: {
-            /** Owner */
-            owner: string;
-            /** Parameter */
-            parameter: string;
+        Joined: {
+            /** Role */
+            role: string;
+            /**
+             * Session
+             * Format: uuid
+             */
+            session: string;
         };
         /**
          * LaneChange
@@ -3507,9 +3462,9 @@ export interface components {
          */
         LanesOut: {
             /** Lanes */
-            lanes: components["schemas"]["FoundOut"][];
+            lanes: components["schemas"]["ImportedLane"][];
             /** Places */
-            places: components["schemas"]["LandableOut"][];
+            places: components["schemas"]["DestinationOut"][];
         };
         /**
          * LawChange
@@ -3636,45 +3591,6 @@ export interface components {
             treatments: {
                 [key: string]: string;
             };
-        };
-        /**
-         * Liked
-         * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
-         *
-         *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
-         *     is still to come.
-         */
-        Liked: {
-            /**
-             * Colours
-             * @default usual
-             * @enum {string}
-             */
-            colours: "usual" | "apart";
-            /**
-             * Paper
-             * @default day
-             * @enum {string}
-             */
-            paper: "day" | "night" | "system";
-            /**
-             * Places
-             * @default letters
-             * @enum {string}
-             */
-            places: "letters" | "signed";
-            /**
-             * Times
-             * @default bars
-             * @enum {string}
-             */
-            times: "bars" | "clock";
-            /**
-             * Tour
-             * @default new
-             * @enum {string}
-             */
-            tour: "new" | "done";
         };
         /**
          * LimitOut
@@ -3838,6 +3754,57 @@ export interface components {
             title: string;
         };
         /**
+         * MonitorParams
+         * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+         *
+         *     ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
+         *     of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+         *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
+         *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
+         */
+        MonitorParams: {
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+            /**
+             * Click
+             * @default false
+             */
+            click: boolean;
+            /**
+             * Monitor
+             * @default stereo
+             */
+            monitor: string;
+            /**
+             * Moves
+             * @default
+             */
+            moves: string;
+            /**
+             * Plain
+             * @default
+             */
+            plain: string;
+            /**
+             * Solo
+             * @default
+             */
+            solo: string;
+            /**
+             * Trial
+             * @default
+             */
+            trial: string;
+            /**
+             * Trim
+             * @default 0
+             */
+            trim: number;
+        };
+        /**
          * MonoOut
          * @description The mono reading (``needle.render.placement_analysis.MonoReading``); ``bands`` by the ``centres``.
          */
@@ -3922,6 +3889,14 @@ export interface components {
             source: string;
         };
         /**
+         * NameOut
+         * @description The name of a file.
+         */
+        NameOut: {
+            /** Name */
+            name: string;
+        };
+        /**
          * NamedOut
          * @description Something to choose from by its name.
          */
@@ -3946,6 +3921,27 @@ export interface components {
             secret: string;
             /** Username */
             username: string;
+        };
+        /**
+         * NewInvitation
+         * @description A new invitation, with the secret of its link: it is not told again.
+         */
+        NewInvitation: {
+            /** Accepted */
+            accepted: number;
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Role */
+            role: string;
+            /** Secret */
+            secret: string;
         };
         /**
          * NewSession
@@ -3994,6 +3990,18 @@ export interface components {
             ][];
             /** Name */
             name: string;
+        };
+        /**
+         * OccurrencesIn
+         * @description The range (s) that is looked for.
+         */
+        OccurrencesIn: {
+            /** End */
+            end: number;
+            /** Revision */
+            revision: number;
+            /** Start */
+            start: number;
         };
         /**
          * OfferOut
@@ -4506,7 +4514,7 @@ export interface components {
         };
         /**
          * PlacesIn
-         * @description Which places are asked for: passages of a ``name``, ``every`` so many bars, or where a ``source`` returns.
+         * @description Which places are asked for: passages of a ``name``, or ``every`` so many bars.
          */
         PlacesIn: {
             /** End */
@@ -4520,7 +4528,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "passages" | "bars" | "sound";
+            kind: "passages" | "bars";
             /**
              * Name
              * @default
@@ -4528,11 +4536,6 @@ export interface components {
             name: string;
             /** Revision */
             revision: number;
-            /**
-             * Source
-             * @default
-             */
-            source: string;
             /** Start */
             start: number;
         };
@@ -4555,6 +4558,45 @@ export interface components {
             inserted: components["schemas"]["StoredPoint"][];
             /** Removed */
             removed: number;
+        };
+        /**
+         * PreferencesSchema
+         * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
+         *
+         *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
+         *     is still to come.
+         */
+        PreferencesSchema: {
+            /**
+             * Colours
+             * @default usual
+             * @enum {string}
+             */
+            colours: "usual" | "apart";
+            /**
+             * Paper
+             * @default day
+             * @enum {string}
+             */
+            paper: "day" | "night" | "system";
+            /**
+             * Places
+             * @default letters
+             * @enum {string}
+             */
+            places: "letters" | "signed";
+            /**
+             * Times
+             * @default bars
+             * @enum {string}
+             */
+            times: "bars" | "clock";
+            /**
+             * Tour
+             * @default new
+             * @enum {string}
+             */
+            tour: "new" | "done";
         };
         /**
          * PresetIn
@@ -4641,19 +4683,6 @@ export interface components {
             values: {
                 [key: string]: unknown;
             };
-        };
-        /**
-         * PutBackIn
-         * @description Which later revision went over it: only what that touched is put back.
-         */
-        PutBackIn: {
-            /** By */
-            by: number;
-            /**
-             * Client Id
-             * Format: uuid
-             */
-            client_id: string;
         };
         /**
          * QuantiseIn
@@ -4940,27 +4969,6 @@ export interface components {
             tolerance_seconds: number;
         };
         /**
-         * ReportOptions
-         * @description The tolerance that a report goes by, and the name of the target that it measures against (none if empty).
-         */
-        ReportOptions: {
-            /**
-             * Target
-             * @default
-             */
-            target: string;
-            /**
-             * Tolerance Db
-             * @default 1.5
-             */
-            tolerance_db: number;
-            /**
-             * Tolerance Seconds
-             * @default 4
-             */
-            tolerance_seconds: number;
-        };
-        /**
          * ReportOut
          * @description How a report stands; ``progress`` is 0…1. One of a file has no revision.
          */
@@ -4984,6 +4992,56 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /**
+         * ReportUploadIn
+         * @description A file to come whose balance is measured; it is not kept.
+         */
+        ReportUploadIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /**
+             * Target
+             * @default
+             */
+            target: string;
+            /**
+             * Tolerance Db
+             * @default 1.5
+             */
+            tolerance_db: number;
+            /**
+             * Tolerance Seconds
+             * @default 4
+             */
+            tolerance_seconds: number;
+        };
+        /**
+         * ReportUploadOut
+         * @description The upload, whose parts are sent like any other's, and the id of its report.
+         */
+        ReportUploadOut: {
+            /**
+             * Report
+             * Format: uuid
+             */
+            report: string;
+            upload: components["schemas"]["UploadOut"];
+        };
+        /**
+         * RestoreChangeIn
+         * @description Which later revision went over it: only what that touched is put back.
+         */
+        RestoreChangeIn: {
+            /** By */
+            by: number;
+            /**
+             * Client Id
+             * Format: uuid
+             */
+            client_id: string;
         };
         /**
          * RestoreIn
@@ -5801,6 +5859,15 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * SignInOptions
+         * @description What the page that one signs in on offers.
+         */
+        SignInOptions: {
+            /** Demo */
+            demo: components["schemas"]["DemoAccount"][];
+            me: components["schemas"]["Me"] | null;
         };
         /** SmoothIn */
         SmoothIn: {
@@ -6936,6 +7003,26 @@ export interface components {
             tolerance_seconds: number;
         };
         /**
+         * TrajectoriesOut
+         * @description Everything in the room at every ``step`` (s) from ``start`` on.
+         *
+         *     Of the source that was asked for: ``gains`` (channel, time), and ``polar`` (azimuth, elevation, distance; time).
+         */
+        TrajectoriesOut: {
+            /** Count */
+            count: number;
+            /** Gains */
+            gains: number[][];
+            /** Polar */
+            polar: number[][];
+            /** Start */
+            start: number;
+            /** Step */
+            step: number;
+            /** Things */
+            things: components["schemas"]["ThingOut"][];
+        };
+        /**
          * TurnIn
          * @description A redo, with the id its client made for it.
          */
@@ -6987,13 +7074,10 @@ export interface components {
         /**
          * UploadIn
          * @description A file to come: what it is called and how many bytes it has.
-         *
-         *     With the options of a ``report`` its balance is measured and it is not kept.
          */
         UploadIn: {
             /** Name */
             name: string;
-            report?: components["schemas"]["ReportOptions"] | null;
             /** Size */
             size: number;
         };
@@ -7028,8 +7112,6 @@ export interface components {
             progress: number;
             /** Received */
             received: number;
-            /** Report */
-            report?: string | null;
             /** Size */
             size: number;
             /** Status */
@@ -7111,26 +7193,6 @@ export interface components {
             values: {
                 [key: string]: number;
             };
-        };
-        /**
-         * WhereaboutsOut
-         * @description Everything in the room at every ``step`` (s) from ``start`` on.
-         *
-         *     Of the source that was asked for: ``gains`` (channel, time), and ``polar`` (azimuth, elevation, distance; time).
-         */
-        WhereaboutsOut: {
-            /** Count */
-            count: number;
-            /** Gains */
-            gains: number[][];
-            /** Polar */
-            polar: number[][];
-            /** Start */
-            start: number;
-            /** Step */
-            step: number;
-            /** Things */
-            things: components["schemas"]["ThingOut"][];
         };
         /**
          * Who
@@ -7217,7 +7279,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    server_accounts_api_delete: {
+    delete_own_account: {
         parameters: {
             query?: never;
             header?: never;
@@ -7239,123 +7301,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_make_account: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewAccount"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Entered"];
-                };
-            };
-        };
-    };
-    server_delivery_arrivals_begin_arrival: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ArrivalIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ArrivalOut"];
-                };
-            };
-        };
-    };
-    server_delivery_arrivals_arrival_state: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                arrival_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ArrivalOut"];
-                };
-            };
-        };
-    };
-    server_delivery_arrivals_cancel_arrival: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                arrival_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ArrivalOut"];
-                };
-            };
-        };
-    };
-    server_delivery_arrivals_arrival_part: {
-        parameters: {
-            query: {
-                offset: number;
-            };
-            header?: never;
-            path: {
-                arrival_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ArrivalOut"];
-                };
-            };
-        };
-    };
-    server_accounts_api_demo_sign_in: {
+    demo_sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -7379,27 +7325,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_doorstep: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Doorstep"];
-                };
-            };
-        };
-    };
-    server_audio_heads_heads: {
+    heads: {
         parameters: {
             query?: never;
             header?: never;
@@ -7419,7 +7345,7 @@ export interface operations {
             };
         };
     };
-    server_audio_heads_add_head: {
+    add_head: {
         parameters: {
             query?: never;
             header?: never;
@@ -7449,7 +7375,7 @@ export interface operations {
             };
         };
     };
-    server_audio_heads_remove_head: {
+    remove_head: {
         parameters: {
             query?: never;
             header?: never;
@@ -7469,7 +7395,7 @@ export interface operations {
             };
         };
     };
-    server_config_health_health: {
+    health: {
         parameters: {
             query?: never;
             header?: never;
@@ -7498,7 +7424,99 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_enter: {
+    begin_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    import_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    cancel_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    import_part: {
+        parameters: {
+            query: {
+                offset: number;
+            };
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    accept_invitation: {
         parameters: {
             query?: never;
             header?: never;
@@ -7517,12 +7535,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Entered"];
+                    "application/json": components["schemas"]["Joined"];
                 };
             };
         };
     };
-    server_sharing_people_look_at_invitation: {
+    create_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
+                };
+            };
+        };
+    };
+    invitation_preview: {
         parameters: {
             query?: never;
             header?: never;
@@ -7541,12 +7583,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DoorOut"];
+                    "application/json": components["schemas"]["InvitationPreview"];
                 };
             };
         };
     };
-    server_mixing_library_library: {
+    library: {
         parameters: {
             query?: never;
             header?: never;
@@ -7566,7 +7608,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_change_password: {
+    change_password: {
         parameters: {
             query?: never;
             header?: never;
@@ -7588,7 +7630,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_preferences_preferences: {
+    preferences: {
         parameters: {
             query?: never;
             header?: never;
@@ -7603,12 +7645,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Liked"];
+                    "application/json": components["schemas"]["PreferencesSchema"];
                 };
             };
         };
     };
-    server_accounts_preferences_set_preferences: {
+    set_preferences: {
         parameters: {
             query?: never;
             header?: never;
@@ -7617,7 +7659,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Liked"];
+                "application/json": components["schemas"]["PreferencesSchema"];
             };
         };
         responses: {
@@ -7627,12 +7669,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Liked"];
+                    "application/json": components["schemas"]["PreferencesSchema"];
                 };
             };
         };
     };
-    server_mixing_library_presets: {
+    presets: {
         parameters: {
             query?: never;
             header?: never;
@@ -7652,7 +7694,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_keep: {
+    keep: {
         parameters: {
             query?: never;
             header?: never;
@@ -7676,7 +7718,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_remove_preset: {
+    remove_preset: {
         parameters: {
             query?: never;
             header?: never;
@@ -7696,7 +7738,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_match: {
+    match: {
         parameters: {
             query?: never;
             header?: never;
@@ -7722,7 +7764,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_sessions: {
+    sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -7742,7 +7784,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_new_session: {
+    new_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -7766,7 +7808,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_arranged_places: {
+    arranged_places: {
         parameters: {
             query?: never;
             header?: never;
@@ -7790,7 +7832,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_open_session: {
+    open_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -7812,7 +7854,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_delete: {
+    delete_own_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -7832,7 +7874,7 @@ export interface operations {
             };
         };
     };
-    server_audio_balance_balance: {
+    balance: {
         parameters: {
             query: {
                 revision: number;
@@ -7868,7 +7910,7 @@ export interface operations {
             };
         };
     };
-    server_audio_balance_causes_of_a_stretch: {
+    causes_of_a_stretch: {
         parameters: {
             query: {
                 revision: number;
@@ -7894,7 +7936,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_comments: {
+    comments: {
         parameters: {
             query?: never;
             header?: never;
@@ -7916,7 +7958,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_comment: {
+    comment: {
         parameters: {
             query?: never;
             header?: never;
@@ -7942,7 +7984,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_seen: {
+    seen: {
         parameters: {
             query?: never;
             header?: never;
@@ -7966,7 +8008,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_remove: {
+    remove: {
         parameters: {
             query?: never;
             header?: never;
@@ -7987,7 +8029,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_change: {
+    change: {
         parameters: {
             query?: never;
             header?: never;
@@ -8014,7 +8056,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_comments_reply: {
+    reply: {
         parameters: {
             query?: never;
             header?: never;
@@ -8041,7 +8083,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_copy_session: {
+    copy_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -8067,7 +8109,7 @@ export interface operations {
             };
         };
     };
-    server_audio_balance_find_counterweight: {
+    find_counterweight: {
         parameters: {
             query: {
                 revision: number;
@@ -8096,7 +8138,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_deliveries: {
+    deliveries: {
         parameters: {
             query?: never;
             header?: never;
@@ -8118,7 +8160,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_order_delivery: {
+    order_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -8144,7 +8186,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_called: {
+    first_name: {
         parameters: {
             query?: never;
             header?: never;
@@ -8165,12 +8207,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CalledOut"];
+                    "application/json": components["schemas"]["NameOut"];
                 };
             };
         };
     };
-    server_delivery_api_offer: {
+    offer: {
         parameters: {
             query?: never;
             header?: never;
@@ -8192,7 +8234,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_delivery_state: {
+    delivery_state: {
         parameters: {
             query?: never;
             header?: never;
@@ -8215,7 +8257,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_remove_delivery: {
+    remove_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -8238,7 +8280,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_delivery_archive: {
+    delivery_archive: {
         parameters: {
             query?: never;
             header?: never;
@@ -8261,7 +8303,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_cancel_delivery: {
+    cancel_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -8284,7 +8326,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_api_delivery_file: {
+    delivery_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -8308,7 +8350,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_frame: {
+    frame: {
         parameters: {
             query?: never;
             header?: never;
@@ -8330,7 +8372,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_freezing_state: {
+    freezing_state: {
         parameters: {
             query?: never;
             header?: never;
@@ -8353,7 +8395,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_stop_freezing: {
+    stop_freezing: {
         parameters: {
             query?: never;
             header?: never;
@@ -8376,7 +8418,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_history: {
+    history: {
         parameters: {
             query?: {
                 before?: number;
@@ -8404,7 +8446,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_compared: {
+    compared: {
         parameters: {
             query: {
                 revision: number;
@@ -8429,7 +8471,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_matched: {
+    matched: {
         parameters: {
             query: {
                 revision: number;
@@ -8456,34 +8498,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_put_back: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                then: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PutBackIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Answer"];
-                };
-            };
-        };
-    };
-    server_sharing_history_restore: {
+    restore: {
         parameters: {
             query?: never;
             header?: never;
@@ -8510,7 +8525,34 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_invite: {
+    restore_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                then: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+        };
+    };
+    invite: {
         parameters: {
             query?: never;
             header?: never;
@@ -8531,12 +8573,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InvitationMade"];
+                    "application/json": components["schemas"]["NewInvitation"];
                 };
             };
         };
     };
-    server_sharing_people_withdraw_invitation: {
+    withdraw_invitation: {
         parameters: {
             query?: never;
             header?: never;
@@ -8557,7 +8599,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reading_law: {
+    law: {
         parameters: {
             query: {
                 revision: number;
@@ -8584,7 +8626,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_change_membership: {
+    change_membership: {
         parameters: {
             query?: never;
             header?: never;
@@ -8610,7 +8652,7 @@ export interface operations {
             };
         };
     };
-    server_audio_balance_mono: {
+    mono: {
         parameters: {
             query: {
                 revision: number;
@@ -8635,7 +8677,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_clip: {
+    clip: {
         parameters: {
             query?: never;
             header?: never;
@@ -8661,7 +8703,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_edit: {
+    edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -8687,41 +8729,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_landing_found_moves: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                    /** Revision */
-                    revision: number;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LanesOut"];
-                };
-            };
-        };
-    };
-    server_audio_moves_history: {
+    lane_changes: {
         parameters: {
             query: {
                 owner: string;
@@ -8746,7 +8754,7 @@ export interface operations {
             };
         };
     };
-    server_delivery_landing_land_moves: {
+    import_moves: {
         parameters: {
             query?: never;
             header?: never;
@@ -8793,7 +8801,41 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_lane: {
+    preview_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Revision */
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesOut"];
+                };
+            };
+        };
+    };
+    lane: {
         parameters: {
             query: {
                 revision: number;
@@ -8819,7 +8861,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_paste: {
+    paste: {
         parameters: {
             query?: never;
             header?: never;
@@ -8845,16 +8887,15 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_places: {
+    places: {
         parameters: {
             query: {
                 revision: number;
                 start: number;
                 end: number;
-                kind: "passages" | "bars" | "sound";
+                kind: "passages" | "bars";
                 name?: string;
                 every?: number;
-                source?: string;
             };
             header?: never;
             path: {
@@ -8875,7 +8916,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_takes: {
+    takes: {
         parameters: {
             query?: never;
             header?: never;
@@ -8897,7 +8938,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_take: {
+    take: {
         parameters: {
             query?: never;
             header?: never;
@@ -8923,7 +8964,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_discard_take: {
+    discard_take: {
         parameters: {
             query?: never;
             header?: never;
@@ -8944,7 +8985,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_notes_of_file: {
+    notes_of_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -8976,7 +9017,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_operations: {
+    operations: {
         parameters: {
             query?: {
                 since?: number;
@@ -9000,7 +9041,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_operate: {
+    operate: {
         parameters: {
             query?: never;
             header?: never;
@@ -9026,7 +9067,7 @@ export interface operations {
             };
         };
     };
-    server_audio_balance_pair: {
+    pair: {
         parameters: {
             query: {
                 revision: number;
@@ -9054,7 +9095,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_people: {
+    people: {
         parameters: {
             query?: never;
             header?: never;
@@ -9076,7 +9117,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_add_person: {
+    add_person: {
         parameters: {
             query?: never;
             header?: never;
@@ -9102,7 +9143,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_remove_person: {
+    remove_person: {
         parameters: {
             query?: never;
             header?: never;
@@ -9123,7 +9164,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_people_change_role: {
+    change_role: {
         parameters: {
             query?: never;
             header?: never;
@@ -9150,7 +9191,57 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_draft: {
+    as_points: {
+        parameters: {
+            query: {
+                revision: number;
+                owner: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationOut"];
+                };
+            };
+        };
+    };
+    as_pulse: {
+        parameters: {
+            query: {
+                revision: number;
+                owner: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationOut"];
+                };
+            };
+        };
+    };
+    draft: {
         parameters: {
             query?: never;
             header?: never;
@@ -9176,7 +9267,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_groove: {
+    groove: {
         parameters: {
             query?: never;
             header?: never;
@@ -9202,57 +9293,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_as_pulse: {
-        parameters: {
-            query: {
-                revision: number;
-                owner: string;
-            };
-            header?: never;
-            path: {
-                session_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OperationOut"];
-                };
-            };
-        };
-    };
-    server_audio_rhythm_as_points: {
-        parameters: {
-            query: {
-                revision: number;
-                owner: string;
-            };
-            header?: never;
-            path: {
-                session_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OperationOut"];
-                };
-            };
-        };
-    };
-    server_mixing_api_redo: {
+    redo: {
         parameters: {
             query?: never;
             header?: never;
@@ -9278,7 +9319,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_removed: {
+    removed: {
         parameters: {
             query?: never;
             header?: never;
@@ -9300,7 +9341,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reporting_list_reports: {
+    list_reports: {
         parameters: {
             query?: never;
             header?: never;
@@ -9322,7 +9363,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reporting_start_report: {
+    start_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -9348,7 +9389,33 @@ export interface operations {
             };
         };
     };
-    server_audio_reporting_report_state: {
+    begin_report_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportUploadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportUploadOut"];
+                };
+            };
+        };
+    };
+    report_state: {
         parameters: {
             query?: never;
             header?: never;
@@ -9371,7 +9438,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reporting_cancel_report: {
+    cancel_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -9394,7 +9461,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reporting_report_as: {
+    report_as: {
         parameters: {
             query?: never;
             header?: never;
@@ -9418,7 +9485,7 @@ export interface operations {
             };
         };
     };
-    server_audio_room_layout: {
+    layout: {
         parameters: {
             query: {
                 revision: number;
@@ -9444,7 +9511,7 @@ export interface operations {
             };
         };
     };
-    server_audio_room_path: {
+    path: {
         parameters: {
             query?: never;
             header?: never;
@@ -9470,7 +9537,7 @@ export interface operations {
             };
         };
     };
-    server_audio_room_place: {
+    place: {
         parameters: {
             query?: never;
             header?: never;
@@ -9496,7 +9563,7 @@ export interface operations {
             };
         };
     };
-    server_audio_room_whereabouts: {
+    trajectories: {
         parameters: {
             query: {
                 revision: number;
@@ -9519,12 +9586,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhereaboutsOut"];
+                    "application/json": components["schemas"]["TrajectoriesOut"];
                 };
             };
         };
     };
-    server_audio_api_segment: {
+    segment: {
         parameters: {
             query: {
                 revision: number;
@@ -9560,7 +9627,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_dealt: {
+    dealt: {
         parameters: {
             query: {
                 revision: number;
@@ -9585,7 +9652,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_begin_freezing: {
+    begin_freezing: {
         parameters: {
             query?: never;
             header?: never;
@@ -9612,7 +9679,34 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_found_onsets: {
+    occurrences_of_range: {
+        parameters: {
+            query: {
+                revision: number;
+                start: number;
+                end: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
+                };
+            };
+        };
+    };
+    found_onsets: {
         parameters: {
             query: {
                 revision: number;
@@ -9638,7 +9732,7 @@ export interface operations {
             };
         };
     };
-    server_audio_reading_placement: {
+    placement: {
         parameters: {
             query: {
                 revision: number;
@@ -9664,7 +9758,7 @@ export interface operations {
             };
         };
     };
-    server_audio_rhythm_own_stretch: {
+    own_stretch: {
         parameters: {
             query: {
                 revision: number;
@@ -9689,7 +9783,7 @@ export interface operations {
             };
         };
     };
-    server_audio_moves_waveform: {
+    waveform: {
         parameters: {
             query: {
                 revision: number;
@@ -9714,7 +9808,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_turns: {
+    turns: {
         parameters: {
             query?: never;
             header?: never;
@@ -9736,7 +9830,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_api_undo: {
+    undo: {
         parameters: {
             query?: never;
             header?: never;
@@ -9762,7 +9856,7 @@ export interface operations {
             };
         };
     };
-    server_audio_sending_begin_upload: {
+    begin_upload: {
         parameters: {
             query?: never;
             header?: never;
@@ -9788,7 +9882,7 @@ export interface operations {
             };
         };
     };
-    server_audio_sending_upload_state: {
+    upload_state: {
         parameters: {
             query?: never;
             header?: never;
@@ -9811,7 +9905,7 @@ export interface operations {
             };
         };
     };
-    server_audio_sending_cancel_upload: {
+    cancel_upload: {
         parameters: {
             query?: never;
             header?: never;
@@ -9834,7 +9928,7 @@ export interface operations {
             };
         };
     };
-    server_audio_sending_upload_part: {
+    upload_part: {
         parameters: {
             query: {
                 offset: number;
@@ -9859,7 +9953,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_versions: {
+    versions: {
         parameters: {
             query?: never;
             header?: never;
@@ -9881,7 +9975,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_name_version: {
+    name_version: {
         parameters: {
             query?: never;
             header?: never;
@@ -9907,7 +10001,7 @@ export interface operations {
             };
         };
     };
-    server_sharing_history_remove_version: {
+    remove_version: {
         parameters: {
             query?: never;
             header?: never;
@@ -9928,7 +10022,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_sign_in: {
+    sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -9952,7 +10046,27 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_sign_out: {
+    sign_in_options: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInOptions"];
+                };
+            };
+        };
+    };
+    sign_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -9970,7 +10084,7 @@ export interface operations {
             };
         };
     };
-    server_accounts_api_sign_out_all: {
+    sign_out_all: {
         parameters: {
             query?: never;
             header?: never;
@@ -9988,7 +10102,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_tempo_from_midi: {
+    tempo_from_midi: {
         parameters: {
             query?: never;
             header?: never;
@@ -10018,7 +10132,7 @@ export interface operations {
             };
         };
     };
-    server_mixing_library_taps: {
+    taps: {
         parameters: {
             query?: never;
             header?: never;

@@ -28,13 +28,19 @@ export interface Sent<Answer extends OnItsWay = Schemas["UploadOut"]> {
 
 const LOOK_EVERY = 200;
 
-/** Send a file and follow it until it is read; with the options of a report it is measured for that. */
+/** What is said of a file before it is sent. */
+export interface Announced {
+  name: string;
+  size: number;
+}
+
+/** Send a file and follow it until it is read; `announce` says what it is for where that is not told by its base. */
 export async function sendFile<Answer extends OnItsWay>(
   one: Sent<Answer>,
-  report?: Schemas["ReportOptions"],
+  announce = (file: Announced): Promise<Answer> => post<Answer>(one.base, file),
 ): Promise<void> {
   const { name, size } = one.file;
-  one.upload ??= await patiently(one, () => post<Answer>(one.base, { name, size, report }));
+  one.upload ??= await patiently(one, () => announce({ name, size }));
   if (one.upload.notice) one.notice = one.upload.notice;
   await sendParts(one);
   await follow(one);

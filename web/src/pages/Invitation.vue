@@ -11,7 +11,7 @@ import { dateText } from "@/ui/moment";
 const account = useAccount();
 const router = useRouter();
 const secret = decodeURIComponent(location.hash.slice(1));
-const door = ref<Schemas["DoorOut"] | null>(null);
+const door = ref<Schemas["InvitationPreview"] | null>(null);
 const { trouble, busy, attempt } = useAttempt();
 const username = ref("");
 const name = ref("");
@@ -20,7 +20,7 @@ const known = ref(false);
 
 onMounted(() =>
   attempt(async () => {
-    door.value = await post<Schemas["DoorOut"]>("/api/invitations/look", { secret });
+    door.value = await post<Schemas["InvitationPreview"]>("/api/invitations/preview", { secret });
     if (door.value.session) await router.replace(`/sessions/${door.value.session}`);
   }),
 );
@@ -30,7 +30,7 @@ const enter = (): Promise<boolean> =>
   attempt(async () => {
     if (!account.me && known.value) await account.signIn(username.value, password.value);
     const entered = account.me
-      ? await post<Schemas["Entered"]>("/api/invitations/enter", { secret })
+      ? await post<Schemas["Joined"]>("/api/invitations/accept", { secret })
       : await account.make(username.value, name.value, password.value, secret);
     await router.replace(`/sessions/${entered.session}`);
   });

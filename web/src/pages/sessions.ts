@@ -7,7 +7,7 @@ import { sendFile, type Sent } from "@/bringin/sending";
 
 export type SessionRow = Schemas["SessionRow"];
 type Order = "name" | "changed" | "length" | "sources";
-type Coming = Sent<Schemas["ArrivalOut"]>;
+type Coming = Sent<Schemas["ImportOut"]>;
 
 const BY: Record<Order, (a: SessionRow, b: SessionRow) => number> = {
   name: (a, b) => a.name.localeCompare(b.name, undefined, { numeric: true, sensitivity: "base" }),
@@ -82,7 +82,7 @@ export function useSessionList() {
   /** Open a file as a session; its id and what to know of it, or nothing if it was refused or stopped. */
   async function open(file: File): Promise<{ id: string; notes: string } | null> {
     const one = reactive<Coming>({
-      base: "/api/arrivals", file, status: "receiving", share: 0, trouble: "", notice: "", upload: null,
+      base: "/api/imports", file, status: "receiving", share: 0, trouble: "", notice: "", upload: null,
     }) as Coming; // prettier-ignore
     coming.value = one;
     trouble.value = "";

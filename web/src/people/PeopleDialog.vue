@@ -156,7 +156,9 @@ async function invite(): Promise<void> {
         <li v-for="one in people.invitations" :key="one.id">
           <span
             >A link for {{ one.role }}s, until {{ momentText(one.ends_at) }}
-            <small class="quiet">{{ one.taken ? `taken ${one.taken}×` : "not taken yet" }}</small></span
+            <small class="quiet">{{
+              one.accepted ? `accepted ${one.accepted}×` : "not accepted yet"
+            }}</small></span
           >
           <button class="small-button wide" @click="people.withdrawInvitation(one.id)">Withdraw</button>
         </li>

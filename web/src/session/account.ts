@@ -10,7 +10,7 @@ export const useAccount = defineStore("account", () => {
   let asked: Promise<void> | undefined;
 
   function arrive(): Promise<void> {
-    asked ??= get<Schemas["Doorstep"]>("/api/doorstep").then((found) => {
+    asked ??= get<Schemas["SignInOptions"]>("/api/sign-in/options").then((found) => {
       me.value = found.me;
       if (found.me) void useLiking().arrive();
       demo.value = found.demo;
@@ -45,9 +45,14 @@ export const useAccount = defineStore("account", () => {
     name: string,
     password: string,
     secret: string,
-  ): Promise<Schemas["Entered"]> {
-    const entered = await post<Schemas["Entered"]>("/api/accounts", { username, name, password, secret });
-    me.value = (await get<Schemas["Doorstep"]>("/api/doorstep")).me;
+  ): Promise<Schemas["Joined"]> {
+    const entered = await post<Schemas["Joined"]>("/api/invitations/account", {
+      username,
+      name,
+      password,
+      secret,
+    });
+    me.value = (await get<Schemas["SignInOptions"]>("/api/sign-in/options")).me;
     void useLiking().arrive();
     return entered;
   }

@@ -13,7 +13,7 @@ export const useConflicts = defineStore("conflicts", () => {
 
   /** Put what a change had set as it was after it, where another went over it. */
   const putBack = (over: Overwritten, by: number): void =>
-    session.putBack(`history/${over.revision}/put-back`, `put back: ${over.summary}`, { by });
+    session.putBack(`history/${over.revision}/restore-change`, `put back: ${over.summary}`, { by });
 
   const back = (over: Overwritten, by: number, title: string) => ({
     about: `over ${over.revision}`,

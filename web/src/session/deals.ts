@@ -94,7 +94,7 @@ export const useDeals = defineStore("deals", () => {
     operation("set-events", { source: key.value, from, name, items });
 
   async function arranged(places: DealPlace[], act: PlaceAct, which = "", count = 4): Promise<DealPlace[]> {
-    return post<DealPlace[]>("/api/sessions/places/arranged", { places, act, which, count });
+    return post<DealPlace[]>("/api/sessions/places/arrange", { places, act, which, count });
   }
 
   /** Begin to deal: events as they were found, to fresh places. */

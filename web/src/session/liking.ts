@@ -6,7 +6,7 @@ import { get, put, type Schemas } from "@/api/http";
 import { units } from "@/geometry/units";
 import { layPaper } from "@/ui/palette";
 
-export type Liked = Required<Schemas["Liked"]>;
+export type Liked = Required<Schemas["PreferencesSchema"]>;
 
 const FIRST: Liked = { paper: "day", colours: "usual", places: "letters", times: "bars", tour: "new" };
 

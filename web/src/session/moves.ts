@@ -261,15 +261,13 @@ export const useMoves = defineStore("moves", () => {
     const copied = clip.value;
     if (!copied) return [];
     const { start, seconds } = copied.clip;
-    const query = new URLSearchParams({
-      revision: String(session.revision),
-      start: String(start),
-      end: String(start + seconds),
-      kind,
-      source: copied.from.owner,
-      ...more,
-    });
-    return get<PastePlace[]>(`/api/sessions/${session.id}/moves/places?${query}`);
+    const range = { revision: String(session.revision), start: String(start), end: String(start + seconds) };
+    const base = `/api/sessions/${session.id}`;
+    if (kind === "sound")
+      return get<PastePlace[]>(
+        `${base}/sources/${copied.from.owner}/occurrences?${new URLSearchParams(range)}`,
+      );
+    return get<PastePlace[]>(`${base}/moves/places?${new URLSearchParams({ ...range, kind, ...more })}`);
   }
 
   // What a colleague changes meanwhile is in the next look.

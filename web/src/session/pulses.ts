@@ -183,13 +183,13 @@ export const usePulses = defineStore("pulses", () => {
     monitor.offerMoves({ words: [`${owner.value}/pulse=none`], lanes: new Map(), title: "no pulse" }, true);
 
   /** Have the core say what would write it out, or take it back, and do that. */
-  async function make(which: "written-out" | "taken-back"): Promise<void> {
+  async function make(which: "as-points" | "as-pulse"): Promise<void> {
     const source = owner.value;
     try {
       const query = new URLSearchParams({ revision: String(await session.settled()), owner: source });
       const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
       session.change({}, found.operation as unknown as Operation);
-      if (which === "written-out")
+      if (which === "as-points")
         say.done(`${found.points} points written. They are on the Move desk; the pulse can be taken back.`);
     } catch (error) {
       say.wrong((error as Error).message);

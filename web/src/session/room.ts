@@ -14,7 +14,7 @@ import { useSession, type Layer, type Parameter, type Source } from "./session";
 export type Place = [number, number, number];
 export type Route = Schemas["StoredRoute"];
 export type Held = Schemas["WhereOut"];
-type Whereabouts = Schemas["WhereaboutsOut"];
+type Whereabouts = Schemas["TrajectoriesOut"];
 
 /** How much is asked at a time (s), and how near its end more is asked. */
 const WINDOW = 40;
@@ -89,7 +89,7 @@ export const useRoom = defineStore("room", () => {
     if (player.chosen && session.document?.sources[player.chosen]) query.set("gains", player.chosen);
     try {
       const revision = session.revision;
-      const answer = await get<Whereabouts>(`/api/sessions/${session.id}/room/whereabouts?${query}`);
+      const answer = await get<Whereabouts>(`/api/sessions/${session.id}/room/trajectories?${query}`);
       if (!isLast()) return;
       found.value = answer;
       told.value = revision;

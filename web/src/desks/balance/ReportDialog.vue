@@ -31,7 +31,7 @@ const LOOK_EVERY = 250;
 let timer: ReturnType<typeof setTimeout> | undefined;
 
 const base = computed(() => `/api/sessions/${session.id}`);
-const options = computed<Schemas["ReportOptions"]>(() => ({
+const options = computed(() => ({
   tolerance_db: tolerance.db,
   tolerance_seconds: tolerance.seconds,
   target: against.value ? target.name : "",
@@ -88,18 +88,18 @@ async function measureFile(file: File | undefined): Promise<void> {
   });
   sent.value = one;
   one.status = "receiving";
-  const stop = watch(
-    () => one.upload?.report,
-    (id) => id && follow(id),
-  );
   try {
-    await sendFile(one, options.value);
+    await sendFile(one, async (announced) => {
+      const body = { ...announced, ...options.value };
+      const made = await post<Schemas["ReportUploadOut"]>(`${base.value}/reports/uploads`, body);
+      follow(made.report);
+      return made.upload;
+    });
     if (one.status === "failed") trouble.value = one.trouble;
   } catch (error) {
     if (!["cancelled"].includes(one.status)) trouble.value = (error as Error).message;
     one.status = "failed";
   }
-  stop();
 }
 
 function follow(id: string): void {

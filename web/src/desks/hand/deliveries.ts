@@ -116,7 +116,7 @@ export const useDeliveries = defineStore("deliveries", () => {
     const { pattern, format } = wanted(session.revision);
     const asked = { pattern, format, ...stretch.value, revision: session.revision };
     try {
-      const { name } = await post<Schemas["CalledOut"]>(`${base.value}/called`, asked);
+      const { name } = await post<Schemas["NameOut"]>(`${base.value}/name`, asked);
       if (isLast()) called.value = { name, trouble: "" };
     } catch (error) {
       // Away: the name stands as it was, and is asked for again with the next change.

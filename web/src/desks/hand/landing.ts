@@ -6,8 +6,8 @@ import { useAttempt } from "@/api/attempt";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
 
-export type Found = Schemas["FoundOut"];
-export type Landable = Schemas["LandableOut"];
+export type Found = Schemas["ImportedLane"];
+export type Landable = Schemas["DestinationOut"];
 
 /** A lane of the file, and where it lands; an owner that is empty leaves it out. */
 export interface Row extends Found {
@@ -35,7 +35,11 @@ export const useLanding = defineStore("landing", () => {
   const open = (chosen: File): Promise<boolean> =>
     attempt(async () => {
       leave();
-      const found = await postFile<Schemas["LanesOut"]>(`${base.value}/found`, chosen, await fields());
+      const found = await postFile<Schemas["LanesOut"]>(
+        `${base.value}/import/preview`,
+        chosen,
+        await fields(),
+      );
       file.value = chosen;
       places.value = found.places;
       rows.value = found.lanes.map((lane) => ({
@@ -67,7 +71,7 @@ export const useLanding = defineStore("landing", () => {
       draft.value = null;
       const lands = landing.value.map(({ index, owner, to }) => ({ index, owner, parameter: to }));
       const start = session.grid.bars[bar.value - 1]?.times[0] ?? 0;
-      const found = await postFile<Schemas["DraftOut"]>(`${base.value}/land`, file.value!, {
+      const found = await postFile<Schemas["DraftOut"]>(`${base.value}/import`, file.value!, {
         ...(await fields()),
         lands: JSON.stringify(lands),
         over: over.value,

@@ -204,7 +204,7 @@ const forms = computed(() =>
         class="small-button wide"
         :disabled="locked"
         title="The points go, the lines become what they were, and the pulse is on again"
-        @click="pulses.make('taken-back')"
+        @click="pulses.make('as-pulse')"
       >
         Take back to a pulse
       </button>
@@ -213,7 +213,7 @@ const forms = computed(() =>
         class="small-button wide"
         :disabled="locked || !on || !pulses.isSource"
         title="As points of its lines, to be edited on the Move desk"
-        @click="pulses.make('written-out')"
+        @click="pulses.make('as-points')"
       >
         Write out points
       </button>

@@ -1,0 +1,14 @@
+"""Passwords: what a new one must be."""
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+
+from server.common.errors import ApiError
+
+
+def check_password(password: str, user) -> None:
+    """ApiError that says what is wrong, where the password may not be the user's."""
+    try:
+        validate_password(password, user)
+    except ValidationError as error:
+        raise ApiError(" ".join(error.messages), 422) from error

@@ -1,0 +1,191 @@
+"""The room over HTTP: where everything is over time, what plays a source, what another layout moves, drawn paths."""
+
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from needle.layouts import layout_named
+from needle.render.trajectories import (
+    channel_gains,
+    layer_places,
+    layout_changes,
+    places,
+    side_parts,
+    spreads,
+    values_at_polar,
+    with_values,
+)
+from needle.room_coordinates import room_to_polar
+from server.analysis.placement import When
+from server.common import pool
+from server.media.mixes import mix_at, source_of
+from server.media.monitoring import MonitorParams
+from server.mixsessions.access import membership
+from server.mixsessions.entities import InRoom, Time
+from server.mixsessions.fields import Finite, Key
+from server.mixsessions.models import MixSession
+
+router = Router(tags=["room"])
+
+Degrees = Annotated[float, Field(ge=-360.0, le=360.0, allow_inf_nan=False)]
+
+STEP = 0.05
+MOST_SECONDS = 60.0
+
+
+class Stretch(Schema):
+    """A stretch of a revision (s), at most a minute, with other moves if wished; ``gains`` names a source."""
+
+    revision: Annotated[int, Field(ge=0)]
+    start: Time = 0.0
+    seconds: Annotated[float, Field(gt=0.0, le=MOST_SECONDS)] = 30.0
+    gains: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
+    moves: Annotated[str, Field(max_length=8000)] = ""
+
+
+class ThingOut(Schema):
+    """Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
+
+    One time only where nothing moves.
+    """
+
+    id: str
+    kind: Literal["source", "layer"]
+    ends: list[list[list[float]]]
+    spread: list[float]
+    parts: list[list[list[list[float]]]] = []
+
+
+class TrajectoriesOut(Schema):
+    """Everything in the room at every ``step`` (s) from ``start`` on.
+
+    Of the source that was asked for: ``gains`` (channel, time), and ``polar`` (azimuth, elevation, distance; time).
+    """
+
+    start: float
+    step: float
+    count: int
+    things: list[ThingOut]
+    gains: list[list[float]]
+    polar: list[list[float]]
+
+
+@router.get("/{uuid:session_id}/room/trajectories", response=TrajectoriesOut)
+def trajectories(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) -> TrajectoriesOut:
+    """Where all sources and layers are over a stretch, turned and swung as they sound."""
+    session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_trajectories, session, wanted)
+
+
+def find_trajectories(session: MixSession, wanted: Stretch) -> TrajectoriesOut:
+    """Where all sources and layers of a session are over a stretch."""
+    mix = MonitorParams(moves=wanted.moves).mix(session, wanted.revision)
+    count = int(np.ceil(wanted.seconds / STEP)) + 1
+    times = wanted.start + STEP * np.arange(count)
+    things = []
+    for source in mix.sources:
+        ends, spread = _listed(places(mix, source, times)), _listed(spreads(source, times))
+        parts = _listed(side_parts(mix, source, times))
+        things.append(ThingOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
+        for layer in source.layers:
+            spread = np.full(count, layer.spread)
+            ends = _listed(layer_places(source, layer, times))
+            things.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
+    gains, polar = np.zeros((0, 1)), np.zeros((0, 1))
+    if wanted.gains:
+        source = source_of(mix, wanted.gains)
+        gains = channel_gains(mix, source, times)
+        polar = room_to_polar(*places(mix, source, times).mean(axis=0))
+    return TrajectoriesOut(
+        start=wanted.start, step=STEP, count=count, things=things, gains=_listed(gains), polar=_listed(polar)
+    )
+
+
+def _listed(values: np.ndarray) -> Any:
+    """Values along the last axis, one of them where all are the same."""
+    still = bool((values == values[..., :1]).all())
+    return np.round(values[..., :1] if still else values, 4).tolist()
+
+
+class PlaceIn(When):
+    """A source with some values of its place as they are to sound, or a ``polar`` place (degrees, distance)."""
+
+    source: Key
+    values: Annotated[dict[Key, Finite], Field(max_length=16)] = {}
+    polar: tuple[Degrees, Degrees, InRoom] | None = None
+
+
+class WhereOut(Schema):
+    """The ``values`` that put a source somewhere, and where it is ``heard`` from then, in the room and in polar.
+
+    ``gains``: how strong that makes it in every channel.
+    """
+
+    values: dict[str, float]
+    heard: tuple[float, float, float]
+    azimuth: float
+    elevation: float
+    distance: float
+    gains: list[float]
+
+
+@router.post("/{uuid:session_id}/room/place", response=WhereOut)
+def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
+    """What a place would be for a source: in room and polar coordinates, and in every channel."""
+    session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_place, session, wanted)
+
+
+def find_place(session: MixSession, wanted: PlaceIn) -> WhereOut:
+    """What a place would be for a source of a session."""
+    mix = mix_at(session, wanted.revision)
+    source, given = source_of(mix, wanted.source), dict(wanted.values)
+    if wanted.polar is not None:
+        given |= values_at_polar(source, wanted.at, *wanted.polar)
+    result = with_values(source, given)
+    at = np.array([wanted.at])
+    x, y, z = (float(v) for v in places(mix, result, at).mean(axis=0)[:, 0])
+    azimuth, elevation, distance = (float(v) for v in room_to_polar(x, y, z))
+    return WhereOut(
+        values=given,
+        heard=(x, y, z),
+        azimuth=azimuth,
+        elevation=elevation,
+        distance=distance,
+        gains=np.round(channel_gains(mix, result, at)[:, 0], 4).tolist(),
+    )
+
+
+class LayoutIn(When):
+    """A layout to be tried."""
+
+    layout: Annotated[str, Field(max_length=16)]
+
+
+class MovedOut(Schema):
+    """What another layout does to a source (``needle.render.trajectories.Moved``)."""
+
+    source: str
+    degrees: float
+    before: float
+    after: float
+    louder: float
+    folded: bool
+
+
+@router.get("/{uuid:session_id}/room/layout", response=list[MovedOut])
+def layout(request: HttpRequest, session_id: UUID, wanted: Query[LayoutIn]) -> list[MovedOut]:
+    """What another layout would move, and make louder or softer."""
+    session = membership(request.user, session_id).session
+    layout_named(wanted.layout)
+    return pool.call(request.user.pk, find_layout_changes, session, wanted)
+
+
+def find_layout_changes(session: MixSession, wanted: LayoutIn) -> list[MovedOut]:
+    """What another layout does to the sources of a session."""
+    mix = mix_at(session, wanted.revision)
+    return [MovedOut(**vars(moved)) for moved in layout_changes(mix, wanted.layout, wanted.at)]

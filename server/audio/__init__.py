@@ -1,1 +1,0 @@
-"""Sound: stored assets, segments to listen to, exports to take away."""

@@ -1,0 +1,14 @@
+"""Django's handle on collaboration."""
+
+from django.apps import AppConfig
+
+
+class CollaborationConfig(AppConfig):
+    name = "server.collaboration"
+    label = "collaboration"
+
+    def ready(self) -> None:
+        from server.collaboration.comments import follow_passages
+        from server.editing.services import operation_committed
+
+        operation_committed.connect(follow_passages, dispatch_uid="comments-follow-passages")

@@ -1,0 +1,232 @@
+"""Comments over HTTP: pinned to a time, a source or a stretch, with replies, resolved or open, read or not."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.db.models import Q
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Router, Schema, Status
+from pydantic import Field
+
+from server.accounts.names import shown_name
+from server.collaboration.models import Comment
+from server.common.announcing import announce
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.mixsessions.access import membership
+from server.mixsessions.api import Who
+from server.mixsessions.entities import Beat
+from server.mixsessions.models import Entity, Membership, MixSession
+from server.mixsessions.state import State
+
+router = Router(tags=["comments"])
+
+MOST_COMMENTS = 5000
+Text = Annotated[str, Field(min_length=1, max_length=2000)]
+_OFTEN = [UserRateThrottle("comment", "120/m")]
+
+
+class CommentIn(Schema):
+    """A remark, and what it is pinned to: a source, a time, a stretch (beats), or nothing."""
+
+    text: Text
+    source: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
+    beat: Beat | None = None
+    end: Beat | None = None
+
+
+class TextIn(Schema):
+    text: Text
+
+
+class CommentChange(Schema):
+    """What changes of a comment: its text, by its author, or whether it is resolved."""
+
+    text: Text | None = None
+    resolved: bool | None = None
+
+
+class SeenIn(Schema):
+    """Comments and replies that one has read."""
+
+    ids: Annotated[list[UUID], Field(max_length=1000)]
+
+
+class ReplyOut(Schema):
+    """A reply; times are ISO."""
+
+    id: UUID
+    author: Who
+    text: str
+    created_at: str
+    edited: bool
+    read: bool
+
+
+class CommentOut(ReplyOut):
+    """A comment with its replies, where it is pinned (beats), and who has resolved it."""
+
+    source: str
+    beat: float | None
+    end: float | None
+    resolved: str
+    replies: list[ReplyOut]
+
+
+def _reply_out(one: Comment, read: set[UUID], me: int | None) -> ReplyOut:
+    return ReplyOut(
+        id=one.id,
+        author=Who(id=one.author_id, name=shown_name(one.author)),
+        text=one.text,
+        created_at=one.created_at.isoformat(),
+        edited=one.edited_at is not None,
+        read=one.author_id == me or one.id in read,
+    )
+
+
+def _out(one: Comment, read: set[UUID], me: int | None) -> CommentOut:
+    return CommentOut(
+        **_reply_out(one, read, me).dict(),
+        source=one.source,
+        beat=one.beat,
+        end=one.end,
+        resolved=shown_name(one.resolved_by) if one.resolved_at and one.resolved_by else "",
+        replies=[_reply_out(reply, read, me) for reply in one.replies.all()],
+    )
+
+
+def _threads(session_id: UUID):
+    result = Comment.objects.filter(session=session_id, parent=None).select_related("author", "resolved_by")
+    return result.prefetch_related("replies__author")
+
+
+@router.get("/{uuid:session_id}/comments", response=list[CommentOut])
+def comments(request: HttpRequest, session_id: UUID) -> list[CommentOut]:
+    """Every comment of the session, the oldest first."""
+    membership(request.user, session_id)
+    read = _read(session_id, request.user)
+    return [_out(one, read, request.user.pk) for one in _threads(session_id)]
+
+
+@router.post("/{uuid:session_id}/comments", response=CommentOut, throttle=_OFTEN)
+def comment(request: HttpRequest, session_id: UUID, given: CommentIn) -> CommentOut:
+    """Make a remark; listeners may."""
+    session = membership(request.user, session_id).session
+    if given.source and not _known(session, "sources", given.source):
+        raise ApiError("That source is not in the session any more. Pin the comment to something else.", 422)
+    if given.end is not None and (given.beat is None or given.end <= given.beat):
+        raise ApiError("A stretch ends after it begins. Choose another, or a single time.", 422)
+    _check_room(session)
+    passage = _passage_at(session, given.beat) if given.beat is not None else None
+    where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
+    made = Comment.objects.create(session=session, author=request.user, **given.dict(), **where)
+    return _told(session_id, made, request)
+
+
+@router.post("/{uuid:session_id}/comments/{uuid:comment_id}/replies", response=CommentOut, throttle=_OFTEN)
+def reply(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn) -> CommentOut:
+    """Answer a remark; one that was resolved is open again."""
+    session = membership(request.user, session_id).session
+    thread = _comment(session_id, comment_id)
+    if thread.parent_id:
+        raise ApiError("Replies are made to comments, not to other replies.", 422)
+    _check_room(session)
+    Comment.objects.create(session=session, author=request.user, parent=thread, text=given.text)
+    Comment.objects.filter(pk=thread.pk).update(resolved_at=None, resolved_by=None)
+    return _told(session_id, thread, request)
+
+
+@router.patch("/{uuid:session_id}/comments/{uuid:comment_id}", response=CommentOut, throttle=_OFTEN)
+def change(request: HttpRequest, session_id: UUID, comment_id: UUID, body: CommentChange) -> CommentOut:
+    """Say that a remark has been dealt with, or that it has not; edit the text of one's own."""
+    membership(request.user, session_id)
+    comment = _comment(session_id, comment_id)
+    values: dict[str, Any] = {}
+    if body.text is not None:
+        if comment.author_id != request.user.pk:
+            raise ApiError("Only the author of a comment can edit it.", 403)
+        values |= {"text": body.text, "edited_at": timezone.now()}
+    if body.resolved is not None:
+        resolved = (timezone.now(), request.user) if body.resolved else (None, None)
+        values |= dict(zip(("resolved_at", "resolved_by"), resolved, strict=True))
+    if not values:
+        raise ApiError("Say what is to change: the text, or whether it is resolved.", 422)
+    Comment.objects.filter(pk=comment.pk).update(**values)
+    return _told(session_id, comment.parent or comment, request)
+
+
+@router.delete("/{uuid:session_id}/comments/{uuid:comment_id}", response={204: None})
+def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
+    """Take away one's own remark or reply, or as the owner anybody's."""
+    member = membership(request.user, session_id)
+    result = _comment(session_id, comment_id)
+    if result.author_id != request.user.pk and member.role != Membership.Role.OWNER:
+        raise ApiError("Only who made a comment, or the session's owner, takes it away.", 403)
+    thread = result.parent
+    result.delete()
+    if thread:
+        _told(session_id, thread, request)
+    else:
+        announce(session_id, "comment", id=str(comment_id), comment=None)
+    return Status(204, None)
+
+
+@router.post("/{uuid:session_id}/comments/seen", response={204: None})
+def seen(request: HttpRequest, session_id: UUID, given: SeenIn) -> Status:
+    """Mark remarks and replies as read."""
+    membership(request.user, session_id)
+    there = Comment.objects.filter(session=session_id, pk__in=given.ids).values_list("pk", flat=True)
+    marks = Comment.read_by.through
+    marks.objects.bulk_create([marks(comment_id=one, user=request.user) for one in there], ignore_conflicts=True)
+    return Status(204, None)
+
+
+def _comment(session_id: UUID, comment_id: UUID) -> Comment:
+    result = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
+    if result is None:
+        raise ApiError("That comment is not there any more.", 404)
+    return result
+
+
+def _told(session_id: UUID, thread: Comment, request: HttpRequest) -> CommentOut:
+    """The thread as it stands, told to everybody; what each of them has read they know themselves."""
+    result = _threads(session_id).get(pk=thread.pk)
+    announce(session_id, "comment", id=str(result.pk), comment=_out(result, set(), None).model_dump(mode="json"))
+    return _out(result, _read(session_id, request.user), request.user.pk)
+
+
+def _read(session_id: UUID, user) -> set[UUID]:
+    """What somebody has read of a session's comments and replies."""
+    return set(Comment.objects.filter(session=session_id, read_by=user).values_list("pk", flat=True))
+
+
+def _check_room(session: MixSession) -> None:
+    if session.comments.count() >= MOST_COMMENTS:
+        raise ApiError(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
+
+
+def _known(session: MixSession, part: str, key: str) -> bool:
+    return Entity.objects.filter(session=session, kind=part, key=key).exists()
+
+
+def _passage_at(session: MixSession, beat: float) -> dict[str, Any] | None:
+    """The shortest passage that a moment lies in."""
+    passages = Entity.objects.filter(session=session, kind="passages").values_list("value", flat=True)
+    around = [one for one in passages if one["start"] <= beat < one["end"]]
+    return min(around, key=lambda one: one["end"] - one["start"], default=None)
+
+
+def follow_passages(sender: Any, session: MixSession, delta: list[dict[str, Any]], state: State, **_: Any) -> None:
+    """Comments go along with the passages that they stand in; every one that has moved is told."""
+    keys = [change["key"] for change in delta if change["part"] == "passages"]
+    starts = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
+    pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).filter(~Q(beat=None))
+    for one in pinned:
+        by = starts[one.passage] - one.passage_start
+        if by:
+            one.beat, one.end = max(one.beat + by, 0.0), None if one.end is None else max(one.end + by, 0.0)
+            one.passage_start = starts[one.passage]
+            one.save(update_fields=["beat", "end", "passage_start"])
+            result = _threads(session.pk).get(pk=one.pk)
+            announce(session.pk, "comment", id=str(one.pk), comment=_out(result, set(), None).model_dump(mode="json"))

@@ -1,0 +1,125 @@
+"""Who is in a session and as what, and invitations: the transactions behind the people's addresses."""
+
+import secrets
+from datetime import timedelta
+from uuid import UUID
+
+from django.db.models import F, Max, QuerySet
+from django.utils import timezone
+
+from server.collaboration.models import Invitation
+from server.common.announcing import announce
+from server.common.errors import ApiError
+from server.mixsessions.access import membership
+from server.mixsessions.log import locked_session
+from server.mixsessions.models import Membership, MixSession
+
+MOST_MEMBERS = 200
+MOST_INVITATIONS = 50
+
+
+def owned_session(user, session_id: UUID) -> MixSession:
+    """A session that the user owns. ApiError to everybody else."""
+    member = membership(user, session_id)
+    if member.role != Membership.Role.OWNER:
+        raise ApiError("Only the session's owner decides who is in it. Ask them.", 403)
+    return member.session
+
+
+def member_of(session: MixSession, user_id: int) -> Membership:
+    """Somebody's membership. ApiError if they are not in the session."""
+    result = Membership.objects.select_related("user").filter(session=session, user=user_id).first()
+    if result is None:
+        raise ApiError("That person is not in the session any more.", 404)
+    return result
+
+
+def join(session: MixSession, user, role: str) -> Membership:
+    """Make somebody a member; who is one already stays what they are."""
+    with locked_session(session.pk):
+        known = Membership.objects.filter(session=session, user=user).first()
+        if known is not None:
+            return known
+        if session.members.count() >= MOST_MEMBERS:
+            raise ApiError(f"{MOST_MEMBERS} people are in this session already, and it takes no more.", 409)
+        colour = (session.members.aggregate(last=Max("colour"))["last"] or 0) + 1
+        member = Membership.objects.create(session=session, user=user, role=role, colour=colour)
+        announce(session.pk, "people")
+    return member
+
+
+def change_role(owner, session_id: UUID, user_id: int, role: str) -> None:
+    """Give somebody another role; with the owner's they have the session in place of who gives it."""
+    if role == Membership.Role.OWNER:
+        _transfer(owner, session_id, user_id)
+        return
+    member = member_of(owned_session(owner, session_id), user_id)
+    if member.role == Membership.Role.OWNER:
+        raise ApiError("The owner stays owner. Transfer the ownership to somebody else first.", 409)
+    Membership.objects.filter(pk=member.pk).update(role=role)
+    announce(session_id, "people")
+
+
+def _transfer(owner, session_id: UUID, user_id: int) -> None:
+    with locked_session(session_id):
+        # Looked at once nobody else transfers it any more, and both at once: there is one owner at any moment.
+        session = owned_session(owner, session_id)
+        member = member_of(session, user_id)
+        Membership.objects.filter(session=session, user=owner).update(role=Membership.Role.ENGINEER)
+        Membership.objects.filter(pk=member.pk).update(role=Membership.Role.OWNER)
+        announce(session_id, "people")
+
+
+def remove_member(user, session_id: UUID, user_id: int) -> None:
+    """End somebody's membership, or one's own; it holds at once, in open browsers too."""
+    session = membership(user, session_id).session
+    if user_id != user.pk:
+        owned_session(user, session_id)
+    member = member_of(session, user_id)
+    if member.role == Membership.Role.OWNER:
+        raise ApiError("The owner cannot leave. Transfer the ownership to somebody else first.", 409)
+    member.delete()
+    announce(session_id, "people")
+
+
+def active_invitations(session: MixSession) -> QuerySet[Invitation]:
+    """The session's invitations that let people in today."""
+    return session.invitations.filter(withdrawn=False, ends_at__gt=timezone.now())
+
+
+def create_invitation(user, session_id: UUID, role: str, hours: int) -> tuple[Invitation, str]:
+    """A link by which people join, and its secret, of which only a hash is stored."""
+    session = owned_session(user, session_id)
+    if active_invitations(session).count() >= MOST_INVITATIONS:
+        raise ApiError(f"{MOST_INVITATIONS} invitations are active already. Withdraw one first.", 409)
+    secret = secrets.token_urlsafe(24)
+    invitation = Invitation.objects.create(
+        session=session,
+        author=user,
+        role=role,
+        secret=Invitation.hashed(secret),
+        ends_at=timezone.now() + timedelta(hours=hours),
+    )
+    return invitation, secret
+
+
+def withdraw_invitation(user, session_id: UUID, invitation_id: UUID) -> None:
+    """Let nobody else join by a link."""
+    session = owned_session(user, session_id)
+    if not session.invitations.filter(pk=invitation_id).update(withdrawn=True):
+        raise ApiError("There is no such invitation.", 404)
+
+
+def active_invitation(secret: str) -> Invitation:
+    """The invitation of a secret. ApiError if there is none that is active."""
+    result = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
+    if result is None or not result.is_active:
+        raise ApiError("That invitation is not active any more. Ask whoever sent it for another.", 404)
+    return result
+
+
+def accept_invitation(invitation: Invitation, user) -> Membership:
+    """Become a member by an invitation."""
+    member = join(invitation.session, user, invitation.role)
+    Invitation.objects.filter(pk=invitation.pk).update(accepted=F("accepted") + 1)
+    return member

@@ -1,1 +1,0 @@
-"""Settings and the front doors: HTTP, WebSocket, pages."""

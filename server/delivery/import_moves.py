@@ -1,0 +1,178 @@
+"""Moves that come in from a file: what is in it, where it would land, and what that would write."""
+
+import json
+import tempfile
+from pathlib import Path
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import File, Form, Router, Schema, UploadedFile
+from pydantic import Field, TypeAdapter, ValidationError
+
+from needle.automation.curve import MAX_TIME
+from needle.errors import NeedleError
+from needle.io.import_targets import Place, landed, landing_places
+from needle.io.lanes import FoundLane, read_moves
+from needle.io.midi_automation import read_midi_moves
+from needle.session.document import tempo_map
+from needle.session.owners import audible_parameters, named, owners_in
+from needle.tempo import TempoMap
+from server.common import pool
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.editing.drafting import Drafting
+from server.editing.moves import DraftOut, draft_out
+from server.editing.operations.lanes import Owner
+from server.mixsessions.access import membership
+from server.mixsessions.document_cache import document_for
+from server.mixsessions.fields import Key
+
+router = Router(tags=["moves"])
+
+MOST_BYTES = 4 << 20
+
+
+class Destination(Schema):
+    """Where a lane lands: what it belongs to, and the parameter."""
+
+    owner: Owner
+    parameter: Key
+
+
+class ImportedLane(Schema):
+    """A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
+
+    ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
+    """
+
+    index: int
+    name: str
+    parameter: str
+    points: int
+    start: float
+    end: float
+    low: float
+    high: float
+    lands: Destination | None
+    notes: list[str]
+
+
+class DestinationOut(Schema):
+    """What lanes can land on: what it belongs to, its name, and the parameters that are heard."""
+
+    owner: str
+    name: str
+    parameters: list[str]
+
+
+class LanesOut(Schema):
+    """The lanes of a file, and everything on which they could land."""
+
+    lanes: list[ImportedLane]
+    places: list[DestinationOut]
+
+
+class LaneDestination(Destination):
+    """A lane of the file, by its number, and where it lands."""
+
+    index: Annotated[int, Field(ge=0)]
+
+
+_LANDS = TypeAdapter(Annotated[list[LaneDestination], Field(min_length=1, max_length=512)])
+
+
+@router.post(
+    "/{uuid:session_id}/moves/import/preview", response=LanesOut, throttle=[UserRateThrottle("moves", "120/m")]
+)
+def preview_import(request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]) -> LanesOut:
+    """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
+    session = membership(request.user, session_id, to_edit=True).session
+    document = document_for(session, revision)
+    result = _read(request.user.pk, file, tempo_map(document))
+    lands = zip(result, landing_places(result, document), strict=True)
+    offered = ((owner, audible_parameters(document, owner)) for owner in owners_in(document))
+    return LanesOut(
+        lanes=[_lane_out(index, one, place) for index, (one, place) in enumerate(lands)],
+        places=[
+            DestinationOut(owner=owner, name=named(document, owner), parameters=list(parameters))
+            for owner, parameters in offered
+            if parameters
+        ],
+    )
+
+
+@router.post("/{uuid:session_id}/moves/import", response=DraftOut, throttle=[UserRateThrottle("moves", "120/m")])
+def import_moves(
+    request: HttpRequest,
+    session_id: UUID,
+    revision: Form[int],
+    lands: Form[str],
+    file: File[UploadedFile],
+    over: Form[Literal["stretch", "all"]] = "stretch",
+    at: Form[float] = 0.0,
+) -> DraftOut:
+    """What the file would write, as a draft to be heard and applied.
+
+    ``lands`` is JSON, a list of ``LaneDestination``. Each lane takes the place of the ``stretch`` that it covers, or
+    of ``all`` that was there, ``at`` seconds later.
+    """
+    session = membership(request.user, session_id, to_edit=True).session
+    document = document_for(session, revision)
+    drafting = Drafting(session, document, revision)
+    result = _read(request.user.pk, file, drafting.tempo)
+    try:
+        wanted = _LANDS.validate_python(json.loads(lands))
+    except (ValueError, ValidationError) as error:
+        raise ApiError("Say where each lane lands.", 422) from error
+    if len({(land.owner, land.parameter) for land in wanted}) < len(wanted):
+        raise ApiError(
+            "Two lanes would land in one place. Choose another place for one of them, or leave it out.", 422
+        )
+    if not 0.0 <= at <= MAX_TIME:
+        raise ApiError("Moves land at the beginning or later.", 422)
+    for land in wanted:
+        if land.index >= len(result):
+            raise ApiError("The file holds no such lane.", 422)
+        moves = landed(document, (land.owner, land.parameter), result[land.index].lane, at)
+        before, _ = drafting.lane(land.owner, land.parameter)
+        stretch = moves.points[0].t, moves.points[-1].t
+        drafting.put(
+            land.owner, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
+        )
+    if not drafting.writes:
+        raise ApiError("These moves are in the session as they are: there is nothing to change.", 422)
+    who = drafting.whose(land.owner for land in wanted)
+    lanes = "a move" if len(wanted) == 1 else f"{len(wanted)} moves"
+    return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
+
+
+def _read(person: int, file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
+    if file.size > MOST_BYTES:
+        raise ApiError(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
+    content = file.read()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "sent"
+        path.write_bytes(content)
+        try:
+            if content.startswith(b"MThd"):
+                return pool.call(person, read_midi_moves, path, tempo, urgency=pool.Urgency.ANALYSIS)
+            return pool.call(person, read_moves, path, urgency=pool.Urgency.ANALYSIS)
+        except NeedleError as error:
+            raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
+
+
+def _lane_out(index: int, one: FoundLane, lands: Place | None) -> ImportedLane:
+    values = [point.value for point in one.lane.points]
+    return ImportedLane(
+        index=index,
+        name=one.name or one.owner,
+        parameter=one.parameter,
+        points=len(values),
+        start=one.lane.points[0].t,
+        end=one.lane.points[-1].t,
+        low=min(values),
+        high=max(values),
+        lands=Destination(owner=lands[0], parameter=lands[1]) if lands else None,
+        notes=list(one.notes),
+    )

@@ -1,0 +1,1 @@
+"""Operations on a session, conflicts, drafts and takes, presets, the live channel."""

@@ -1,0 +1,428 @@
+"""What there is to choose from: ways of panning, effects, seatings, laws, and what people have kept by name."""
+
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from django.db.models import Q
+from django.http import HttpRequest
+from ninja import File, Router, Schema, UploadedFile
+from pydantic import Field
+
+from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS
+from needle.autopan.presets import PRESETS
+from needle.autopan.pulse import FORMS, LIMITS, Pulse
+from needle.autopan.waveforms import FEWEST_STEPS, MOST_STEPS, WAVES
+from needle.balance.counterweight import MOST_GIVERS
+from needle.balance.lean_model import MOST_LEVEL_DB, MOST_PLACE
+from needle.dealing.deal import FEWEST_PLACES, MOST_PLACES, ORDERS, PLACE_LIMITS, SOUNDS
+from needle.dealing.voice import TIMBRES
+from needle.dsp.fractional_delay import LONGEST_MS, SHORTEST_MS, WAYS
+from needle.dsp.onsets import HIGHEST_THRESHOLD, LOWEST_THRESHOLD, THRESHOLD
+from needle.dsp.pan_laws import LAWS
+from needle.dsp.pan_modes import MODES
+from needle.effects.chain import EFFECTS, checked_effects
+from needle.errors import NeedleError
+from needle.io.midi import midi_tempo
+from needle.layouts import LAYOUTS, SPEAKER_GROUPS, Layout, fold
+from needle.metering.bands import CENTRES
+from needle.metering.targets import TARGETS
+from needle.mix.model import SEND_PLACES
+from needle.mix.monitors import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
+from needle.render.placement_analysis import TREATMENTS
+from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS
+from needle.session.seatings import SEATINGS, matched, seating_of
+from needle.session.validation import SOURCE_COLOURS
+from needle.tempo import tempo_of_taps
+from needle.units import RATES
+from server.accounts.names import shown_name
+from server.common.errors import ApiError
+from server.common.midi_files import read_midi
+from server.editing.models import Preset
+from server.editing.operations.rhythm import SetPulse
+from server.editing.operations.sources import PlaceSource
+from server.mixsessions.entities import StoredReturn
+from server.mixsessions.fields import Name
+
+router = Router(tags=["library"])
+
+MOST_PRESETS = 500
+
+
+class SettingOut(Schema):
+    """A setting of an effect: its limits, or its ``choices``."""
+
+    name: str
+    title: str
+    low: float
+    high: float
+    default: float | str
+    unit: str
+    step: float
+    choices: list[str]
+
+
+class EffectOut(Schema):
+    name: str
+    title: str
+    sentence: str
+    settings: list[SettingOut]
+
+
+class ModeOut(Schema):
+    """A way of panning; which of them a source is offered is part of a session's frame."""
+
+    name: str
+    title: str
+    sentence: str
+    parameters: list[str]
+
+
+class ParameterOut(Schema):
+    """What can be automated, and between which limits; ``place`` ones are shifted with a group."""
+
+    name: str
+    title: str
+    low: float
+    high: float
+    unit: str
+    default: float
+    place: bool
+
+
+class SeatOut(Schema):
+    """A place with a name, as a listener sees it."""
+
+    name: str
+    pan: float
+    span: float
+
+
+class SeatingOut(Schema):
+    name: str
+    title: str
+    seats: list[SeatOut]
+
+
+class TargetOut(Schema):
+    """A delivery target (``needle.metering.targets``)."""
+
+    name: str
+    title: str
+    lufs: float
+    dbtp: float
+    within: float
+
+
+class MonitorOut(Schema):
+    """A way of listening (``needle.mix.monitors``)."""
+
+    name: str
+    title: str
+    sentence: str
+
+
+class SpeakerOut(Schema):
+    """A channel of a layout: where it stands in the room, and how it is folded to left and right."""
+
+    name: str
+    label: str
+    group: str
+    lfe: bool
+    azimuth: float
+    elevation: float
+    place: tuple[float, float, float]
+    fold: tuple[float, float]
+    mirrored: int
+
+
+class LayoutOut(Schema):
+    """A layout of loudspeakers (``needle.layouts``), its channels in their order.
+
+    ``fold_gains``: how much louder (dB) a stereo session is in it, by the monitor that folds it down.
+    """
+
+    name: str
+    title: str
+    surround: bool
+    channels: list[SpeakerOut]
+    fold_gains: dict[str, float]
+
+
+def _layout(layout: Layout) -> LayoutOut:
+    places, folded = {}, fold(layout)
+    for index, place in zip(layout.standing, layout.places.T, strict=True):
+        places[int(index)] = tuple(round(float(v), 6) for v in place)
+    channels = [
+        SpeakerOut(
+            place=places.get(index, (0.0, 0.0, 0.0)),
+            fold=tuple(folded[:, index].tolist()),
+            mirrored=int(layout.mirrored[index]),
+            **{name: getattr(one, name) for name in ("name", "label", "group", "lfe", "azimuth", "elevation")},
+        )
+        for index, one in enumerate(layout.channels)
+    ]
+    return LayoutOut(
+        name=layout.name,
+        title=layout.title,
+        surround=layout.surround,
+        channels=channels,
+        fold_gains={name: round(fold_gain_db(layout, name), 2) for name in DOWNMIXES},
+    )
+
+
+class GivingOut(Schema):
+    """How far a source gives way at first, and how many may (``needle.balance.lean_model``)."""
+
+    level: float
+    place: float
+    most: int
+
+
+class NamedOut(Schema):
+    """Something to choose from by its name."""
+
+    name: str
+    title: str
+    sentence: str
+
+
+class LimitOut(Schema):
+    """Between which limits a number lies, and its unit."""
+
+    low: float
+    high: float
+    unit: str
+
+
+class PulsePresetOut(NamedOut):
+    """A pulse to begin with: the values that differ from a fresh one's."""
+
+    values: dict[str, Any]
+
+
+class RhythmOut(Schema):
+    """What pulses and deals are made of (``needle.autopan``, ``needle.dealing``)."""
+
+    waves: list[NamedOut]
+    forms: dict[str, str]
+    limits: dict[str, LimitOut]
+    steps: tuple[int, int]
+    at_first: dict[str, Any]
+    presets: list[PulsePresetOut]
+    orders: list[NamedOut]
+    sounds: dict[str, str]
+    timbres: dict[str, str]
+    deal_at_first: dict[str, Any]
+    place_limits: dict[str, LimitOut]
+    places: tuple[int, int]
+    threshold: tuple[float, float, float]
+
+
+def _limits(given: dict[str, tuple[float, float, str]]) -> dict[str, dict[str, Any]]:
+    return {name: {"low": low, "high": high, "unit": unit} for name, (low, high, unit) in given.items()}
+
+
+def _rhythm() -> dict[str, Any]:
+    return {
+        "waves": [vars(wave) for wave in WAVES.values()],
+        "forms": FORMS,
+        "limits": _limits(LIMITS),
+        "steps": (FEWEST_STEPS, MOST_STEPS),
+        "at_first": PULSE_DEFAULTS,
+        "presets": [vars(preset) for preset in PRESETS.values()],
+        "orders": [vars(order) for order in ORDERS.values()],
+        "sounds": SOUNDS,
+        "timbres": {timbre.name: timbre.title for timbre in TIMBRES.values()},
+        "deal_at_first": DEAL_DEFAULTS,
+        "place_limits": _limits(PLACE_LIMITS),
+        "places": (FEWEST_PLACES, MOST_PLACES),
+        "threshold": (LOWEST_THRESHOLD, THRESHOLD, HIGHEST_THRESHOLD),
+    }
+
+
+class Library(Schema):
+    """Everything that the core offers by name; ``bands`` are the centres that spectra go by (Hz)."""
+
+    modes: list[ModeOut]
+    parameters: list[ParameterOut]
+    effects: list[EffectOut]
+    seatings: list[SeatingOut]
+    laws: dict[str, str]
+    timings: list[str]
+    delay_panning_ms: tuple[float, float]
+    send_places: list[str]
+    treatments: dict[str, str]
+    rates: list[int]
+    layouts: list[LayoutOut]
+    speaker_groups: list[str]
+    gain_limit: float
+    source_colours: int
+    targets: list[TargetOut]
+    monitors: list[MonitorOut]
+    bands: list[float]
+    giving: GivingOut
+    rhythm: RhythmOut
+
+
+@router.get("/library", response=Library)
+def library(request: HttpRequest) -> dict[str, Any]:
+    """What there is to choose from."""
+    return {
+        "modes": [vars(mode) for mode in MODES.values()],
+        "parameters": [{**vars(parameter), "default": parameter.default} for parameter in PARAMETERS.values()],
+        "effects": [{**vars(e), "settings": [vars(s) for s in e.settings]} for e in EFFECTS.values()],
+        "seatings": [{**vars(s), "seats": [vars(seat) for seat in s.seats]} for s in SEATINGS.values()],
+        "laws": {law.name: law.title for law in LAWS.values()},
+        "timings": WAYS,
+        "delay_panning_ms": (SHORTEST_MS, LONGEST_MS),
+        "send_places": SEND_PLACES,
+        "treatments": TREATMENTS,
+        "rates": RATES,
+        "layouts": [_layout(layout) for layout in LAYOUTS.values()],
+        "speaker_groups": SPEAKER_GROUPS,
+        "gain_limit": GAIN_LIMIT_DB,
+        "source_colours": SOURCE_COLOURS,
+        "targets": [vars(target) for target in TARGETS.values()],
+        "monitors": [vars(monitor) for monitor in (*MONITORS.values(), HEADPHONES)],
+        "bands": [round(float(centre), 1) for centre in CENTRES],
+        "giving": {"level": MOST_LEVEL_DB, "place": MOST_PLACE, "most": MOST_GIVERS},
+        "rhythm": _rhythm(),
+    }
+
+
+class SeatIn(Schema):
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    pan: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+    span: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)] = 0.0
+
+
+class MatchIn(Schema):
+    """A seating that comes with the application (by name) or one's own ``seats``, and the sources' names."""
+
+    seating: str = ""
+    seats: Annotated[list[SeatIn], Field(max_length=200)] = []
+    names: Annotated[list[str], Field(max_length=1000)]
+
+
+@router.post("/seatings/match", response=dict[str, str])
+def match(request: HttpRequest, given: MatchIn) -> dict[str, str]:
+    """A seat for each name that speaks for one: name → seat."""
+    result = SEATINGS.get(given.seating) or seating_of("", [seat.model_dump() for seat in given.seats])
+    return matched(result, given.names)
+
+
+class Taps(Schema):
+    """When somebody tapped (s, rising)."""
+
+    times: Annotated[list[Annotated[float, Field(allow_inf_nan=False)]], Field(min_length=2, max_length=64)]
+
+
+class TapTempo(Schema):
+    bpm: float
+
+
+@router.post("/tempo/taps", response=TapTempo)
+def taps(request: HttpRequest, given: Taps) -> TapTempo:
+    """The tempo of a few taps."""
+    return TapTempo(bpm=tempo_of_taps(given.times))
+
+
+class TempoOut(Schema):
+    """A tempo map, and what could not be taken as it stands."""
+
+    tempos: list[tuple[float, float]]
+    metres: list[tuple[int, int, int]]
+    notes: list[str]
+
+
+@router.post("/tempo/midi", response=TempoOut)
+def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
+    """The tempo map of a Standard MIDI File."""
+    result = read_midi(request.user.pk, file, midi_tempo)
+    return TempoOut(tempos=result.tempo.tempos, metres=result.tempo.metres, notes=result.notes)
+
+
+Kind = Literal["placement", "return", "seating", "pulse"]
+
+
+class PresetIn(Schema):
+    """Something to be kept by name."""
+
+    kind: Kind
+    name: Name
+    content: dict[str, Any]
+
+
+class PresetOut(Schema):
+    """Something kept by name, and who kept it."""
+
+    id: UUID
+    kind: str
+    name: str
+    author: str
+    mine: bool
+    content: dict[str, Any]
+
+
+def _visible(user):
+    """What a person has kept, and what those have kept with whom they share a session."""
+    together = Q(author__memberships__session__members__user=user)
+    return Preset.objects.filter(Q(author=user) | together).select_related("author").distinct()
+
+
+def _preset(preset: Preset, user) -> PresetOut:
+    return PresetOut(
+        id=preset.id,
+        kind=preset.kind,
+        name=preset.name,
+        author=shown_name(preset.author),
+        mine=preset.author_id == user.pk,
+        content=preset.content,
+    )
+
+
+@router.get("/presets", response=list[PresetOut])
+def presets(request: HttpRequest) -> list[PresetOut]:
+    """What has been kept by name, by oneself and by colleagues."""
+    return [_preset(preset, request.user) for preset in _visible(request.user)]
+
+
+@router.post("/presets", response=PresetOut)
+def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
+    """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
+    if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
+        raise ApiError(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
+    content = _checked(given.kind, given.name, given.content)
+    preset, _ = Preset.objects.update_or_create(
+        kind=given.kind, name=given.name, author=request.user, defaults={"content": content}
+    )
+    return _preset(preset, request.user)
+
+
+@router.delete("/presets/{uuid:preset_id}", response={204: None})
+def remove_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
+    """Take away something that one has kept; what was made with it stays."""
+    gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
+    if not gone:
+        raise ApiError("There is no such thing among those that you have kept.", 404)
+    return 204, None
+
+
+def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
+    """The content if the core allows it; NeedleError otherwise."""
+    try:
+        if kind == "placement":
+            return PlaceSource.model_validate({"source": "any", **content}).given()
+        if kind == "pulse":
+            pulse = Pulse.of(SetPulse.model_validate({"owner": "any", **content}).given())
+            return {name: value for name, value in pulse.as_dict().items() if name not in ("on", "origin")}
+        if kind == "return":
+            result = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()
+            result["effects"] = checked_effects(result["effects"])
+            return {key: value for key, value in result.items() if key not in ("id", "name", "order")}
+        seating = seating_of(name, content.get("seats", []))
+        return {"seats": [{"name": s.name, "pan": s.pan, "span": s.span} for s in seating.seats]}
+    except (KeyError, TypeError, ValueError) as error:
+        if isinstance(error, NeedleError):
+            raise
+        raise NeedleError("That cannot be kept: it is not a whole placement, return, seating or pulse.") from error

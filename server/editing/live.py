@@ -1,0 +1,237 @@
+"""The live channel: tells every member of each revision in order, who is here, and what is being held.
+
+The consumer only translates between the wire and the application. Nobody keeps a list of who is here: who
+arrives says so, everybody else answers, so it works across any number of server processes.
+"""
+
+from typing import Annotated, Any
+from uuid import uuid4
+
+from channels.db import database_sync_to_async
+from channels.generic.websocket import AsyncJsonWebsocketConsumer
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from server.accounts.names import shown_name
+from server.common.announcing import group_name, person_group, remember_loop
+from server.common.errors import ApiError
+from server.mixsessions.access import membership
+from server.mixsessions.fields import Finite
+from server.mixsessions.log import since
+
+NO_SUCH_SESSION = 4404
+SIGNED_OUT = 4401
+MOST_BYTES = 8192
+
+
+Held = Annotated[str, Field(min_length=1, max_length=120)]
+Tab = Annotated[str, Field(min_length=1, max_length=16)]
+
+
+class Message(BaseModel):
+    """Base of what a browser may say."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Preview(Message):
+    """A held control's value as it moves; ``thing`` is for example ``oars.pan``. None lets it go."""
+
+    thing: Held
+    value: Finite | None
+
+
+class Presence(Message):
+    """Where somebody is and how they listen.
+
+    Their chosen source, playhead (s), whether they play, the passage they go round, their monitor and their solos.
+    """
+
+    chosen: str | None = Field(default=None, max_length=64)
+    playhead: Finite = 0.0
+    playing: bool = False
+    passage: str | None = Field(default=None, max_length=64)
+    monitor: str = Field(default="stereo", max_length=80)
+    solo: list[Annotated[str, Field(max_length=130)]] = Field(default=[], max_length=40)
+
+
+class Ask(Message):
+    """Somebody would like to have what a colleague holds."""
+
+    thing: Held
+
+
+class Give(Message):
+    """A hand that has let go gives what it held to the browser that asked for it first."""
+
+    thing: Held
+    to: Tab
+
+
+class Ping(Message):
+    """Whether the line still stands."""
+
+
+MESSAGES: dict[str, TypeAdapter[Any]] = {
+    "preview": TypeAdapter(Preview),
+    "presence": TypeAdapter(Presence),
+    "ask": TypeAdapter(Ask),
+    "give": TypeAdapter(Give),
+    "ping": TypeAdapter(Ping),
+}
+"""What a browser may say, by its ``type``."""
+
+FOR_EDITORS = ("preview", "ask", "give")
+
+
+class LiveConsumer(AsyncJsonWebsocketConsumer):
+    """One browser tab in one session. ``?since=N`` asks for what came after revision N."""
+
+    group: str | None = None
+
+    async def connect(self) -> None:
+        remember_loop()
+        self.session_id = self.scope["url_route"]["kwargs"]["session_id"]
+        await self.accept()
+        try:
+            member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
+        except ApiError:
+            await self.close(NO_SUCH_SESSION)
+            return
+        self.may_edit = member.may_edit
+        self.sent = _revision_asked(self.scope["query_string"], member.session.revision)
+        self.presence = Presence()
+        self.who = {
+            "tab": uuid4().hex[:12],
+            "id": member.user_id,
+            "name": shown_name(member.user),
+            "role": member.role,
+            "colour": member.colour,
+        }
+        # Listen first, look back after: nothing can fall between the two.
+        self.group = group_name(self.session_id)
+        await self.channel_layer.group_add(self.group, self.channel_name)
+        await self.channel_layer.group_add(person_group(member.user_id), self.channel_name)
+        await self.send_json({"type": "welcome", "you": self.who, "revision": member.session.revision})
+        await self._catch_up()
+        await self._tell_others("live.arrived", person=self._person(), back=self.channel_name)
+
+    async def disconnect(self, code: int) -> None:
+        if self.group:
+            await self._tell_others("live.gone", tab=self.who["tab"])
+            await self.channel_layer.group_discard(self.group, self.channel_name)
+            await self.channel_layer.group_discard(person_group(self.who["id"]), self.channel_name)
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
+        if text_data is None or len(text_data) > MOST_BYTES:
+            await self.send_json({"type": "refused", "detail": "That message is too long or not text."})
+            return
+        await super().receive(text_data=text_data)
+
+    @classmethod
+    async def decode_json(cls, text_data: str) -> Any:
+        try:
+            return await super().decode_json(text_data)
+        except ValueError:
+            return None
+
+    async def receive_json(self, content: Any, **_: Any) -> None:
+        if not self.group:
+            return
+        kind = content.get("type") if isinstance(content, dict) else None
+        if kind not in MESSAGES:
+            await self.send_json({"type": "refused", "detail": "That message has no known type."})
+            return
+        if kind in FOR_EDITORS and not self.may_edit:
+            await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
+            return
+        try:
+            message = MESSAGES[kind].validate_python({k: v for k, v in content.items() if k != "type"})
+        except ValidationError as error:
+            where = ".".join(str(part) for part in error.errors()[0]["loc"])
+            await self.send_json({"type": "refused", "detail": f"{where}: {error.errors()[0]['msg']}"})
+            return
+        if kind == "ping":
+            await self.send_json({"type": "pong"})
+        elif kind == "presence":
+            self.presence = message
+            await self._tell_others("live.presence", person=self._person())
+        else:
+            await self._tell_others(f"live.{kind}", tab=self.who["tab"], **message.model_dump())
+
+    def _person(self) -> dict[str, Any]:
+        return {**self.who, **self.presence.model_dump()}
+
+    async def _tell_others(self, kind: str, **content: Any) -> None:
+        message = {"type": kind, "from": self.channel_name, **content}
+        await self.channel_layer.group_send(self.group, message)
+
+    async def _pass_on(self, message: dict[str, Any]) -> None:
+        """A colleague's message to this browser; one's own does not come back."""
+        if message.pop("from", None) != self.channel_name:
+            message["type"] = message["type"].removeprefix("live.")
+            await self.send_json(message)
+
+    async def live_preview(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_ask(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_give(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_comment(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_people(self, message: dict[str, Any]) -> None:
+        """Somebody came, went or became something else: perhaps oneself."""
+        try:
+            member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
+        except ApiError:
+            await self.close(NO_SUCH_SESSION)
+            return
+        self.may_edit = member.may_edit
+        if member.role != self.who["role"]:
+            self.who = {**self.who, "role": member.role}
+            await self._tell_others("live.presence", person=self._person())
+        await self.send_json({"type": "people", "role": member.role})
+
+    async def live_signed_out(self, message: dict[str, Any]) -> None:
+        if message["but"] != self.scope["session"].session_key:
+            await self.close(SIGNED_OUT)
+
+    async def live_presence(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_gone(self, message: dict[str, Any]) -> None:
+        await self._pass_on(message)
+
+    async def live_arrived(self, message: dict[str, Any]) -> None:
+        back = message.pop("back")
+        if back != self.channel_name:
+            answer = {"type": "live.presence", "from": self.channel_name, "person": self._person()}
+            await self.channel_layer.send(back, answer)
+            await self.send_json({"type": "presence", "person": message["person"]})
+
+    async def live_revision(self, message: dict[str, Any]) -> None:
+        revision = message["message"]["revision"]
+        if revision == self.sent + 1:
+            self.sent += 1
+            await self.send_json(message["message"])
+        elif revision > self.sent:
+            await self._catch_up()
+
+    async def _catch_up(self) -> None:
+        """Send every revision after the last one that was sent, page by page."""
+        while page := await database_sync_to_async(since)(self.session_id, self.sent):
+            for message in page:
+                await self.send_json(message)
+            self.sent = page[-1]["revision"]
+
+
+def _revision_asked(query: bytes, present: int) -> int:
+    for part in query.decode(errors="replace").split("&"):
+        name, _, value = part.partition("=")
+        if name == "since" and value.isdigit():
+            return min(int(value), present)
+    return present

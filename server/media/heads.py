@@ -1,0 +1,119 @@
+"""Measured heads for headphones: brought in by a person as a SOFA file, and for that person's listening only."""
+
+from functools import lru_cache
+from pathlib import Path
+from uuid import UUID, uuid4
+
+import numpy as np
+from django.conf import settings
+from django.http import HttpRequest
+from ninja import File, Router, Schema, UploadedFile
+
+from needle.io.sofa import Head, read_head
+from needle.layouts import Layout
+from needle.mix.monitors import HEAD, Responses
+from server.common import pool
+from server.common.errors import ApiError
+from server.common.throttling import UserRateThrottle
+from server.media.models import MeasuredHead
+
+router = Router(tags=["heads"])
+
+MOST_HEADS = 20
+MOST_BYTES = 200 << 20
+
+
+class HeadOut(Schema):
+    """A measured head; ``monitor`` is the way of listening through it, ``measured`` how many directions it has."""
+
+    id: UUID
+    name: str
+    monitor: str
+    measured: int
+
+    @staticmethod
+    def resolve_monitor(head: MeasuredHead) -> str:
+        return f"{HEAD}{head.pk}"
+
+
+def head_path(head: MeasuredHead) -> Path:
+    """Where a head's responses are."""
+    return settings.DATA_DIR / "heads" / f"{head.pk}.npz"
+
+
+@router.get("", response=list[HeadOut])
+def heads(request: HttpRequest) -> list[MeasuredHead]:
+    """One's own measured heads."""
+    return list(MeasuredHead.objects.filter(owner=request.user))
+
+
+@router.post("", response=HeadOut, throttle=[UserRateThrottle("head", "30/m")])
+def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
+    """Bring in a SOFA file with head-related impulse responses."""
+    if (file.size or 0) > MOST_BYTES:
+        raise ApiError(f"A SOFA file may have {MOST_BYTES >> 20} MB at the most.", 413)
+    if MeasuredHead.objects.filter(owner=request.user).count() >= MOST_HEADS:
+        raise ApiError(f"{MOST_HEADS} measured heads are the most. Take one away first.", 409)
+    folder = settings.DATA_DIR / "heads"
+    folder.mkdir(parents=True, exist_ok=True)
+    partial = folder / f"{uuid4()}.sofa"
+    try:
+        with partial.open("wb") as out:
+            for chunk in file.chunks():
+                out.write(chunk)
+        result = pool.call(request.user.pk, read_head, partial, urgency=pool.Urgency.ANALYSIS)
+    finally:
+        partial.unlink(missing_ok=True)
+    name = Path(file.name or "head").stem[:80] or "head"
+    head = MeasuredHead(owner=request.user, name=name, measured=result.responses.shape[0])
+    np.savez(head_path(head), directions=result.directions, responses=result.responses, rate=result.rate)
+    head.save()
+    return head
+
+
+@router.delete("/{uuid:head_id}", response={204: None})
+def remove_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
+    """Take one of one's measured heads away."""
+    head = MeasuredHead.objects.filter(owner=request.user, pk=head_id).first()
+    if head is None:
+        raise ApiError("There is no such head.", 404)
+    _forget(head)
+    return 204, None
+
+
+def _forget(head: MeasuredHead) -> None:
+    head_path(head).unlink(missing_ok=True)
+    head.delete()
+
+
+def forget_heads(sender, user, **_) -> None:
+    """Remove the measured heads of an account that is deleted."""
+    for head in MeasuredHead.objects.filter(owner=user):
+        _forget(head)
+
+
+def measured_heads(user_id: int) -> Responses:
+    """What gives the responses of a person's own heads; ApiError for others'."""
+
+    def responses(name: str, rate: int, layout: Layout) -> np.ndarray:
+        known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
+        if known is None:
+            raise ApiError("That measured head is not there any more. Choose another way of listening.", 404)
+        return _at_speakers(head_path(known), rate, layout)
+
+    return responses
+
+
+@lru_cache(maxsize=32)
+def _at_speakers(path: Path, rate: int, layout: Layout) -> np.ndarray:
+    with np.load(path) as stored:
+        head = Head(stored["directions"], stored["responses"], int(stored["rate"]))
+    return head.at_speakers(rate, layout)
+
+
+def _is_id(name: str) -> bool:
+    try:
+        UUID(name)
+    except ValueError:
+        return False
+    return True

@@ -1,0 +1,93 @@
+"""Sound over HTTP: segments with their meter readings."""
+
+from threading import Lock
+from typing import Annotated
+from uuid import UUID
+
+from asgiref.sync import sync_to_async
+from cachetools import TTLCache
+from django.conf import settings
+from django.db import close_old_connections, connection
+from django.http import HttpRequest, HttpResponse
+from ninja import Query, Router
+from pydantic import Field
+
+from server.common.pool import Job, Urgency, pool
+from server.media.monitoring import MonitorParams
+from server.media.segment_format import segment_bytes
+from server.mixsessions.access import membership
+from server.mixsessions.models import Membership
+
+router = Router(tags=["sound"])
+
+NOW_SECONDS = 1.5
+"""What is needed sooner than that goes before all else."""
+
+_STRETCH = 16
+"""Segments in a row for which one process has ready what rooms need of the past."""
+
+
+_LOOKED_UP_EVERY = 2.0
+"""Seconds for which it is known who listens; a change that this process sees is known at once."""
+
+_lock = Lock()
+_listeners: TTLCache[tuple[str, UUID], Membership] = TTLCache(4096, _LOOKED_UP_EVERY)
+
+
+async def listener(request: HttpRequest) -> Membership | None:
+    """Who listens, looked up at one go and known for a moment; None for who is not signed in."""
+    session_id = request.resolver_match.kwargs["session_id"]
+    key = request.COOKIES.get(settings.SESSION_COOKIE_NAME, ""), session_id
+
+    def look_up() -> Membership | None:
+        # This thread goes on from request to request, where Django would close what is too old or broken.
+        if not connection.in_atomic_block:
+            close_old_connections()
+        user = request.user
+        return membership(user, session_id) if user.is_authenticated else None
+
+    with _lock:
+        member = _listeners.get(key)
+    if member is None and (member := await sync_to_async(look_up)()):
+        with _lock:
+            _listeners[key] = member
+    return member
+
+
+def forget_listeners(sender: object, **_: object) -> None:
+    """Look everybody up again: somebody may hear no longer what they heard."""
+    with _lock:
+        _listeners.clear()
+
+
+@router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes}, auth=listener)
+async def segment(
+    request: HttpRequest,
+    session_id: UUID,
+    index: int,
+    revision: int,
+    heard: Query[MonitorParams],
+    hand: str = "",
+    free: bool = False,
+    ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
+) -> HttpResponse:
+    """Half a second of the mix at a revision.
+
+    The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
+    by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
+    of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
+    without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
+    level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
+    """
+    member = request.auth
+    session, person = member.session, member.user_id
+    urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
+    arguments = (person, session, index, revision, heard, hand, free)
+    near = hash((session_id, index // _STRETCH))
+    job = Job(segment_bytes, arguments, person, urgency, near)
+    # Measured heads are one's own; what else is heard is the same for all who hear it.
+    whose = person if heard.is_personal() else None
+    body = await pool().ask(job, (whose, session_id, index, revision, heard.model_dump_json(), hand, free))
+    response = HttpResponse(body, content_type="application/octet-stream")
+    response["Cache-Control"] = "private, no-store"
+    return response

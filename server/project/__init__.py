@@ -1,0 +1,1 @@
+"""The project: settings, addresses, health, logs, backups, commands, the demo."""
