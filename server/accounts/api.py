@@ -46,26 +46,26 @@ def me_out(user) -> Me:
 
 
 @router.post("/sign-in", auth=None, response=Me, throttle=[AddressRateThrottle("sign-in", "10/m")])
-def sign_in(request: HttpRequest, given: SignIn) -> Me:
+def sign_in(request: HttpRequest, body: SignIn) -> Me:
     """Sign in with a name and a password."""
     guard(request)
-    _failures.check(given.username)
-    user = authenticate(request, username=given.username, password=given.password)
+    _failures.check(body.username)
+    user = authenticate(request, username=body.username, password=body.password)
     if user is None:
-        _failures.add(given.username)
+        _failures.add(body.username)
         raise ApiError("That name and password do not go together. Try again.", 401)
-    _failures.forget(given.username)
+    _failures.forget(body.username)
     login(request, user)
     return me_out(user)
 
 
 @router.post("/password", response={204: None}, throttle=[UserRateThrottle("password", "10/m")])
-def change_password(request: HttpRequest, given: PasswordIn) -> Status:
+def change_password(request: HttpRequest, body: PasswordIn) -> Status:
     """Change one's password; every other browser is signed out."""
-    if not request.user.check_password(given.current):
+    if not request.user.check_password(body.current):
         raise ApiError("That is not your current password. Nothing was changed.", 403)
-    check_password(given.new, request.user)
-    request.user.set_password(given.new)
+    check_password(body.new, request.user)
+    request.user.set_password(body.new)
     request.user.save(update_fields=["password"])
     # The sign-ins of other browsers belong to the old password and end with it; this one goes on.
     update_session_auth_hash(request, request.user)
@@ -80,9 +80,9 @@ class DeletionIn(Schema):
 
 
 @router.delete("/account", response={204: None}, throttle=[UserRateThrottle("password", "10/m")])
-def delete_own_account(request: HttpRequest, given: DeletionIn) -> Status:
+def delete_own_account(request: HttpRequest, body: DeletionIn) -> Status:
     """Delete one's account; what one has made in other people's sessions stays, as a former member's."""
-    if not request.user.check_password(given.password):
+    if not request.user.check_password(body.password):
         raise ApiError("That is not your current password. Nothing was deleted.", 403)
     delete_account(request.user)
     logout(request)
@@ -90,7 +90,7 @@ def delete_own_account(request: HttpRequest, given: DeletionIn) -> Status:
 
 
 @router.post("/sign-out-everywhere", response={204: None})
-def sign_out_all(request: HttpRequest) -> Status:
+def sign_out_of_all_browsers(request: HttpRequest) -> Status:
     """Sign out of every browser, this one too."""
     sign_out_everywhere(request.user)
     logout(request)

@@ -25,14 +25,14 @@ class PreferencesSchema(Schema):
 
 
 @router.get("", response=PreferencesSchema)
-def preferences(request: HttpRequest) -> PreferencesSchema:
+def get_preferences(request: HttpRequest) -> PreferencesSchema:
     """One's own preferences."""
     result = Preferences.objects.filter(user=request.user).first()
     return PreferencesSchema(**result.values) if result else PreferencesSchema()
 
 
 @router.put("", response=PreferencesSchema)
-def set_preferences(request: HttpRequest, given: PreferencesSchema) -> PreferencesSchema:
+def set_preferences(request: HttpRequest, body: PreferencesSchema) -> PreferencesSchema:
     """Keep one's own preferences."""
-    Preferences.objects.update_or_create(user=request.user, defaults={"values": given.dict()})
-    return given
+    Preferences.objects.update_or_create(user=request.user, defaults={"values": body.dict()})
+    return body

@@ -224,29 +224,29 @@ class ThinnedOut(Schema):
 
 
 @router.get("/{uuid:session_id}/balance", response=BalanceOut)
-def balance(
+def get_balance(
     request: HttpRequest,
     session_id: UUID,
     revision: int,
-    heard: Query[MonitorParams],
+    monitoring: Query[MonitorParams],
     tolerant: Query[Tolerant],
     during: Query[During],
 ) -> dict[str, Any]:
     """The overview of what one hears; the lean of the whole piece, the figures of a stretch of it."""
     session = membership(request.user, session_id).session
     tolerant.tolerance()
-    about = heard.model_dump_json(), tolerant.model_dump_json(), during.model_dump_json()
+    about = monitoring.model_dump_json(), tolerant.model_dump_json(), during.model_dump_json()
     key = ("balance", session_id, revision, *about)
-    done, overview = poll_job(request.user.pk, key, find_overview, session, revision, heard, tolerant, during)
+    done, overview = poll_job(request.user.pk, key, find_overview, session, revision, monitoring, tolerant, during)
     return {"revision": revision, "done": done, "overview": overview}
 
 
 def find_overview(
-    session: MixSession, revision: int, heard: MonitorParams, tolerant: Tolerant, during: During
+    session: MixSession, revision: int, monitoring: MonitorParams, tolerant: Tolerant, during: During
 ) -> Steps[dict[str, Any]]:
     """The overview of a mix as somebody hears it."""
     tolerance = tolerant.tolerance()
-    whole = Overview((yield from known_frames(heard.mix(session, revision), heard.listening())))
+    whole = Overview((yield from known_frames(monitoring.mix(session, revision), monitoring.listening())))
     first, last = during.hops(whole.hops) if whole.hops else (0, 0)
     part = Overview(whole.frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
     thirds = part.bands().in_thirds()
@@ -266,9 +266,7 @@ def find_overview(
 
 
 @router.get("/{uuid:session_id}/causes", response=CausesOut)
-def causes_of_a_stretch(
-    request: HttpRequest, session_id: UUID, revision: int, during: Query[During]
-) -> dict[str, Any]:
+def get_causes(request: HttpRequest, session_id: UUID, revision: int, during: Query[During]) -> dict[str, Any]:
     """What every source and return adds to the lean of a stretch."""
     session = membership(request.user, session_id).session
     key = ("causes", session_id, revision, during.model_dump_json())
@@ -293,7 +291,7 @@ def find_causes(session: MixSession, revision: int, during: During) -> Steps[dic
 
 
 @router.get("/{uuid:session_id}/pair", response=PairOut)
-def pair(
+def get_pair(
     request: HttpRequest, session_id: UUID, revision: int, first: Ids, second: Ids, during: Query[During]
 ) -> dict[str, Any]:
     """Two sources, or two sets of them, side by side over a stretch."""
@@ -313,7 +311,7 @@ def compare_pair(
 
 
 @router.get("/{uuid:session_id}/counterweight", response=CounterweightOut)
-def find_counterweight(
+def get_counterweight(
     request: HttpRequest,
     session_id: UUID,
     revision: int,
@@ -367,7 +365,7 @@ def _givers(text: str) -> list[Adjustable]:
 
 
 @router.get("/{uuid:session_id}/mono", response=list[ThinnedOut])
-def mono(request: HttpRequest, session_id: UUID, revision: int, at: Seconds = 0.0) -> list[dict[str, Any]]:
+def get_mono_loss(request: HttpRequest, session_id: UUID, revision: int, at: Seconds = 0.0) -> list[dict[str, Any]]:
     """Which sources lose in mono where they stand at a moment (s), and in which band."""
     session = membership(request.user, session_id).session
     return pool.call(request.user.pk, find_thinned, session, revision, at)

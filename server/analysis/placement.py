@@ -87,7 +87,7 @@ class LawIn(When):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/placement", response=PlacementOut)
-def placement(request: HttpRequest, session_id: UUID, source: str, when: Query[When]) -> PlacementOut:
+def get_placement_analysis(request: HttpRequest, session_id: UUID, source: str, when: Query[When]) -> PlacementOut:
     """What the source's placement loses, what other ways of panning would change, what it costs in mono."""
     session = membership(request.user, session_id).session
     return pool.call(request.user.pk, analyse_placement, session, source, when)
@@ -113,21 +113,21 @@ def analyse_placement(session: MixSession, key: str, when: When) -> PlacementOut
 
 
 @router.get("/{uuid:session_id}/law", response=LawOut)
-def law(request: HttpRequest, session_id: UUID, wanted: Query[LawIn]) -> LawOut:
+def compare_law(request: HttpRequest, session_id: UUID, query: Query[LawIn]) -> LawOut:
     """What another pan law would do to every source."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, analyse_law, session, wanted)
+    return pool.call(request.user.pk, analyse_law, session, query)
 
 
-def analyse_law(session: MixSession, wanted: LawIn) -> LawOut:
+def analyse_law(session: MixSession, query: LawIn) -> LawOut:
     """What another pan law would do to every source."""
-    mix, document = mix_at(session, wanted.revision), document_for(session, wanted.revision)
-    other = replace(mix, law=wanted.law, centre_zero=wanted.centre_zero)
+    mix, document = mix_at(session, query.revision), document_for(session, query.revision)
+    other = replace(mix, law=query.law, centre_zero=query.centre_zero)
     changes = [
         LawChange(
             source=s.id,
-            change=placement_analysis.law_change(mix, other, s, source_spectrum(document, s.id), wanted.at),
+            change=placement_analysis.law_change(mix, other, s, source_spectrum(document, s.id), query.at),
         )
         for s in mix.sources
     ]
-    return LawOut(curves=law_curves(wanted.centre_zero), changes=changes)
+    return LawOut(curves=law_curves(query.centre_zero), changes=changes)

@@ -69,20 +69,20 @@ class ReportOut(Schema):
 
 
 @router.post("/{uuid:session_id}/reports", response=ReportOut)
-def start_report(request: HttpRequest, session_id: UUID, given: ReportIn) -> Report:
+def start_report(request: HttpRequest, session_id: UUID, body: ReportIn) -> Report:
     """Begin to make a report."""
     session = membership(request.user, session_id, to_edit=True).session
-    length = piece_length(document_for(session, given.revision))
-    if given.start >= (given.end or length):
+    length = piece_length(document_for(session, body.revision))
+    if body.start >= (body.end or length):
         raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
     report = Report.objects.create(
         session=session,
         author=request.user,
-        title=given.title or session.name,
-        revision=given.revision,
-        start=given.start,
-        end=given.end,
-        options=given.checked(),
+        title=body.title or session.name,
+        revision=body.revision,
+        start=body.start,
+        end=body.end,
+        options=body.checked(),
     )
     tasks.begin(report, reports.measure_mix)
     return report
@@ -105,12 +105,12 @@ class ReportUploadOut(Schema):
 @router.post(
     "/{uuid:session_id}/reports/uploads", response=ReportUploadOut, throttle=[UserRateThrottle("upload", "300/m")]
 )
-def begin_report_upload(request: HttpRequest, session_id: UUID, given: ReportUploadIn) -> ReportUploadOut:
+def begin_report_upload(request: HttpRequest, session_id: UUID, body: ReportUploadIn) -> ReportUploadOut:
     """Announce a file for a report."""
     session = membership(request.user, session_id, to_edit=True).session
-    options = given.checked()
+    options = body.checked()
     with transaction.atomic():
-        upload = uploads.begin(session, request.user, given.name, given.size, "report")
+        upload = uploads.begin(session, request.user, body.name, body.size, "report")
         report = Report.objects.create(
             session=session, author=request.user, title=upload.name, options=options, upload=upload
         )
@@ -125,7 +125,7 @@ def list_reports(request: HttpRequest, session_id: UUID) -> list[Report]:
 
 
 @router.get("/{uuid:session_id}/reports/{uuid:report_id}", response=ReportOut)
-def report_state(request: HttpRequest, session_id: UUID, report_id: UUID) -> Report:
+def get_report(request: HttpRequest, session_id: UUID, report_id: UUID) -> Report:
     """How a report stands."""
     return _report(request, session_id, report_id)
 
@@ -138,7 +138,7 @@ def cancel_report(request: HttpRequest, session_id: UUID, report_id: UUID) -> Re
 
 
 @router.get("/{uuid:session_id}/reports/{uuid:report_id}/{form}", response={200: bytes})
-def report_as(
+def download_report(
     request: HttpRequest, session_id: UUID, report_id: UUID, form: Literal["page", "json", "curves", "sources"]
 ) -> HttpResponse:
     """The finished report as a page to read and print, as JSON, or its curves or sources as CSV."""

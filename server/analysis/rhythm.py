@@ -86,39 +86,39 @@ class ReadingOut(Schema):
 
 
 @router.post("/{uuid:session_id}/pulse/reading", response=ReadingOut)
-def groove(request: HttpRequest, session_id: UUID, given: ReadingIn) -> dict[str, Any]:
+def get_groove_reading(request: HttpRequest, session_id: UUID, body: ReadingIn) -> dict[str, Any]:
     """What a pulse does in a bar, and to a part's accents."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, read_groove, session, given)
+    return pool.call(request.user.pk, read_groove, session, body)
 
 
-def read_groove(session: MixSession, given: ReadingIn) -> dict[str, Any]:
+def read_groove(session: MixSession, body: ReadingIn) -> dict[str, Any]:
     """The groove reading of a pulse."""
-    document = document_for(session, given.revision)
-    owner_in(document, given.owner)
+    document = document_for(session, body.revision)
+    owner_in(document, body.owner)
     tempo = tempo_map(document)
-    pulse = given.pulse(document)
-    pulsing = Pulsing(pulse, tempo, _lanes(document, given.owner))
-    centre = _centre(document, given.owner)
-    alike = groove_reading.every_bar(pulsing, given.bar)
-    marked = groove_reading.marks(pulsing, given.bar, centre)
-    times, strengths = _accents(document, given.accents)
+    pulse = body.pulse(document)
+    pulsing = Pulsing(pulse, tempo, _lanes(document, body.owner))
+    centre = _centre(document, body.owner)
+    alike = groove_reading.every_bar(pulsing, body.bar)
+    marked = groove_reading.marks(pulsing, body.bar, centre)
+    times, strengths = _accents(document, body.accents)
     now = groove_reading.passing(pulsing, times, strengths, centre) if times.size else None
     best = groove_reading.best_fit(pulsing, times, strengths, centre) if times.size else None
-    bpm = float(tempo.bpm_at(tempo.seconds_at(tempo.beat_of_bar(given.bar))))
+    bpm = float(tempo.bpm_at(tempo.seconds_at(tempo.beat_of_bar(body.bar))))
     words = groove_reading.period_words(pulse, bpm)
     period = pulse.period if pulse.unit == "beats" else bpm / 60.0 / pulse.rate
     return {
-        **groove_reading.figure(pulsing, given.bar, centre),
+        **groove_reading.figure(pulsing, body.bar, centre),
         "marks": [{**vars(mark), "name": groove_reading.beat_name(mark.beat)} for mark in marked],
         "silent": groove_reading.silent(marked),
         "full": groove_reading.full(marked),
-        "sentence": groove_reading.sentence(marked, given.bar, alike),
+        "sentence": groove_reading.sentence(marked, body.bar, alike),
         "every_bar": alike,
         "note": words["note"],
         "in_beats": words["beats"],
         "in_hertz": words["hertz"],
-        "accents": groove_reading.accents_in(tempo, given.bar, times, strengths, alike),
+        "accents": groove_reading.accents_in(tempo, body.bar, times, strengths, alike),
         "onsets": len(times),
         "now": now and vars(now),
         "best": best and vars(best),
@@ -150,7 +150,7 @@ def _accents(document: dict[str, Any], source: str) -> tuple[np.ndarray, np.ndar
 
 
 @router.get("/{uuid:session_id}/pulse/as-points", response=OperationOut)
-def as_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
+def convert_pulse_to_points(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
     """What writes a source's pulse out as points of its lanes, and switches it off."""
     session = membership(request.user, session_id, to_edit=True).session
     return pool.call(request.user.pk, convert_to_points, session, whose)
@@ -204,7 +204,7 @@ class DealtOut(Schema):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/dealt", response=DealtOut)
-def dealt(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> dict[str, Any]:
+def list_dealt_notes(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> dict[str, Any]:
     """Every event of a source's part with its place; nothing where nothing is dealt."""
     session = membership(request.user, session_id).session
     return pool.call(request.user.pk, find_dealt_notes, session, source, revision)

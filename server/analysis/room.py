@@ -75,17 +75,17 @@ class TrajectoriesOut(Schema):
 
 
 @router.get("/{uuid:session_id}/room/trajectories", response=TrajectoriesOut)
-def trajectories(request: HttpRequest, session_id: UUID, wanted: Query[Stretch]) -> TrajectoriesOut:
+def get_trajectories(request: HttpRequest, session_id: UUID, query: Query[Stretch]) -> TrajectoriesOut:
     """Where all sources and layers are over a stretch, turned and swung as they sound."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, find_trajectories, session, wanted)
+    return pool.call(request.user.pk, find_trajectories, session, query)
 
 
-def find_trajectories(session: MixSession, wanted: Stretch) -> TrajectoriesOut:
+def find_trajectories(session: MixSession, query: Stretch) -> TrajectoriesOut:
     """Where all sources and layers of a session are over a stretch."""
-    mix = MonitorParams(moves=wanted.moves).mix(session, wanted.revision)
-    count = int(np.ceil(wanted.seconds / STEP)) + 1
-    times = wanted.start + STEP * np.arange(count)
+    mix = MonitorParams(moves=query.moves).mix(session, query.revision)
+    count = int(np.ceil(query.seconds / STEP)) + 1
+    times = query.start + STEP * np.arange(count)
     things = []
     for source in mix.sources:
         ends, spread = _listed(places(mix, source, times)), _listed(spreads(source, times))
@@ -96,12 +96,12 @@ def find_trajectories(session: MixSession, wanted: Stretch) -> TrajectoriesOut:
             ends = _listed(layer_places(source, layer, times))
             things.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
     gains, polar = np.zeros((0, 1)), np.zeros((0, 1))
-    if wanted.gains:
-        source = source_of(mix, wanted.gains)
+    if query.gains:
+        source = source_of(mix, query.gains)
         gains = channel_gains(mix, source, times)
         polar = room_to_polar(*places(mix, source, times).mean(axis=0))
     return TrajectoriesOut(
-        start=wanted.start, step=STEP, count=count, things=things, gains=_listed(gains), polar=_listed(polar)
+        start=query.start, step=STEP, count=count, things=things, gains=_listed(gains), polar=_listed(polar)
     )
 
 
@@ -119,40 +119,40 @@ class PlaceIn(When):
     polar: tuple[Degrees, Degrees, InRoom] | None = None
 
 
-class WhereOut(Schema):
-    """The ``values`` that put a source somewhere, and where it is ``heard`` from then, in the room and in polar.
+class PlacementPreview(Schema):
+    """The ``values`` that put a source somewhere, and the ``position`` that it sounds from then, in room and polar.
 
     ``gains``: how strong that makes it in every channel.
     """
 
     values: dict[str, float]
-    heard: tuple[float, float, float]
+    position: tuple[float, float, float]
     azimuth: float
     elevation: float
     distance: float
     gains: list[float]
 
 
-@router.post("/{uuid:session_id}/room/place", response=WhereOut)
-def place(request: HttpRequest, session_id: UUID, wanted: PlaceIn) -> WhereOut:
+@router.post("/{uuid:session_id}/room/place", response=PlacementPreview)
+def preview_placement(request: HttpRequest, session_id: UUID, query: PlaceIn) -> PlacementPreview:
     """What a place would be for a source: in room and polar coordinates, and in every channel."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, find_place, session, wanted)
+    return pool.call(request.user.pk, find_place, session, query)
 
 
-def find_place(session: MixSession, wanted: PlaceIn) -> WhereOut:
+def find_place(session: MixSession, query: PlaceIn) -> PlacementPreview:
     """What a place would be for a source of a session."""
-    mix = mix_at(session, wanted.revision)
-    source, given = source_of(mix, wanted.source), dict(wanted.values)
-    if wanted.polar is not None:
-        given |= values_at_polar(source, wanted.at, *wanted.polar)
-    result = with_values(source, given)
-    at = np.array([wanted.at])
+    mix = mix_at(session, query.revision)
+    source, values = source_of(mix, query.source), dict(query.values)
+    if query.polar is not None:
+        values |= values_at_polar(source, query.at, *query.polar)
+    result = with_values(source, values)
+    at = np.array([query.at])
     x, y, z = (float(v) for v in places(mix, result, at).mean(axis=0)[:, 0])
     azimuth, elevation, distance = (float(v) for v in room_to_polar(x, y, z))
-    return WhereOut(
-        values=given,
-        heard=(x, y, z),
+    return PlacementPreview(
+        values=values,
+        position=(x, y, z),
         azimuth=azimuth,
         elevation=elevation,
         distance=distance,
@@ -178,14 +178,14 @@ class MovedOut(Schema):
 
 
 @router.get("/{uuid:session_id}/room/layout", response=list[MovedOut])
-def layout(request: HttpRequest, session_id: UUID, wanted: Query[LayoutIn]) -> list[MovedOut]:
+def compare_layout(request: HttpRequest, session_id: UUID, query: Query[LayoutIn]) -> list[MovedOut]:
     """What another layout would move, and make louder or softer."""
     session = membership(request.user, session_id).session
-    layout_named(wanted.layout)
-    return pool.call(request.user.pk, find_layout_changes, session, wanted)
+    layout_named(query.layout)
+    return pool.call(request.user.pk, find_layout_changes, session, query)
 
 
-def find_layout_changes(session: MixSession, wanted: LayoutIn) -> list[MovedOut]:
+def find_layout_changes(session: MixSession, query: LayoutIn) -> list[MovedOut]:
     """What another layout does to the sources of a session."""
-    mix = mix_at(session, wanted.revision)
-    return [MovedOut(**vars(moved)) for moved in layout_changes(mix, wanted.layout, wanted.at)]
+    mix = mix_at(session, query.revision)
+    return [MovedOut(**vars(moved)) for moved in layout_changes(mix, query.layout, query.at)]

@@ -37,7 +37,7 @@ class Waveform(Schema):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/waveform", response=Waveform)
-def waveform(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> Waveform:
+def get_waveform(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> Waveform:
     """A source's waveform; its first stretch begins at ``start`` (s)."""
     session = membership(request.user, session_id).session
     return pool.call(request.user.pk, draw_waveform, session, source, revision, urgency=pool.Urgency.ANALYSIS)
@@ -68,18 +68,18 @@ class OnsetsIn(Schema):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/onsets", response=OnsetsOut)
-def found_onsets(request: HttpRequest, session_id: UUID, source: str, wanted: Query[OnsetsIn]) -> OnsetsOut:
+def get_onsets(request: HttpRequest, session_id: UUID, source: str, query: Query[OnsetsIn]) -> OnsetsOut:
     """Where something begins to sound in a source's stem."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, find_source_onsets, session, source, wanted, urgency=pool.Urgency.ANALYSIS)
+    return pool.call(request.user.pk, find_source_onsets, session, source, query, urgency=pool.Urgency.ANALYSIS)
 
 
-def find_source_onsets(session: MixSession, source: str, wanted: OnsetsIn) -> OnsetsOut:
+def find_source_onsets(session: MixSession, source: str, query: OnsetsIn) -> OnsetsOut:
     """Where something begins to sound in a stem."""
-    document = document_for(session, wanted.revision)
+    document = document_for(session, query.revision)
     row = owner_in(document, source)
     rate = document["session"]["rate"]
-    result = asset_onsets(row["asset"], rate, row["first_channel"], row["channels"], round(wanted.threshold, 3))
+    result = asset_onsets(row["asset"], rate, row["first_channel"], row["channels"], round(query.threshold, 3))
     return OnsetsOut(times=np.round(result.times, 5).tolist(), strengths=np.round(result.strengths, 4).tolist())
 
 
@@ -91,7 +91,7 @@ class SoundingOut(Schema):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/sounding", response=SoundingOut)
-def own_stretch(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> SoundingOut:
+def get_sounding_range(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> SoundingOut:
     """When a source sounds, by its stem and by what is dealt of it."""
     session = membership(request.user, session_id).session
     document = document_for(session, revision)
@@ -117,19 +117,19 @@ class OccurrencesIn(Schema):
 
 
 @router.get("/{uuid:session_id}/sources/{source}/occurrences", response=list[PlaceOut])
-def occurrences_of_range(
-    request: HttpRequest, session_id: UUID, source: str, wanted: Query[OccurrencesIn]
+def list_occurrences(
+    request: HttpRequest, session_id: UUID, source: str, query: Query[OccurrencesIn]
 ) -> list[PlaceOut]:
     """Where a source's audio sounds like a range of it, to be confirmed."""
     session = membership(request.user, session_id).session
-    return pool.call(request.user.pk, find_occurrences, session, source, wanted, urgency=pool.Urgency.ANALYSIS)
+    return pool.call(request.user.pk, find_occurrences, session, source, query, urgency=pool.Urgency.ANALYSIS)
 
 
-def find_occurrences(session: MixSession, source: str, wanted: OccurrencesIn) -> list[PlaceOut]:
+def find_occurrences(session: MixSession, source: str, query: OccurrencesIn) -> list[PlaceOut]:
     """Where a source's audio sounds like a range of it."""
-    document = document_for(session, wanted.revision)
+    document = document_for(session, query.revision)
     row = owner_in(document, source)
     rate = document["session"]["rate"]
     audio = asset_audio(row["asset"], rate)[row["first_channel"] : row["first_channel"] + row["channels"]]
-    result = occurrences(audio, rate, wanted.start - row["start"], wanted.end - row["start"])
+    result = occurrences(audio, rate, query.start - row["start"], query.end - row["start"])
     return [PlaceOut(at=place.at + row["start"], why=place.why, alike=place.alike) for place in result]

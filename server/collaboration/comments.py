@@ -47,7 +47,7 @@ class CommentChange(Schema):
     resolved: bool | None = None
 
 
-class SeenIn(Schema):
+class ReadIn(Schema):
     """Comments and replies that one has read."""
 
     ids: Annotated[list[UUID], Field(max_length=1000)]
@@ -74,25 +74,25 @@ class CommentOut(ReplyOut):
     replies: list[ReplyOut]
 
 
-def _reply_out(one: Comment, read: set[UUID], me: int | None) -> ReplyOut:
+def _reply_out(comment: Comment, read: set[UUID], me: int | None) -> ReplyOut:
     return ReplyOut(
-        id=one.id,
-        author=Who(id=one.author_id, name=shown_name(one.author)),
-        text=one.text,
-        created_at=one.created_at.isoformat(),
-        edited=one.edited_at is not None,
-        read=one.author_id == me or one.id in read,
+        id=comment.id,
+        author=Who(id=comment.author_id, name=shown_name(comment.author)),
+        text=comment.text,
+        created_at=comment.created_at.isoformat(),
+        edited=comment.edited_at is not None,
+        read=comment.author_id == me or comment.id in read,
     )
 
 
-def _out(one: Comment, read: set[UUID], me: int | None) -> CommentOut:
+def _out(comment: Comment, read: set[UUID], me: int | None) -> CommentOut:
     return CommentOut(
-        **_reply_out(one, read, me).dict(),
-        source=one.source,
-        beat=one.beat,
-        end=one.end,
-        resolved=shown_name(one.resolved_by) if one.resolved_at and one.resolved_by else "",
-        replies=[_reply_out(reply, read, me) for reply in one.replies.all()],
+        **_reply_out(comment, read, me).dict(),
+        source=comment.source,
+        beat=comment.beat,
+        end=comment.end,
+        resolved=shown_name(comment.resolved_by) if comment.resolved_at and comment.resolved_by else "",
+        replies=[_reply_out(reply, read, me) for reply in comment.replies.all()],
     )
 
 
@@ -102,43 +102,43 @@ def _threads(session_id: UUID):
 
 
 @router.get("/{uuid:session_id}/comments", response=list[CommentOut])
-def comments(request: HttpRequest, session_id: UUID) -> list[CommentOut]:
+def list_comments(request: HttpRequest, session_id: UUID) -> list[CommentOut]:
     """Every comment of the session, the oldest first."""
     membership(request.user, session_id)
     read = _read(session_id, request.user)
-    return [_out(one, read, request.user.pk) for one in _threads(session_id)]
+    return [_out(thread, read, request.user.pk) for thread in _threads(session_id)]
 
 
 @router.post("/{uuid:session_id}/comments", response=CommentOut, throttle=_OFTEN)
-def comment(request: HttpRequest, session_id: UUID, given: CommentIn) -> CommentOut:
+def create_comment(request: HttpRequest, session_id: UUID, body: CommentIn) -> CommentOut:
     """Make a remark; listeners may."""
     session = membership(request.user, session_id).session
-    if given.source and not _known(session, "sources", given.source):
+    if body.source and not _exists(session, "sources", body.source):
         raise ApiError("That source is not in the session any more. Pin the comment to something else.", 422)
-    if given.end is not None and (given.beat is None or given.end <= given.beat):
+    if body.end is not None and (body.beat is None or body.end <= body.beat):
         raise ApiError("A stretch ends after it begins. Choose another, or a single time.", 422)
     _check_room(session)
-    passage = _passage_at(session, given.beat) if given.beat is not None else None
+    passage = _passage_at(session, body.beat) if body.beat is not None else None
     where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
-    made = Comment.objects.create(session=session, author=request.user, **given.dict(), **where)
-    return _told(session_id, made, request)
+    made = Comment.objects.create(session=session, author=request.user, **body.dict(), **where)
+    return _announced(session_id, made, request)
 
 
 @router.post("/{uuid:session_id}/comments/{uuid:comment_id}/replies", response=CommentOut, throttle=_OFTEN)
-def reply(request: HttpRequest, session_id: UUID, comment_id: UUID, given: TextIn) -> CommentOut:
+def create_reply(request: HttpRequest, session_id: UUID, comment_id: UUID, body: TextIn) -> CommentOut:
     """Answer a remark; one that was resolved is open again."""
     session = membership(request.user, session_id).session
     thread = _comment(session_id, comment_id)
     if thread.parent_id:
         raise ApiError("Replies are made to comments, not to other replies.", 422)
     _check_room(session)
-    Comment.objects.create(session=session, author=request.user, parent=thread, text=given.text)
+    Comment.objects.create(session=session, author=request.user, parent=thread, text=body.text)
     Comment.objects.filter(pk=thread.pk).update(resolved_at=None, resolved_by=None)
-    return _told(session_id, thread, request)
+    return _announced(session_id, thread, request)
 
 
 @router.patch("/{uuid:session_id}/comments/{uuid:comment_id}", response=CommentOut, throttle=_OFTEN)
-def change(request: HttpRequest, session_id: UUID, comment_id: UUID, body: CommentChange) -> CommentOut:
+def change_comment(request: HttpRequest, session_id: UUID, comment_id: UUID, body: CommentChange) -> CommentOut:
     """Say that a remark has been dealt with, or that it has not; edit the text of one's own."""
     membership(request.user, session_id)
     comment = _comment(session_id, comment_id)
@@ -153,11 +153,11 @@ def change(request: HttpRequest, session_id: UUID, comment_id: UUID, body: Comme
     if not values:
         raise ApiError("Say what is to change: the text, or whether it is resolved.", 422)
     Comment.objects.filter(pk=comment.pk).update(**values)
-    return _told(session_id, comment.parent or comment, request)
+    return _announced(session_id, comment.parent or comment, request)
 
 
 @router.delete("/{uuid:session_id}/comments/{uuid:comment_id}", response={204: None})
-def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
+def delete_comment(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
     """Take away one's own remark or reply, or as the owner anybody's."""
     member = membership(request.user, session_id)
     result = _comment(session_id, comment_id)
@@ -166,19 +166,19 @@ def remove(request: HttpRequest, session_id: UUID, comment_id: UUID) -> Status:
     thread = result.parent
     result.delete()
     if thread:
-        _told(session_id, thread, request)
+        _announced(session_id, thread, request)
     else:
         announce(session_id, "comment", id=str(comment_id), comment=None)
     return Status(204, None)
 
 
-@router.post("/{uuid:session_id}/comments/seen", response={204: None})
-def seen(request: HttpRequest, session_id: UUID, given: SeenIn) -> Status:
+@router.post("/{uuid:session_id}/comments/read", response={204: None})
+def mark_read(request: HttpRequest, session_id: UUID, body: ReadIn) -> Status:
     """Mark remarks and replies as read."""
     membership(request.user, session_id)
-    there = Comment.objects.filter(session=session_id, pk__in=given.ids).values_list("pk", flat=True)
+    keys = Comment.objects.filter(session=session_id, pk__in=body.ids).values_list("pk", flat=True)
     marks = Comment.read_by.through
-    marks.objects.bulk_create([marks(comment_id=one, user=request.user) for one in there], ignore_conflicts=True)
+    marks.objects.bulk_create([marks(comment_id=key, user=request.user) for key in keys], ignore_conflicts=True)
     return Status(204, None)
 
 
@@ -189,8 +189,8 @@ def _comment(session_id: UUID, comment_id: UUID) -> Comment:
     return result
 
 
-def _told(session_id: UUID, thread: Comment, request: HttpRequest) -> CommentOut:
-    """The thread as it stands, told to everybody; what each of them has read they know themselves."""
+def _announced(session_id: UUID, thread: Comment, request: HttpRequest) -> CommentOut:
+    """The thread as it stands, sent to everybody; what each of them has read they know themselves."""
     result = _threads(session_id).get(pk=thread.pk)
     announce(session_id, "comment", id=str(result.pk), comment=_out(result, set(), None).model_dump(mode="json"))
     return _out(result, _read(session_id, request.user), request.user.pk)
@@ -206,15 +206,15 @@ def _check_room(session: MixSession) -> None:
         raise ApiError(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
 
 
-def _known(session: MixSession, part: str, key: str) -> bool:
+def _exists(session: MixSession, part: str, key: str) -> bool:
     return Entity.objects.filter(session=session, kind=part, key=key).exists()
 
 
 def _passage_at(session: MixSession, beat: float) -> dict[str, Any] | None:
     """The shortest passage that a moment lies in."""
     passages = Entity.objects.filter(session=session, kind="passages").values_list("value", flat=True)
-    around = [one for one in passages if one["start"] <= beat < one["end"]]
-    return min(around, key=lambda one: one["end"] - one["start"], default=None)
+    around = [passage for passage in passages if passage["start"] <= beat < passage["end"]]
+    return min(around, key=lambda passage: passage["end"] - passage["start"], default=None)
 
 
 def follow_passages(sender: Any, session: MixSession, delta: list[dict[str, Any]], state: State, **_: Any) -> None:
@@ -222,11 +222,16 @@ def follow_passages(sender: Any, session: MixSession, delta: list[dict[str, Any]
     keys = [change["key"] for change in delta if change["part"] == "passages"]
     starts = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
     pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).filter(~Q(beat=None))
-    for one in pinned:
-        by = starts[one.passage] - one.passage_start
+    for comment in pinned:
+        by = starts[comment.passage] - comment.passage_start
         if by:
-            one.beat, one.end = max(one.beat + by, 0.0), None if one.end is None else max(one.end + by, 0.0)
-            one.passage_start = starts[one.passage]
-            one.save(update_fields=["beat", "end", "passage_start"])
-            result = _threads(session.pk).get(pk=one.pk)
-            announce(session.pk, "comment", id=str(one.pk), comment=_out(result, set(), None).model_dump(mode="json"))
+            comment.beat, comment.end = (
+                max(comment.beat + by, 0.0),
+                None if comment.end is None else max(comment.end + by, 0.0),
+            )
+            comment.passage_start = starts[comment.passage]
+            comment.save(update_fields=["beat", "end", "passage_start"])
+            result = _threads(session.pk).get(pk=comment.pk)
+            announce(
+                session.pk, "comment", id=str(comment.pk), comment=_out(result, set(), None).model_dump(mode="json")
+            )

@@ -131,21 +131,21 @@ class VersionOut(Schema):
 
 
 @router.get("/{uuid:session_id}/history", response=HistoryOut)
-def history(request: HttpRequest, session_id: UUID, wanted: Query[HistoryIn]) -> HistoryOut:
+def get_history(request: HttpRequest, session_id: UUID, query: Query[HistoryIn]) -> HistoryOut:
     """What was changed, the latest first."""
     session = membership(request.user, session_id).session
     rows = OperationRecord.objects.filter(session=session).select_related("author").order_by("-revision")
     rows = rows.defer("body", "inverse", "delta", "touches")
-    if wanted.before:
-        rows = rows.filter(revision__lt=wanted.before)
-    if wanted.author:
-        rows = rows.filter(author=wanted.author)
-    if wanted.since:
-        rows = rows.filter(created_at__gte=wanted.since)
-    if wanted.until:
-        rows = rows.filter(created_at__lt=wanted.until)
-    if wanted.source:
-        rows = rows.filter(subjects__name=wanted.source, subjects__changed=True)
+    if query.before:
+        rows = rows.filter(revision__lt=query.before)
+    if query.author:
+        rows = rows.filter(author=query.author)
+    if query.since:
+        rows = rows.filter(created_at__gte=query.since)
+    if query.until:
+        rows = rows.filter(created_at__lt=query.until)
+    if query.source:
+        rows = rows.filter(subjects__name=query.source, subjects__changed=True)
     result = list(rows[: ROWS + 1])
     more = result[ROWS - 1].revision if len(result) > ROWS else 0
     result = result[:ROWS]
@@ -166,7 +166,7 @@ def _row(row: OperationRecord, undone: bool) -> HistoryRow:
 
 
 @router.get("/{uuid:session_id}/history/{int:then}/differences", response=ComparedOut)
-def compared(request: HttpRequest, session_id: UUID, then: int, revision: Revision) -> ComparedOut:
+def list_differences(request: HttpRequest, session_id: UUID, then: int, revision: Revision) -> ComparedOut:
     """What differs between a revision and the one that is worked on."""
     session = membership(request.user, session_id).session
     old, new = document_for(session, then), document_for(session, revision)
@@ -174,8 +174,8 @@ def compared(request: HttpRequest, session_id: UUID, then: int, revision: Revisi
     return ComparedOut(revision=then, now=revision, differences=result, lanes=lines_as_they_were(new, old))
 
 
-@router.get("/{uuid:session_id}/history/{int:then}/matched", response=MatchedOut)
-def matched(
+@router.get("/{uuid:session_id}/history/{int:then}/loudness-match", response=MatchedOut)
+def match_loudness(
     request: HttpRequest, session_id: UUID, then: int, revision: Revision, during: Query[During]
 ) -> MatchedOut:
     """What makes a revision as loud as the one that is worked on, over a stretch (to the end where ``end`` is 0).
@@ -184,82 +184,82 @@ def matched(
     """
     session = membership(request.user, session_id).session
     key = ("matched", session_id, then, revision, during.model_dump_json())
-    done, trim = poll_job(request.user.pk, key, match_loudness, session, then, revision, during)
+    done, trim = poll_job(request.user.pk, key, find_matching_trim, session, then, revision, during)
     return MatchedOut(done=done, trim=round(trim or 0.0, 2))
 
 
-def match_loudness(session: MixSession, then: int, revision: int, during: During) -> Steps[float]:
+def find_matching_trim(session: MixSession, then: int, revision: int, during: During) -> Steps[float]:
     """What makes one revision as loud as another (dB)."""
     return matching_trim(mix_at(session, then), mix_at(session, revision), during.measured)
 
 
 @router.post("/{uuid:session_id}/history/{int:then}/restore", response=Answer)
-def restore(request: HttpRequest, session_id: UUID, then: int, given: RestoreIn) -> Answer:
+def restore_revision(request: HttpRequest, session_id: UUID, then: int, body: RestoreIn) -> Answer:
     """Put things as they were at a revision, as a new change that can be undone."""
     membership(request.user, session_id, to_edit=True)
 
     def operation(session: MixSession) -> PutThings:
         now, old = stored_document(session), document_at(session_id, then)
         what = f"r{then}"
-        if given.start is not None or given.end is not None:
-            if given.start is None or given.end is None or given.end <= given.start:
+        if body.start is not None or body.end is not None:
+            if body.start is None or body.end is None or body.end <= body.start:
                 raise NeedleError("A stretch has a start and ends after it. Choose another.")
-            whose = f"{now['sources'].get(given.source, {}).get('name', given.source)}: " if given.source else ""
-            wanted = checked(moves_as_they_were(now, old, given.start, given.end, given.source))
-            return _changing(f"{whose}moves of {given.start:.1f}–{given.end:.1f} s as in {what}", now, wanted)
-        if given.source:
-            wanted = checked(source_as_it_was(now, old, given.source))
-            return _changing(f"{wanted['sources'][given.source]['name']} as in {what}", now, wanted)
+            whose = f"{now['sources'].get(body.source, {}).get('name', body.source)}: " if body.source else ""
+            target = checked(moves_as_they_were(now, old, body.start, body.end, body.source))
+            return _changing(f"{whose}moves of {body.start:.1f}–{body.end:.1f} s as in {what}", now, target)
+        if body.source:
+            target = checked(source_as_it_was(now, old, body.source))
+            return _changing(f"{target['sources'][body.source]['name']} as in {what}", now, target)
         return _changing(f"Everything as in {what}", now, old)
 
-    return answer_of(services.submit_derived(request.user, session_id, given.client_id, operation))
+    return answer_of(services.submit_derived(request.user, session_id, body.client_id, operation))
 
 
 @router.post("/{uuid:session_id}/history/{int:then}/restore-change", response=Answer)
-def restore_change(request: HttpRequest, session_id: UUID, then: int, given: RestoreChangeIn) -> Answer:
+def restore_change(request: HttpRequest, session_id: UUID, then: int, body: RestoreChangeIn) -> Answer:
     """Put what one change had set as it was after it, where the later one has gone over it."""
     membership(request.user, session_id, to_edit=True)
 
     def operation(session: MixSession) -> PutThings:
-        rows = {row.revision: row for row in session.operations.filter(revision__in=(then, given.by))}
-        if rows.keys() != {then, given.by}:
+        rows = {row.revision: row for row in session.operations.filter(revision__in=(then, body.by))}
+        if rows.keys() != {then, body.by}:
             raise ApiError("There is no such revision.", 404)
-        touches = meeting(rows[then], rows[given.by])
+        touches = meeting(rows[then], rows[body.by])
         now, old = stored_document(session), document_at(session_id, then)
         return _changing(f"Put back: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
 
-    return answer_of(services.submit_derived(request.user, session_id, given.client_id, operation))
+    return answer_of(services.submit_derived(request.user, session_id, body.client_id, operation))
 
 
-def _changing(what: str, now: dict[str, Any], wanted: dict[str, Any]) -> PutThings:
-    made = PutThings.between(what, now, wanted)
-    if not made.things:
+def _changing(what: str, now: dict[str, Any], target: dict[str, Any]) -> PutThings:
+    operation = PutThings.between(what, now, target)
+    if not operation.things:
         raise NeedleError("It is so already: nothing has to be put back.")
-    return made
+    return operation
 
 
 @router.get("/{uuid:session_id}/versions", response=list[VersionOut])
-def versions(request: HttpRequest, session_id: UUID) -> list[VersionOut]:
+def list_versions(request: HttpRequest, session_id: UUID) -> list[VersionOut]:
     """The named versions, the latest revision first."""
     session = membership(request.user, session_id).session
     return [_version_out(one) for one in session.versions.select_related("author")]
 
 
 @router.post("/{uuid:session_id}/versions", response=VersionOut)
-def name_version(request: HttpRequest, session_id: UUID, given: VersionIn) -> VersionOut:
+def name_version(request: HttpRequest, session_id: UUID, body: VersionIn) -> VersionOut:
     """Give a revision a name, or another one."""
     session = membership(request.user, session_id, to_edit=True).session
-    if given.revision > session.revision:
-        raise ApiError(f"The session has come to revision {session.revision}, not {given.revision}.", 409)
-    if session.versions.exclude(revision=given.revision).count() >= MOST_VERSIONS:
+    if body.revision > session.revision:
+        raise ApiError(f"The session has come to revision {session.revision}, not {body.revision}.", 409)
+    if session.versions.exclude(revision=body.revision).count() >= MOST_VERSIONS:
         raise ApiError(f"The session keeps {MOST_VERSIONS} names, and takes no more. Take old ones away.", 409)
-    named = {"name": given.name, "author": request.user}
-    version, _ = Version.objects.update_or_create(session=session, revision=given.revision, defaults=named)
+    named = {"name": body.name, "author": request.user}
+    version, _ = Version.objects.update_or_create(session=session, revision=body.revision, defaults=named)
     return _version_out(version)
 
 
 @router.delete("/{uuid:session_id}/versions/{uuid:version_id}", response={204: None})
-def remove_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> Status:
+def delete_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> Status:
     """Take a name away; the revision stays."""
     session = membership(request.user, session_id, to_edit=True).session
     gone, _ = session.versions.filter(pk=version_id).delete()

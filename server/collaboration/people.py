@@ -128,7 +128,7 @@ def _invitation_out(one: Invitation) -> InvitationOut:
 
 
 @router.get("/{uuid:session_id}/people", response=PeopleOut)
-def people(request: HttpRequest, session_id: UUID) -> PeopleOut:
+def list_people(request: HttpRequest, session_id: UUID) -> PeopleOut:
     """Everybody in the session, and to its owner the active invitations."""
     me = membership(request.user, session_id)
     members = me.session.members.select_related("user").order_by("colour")
@@ -140,14 +140,14 @@ def people(request: HttpRequest, session_id: UUID) -> PeopleOut:
 
 
 @router.post("/{uuid:session_id}/people", response=MemberOut, throttle=[UserRateThrottle("invite", "30/m")])
-def add_person(request: HttpRequest, session_id: UUID, given: AddIn) -> MemberOut:
+def add_person(request: HttpRequest, session_id: UUID, body: AddIn) -> MemberOut:
     """Add somebody who has an account."""
     session = services.owned_session(request.user, session_id)
-    user = get_user_model().objects.filter(username=given.username, is_active=True).first()
+    user = get_user_model().objects.filter(username=body.username, is_active=True).first()
     if user is None:
-        raise ApiError(f"Nobody here is called “{given.username}”. Invite them by a link instead.", 404)
-    member = services.join(session, user, given.role)
-    if member.role != given.role:
+        raise ApiError(f"Nobody here is called “{body.username}”. Invite them by a link instead.", 404)
+    member = services.join(session, user, body.role)
+    if member.role != body.role:
         raise ApiError(f"{shown_name(user)} is in the session already, as {member.role}. Change that instead.", 409)
     return _member_out(member)
 
@@ -156,7 +156,7 @@ def add_person(request: HttpRequest, session_id: UUID, given: AddIn) -> MemberOu
 def change_role(request: HttpRequest, session_id: UUID, user_id: int, body: RoleChange) -> PeopleOut:
     """Make somebody an engineer or a listener, or the owner in one's own place; it holds at once, everywhere."""
     services.change_role(request.user, session_id, user_id, body.role)
-    return people(request, session_id)
+    return list_people(request, session_id)
 
 
 @router.delete("/{uuid:session_id}/people/{int:user_id}", response={204: None})
@@ -167,9 +167,9 @@ def remove_person(request: HttpRequest, session_id: UUID, user_id: int) -> Statu
 
 
 @router.post("/{uuid:session_id}/invitations", response=NewInvitation, throttle=[UserRateThrottle("invite", "30/m")])
-def invite(request: HttpRequest, session_id: UUID, given: InvitationIn) -> NewInvitation:
+def create_invitation(request: HttpRequest, session_id: UUID, body: InvitationIn) -> NewInvitation:
     """Make a link by which people join."""
-    invitation, secret = services.create_invitation(request.user, session_id, given.role, given.hours)
+    invitation, secret = services.create_invitation(request.user, session_id, body.role, body.hours)
     return NewInvitation(**_invitation_out(invitation).dict(), secret=secret)
 
 
@@ -181,9 +181,9 @@ def withdraw_invitation(request: HttpRequest, session_id: UUID, invitation_id: U
 
 
 @invitations.post("/preview", auth=None, response=InvitationPreview)
-def invitation_preview(request: HttpRequest, given: SecretIn) -> InvitationPreview:
+def invitation_preview(request: HttpRequest, body: SecretIn) -> InvitationPreview:
     """What an invitation is for."""
-    result = services.active_invitation(given.secret)
+    result = services.active_invitation(body.secret)
     known = request.user.is_authenticated and result.session.members.filter(user=request.user).exists()
     return InvitationPreview(
         name=result.session.name,
@@ -195,25 +195,23 @@ def invitation_preview(request: HttpRequest, given: SecretIn) -> InvitationPrevi
 
 
 @invitations.post("/accept", response=Joined)
-def accept_invitation(request: HttpRequest, given: SecretIn) -> Joined:
+def accept_invitation(request: HttpRequest, body: SecretIn) -> Joined:
     """Join by an invitation, with the account that one is signed in with."""
-    return _joined(services.accept_invitation(services.active_invitation(given.secret), request.user))
+    return _joined(services.accept_invitation(services.active_invitation(body.secret), request.user))
 
 
 @invitations.post("/account", auth=None, response=Joined, throttle=[AddressRateThrottle("sign-in", "10/m")])
-def create_account(request: HttpRequest, given: NewAccount) -> Joined:
+def create_account(request: HttpRequest, body: NewAccount) -> Joined:
     """Make an account by an invitation, and join by it."""
     guard(request)
-    invitation = services.active_invitation(given.secret)
-    first, _, last = given.name.strip().partition(" ")
-    user = get_user_model()(username=given.username, first_name=first, last_name=last)
-    check_password(given.password, user)
+    invitation = services.active_invitation(body.secret)
+    first, _, last = body.name.strip().partition(" ")
+    user = get_user_model()(username=body.username, first_name=first, last_name=last)
+    check_password(body.password, user)
     with transaction.atomic():
-        if get_user_model().objects.filter(username__iexact=given.username).exists():
-            raise ApiError(
-                f"Somebody is called “{given.username}” already. Choose another name to sign in with.", 409
-            )
-        user.set_password(given.password)
+        if get_user_model().objects.filter(username__iexact=body.username).exists():
+            raise ApiError(f"Somebody is called “{body.username}” already. Choose another name to sign in with.", 409)
+        user.set_password(body.password)
         user.save()
         member = services.accept_invitation(invitation, user)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")

@@ -105,17 +105,17 @@ _AS_IT_IS = ("id", "status", "progress", "doing", "message", "revision", "notes"
 
 
 @router.get("/{uuid:session_id}/deliveries/offer", response=OfferOut)
-def offer(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
+def get_naming(request: HttpRequest, session_id: UUID) -> dict[str, Any]:
     """How a delivery's files may be called."""
     membership(request.user, session_id)
     return {"words": WORDS, "pattern": PATTERN}
 
 
 @router.post("/{uuid:session_id}/deliveries/name", response=NameOut)
-def first_name(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> dict[str, str]:
+def preview_name(request: HttpRequest, session_id: UUID, body: DeliveryIn) -> dict[str, str]:
     """What the mix would be called if this were ordered, as the first of its files."""
     session = membership(request.user, session_id, to_edit=True).session
-    return {"name": pool.call(request.user.pk, name_mix, session, given)}
+    return {"name": pool.call(request.user.pk, name_mix, session, body)}
 
 
 def name_mix(session: MixSession, order: DeliveryIn) -> str:
@@ -126,26 +126,26 @@ def name_mix(session: MixSession, order: DeliveryIn) -> str:
 
 
 @router.post("/{uuid:session_id}/deliveries", response=DeliveryOut)
-def order_delivery(request: HttpRequest, session_id: UUID, given: DeliveryIn) -> DeliveryOut:
+def order_delivery(request: HttpRequest, session_id: UUID, body: DeliveryIn) -> DeliveryOut:
     """Order files; they are made in the background."""
     session = membership(request.user, session_id, to_edit=True).session
-    start, stop, order = pool.call(request.user.pk, check_order, session, given)
+    start, stop, order = pool.call(request.user.pk, check_order, session, body)
     delivery = Delivery.objects.create(
-        session=session, author=request.user, revision=given.revision, start=start, stop=stop, order=order
+        session=session, author=request.user, revision=body.revision, start=start, stop=stop, order=order
     )
     forget_old(session)
     tasks.order(delivery)
     return _out(delivery)
 
 
-def check_order(session: MixSession, given: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
+def check_order(session: MixSession, body: DeliveryIn) -> tuple[int, int, dict[str, Any]]:
     """The first frame of an order, the one after its last, and the order as stored. ApiError if it cannot be."""
-    mix = mix_at(session, given.revision)
-    return *given.frames(mix), Order(**given.dict(include=set(Order.model_fields))).checked(mix)
+    mix = mix_at(session, body.revision)
+    return *body.frames(mix), Order(**body.dict(include=set(Order.model_fields))).checked(mix)
 
 
 @router.get("/{uuid:session_id}/deliveries", response=list[DeliveryOut])
-def deliveries(request: HttpRequest, session_id: UUID) -> list[DeliveryOut]:
+def list_deliveries(request: HttpRequest, session_id: UUID) -> list[DeliveryOut]:
     """The session's deliveries, latest first."""
     session = membership(request.user, session_id).session
     rows = Delivery.objects.filter(session=session).select_related("session", "author")
@@ -153,7 +153,7 @@ def deliveries(request: HttpRequest, session_id: UUID) -> list[DeliveryOut]:
 
 
 @router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}", response=DeliveryOut)
-def delivery_state(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> DeliveryOut:
+def get_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> DeliveryOut:
     """How a delivery stands."""
     return _out(_delivery(request, session_id, delivery_id))
 
@@ -165,15 +165,15 @@ def cancel_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -
 
 
 @router.delete("/{uuid:session_id}/deliveries/{uuid:delivery_id}", response=list[DeliveryOut])
-def remove_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> list[DeliveryOut]:
+def delete_delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> list[DeliveryOut]:
     """Take a delivery and its files away; what stays."""
     delivery = tasks.cancel(_delivery(request, session_id, delivery_id, to_edit=True))
     forget(delivery)
-    return deliveries(request, session_id)
+    return list_deliveries(request, session_id)
 
 
 @router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}/archive", response={200: bytes})
-def delivery_archive(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> StreamingHttpResponse:
+def download_archive(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> StreamingHttpResponse:
     """All files as one archive."""
     delivery = _finished(request, session_id, delivery_id)
     files = [(delivery.path(index), file["name"]) for index, file in enumerate(delivery.files)]
@@ -182,7 +182,7 @@ def delivery_archive(request: HttpRequest, session_id: UUID, delivery_id: UUID) 
 
 
 @router.get("/{uuid:session_id}/deliveries/{uuid:delivery_id}/files/{int:index}", response={200: bytes})
-def delivery_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, index: int) -> HttpResponseBase:
+def download_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, index: int) -> HttpResponseBase:
     """One of the files, or a range of its bytes."""
     delivery = _finished(request, session_id, delivery_id)
     if index >= len(delivery.files):

@@ -1,4 +1,4 @@
-"""Moves that come in from a file: what is in it, where it would land, and what that would write."""
+"""Moves that come in from a file: what is in it, where it goes, and what that would write."""
 
 import json
 import tempfile
@@ -43,7 +43,7 @@ class Destination(Schema):
 class ImportedLane(Schema):
     """A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
 
-    ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
+    ``lands`` is where it goes by its name, None where that tells nothing; ``notes`` say how it was read.
     """
 
     index: int
@@ -59,7 +59,7 @@ class ImportedLane(Schema):
 
 
 class DestinationOut(Schema):
-    """What lanes can land on: what it belongs to, its name, and the parameters that are heard."""
+    """What lanes can go to: what it belongs to, its name, and the parameters that are heard."""
 
     owner: str
     name: str
@@ -67,7 +67,7 @@ class DestinationOut(Schema):
 
 
 class LanesOut(Schema):
-    """The lanes of a file, and everything on which they could land."""
+    """The lanes of a file, and everything to which they can go."""
 
     lanes: list[ImportedLane]
     places: list[DestinationOut]
@@ -86,7 +86,7 @@ _LANDS = TypeAdapter(Annotated[list[LaneDestination], Field(min_length=1, max_le
     "/{uuid:session_id}/moves/import/preview", response=LanesOut, throttle=[UserRateThrottle("moves", "120/m")]
 )
 def preview_import(request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]) -> LanesOut:
-    """What a file of moves holds (CSV, JSON or MIDI), and where each lane would land."""
+    """What a file of moves holds (CSV, JSON or MIDI), and where each lane goes."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, revision)
     result = _read(request.user.pk, file, tempo_map(document))
@@ -122,28 +122,26 @@ def import_moves(
     drafting = Drafting(session, document, revision)
     result = _read(request.user.pk, file, drafting.tempo)
     try:
-        wanted = _LANDS.validate_python(json.loads(lands))
+        destinations = _LANDS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
-        raise ApiError("Say where each lane lands.", 422) from error
-    if len({(land.owner, land.parameter) for land in wanted}) < len(wanted):
-        raise ApiError(
-            "Two lanes would land in one place. Choose another place for one of them, or leave it out.", 422
-        )
+        raise ApiError("Say where each lane goes.", 422) from error
+    if len({(lane.owner, lane.parameter) for lane in destinations}) < len(destinations):
+        raise ApiError("Two lanes go to one place. Choose another place for one of them, or leave it out.", 422)
     if not 0.0 <= at <= MAX_TIME:
-        raise ApiError("Moves land at the beginning or later.", 422)
-    for land in wanted:
-        if land.index >= len(result):
+        raise ApiError("Moves lane at the beginning or later.", 422)
+    for lane in destinations:
+        if lane.index >= len(result):
             raise ApiError("The file holds no such lane.", 422)
-        moves = landed(document, (land.owner, land.parameter), result[land.index].lane, at)
-        before, _ = drafting.lane(land.owner, land.parameter)
+        moves = landed(document, (lane.owner, lane.parameter), result[lane.index].lane, at)
+        before, _ = drafting.lane(lane.owner, lane.parameter)
         stretch = moves.points[0].t, moves.points[-1].t
         drafting.put(
-            land.owner, land.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
+            lane.owner, lane.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
         )
     if not drafting.writes:
         raise ApiError("These moves are in the session as they are: there is nothing to change.", 422)
-    who = drafting.whose(land.owner for land in wanted)
-    lanes = "a move" if len(wanted) == 1 else f"{len(wanted)} moves"
+    who = drafting.whose(lane.owner for lane in destinations)
+    lanes = "a move" if len(destinations) == 1 else f"{len(destinations)} moves"
     return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
 
 

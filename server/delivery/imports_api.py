@@ -43,19 +43,19 @@ def _out(upload: Upload) -> ImportOut:
 
 
 @router.post("", response=ImportOut, throttle=[UserRateThrottle("upload", "300/m")])
-def begin_import(request: HttpRequest, given: ImportIn) -> ImportOut:
+def begin_import(request: HttpRequest, body: ImportIn) -> ImportOut:
     """Announce a file."""
-    return _out(uploads.begin(None, request.user, given.name, given.size, "session"))
+    return _out(uploads.begin(None, request.user, body.name, body.size, "session"))
 
 
 @router.get("/{uuid:import_id}", response=ImportOut)
-def import_state(request: HttpRequest, import_id: UUID) -> ImportOut:
+def get_import(request: HttpRequest, import_id: UUID) -> ImportOut:
     """How a file stands."""
     return _out(_own(request, import_id))
 
 
 @router.post("/{uuid:import_id}/parts", response=ImportOut)
-def import_part(request: HttpRequest, import_id: UUID, offset: int) -> ImportOut:
+def receive_import_part(request: HttpRequest, import_id: UUID, offset: int) -> ImportOut:
     """Send the next part of a file as the request's body, at most ``part_bytes`` long."""
     return _out(uploads.receive(_own(request, import_id).pk, offset, request.body))
 

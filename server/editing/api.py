@@ -79,7 +79,7 @@ class Removed(Schema):
 
 
 @router.get("/{uuid:session_id}/removed", response=list[Removed])
-def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
+def list_removed_sources(request: HttpRequest, session_id: UUID) -> list[Removed]:
     """Sources that were taken away and can be brought back, latest first."""
     membership(request.user, session_id)
     return [
@@ -95,7 +95,7 @@ def removed(request: HttpRequest, session_id: UUID) -> list[Removed]:
 
 
 @router.post("/{uuid:session_id}/operations", response=Answer)
-def operate(request: HttpRequest, session_id: UUID, body: OperationIn) -> Answer:
+def submit_operation(request: HttpRequest, session_id: UUID, body: OperationIn) -> Answer:
     """Make one change. The same client id again gives the first answer again."""
     membership(request.user, session_id, to_edit=True)
     operation_checked.send(type(body.operation), session_id=session_id, operation=body.operation)
@@ -104,7 +104,7 @@ def operate(request: HttpRequest, session_id: UUID, body: OperationIn) -> Answer
 
 
 @router.get("/{uuid:session_id}/turns", response=TurnsOut)
-def turns(request: HttpRequest, session_id: UUID) -> TurnsOut:
+def get_turns(request: HttpRequest, session_id: UUID) -> TurnsOut:
     """What one's next undo and redo would be."""
     return TurnsOut.of(membership(request.user, session_id).session, request.user)
 
@@ -129,7 +129,7 @@ def answer_of(committed: services.Committed) -> Answer:
 
 
 @router.get("/{uuid:session_id}/operations", response=list[RevisionOut])
-def operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[dict[str, Any]]:
+def list_operations(request: HttpRequest, session_id: UUID, since: int = 0) -> list[dict[str, Any]]:
     """The log after a revision, in order."""
     membership(request.user, session_id)
     return log.since(session_id, since)

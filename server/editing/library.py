@@ -218,8 +218,8 @@ class RhythmOut(Schema):
     threshold: tuple[float, float, float]
 
 
-def _limits(given: dict[str, tuple[float, float, str]]) -> dict[str, dict[str, Any]]:
-    return {name: {"low": low, "high": high, "unit": unit} for name, (low, high, unit) in given.items()}
+def _limits(body: dict[str, tuple[float, float, str]]) -> dict[str, dict[str, Any]]:
+    return {name: {"low": low, "high": high, "unit": unit} for name, (low, high, unit) in body.items()}
 
 
 def _rhythm() -> dict[str, Any]:
@@ -265,7 +265,7 @@ class Library(Schema):
 
 
 @router.get("/library", response=Library)
-def library(request: HttpRequest) -> dict[str, Any]:
+def get_library(request: HttpRequest) -> dict[str, Any]:
     """What there is to choose from."""
     return {
         "modes": [vars(mode) for mode in MODES.values()],
@@ -305,10 +305,10 @@ class MatchIn(Schema):
 
 
 @router.post("/seatings/match", response=dict[str, str])
-def match(request: HttpRequest, given: MatchIn) -> dict[str, str]:
+def match_seats(request: HttpRequest, body: MatchIn) -> dict[str, str]:
     """A seat for each name that speaks for one: name → seat."""
-    result = SEATINGS.get(given.seating) or seating_of("", [seat.model_dump() for seat in given.seats])
-    return matched(result, given.names)
+    result = SEATINGS.get(body.seating) or seating_of("", [seat.model_dump() for seat in body.seats])
+    return matched(result, body.names)
 
 
 class Taps(Schema):
@@ -322,9 +322,9 @@ class TapTempo(Schema):
 
 
 @router.post("/tempo/taps", response=TapTempo)
-def taps(request: HttpRequest, given: Taps) -> TapTempo:
+def tap_tempo(request: HttpRequest, body: Taps) -> TapTempo:
     """The tempo of a few taps."""
-    return TapTempo(bpm=tempo_of_taps(given.times))
+    return TapTempo(bpm=tempo_of_taps(body.times))
 
 
 class TempoOut(Schema):
@@ -336,7 +336,7 @@ class TempoOut(Schema):
 
 
 @router.post("/tempo/midi", response=TempoOut)
-def tempo_from_midi(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
+def read_tempo(request: HttpRequest, file: File[UploadedFile]) -> TempoOut:
     """The tempo map of a Standard MIDI File."""
     result = read_midi(request.user.pk, file, midi_tempo)
     return TempoOut(tempos=result.tempo.tempos, metres=result.tempo.metres, notes=result.notes)
@@ -382,25 +382,25 @@ def _preset(preset: Preset, user) -> PresetOut:
 
 
 @router.get("/presets", response=list[PresetOut])
-def presets(request: HttpRequest) -> list[PresetOut]:
+def list_presets(request: HttpRequest) -> list[PresetOut]:
     """What has been kept by name, by oneself and by colleagues."""
     return [_preset(preset, request.user) for preset in _visible(request.user)]
 
 
 @router.post("/presets", response=PresetOut)
-def keep(request: HttpRequest, given: PresetIn) -> PresetOut:
+def save_preset(request: HttpRequest, body: PresetIn) -> PresetOut:
     """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
     if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
         raise ApiError(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
-    content = _checked(given.kind, given.name, given.content)
+    content = _checked(body.kind, body.name, body.content)
     preset, _ = Preset.objects.update_or_create(
-        kind=given.kind, name=given.name, author=request.user, defaults={"content": content}
+        kind=body.kind, name=body.name, author=request.user, defaults={"content": content}
     )
     return _preset(preset, request.user)
 
 
 @router.delete("/presets/{uuid:preset_id}", response={204: None})
-def remove_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
+def delete_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
     gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
     if not gone:

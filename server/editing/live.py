@@ -23,7 +23,7 @@ SIGNED_OUT = 4401
 MOST_BYTES = 8192
 
 
-Held = Annotated[str, Field(min_length=1, max_length=120)]
+Control = Annotated[str, Field(min_length=1, max_length=120)]
 Tab = Annotated[str, Field(min_length=1, max_length=16)]
 
 
@@ -34,9 +34,9 @@ class Message(BaseModel):
 
 
 class Preview(Message):
-    """A held control's value as it moves; ``thing`` is for example ``oars.pan``. None lets it go."""
+    """A held control's value as it moves; ``control`` is for example ``oars.pan``. None lets it go."""
 
-    thing: Held
+    control: Control
     value: Finite | None
 
 
@@ -57,13 +57,13 @@ class Presence(Message):
 class Ask(Message):
     """Somebody would like to have what a colleague holds."""
 
-    thing: Held
+    control: Control
 
 
 class Give(Message):
     """A hand that has let go gives what it held to the browser that asked for it first."""
 
-    thing: Held
+    control: Control
     to: Tab
 
 

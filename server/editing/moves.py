@@ -178,33 +178,33 @@ class LaneChange(Schema):
 
 
 @router.post("/{uuid:session_id}/moves/edit", response=DraftOut)
-def edit(request: HttpRequest, session_id: UUID, given: EditIn) -> DraftOut:
+def preview_edit(request: HttpRequest, session_id: UUID, body: EditIn) -> DraftOut:
     """A range operation on one or several lanes, as a draft."""
-    drafting = _drafting(request, session_id, given.revision)
-    change = edit_from(given.edit)
-    for lane in given.lanes:
+    drafting = _drafting(request, session_id, body.revision)
+    change = edit_from(body.edit)
+    for lane in body.lanes:
         own = change.on_other_side() if lane.mirrored else change
-        drafting.change(lane.owner, lane.parameter, given.start, given.end, own, given.glide, given.stay)
-    who = drafting.whose(lane.owner for lane in given.lanes)
-    summary = f"{who}: {bars_words(drafting.tempo, given.start, given.end)} {change.title}"
+        drafting.change(lane.owner, lane.parameter, body.start, body.end, own, body.glide, body.stay)
+    who = drafting.whose(lane.owner for lane in body.lanes)
+    summary = f"{who}: {bars_words(drafting.tempo, body.start, body.end)} {change.title}"
     return draft_out(drafting.draft(request.user, summary))
 
 
 @router.post("/{uuid:session_id}/moves/clip", response=ClipIn)
-def clip(request: HttpRequest, session_id: UUID, given: Stretch) -> ClipIn:
+def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
     """A stretch of one thing's lanes to be taken along."""
     session = membership(request.user, session_id, to_edit=True).session
-    if len({lane.owner for lane in given.lanes}) > 1:
+    if len({lane.owner for lane in body.lanes}) > 1:
         raise ApiError("Copy the moves of one source at a time; they can be pasted on several.", 422)
-    document = document_for(session, given.revision)
+    document = document_for(session, body.revision)
     lanes = {
         lane.parameter: (
             lane_in(document, lane.owner, lane.parameter),
             static_in(document, lane.owner, lane.parameter),
         )
-        for lane in given.lanes
+        for lane in body.lanes
     }
-    result = clips.clip_of(lanes, given.start, given.end)
+    result = clips.clip_of(lanes, body.start, body.end)
     return ClipIn(
         start=result.start,
         seconds=result.seconds,
@@ -213,57 +213,57 @@ def clip(request: HttpRequest, session_id: UUID, given: Stretch) -> ClipIn:
 
 
 @router.post("/{uuid:session_id}/moves/paste", response=DraftOut)
-def paste(request: HttpRequest, session_id: UUID, given: PasteIn) -> DraftOut:
+def preview_paste(request: HttpRequest, session_id: UUID, body: PasteIn) -> DraftOut:
     """A clip put down on other places, other sources, as a draft."""
-    drafting = _drafting(request, session_id, given.revision)
-    clip = given.clip.clip()
-    for target in given.targets:
-        there = clip.at(target.at, drafting.tempo, given.by_beats)
+    drafting = _drafting(request, session_id, body.revision)
+    clip = body.clip.clip()
+    for target in body.targets:
+        there = clip.at(target.at, drafting.tempo, body.by_beats)
         for parameter, points in there.lanes.items():
             check_moves(drafting.document, target.owner, parameter)
-            change = edits.Paste(points, given.mirrored)
-            drafting.change(target.owner, parameter, target.at, target.at + there.seconds, change, given.glide)
-    who = drafting.whose(target.owner for target in given.targets)
-    times = len({target.at for target in given.targets})
-    how = "pasted mirrored" if given.mirrored else "pasted"
+            change = edits.Paste(points, body.mirrored)
+            drafting.change(target.owner, parameter, target.at, target.at + there.seconds, change, body.glide)
+    who = drafting.whose(target.owner for target in body.targets)
+    times = len({target.at for target in body.targets})
+    how = "pasted mirrored" if body.mirrored else "pasted"
     said = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
     return draft_out(drafting.draft(request.user, said))
 
 
 @router.get("/{uuid:session_id}/moves/places", response=list[PlaceOut])
-def places(request: HttpRequest, session_id: UUID, wanted: Query[PlacesIn]) -> list[PlaceOut]:
+def list_paste_places(request: HttpRequest, session_id: UUID, query: Query[PlacesIn]) -> list[PlaceOut]:
     """Where a copied stretch may be put down, to be confirmed."""
     session = membership(request.user, session_id).session
-    document = document_for(session, wanted.revision)
+    document = document_for(session, query.revision)
     tempo, length = tempo_map(document), piece_length(document)
-    if wanted.kind == "bars":
-        result = clips.every_bars(tempo, wanted.start, wanted.every, length)
+    if query.kind == "bars":
+        result = clips.every_bars(tempo, query.start, query.every, length)
     else:
         passages = document["passages"].values()
-        result = clips.on_passages(tempo, passages, wanted.name, wanted.start, length)
+        result = clips.on_passages(tempo, passages, query.name, query.start, length)
     return [PlaceOut(**asdict(place)) for place in result]
 
 
 @router.post("/{uuid:session_id}/moves/takes", response=TakeOut)
-def take(request: HttpRequest, session_id: UUID, given: TakeIn) -> TakeOut:
+def create_take(request: HttpRequest, session_id: UUID, body: TakeIn) -> TakeOut:
     """A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet."""
     session = membership(request.user, session_id, to_edit=True).session
-    return pool.call(request.user.pk, thin_take, session, request.user, given, urgency=pool.Urgency.ANALYSIS)
+    return pool.call(request.user.pk, thin_take, session, request.user, body, urgency=pool.Urgency.ANALYSIS)
 
 
-def thin_take(session: MixSession, user: User, given: TakeIn) -> TakeOut:
+def thin_take(session: MixSession, user: User, body: TakeIn) -> TakeOut:
     """Keep a recorded pass as a take, thinned."""
-    drafting = Drafting(session, document_for(session, given.revision), given.revision)
+    drafting = Drafting(session, document_for(session, body.revision), body.revision)
     controls = [
         (control.owner, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
-        for control in given.controls
+        for control in body.controls
     ]
-    draft = taken(drafting, user, given.start, given.end, given.mode, given.glide, controls)
+    draft = taken(drafting, user, body.start, body.end, body.mode, body.glide, controls)
     return _take_out(draft)
 
 
 @router.get("/{uuid:session_id}/moves/takes", response=list[TakeOut])
-def takes(request: HttpRequest, session_id: UUID) -> list[TakeOut]:
+def list_takes(request: HttpRequest, session_id: UUID) -> list[TakeOut]:
     """One's own takes in a session, latest first."""
     session = membership(request.user, session_id).session
     return [_take_out(draft) for draft in kept_takes(session, request.user)]
@@ -278,7 +278,7 @@ def discard_take(request: HttpRequest, session_id: UUID, take_id: UUID) -> Statu
 
 
 @router.get("/{uuid:session_id}/moves/history", response=list[LaneChange])
-def lane_changes(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) -> list[LaneChange]:
+def list_lane_changes(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) -> list[LaneChange]:
     """The revisions that changed a lane, latest first."""
     session = membership(request.user, session_id).session
     return [
@@ -293,7 +293,7 @@ def lane_changes(request: HttpRequest, session_id: UUID, lane: Query[LaneName]) 
 
 
 @router.get("/{uuid:session_id}/moves/lane", response=list[StoredPoint])
-def lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query[LaneName]) -> list[dict]:
+def get_lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query[LaneName]) -> list[dict]:
     """A lane's points as they were at a revision."""
     session = membership(request.user, session_id).session
     document = document_for(session, revision)

@@ -51,16 +51,16 @@ class PathIn(Schema):
 
 
 @router.post("/{uuid:session_id}/room/path", response=DraftOut)
-def path(request: HttpRequest, session_id: UUID, given: PathIn) -> DraftOut:
+def preview_path(request: HttpRequest, session_id: UUID, body: PathIn) -> DraftOut:
     """A path on the plan as points of its lanes, as a draft to look at and hear."""
     session = membership(request.user, session_id, to_edit=True).session
-    drafting = Drafting(session, document_for(session, given.revision), given.revision)
-    shape = given.path()
-    for parameter, points in path_points(shape, given.start, given.end).items():
-        check_moves(drafting.document, given.source, parameter)
-        lane, static = drafting.lane(given.source, parameter)
+    drafting = Drafting(session, document_for(session, body.revision), body.revision)
+    shape = body.path()
+    for parameter, points in path_points(shape, body.start, body.end).items():
+        check_moves(drafting.document, body.source, parameter)
+        lane, static = drafting.lane(body.source, parameter)
         lane_before = plain_lane(lane, static)
-        drafting.put(given.source, parameter, splice(lane_before, given.start, given.end, points, given.glide))
+        drafting.put(body.source, parameter, splice(lane_before, body.start, body.end, points, body.glide))
     title = PATHS[shape.kind][0]
-    words = bars_words(drafting.tempo, given.start, given.end)
-    return draft_out(drafting.draft(request.user, f"{drafting.whose([given.source])}: {words} {title}"))
+    words = bars_words(drafting.tempo, body.start, body.end)
+    return draft_out(drafting.draft(request.user, f"{drafting.whose([body.source])}: {words} {title}"))

@@ -50,13 +50,13 @@ class PulseDraft(Schema):
 
 
 @router.post("/{uuid:session_id}/pulse/draft", response=PulseDraft)
-def draft(request: HttpRequest, session_id: UUID, given: PulseIn) -> Draft:
+def preview_pulse(request: HttpRequest, session_id: UUID, body: PulseIn) -> Draft:
     """A pulse to be heard before it is made."""
     session = membership(request.user, session_id, to_edit=True).session
-    document = document_for(session, given.revision)
-    owner_in(document, given.owner)
-    writes = [{"pulse": given.owner, "values": given.pulse(document).as_dict()}]
-    return Draft.keep(session, request.user, Draft.Kind.PREVIEW, given.revision, writes)
+    document = document_for(session, body.revision)
+    owner_in(document, body.owner)
+    writes = [{"pulse": body.owner, "values": body.pulse(document).as_dict()}]
+    return Draft.keep(session, request.user, Draft.Kind.PREVIEW, body.revision, writes)
 
 
 class Whose(Schema):
@@ -74,7 +74,7 @@ class OperationOut(Schema):
 
 
 @router.get("/{uuid:session_id}/pulse/as-pulse", response=OperationOut)
-def as_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
+def convert_points_to_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
     """What takes written points back to the pulse that they were written from; the lanes become what they were."""
     session = membership(request.user, session_id, to_edit=True).session
     document = document_for(session, whose.revision)
@@ -102,7 +102,7 @@ class NotesOut(Schema):
 
 
 @router.post("/{uuid:session_id}/notes", response=NotesOut)
-def notes_of_file(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
+def read_notes(request: HttpRequest, session_id: UUID, file: File[UploadedFile]) -> NotesOut:
     """The notes of a Standard MIDI File."""
     membership(request.user, session_id, to_edit=True)
     result = read_midi(request.user.pk, file, midi_notes)
@@ -119,6 +119,6 @@ class ArrangeIn(Schema):
 
 
 @router.post("/places/arrange", response=list[StoredPlace])
-def arranged_places(request: HttpRequest, given: ArrangeIn) -> list[dict[str, Any]]:
+def arrange_places(request: HttpRequest, body: ArrangeIn) -> list[dict[str, Any]]:
     """Places after something was done with them."""
-    return arranged([place.model_dump() for place in given.places], given.act, given.which, given.count)
+    return arranged([place.model_dump() for place in body.places], body.act, body.which, body.count)

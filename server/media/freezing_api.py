@@ -35,25 +35,25 @@ class FreezeOut(Schema):
 
 
 @router.post("/{uuid:session_id}/sources/{source}/freeze", response=FreezeOut)
-def begin_freezing(request: HttpRequest, session_id: UUID, source: str, given: FreezeIn) -> Freeze:
+def begin_freeze(request: HttpRequest, session_id: UUID, source: str, body: FreezeIn) -> Freeze:
     """Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it."""
     session = membership(request.user, session_id, to_edit=True).session
-    row = owner_in(document_for(session, given.revision), source)
+    row = owner_in(document_for(session, body.revision), source)
     if row["frozen_asset"]:
         raise ApiError(f"{row['name']} is frozen already.", 409)
-    task = Freeze.objects.create(session=session, author=request.user, revision=given.revision, source=source)
+    task = Freeze.objects.create(session=session, author=request.user, revision=body.revision, source=source)
     tasks.begin(task, freeze, put_in_session)
     return task
 
 
 @router.get("/{uuid:session_id}/freezes/{uuid:freeze_id}", response=FreezeOut)
-def freezing_state(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
+def get_freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
     """How freezing stands."""
     return _freeze(request, session_id, freeze_id)
 
 
 @router.post("/{uuid:session_id}/freezes/{uuid:freeze_id}/cancel", response=FreezeOut)
-def stop_freezing(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
+def cancel_freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID) -> Freeze:
     """Stop freezing; nothing is changed."""
     return tasks.cancel(_freeze(request, session_id, freeze_id, to_edit=True))
 

@@ -42,7 +42,7 @@ def head_path(head: MeasuredHead) -> Path:
 
 
 @router.get("", response=list[HeadOut])
-def heads(request: HttpRequest) -> list[MeasuredHead]:
+def list_heads(request: HttpRequest) -> list[MeasuredHead]:
     """One's own measured heads."""
     return list(MeasuredHead.objects.filter(owner=request.user))
 
@@ -72,7 +72,7 @@ def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
 
 
 @router.delete("/{uuid:head_id}", response={204: None})
-def remove_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
+def delete_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
     """Take one of one's measured heads away."""
     head = MeasuredHead.objects.filter(owner=request.user, pk=head_id).first()
     if head is None:

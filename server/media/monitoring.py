@@ -1,4 +1,4 @@
-"""How somebody listens, as it stands in an address: solo, a treatment heard away, changes on trial, the monitor."""
+"""How somebody listens, as it stands in an address: solo, a bypassed treatment, changes on trial, the monitor."""
 
 from threading import Lock
 from typing import Annotated
@@ -19,27 +19,27 @@ from server.mixsessions.models import MixSession
 
 _NUMBER = r"-?\d{1,3}(\.\d{1,6})?"
 _MOVE = r"(draft=[0-9a-f-]{36}|[\w:/-]+=(none|\d{1,9}))"
-_HEARD = r"[\w-]+(\.[\w-]+)?"
-Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_HEARD}(,{_HEARD})*)?$")]
+_SOLO = r"[\w-]+(\.[\w-]+)?"
+Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_SOLO}(,{_SOLO})*)?$")]
 """Ids of sources, separated by commas; of a dealt one also a single place, as ``mallets.p2``."""
 
 
 _lock = Lock()
-_plain: LRUCache[tuple, Mix] = LRUCache(16)
+_bypassed: LRUCache[tuple, Mix] = LRUCache(16)
 """Mixes without a treatment: matching their loudness is worked out once, not for every segment."""
 
 
 class MonitorParams(Schema):
-    """How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+    """How one listens: only ``solo`` sounds (ids separated by commas), and in ``bypass`` a source lacks a treatment.
 
-    ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
-    of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+    ``bypass`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` lists
+    changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
     """
 
     solo: Ids = ""
-    plain: Annotated[str, Field(max_length=120, pattern=r"^([\w-]+:[a-z]+)?$")] = ""
+    bypass: Annotated[str, Field(max_length=120, pattern=r"^([\w-]+:[a-z]+)?$")] = ""
     at: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
     trial: Annotated[
         str, Field(max_length=8000, pattern=rf"^([\w-]+:{_NUMBER}:{_NUMBER}(,[\w-]+:{_NUMBER}:{_NUMBER})*)?$")
@@ -58,19 +58,19 @@ class MonitorParams(Schema):
         return Listening(frozenset(ids(self.solo)), monitor=self.monitor, trim=self.trim, click=self.click)
 
     def mix(self, session: MixSession, revision: int) -> Mix:
-        """The mix at a revision, with the changes on trial, without the treatment that is to be heard away."""
+        """The mix at a revision, with the changes on trial, without the bypassed treatment."""
         mix = tried(mix_with(session, revision, tuple(ids(self.moves))), changes_of(self.trial))
-        if not self.plain:
+        if not self.bypass:
             return mix
-        key = (session.id, revision, self.moves, self.trial, self.plain, self.at)
+        key = (session.id, revision, self.moves, self.trial, self.bypass, self.at)
         with _lock:
-            result = _plain.get(key)
+            result = _bypassed.get(key)
         if result is None:
-            source, treatment = self.plain.split(":")
+            source, treatment = self.bypass.split(":")
             spectrum = spectra(session, revision)(source_of(mix, source))
             result = without(mix, source, treatment, spectrum, self.at)
             with _lock:
-                _plain[key] = result
+                _bypassed[key] = result
         return result
 
 

@@ -1,4 +1,4 @@
-"""A segment as it goes over the wire: what is heard, what the meters show, and what a hand holds."""
+"""A segment as it goes over the wire: what is monitoring, what the meters show, and what a hand holds."""
 
 import json
 import struct
@@ -20,13 +20,13 @@ from server.mixsessions.models import MixSession
 
 
 def segment_bytes(
-    user_id: int, session: MixSession, index: int, revision: int, heard: MonitorParams, hand: str, free: bool
+    user_id: int, session: MixSession, index: int, revision: int, monitoring: MonitorParams, hand: str, free: bool
 ) -> bytes:
     """A segment with its readings, in the form that ``server.media.segments_api.segment`` describes."""
-    mix = heard.mix(session, revision)
+    mix = monitoring.mix(session, revision)
     if index >= segment_count(mix):
         raise ApiError("The piece ends before that segment.", 404)
-    listening = heard.listening()
+    listening = monitoring.listening()
     heads = measured_heads(user_id)
     before = np.zeros((0, 0), np.float32)
     reading = None

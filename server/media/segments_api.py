@@ -55,18 +55,18 @@ async def listener(request: HttpRequest) -> Membership | None:
 
 
 def forget_listeners(sender: object, **_: object) -> None:
-    """Look everybody up again: somebody may hear no longer what they heard."""
+    """Look everybody up again: somebody may hear no longer what they monitoring."""
     with _lock:
         _listeners.clear()
 
 
 @router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes}, auth=listener)
-async def segment(
+async def get_segment(
     request: HttpRequest,
     session_id: UUID,
     index: int,
     revision: int,
-    heard: Query[MonitorParams],
+    monitoring: Query[MonitorParams],
     hand: str = "",
     free: bool = False,
     ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
@@ -82,12 +82,12 @@ async def segment(
     member = request.auth
     session, person = member.session, member.user_id
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
-    arguments = (person, session, index, revision, heard, hand, free)
+    arguments = (person, session, index, revision, monitoring, hand, free)
     near = hash((session_id, index // _STRETCH))
     job = Job(segment_bytes, arguments, person, urgency, near)
     # Measured heads are one's own; what else is heard is the same for all who hear it.
-    whose = person if heard.is_personal() else None
-    body = await pool().ask(job, (whose, session_id, index, revision, heard.model_dump_json(), hand, free))
+    whose = person if monitoring.is_personal() else None
+    body = await pool().ask(job, (whose, session_id, index, revision, monitoring.model_dump_json(), hand, free))
     response = HttpResponse(body, content_type="application/octet-stream")
     response["Cache-Control"] = "private, no-store"
     return response

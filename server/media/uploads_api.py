@@ -78,21 +78,21 @@ def upload_out(upload: Upload) -> UploadOut:
 
 
 @router.post("/{uuid:session_id}/uploads", response=UploadOut, throttle=[UserRateThrottle("upload", "300/m")])
-def begin_upload(request: HttpRequest, session_id: UUID, given: UploadIn) -> UploadOut:
+def begin_upload(request: HttpRequest, session_id: UUID, body: UploadIn) -> UploadOut:
     """Announce a file."""
     session = membership(request.user, session_id, to_edit=True).session
-    return upload_out(uploads.begin(session, request.user, given.name, given.size))
+    return upload_out(uploads.begin(session, request.user, body.name, body.size))
 
 
 @router.get("/{uuid:session_id}/uploads/{uuid:upload_id}", response=UploadOut)
-def upload_state(request: HttpRequest, session_id: UUID, upload_id: UUID) -> UploadOut:
+def get_upload(request: HttpRequest, session_id: UUID, upload_id: UUID) -> UploadOut:
     """How a file stands."""
     membership(request.user, session_id)
     return upload_out(_upload(session_id, upload_id))
 
 
 @router.post("/{uuid:session_id}/uploads/{uuid:upload_id}/parts", response=UploadOut)
-def upload_part(request: HttpRequest, session_id: UUID, upload_id: UUID, offset: int) -> UploadOut:
+def receive_upload_part(request: HttpRequest, session_id: UUID, upload_id: UUID, offset: int) -> UploadOut:
     """Send the next part of a file as the request's body, at most ``part_bytes`` long."""
     membership(request.user, session_id, to_edit=True)
     upload = _upload(session_id, upload_id)

@@ -183,7 +183,7 @@ def _people(members) -> list[Person]:
 
 
 @router.get("", response=list[SessionRow])
-def sessions(request: HttpRequest) -> list[SessionRow]:
+def list_sessions(request: HttpRequest) -> list[SessionRow]:
     """The sessions one belongs to, latest change first."""
     everybody = Prefetch("session__members", Membership.objects.select_related("user").order_by("colour"))
     mine = Membership.objects.filter(user=request.user).select_related("session").prefetch_related(everybody)
@@ -235,7 +235,7 @@ def change_membership(request: HttpRequest, session_id: UUID, body: MembershipCh
     """Archive a session in one's own list, or restore it; one's list as it is then."""
     membership(request.user, session_id)
     set_archived(request.user, session_id, body.archived)
-    return sessions(request)
+    return list_sessions(request)
 
 
 class CopyIn(Schema):
@@ -298,7 +298,7 @@ def bars_of(document: dict[str, Any]) -> list[Bar]:
 
 
 @router.get("/{uuid:session_id}/frame", response=Frame)
-def frame(request: HttpRequest, session_id: UUID) -> Frame:
+def get_frame(request: HttpRequest, session_id: UUID) -> Frame:
     """What a page measures by, at the latest revision."""
     membership(request.user, session_id)
     return frame_of(*present(session_id))

@@ -42,7 +42,7 @@ CHECKS = {"database": _database, "live": _live, "data": _data}
 
 
 @router.get("/health", auth=None, response={200: HealthOut, 503: HealthOut})
-def health(request: HttpRequest) -> Status:
+def get_health(request: HttpRequest) -> Status:
     """200 if all of it answers, else 503."""
     result = {}
     for name, check in CHECKS.items():

@@ -11,7 +11,7 @@ class Comments(SharedCase):
         self.assertFalse(self.got("emil", "/comments")[0]["read"])
         answered = self.asked("emil", f"/comments/{made['id']}/replies", text="Tried it.")
         self.assertEqual([reply["text"] for reply in answered["replies"]], ["Tried it."])
-        self.asked("emil", "/comments/seen", 204, ids=[made["id"]])
+        self.asked("emil", "/comments/read", 204, ids=[made["id"]])
         self.assertTrue(self.got("emil", "/comments")[0]["read"])
         self.assertFalse(self.got("lisa", "/comments")[0]["replies"][0]["read"])
         done = self.changed("olga", f"/comments/{made['id']}", resolved=True)

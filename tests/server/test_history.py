@@ -139,7 +139,7 @@ class History(SharedCase):
             self.make("emil", "set-level", source=key, level=-6.0)
         told = {"done": 0.0}
         while told["done"] < 1.0:
-            told = self.got("lisa", f"/history/{middle}/matched", revision=self.revision())
+            told = self.got("lisa", f"/history/{middle}/loudness-match", revision=self.revision())
         self.assertAlmostEqual(told["trim"], -6.0, delta=0.05)
 
     def test_versions_have_names(self) -> None:

@@ -193,15 +193,15 @@ class Readings(SessionCase):
         }
         self.operate(self.as_("emil"), change)
         revision = self.revision()
-        plain, treated = self.heard(solo="low", plain="low:all"), self.heard(solo="low")
+        plain, treated = self.heard(solo="low", bypass="low:all"), self.heard(solo="low")
         np.testing.assert_allclose(plain[0], plain[1], atol=1e-6)
         self.assertGreater(np.abs(treated[0] - treated[1]).max(), 0.01)
         self.assertAlmostEqual(
-            10 * np.log10(self.power(solo="low", plain="low:all") / self.power(solo="low")), 0.0, delta=0.2
+            10 * np.log10(self.power(solo="low", bypass="low:all") / self.power(solo="low")), 0.0, delta=0.2
         )
         self.assertEqual(self.revision(), revision)
         for wrong, status in (("low:colour", 422), ("gone:all", 404), ("low", 422)):
-            query = {"revision": revision, "plain": wrong}
+            query = {"revision": revision, "bypass": wrong}
             self.assertEqual(self.as_("emil").get(self.url("/segments/0"), query).status_code, status, wrong)
 
     def test_a_held_source_leaves_its_sends_behind_and_says_how_it_is_placed(self) -> None:

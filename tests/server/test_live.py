@@ -66,10 +66,10 @@ class Live(Tabs):
             # What was told of Emil's coming may be told once more before.
             while (await self.heard(olga, "presence"))["person"]["playhead"] != 1.5:
                 pass
-            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.3})
+            await emil.send_json_to({"type": "preview", "control": "low.pan", "value": 0.3})
             held = await self.heard(olga, "preview")
-            self.assertEqual((held["thing"], held["value"]), ("low.pan", 0.3))
-            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": None})
+            self.assertEqual((held["control"], held["value"]), ("low.pan", 0.3))
+            await emil.send_json_to({"type": "preview", "control": "low.pan", "value": None})
             self.assertIsNone((await self.heard(olga, "preview"))["value"])
             # Whoever moves something is not told of it.
             await emil.send_json_to({"type": "ping"})
@@ -98,8 +98,8 @@ class Live(Tabs):
         async def go() -> None:
             tab, _ = await self.connect("emil")
             nonsense = (
-                "{", "[]", "7", '{"type":"dance"}', '{"type":"preview","thing":"x","value":NaN}',
-                '{"type":"preview","thing":"","value":1}', json.dumps({"type": "preview", "thing": "x" * 9000}),
+                "{", "[]", "7", '{"type":"dance"}', '{"type":"preview","control":"x","value":NaN}',
+                '{"type":"preview","control":"","value":1}', json.dumps({"type": "preview", "control": "x" * 9000}),
             )  # fmt: skip
             for text in nonsense:
                 await tab.send_to(text_data=text)
@@ -108,7 +108,7 @@ class Live(Tabs):
             self.assertEqual((await self.heard(tab))["type"], "pong")
             await tab.disconnect()
             lisa, _ = await self.connect("lisa")
-            await lisa.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.5})
+            await lisa.send_json_to({"type": "preview", "control": "low.pan", "value": 0.5})
             self.assertIn("listener", (await self.heard(lisa, "refused"))["detail"])
             await lisa.disconnect()
 

@@ -125,7 +125,7 @@ class AtOnce(Tabs):
             role = {"role": "listener"}
             await sync_to_async(lambda: olga.patch(address, role, content_type="application/json"))()
             self.assertEqual((await self.heard(emil, "people"))["role"], "listener")
-            await emil.send_json_to({"type": "preview", "thing": "low.pan", "value": 0.5})
+            await emil.send_json_to({"type": "preview", "control": "low.pan", "value": 0.5})
             self.assertIn("listener", (await self.heard(emil, "refused"))["detail"])
             await sync_to_async(olga.delete)(address)
             self.assertEqual((await self.heard(emil, "gone"))["code"], 4404)
@@ -147,10 +147,10 @@ class AtOnce(Tabs):
         async def go() -> None:
             emil, first = await self.connect("emil")
             olga, second = await self.connect("olga")
-            await olga.send_json_to({"type": "ask", "thing": "low.pan"})
+            await olga.send_json_to({"type": "ask", "control": "low.pan"})
             asked = await self.heard(emil, "ask")
-            self.assertEqual((asked["thing"], asked["tab"]), ("low.pan", second["you"]["tab"]))
-            await emil.send_json_to({"type": "give", "thing": "low.pan", "to": asked["tab"]})
+            self.assertEqual((asked["control"], asked["tab"]), ("low.pan", second["you"]["tab"]))
+            await emil.send_json_to({"type": "give", "control": "low.pan", "to": asked["tab"]})
             given = await self.heard(olga, "give")
             self.assertEqual((given["to"], given["tab"]), (second["you"]["tab"], first["you"]["tab"]))
             way = {"passage": "first", "monitor": "mono", "solo": ["low"], "playing": True, "playhead": 2.0}

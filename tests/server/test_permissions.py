@@ -38,7 +38,7 @@ OPEN = {
 
 OF_MEMBERS = {
     "post /pulse/reading", "post /room/place", "post /comments", "post /comments/{comment_id}/replies",
-    "patch /comments/{comment_id}", "delete /comments/{comment_id}", "post /comments/seen", "patch /membership",
+    "patch /comments/{comment_id}", "delete /comments/{comment_id}", "post /comments/read", "patch /membership",
     "delete /people/{user_id}",
 }  # fmt: skip
 """What is sent and changes nothing that the mix depends on: listeners may."""
@@ -179,7 +179,7 @@ class Matrix(SessionCase):
             "comments": {"text": "Closer?"},
             "replies": {"text": "Yes."},
             "{comment_id}": {"text": "Nearer?"},
-            "seen": {"ids": [self.filling["comment_id"]]},
+            "read": {"ids": [self.filling["comment_id"]]},
             "restore-change": {"client_id": str(uuid4()), "by": revision},
             "versions": {"name": "Second", "revision": revision},
         }
@@ -239,10 +239,10 @@ class Matrix(SessionCase):
 
 class Messages(Tabs):
     SAID = {
-        "preview": {"thing": "low.pan", "value": 0.5},
+        "preview": {"control": "low.pan", "value": 0.5},
         "presence": {"playhead": 1.0},
-        "ask": {"thing": "low.pan"},
-        "give": {"thing": "low.pan", "to": "x"},
+        "ask": {"control": "low.pan"},
+        "give": {"control": "low.pan", "to": "x"},
         "ping": {},
     }
 

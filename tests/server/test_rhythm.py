@@ -150,7 +150,7 @@ class Pulses(Rhythm):
         self.make("set-pulse", owner="wide", wave="sine", period=0.5, offset=0.0)
         with_it = np.concatenate([self.segment(i, solo="wide") for i in range(8)], axis=1)
         without = np.concatenate(
-            [self.segment(i, solo="wide", plain="wide:pulse", at=2.0) for i in range(8)], axis=1
+            [self.segment(i, solo="wide", bypass="wide:pulse", at=2.0) for i in range(8)], axis=1
         )  # fmt: skip
         loud = [10 * np.log10((audio.astype(float) ** 2).mean()) for audio in (with_it, without)]
         self.assertAlmostEqual(*loud, delta=0.3)

@@ -27,7 +27,7 @@ from tests.browser.prepared import environment
 from tests.runner import new_folder
 from tests.server.sessions import source
 
-DATABASE_OF_BEFORE = Path(__file__).parent / "data" / "before-apps.sqlite3.gz"
+DATABASE_OF_BEFORE = Path(__file__).parent / "data" / "database-before-apps.gz"
 """A database whose apps had other names: a session with 120 revisions, and a row of everything that people make."""
 
 CHECKED = """

@@ -112,7 +112,7 @@ describe("the roster", () => {
       people: [],
     });
     await page.hear({ type: "presence", person: olga });
-    await page.hear({ type: "preview", thing: "wide.pan", value: 0.8, tab: "t2", person: olga });
+    await page.hear({ type: "preview", control: "wide.pan", value: 0.8, tab: "t2", person: olga });
     expect(page.slider("Place of Wide").getAttribute("aria-valuetext")).toBe("R80");
     expect(page.slider("Place of Wide").getAttribute("aria-disabled")).toBe("true");
     expect(page.text).toContain("Olga is moving it now.");

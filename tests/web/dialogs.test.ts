@@ -136,7 +136,7 @@ describe("the history", () => {
     const rows = page.answers["/history"] as Schemas["HistoryOut"];
     for (const row of rows.rows.slice(0, 3)) expect(page.text).toContain(row.summary);
     page.gives["/differences"] = () => page.answers["/history/2/differences"];
-    page.gives["/matched"] = () => ({ done: 1, trim: 0 });
+    page.gives["/loudness-match"] = () => ({ done: 1, trim: 0 });
     await page.press(/Wide added/);
     await page.until(() => page.text.includes("Put everything back"), "the revision is read");
   });

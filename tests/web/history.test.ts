@@ -26,7 +26,7 @@ async function reading() {
     revision: Number(/history\/(\d+)/.exec(path)![1]), now: desk.revision, differences: [],
     lanes: { "oars/pan": [{ t: 0, value: 0.5, shape: "straight", tension: 0 }] },
   }); // prettier-ignore
-  desk.gives["/matched"] = () => ({ done: 1, trim: -2.5 });
+  desk.gives["/loudness-match"] = () => ({ done: 1, trim: -2.5 });
   await desk.open();
   const history = useHistory();
   const asked = (): number => desk.asked.filter((path) => path.includes("/history?")).length;
@@ -122,7 +122,7 @@ describe("the history", () => {
     monitor.compare(false);
     expect(player.then).toBeNull();
     // It is matched anew, and as loud as before meanwhile.
-    desk.gives["/matched"] = () => ({ done: 1, trim: -1.5 });
+    desk.gives["/loudness-match"] = () => ({ done: 1, trim: -1.5 });
     const heard: number[] = [];
     watch(() => monitor.moves?.then?.trim, (by) => heard.push(by!), { flush: "sync" }); // prettier-ignore
     await told();
@@ -138,7 +138,7 @@ describe("the history", () => {
 
   it("says so when the loudness cannot be matched, and tells no number that was not measured", async () => {
     const { desk, history } = await reading();
-    desk.gives["/matched"] = () => {
+    desk.gives["/loudness-match"] = () => {
       throw new Error("away");
     };
     await history.look();

@@ -149,8 +149,8 @@ describe("the live channel", () => {
     live.send({ type: "ping" });
     expect(last().said).toEqual([]);
     last().begin();
-    live.send({ type: "ask", thing: "oars.pan" });
-    expect(last().said).toEqual([{ type: "ask", thing: "oars.pan" }]);
+    live.send({ type: "ask", control: "oars.pan" });
+    expect(last().said).toEqual([{ type: "ask", control: "oars.pan" }]);
     live.close();
     world.dispatchEvent(new Event("online"));
     vi.advanceTimersByTime(60_000);

@@ -32,7 +32,7 @@ describe("what a colleague holds", () => {
   it("is asked for, and had when they let it go", async () => {
     await open();
     await page.hear({ type: "presence", person: olga });
-    await page.hear({ type: "preview", thing: "wide.pan", value: 0.8, tab: "t2", person: olga });
+    await page.hear({ type: "preview", control: "wide.pan", value: 0.8, tab: "t2", person: olga });
     await page.press("ask");
     expect(page.wire.said.some((one) => one.type === "ask")).toBe(true);
     expect(page.operations).toEqual([]);
@@ -43,7 +43,7 @@ describe("an earlier state", () => {
   beforeEach(async () => {
     await open();
     page.gives["/differences"] = () => page.answers["/history/2/differences"];
-    page.gives["/matched"] = () => ({ done: 1, trim: -2.5 });
+    page.gives["/loudness-match"] = () => ({ done: 1, trim: -2.5 });
     await page.press("History");
     await page.press(/Wide added/);
     await page.until(() => page.text.includes("as loud: −2.5"), "it is made as loud");

@@ -139,7 +139,7 @@ describe("a room", () => {
     expect(room.endsNow("oars")).toEqual([[-0.5, -0.25, 0]]);
     session.letGo("oars.pan");
     session.letGo("oars.front");
-    desk.hear({ type: "preview", thing: "wide.front_left", value: -1, tab: "t" });
+    desk.hear({ type: "preview", control: "wide.front_left", value: -1, tab: "t" });
     expect(room.endsNow("wide")).toEqual([[-1, -1, 0], [1, 1, 0]]); // prettier-ignore
   });
 

@@ -199,7 +199,7 @@ describe("others' changes", () => {
     const session = await desk.open();
     const oars = session.sources[0]!;
     desk.hear({ type: "presence", person: { tab: "t", id: 2, name: "Ines", chosen: "oars" } });
-    desk.hear({ type: "preview", tab: "t", thing: "oars.pan", value: -0.7 });
+    desk.hear({ type: "preview", tab: "t", control: "oars.pan", value: -0.7 });
     expect(session.valueAt(oars, "pan", 0)).toBe(-0.7);
     expect(session.holder("oars.pan")?.name).toBe("Ines");
     expect(useHand().holderOf(oars)?.name).toBe("Ines");
@@ -218,7 +218,7 @@ describe("a hand", () => {
     const hand = useHand();
     hand.grasp(gulls);
     hand.move(gulls, hand.toEnd(gulls, "whole", 0.2));
-    expect(desk.previews.map((one) => one.thing)).toEqual(["gulls.pan_left", "gulls.pan_right"]);
+    expect(desk.previews.map((one) => one.control)).toEqual(["gulls.pan_left", "gulls.pan_right"]);
     expect(session.valueAt(gulls, "pan_left", 0)).toBeCloseTo(-0.2);
     hand.drop(gulls);
     expect(session.pending.size).toBe(0);
@@ -237,7 +237,7 @@ describe("a hand", () => {
     hand.set(gulls, values);
     await settle();
     expect(desk.operations).toEqual([{ kind: "place-source", source: "gulls", pan_left: -0.9 }]);
-    expect(desk.previews.at(-1)).toEqual({ type: "preview", thing: "gulls.pan_left", value: null });
+    expect(desk.previews.at(-1)).toEqual({ type: "preview", control: "gulls.pan_left", value: null });
   });
 });
 

@@ -47,12 +47,12 @@ describe("what a colleague holds", () => {
     });
     const { desk, session, notices } = await inSession();
     const [asking, hand, drum] = [useAsking(), useHand(), session.sources[1]!];
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.pan", value: 0.4 });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     expect(hand.grasp(drum)).toBe(false);
     expect(notices.all.at(-1)!.text).toBe("Ines Norden holds drum: place now.");
     notices.act(notices.all.at(-1)!);
-    expect(desk.wire.said.at(-1)).toEqual({ type: "ask", thing: "drum.pan" });
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.pan", value: null });
+    expect(desk.wire.said.at(-1)).toEqual({ type: "ask", control: "drum.pan" });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
     await vi.advanceTimersByTimeAsync(1000);
     expect(notices.all.at(-1)!.text).toBe("drum: place is yours now.");
     expect(asking.asked.size).toBe(0);
@@ -65,7 +65,7 @@ describe("what a colleague holds", () => {
     });
     const { desk, session, notices } = await inSession();
     const asking = useAsking();
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.pan", value: 0.4 });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     asking.ask("drum.pan");
     await vi.advanceTimersByTimeAsync(4000);
     expect(session.holder("drum.pan")?.name).toBe("Ines Norden");
@@ -84,11 +84,11 @@ describe("what a colleague holds", () => {
     await vi.advanceTimersByTimeAsync(7000);
     expect(desk.previews.length).toBeGreaterThan(2);
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
-    for (const tab of ["ines", "tam"]) desk.hear({ type: "ask", tab, thing: "drum.pan" });
+    for (const tab of ["ines", "tam"]) desk.hear({ type: "ask", tab, control: "drum.pan" });
     expect(notices.all.at(-1)!.text).toContain("would like to have drum: place");
     session.letGo("drum.pan");
     await vi.advanceTimersByTimeAsync(10);
-    expect(desk.wire.said.at(-1)).toEqual({ type: "give", thing: "drum.pan", to: "ines" });
+    expect(desk.wire.said.at(-1)).toEqual({ type: "give", control: "drum.pan", to: "ines" });
   });
 
   it("goes to one of two who asked, and the other waits on", async () => {
@@ -98,17 +98,17 @@ describe("what a colleague holds", () => {
     const { desk, session, notices } = await inSession();
     const [asking, hand] = [useAsking(), useHand()];
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.pan", value: 0.4 });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     asking.ask("drum.pan");
     // Tam had asked before: the hand lets go and gives it to him, then to me.
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.pan", value: null });
-    desk.hear({ type: "give", tab: "ines", thing: "drum.pan", to: "tam" });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
+    desk.hear({ type: "give", tab: "ines", control: "drum.pan", to: "tam" });
     await vi.advanceTimersByTimeAsync(1500);
     expect(notices.all.map((one) => one.text)).not.toContain("drum: place is yours now.");
     expect(hand.grasp(session.sources[1]!)).toBe(false);
-    desk.hear({ type: "preview", tab: "tam", thing: "drum.pan", value: 0.1 });
-    desk.hear({ type: "preview", tab: "tam", thing: "drum.pan", value: null });
-    desk.hear({ type: "give", tab: "tam", thing: "drum.pan", to: "me" });
+    desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: 0.1 });
+    desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: null });
+    desk.hear({ type: "give", tab: "tam", control: "drum.pan", to: "me" });
     await vi.advanceTimersByTimeAsync(10);
     expect(notices.all.at(-1)!.text).toBe("drum: place is yours now.");
     expect(hand.grasp(session.sources[1]!)).toBe(true);
@@ -120,7 +120,7 @@ describe("what a colleague holds", () => {
     desk.quick = false;
     desk.answers = [[{ part: "sources", key: "drum", value: { ...session.sources[1]!, pan: 0.3 } }]];
     session.hold("drum.pan", 0.3);
-    desk.hear({ type: "ask", tab: "ines", thing: "drum.pan" });
+    desk.hear({ type: "ask", tab: "ines", control: "drum.pan" });
     useEdits().setValue(session.sources[1]!, "pan", 0.3, 0);
     await settle();
     expect(desk.wire.said.filter((one) => one.type === "give")).toEqual([]);
@@ -134,14 +134,14 @@ describe("what a colleague holds", () => {
     const { desk, session, notices } = await inSession();
     const edits = useEdits();
     useAsking();
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.level", value: -3 });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.level", value: -3 });
     session.hold("drum.level", -20);
     edits.setValue(session.sources[1]!, "level", -20, 0);
     await settle();
     expect(session.valueAt(session.sources[1]!, "level", 0)).toBe(-3);
     expect(desk.operations).toEqual([]);
     expect(notices.all.at(-1)!.text).toBe("Ines Norden holds drum: level now.");
-    desk.hear({ type: "preview", tab: "ines", thing: "drum.level", value: null });
+    desk.hear({ type: "preview", tab: "ines", control: "drum.level", value: null });
     edits.setValue(session.sources[1]!, "level", -20, 0);
     await settle();
     expect(desk.operations.at(-1)).toMatchObject({ kind: "set-level", level: -20 });
@@ -152,10 +152,10 @@ describe("what a colleague holds", () => {
     const hand = useHand();
     useAsking();
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
-    desk.hear({ type: "give", tab: "ines", thing: "drum.pan", to: "tam" });
+    desk.hear({ type: "give", tab: "ines", control: "drum.pan", to: "tam" });
     expect(hand.holderOf(session.sources[1]!)?.name).toBe("Tam");
-    desk.hear({ type: "preview", tab: "tam", thing: "drum.pan", value: 0.1 });
-    desk.hear({ type: "preview", tab: "tam", thing: "drum.pan", value: null });
+    desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: 0.1 });
+    desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: null });
     expect(hand.grasp(session.sources[1]!)).toBe(true);
   });
 });
@@ -203,7 +203,7 @@ describe("changes that meet", () => {
   it("leave nothing held of a source that is removed", async () => {
     const { desk, session } = await inSession();
     session.hold("drum.pan", 0.5);
-    desk.hear({ type: "preview", tab: "ines", thing: "oars.pan", value: -0.3 });
+    desk.hear({ type: "preview", tab: "ines", control: "oars.pan", value: -0.3 });
     expect(session.valueNow("drum", "pan")).toBe(0.5);
     desk.hear({ ...desk.told([{ part: "sources", key: "drum", value: null }]), summary: "drum removed" });
     expect(session.pending.has("drum.pan")).toBe(false);

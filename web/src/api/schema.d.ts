@@ -52,10 +52,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Heads
+         * List Heads
          * @description One's own measured heads.
          */
-        get: operations["heads"];
+        get: operations["list_heads"];
         put?: never;
         /**
          * Add Head
@@ -79,10 +79,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Remove Head
+         * Delete Head
          * @description Take one of one's measured heads away.
          */
-        delete: operations["remove_head"];
+        delete: operations["delete_head"];
         options?: never;
         head?: never;
         patch?: never;
@@ -96,10 +96,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Health
+         * Get Health
          * @description 200 if all of it answers, else 503.
          */
-        get: operations["health"];
+        get: operations["get_health"];
         put?: never;
         post?: never;
         delete?: never;
@@ -136,10 +136,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Import State
+         * Get Import
          * @description How a file stands.
          */
-        get: operations["import_state"];
+        get: operations["get_import"];
         put?: never;
         post?: never;
         delete?: never;
@@ -178,10 +178,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Import Part
+         * Receive Import Part
          * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
          */
-        post: operations["import_part"];
+        post: operations["receive_import_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -256,10 +256,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Library
+         * Get Library
          * @description What there is to choose from.
          */
-        get: operations["library"];
+        get: operations["get_library"];
         put?: never;
         post?: never;
         delete?: never;
@@ -296,10 +296,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Preferences
+         * Get Preferences
          * @description One's own preferences.
          */
-        get: operations["preferences"];
+        get: operations["get_preferences"];
         /**
          * Set Preferences
          * @description Keep one's own preferences.
@@ -320,16 +320,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Presets
+         * List Presets
          * @description What has been kept by name, by oneself and by colleagues.
          */
-        get: operations["presets"];
+        get: operations["list_presets"];
         put?: never;
         /**
-         * Keep
+         * Save Preset
          * @description Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own.
          */
-        post: operations["keep"];
+        post: operations["save_preset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -347,10 +347,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Remove Preset
+         * Delete Preset
          * @description Take away something that one has kept; what was made with it stays.
          */
-        delete: operations["remove_preset"];
+        delete: operations["delete_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -366,10 +366,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Match
+         * Match Seats
          * @description A seat for each name that speaks for one: name → seat.
          */
-        post: operations["match"];
+        post: operations["match_seats"];
         delete?: never;
         options?: never;
         head?: never;
@@ -384,10 +384,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sessions
+         * List Sessions
          * @description The sessions one belongs to, latest change first.
          */
-        get: operations["sessions"];
+        get: operations["list_sessions"];
         put?: never;
         /**
          * New Session
@@ -410,10 +410,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Arranged Places
+         * Arrange Places
          * @description Places after something was done with them.
          */
-        post: operations["arranged_places"];
+        post: operations["arrange_places"];
         delete?: never;
         options?: never;
         head?: never;
@@ -452,10 +452,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Balance
+         * Get Balance
          * @description The overview of what one hears; the lean of the whole piece, the figures of a stretch of it.
          */
-        get: operations["balance"];
+        get: operations["get_balance"];
         put?: never;
         post?: never;
         delete?: never;
@@ -472,10 +472,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Causes Of A Stretch
+         * Get Causes
          * @description What every source and return adds to the lean of a stretch.
          */
-        get: operations["causes_of_a_stretch"];
+        get: operations["get_causes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -492,23 +492,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Comments
+         * List Comments
          * @description Every comment of the session, the oldest first.
          */
-        get: operations["comments"];
+        get: operations["list_comments"];
         put?: never;
         /**
-         * Comment
+         * Create Comment
          * @description Make a remark; listeners may.
          */
-        post: operations["comment"];
+        post: operations["create_comment"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/comments/seen": {
+    "/api/sessions/{session_id}/comments/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -518,10 +518,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Seen
+         * Mark Read
          * @description Mark remarks and replies as read.
          */
-        post: operations["seen"];
+        post: operations["mark_read"];
         delete?: never;
         options?: never;
         head?: never;
@@ -539,17 +539,17 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Remove
+         * Delete Comment
          * @description Take away one's own remark or reply, or as the owner anybody's.
          */
-        delete: operations["remove"];
+        delete: operations["delete_comment"];
         options?: never;
         head?: never;
         /**
-         * Change
+         * Change Comment
          * @description Say that a remark has been dealt with, or that it has not; edit the text of one's own.
          */
-        patch: operations["change"];
+        patch: operations["change_comment"];
         trace?: never;
     };
     "/api/sessions/{session_id}/comments/{comment_id}/replies": {
@@ -562,10 +562,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Reply
+         * Create Reply
          * @description Answer a remark; one that was resolved is open again.
          */
-        post: operations["reply"];
+        post: operations["create_reply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -600,12 +600,12 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Find Counterweight
+         * Get Counterweight
          * @description The least change of level and place that evens a stretch, or every stretch where none is named.
          *
          *     ``givers``: the sources that may give way and how far, source:dB:place separated by commas.
          */
-        get: operations["find_counterweight"];
+        get: operations["get_counterweight"];
         put?: never;
         post?: never;
         delete?: never;
@@ -622,10 +622,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Deliveries
+         * List Deliveries
          * @description The session's deliveries, latest first.
          */
-        get: operations["deliveries"];
+        get: operations["list_deliveries"];
         put?: never;
         /**
          * Order Delivery
@@ -648,10 +648,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * First Name
+         * Preview Name
          * @description What the mix would be called if this were ordered, as the first of its files.
          */
-        post: operations["first_name"];
+        post: operations["preview_name"];
         delete?: never;
         options?: never;
         head?: never;
@@ -666,10 +666,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Offer
+         * Get Naming
          * @description How a delivery's files may be called.
          */
-        get: operations["offer"];
+        get: operations["get_naming"];
         put?: never;
         post?: never;
         delete?: never;
@@ -686,17 +686,17 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Delivery State
+         * Get Delivery
          * @description How a delivery stands.
          */
-        get: operations["delivery_state"];
+        get: operations["get_delivery"];
         put?: never;
         post?: never;
         /**
-         * Remove Delivery
+         * Delete Delivery
          * @description Take a delivery and its files away; what stays.
          */
-        delete: operations["remove_delivery"];
+        delete: operations["delete_delivery"];
         options?: never;
         head?: never;
         patch?: never;
@@ -710,10 +710,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Delivery Archive
+         * Download Archive
          * @description All files as one archive.
          */
-        get: operations["delivery_archive"];
+        get: operations["download_archive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -750,10 +750,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Delivery File
+         * Download File
          * @description One of the files, or a range of its bytes.
          */
-        get: operations["delivery_file"];
+        get: operations["download_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -770,10 +770,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Frame
+         * Get Frame
          * @description What a page measures by, at the latest revision.
          */
-        get: operations["frame"];
+        get: operations["get_frame"];
         put?: never;
         post?: never;
         delete?: never;
@@ -790,10 +790,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Freezing State
+         * Get Freeze
          * @description How freezing stands.
          */
-        get: operations["freezing_state"];
+        get: operations["get_freeze"];
         put?: never;
         post?: never;
         delete?: never;
@@ -812,10 +812,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Stop Freezing
+         * Cancel Freeze
          * @description Stop freezing; nothing is changed.
          */
-        post: operations["stop_freezing"];
+        post: operations["cancel_freeze"];
         delete?: never;
         options?: never;
         head?: never;
@@ -830,10 +830,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * History
+         * Get History
          * @description What was changed, the latest first.
          */
-        get: operations["history"];
+        get: operations["get_history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -850,10 +850,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Compared
+         * List Differences
          * @description What differs between a revision and the one that is worked on.
          */
-        get: operations["compared"];
+        get: operations["list_differences"];
         put?: never;
         post?: never;
         delete?: never;
@@ -862,7 +862,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/history/{then}/matched": {
+    "/api/sessions/{session_id}/history/{then}/loudness-match": {
         parameters: {
             query?: never;
             header?: never;
@@ -870,12 +870,12 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Matched
+         * Match Loudness
          * @description What makes a revision as loud as the one that is worked on, over a stretch (to the end where ``end`` is 0).
          *
          *     Long work: asked again until ``done`` is 1.
          */
-        get: operations["matched"];
+        get: operations["match_loudness"];
         put?: never;
         post?: never;
         delete?: never;
@@ -894,10 +894,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Restore
+         * Restore Revision
          * @description Put things as they were at a revision, as a new change that can be undone.
          */
-        post: operations["restore"];
+        post: operations["restore_revision"];
         delete?: never;
         options?: never;
         head?: never;
@@ -934,10 +934,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Invite
+         * Create Invitation
          * @description Make a link by which people join.
          */
-        post: operations["invite"];
+        post: operations["create_invitation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -972,10 +972,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Law
+         * Compare Law
          * @description What another pan law would do to every source.
          */
-        get: operations["law"];
+        get: operations["compare_law"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1012,10 +1012,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Mono
+         * Get Mono Loss
          * @description Which sources lose in mono where they stand at a moment (s), and in which band.
          */
-        get: operations["mono"];
+        get: operations["get_mono_loss"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1034,10 +1034,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Clip
+         * Copy Clip
          * @description A stretch of one thing's lanes to be taken along.
          */
-        post: operations["clip"];
+        post: operations["copy_clip"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1054,10 +1054,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Edit
+         * Preview Edit
          * @description A range operation on one or several lanes, as a draft.
          */
-        post: operations["edit"];
+        post: operations["preview_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1072,10 +1072,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lane Changes
+         * List Lane Changes
          * @description The revisions that changed a lane, latest first.
          */
-        get: operations["lane_changes"];
+        get: operations["list_lane_changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1118,7 +1118,7 @@ export interface paths {
         put?: never;
         /**
          * Preview Import
-         * @description What a file of moves holds (CSV, JSON or MIDI), and where each lane would land.
+         * @description What a file of moves holds (CSV, JSON or MIDI), and where each lane goes.
          */
         post: operations["preview_import"];
         delete?: never;
@@ -1135,10 +1135,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lane
+         * Get Lane
          * @description A lane's points as they were at a revision.
          */
-        get: operations["lane"];
+        get: operations["get_lane"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1157,10 +1157,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Paste
+         * Preview Paste
          * @description A clip put down on other places, other sources, as a draft.
          */
-        post: operations["paste"];
+        post: operations["preview_paste"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1175,10 +1175,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Places
+         * List Paste Places
          * @description Where a copied stretch may be put down, to be confirmed.
          */
-        get: operations["places"];
+        get: operations["list_paste_places"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1195,16 +1195,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Takes
+         * List Takes
          * @description One's own takes in a session, latest first.
          */
-        get: operations["takes"];
+        get: operations["list_takes"];
         put?: never;
         /**
-         * Take
+         * Create Take
          * @description A recorded pass as a take: thinned, kept until it is forgotten, applied by nobody yet.
          */
-        post: operations["take"];
+        post: operations["create_take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1241,10 +1241,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Notes Of File
+         * Read Notes
          * @description The notes of a Standard MIDI File.
          */
-        post: operations["notes_of_file"];
+        post: operations["read_notes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1259,16 +1259,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Operations
+         * List Operations
          * @description The log after a revision, in order.
          */
-        get: operations["operations"];
+        get: operations["list_operations"];
         put?: never;
         /**
-         * Operate
+         * Submit Operation
          * @description Make one change. The same client id again gives the first answer again.
          */
-        post: operations["operate"];
+        post: operations["submit_operation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1283,10 +1283,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Pair
+         * Get Pair
          * @description Two sources, or two sets of them, side by side over a stretch.
          */
-        get: operations["pair"];
+        get: operations["get_pair"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1303,10 +1303,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * People
+         * List People
          * @description Everybody in the session, and to its owner the active invitations.
          */
-        get: operations["people"];
+        get: operations["list_people"];
         put?: never;
         /**
          * Add Person
@@ -1351,10 +1351,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * As Points
+         * Convert Pulse To Points
          * @description What writes a source's pulse out as points of its lanes, and switches it off.
          */
-        get: operations["as_points"];
+        get: operations["convert_pulse_to_points"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1371,10 +1371,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * As Pulse
+         * Convert Points To Pulse
          * @description What takes written points back to the pulse that they were written from; the lanes become what they were.
          */
-        get: operations["as_pulse"];
+        get: operations["convert_points_to_pulse"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1393,10 +1393,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Draft
+         * Preview Pulse
          * @description A pulse to be heard before it is made.
          */
-        post: operations["draft"];
+        post: operations["preview_pulse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1413,10 +1413,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Groove
+         * Get Groove Reading
          * @description What a pulse does in a bar, and to a part's accents.
          */
-        post: operations["groove"];
+        post: operations["get_groove_reading"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1451,10 +1451,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Removed
+         * List Removed Sources
          * @description Sources that were taken away and can be brought back, latest first.
          */
-        get: operations["removed"];
+        get: operations["list_removed_sources"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1515,10 +1515,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Report State
+         * Get Report
          * @description How a report stands.
          */
-        get: operations["report_state"];
+        get: operations["get_report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1555,10 +1555,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Report As
+         * Download Report
          * @description The finished report as a page to read and print, as JSON, or its curves or sources as CSV.
          */
-        get: operations["report_as"];
+        get: operations["download_report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1575,10 +1575,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Layout
+         * Compare Layout
          * @description What another layout would move, and make louder or softer.
          */
-        get: operations["layout"];
+        get: operations["compare_layout"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1597,10 +1597,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Path
+         * Preview Path
          * @description A path on the plan as points of its lanes, as a draft to look at and hear.
          */
-        post: operations["path"];
+        post: operations["preview_path"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1617,10 +1617,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Place
+         * Preview Placement
          * @description What a place would be for a source: in room and polar coordinates, and in every channel.
          */
-        post: operations["place"];
+        post: operations["preview_placement"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1635,10 +1635,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Trajectories
+         * Get Trajectories
          * @description Where all sources and layers are over a stretch, turned and swung as they sound.
          */
-        get: operations["trajectories"];
+        get: operations["get_trajectories"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1655,7 +1655,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Segment
+         * Get Segment
          * @description Half a second of the mix at a revision.
          *
          *     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
@@ -1664,7 +1664,7 @@ export interface paths {
          *     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
          *     level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
          */
-        get: operations["segment"];
+        get: operations["get_segment"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1681,10 +1681,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Dealt
+         * List Dealt Notes
          * @description Every event of a source's part with its place; nothing where nothing is dealt.
          */
-        get: operations["dealt"];
+        get: operations["list_dealt_notes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1703,10 +1703,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Begin Freezing
+         * Begin Freeze
          * @description Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it.
          */
-        post: operations["begin_freezing"];
+        post: operations["begin_freeze"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1721,10 +1721,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Occurrences Of Range
+         * List Occurrences
          * @description Where a source's audio sounds like a range of it, to be confirmed.
          */
-        get: operations["occurrences_of_range"];
+        get: operations["list_occurrences"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1741,10 +1741,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Found Onsets
+         * Get Onsets
          * @description Where something begins to sound in a source's stem.
          */
-        get: operations["found_onsets"];
+        get: operations["get_onsets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1761,10 +1761,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Placement
+         * Get Placement Analysis
          * @description What the source's placement loses, what other ways of panning would change, what it costs in mono.
          */
-        get: operations["placement"];
+        get: operations["get_placement_analysis"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1781,10 +1781,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Own Stretch
+         * Get Sounding Range
          * @description When a source sounds, by its stem and by what is dealt of it.
          */
-        get: operations["own_stretch"];
+        get: operations["get_sounding_range"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1801,10 +1801,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Waveform
+         * Get Waveform
          * @description A source's waveform; its first stretch begins at ``start`` (s).
          */
-        get: operations["waveform"];
+        get: operations["get_waveform"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1821,10 +1821,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Turns
+         * Get Turns
          * @description What one's next undo and redo would be.
          */
-        get: operations["turns"];
+        get: operations["get_turns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1881,10 +1881,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Upload State
+         * Get Upload
          * @description How a file stands.
          */
-        get: operations["upload_state"];
+        get: operations["get_upload"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1923,10 +1923,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Upload Part
+         * Receive Upload Part
          * @description Send the next part of a file as the request's body, at most ``part_bytes`` long.
          */
-        post: operations["upload_part"];
+        post: operations["receive_upload_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1941,10 +1941,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Versions
+         * List Versions
          * @description The named versions, the latest revision first.
          */
-        get: operations["versions"];
+        get: operations["list_versions"];
         put?: never;
         /**
          * Name Version
@@ -1968,10 +1968,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Remove Version
+         * Delete Version
          * @description Take a name away; the revision stays.
          */
-        delete: operations["remove_version"];
+        delete: operations["delete_version"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2047,10 +2047,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Sign Out All
+         * Sign Out Of All Browsers
          * @description Sign out of every browser, this one too.
          */
-        post: operations["sign_out_all"];
+        post: operations["sign_out_of_all_browsers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2067,10 +2067,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Tempo From Midi
+         * Read Tempo
          * @description The tempo map of a Standard MIDI File.
          */
-        post: operations["tempo_from_midi"];
+        post: operations["read_tempo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2087,10 +2087,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Taps
+         * Tap Tempo
          * @description The tempo of a few taps.
          */
-        post: operations["taps"];
+        post: operations["tap_tempo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2777,7 +2777,7 @@ export interface components {
         };
         /**
          * DestinationOut
-         * @description What lanes can land on: what it belongs to, its name, and the parameters that are heard.
+         * @description What lanes can go to: what it belongs to, its name, and the parameters that are heard.
          */
         DestinationOut: {
             /** Name */
@@ -3311,7 +3311,7 @@ export interface components {
          * ImportedLane
          * @description A lane in a file: what it calls itself, how many points, when they begin and end (s), between which values.
          *
-         *     ``lands`` is where it would land by its name, None where that tells nothing; ``notes`` say how it was read.
+         *     ``lands`` is where it goes by its name, None where that tells nothing; ``notes`` say how it was read.
          */
         ImportedLane: {
             /** End */
@@ -3458,7 +3458,7 @@ export interface components {
         };
         /**
          * LanesOut
-         * @description The lanes of a file, and everything on which they could land.
+         * @description The lanes of a file, and everything to which they can go.
          */
         LanesOut: {
             /** Lanes */
@@ -3755,10 +3755,10 @@ export interface components {
         };
         /**
          * MonitorParams
-         * @description How one listens: only ``solo`` sounds (ids separated by commas), and ``plain`` sources lack a treatment.
+         * @description How one listens: only ``solo`` sounds (ids separated by commas), and in ``bypass`` a source lacks a treatment.
          *
-         *     ``plain`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` is a list
-         *     of changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
+         *     ``bypass`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` lists
+         *     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
          *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
          *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
          */
@@ -3768,6 +3768,11 @@ export interface components {
              * @default 0
              */
             at: number;
+            /**
+             * Bypass
+             * @default
+             */
+            bypass: string;
             /**
              * Click
              * @default false
@@ -3783,11 +3788,6 @@ export interface components {
              * @default
              */
             moves: string;
-            /**
-             * Plain
-             * @default
-             */
-            plain: string;
             /**
              * Solo
              * @default
@@ -4513,6 +4513,32 @@ export interface components {
             mono: components["schemas"]["MonoOut"];
         };
         /**
+         * PlacementPreview
+         * @description The ``values`` that put a source somewhere, and the ``position`` that it sounds from then, in room and polar.
+         *
+         *     ``gains``: how strong that makes it in every channel.
+         */
+        PlacementPreview: {
+            /** Azimuth */
+            azimuth: number;
+            /** Distance */
+            distance: number;
+            /** Elevation */
+            elevation: number;
+            /** Gains */
+            gains: number[];
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+        };
+        /**
          * PlacesIn
          * @description Which places are asked for: passages of a ``name``, or ``every`` so many bars.
          */
@@ -4704,6 +4730,14 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * ReadIn
+         * @description Comments and replies that one has read.
+         */
+        ReadIn: {
+            /** Ids */
+            ids: string[];
         };
         /**
          * ReadingIn
@@ -5292,14 +5326,6 @@ export interface components {
         SecretIn: {
             /** Secret */
             secret: string;
-        };
-        /**
-         * SeenIn
-         * @description Comments and replies that one has read.
-         */
-        SeenIn: {
-            /** Ids */
-            ids: string[];
         };
         /**
          * SessionRow
@@ -7169,32 +7195,6 @@ export interface components {
             revision: number;
         };
         /**
-         * WhereOut
-         * @description The ``values`` that put a source somewhere, and where it is ``heard`` from then, in the room and in polar.
-         *
-         *     ``gains``: how strong that makes it in every channel.
-         */
-        WhereOut: {
-            /** Azimuth */
-            azimuth: number;
-            /** Distance */
-            distance: number;
-            /** Elevation */
-            elevation: number;
-            /** Gains */
-            gains: number[];
-            /** Heard */
-            heard: [
-                number,
-                number,
-                number
-            ];
-            /** Values */
-            values: {
-                [key: string]: number;
-            };
-        };
-        /**
          * Who
          * @description Somebody, by id and name.
          */
@@ -7325,7 +7325,7 @@ export interface operations {
             };
         };
     };
-    heads: {
+    list_heads: {
         parameters: {
             query?: never;
             header?: never;
@@ -7375,7 +7375,7 @@ export interface operations {
             };
         };
     };
-    remove_head: {
+    delete_head: {
         parameters: {
             query?: never;
             header?: never;
@@ -7395,7 +7395,7 @@ export interface operations {
             };
         };
     };
-    health: {
+    get_health: {
         parameters: {
             query?: never;
             header?: never;
@@ -7448,7 +7448,7 @@ export interface operations {
             };
         };
     };
-    import_state: {
+    get_import: {
         parameters: {
             query?: never;
             header?: never;
@@ -7492,7 +7492,7 @@ export interface operations {
             };
         };
     };
-    import_part: {
+    receive_import_part: {
         parameters: {
             query: {
                 offset: number;
@@ -7588,7 +7588,7 @@ export interface operations {
             };
         };
     };
-    library: {
+    get_library: {
         parameters: {
             query?: never;
             header?: never;
@@ -7630,7 +7630,7 @@ export interface operations {
             };
         };
     };
-    preferences: {
+    get_preferences: {
         parameters: {
             query?: never;
             header?: never;
@@ -7674,7 +7674,7 @@ export interface operations {
             };
         };
     };
-    presets: {
+    list_presets: {
         parameters: {
             query?: never;
             header?: never;
@@ -7694,7 +7694,7 @@ export interface operations {
             };
         };
     };
-    keep: {
+    save_preset: {
         parameters: {
             query?: never;
             header?: never;
@@ -7718,7 +7718,7 @@ export interface operations {
             };
         };
     };
-    remove_preset: {
+    delete_preset: {
         parameters: {
             query?: never;
             header?: never;
@@ -7738,7 +7738,7 @@ export interface operations {
             };
         };
     };
-    match: {
+    match_seats: {
         parameters: {
             query?: never;
             header?: never;
@@ -7764,7 +7764,7 @@ export interface operations {
             };
         };
     };
-    sessions: {
+    list_sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -7808,7 +7808,7 @@ export interface operations {
             };
         };
     };
-    arranged_places: {
+    arrange_places: {
         parameters: {
             query?: never;
             header?: never;
@@ -7874,12 +7874,12 @@ export interface operations {
             };
         };
     };
-    balance: {
+    get_balance: {
         parameters: {
             query: {
                 revision: number;
                 solo?: string;
-                plain?: string;
+                bypass?: string;
                 at?: number;
                 trial?: string;
                 monitor?: string;
@@ -7910,7 +7910,7 @@ export interface operations {
             };
         };
     };
-    causes_of_a_stretch: {
+    get_causes: {
         parameters: {
             query: {
                 revision: number;
@@ -7936,7 +7936,7 @@ export interface operations {
             };
         };
     };
-    comments: {
+    list_comments: {
         parameters: {
             query?: never;
             header?: never;
@@ -7958,7 +7958,7 @@ export interface operations {
             };
         };
     };
-    comment: {
+    create_comment: {
         parameters: {
             query?: never;
             header?: never;
@@ -7984,7 +7984,7 @@ export interface operations {
             };
         };
     };
-    seen: {
+    mark_read: {
         parameters: {
             query?: never;
             header?: never;
@@ -7995,7 +7995,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeenIn"];
+                "application/json": components["schemas"]["ReadIn"];
             };
         };
         responses: {
@@ -8008,7 +8008,7 @@ export interface operations {
             };
         };
     };
-    remove: {
+    delete_comment: {
         parameters: {
             query?: never;
             header?: never;
@@ -8029,7 +8029,7 @@ export interface operations {
             };
         };
     };
-    change: {
+    change_comment: {
         parameters: {
             query?: never;
             header?: never;
@@ -8056,7 +8056,7 @@ export interface operations {
             };
         };
     };
-    reply: {
+    create_reply: {
         parameters: {
             query?: never;
             header?: never;
@@ -8109,7 +8109,7 @@ export interface operations {
             };
         };
     };
-    find_counterweight: {
+    get_counterweight: {
         parameters: {
             query: {
                 revision: number;
@@ -8138,7 +8138,7 @@ export interface operations {
             };
         };
     };
-    deliveries: {
+    list_deliveries: {
         parameters: {
             query?: never;
             header?: never;
@@ -8186,7 +8186,7 @@ export interface operations {
             };
         };
     };
-    first_name: {
+    preview_name: {
         parameters: {
             query?: never;
             header?: never;
@@ -8212,7 +8212,7 @@ export interface operations {
             };
         };
     };
-    offer: {
+    get_naming: {
         parameters: {
             query?: never;
             header?: never;
@@ -8234,7 +8234,7 @@ export interface operations {
             };
         };
     };
-    delivery_state: {
+    get_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -8257,7 +8257,7 @@ export interface operations {
             };
         };
     };
-    remove_delivery: {
+    delete_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -8280,7 +8280,7 @@ export interface operations {
             };
         };
     };
-    delivery_archive: {
+    download_archive: {
         parameters: {
             query?: never;
             header?: never;
@@ -8326,7 +8326,7 @@ export interface operations {
             };
         };
     };
-    delivery_file: {
+    download_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -8350,7 +8350,7 @@ export interface operations {
             };
         };
     };
-    frame: {
+    get_frame: {
         parameters: {
             query?: never;
             header?: never;
@@ -8372,7 +8372,7 @@ export interface operations {
             };
         };
     };
-    freezing_state: {
+    get_freeze: {
         parameters: {
             query?: never;
             header?: never;
@@ -8395,7 +8395,7 @@ export interface operations {
             };
         };
     };
-    stop_freezing: {
+    cancel_freeze: {
         parameters: {
             query?: never;
             header?: never;
@@ -8418,7 +8418,7 @@ export interface operations {
             };
         };
     };
-    history: {
+    get_history: {
         parameters: {
             query?: {
                 before?: number;
@@ -8446,7 +8446,7 @@ export interface operations {
             };
         };
     };
-    compared: {
+    list_differences: {
         parameters: {
             query: {
                 revision: number;
@@ -8471,7 +8471,7 @@ export interface operations {
             };
         };
     };
-    matched: {
+    match_loudness: {
         parameters: {
             query: {
                 revision: number;
@@ -8498,7 +8498,7 @@ export interface operations {
             };
         };
     };
-    restore: {
+    restore_revision: {
         parameters: {
             query?: never;
             header?: never;
@@ -8552,7 +8552,7 @@ export interface operations {
             };
         };
     };
-    invite: {
+    create_invitation: {
         parameters: {
             query?: never;
             header?: never;
@@ -8599,7 +8599,7 @@ export interface operations {
             };
         };
     };
-    law: {
+    compare_law: {
         parameters: {
             query: {
                 revision: number;
@@ -8652,7 +8652,7 @@ export interface operations {
             };
         };
     };
-    mono: {
+    get_mono_loss: {
         parameters: {
             query: {
                 revision: number;
@@ -8677,7 +8677,7 @@ export interface operations {
             };
         };
     };
-    clip: {
+    copy_clip: {
         parameters: {
             query?: never;
             header?: never;
@@ -8703,7 +8703,7 @@ export interface operations {
             };
         };
     };
-    edit: {
+    preview_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -8729,7 +8729,7 @@ export interface operations {
             };
         };
     };
-    lane_changes: {
+    list_lane_changes: {
         parameters: {
             query: {
                 owner: string;
@@ -8835,7 +8835,7 @@ export interface operations {
             };
         };
     };
-    lane: {
+    get_lane: {
         parameters: {
             query: {
                 revision: number;
@@ -8861,7 +8861,7 @@ export interface operations {
             };
         };
     };
-    paste: {
+    preview_paste: {
         parameters: {
             query?: never;
             header?: never;
@@ -8887,7 +8887,7 @@ export interface operations {
             };
         };
     };
-    places: {
+    list_paste_places: {
         parameters: {
             query: {
                 revision: number;
@@ -8916,7 +8916,7 @@ export interface operations {
             };
         };
     };
-    takes: {
+    list_takes: {
         parameters: {
             query?: never;
             header?: never;
@@ -8938,7 +8938,7 @@ export interface operations {
             };
         };
     };
-    take: {
+    create_take: {
         parameters: {
             query?: never;
             header?: never;
@@ -8985,7 +8985,7 @@ export interface operations {
             };
         };
     };
-    notes_of_file: {
+    read_notes: {
         parameters: {
             query?: never;
             header?: never;
@@ -9017,7 +9017,7 @@ export interface operations {
             };
         };
     };
-    operations: {
+    list_operations: {
         parameters: {
             query?: {
                 since?: number;
@@ -9041,7 +9041,7 @@ export interface operations {
             };
         };
     };
-    operate: {
+    submit_operation: {
         parameters: {
             query?: never;
             header?: never;
@@ -9067,7 +9067,7 @@ export interface operations {
             };
         };
     };
-    pair: {
+    get_pair: {
         parameters: {
             query: {
                 revision: number;
@@ -9095,7 +9095,7 @@ export interface operations {
             };
         };
     };
-    people: {
+    list_people: {
         parameters: {
             query?: never;
             header?: never;
@@ -9191,7 +9191,7 @@ export interface operations {
             };
         };
     };
-    as_points: {
+    convert_pulse_to_points: {
         parameters: {
             query: {
                 revision: number;
@@ -9216,7 +9216,7 @@ export interface operations {
             };
         };
     };
-    as_pulse: {
+    convert_points_to_pulse: {
         parameters: {
             query: {
                 revision: number;
@@ -9241,7 +9241,7 @@ export interface operations {
             };
         };
     };
-    draft: {
+    preview_pulse: {
         parameters: {
             query?: never;
             header?: never;
@@ -9267,7 +9267,7 @@ export interface operations {
             };
         };
     };
-    groove: {
+    get_groove_reading: {
         parameters: {
             query?: never;
             header?: never;
@@ -9319,7 +9319,7 @@ export interface operations {
             };
         };
     };
-    removed: {
+    list_removed_sources: {
         parameters: {
             query?: never;
             header?: never;
@@ -9415,7 +9415,7 @@ export interface operations {
             };
         };
     };
-    report_state: {
+    get_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -9461,7 +9461,7 @@ export interface operations {
             };
         };
     };
-    report_as: {
+    download_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -9485,7 +9485,7 @@ export interface operations {
             };
         };
     };
-    layout: {
+    compare_layout: {
         parameters: {
             query: {
                 revision: number;
@@ -9511,7 +9511,7 @@ export interface operations {
             };
         };
     };
-    path: {
+    preview_path: {
         parameters: {
             query?: never;
             header?: never;
@@ -9537,7 +9537,7 @@ export interface operations {
             };
         };
     };
-    place: {
+    preview_placement: {
         parameters: {
             query?: never;
             header?: never;
@@ -9558,12 +9558,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhereOut"];
+                    "application/json": components["schemas"]["PlacementPreview"];
                 };
             };
         };
     };
-    trajectories: {
+    get_trajectories: {
         parameters: {
             query: {
                 revision: number;
@@ -9591,12 +9591,12 @@ export interface operations {
             };
         };
     };
-    segment: {
+    get_segment: {
         parameters: {
             query: {
                 revision: number;
                 solo?: string;
-                plain?: string;
+                bypass?: string;
                 at?: number;
                 trial?: string;
                 monitor?: string;
@@ -9627,7 +9627,7 @@ export interface operations {
             };
         };
     };
-    dealt: {
+    list_dealt_notes: {
         parameters: {
             query: {
                 revision: number;
@@ -9652,7 +9652,7 @@ export interface operations {
             };
         };
     };
-    begin_freezing: {
+    begin_freeze: {
         parameters: {
             query?: never;
             header?: never;
@@ -9679,7 +9679,7 @@ export interface operations {
             };
         };
     };
-    occurrences_of_range: {
+    list_occurrences: {
         parameters: {
             query: {
                 revision: number;
@@ -9706,7 +9706,7 @@ export interface operations {
             };
         };
     };
-    found_onsets: {
+    get_onsets: {
         parameters: {
             query: {
                 revision: number;
@@ -9732,7 +9732,7 @@ export interface operations {
             };
         };
     };
-    placement: {
+    get_placement_analysis: {
         parameters: {
             query: {
                 revision: number;
@@ -9758,7 +9758,7 @@ export interface operations {
             };
         };
     };
-    own_stretch: {
+    get_sounding_range: {
         parameters: {
             query: {
                 revision: number;
@@ -9783,7 +9783,7 @@ export interface operations {
             };
         };
     };
-    waveform: {
+    get_waveform: {
         parameters: {
             query: {
                 revision: number;
@@ -9808,7 +9808,7 @@ export interface operations {
             };
         };
     };
-    turns: {
+    get_turns: {
         parameters: {
             query?: never;
             header?: never;
@@ -9882,7 +9882,7 @@ export interface operations {
             };
         };
     };
-    upload_state: {
+    get_upload: {
         parameters: {
             query?: never;
             header?: never;
@@ -9928,7 +9928,7 @@ export interface operations {
             };
         };
     };
-    upload_part: {
+    receive_upload_part: {
         parameters: {
             query: {
                 offset: number;
@@ -9953,7 +9953,7 @@ export interface operations {
             };
         };
     };
-    versions: {
+    list_versions: {
         parameters: {
             query?: never;
             header?: never;
@@ -10001,7 +10001,7 @@ export interface operations {
             };
         };
     };
-    remove_version: {
+    delete_version: {
         parameters: {
             query?: never;
             header?: never;
@@ -10084,7 +10084,7 @@ export interface operations {
             };
         };
     };
-    sign_out_all: {
+    sign_out_of_all_browsers: {
         parameters: {
             query?: never;
             header?: never;
@@ -10102,7 +10102,7 @@ export interface operations {
             };
         };
     };
-    tempo_from_midi: {
+    read_tempo: {
         parameters: {
             query?: never;
             header?: never;
@@ -10132,7 +10132,7 @@ export interface operations {
             };
         };
     };
-    taps: {
+    tap_tempo: {
         parameters: {
             query?: never;
             header?: never;

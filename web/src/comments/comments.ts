@@ -88,7 +88,7 @@ export const useComments = defineStore("comments", () => {
     const ids = one ? unreadIn(one) : [];
     if (!one || !ids.length) return;
     put({ ...one, read: true, replies: one.replies.map((part) => ({ ...part, read: true })) });
-    void attempt(() => post(`${base()}/seen`, { ids }));
+    void attempt(() => post(`${base()}/read`, { ids }));
   }
 
   /** Look at one: it is read by that. */

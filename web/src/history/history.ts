@@ -134,7 +134,7 @@ export const useHistory = defineStore("history", () => {
     matched.value = false;
     const span = player.roundSpan;
     const stretch = span ? `&start=${span.start}&end=${span.end}` : "";
-    const path = `${base()}/history/${revision}/matched?revision=${session.revision}${stretch}`;
+    const path = `${base()}/history/${revision}/loudness-match?revision=${session.revision}${stretch}`;
     try {
       offer((await long<Schemas["MatchedOut"]>(path, signal, (done) => (matching.value = done))).trim);
       matched.value = true;

@@ -35,19 +35,19 @@ export type Incoming =
   | { type: "welcome"; you: Person; revision: number }
   | { type: "presence"; person: Person }
   | { type: "gone"; tab: string }
-  | { type: "preview"; tab: string; thing: string; value: number | null }
-  | { type: "ask"; tab: string; thing: string }
-  | { type: "give"; tab: string; thing: string; to: string }
+  | { type: "preview"; tab: string; control: string; value: number | null }
+  | { type: "ask"; tab: string; control: string }
+  | { type: "give"; tab: string; control: string; to: string }
   | { type: "comment"; id: string; comment: Schemas["CommentOut"] | null }
   | { type: "people"; role: string }
   | { type: "refused"; detail: string }
   | { type: "pong" };
 
 export type Outgoing =
-  | { type: "preview"; thing: string; value: number | null }
+  | { type: "preview"; control: string; value: number | null }
   | ({ type: "presence" } & Pick<Person, "chosen" | "playhead" | "playing" | "passage" | "monitor" | "solo">)
-  | { type: "ask"; thing: string }
-  | { type: "give"; thing: string; to: string }
+  | { type: "ask"; control: string }
+  | { type: "give"; control: string; to: string }
   | { type: "ping" };
 
 const FIRST_WAIT = 250;

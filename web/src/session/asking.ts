@@ -22,85 +22,88 @@ export const useAsking = defineStore("asking", () => {
   /** What has been given to somebody and not been taken yet: nobody else takes it before. */
   const given = reactive(new Map<string, string>());
 
-  /** A thing in words: “Oars: place”. */
-  function nameOf(thing: string): string {
-    const [owner, field] = [thing.slice(0, thing.lastIndexOf(".")), thing.slice(thing.lastIndexOf(".") + 1)];
+  /** A control in words: “Oars: place”. */
+  function nameOf(control: string): string {
+    const [owner, field] = [
+      control.slice(0, control.lastIndexOf(".")),
+      control.slice(control.lastIndexOf(".") + 1),
+    ];
     const name = view.nameOf(owner);
     const title = field.startsWith("pan") ? "place" : FACES[field as Parameter]?.title.toLowerCase();
     return title ? `${name}: ${title}` : name;
   }
 
-  function ask(thing: string): void {
-    const holder = session.holder(thing);
+  function ask(control: string): void {
+    const holder = session.holder(control);
     if (!holder || !session.mayEdit) return;
-    asked.add(thing);
-    session.tell({ type: "ask", thing });
-    notices.tell(`${holder.name} has been asked for ${nameOf(thing)}. You get it when it is let go.`, {
-      about: `ask ${thing}`,
+    asked.add(control);
+    session.tell({ type: "ask", control });
+    notices.tell(`${holder.name} has been asked for ${nameOf(control)}. You get it when it is let go.`, {
+      about: `ask ${control}`,
     });
   }
 
-  /** Say who has hold of a thing, and offer to ask for it. */
-  function refuse(thing: string): void {
-    const holder = session.holder(thing);
+  /** Say who has hold of a control, and offer to ask for it. */
+  function refuse(control: string): void {
+    const holder = session.holder(control);
     if (!holder) return;
-    notices.tell(`${holder.name} holds ${nameOf(thing)} now.`, {
-      about: `ask ${thing}`,
-      action: { title: "Ask for it", run: () => ask(thing) },
+    notices.tell(`${holder.name} holds ${nameOf(control)} now.`, {
+      about: `ask ${control}`,
+      action: { title: "Ask for it", run: () => ask(control) },
     });
   }
 
-  const holds = (thing: string): boolean => session.pending.get(thing)?.ids.size === 0;
+  const holds = (control: string): boolean => session.pending.get(control)?.ids.size === 0;
 
   function hear(told: Incoming): void {
-    if (told.type === "ask" && holds(told.thing)) {
-      const queue = queues.get(told.thing) ?? [];
-      if (!queue.includes(told.tab)) queues.set(told.thing, [...queue, told.tab]);
+    if (told.type === "ask" && holds(told.control)) {
+      const queue = queues.get(told.control) ?? [];
+      if (!queue.includes(told.tab)) queues.set(told.control, [...queue, told.tab]);
       const name = session.people.get(told.tab)?.name ?? "A colleague";
-      notices.tell(`${name} would like to have ${nameOf(told.thing)}. Let go, and it is theirs.`, {
-        about: `asked ${told.thing}`,
+      notices.tell(`${name} would like to have ${nameOf(told.control)}. Let go, and it is theirs.`, {
+        about: `asked ${told.control}`,
       });
     } else if (told.type === "give") {
-      given.set(told.thing, told.to);
-      setTimeout(() => given.delete(told.thing), GONE_AFTER);
-      if (told.to === session.me?.tab) have(told.thing);
-    } else if (told.type === "preview" && told.tab === given.get(told.thing)) given.delete(told.thing);
+      given.set(told.control, told.to);
+      setTimeout(() => given.delete(told.control), GONE_AFTER);
+      if (told.to === session.me?.tab) have(told.control);
+    } else if (told.type === "preview" && told.tab === given.get(told.control)) given.delete(told.control);
   }
   session.onHeard(hear);
   session.onReached(refuse);
 
-  function have(thing: string): void {
-    asked.delete(thing);
-    notices.tell(`${nameOf(thing)} is yours now.`, { about: `ask ${thing}` });
+  function have(control: string): void {
+    asked.delete(control);
+    notices.tell(`${nameOf(control)} is yours now.`, { about: `ask ${control}` });
   }
 
   // My hand has let go, and what it did is done: who asked first gets it.
   watch(
-    () => [...queues.keys()].filter((thing) => !session.pending.has(thing)),
+    () => [...queues.keys()].filter((control) => !session.pending.has(control)),
     (free) => {
-      for (const thing of free) {
-        const to = queues.get(thing)!.find((tab) => session.people.has(tab));
-        queues.delete(thing);
-        notices.dropAbout(`asked ${thing}`);
-        if (to) session.tell({ type: "give", thing, to });
+      for (const control of free) {
+        const to = queues.get(control)!.find((tab) => session.people.has(tab));
+        queues.delete(control);
+        notices.dropAbout(`asked ${control}`);
+        if (to) session.tell({ type: "give", control, to });
       }
     },
   );
 
   // Nobody holds it any more. A hand that lets go says to whom it gives it; one that has gone says nothing.
   watch(
-    () => [...asked].filter((thing) => !session.holder(thing)),
+    () => [...asked].filter((control) => !session.holder(control)),
     (free) => {
-      for (const thing of free)
+      for (const control of free)
         setTimeout(() => {
-          if (asked.has(thing) && !session.holder(thing) && !given.has(thing)) have(thing);
+          if (asked.has(control) && !session.holder(control) && !given.has(control)) have(control);
         }, GIVEN_WITHIN);
     },
   );
 
-  /** The colleague who has a thing, in their hand or kept for them. */
-  function reservedFor(thing: string) {
-    const to = given.get(thing);
+  /** The colleague who has a control, in their hand or kept for them. */
+  function reservedFor(control: string) {
+    const to = given.get(control);
     return to && to !== session.me?.tab ? session.people.get(to) : undefined;
   }
 

@@ -15,42 +15,42 @@ export interface Preview {
 }
 
 export function useHeld(own: {
-  send: (thing: string, value: number) => void;
+  send: (control: string, value: number) => void;
   held: () => (readonly [string, number])[];
 }) {
-  /** What colleagues hold, by thing. */
+  /** What colleagues hold, by control. */
   const previews = reactive(new Map<string, Preview>());
   const told = new Map<string, { at: number; later: ReturnType<typeof setTimeout> | undefined }>();
 
   /** Tell a value as it moves, not too often; a hand that rests is seen where it rests. */
-  function tell(thing: string, value: number): void {
-    const last = told.get(thing) ?? { at: 0, later: undefined };
+  function tell(control: string, value: number): void {
+    const last = told.get(control) ?? { at: 0, later: undefined };
     clearTimeout(last.later);
     const send = (): void => {
       last.at = performance.now();
-      if (own.held().some(([one]) => one === thing)) own.send(thing, value);
+      if (own.held().some(([one]) => one === control)) own.send(control, value);
     };
     const wait = last.at + PREVIEW_EVERY - performance.now();
     if (wait <= 0) send();
     else last.later = setTimeout(send, wait);
-    told.set(thing, last);
+    told.set(control, last);
   }
 
   function hear(message: Incoming): void {
     if (message.type === "gone") {
-      for (const [thing, preview] of previews) if (preview.tab === message.tab) previews.delete(thing);
+      for (const [control, preview] of previews) if (preview.tab === message.tab) previews.delete(control);
     } else if (message.type === "preview") {
-      const { thing, value, tab } = message;
-      if (value === null) previews.delete(thing);
-      else previews.set(thing, { value, tab, at: performance.now() });
+      const { control, value, tab } = message;
+      if (value === null) previews.delete(control);
+      else previews.set(control, { value, tab, at: performance.now() });
     }
   }
 
   function look(): void {
     const now = performance.now();
-    for (const [thing, preview] of previews) if (now - preview.at > GONE_AFTER) previews.delete(thing);
-    for (const [thing, value] of own.held())
-      if (typeof value === "number" && now - (told.get(thing)?.at ?? 0) > REST_EVERY) tell(thing, value);
+    for (const [control, preview] of previews) if (now - preview.at > GONE_AFTER) previews.delete(control);
+    for (const [control, value] of own.held())
+      if (typeof value === "number" && now - (told.get(control)?.at ?? 0) > REST_EVERY) tell(control, value);
   }
   setInterval(look, 500);
 

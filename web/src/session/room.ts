@@ -13,7 +13,7 @@ import { useSession, type Layer, type Parameter, type Source } from "./session";
 
 export type Place = [number, number, number];
 export type Route = Schemas["StoredRoute"];
-export type Held = Schemas["WhereOut"];
+export type Held = Schemas["PlacementPreview"];
 type Whereabouts = Schemas["TrajectoriesOut"];
 
 /** How much is asked at a time (s), and how near its end more is asked. */
@@ -140,7 +140,7 @@ export const useRoom = defineStore("room", () => {
   function endsInHand(source: Source): Place[] | null {
     const look = (parameter: Parameter): number => session.valueAt(source, parameter, player.playhead);
     if (look("rotation") || session.valueNow("room:mix", "rotation"))
-      return held.value && player.chosen === source.id ? [held.value.heard] : null;
+      return held.value && player.chosen === source.id ? [held.value.position] : null;
     const sides = source.mode === "sides";
     return endsOf(source.mode, look).map(({ side, at: across }) => {
       const name = (kind: "front" | "height"): Parameter =>

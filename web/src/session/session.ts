@@ -106,7 +106,7 @@ export const useSession = defineStore("session", () => {
   const refusals = ref(0);
   const me = ref<Person | null>(null);
   const people = reactive(new Map<string, Person>());
-  /** What this hand holds or has let go but not yet seen come back, by thing. */
+  /** What this hand holds or has let go but not yet seen come back, by control. */
   const pending = reactive(new Map<string, Pending>());
   /** Lanes as this person hears them on trial, by key. */
   const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
@@ -115,8 +115,8 @@ export const useSession = defineStore("session", () => {
   let outbox: Outbox;
   const early = new Map<number, Revision>();
   const { previews, hear: hearPreview, tell: tellHeld, forget: forgetHeld } = useHeld({
-    send: (thing, value) => channel?.send({ type: "preview", thing, value }),
-    held: () => [...pending].flatMap(([thing, { ids, value }]) => (ids.size ? [] : [[thing, value as number]])),
+    send: (control, value) => channel?.send({ type: "preview", control, value }),
+    held: () => [...pending].flatMap(([control, { ids, value }]) => (ids.size ? [] : [[control, value as number]])),
   }); // prettier-ignore
 
   /** Whether closing the tab would lose a change. */
@@ -255,8 +255,8 @@ export const useSession = defineStore("session", () => {
       if (change.part === "sources" && !(change.key in document.value.sources)) letGoOf(change.key, told);
     if (told.author.id === useAccount().me?.id && !outbox.sent(told.client_id)) void lookAtTurns();
     if (measures) void measureAgain();
-    for (const [thing, held] of pending)
-      if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(thing);
+    for (const [control, held] of pending)
+      if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
     void revised.trigger(told);
   }
 
@@ -292,24 +292,24 @@ export const useSession = defineStore("session", () => {
       setTimeout(() => void (mine === id.value && early.size && !fetching && fetchMissing()), MISSING_RETRY);
   }
 
-  /** Whether a colleague has hold of a thing that this hand has not: whoever reaches for it is told. */
-  function isTaken(thing: string): boolean {
-    if (pending.has(thing) || !holder(thing)) return false;
-    void reached.trigger(thing);
+  /** Whether a colleague has hold of a control that this hand has not: whoever reaches for it is told. */
+  function isTaken(control: string): boolean {
+    if (pending.has(control) || !holder(control)) return false;
+    void reached.trigger(control);
     return true;
   }
 
   /** Show a value at once while a hand holds it, and tell colleagues; what one of them holds is left to them. */
-  function hold(thing: string, value: number): void {
-    if (isTaken(thing)) return;
-    pending.set(thing, { value, ids: new Set() });
-    tellHeld(thing, value);
+  function hold(control: string, value: number): void {
+    if (isTaken(control)) return;
+    pending.set(control, { value, ids: new Set() });
+    tellHeld(control, value);
   }
 
   /** Let go without changing anything. */
-  function letGo(thing: string): void {
-    pending.delete(thing);
-    channel?.send({ type: "preview", thing, value: null });
+  function letGo(control: string): void {
+    pending.delete(control);
+    channel?.send({ type: "preview", control, value: null });
   }
 
   /**
@@ -318,29 +318,29 @@ export const useSession = defineStore("session", () => {
    */
   function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
     if (Object.keys(values).some(isTaken)) return;
-    const wereHeld = held.filter((thing) => pending.get(thing)?.ids.size === 0);
-    const carried = Object.keys(values).map((thing) => ({
-      thing,
-      ids: pending.get(thing)?.ids ?? new Set<string>(),
+    const wereHeld = held.filter((control) => pending.get(control)?.ids.size === 0);
+    const carried = Object.keys(values).map((control) => ({
+      control,
+      ids: pending.get(control)?.ids ?? new Set<string>(),
     }));
     const mine = outbox;
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
       // An answer that comes after another session was opened is kept there, and is not this one's.
       if (mine !== outbox) return;
       if (answer) takeAnswer(answer);
-      for (const thing of wereHeld) channel?.send({ type: "preview", thing, value: null });
+      for (const control of wereHeld) channel?.send({ type: "preview", control, value: null });
       if (!refusal) return;
       say.wrong(refusal);
       refusals.value += 1;
-      for (const { thing, ids } of carried) {
+      for (const { control, ids } of carried) {
         ids.delete(sent);
-        if (!ids.size) pending.delete(thing);
+        if (!ids.size) pending.delete(control);
       }
     });
-    for (const thing of held) if (!(thing in values)) pending.delete(thing);
-    for (const { thing, ids } of carried) {
+    for (const control of held) if (!(control in values)) pending.delete(control);
+    for (const { control, ids } of carried) {
       ids.add(sent);
-      pending.set(thing, { value: values[thing]!, ids });
+      pending.set(control, { value: values[control]!, ids });
     }
   }
 
@@ -390,9 +390,9 @@ export const useSession = defineStore("session", () => {
 
   const values = useValues({ document, pending, previews, tried, shapes, at });
 
-  /** The colleague who holds a thing, if one does. */
-  function holder(thing: string): Person | undefined {
-    const preview = previews.get(thing);
+  /** The colleague who holds a control, if one does. */
+  function holder(control: string): Person | undefined {
+    const preview = previews.get(control);
     return preview && people.get(preview.tab);
   }
 

@@ -98,7 +98,7 @@ export async function fetchSegment(
   if (heard.moves.length) query.set("moves", heard.moves.join(","));
   if (heard.click) query.set("click", "true");
   if (heard.plain) {
-    query.set("plain", `${heard.plain.source}:${heard.plain.treatment}`);
+    query.set("bypass", `${heard.plain.source}:${heard.plain.treatment}`);
     query.set("at", String(heard.plain.at));
   }
   if (heard.monitor !== "stereo") query.set("monitor", heard.monitor);
