@@ -5,9 +5,11 @@ second. Against it stands the same session rendered by one process in the same m
 """
 
 import http.client
+import json
 import os
 import random
 import statistics
+import struct
 import subprocess
 import sys
 import tempfile
@@ -100,6 +102,7 @@ class Listener(threading.Thread):
         self.cookies = f"sessionid={visitor.key}"
         self.plays = plays
         self.took: list[float] = []
+        self.keys: dict[int, str] = {}
         self.stopped = False
 
     def run(self) -> None:
@@ -108,6 +111,9 @@ class Listener(threading.Thread):
         while not self.stopped:
             start = time.perf_counter()
             path = f"{self.base}/segments/{index}?revision={Crowd.revision}&trim={Crowd.trim}"
+            # As the page does: meters go on from what this listener has heard.
+            past = [self.keys.get(before, "") for before in range(index - 6, index)]
+            path += f"&past={','.join(past)}" if any(past) else ""
             line.request("GET", path, headers={"Cookie": self.cookies})
             answer = line.getresponse()
             body = answer.read()
@@ -115,6 +121,8 @@ class Listener(threading.Thread):
                 index = 0
                 continue
             assert answer.status == 200, body
+            (size,) = struct.unpack_from("<I", body)
+            self.keys[index] = json.loads(body[4 : 4 + size])["key"]
             took = time.perf_counter() - start
             self.took.append(took)
             index += 1
@@ -174,6 +182,13 @@ def alone(session: str) -> float:
     return 0.5 / statistics.median(spent[10:])
 
 
+def side_by_side(session: str) -> float:
+    """Seconds of sound a second that as many processes render together as there are cores, each for itself."""
+    command = [sys.executable, "-m", "benchmarks.crowd", "--alone", session]
+    processes = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(os.cpu_count() or 1)]
+    return sum(float(process.communicate()[0]) for process in processes)
+
+
 def late(times: list[float]) -> float:
     """The 95th percentile, in milliseconds."""
     return 1000 * statistics.quantiles(times, n=20)[-1] if len(times) > 1 else float("nan")
@@ -199,6 +214,12 @@ def stolen() -> float:
 def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
     os.environ.setdefault("NEEDLE_LOCAL", "1")
+    if sys.argv[1:2] == ["--alone"]:
+        import django
+
+        django.setup()
+        print(alone(sys.argv[2]))
+        return
     with tempfile.TemporaryDirectory() as folder:
         run(Path(folder))
 
@@ -208,6 +229,7 @@ def run(data: Path) -> None:
     os.environ["NEEDLE_DATA"] = str(data)
     session, keys = prepare(data)
     print(f"one process by itself: {alone(session):.0f} s of sound a second")
+    print(f"as many as there are cores, nothing else: {side_by_side(session):.0f} s of sound a second")
     server = subprocess.Popen(
         [sys.executable, "manage.py", "serve", "--port", str(PORT)], stdout=subprocess.PIPE, text=True
     )

@@ -10,6 +10,9 @@ import sqlite3
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from benchmarks.visitors import Visitor, edits_seen, hear, told
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
@@ -17,15 +20,54 @@ os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
 EDITS = 60
 SECONDS = 10
-HOUR = 2400
-"""Changes that four people make in a busy hour: one every 6 s each."""
+PEOPLE = 50
+HOUR = 3600
+"""Changes in an hour in which somebody changes something each second."""
+
+
+def used_memory(pid: int) -> int:
+    """Bytes that a process holds."""
+    (line,) = [row for row in Path(f"/proc/{pid}/status").read_text().splitlines() if row.startswith("VmRSS")]
+    return 1024 * int(line.split()[1])
+
+
+async def hour(rowan: Visitor, ines: Visitor, session: str) -> tuple[list[float], list[float]]:
+    """An hour's edits, one after the other, with everybody watching: seconds until each is answered, and seen."""
+    lines = [await (rowan, ines)[number % 2].line(session) for number in range(PEOPLE)]
+    before = rowan.ask(f"/api/sessions/{session}")["revision"]
+    arrived: list[dict[int, float]] = [{} for _ in lines]
+    hearing = [asyncio.create_task(hear(line, at, before + HOUR)) for line, at in zip(lines, arrived, strict=True)]
+    chance = random.Random(3)
+    answered, began = [], {}
+    for number in range(HOUR):
+        start = round(chance.uniform(0, 110), 2)
+        points = [{"t": start + i, "value": round(chance.uniform(-1, 1), 2)} for i in range(6)]
+        kinds = (
+            {"kind": "place-source", "source": "hand-drum", "pan": points[0]["value"]},
+            {"kind": "set-level", "source": "gulls", "level": round(chance.uniform(-20, 0), 1)},
+            {
+                "kind": "write-points",
+                "owner": "oars",
+                "parameter": "pan",
+                "start": start,
+                "end": start + 5,
+                "points": points,
+            },
+        )
+        at = time.perf_counter()
+        revision = await asyncio.to_thread((rowan, ines)[number % 2].edit, session, **kinds[number % 3])
+        answered.append(time.perf_counter() - at)
+        began[revision["revision"]] = at
+    await asyncio.gather(*hearing)
+    for line in lines:
+        await line.close()
+    return answered, [max(seen[revision] for seen in arrived) - at for revision, at in began.items()]
 
 
 def main() -> None:
     import django
 
     django.setup()
-    from benchmarks.visitors import Visitor, edits_seen, told
     from tests.browser.stage import Server
 
     server = Server()
@@ -48,24 +90,10 @@ def main() -> None:
         made = sum(pool.map(edit_on, [rowan, ines] * 2))
     print(f"edits by four people without a pause, each stored and synced: {made / SECONDS:.0f} a second")
 
-    chance = random.Random(3)
     before = (server.data / "needle.sqlite3").stat().st_size
-    for number in range(HOUR):
-        start = round(chance.uniform(0, 110), 2)
-        points = [{"t": start + i, "value": round(chance.uniform(-1, 1), 2)} for i in range(6)]
-        kinds = (
-            {"kind": "place-source", "source": "hand-drum", "pan": points[0]["value"]},
-            {"kind": "set-level", "source": "gulls", "level": round(chance.uniform(-20, 0), 1)},
-            {
-                "kind": "write-points",
-                "owner": "oars",
-                "parameter": "pan",
-                "start": start,
-                "end": start + 5,
-                "points": points,
-            },
-        )
-        (rowan, ines)[number % 2].edit(session, **kinds[number % 3])
+    memory = used_memory(server.process.pid)
+    answered, seen = asyncio.run(hour(rowan, ines, session))
+    grown_memory = used_memory(server.process.pid)
     with sqlite3.connect(server.data / "needle.sqlite3") as database:
         database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     grown = (server.data / "needle.sqlite3").stat().st_size - before
@@ -74,7 +102,12 @@ def main() -> None:
         start = time.perf_counter()
         rowan.ask(f"/api/sessions/{session}")
         opened.append(time.perf_counter() - start)
-    print(f"an hour of busy work, {HOUR} changes: the log grew by {grown / 1e6:.1f} MB")
+    print(f"an edit a second for an hour, {HOUR} changes, {PEOPLE} people: the log grew by {grown / 1e6:.1f} MB")
+    print(f"the web process: {memory / 1e6:.0f} MB before, {grown_memory / 1e6:.0f} MB after")
+    tenth = HOUR // 10
+    for name, seconds in (("answered", answered), ("seen by all", seen)):
+        told(f"an edit {name}, the first tenth of the hour", seconds[:tenth])
+        told(f"an edit {name}, the last tenth of the hour", seconds[-tenth:])
     told("opening that session", opened)
     start = time.perf_counter()
     rowan.ask(f"/api/sessions/{session}/history")

@@ -94,6 +94,11 @@ class SoundingOut(Schema):
 def get_sounding_range(request: HttpRequest, session_id: UUID, source: str, revision: Revision) -> SoundingOut:
     """When a source sounds, by its stem and by what is dealt of it."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_sounding_range, session, source, revision)
+
+
+def find_sounding_range(session: MixSession, source: str, revision: int) -> SoundingOut:
+    """When a source sounds."""
     document = document_for(session, revision)
     row = owner_in(document, source)
     per_second, peaks = asset_waveform(

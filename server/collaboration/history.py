@@ -17,6 +17,7 @@ from server.accounts.names import shown_name
 from server.analysis.balance import During
 from server.collaboration.differences import differences
 from server.collaboration.models import Version
+from server.common import pool
 from server.common.errors import ApiError
 from server.common.pool import poll_job
 from server.editing import services
@@ -169,6 +170,11 @@ def _row(row: OperationRecord, undone: bool) -> HistoryRow:
 def list_differences(request: HttpRequest, session_id: UUID, then: int, revision: Revision) -> ComparedOut:
     """What differs between a revision and the one that is worked on."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, compare_revisions, session, then, revision)
+
+
+def compare_revisions(session: MixSession, then: int, revision: int) -> ComparedOut:
+    """What differs between two revisions."""
     old, new = document_for(session, then), document_for(session, revision)
     result = [DifferenceOut(**asdict(difference)) for difference in differences(old, new)]
     return ComparedOut(revision=then, now=revision, differences=result, lanes=lines_as_they_were(new, old))

@@ -11,6 +11,7 @@ from enum import IntEnum
 from time import monotonic
 from typing import Any
 
+from cachetools import LRUCache
 from django.db import close_old_connections
 
 from server.common.pool_process import PoolProcess, ProcessLost
@@ -23,6 +24,9 @@ MOST_WAITING = 64
 _ATTEMPTS = 2
 _PATIENCE = {"front": 0.08, "back": 0.0}
 """Seconds for which a job is left to the process that is near it: the next segment costs that one a tenth."""
+_NEVER_COMES = 1.0
+"""Seconds after which a job is anybody's."""
+_MOST_KNOWN_NEAR = 4096
 _LIMITS = {"front": 120.0, "back": 600.0}
 """Seconds without a sign after which a process is ended."""
 
@@ -47,13 +51,16 @@ class PoolBusy(Exception):
 
 @dataclass(eq=False)
 class Job:
-    """Something to be done for a ``person``: ``work(*arguments)``, best by the process that ``near`` numbers."""
+    """Something to be done for a ``person``: ``work(*arguments)``, best by the process that has most of it ready.
+
+    That is the one that ``near`` numbers, or the one that did the last job with the same ``near``.
+    """
 
     work: Callable[..., Any]
     arguments: tuple[Any, ...]
     person: Hashable
     urgency: Urgency
-    near: int | None = None
+    near: Hashable = None
     part_of: "Job | None" = None
     future: Future[Any] = field(default_factory=Future)
     progress: float = 0.0
@@ -82,6 +89,7 @@ class ProcessGroup:
         self._time_used: dict[Hashable, float] = {}
         self._feeders: list[threading.Thread] = []
         self._processes: dict[int, PoolProcess] = {}
+        self._nearest: LRUCache[Hashable, int] = LRUCache(_MOST_KNOWN_NEAR)
         self._idle = 0
         self._closed = False
         self._numbers = itertools.count()
@@ -184,6 +192,8 @@ class ProcessGroup:
                     job = min(takeable, key=lambda job: self._turn(job, number))
                     self._waiting.remove(job)
                     self._at_work.append(job)
+                    if job.near is not None and not isinstance(job.near, int):
+                        self._nearest[job.near] = number
                     return job
                 self._idle += 1
                 self.changed.wait(self._patience if ready else 0.5 if self._waiting else None)
@@ -195,10 +205,13 @@ class ProcessGroup:
         return not self._is_near_another(job, number) or monotonic() - job.created >= self._patience
 
     def _is_near_another(self, job: Job, number: int) -> bool:
-        return job.near is not None and job.near % self.size != number
+        home = job.near % self.size if isinstance(job.near, int) else self._nearest.get(job.near, number)
+        return home != number and job.near is not None
 
-    def _turn(self, job: Job, number: int) -> tuple[int, float, bool, int]:
-        return job.urgency, self._time_used[job.person], self._is_near_another(job, number), job.number
+    def _turn(self, job: Job, number: int) -> tuple[int, bool, float, int]:
+        # A process does another's only when it has none of its own, or when that one does not come to it.
+        foreign = self._is_near_another(job, number) and monotonic() - job.created < _NEVER_COMES
+        return job.urgency, foreign, self._time_used[job.person], job.number
 
     def _drop_unwanted(self) -> None:
         for job in [job for job in self._waiting if job.future.cancelled() or not job.is_wanted()]:

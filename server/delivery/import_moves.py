@@ -2,10 +2,12 @@
 
 import json
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from ninja import File, Form, Router, Schema, UploadedFile
 from pydantic import Field, TypeAdapter, ValidationError
@@ -27,6 +29,7 @@ from server.editing.operations.lanes import Owner
 from server.mixsessions.access import membership
 from server.mixsessions.document_cache import document_for
 from server.mixsessions.fields import Key
+from server.mixsessions.models import MixSession
 
 router = Router(tags=["moves"])
 
@@ -79,7 +82,7 @@ class LaneDestination(Destination):
     index: Annotated[int, Field(ge=0)]
 
 
-_LANDS = TypeAdapter(Annotated[list[LaneDestination], Field(min_length=1, max_length=512)])
+_DESTINATIONS = TypeAdapter(Annotated[list[LaneDestination], Field(min_length=1, max_length=512)])
 
 
 @router.post(
@@ -88,12 +91,17 @@ _LANDS = TypeAdapter(Annotated[list[LaneDestination], Field(min_length=1, max_le
 def preview_import(request: HttpRequest, session_id: UUID, revision: Form[int], file: File[UploadedFile]) -> LanesOut:
     """What a file of moves holds (CSV, JSON or MIDI), and where each lane goes."""
     session = membership(request.user, session_id, to_edit=True).session
+    return _work_on_file(request.user.pk, file, read_lanes, session, revision)
+
+
+def read_lanes(path: Path, session: MixSession, revision: int) -> LanesOut:
+    """The lanes of a file, and where each goes in a session."""
     document = document_for(session, revision)
-    result = _read(request.user.pk, file, tempo_map(document))
+    result = _read(path, tempo_map(document))
     lands = zip(result, landing_places(result, document), strict=True)
     offered = ((owner, audible_parameters(document, owner)) for owner in owners_in(document))
     return LanesOut(
-        lanes=[_lane_out(index, one, place) for index, (one, place) in enumerate(lands)],
+        lanes=[_lane_out(index, lane, place) for index, (lane, place) in enumerate(lands)],
         places=[
             DestinationOut(owner=owner, name=named(document, owner), parameters=list(parameters))
             for owner, parameters in offered
@@ -118,59 +126,80 @@ def import_moves(
     of ``all`` that was there, ``at`` seconds later.
     """
     session = membership(request.user, session_id, to_edit=True).session
-    document = document_for(session, revision)
-    drafting = Drafting(session, document, revision)
-    result = _read(request.user.pk, file, drafting.tempo)
     try:
-        destinations = _LANDS.validate_python(json.loads(lands))
+        destinations = _DESTINATIONS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
         raise ApiError("Say where each lane goes.", 422) from error
     if len({(lane.owner, lane.parameter) for lane in destinations}) < len(destinations):
         raise ApiError("Two lanes go to one place. Choose another place for one of them, or leave it out.", 422)
     if not 0.0 <= at <= MAX_TIME:
-        raise ApiError("Moves lane at the beginning or later.", 422)
+        raise ApiError("Moves begin at the start of the piece or later.", 422)
+    name = (file.name or "a file")[:60]
+    options = (session, request.user, revision, destinations, over == "all", at, name)
+    return _work_on_file(request.user.pk, file, draft_import, *options)
+
+
+def draft_import(
+    path: Path,
+    session: MixSession,
+    user: User,
+    revision: int,
+    destinations: list[LaneDestination],
+    replaces_all: bool,
+    at: float,
+    name: str,
+) -> DraftOut:
+    """What a file would write at its destinations, as a draft."""
+    document = document_for(session, revision)
+    drafting = Drafting(session, document, revision)
+    result = _read(path, drafting.tempo)
     for lane in destinations:
         if lane.index >= len(result):
             raise ApiError("The file holds no such lane.", 422)
         moves = landed(document, (lane.owner, lane.parameter), result[lane.index].lane, at)
         before, _ = drafting.lane(lane.owner, lane.parameter)
-        stretch = moves.points[0].t, moves.points[-1].t
-        drafting.put(
-            lane.owner, lane.parameter, moves if over == "all" else before.with_range(*stretch, moves.points)
-        )
+        span = moves.points[0].t, moves.points[-1].t
+        drafting.put(lane.owner, lane.parameter, moves if replaces_all else before.with_range(*span, moves.points))
     if not drafting.writes:
         raise ApiError("These moves are in the session as they are: there is nothing to change.", 422)
     who = drafting.whose(lane.owner for lane in destinations)
     lanes = "a move" if len(destinations) == 1 else f"{len(destinations)} moves"
-    return draft_out(drafting.draft(request.user, f"{who}: {lanes} from {(file.name or 'a file')[:60]}"))
+    return draft_out(drafting.draft(user, f"{who}: {lanes} from {name}"))
 
 
-def _read(person: int, file: UploadedFile, tempo: TempoMap) -> list[FoundLane]:
+Result = TypeVar("Result")
+
+
+def _work_on_file(person: int, file: UploadedFile, work: Callable[..., Result], *arguments: Any) -> Result:
+    """What ``work(path, *arguments)`` gives in the pool for a file that was sent; refusals name the file."""
     if file.size > MOST_BYTES:
         raise ApiError(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
-    content = file.read()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent"
-        path.write_bytes(content)
+        path.write_bytes(file.read())
         try:
-            if content.startswith(b"MThd"):
-                return pool.call(person, read_midi_moves, path, tempo, urgency=pool.Urgency.ANALYSIS)
-            return pool.call(person, read_moves, path, urgency=pool.Urgency.ANALYSIS)
+            return pool.call(person, work, path, *arguments, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
             raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
 
 
-def _lane_out(index: int, one: FoundLane, lands: Place | None) -> ImportedLane:
-    values = [point.value for point in one.lane.points]
+def _read(path: Path, tempo: TempoMap) -> list[FoundLane]:
+    with path.open("rb") as file:
+        is_midi = file.read(4) == b"MThd"
+    return read_midi_moves(path, tempo) if is_midi else read_moves(path)
+
+
+def _lane_out(index: int, lane: FoundLane, lands: Place | None) -> ImportedLane:
+    values = [point.value for point in lane.lane.points]
     return ImportedLane(
         index=index,
-        name=one.name or one.owner,
-        parameter=one.parameter,
+        name=lane.name or lane.owner,
+        parameter=lane.parameter,
         points=len(values),
-        start=one.lane.points[0].t,
-        end=one.lane.points[-1].t,
+        start=lane.lane.points[0].t,
+        end=lane.lane.points[-1].t,
         low=min(values),
         high=max(values),
         lands=Destination(owner=lands[0], parameter=lands[1]) if lands else None,
-        notes=list(one.notes),
+        notes=list(lane.notes),
     )

@@ -180,14 +180,20 @@ class LaneChange(Schema):
 @router.post("/{uuid:session_id}/moves/edit", response=DraftOut)
 def preview_edit(request: HttpRequest, session_id: UUID, body: EditIn) -> DraftOut:
     """A range operation on one or several lanes, as a draft."""
-    drafting = _drafting(request, session_id, body.revision)
+    session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, draft_edit, session, request.user, body)
+
+
+def draft_edit(session: MixSession, user: User, body: EditIn) -> DraftOut:
+    """A range operation on lanes, as a draft."""
+    drafting = Drafting(session, document_for(session, body.revision), body.revision)
     change = edit_from(body.edit)
     for lane in body.lanes:
         own = change.on_other_side() if lane.mirrored else change
         drafting.change(lane.owner, lane.parameter, body.start, body.end, own, body.glide, body.stay)
     who = drafting.whose(lane.owner for lane in body.lanes)
     summary = f"{who}: {bars_words(drafting.tempo, body.start, body.end)} {change.title}"
-    return draft_out(drafting.draft(request.user, summary))
+    return draft_out(drafting.draft(user, summary))
 
 
 @router.post("/{uuid:session_id}/moves/clip", response=ClipIn)
@@ -196,6 +202,11 @@ def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
     session = membership(request.user, session_id, to_edit=True).session
     if len({lane.owner for lane in body.lanes}) > 1:
         raise ApiError("Copy the moves of one source at a time; they can be pasted on several.", 422)
+    return pool.call(request.user.pk, clip_of_lanes, session, body)
+
+
+def clip_of_lanes(session: MixSession, body: Stretch) -> ClipIn:
+    """A stretch of one thing's lanes as a clip."""
     document = document_for(session, body.revision)
     lanes = {
         lane.parameter: (
@@ -215,7 +226,13 @@ def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
 @router.post("/{uuid:session_id}/moves/paste", response=DraftOut)
 def preview_paste(request: HttpRequest, session_id: UUID, body: PasteIn) -> DraftOut:
     """A clip put down on other places, other sources, as a draft."""
-    drafting = _drafting(request, session_id, body.revision)
+    session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, draft_paste, session, request.user, body)
+
+
+def draft_paste(session: MixSession, user: User, body: PasteIn) -> DraftOut:
+    """A clip put down on targets, as a draft."""
+    drafting = Drafting(session, document_for(session, body.revision), body.revision)
     clip = body.clip.clip()
     for target in body.targets:
         there = clip.at(target.at, drafting.tempo, body.by_beats)
@@ -226,14 +243,19 @@ def preview_paste(request: HttpRequest, session_id: UUID, body: PasteIn) -> Draf
     who = drafting.whose(target.owner for target in body.targets)
     times = len({target.at for target in body.targets})
     how = "pasted mirrored" if body.mirrored else "pasted"
-    said = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
-    return draft_out(drafting.draft(request.user, said))
+    summary = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
+    return draft_out(drafting.draft(user, summary))
 
 
 @router.get("/{uuid:session_id}/moves/places", response=list[PlaceOut])
 def list_paste_places(request: HttpRequest, session_id: UUID, query: Query[PlacesIn]) -> list[PlaceOut]:
     """Where a copied stretch may be put down, to be confirmed."""
     session = membership(request.user, session_id).session
+    return pool.call(request.user.pk, find_paste_places, session, query)
+
+
+def find_paste_places(session: MixSession, query: PlacesIn) -> list[PlaceOut]:
+    """Where a copied stretch may be put down."""
     document = document_for(session, query.revision)
     tempo, length = tempo_map(document), piece_length(document)
     if query.kind == "bars":
@@ -296,13 +318,12 @@ def list_lane_changes(request: HttpRequest, session_id: UUID, lane: Query[LaneNa
 def get_lane(request: HttpRequest, session_id: UUID, revision: Revision, lane: Query[LaneName]) -> list[dict]:
     """A lane's points as they were at a revision."""
     session = membership(request.user, session_id).session
-    document = document_for(session, revision)
-    return stored(lane_in(document, lane.owner, lane.parameter).points)
+    return pool.call(request.user.pk, points_at, session, revision, lane)
 
 
-def _drafting(request: HttpRequest, session_id: UUID, revision: int) -> Drafting:
-    session: MixSession = membership(request.user, session_id, to_edit=True).session
-    return Drafting(session, document_for(session, revision), revision)
+def points_at(session: MixSession, revision: int, lane: LaneName) -> list[dict]:
+    """A lane's points as they were at a revision."""
+    return stored(lane_in(document_for(session, revision), lane.owner, lane.parameter).points)
 
 
 def draft_out(draft: Draft) -> DraftOut:

@@ -3,6 +3,7 @@
 from typing import Annotated
 from uuid import UUID
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
@@ -11,12 +12,14 @@ from needle.automation.grid import bars_words
 from needle.automation.paths import MOST_DRAWN, MOST_TURNS, PATHS, Path, path_points
 from needle.automation.splice import plain_lane, splice
 from needle.session.owners import check_moves
+from server.common import pool
 from server.editing.drafting import Drafting
 from server.editing.moves import DraftOut, draft_out
 from server.editing.operations.lanes import Owner
 from server.mixsessions.access import membership
 from server.mixsessions.document_cache import document_for
 from server.mixsessions.entities import InRoom, Time
+from server.mixsessions.models import MixSession
 
 router = Router(tags=["room"])
 
@@ -54,6 +57,11 @@ class PathIn(Schema):
 def preview_path(request: HttpRequest, session_id: UUID, body: PathIn) -> DraftOut:
     """A path on the plan as points of its lanes, as a draft to look at and hear."""
     session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, draft_path, session, request.user, body)
+
+
+def draft_path(session: MixSession, user: User, body: PathIn) -> DraftOut:
+    """A path on the plan as a draft."""
     drafting = Drafting(session, document_for(session, body.revision), body.revision)
     shape = body.path()
     for parameter, points in path_points(shape, body.start, body.end).items():
@@ -63,4 +71,4 @@ def preview_path(request: HttpRequest, session_id: UUID, body: PathIn) -> DraftO
         drafting.put(body.source, parameter, splice(lane_before, body.start, body.end, points, body.glide))
     title = PATHS[shape.kind][0]
     words = bars_words(drafting.tempo, body.start, body.end)
-    return draft_out(drafting.draft(request.user, f"{drafting.whose([body.source])}: {words} {title}"))
+    return draft_out(drafting.draft(user, f"{drafting.whose([body.source])}: {words} {title}"))

@@ -3,6 +3,7 @@
 from typing import Annotated, Any
 from uuid import UUID
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from ninja import File, Query, Router, Schema, UploadedFile
 from pydantic import Field
@@ -12,6 +13,7 @@ from needle.dealing.deal import arranged
 from needle.io.midi import midi_notes
 from needle.session.owners import named, owner_in
 from needle.session.rhythm import PULSE_DEFAULTS
+from server.common import pool
 from server.common.errors import ApiError
 from server.common.midi_files import read_midi
 from server.editing.models import Draft
@@ -23,6 +25,7 @@ from server.mixsessions.access import membership
 from server.mixsessions.document_cache import document_for
 from server.mixsessions.entities import EventItem, StoredPlace
 from server.mixsessions.fields import Key
+from server.mixsessions.models import MixSession
 
 router = Router(tags=["rhythm"])
 
@@ -53,10 +56,15 @@ class PulseDraft(Schema):
 def preview_pulse(request: HttpRequest, session_id: UUID, body: PulseIn) -> Draft:
     """A pulse to be heard before it is made."""
     session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, draft_pulse, session, request.user, body)
+
+
+def draft_pulse(session: MixSession, user: User, body: PulseIn) -> Draft:
+    """A pulse as a draft."""
     document = document_for(session, body.revision)
     owner_in(document, body.owner)
     writes = [{"pulse": body.owner, "values": body.pulse(document).as_dict()}]
-    return Draft.keep(session, request.user, Draft.Kind.PREVIEW, body.revision, writes)
+    return Draft.keep(session, user, Draft.Kind.PREVIEW, body.revision, writes)
 
 
 class Whose(Schema):
@@ -77,6 +85,11 @@ class OperationOut(Schema):
 def convert_points_to_pulse(request: HttpRequest, session_id: UUID, whose: Query[Whose]) -> dict[str, Any]:
     """What takes written points back to the pulse that they were written from; the lanes become what they were."""
     session = membership(request.user, session_id, to_edit=True).session
+    return pool.call(request.user.pk, points_to_pulse, session, whose)
+
+
+def points_to_pulse(session: MixSession, whose: Whose) -> dict[str, Any]:
+    """What converts points back to their pulse, as an operation."""
     document = document_for(session, whose.revision)
     previous = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
     if not previous.get("lanes"):

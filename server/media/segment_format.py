@@ -20,9 +20,16 @@ from server.mixsessions.models import MixSession
 
 
 def segment_bytes(
-    user_id: int, session: MixSession, index: int, revision: int, monitoring: MonitorParams, hand: str, free: bool
+    user_id: int,
+    session: MixSession,
+    index: int,
+    revision: int,
+    monitoring: MonitorParams,
+    hand: str,
+    free: bool,
+    past: str,
 ) -> bytes:
-    """A segment with its readings, in the form that ``server.media.segments_api.segment`` describes."""
+    """A segment with its readings, in the form that ``server.media.segments_api.get_segment`` describes."""
     mix = monitoring.mix(session, revision)
     if index >= segment_count(mix):
         raise ApiError("The piece ends before that segment.", 404)
@@ -38,11 +45,12 @@ def segment_bytes(
             before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
         reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
         listening = replace(listening, without_direct=frozenset({hand}))
-    result = segments.segment(mix, index, listening, heads)
+    result = segments.segment(mix, index, listening, heads, past.split(","))
     audio, meters = result.audio, result.readings
     rows = np.array([[spectra.left, spectra.right, spectra.mono] for spectra in result.spectra])
     head = {
         "revision": revision,
+        "key": result.key,
         "index": index,
         "rate": mix.rate,
         "frames": audio.shape[1],

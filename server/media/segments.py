@@ -4,6 +4,7 @@ Colleagues who hear the same share the work, and an edit at bar 30 leaves bar 1 
 """
 
 import hashlib
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass, fields
@@ -40,6 +41,8 @@ RENDERED = RenderCache(384 * 2**20)
 """What comes of returns and layers, of this process, whatever it renders."""
 _FRAME_BYTES = 64 * 2**20
 _RUN = 32
+_KEY = re.compile(r"[0-9a-f]{32}")
+"""What the key of a segment's meter frames looks like."""
 
 _lock = Lock()
 _frames: LRUCache[str, Frames] = LRUCache(_FRAME_BYTES, getsizeof=lambda frames: frames.nbytes)
@@ -52,20 +55,28 @@ class Sounding:
     """A segment to be heard: ``audio`` (2, frames), its meter ``readings`` (meter frames, columns).
 
     ``points`` (meter frames, pairs, 2) of the phase picture; ``spectra``, one a tenth of a second, each over the
-    400 ms that it ends.
+    400 ms that it ends. ``key`` is of its meter frames: with it a later segment is measured on from this one.
     """
 
+    key: str
     audio: NDArray[np.float32]
     readings: NDArray[np.float32]
     points: NDArray[np.float32]
     spectra: list[Spectra]
 
 
-def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None = None) -> Sounding:
-    """A segment and what the meters show through it; ``heads`` gives measured heads."""
+def segment(
+    mix: Mix, index: int, listening: Listening, heads: Responses | None = None, past: Sequence[str] = ()
+) -> Sounding:
+    """A segment and what the meters show through it; ``heads`` gives measured heads.
+
+    ``past``: keys of the segments before it as they sounded, the nearest last, empty where they were this mix. Meters
+    whose windows reach back show those, so that a change in the midst costs one segment and not its whole past.
+    """
     first = max(index - PAST_SEGMENTS, 0)
     keys = [_key(mix, i, listening) for i in range(first, index + 1)]
-    frames = [_kept_frames(key) for key in keys]
+    sounded = [*[""] * len(keys), *past, ""][-len(keys) :]
+    frames = [_sounded_frames(mix, old) or _kept_frames(key) for old, key in zip(sounded, keys, strict=True)]
     stored = shared_cache().get(_audio_key(keys[-1]))
     audio = stored[0] if stored else None
     missing = [place for place, result in enumerate(frames) if result is None]
@@ -78,18 +89,19 @@ def segment(mix: Mix, index: int, listening: Listening, heads: Responses | None 
             shared_cache().put(_audio_key(keys[place]), [part.audio])
             frames[place] = part.frames
             audio = part.audio
-    past = Frames.joined(frames)
+    reach = Frames.joined(frames)
     hops = METER_FRAMES // FRAMES_PER_HOP
-    ends = range(past.bands.shape[2] - hops + 1, past.bands.shape[2] + 1)
+    ends = range(reach.bands.shape[2] - hops + 1, reach.bands.shape[2] + 1)
     return Sounding(
+        key=keys[-1],
         audio=audio,
-        readings=_shown(mix, past),
+        readings=_meter_readings(mix, reach),
         points=phase_points(audio, hop_frames(mix.rate)),
-        spectra=[Spectra.of(past.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
+        spectra=[Spectra.of(reach.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
     )
 
 
-def _shown(mix: Mix, past: Frames) -> NDArray[np.float32]:
+def _meter_readings(mix: Mix, past: Frames) -> NDArray[np.float32]:
     """What the meters show of a segment, and in a room what those of its channels do."""
     result = readings(past, METER_FRAMES)
     if not mix.room.surround:
@@ -120,6 +132,13 @@ def _kept_frames(key: str) -> Frames | None:
         with _lock:
             _frames[key] = result
     return result
+
+
+def _sounded_frames(mix: Mix, key: str) -> Frames | None:
+    """The meter frames of a segment that has sounded, if they are known and of the mix's layout."""
+    frames = _kept_frames(key) if _KEY.fullmatch(key) else None
+    count = len(mix.room.channels) if mix.room.surround else 0
+    return frames if frames is not None and frames.channels.shape[1] == count else None
 
 
 def _keep_frames(key: str, frames: Frames) -> bool:

@@ -23,10 +23,6 @@ router = Router(tags=["sound"])
 NOW_SECONDS = 1.5
 """What is needed sooner than that goes before all else."""
 
-_STRETCH = 16
-"""Segments in a row for which one process has ready what rooms need of the past."""
-
-
 _LOOKED_UP_EVERY = 2.0
 """Seconds for which it is known who listens; a change that this process sees is known at once."""
 
@@ -69,9 +65,13 @@ async def get_segment(
     monitoring: Query[MonitorParams],
     hand: str = "",
     free: bool = False,
+    past: Annotated[str, Field(max_length=200, pattern=r"^([0-9a-f]{32})?(,([0-9a-f]{32})?){0,5}$")] = "",
     ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
 ) -> HttpResponse:
     """Half a second of the mix at a revision.
+
+    ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
+    commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
 
     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
@@ -82,12 +82,12 @@ async def get_segment(
     member = request.auth
     session, person = member.session, member.user_id
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
-    arguments = (person, session, index, revision, monitoring, hand, free)
-    near = hash((session_id, index // _STRETCH))
-    job = Job(segment_bytes, arguments, person, urgency, near)
+    arguments = (person, session, index, revision, monitoring, hand, free, past)
+    # Whoever goes on listening is answered by the process that has what rooms need of the past.
+    job = Job(segment_bytes, arguments, person, urgency, near=(session_id, person))
     # Measured heads are one's own; what else is heard is the same for all who hear it.
     whose = person if monitoring.is_personal() else None
-    body = await pool().ask(job, (whose, session_id, index, revision, monitoring.model_dump_json(), hand, free))
+    body = await pool().ask(job, (whose, session_id, index, revision, monitoring.model_dump_json(), hand, free, past))
     response = HttpResponse(body, content_type="application/octet-stream")
     response["Cache-Control"] = "private, no-store"
     return response

@@ -1,5 +1,6 @@
 """Documents of sessions at their revisions, kept in memory: the latest is followed by the log, never read anew."""
 
+from contextlib import suppress
 from threading import Lock
 from uuid import UUID
 
@@ -9,6 +10,17 @@ from needle.session.validation import Document
 from server.mixsessions.deltas import apply_delta
 from server.mixsessions.log import MOST_AT_ONCE, document_at, present, since
 from server.mixsessions.models import MixSession
+
+_MOST_BYTES = 192 << 20
+_ENTITY_BYTES, _POINT_BYTES = 3_000, 450
+"""About what an entity takes in memory, and a point of a lane."""
+
+
+def size_of(document: Document) -> int:
+    """About how many bytes a document takes, as if it shared nothing with others."""
+    points = sum(len(lane["points"]) for lane in document["lanes"].values())
+    entities = sum(len(part) for part in document.values())
+    return _ENTITY_BYTES * entities + _POINT_BYTES * points
 
 
 class _Follower:
@@ -34,7 +46,7 @@ class _Follower:
 _lock = Lock()
 """Held for a look at the caches only; each session has a lock of its own while it is followed."""
 _followers: LRUCache[UUID, _Follower] = LRUCache(64)
-_documents: LRUCache[tuple[UUID, int], Document] = LRUCache(64)
+_documents: LRUCache[tuple[UUID, int], Document] = LRUCache(_MOST_BYTES, getsizeof=lambda document: size_of(document))
 
 
 def document_for(session: MixSession, revision: int) -> Document:
@@ -52,5 +64,7 @@ def document_for(session: MixSession, revision: int) -> Document:
             result = follower.document
     if result is None:
         result = document_at(session.id, revision)
-    with _lock:
+    with _lock, suppress(ValueError):
+        # One that is larger than all of the cache is known by its follower only.
         return _documents.setdefault(key, result)
+    return result

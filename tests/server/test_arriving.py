@@ -256,7 +256,7 @@ class Landing(Coming):
             ("time,value\n0,0\n", [{"index": 4, "owner": "low", "parameter": "pan"}], "no such lane"),
             ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan_left"}], "has no pan left"),
             ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan"}] * 2, "Two lanes"),
-            ("time,value\nx,0\n", [], "one.csv, line 2"),
+            ("time,value\nx,0\n", [{"index": 0, "owner": "low", "parameter": "pan"}], "one.csv, line 2"),
             ("time,value\n0,0\n", [], "Say where"),
         ):
             file = SimpleUploadedFile("one.csv", text.encode())

@@ -161,6 +161,21 @@ class Losses(Pools):
 class Beside(Pools):
     cores = 2
 
+    def test_who_goes_on_is_answered_by_the_process_that_answered_last(self) -> None:
+        front = self.pool._groups["front"]
+        self.pool.wake()
+        with mock.patch.object(front, "_patience", PATIENCE):
+            begun, gate = self.folder / "begun", self.folder / "gate"
+            blocked = self.have(pool_work.hold, begun, gate, near="ines")
+            pool_work.wait_for(begun)
+            # While that one is busy the other one answers, and goes on doing so.
+            first = {self.have(pool_work.process, near="olga").result(PATIENCE)}
+            gate.touch()
+            blocked.result(PATIENCE)
+            self.assertEqual({self.have(pool_work.process, near="olga").result(PATIENCE) for _ in range(6)}, first)
+            ines = {self.have(pool_work.process, near="ines").result(PATIENCE) for _ in range(6)}
+        self.assertEqual((len(ines), ines & first), (1, set()))
+
     def test_what_is_near_goes_to_one_process_until_it_has_waited_long_enough(self) -> None:
         front = self.pool._groups["front"]
         self.pool.wake()

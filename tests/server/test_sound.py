@@ -53,6 +53,33 @@ class Segments(Heard):
         old = self.as_("olga").get(self.url("/segments/0"), {"revision": revision, "solo": "low"})
         np.testing.assert_array_equal(decode(old.content)[1], before[:, : RATE // 2])
 
+    def test_meters_go_on_from_what_sounded_and_an_edit_costs_one_segment(self) -> None:
+        client, short = self.as_("lisa"), COLUMNS.index("short_term")
+        heads = [self.hear(client, index, solo="low")[0] for index in range(5)]
+        loud = self.hear(client, 4, solo="low")[2][:, short]
+        self.operate(self.as_("emil"), {"kind": "set-level", "source": "low", "level": -40.0})
+        past = ",".join(head["key"] for head in heads[:4])
+        with mock.patch.object(segments, "render_segments", wraps=segments.render_segments) as rendered:
+            after = self.hear(client, 4, solo="low", past=past)[2][:, short]
+        self.assertEqual([call.args[1:3] for call in rendered.call_args_list], [(4, 5)])
+        # Two seconds that were loud, and half a second that is not: the mean of both, by power.
+        share = 4 / 5 + 10 ** (-40 / 10) / 5
+        self.assertAlmostEqual(after[-1] - loud[-1], 10 * np.log10(share), delta=0.05)
+        alone = self.hear(client, 4, solo="low")[2][:, short]
+        self.assertAlmostEqual(alone[-1] - loud[-1], -40.0, delta=0.05)
+        for wrong in ("mix-" + "0" * 28, "0" * 31, ",".join(["0" * 32] * 7)):
+            answer = client.get(self.url("/segments/4"), {"revision": self.revision(), "past": wrong})
+            self.assertEqual(answer.status_code, 422, wrong)
+        unknown = self.hear(client, 4, solo="low", past="0" * 32)[2][:, short]
+        np.testing.assert_array_equal(unknown, alone)
+
+    def test_what_sounded_in_another_layout_is_not_measured_on(self) -> None:
+        client = self.as_("lisa")
+        head, *_ = self.hear(client, 0)
+        self.operate(self.as_("olga"), {"kind": "set-session", "layout": "0+5+0"})
+        with_past = self.hear(client, 1, past=head["key"])[2]
+        np.testing.assert_array_equal(with_past, self.hear(client, 1)[2])
+
     def test_solo_is_personal_and_mute_is_shared(self) -> None:
         self.operate(self.as_("emil"), {"kind": "mute-source", "source": "low", "muted": True})
         mix = self.whole()

@@ -233,7 +233,7 @@ describe("the outbox", () => {
 describe("a segment", () => {
   it("is read as the server writes it", () => {
     const head = {
-      frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1,
+      key: "k1", frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1,
       pairs: 1, spectra: 1, bands: 2, notches: [[[714, -30]]],
     }; // prettier-ignore
     let text = JSON.stringify(head);
@@ -250,6 +250,7 @@ describe("a segment", () => {
       [-1, -2, -3],
     ]);
     expect(found.played.hand.map((side) => [...side])).toEqual([[7, 8, 9]]);
+    expect(found.key).toBe("k1");
     expect(found.readings.count).toBe(2);
     expect([...found.readings.values.slice(0, 2)]).toEqual([0.5, -20]);
     expect([...found.pictures.points]).toEqual([0, 0.25, 0.5, 0.75]);

@@ -1658,6 +1658,9 @@ export interface paths {
          * Get Segment
          * @description Half a second of the mix at a revision.
          *
+         *     ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
+         *     commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
+         *
          *     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
          *     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
          *     of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
@@ -9605,6 +9608,7 @@ export interface operations {
                 moves?: string;
                 hand?: string;
                 free?: boolean;
+                past?: string;
                 ahead?: number;
             };
             header?: never;

@@ -27,6 +27,8 @@ const PER_SECOND = 2;
 const AHEAD = 4;
 const AT_ONCE = 2;
 const READINGS_KEPT = 400;
+/** How many segments before one the meters' windows reach into. */
+const PAST = 6;
 const TELL_EVERY = 100;
 const MOST_SOLOS_TOLD = 40;
 /** Meter frames whose points stand in the phase picture together. */
@@ -78,6 +80,8 @@ export const usePlayer = defineStore("player", () => {
   let abort = new AbortController();
   const asked = new Set<number>();
   const readings = new Map<number, Readings & Pictures>();
+  /** The keys of what has sounded, or is about to, since the playhead was sent somewhere. */
+  const keys = new Map<number, string>();
   let told = 0;
 
   const rate = computed(() => session.settings?.rate ?? 48000);
@@ -153,6 +157,7 @@ export const usePlayer = defineStore("player", () => {
 
   function seek(at: number): void {
     sought.value += 1;
+    keys.clear();
     playhead.value = Math.min(Math.max(at, 0), session.length);
     const position = Math.round(playhead.value * rate.value);
     report = { ...report, position, time: context?.currentTime ?? 0, ended: false };
@@ -185,6 +190,16 @@ export const usePlayer = defineStore("player", () => {
     return found;
   }
 
+  /** What sounded before a segment, by its keys, the nearest last; empty where it is as it would be now. */
+  function pastOf(index: number): string[] {
+    const going = roundFrames.value;
+    const start = going && report.position < going.stop ? Math.floor(going.start / segmentFrames.value) : 0;
+    return Array.from({ length: PAST }, (_, i) => {
+      const before = index - PAST + i;
+      return before >= start ? (keys.get(before) ?? "") : "";
+    });
+  }
+
   let busy = 0;
   function fill(): void {
     if (!node || !session.id) return;
@@ -209,9 +224,18 @@ export const usePlayer = defineStore("player", () => {
       then: then.value,
     };
     asked.add(index);
+    keys.delete(index);
     busy += 1;
     try {
-      const found = await fetchSegment(session.id, index, session.revision, heard, ahead, signal);
+      const found = await fetchSegment(
+        session.id,
+        index,
+        session.revision,
+        heard,
+        pastOf(index),
+        ahead,
+        signal,
+      );
       if (mine === generation) {
         if (found.reading && heard.hand && !reading) {
           reading = found.reading;
@@ -235,6 +259,7 @@ export const usePlayer = defineStore("player", () => {
   }
 
   function keep(index: number, found: Fetched): void {
+    keys.set(index, found.key);
     readings.delete(index);
     readings.set(index, { ...found.readings, ...found.pictures });
     if (readings.size > READINGS_KEPT) readings.delete(readings.keys().next().value!);
@@ -379,6 +404,7 @@ export const usePlayer = defineStore("player", () => {
     void context?.close();
     context = node = undefined;
     readings.clear();
+    keys.clear();
     asked.clear();
     solo.value = [];
     plain.value = trial.value = null;

@@ -27,6 +27,8 @@ export interface Pictures {
 }
 
 export interface Fetched {
+  /** With it, segments after this one are measured on from how this one sounded. */
+  key: string;
   played: PlayedSegment;
   readings: Readings;
   pictures: Pictures;
@@ -34,6 +36,7 @@ export interface Fetched {
 }
 
 interface Head {
+  key: string;
   frames: number;
   channels: number;
   meters: number;
@@ -87,6 +90,7 @@ export async function fetchSegment(
   index: number,
   revision: number,
   heard: Heard,
+  past: string[],
   ahead: number,
   signal: AbortSignal,
 ): Promise<Fetched> {
@@ -106,6 +110,7 @@ export async function fetchSegment(
     query.set("trial", heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","));
     query.set("trim", heard.trial.trim.toFixed(3));
   }
+  if (past.some(Boolean)) query.set("past", past.join(","));
   // What sounds sooner goes first.
   if (ahead) query.set("ahead", String(ahead));
   return decode(await getBytes(`/api/sessions/${session}/segments/${index}?${query}`, signal));
@@ -131,6 +136,7 @@ export function decode(bytes: ArrayBuffer): Fetched {
   }));
   const hand = Array.from({ length: head.hand }, () => floats(head.frames));
   return {
+    key: head.key,
     played: { audio, hand },
     readings: { columns: head.columns, count: head.meters, values },
     pictures: { pairs: head.pairs, points, spectra },
