@@ -125,7 +125,7 @@ class Edits:
         from server.mixsessions.models import Entity
 
         self._chance = random.Random(7)
-        self._rows = {row.key: row for row in Entity.objects.filter(session=session_id, part="lanes")}
+        self._rows = {row.key: row for row in Entity.objects.filter(session=session_id, kind="lanes")}
         self.at = 0
 
     def __call__(self) -> Any:
