@@ -4,14 +4,12 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 from django.contrib.auth import get_user_model, login
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
 
 from server.accounts.guard import guard
 from server.accounts.names import shown_name
-from server.accounts.passwords import check_password
 from server.collaboration import services
 from server.collaboration.models import Invitation
 from server.common.errors import ApiError
@@ -204,16 +202,7 @@ def accept_invitation(request: HttpRequest, body: SecretIn) -> Joined:
 def create_account(request: HttpRequest, body: NewAccount) -> Joined:
     """Make an account by an invitation, and join by it."""
     guard(request)
-    invitation = services.active_invitation(body.secret)
-    first, _, last = body.name.strip().partition(" ")
-    user = get_user_model()(username=body.username, first_name=first, last_name=last)
-    check_password(body.password, user)
-    with transaction.atomic():
-        if get_user_model().objects.filter(username__iexact=body.username).exists():
-            raise ApiError(f"Somebody is called “{body.username}” already. Choose another name to sign in with.", 409)
-        user.set_password(body.password)
-        user.save()
-        member = services.accept_invitation(invitation, user)
+    user, member = services.create_account(body.secret, body.username, body.name, body.password)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return _joined(member)
 

@@ -4,9 +4,13 @@ import secrets
 from datetime import timedelta
 from uuid import UUID
 
+from django.contrib.auth import get_user_model
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.db import transaction
 from django.db.models import F, Max, QuerySet
 from django.utils import timezone
 
+from server.accounts.passwords import check_password
 from server.collaboration.models import Invitation
 from server.common.announcing import announce
 from server.common.errors import ApiError
@@ -123,3 +127,18 @@ def accept_invitation(invitation: Invitation, user) -> Membership:
     member = join(invitation.session, user, invitation.role)
     Invitation.objects.filter(pk=invitation.pk).update(accepted=F("accepted") + 1)
     return member
+
+
+def create_account(secret: str, username: str, name: str, password: str) -> tuple[AbstractBaseUser, Membership]:
+    """A new account by an invitation, and its membership. ApiError where the name is taken or the password too weak."""
+    invitation = active_invitation(secret)
+    first, _, last = name.strip().partition(" ")
+    user = get_user_model()(username=username, first_name=first, last_name=last)
+    check_password(password, user)
+    with transaction.atomic():
+        if get_user_model().objects.filter(username__iexact=username).exists():
+            raise ApiError(f"Somebody is called “{username}” already. Choose another name to sign in with.", 409)
+        user.set_password(password)
+        user.save()
+        member = accept_invitation(invitation, user)
+    return user, member
