@@ -130,7 +130,7 @@ def accept_invitation(invitation: Invitation, user) -> Membership:
 
 
 def create_account(secret: str, username: str, name: str, password: str) -> tuple[AbstractBaseUser, Membership]:
-    """A new account by an invitation, and its membership. ApiError where the name is taken or the password too weak."""
+    """A new account by an invitation, and its membership. ApiError where the name is taken or the password weak."""
     invitation = active_invitation(secret)
     first, _, last = name.strip().partition(" ")
     user = get_user_model()(username=username, first_name=first, last_name=last)
