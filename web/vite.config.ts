@@ -5,6 +5,13 @@ import { defineConfig } from "vitest/config";
 export default defineConfig({
   plugins: [vue()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
+  // Of the words' library only what is used: no components, no older interface, no tools for a browser's console.
+  define: {
+    __VUE_I18N_FULL_INSTALL__: false,
+    __VUE_I18N_LEGACY_API__: false,
+    __INTLIFY_PROD_DEVTOOLS__: false,
+    __INTLIFY_DROP_MESSAGE_COMPILER__: false,
+  },
   build: { assetsInlineLimit: 0 },
   server: {
     // Tests lie beside the interface, not in it.
@@ -19,7 +26,7 @@ export default defineConfig({
     hookTimeout: 120_000,
     dir: "../tests/web",
     include: ["**/*.test.ts"],
-    alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-router", "vue"].map((name) => ({
+    alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-i18n", "vue-router", "vue"].map((name) => ({
       find: new RegExp(`^${name}$`),
       replacement: fileURLToPath(new URL(`./node_modules/${name}`, import.meta.url)),
     })),

@@ -2,6 +2,7 @@
  * The whole page of a session, mounted without a browser: real components and stores, and a server that answers what
  * the real one has answered (tests/data/answers.json, recorded and held to be current by tests/server/test_answers.py).
  */
+import { words } from "@/words";
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { ConfigProvider, message } from "ant-design-vue";
 import { createPinia, disposePinia, setActivePinia, type Pinia } from "pinia";
@@ -147,7 +148,7 @@ export class Page {
     this.wrapper = mount(Frame, {
       attachTo: document.body,
       global: {
-        plugins: [router],
+        plugins: [router, words],
         stubs: { transition: false, "transition-group": false },
         config: { errorHandler: (error) => this.faults.push(error), warnHandler: () => undefined },
       },

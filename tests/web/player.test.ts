@@ -17,7 +17,7 @@ const READING = {
 /** A segment as the server packs it: its audio says which one it is; what is held comes by itself. */
 function packed(index: number, held = false): ArrayBuffer {
   const head = {
-    frames: 4, channels: 2, meters: 1, columns: ["lean"], pairs: 0, spectra: 0, bands: 0, notches: [], hand: held ? 1 : 0,
+    key: `k${index}`, frames: 4, channels: 2, meters: 1, columns: ["lean"], pairs: 0, spectra: 0, bands: 0, notches: [], hand: held ? 1 : 0,
     reading: held ? READING : null,
   }; // prettier-ignore
   const text = JSON.stringify(head);
@@ -192,12 +192,31 @@ describe("the player", () => {
     expect(node.segments.map((one) => one.index)).toEqual([0, 1, 2, 3]);
   });
 
+  it("says how the segments before sounded, from where the playhead was sent to last", async () => {
+    const node = await play();
+    node.says(2.5 * FRAMES);
+    await settle();
+    asked.length = 0;
+    desk.hear(desk.told([{ part: "sources", key: "gulls", value: source("gulls", 1, { pan: 0.5 }) }]));
+    await settle();
+    // What is asked for anew is not among what has sounded.
+    const past = (): (string | null)[] => asked.map((request) => request.query.get("past"));
+    expect(asked.map((request) => request.index)).toEqual([2, 3, 4, 5]);
+    expect(past().slice(0, 2)).toEqual([",,,,k0,k1", ",,,k0,k1,"]);
+    player.seek(6);
+    await settle();
+    const sought = asked.filter((request) => request.index >= 12);
+    expect(sought.map((request) => request.index)).toEqual([12, 13, 14, 15]);
+    expect(sought[0]!.query.get("past")).toBeNull();
+  });
+
   it("asks for what one hears for oneself: solo, the way of listening, a click, what is on trial", async () => {
     await play();
     const last = async (): Promise<Record<string, string>> => {
       await settle();
       const query = new URLSearchParams(asked.at(-1)!.query);
       query.delete("ahead");
+      query.delete("past");
       return Object.fromEntries(query);
     };
     expect(asked.map((request) => request.query.get("ahead"))).toEqual([null, "0.5", "1", "1.5"]);
@@ -214,7 +233,7 @@ describe("the player", () => {
     expect(await last()).toEqual({ revision: "5", trial: "oars:-1.5:0.1", trim: "0.250" });
     player.trial = null;
     player.plain = { source: "gulls", treatment: "delay_panning", at: 3.5 };
-    expect(await last()).toEqual({ revision: "5", plain: "gulls:delay_panning", at: "3.5" });
+    expect(await last()).toEqual({ revision: "5", bypass: "gulls:delay_panning", at: "3.5" });
     player.plain = null;
     player.then = { revision: 2, trim: -1 };
     expect(await last()).toEqual({ revision: "2", trim: "-1.000" });

@@ -18,7 +18,7 @@ void useRouter()
 <template>
   <ConfigProvider :theme="theme" :auto-insert-space-in-button="false">
     <RouterView v-if="here" />
-    <p v-else class="opening" role="status">Opening…</p>
+    <p v-else class="opening" role="status">{{ $t("app.opening") }}</p>
   </ConfigProvider>
 </template>
 

@@ -7,10 +7,11 @@ import "./style.css";
 import { createPinia } from "pinia";
 import { createApp } from "vue";
 import App from "./App.vue";
+import { words } from "@/words";
 import { router } from "./router";
 import { useNotices } from "./ui/notices";
 
-const app = createApp(App).use(createPinia()).use(router);
+const app = createApp(App).use(words).use(createPinia()).use(router);
 // A fault of the page itself is said, and what was changed is kept: it goes on as far as it can.
 app.config.errorHandler = (error) => {
   console.error(error);

@@ -1,4 +1,5 @@
 /** Pages and who may see them: without an account there is only the door. */
+import { t } from "@/words";
 import { createRouter, createWebHistory } from "vue-router";
 import { useAccount } from "./session/account";
 
@@ -19,15 +20,15 @@ export const router = createRouter({
 });
 
 const TITLES: Record<string, string> = {
-  sessions: "Your sessions",
-  "sign-in": "Sign in",
-  invitation: "An invitation",
-  nothing: "Nothing here",
+  sessions: t("router.yourSessions"),
+  "sign-in": t("router.signIn"),
+  invitation: t("router.anInvitation"),
+  nothing: t("router.nothingHere"),
 };
 // A session has its own name for a title.
 router.afterEach((to) => {
   const title = TITLES[String(to.name)];
-  if (title) document.title = `${title} · Wandering Needle`;
+  if (title) document.title = t("router.titleWanderingNeedle", { title: title });
 });
 
 router.beforeEach(async (to) => {

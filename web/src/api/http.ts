@@ -1,4 +1,5 @@
 /** Requests to the server: typed by the schema, refused with the server's own sentence. */
+import { t } from "@/words";
 import type { components } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -16,7 +17,7 @@ export class Refusal extends Error {
 
 /** The server could not be reached; what was to be sent is still to be sent. */
 export class Unreachable extends Error {
-  constructor(message = "The server cannot be reached.") {
+  constructor(message = t("http.theServerCannotBe")) {
     super(message);
   }
 }
@@ -49,7 +50,7 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   }
   if (response.ok) return response;
   if (response.status >= 502) throw new Unreachable();
-  let answer = { detail: `The server answered ${response.status}.` };
+  let answer = { detail: t("http.theServerAnsweredStatus", { status: response.status }) };
   try {
     answer = (await response.json()) as { detail: string };
   } catch {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Bringing stems in: many at once, each with its progress, and what it is said as soon as it has been heard. */
+import { t } from "@/words";
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { clockText } from "@/geometry/time";
@@ -14,11 +15,11 @@ const over = ref(false);
 const words: Record<string, string> = {
   waiting: "waiting",
   receiving: "sending",
-  away: "waiting for the connection",
-  reading: "listening to it",
+  away: t("bringIn.waitingForTheConnection"),
+  reading: t("bringIn.listeningToIt"),
   ready: "ready",
-  cancelled: "stopped, nothing kept",
-  failed: "not taken",
+  cancelled: t("bringIn.stoppedNothingKept"),
+  failed: t("bringIn.notTaken"),
 };
 const moving = (one: Arrival): boolean => ["receiving", "reading", "away", "waiting"].includes(one.status);
 const size = (bytes: number): string =>
@@ -49,7 +50,13 @@ function finish(): void {
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Bring in stems" :footer="null" :width="720" :mask-closable="false">
+  <Modal
+    v-model:open="open"
+    :title="$t('bringIn.bringInStems')"
+    :footer="null"
+    :width="720"
+    :mask-closable="false"
+  >
     <div
       class="drop"
       :class="{ over, small: arrivals.arrivals.length }"
@@ -57,27 +64,29 @@ function finish(): void {
       @dragleave="over = false"
       @drop.prevent="dropped"
     >
-      <p><b>Drop files here</b>, or <button class="link" @click="picker?.click()">choose them</button></p>
-      <p class="quiet">
-        WAV, RF64, FLAC, AIFF, Ogg, MP3; any rate, 8 to 32 bit, up to 64 channels and 2 GB each.
+      <p>
+        <b>{{ $t("bringIn.dropFilesHere") }}</b
+        >{{ $t("bringIn.or") }}
+        <button class="link" @click="picker?.click()">{{ $t("bringIn.chooseThem") }}</button>
       </p>
+      <p class="quiet">{{ $t("bringIn.wavRf64FlacAiff") }}</p>
       <input
         ref="picker"
         type="file"
         multiple
         class="hidden-label"
-        aria-label="Files to bring in"
+        :aria-label="$t('bringIn.filesToBringIn')"
         accept="audio/*,.wav,.rf64,.w64,.flac,.aif,.aiff,.ogg,.mp3"
         @change="chosen"
       />
     </div>
-    <ul v-if="arrivals.arrivals.length" aria-label="Files on their way">
+    <ul v-if="arrivals.arrivals.length" :aria-label="$t('bringIn.filesOnTheirWay')">
       <li v-for="one in arrivals.arrivals" :key="one.key" :class="one.status">
         <div class="line">
           <input
             v-model="one.name"
             class="name"
-            :aria-label="`Name for ${one.file.name}`"
+            :aria-label="$t('bringIn.nameForName', { name: one.file.name })"
             maxlength="100"
             @keydown.stop
           />
@@ -86,22 +95,26 @@ function finish(): void {
           <button
             v-if="moving(one)"
             class="small-button"
-            :aria-label="`Stop ${one.file.name}`"
+            :aria-label="$t('bringIn.stopName', { name: one.file.name })"
             @click="arrivals.stop(one)"
           >
-            stop
+            {{ $t("bringIn.stop") }}
           </button>
           <button
             v-else-if="one.status === 'ready'"
             class="small-button"
-            :aria-label="`Leave out ${one.file.name}`"
+            :aria-label="$t('bringIn.leaveOutName', { name: one.file.name })"
             @click="arrivals.drop(one)"
           >
-            leave out
+            {{ $t("bringIn.leaveOut") }}
           </button>
           <template v-else>
-            <button class="small-button" @click="arrivals.again(one)">again</button>
-            <button class="small-button" :aria-label="`Forget ${one.file.name}`" @click="arrivals.drop(one)">
+            <button class="small-button" @click="arrivals.again(one)">{{ $t("bringIn.again") }}</button>
+            <button
+              class="small-button"
+              :aria-label="$t('bringIn.forgetName', { name: one.file.name })"
+              @click="arrivals.drop(one)"
+            >
               ×
             </button>
           </template>
@@ -129,16 +142,16 @@ function finish(): void {
             {{ one.asset.character.sentence }}
           </p>
           <label v-if="one.asset.character.gain"
-            ><input v-model="one.gain" type="checkbox" /> set the gain so</label
+            ><input v-model="one.gain" type="checkbox" /> {{ $t("bringIn.setTheGainSo") }}</label
           >
           <label v-if="one.asset.channels > 1"
-            ><input v-model="one.split" type="checkbox" /> split into mono</label
+            ><input v-model="one.split" type="checkbox" /> {{ $t("bringIn.splitIntoMono") }}</label
           >
           <label class="start"
-            >starts at
+            >{{ $t("bringIn.startsAt") }}
             <NumberField
               :value="one.start"
-              :label="`Start of ${one.name}`"
+              :label="$t('bringIn.startOfName', { name: one.name })"
               :low="0"
               :high="86400"
               :step="0.001"
@@ -150,14 +163,13 @@ function finish(): void {
       </li>
     </ul>
     <p v-if="arrivals.notice" class="warns room" role="status">{{ arrivals.notice }}</p>
-    <p class="quiet foot">
-      They start together unless you say otherwise. Files that differ in rate are resampled once, as they
-      arrive.
-    </p>
+    <p class="quiet foot">{{ $t("bringIn.theyStartTogetherUnless") }}</p>
     <div class="buttons">
-      <Button @click="open = false">{{ arrivals.open ? "Go on in the background" : "Close" }}</Button>
+      <Button @click="open = false">{{
+        arrivals.open ? $t("bringIn.goOnInThe") : $t("bringIn.close")
+      }}</Button>
       <Button type="primary" :disabled="!count" @click="finish">
-        Bring in {{ count || "" }} source{{ count === 1 ? "" : "s" }}
+        {{ $t("bringIn.bringInCountSource", { count: count || "", count2: count === 1 ? "" : "s" }) }}
       </Button>
     </div>
   </Modal>

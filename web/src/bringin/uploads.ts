@@ -1,4 +1,5 @@
 /** Files on their way in, and the sources that become of them. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, reactive } from "vue";
 import { post, type Schemas } from "@/api/http";
@@ -116,7 +117,10 @@ export const useArrivals = defineStore("arrivals", () => {
       });
     });
     if (!operations.length) return;
-    const what = operations.length === 1 ? "1 source brought in" : `${operations.length} sources brought in`;
+    const what =
+      operations.length === 1
+        ? t("uploads.n1SourceBroughtIn")
+        : t("uploads.operationcountSourcesBroughtIn", { operationCount: operations.length });
     edits.make(batch(what, operations));
     for (const one of [...ready.value]) drop(one);
   }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
+import { t } from "@/words";
 import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { endsOf } from "@/geometry/ends";
@@ -209,7 +210,14 @@ function finishPassage(): void {
   }
   const id = freshId("passage");
   const [start, end] = [session.grid.quarterAt(made.start), session.grid.quarterAt(made.end)];
-  edits.make(operation("add-passage", { id, name: `Passage ${session.passages.length + 1}`, start, end }));
+  edits.make(
+    operation("add-passage", {
+      id,
+      name: t("chart.passagePassagecount", { passageCount: session.passages.length + 1 }),
+      start,
+      end,
+    }),
+  );
   editing.value = id;
 }
 
@@ -239,7 +247,7 @@ function onDouble(event: MouseEvent): void {
       :width="width"
       :height="height"
       role="group"
-      aria-label="Chart: time runs down, left is left. The points table holds the same points."
+      :aria-label="$t('chart.chartTimeRunsDown')"
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerup="onUp"

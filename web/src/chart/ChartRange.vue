@@ -66,7 +66,11 @@ function onKey(event: KeyboardEvent, edge: { name: string; at: number }): void {
       tabindex="0"
       role="slider"
       aria-orientation="vertical"
-      :aria-label="`${edge.name === 'start' ? 'Start' : 'End'} of the stretch`"
+      :aria-label="
+        $t('chartRange.edgeOfTheStretch', {
+          edge: edge.name === 'start' ? $t('chartRange.start') : $t('chartRange.end'),
+        })
+      "
       :aria-valuenow="Math.round(edge.at * 1000) / 1000"
       :aria-valuetext="session.grid.text(edge.at)"
       @pointerdown.stop.prevent="onDown($event, edge.name)"

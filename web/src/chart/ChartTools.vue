@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chart's tools: what the pointer does, what it snaps to, how near one looks, what else is shown. */
+import { t } from "@/words";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
 import { SNAPS, TOOLS, useTools } from "./tools";
@@ -11,12 +12,16 @@ const view = useChartView();
 const tools = useTools();
 const moves = useMoves();
 
-const OTHERS = { shown: "others shown", dimmed: "others dim", hidden: "others hidden" };
+const OTHERS = {
+  shown: t("chartTools.othersShown"),
+  dimmed: t("chartTools.othersDim"),
+  hidden: t("chartTools.othersHidden"),
+};
 </script>
 
 <template>
-  <div class="tools" role="toolbar" aria-label="Chart tools">
-    <div class="group" role="group" aria-label="What the pointer does">
+  <div class="tools" role="toolbar" :aria-label="$t('chartTools.chartTools')">
+    <div class="group" role="group" :aria-label="$t('chartTools.whatThePointerDoes')">
       <button
         v-for="one in TOOLS"
         :key="one.name"
@@ -29,16 +34,16 @@ const OTHERS = { shown: "others shown", dimmed: "others dim", hidden: "others hi
         {{ one.title }}
       </button>
     </div>
-    <label class="snap" title="What points, stretches and steps snap to">
-      <span>snap</span>
-      <select v-model="view.gridParts" aria-label="Snap to">
+    <label class="snap" :title="$t('chartTools.whatPointsStretchesAnd')">
+      <span>{{ $t("chartTools.snap") }}</span>
+      <select v-model="view.gridParts" :aria-label="$t('chartTools.snapTo')">
         <option v-for="one in SNAPS" :key="one.parts" :value="one.parts">{{ one.title }}</option>
       </select>
     </label>
     <button
       class="small-button"
       :aria-pressed="tools.toPlaces"
-      title="Places snap to left, centre and right"
+      :title="$t('chartTools.placesSnapToLeft')"
       @click="tools.toPlaces = !tools.toPlaces"
     >
       L·C·R
@@ -48,42 +53,38 @@ const OTHERS = { shown: "others shown", dimmed: "others dim", hidden: "others hi
       v-if="width > 620"
       class="small-button"
       :aria-pressed="tools.waveform"
-      title="The chosen source's waveform down its line"
+      :title="$t('chartTools.theChosenSourceS')"
       @click="tools.waveform = !tools.waveform"
     >
-      wave
+      {{ $t("chartTools.wave") }}
     </button>
     <select
       v-if="width > 620"
       v-model="tools.others"
-      aria-label="Other sources' lines"
-      title="Other sources' lines"
+      :aria-label="$t('chartTools.otherSourcesLines')"
+      :title="$t('chartTools.otherSourcesLines')"
     >
       <option v-for="(title, name) in OTHERS" :key="name" :value="name">{{ title }}</option>
     </select>
-    <div class="group" role="group" aria-label="How near">
+    <div class="group" role="group" :aria-label="$t('chartTools.howNear')">
       <button
         class="small-button"
-        title="Farther (−)"
-        aria-label="Farther"
+        :title="$t('chartTools.farther')"
+        :aria-label="$t('chartTools.farther2')"
         @click="view.zoom(1 / 1.5, view.height / 2)"
       >
         −
       </button>
       <button
         class="small-button"
-        title="Nearer (+)"
-        aria-label="Nearer"
+        :title="$t('chartTools.nearer')"
+        :aria-label="$t('chartTools.nearer2')"
         @click="view.zoom(1.5, view.height / 2)"
       >
         +
       </button>
-      <button
-        class="small-button"
-        title="Fit the stretch, the passage one goes round, or all (Z)"
-        @click="moves.fit"
-      >
-        fit
+      <button class="small-button" :title="$t('chartTools.fitTheStretchThe')" @click="moves.fit">
+        {{ $t("chartTools.fit") }}
       </button>
     </div>
   </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A source on the now strip: one pointer, or two ends and the band between them. Each end may be dragged. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { endsOf, type End, type Values } from "@/geometry/ends";
 import { panText, partText } from "@/geometry/pan";
@@ -40,7 +41,12 @@ const parts = computed(() =>
 const said = (end: End): string =>
   end.side === "whole"
     ? `${props.source.name} at ${panText(end.at)}`
-    : `${props.source.name}, ${end.side} side at ${panText(end.at)}${end.part ? `, ${partText(end.part)}` : ""}`;
+    : t("marker.nameSideSideAt", {
+        name: props.source.name,
+        side: end.side,
+        panText: panText(end.at),
+        end: end.part ? `, ${partText(end.part)}` : "",
+      });
 
 const held = ref<End["side"] | null>(null);
 let last: Values | null = null;
@@ -80,7 +86,7 @@ function onUp(): void {
       v-if="band"
       class="band"
       :style="{ left: `${band.left}px`, width: `${band.width}px` }"
-      :title="`${source.name}: drag to move both sides`"
+      :title="$t('marker.nameDragToMove', { name: source.name })"
       @pointerdown.prevent="onDown($event, 'whole')"
       @pointermove="onMove"
       @pointerup="onUp"

@@ -36,16 +36,16 @@ function remove(): void {
     class="edit"
     :style="{ top: `${top}px` }"
     role="dialog"
-    aria-label="Passage"
+    :aria-label="$t('passageEdit.passage')"
     @keydown.esc.stop="$emit('done')"
   >
     <label>
-      <span>Passage</span>
+      <span>{{ $t("passageEdit.passage") }}</span>
       <input
         ref="input"
         :value="passage.name"
         maxlength="120"
-        aria-label="Name of the passage"
+        :aria-label="$t('passageEdit.nameOfThePassage')"
         @change="rename"
         @keydown.enter="
           rename();
@@ -55,19 +55,19 @@ function remove(): void {
       />
     </label>
     <label v-for="edge in ['start', 'end'] as const" :key="edge">
-      <span>{{ edge === "start" ? "from bar" : "up to bar" }}</span>
+      <span>{{ edge === "start" ? $t("passageEdit.fromBar") : $t("passageEdit.upToBar") }}</span>
       <ValueField
         :value="at(passage[edge])"
-        :label="edge === 'start' ? 'First bar of the passage' : 'The bar it stops before'"
+        :label="edge === 'start' ? $t('passageEdit.firstBarOfThe') : $t('passageEdit.theBarItStops')"
         :text="(seconds) => session.grid.text(seconds)"
         :parse="(text) => session.grid.parse(text)"
-        hint="Type a bar and beat, such as 17.1"
+        :hint="$t('passageEdit.typeABarAnd')"
         @set="setEdge(edge, $event)"
       />
     </label>
     <div class="buttons">
-      <button class="small-button" @click="remove">take away</button>
-      <button class="small-button" @click="$emit('done')">done</button>
+      <button class="small-button" @click="remove">{{ $t("passageEdit.takeAway") }}</button>
+      <button class="small-button" @click="$emit('done')">{{ $t("passageEdit.done") }}</button>
     </div>
   </div>
 </template>

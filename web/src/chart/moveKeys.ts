@@ -1,4 +1,5 @@
 /** The Move desk's keys: tools, how near one looks, recording, and deciding on what is looked at. */
+import { t } from "@/words";
 import { useAlong } from "@/sound/along";
 import { useMonitor } from "@/sound/monitor";
 import { useMoves } from "@/session/moves";
@@ -10,15 +11,15 @@ import { TOOLS, useTools } from "./tools";
 import { useChartView } from "./view";
 
 export const MOVE_KEYS: [string, string][] = [
-  ["P, T, F, L, E", "the pointer: points, stretch, freehand, line, steps"],
-  ["X", "pick the passage at the playhead, or its bar; its edges are typed, dragged or nudged with ↑ ↓"],
-  ["Shift+drag", "pick a stretch of time; dragged by its line, it is shifted"],
-  ["Shift+click a passage, double-click in it", "one place all through it"],
-  ["+ and −, Z, Shift+Z", "nearer, farther; fit the stretch or passage; everything"],
-  ["Ctrl+C, Ctrl+V", "take the stretch's move along; put it down at the playhead"],
-  ["Enter, Escape", "make what you look at; leave it as it was"],
-  ["A", "arm what is shown for recording (touch), or read again"],
-  ["Enter, Backspace", "keep the recorded take; drop it"],
+  ["P, T, F, L, E", t("moveKeys.thePointerPointsStretch")],
+  ["X", t("moveKeys.pickThePassageAt")],
+  ["Shift+drag", t("moveKeys.pickAStretchOf")],
+  [t("moveKeys.shiftClickAPassage"), t("moveKeys.onePlaceAllThrough")],
+  [t("moveKeys.andZShiftZ"), t("moveKeys.nearerFartherFitThe")],
+  [t("moveKeys.ctrlCCtrlV"), t("moveKeys.takeTheStretchS")],
+  [t("moveKeys.enterEscape"), t("moveKeys.makeWhatYouLook")],
+  ["A", t("moveKeys.armWhatIsShown")],
+  [t("moveKeys.enterBackspace"), t("moveKeys.keepTheRecordedTake")],
 ];
 
 export function useMoveKeys() {

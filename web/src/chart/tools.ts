@@ -1,4 +1,5 @@
 /** What the pointer does on the chart, and what it snaps to: personal. */
+import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { ref } from "vue";
@@ -8,11 +9,11 @@ import type { Parameter } from "@/session/session";
 export type Tool = "points" | "range" | "free" | "straight" | "steps";
 
 export const TOOLS: { name: Tool; title: string; tip: string; key: string }[] = [
-  { name: "points", title: "Points", tip: "Drag points; double-click for a new one", key: "p" },
-  { name: "range", title: "Stretch", tip: "Drag down the page to pick a stretch of time", key: "t" },
-  { name: "free", title: "Freehand", tip: "Draw the move by hand", key: "f" },
-  { name: "straight", title: "Line", tip: "Draw one straight line from point to point", key: "l" },
-  { name: "steps", title: "Steps", tip: "Draw steps on the grid", key: "e" },
+  { name: "points", title: t("tools.points"), tip: t("tools.dragPointsDoubleClick"), key: "p" },
+  { name: "range", title: t("tools.stretch"), tip: t("tools.dragDownThePage"), key: "t" },
+  { name: "free", title: t("tools.freehand"), tip: t("tools.drawTheMoveBy"), key: "f" },
+  { name: "straight", title: t("tools.line"), tip: t("tools.drawOneStraightLine"), key: "l" },
+  { name: "steps", title: t("tools.steps"), tip: t("tools.drawStepsOnThe"), key: "e" },
 ];
 
 export const SNAPS = [

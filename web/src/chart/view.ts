@@ -1,4 +1,5 @@
 /** Which stretch of time the chart shows, and what is chosen on it: personal, like a scroll position. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { isOfRoom, ownOf } from "@/geometry/parameters";
@@ -82,7 +83,7 @@ export const useChartView = defineStore("chart-view", () => {
     if (kind === "group") return document?.groups[id]?.name ?? id;
     if (kind === "return") return document?.returns[id]?.name ?? id;
     if (kind === "layer") return document?.layers[id]?.name ?? id;
-    if (kind === "room") return "The room";
+    if (kind === "room") return t("view.theRoom");
     const [from, to] = endsOfSend(id);
     return `${document?.sources[from]?.name ?? from} in ${document?.returns[to]?.name ?? to}`;
   }

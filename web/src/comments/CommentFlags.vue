@@ -25,7 +25,7 @@ const flags = computed(() =>
 </script>
 
 <template>
-  <g class="comments" role="group" aria-label="Comments">
+  <g class="comments" role="group" :aria-label="$t('commentFlags.comments')">
     <g
       v-for="{ one, start, end, unread } in flags"
       :key="one.id"
@@ -34,7 +34,13 @@ const flags = computed(() =>
       tabindex="0"
       role="button"
       :data-flag="one.id"
-      :aria-label="`Comment by ${one.author.name} on ${comments.where(one)}: ${one.text}`"
+      :aria-label="
+        $t('commentFlags.commentByNameOn', {
+          name: one.author.name,
+          where: comments.where(one),
+          text: one.text,
+        })
+      "
       @pointerdown.stop
       @click.stop="comments.jump(one)"
       @keydown.enter.stop="comments.jump(one)"

@@ -65,28 +65,36 @@ async function reply(id: string): Promise<void> {
 </script>
 
 <template>
-  <SideSheet title="Comments" :trouble="comments.trouble" @close="comments.shown = false">
+  <SideSheet
+    :title="$t('commentsSheet.comments')"
+    :trouble="comments.trouble"
+    @close="comments.shown = false"
+  >
     <template #begin>
       <button v-if="!comments.pin" class="small-button wide strong" @click="comments.begin(moves.span)">
-        New <kbd>N</kbd>
+        {{ $t("commentsSheet.new") }} <kbd>N</kbd>
       </button>
     </template>
 
     <form v-if="comments.pin" class="new" @submit.prevent="make">
       <p>
-        On <b>{{ comments.where(comments.pin) }}</b>
+        {{ $t("commentsSheet.on") }} <b>{{ comments.where(comments.pin) }}</b>
       </p>
-      <div class="pins" role="group" aria-label="Pinned to">
-        <button type="button" class="small-button wide" @click="pinTo('time')">the playhead</button>
+      <div class="pins" role="group" :aria-label="$t('commentsSheet.pinnedTo')">
+        <button type="button" class="small-button wide" @click="pinTo('time')">
+          {{ $t("commentsSheet.thePlayhead") }}
+        </button>
         <button
           v-if="moves.span || player.roundSpan"
           type="button"
           class="small-button wide"
           @click="pinTo('stretch')"
         >
-          the stretch
+          {{ $t("commentsSheet.theStretch") }}
         </button>
-        <button type="button" class="small-button wide" @click="pinTo('nothing')">no time</button>
+        <button type="button" class="small-button wide" @click="pinTo('nothing')">
+          {{ $t("commentsSheet.noTime") }}
+        </button>
         <button
           v-if="source"
           type="button"
@@ -102,14 +110,18 @@ async function reply(id: string): Promise<void> {
         v-model="text"
         rows="3"
         maxlength="2000"
-        aria-label="Your comment"
-        placeholder="What you hear, and what you would like"
+        :aria-label="$t('commentsSheet.yourComment')"
+        :placeholder="$t('commentsSheet.whatYouHearAnd')"
         @keydown.ctrl.enter="make"
         @keydown.esc.stop="comments.pin = null"
       />
       <div class="line">
-        <button class="small-button wide strong" type="submit" :disabled="!text.trim()">Comment</button>
-        <button class="small-button wide" type="button" @click="comments.pin = null">Leave it</button>
+        <button class="small-button wide strong" type="submit" :disabled="!text.trim()">
+          {{ $t("commentsSheet.comment") }}
+        </button>
+        <button class="small-button wide" type="button" @click="comments.pin = null">
+          {{ $t("commentsSheet.leaveIt") }}
+        </button>
       </div>
     </form>
 
@@ -129,12 +141,15 @@ async function reply(id: string): Promise<void> {
             initials(one.author.name)
           }}</span>
           <span class="number">{{ comments.where(one) }}</span>
-          <span v-if="comments.unreadIn(one).length" class="new-mark">new</span>
+          <span v-if="comments.unreadIn(one).length" class="new-mark">{{ $t("commentsSheet.new2") }}</span>
         </button>
         <RemarkText :remark="one" :chosen="one.id === comments.chosen" @choose="comments.choose(one.id)">
-          <template v-if="one.resolved"> · resolved by {{ one.resolved }}</template>
+          <template v-if="one.resolved">
+            {{ $t("commentsSheet.resolvedByResolved", { resolved: one.resolved }) }}</template
+          >
           <template v-else-if="one.id !== comments.chosen && one.replies.length">
-            · {{ one.replies.length }} {{ one.replies.length > 1 ? "replies" : "reply" }}
+            · {{ one.replies.length }}
+            {{ one.replies.length > 1 ? $t("commentsSheet.replies") : $t("commentsSheet.reply") }}
           </template>
         </RemarkText>
         <template v-if="one.id === comments.chosen">
@@ -147,23 +162,33 @@ async function reply(id: string): Promise<void> {
             </div>
           </div>
           <form class="line" @submit.prevent="reply(one.id)">
-            <input v-model="answer" maxlength="2000" aria-label="Your reply" placeholder="Reply" />
-            <button class="small-button wide" type="submit" :disabled="!answer.trim()">Send</button>
+            <input
+              v-model="answer"
+              maxlength="2000"
+              :aria-label="$t('commentsSheet.yourReply')"
+              :placeholder="$t('commentsSheet.reply2')"
+            />
+            <button class="small-button wide" type="submit" :disabled="!answer.trim()">
+              {{ $t("commentsSheet.send") }}
+            </button>
           </form>
           <div class="line">
             <button class="small-button wide" @click="comments.resolve(one.id, !one.resolved)">
-              {{ one.resolved ? "Open again" : "Resolve" }}
+              {{ one.resolved ? $t("commentsSheet.openAgain") : $t("commentsSheet.resolve") }}
             </button>
           </div>
         </template>
       </li>
     </ol>
     <p v-if="!comments.all.length && !comments.pin" class="quiet">
-      What should be heard differently goes here: put the playhead there and press N, or “New”. Everybody in
-      the session reads it, and it moves along with its passage.
+      {{ $t("commentsSheet.whatShouldBeHeard") }}
     </p>
     <button v-if="hidden" class="link" @click="resolved = !resolved">
-      {{ resolved ? "hide what is resolved" : `show ${hidden} resolved` }}
+      {{
+        resolved
+          ? $t("commentsSheet.hideWhatIsResolved")
+          : $t("commentsSheet.showHiddenResolved", { hidden: hidden })
+      }}
     </button>
   </SideSheet>
 </template>

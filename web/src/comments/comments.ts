@@ -1,4 +1,5 @@
 /** Comments: read, made, answered and resolved by anybody here; what is unread is one's own. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
@@ -127,8 +128,8 @@ export const useComments = defineStore("comments", () => {
           ? `bar ${at(pinned.beat)}`
           : `bars ${at(pinned.beat)}–${at(pinned.end)}`;
     return (
-      [source ?? (pinned.source && "a source that is gone"), time].filter(Boolean).join(" · ") ||
-      "the whole session"
+      [source ?? (pinned.source && t("comments.aSourceThatIs")), time].filter(Boolean).join(" · ") ||
+      t("comments.theWholeSession")
     );
   }
 

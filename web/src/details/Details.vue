@@ -28,7 +28,7 @@ const source = computed(() => session.sourceById(player.chosen));
 </script>
 
 <template>
-  <aside class="details" aria-label="Details">
+  <aside class="details" :aria-label="$t('details.details')">
     <BalanceDetails v-if="desk === 'balance'" />
     <HandDetails v-else-if="desk === 'hand-over'" @bring-in="$emit('bringIn')" @history="$emit('history')" />
     <template v-else-if="desk === 'pulse' && source">
@@ -39,9 +39,7 @@ const source = computed(() => session.sourceById(player.chosen));
     <SeveralDetails v-else-if="view.selection.length > 1 && desk === 'place'" />
     <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />
     <MoveDetails v-else-if="source" :key="source.id" :source="source" />
-    <p v-else class="empty quiet">
-      Choose a source in the list or in the picture. What it is, where it stands and how it moves appear here.
-    </p>
+    <p v-else class="empty quiet">{{ $t("details.chooseASourceIn") }}</p>
   </aside>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where a source is now in large figures: one place, or both ends of it. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { endsOf } from "@/geometry/ends";
 import { sideClass } from "@/geometry/pan";
@@ -16,7 +17,11 @@ const ends = computed(() =>
   endsOf(props.source.mode, (parameter) => session.valueAt(props.source, parameter, player.playhead)),
 );
 const locked = computed(() => !session.mayEdit || !!hand.holderOf(props.source));
-const named = { whole: "Place now", left: "Left side now", right: "Right side now" };
+const named = {
+  whole: t("placesNow.placeNow"),
+  left: t("placesNow.leftSideNow"),
+  right: t("placesNow.rightSideNow"),
+};
 </script>
 
 <template>

@@ -62,11 +62,11 @@ watch(
     <table :aria-rowcount="points.length + 1">
       <thead class="hidden-label">
         <tr>
-          <th>Bar</th>
-          <th>Value</th>
-          <th>Shape</th>
-          <th>Tension</th>
-          <th>Delete</th>
+          <th>{{ $t("pointsTable.bar") }}</th>
+          <th>{{ $t("pointsTable.value") }}</th>
+          <th>{{ $t("pointsTable.shape") }}</th>
+          <th>{{ $t("pointsTable.tension") }}</th>
+          <th>{{ $t("pointsTable.delete") }}</th>
         </tr>
       </thead>
       <tbody>
@@ -82,11 +82,11 @@ watch(
           <td class="bar">
             <ValueField
               :value="point.t"
-              :label="`Bar of point ${index + 1}`"
+              :label="$t('pointsTable.barOfPointIndex', { index: index + 1 })"
               :text="(at) => session.grid.text(at)"
               :parse="(text) => session.grid.parse(text)"
               :disabled="!session.mayEdit"
-              hint="Type a bar and beat, such as 17.3"
+              :hint="$t('pointsTable.typeABarAnd')"
               @set="move(index, { ...point, t: $event })"
             />
           </td>
@@ -94,7 +94,9 @@ watch(
             <ParameterField
               :parameter="view.parameter"
               :value="point.value"
-              :label="`${FACES[view.parameter].point} of point ${index + 1}`"
+              :label="
+                $t('pointsTable.pointOfPointIndex', { point: FACES[view.parameter].point, index: index + 1 })
+              "
               :disabled="!session.mayEdit"
               @set="move(index, { ...point, value: $event })"
             />
@@ -102,7 +104,7 @@ watch(
           <td>
             <select
               :value="point.shape"
-              :aria-label="`Shape after point ${index + 1}`"
+              :aria-label="$t('pointsTable.shapeAfterPointIndex', { index: index + 1 })"
               :disabled="!session.mayEdit"
               @change="move(index, reshaped(point, shapeIn($event)))"
             >
@@ -113,7 +115,7 @@ watch(
             <ValueField
               v-if="point.shape === 'curve'"
               :value="point.tension"
-              :label="`Tension after point ${index + 1}`"
+              :label="$t('pointsTable.tensionAfterPointIndex', { index: index + 1 })"
               :text="(value) => value.toFixed(1)"
               :parse="(text) => (Math.abs(Number(text)) <= 1 ? Number(text) : null)"
               :step="0.1"
@@ -121,7 +123,7 @@ watch(
               :high="1"
               :initial="0"
               :disabled="!session.mayEdit"
-              hint="From −1 (quick first) to 1 (slow first)"
+              :hint="$t('pointsTable.from1QuickFirst')"
               @set="move(index, { ...point, tension: Math.round($event * 10) / 10 })"
             />
           </td>
@@ -129,8 +131,8 @@ watch(
             <button
               class="remove"
               :disabled="!session.mayEdit"
-              :aria-label="`Delete point ${index + 1}`"
-              title="Delete this point"
+              :aria-label="$t('pointsTable.deletePointIndex', { index: index + 1 })"
+              :title="$t('pointsTable.deleteThisPoint')"
               @click.stop="remove(index)"
             >
               ×
@@ -145,7 +147,7 @@ watch(
       </tbody>
     </table>
     <p v-if="!points.length" class="quiet">
-      No points: it stays where it is. Double-click the chart, or
+      {{ $t("pointsTable.noPointsItStays") }}
       <button
         class="inline"
         :disabled="!session.mayEdit"
@@ -158,8 +160,7 @@ watch(
           )
         "
       >
-        put one at the playhead</button
-      >.
+        {{ $t("pointsTable.putOneAtThe") }}</button>.
     </p>
   </div>
 </template>

@@ -86,7 +86,12 @@ const db = (value: number | null, digits = 1): string =>
 </script>
 
 <template>
-  <section class="foot" :class="{ full }" :style="{ height: `${height + 2}px` }" aria-label="Balance now">
+  <section
+    class="foot"
+    :class="{ full }"
+    :style="{ height: `${height + 2}px` }"
+    :aria-label="$t('balanceFoot.balanceNow')"
+  >
     <svg :width="width" :height="height" aria-hidden="true">
       <g class="scale">
         <template v-for="mark in SCALE" :key="mark">
@@ -127,13 +132,13 @@ const db = (value: number | null, digits = 1): string =>
       </template>
       <g v-if="full" class="over">
         <rect v-if="over.left" :x="axis.x(-1)" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
-        <text v-if="over.left" :x="axis.x(-1) + 15" :y="rows[0]!.y + 10">over</text>
+        <text v-if="over.left" :x="axis.x(-1) + 15" :y="rows[0]!.y + 10">{{ $t("balanceFoot.over") }}</text>
         <rect v-if="over.right" :x="axis.x(1) - 30" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
-        <text v-if="over.right" :x="axis.x(1) - 15" :y="rows[0]!.y + 10">over</text>
+        <text v-if="over.right" :x="axis.x(1) - 15" :y="rows[0]!.y + 10">{{ $t("balanceFoot.over") }}</text>
       </g>
       <line class="centre" :x1="centre" :x2="centre" y1="2" :y2="height" />
       <g class="needle-scale">
-        <text v-if="full" class="row" x="12" :y="rule + 4">lean</text>
+        <text v-if="full" class="row" x="12" :y="rule + 4">{{ $t("balanceFoot.lean") }}</text>
         <rect :x="centre - zone" :y="rule - 4.5" :width="2 * zone" height="9" />
         <line :x1="axis.x(-1)" :x2="axis.x(1)" :y1="rule" :y2="rule" />
         <template v-for="tick in leanTicks" :key="tick">
@@ -159,18 +164,19 @@ const db = (value: number | null, digits = 1): string =>
     <template v-if="!full">
       <div class="words start">
         <p>
-          peak <b class="number">{{ db(now ? peak : null) }}</b>
+          {{ $t("balanceFoot.peak") }} <b class="number">{{ db(now ? peak : null) }}</b>
         </p>
         <p>
-          <b class="number">{{ db(number("momentary")) }}</b> LUFS
+          <b class="number">{{ db(number("momentary")) }}</b> {{ $t("balanceFoot.lufs") }}
         </p>
       </div>
       <div class="words end">
         <p>
-          mono <b class="number">{{ db(number("mono_loss")) }}</b> dB
+          {{ $t("balanceFoot.mono") }} <b class="number">{{ db(number("mono_loss")) }}</b>
+          {{ $t("balanceFoot.db") }}
         </p>
         <p>
-          corr
+          {{ $t("balanceFoot.corr") }}
           <b class="number">{{
             number("correlation") === null ? "–" : decibels(number("correlation")!, 2)
           }}</b>
@@ -181,9 +187,11 @@ const db = (value: number | null, digits = 1): string =>
       class="lean"
       :class="sideClass(lean)"
       :style="full && { left: `${centre}px` }"
-      :title="`3 s, on a scale of ${LEAN_SCALE_DB} dB; thin hand: 400 ms`"
+      :title="$t('balanceFoot.n3SOnA', { LEAN_SCALE_DB: LEAN_SCALE_DB })"
     >
-      <template v-if="!full">lean </template><span class="number">{{ leanText(lean) }}</span>
+      <template v-if="!full">{{ $t("balanceFoot.lean") }} </template><span class="number">{{
+        leanText(lean)
+      }}</span>
     </p>
   </section>
 </template>

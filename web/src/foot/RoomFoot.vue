@@ -62,8 +62,13 @@ const db = (value: number | null): string =>
 </script>
 
 <template>
-  <section class="foot" :class="{ narrow }" aria-label="Meters of the room">
-    <svg :width="Math.max(across, 60)" height="98" role="img" aria-label="Level of every channel">
+  <section class="foot" :class="{ narrow }" :aria-label="$t('roomFoot.metersOfTheRoom')">
+    <svg
+      :width="Math.max(across, 60)"
+      height="98"
+      role="img"
+      :aria-label="$t('roomFoot.levelOfEveryChannel')"
+    >
       <g
         v-for="(bar, i) in bars"
         :key="bar.name"
@@ -81,14 +86,14 @@ const db = (value: number | null): string =>
       </g>
     </svg>
     <dl>
-      <dt>left / right</dt>
+      <dt>{{ $t("roomFoot.leftRight") }}</dt>
       <dd class="number" :class="sideClass(number('lean_long'))">{{ leanText(number("lean_long")) }}</dd>
-      <dt>front / back</dt>
+      <dt>{{ $t("roomFoot.frontBack") }}</dt>
       <dd class="number">{{ depth }}</dd>
-      <dt>loudness</dt>
-      <dd class="number">{{ db(number("momentary")) }} LUFS</dd>
-      <dt>folded: mono</dt>
-      <dd class="number">{{ db(number("mono_loss")) }} dB</dd>
+      <dt>{{ $t("roomFoot.loudness") }}</dt>
+      <dd class="number">{{ $t("roomFoot.dbLufs", { db: db(number("momentary")) }) }}</dd>
+      <dt>{{ $t("roomFoot.foldedMono") }}</dt>
+      <dd class="number">{{ $t("roomFoot.dbDb", { db: db(number("mono_loss")) }) }}</dd>
     </dl>
   </section>
 </template>

@@ -1,4 +1,5 @@
 /** Numbers as engineers write and type them. */
+import { t } from "@/words";
 import { units } from "./units";
 
 /** L31, C, R31; or −31, 0, +31 for who likes that better. */
@@ -101,7 +102,7 @@ export function directionText(azimuth: number, elevation: number): string {
   const [side, up] = [Math.round(azimuth), Math.round(elevation)];
   const turned = Math.abs(side);
   const flat =
-    turned === 0 ? "in front" : turned === 180 ? "behind" : `${turned}° ${side > 0 ? "left" : "right"}`;
-  if (Math.abs(up) >= 89) return up > 0 ? "straight above" : "straight below";
+    turned === 0 ? t("pan.inFront") : turned === 180 ? "behind" : `${turned}° ${side > 0 ? "left" : "right"}`;
+  if (Math.abs(up) >= 89) return up > 0 ? t("pan.straightAbove") : t("pan.straightBelow");
   return up ? `${flat} · ${up > 0 ? "up" : "down"} ${Math.abs(up)}°` : flat;
 }

@@ -1,4 +1,5 @@
 /** How each automatable parameter is written, typed, stepped and rounded on this page; its limits are the core's. */
+import { t } from "@/words";
 import { PARAMETERS, type Parameter } from "@/api/parameters";
 import {
   clamp,
@@ -92,7 +93,12 @@ const number = (typed: string, { low, high }: Declared, unit: string): number | 
 const withUnit: Make = (of, initial) => ({
   unit: 0.0001,
   bigStep: 1,
-  hint: `From ${Number(of.low.toPrecision(2))} to ${of.high} ${of.unit}; arrow keys; double-click for ${initial}`,
+  hint: t("parameters.fromToprecisionToHigh", {
+    toPrecision: Number(of.low.toPrecision(2)),
+    high: of.high,
+    unit: of.unit,
+    initial: initial,
+  }),
   text: (value) => `${Number(value.toPrecision(3))} ${of.unit}`,
   parse: (typed) => number(typed, of, of.unit),
 });
@@ -101,45 +107,42 @@ const WAYS: Record<Declared["display"], Make> = {
   place: () => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: "Type L30, -30, 30R or c; arrow keys; double-click to reset",
+    hint: t("parameters.typeL303030r"),
     text: panText,
     parse: parsePan,
   }),
   level: (_, initial) => ({
     unit: 0.5,
     bigStep: 3,
-    hint:
-      initial <= OFF_DB
-        ? "Type −8 or off; arrow keys; double-click for off"
-        : "Type −8 or off; arrow keys for half a decibel; double-click for 0 dB",
+    hint: initial <= OFF_DB ? t("parameters.type8OrOff") : t("parameters.type8OrOff2"),
     text: levelText,
     parse: parseLevel,
   }),
   share: (of, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: `Type a percentage; arrow keys; double-click for ${percentText(initial)}`,
+    hint: t("parameters.typeAPercentageArrow", { percentText: percentText(initial) }),
     text: percentText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
   front: (_, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: `Type F50, B50 or 0; arrow keys; double-click for the ${initial ? "front" : "middle"}`,
+    hint: t("parameters.typeF50B50Or", { initial: initial ? "front" : "middle" }),
     text: depthText,
     parse: parseDepth,
   }),
   height: (of) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: "Type a percentage, - for down; arrow keys; double-click for the ear's height",
+    hint: t("parameters.typeAPercentageFor"),
     text: heightText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
   degrees: (of) => ({
     unit: 1,
     bigStep: 10,
-    hint: "Type degrees, - to the right; arrow keys; double-click for 0",
+    hint: t("parameters.typeDegreesToThe"),
     text: (value) => `${Math.round(value)}°`.replace("-", "−"),
     parse: (typed) => number(typed, of, "°"),
   }),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The history in place of the details: a readable log, an earlier revision against the present, named versions. */
+import { t } from "@/words";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from "vue";
 import { useMoves } from "@/session/moves";
 import { useConflicts } from "@/session/conflicts";
@@ -24,11 +25,11 @@ const called = ref("");
 const naming = ref(false);
 const nameField = ref<HTMLInputElement>();
 const TIMES = [
-  { hours: 0, title: "from the beginning" },
-  { hours: 1, title: "the last hour" },
-  { hours: 8, title: "the last 8 hours" },
-  { hours: 24 * 7, title: "the last week" },
-  { hours: BETWEEN_DAYS, title: "between two days…" },
+  { hours: 0, title: t("historySheet.fromTheBeginning") },
+  { hours: 1, title: t("historySheet.theLastHour") },
+  { hours: 8, title: t("historySheet.theLast8Hours") },
+  { hours: 24 * 7, title: t("historySheet.theLastWeek") },
+  { hours: BETWEEN_DAYS, title: t("historySheet.betweenTwoDays") },
 ];
 
 onMounted(() => {
@@ -72,29 +73,39 @@ async function name(): Promise<void> {
 </script>
 
 <template>
-  <SideSheet title="History" :trouble="history.trouble" @close="$emit('close')">
+  <SideSheet :title="$t('historySheet.history')" :trouble="history.trouble" @close="$emit('close')">
     <div class="filters">
-      <select v-model="history.author" aria-label="Whose changes">
-        <option :value="0">everybody</option>
+      <select v-model="history.author" :aria-label="$t('historySheet.whoseChanges')">
+        <option :value="0">{{ $t("historySheet.everybody") }}</option>
         <option v-for="one in people.members" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
-      <select v-model="history.source" aria-label="Of which source">
-        <option value="">everything</option>
+      <select v-model="history.source" :aria-label="$t('historySheet.ofWhichSource')">
+        <option value="">{{ $t("historySheet.everything") }}</option>
         <option v-for="one in session.sources" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
-      <select v-model="history.hours" class="times" aria-label="Since when">
+      <select v-model="history.hours" class="times" :aria-label="$t('historySheet.sinceWhen')">
         <option v-for="one in TIMES" :key="one.hours" :value="one.hours">{{ one.title }}</option>
       </select>
       <div v-if="history.hours === BETWEEN_DAYS" class="times days">
-        <input v-model="history.first" type="date" :max="history.last || undefined" aria-label="First day" />
-        to
-        <input v-model="history.last" type="date" :min="history.first || undefined" aria-label="Last day" />
+        <input
+          v-model="history.first"
+          type="date"
+          :max="history.last || undefined"
+          :aria-label="$t('historySheet.firstDay')"
+        />
+        {{ $t("historySheet.to") }}
+        <input
+          v-model="history.last"
+          type="date"
+          :min="history.first || undefined"
+          :aria-label="$t('historySheet.lastDay')"
+        />
       </div>
     </div>
 
-    <section v-if="history.compared" class="compared" aria-label="Compared">
+    <section v-if="history.compared" class="compared" :aria-label="$t('historySheet.compared')">
       <h3>
-        r{{ history.compared.revision }} against the present
+        {{ $t("historySheet.rRevisionAgainstThe", { revision: history.compared.revision }) }}
         <span v-if="versionOf.get(history.compared.revision)" class="tag">{{
           versionOf.get(history.compared.revision)!.name
         }}</span>
@@ -105,54 +116,64 @@ async function name(): Promise<void> {
           :aria-pressed="monitor.comparing"
           @click="monitor.compare(!monitor.comparing)"
         >
-          Hear r{{ history.compared.revision }} (B)
+          {{ $t("historySheet.hearRRevisionB", { revision: history.compared.revision }) }}
         </button>
         <span class="quiet loud" role="status">{{
           history.matching < 1
-            ? `matching loudness ${Math.round(history.matching * 100)} %`
+            ? $t("historySheet.matchingLoudnessMatching", { matching: Math.round(history.matching * 100) })
             : history.matched
-              ? `as loud: ${decibels(history.trim)} dB`
-              : "loudness not matched"
+              ? $t("historySheet.asLoudDecibelsDb", { decibels: decibels(history.trim) })
+              : $t("historySheet.loudnessNotMatched")
         }}</span>
-        <button class="small-button wide" @click="history.leave()">Leave</button>
+        <button class="small-button wide" @click="history.leave()">{{ $t("historySheet.leave") }}</button>
       </div>
       <ul v-if="history.compared.differences.length" class="differences">
         <li v-for="one in history.compared.differences" :key="`${one.part}/${one.key}`">
           <b>{{ one.name }}</b>
-          <span class="was">{{ one.then || "not there" }}</span>
-          <span class="is">{{ one.now || "not there" }}</span>
+          <span class="was">{{ one.then || $t("historySheet.notThere") }}</span>
+          <span class="is">{{ one.now || $t("historySheet.notThere") }}</span>
         </li>
       </ul>
-      <p v-else class="quiet">Nothing differs: it is as it was then.</p>
+      <p v-else class="quiet">{{ $t("historySheet.nothingDiffersItIs") }}</p>
       <div v-if="session.mayEdit && history.compared.differences.length" class="restore">
         <button class="small-button wide strong" @click="history.restore({}, `everything as in r${chosen}`)">
-          Put everything back
+          {{ $t("historySheet.putEverythingBack") }}
         </button>
         <button
           v-if="own && differsOwn"
           class="small-button wide"
           @click="history.restore({ source: own.id }, `${own.name} as in r${chosen}`)"
         >
-          Only {{ own.name }}
+          {{ $t("historySheet.onlyName", { name: own.name }) }}
         </button>
         <button
           v-if="span"
           class="small-button wide"
           @click="history.restore({ start: span.start, end: span.end }, `bars ${spanText} as in r${chosen}`)"
         >
-          Only moves in {{ spanText }}
+          {{ $t("historySheet.onlyMovesInSpantext", { spanText: spanText }) }}
         </button>
-        <p class="quiet">It becomes a new change that you can undo.</p>
+        <p class="quiet">{{ $t("historySheet.itBecomesANew") }}</p>
       </div>
       <form v-if="naming" class="line" @submit.prevent="name">
-        <input ref="nameField" v-model="called" maxlength="120" aria-label="Name of the version" />
-        <button class="small-button wide" type="submit">Name it</button>
+        <input
+          ref="nameField"
+          v-model="called"
+          maxlength="120"
+          :aria-label="$t('historySheet.nameOfTheVersion')"
+        />
+        <button class="small-button wide" type="submit">{{ $t("historySheet.nameIt") }}</button>
       </form>
-      <button v-else-if="session.mayEdit" class="link" @click="beginNaming">name this version…</button>
+      <button v-else-if="session.mayEdit" class="link" @click="beginNaming">
+        {{ $t("historySheet.nameThisVersion") }}
+      </button>
     </section>
 
-    <section v-if="history.versions.length && !history.compared" aria-label="Named versions">
-      <h3 class="heading">Named versions</h3>
+    <section
+      v-if="history.versions.length && !history.compared"
+      :aria-label="$t('historySheet.namedVersions')"
+    >
+      <h3 class="heading">{{ $t("historySheet.namedVersions") }}</h3>
       <ul class="versions">
         <li v-for="one in history.versions" :key="one.id">
           <button class="link" @click="history.choose(one.revision)">{{ one.name }}</button>
@@ -160,7 +181,7 @@ async function name(): Promise<void> {
           <button
             v-if="session.mayEdit"
             class="small-button"
-            :aria-label="`Take the name ${one.name} away`"
+            :aria-label="$t('historySheet.takeTheNameName', { name: one.name })"
             @click="history.unname(one.id)"
           >
             ×
@@ -185,14 +206,21 @@ async function name(): Promise<void> {
                 versionOf.get(row.revision)!.name
               }}</span>
               <small class="quiet">
-                {{ row.author.name }} · r{{ row.revision }}{{ row.undone ? " · taken back since" : ""
-                }}{{ row.overwrote.length ? ` · over ${row.overwrote.at(-1)!.author.name}'s` : "" }}
+                {{ row.author.name }} · r{{ row.revision
+                }}{{ row.undone ? $t("historySheet.takenBackSince") : ""
+                }}{{
+                  row.overwrote.length
+                    ? $t("historySheet.overNameS", { name: row.overwrote.at(-1)!.author.name })
+                    : ""
+                }}
               </small>
             </span>
           </button>
           <p v-for="one in session.mayEdit ? row.overwrote : []" :key="one.revision" class="over">
-            went over “{{ one.summary }}”
-            <button class="link" @click="conflicts.putBack(one, row.revision)">put that back</button>
+            {{ $t("historySheet.wentOverSummary", { summary: one.summary }) }}
+            <button class="link" @click="conflicts.putBack(one, row.revision)">
+              {{ $t("historySheet.putThatBack") }}
+            </button>
           </p>
         </li>
       </ol>
@@ -203,10 +231,10 @@ async function name(): Promise<void> {
       :disabled="history.busy"
       @click="history.lookFurther()"
     >
-      Earlier
+      {{ $t("historySheet.earlier") }}
     </button>
     <p v-if="!history.rows.length && !history.busy" class="quiet">
-      No change fits. Choose somebody else, another source, or a longer time.
+      {{ $t("historySheet.noChangeFitsChoose") }}
     </p>
   </SideSheet>
 </template>

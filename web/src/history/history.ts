@@ -1,4 +1,5 @@
 /** The session's history: read page by page, an earlier revision looked at and heard as B, put back. */
+import { t } from "@/words";
 import { useDebounceFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
@@ -140,7 +141,7 @@ export const useHistory = defineStore("history", () => {
       matched.value = true;
     } catch (error) {
       if (signal.aborted) return;
-      trouble.value = `The loudness could not be matched: ${(error as Error).message}`;
+      trouble.value = t("history.theLoudnessCouldNot", { message: (error as Error).message });
     }
     matching.value = 1;
   }

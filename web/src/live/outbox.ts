@@ -1,4 +1,5 @@
 /** Changes on their way to the server: sent one after the other, kept until they are answered. */
+import { t } from "@/words";
 import { DOCUMENT_VERSION } from "@/api/parameters";
 import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
 import { letterBox, type Kept, type LetterBox } from "./kept";
@@ -157,7 +158,7 @@ export class Outbox {
             this.timer = setTimeout(() => void this.work(), this.pause());
             return;
           }
-          refusal = error instanceof Refusal ? error.message : "The change could not be sent.";
+          refusal = error instanceof Refusal ? error.message : t("outbox.theChangeCouldNot");
           if (error instanceof Refusal) more = error.more;
         }
         this.tries = 0;

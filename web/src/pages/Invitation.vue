@@ -42,28 +42,38 @@ const enter = (): Promise<boolean> =>
     <template v-if="door">
       <h1>{{ door.name }}</h1>
       <p>
-        {{ door.author }} invites you as
         {{
-          door.role === "listener"
-            ? "a listener: you hear everything and comment"
-            : "an engineer: you mix along"
-        }}.
-        <span class="quiet">The invitation holds until {{ until }}.</span>
+          $t("invitation.authorInvitesYouAs", {
+            author: door.author,
+            door:
+              door.role === "listener"
+                ? $t("invitation.aListenerYouHear")
+                : $t("invitation.anEngineerYouMix"),
+          })
+        }}
+        <span class="quiet">{{ $t("invitation.theInvitationHoldsUntil", { until: until }) }}</span>
       </p>
       <form @submit.prevent="enter">
         <template v-if="!account.me">
-          <div class="which" role="radiogroup" aria-label="Your account">
-            <label><input v-model="known" type="radio" :value="false" /> I am new here</label>
-            <label><input v-model="known" type="radio" :value="true" /> I have an account</label>
+          <div class="which" role="radiogroup" :aria-label="$t('invitation.yourAccount')">
+            <label
+              ><input v-model="known" type="radio" :value="false" /> {{ $t("invitation.iAmNewHere") }}</label
+            >
+            <label
+              ><input v-model="known" type="radio" :value="true" />
+              {{ $t("invitation.iHaveAnAccount") }}</label
+            >
           </div>
           <label v-if="!known"
-            >Your name <input v-model="name" required maxlength="150" autocomplete="name"
+            >{{ $t("invitation.yourName") }}
+            <input v-model="name" required maxlength="150" autocomplete="name"
           /></label>
           <label
-            >Name to sign in with <input v-model="username" required maxlength="150" autocomplete="username"
+            >{{ $t("invitation.nameToSignIn") }}
+            <input v-model="username" required maxlength="150" autocomplete="username"
           /></label>
           <label>
-            Password
+            {{ $t("invitation.password") }}
             <input
               v-model="password"
               type="password"
@@ -73,17 +83,17 @@ const enter = (): Promise<boolean> =>
             />
           </label>
         </template>
-        <p v-else>You come in as {{ account.me.name }}.</p>
+        <p v-else>{{ $t("invitation.youComeInAs", { name: account.me.name }) }}</p>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-        <Button type="primary" html-type="submit" :loading="busy">Come in</Button>
+        <Button type="primary" html-type="submit" :loading="busy">{{ $t("invitation.comeIn") }}</Button>
       </form>
     </template>
     <template v-else-if="trouble">
-      <h1>No way in here</h1>
+      <h1>{{ $t("invitation.noWayInHere") }}</h1>
       <p role="alert">{{ trouble }}</p>
-      <RouterLink to="/">To your sessions</RouterLink>
+      <RouterLink to="/">{{ $t("invitation.toYourSessions") }}</RouterLink>
     </template>
-    <p v-else class="quiet">Looking…</p>
+    <p v-else class="quiet">{{ $t("invitation.looking") }}</p>
   </main>
 </template>
 

@@ -30,22 +30,22 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <Modal v-model:open="open" title="A new session" :footer="null" :width="440">
+  <Modal v-model:open="open" :title="$t('newSession.aNewSession')" :footer="null" :width="440">
     <form @submit.prevent="make">
       <label
-        ><span>Name</span
-        ><input v-model="given.name" required maxlength="120" placeholder="what the piece is called"
+        ><span>{{ $t("newSession.name") }}</span
+        ><input v-model="given.name" required maxlength="120" :placeholder="$t('newSession.whatThePieceIs')"
       /></label>
       <label
-        ><span>Sampling rate</span>
+        ><span>{{ $t("newSession.samplingRate") }}</span>
         <select v-model="given.rate">
           <option v-for="rate in library.library?.rates" :key="rate" :value="rate">
-            {{ rate / 1000 }} kHz
+            {{ $t("newSession.rateKhz", { rate: rate / 1000 }) }}
           </option>
         </select></label
       >
       <label
-        ><span>Tempo</span
+        ><span>{{ $t("newSession.tempo") }}</span
         ><span class="pair"
           ><input
             v-model.number="given.bpm"
@@ -54,13 +54,13 @@ async function make(): Promise<void> {
             max="400"
             step="0.1"
             required
-            aria-label="Tempo in bpm"
+            :aria-label="$t('newSession.tempoInBpm')"
           />
-          bpm</span
+          {{ $t("newSession.bpm") }}</span
         ></label
       >
       <label
-        ><span>Metre</span>
+        ><span>{{ $t("newSession.metre") }}</span>
         <span class="pair"
           ><input
             v-model.number="given.beats"
@@ -68,30 +68,27 @@ async function make(): Promise<void> {
             min="1"
             max="32"
             required
-            aria-label="Beats in a bar"
+            :aria-label="$t('newSession.beatsInABar')"
           />
           /
-          <select v-model="given.unit" aria-label="Beat unit">
+          <select v-model="given.unit" :aria-label="$t('newSession.beatUnit')">
             <option v-for="unit in [1, 2, 4, 8, 16, 32]" :key="unit" :value="unit">{{ unit }}</option>
           </select></span
         ></label
       >
       <label
-        ><span>Layout</span>
+        ><span>{{ $t("newSession.layout") }}</span>
         <select v-model="given.layout">
           <option v-for="one in library.library?.layouts" :key="one.name" :value="one.name">
             {{ one.title }} ({{ one.name }})
           </option>
         </select></label
       >
-      <p class="quiet">
-        Stems at other rates are resampled as they come in. Tempo and metre can change later, and within the
-        piece.
-      </p>
+      <p class="quiet">{{ $t("newSession.stemsAtOtherRates") }}</p>
       <p v-if="trouble" role="alert" class="trouble">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" :loading="busy" :disabled="!given.name.trim()"
-        >Make it</Button
-      >
+      <Button type="primary" html-type="submit" :loading="busy" :disabled="!given.name.trim()">{{
+        $t("newSession.makeIt")
+      }}</Button>
     </form>
   </Modal>
 </template>

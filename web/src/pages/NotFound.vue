@@ -5,9 +5,12 @@
 <template>
   <main>
     <img src="/needle.svg" alt="" width="56" height="56" />
-    <h1>There is nothing at this address</h1>
-    <p class="quiet">It may have been moved or taken away, or the link is not whole.</p>
-    <p><RouterLink to="/">To your sessions</RouterLink> · <a href="/guide/">The guide</a></p>
+    <h1>{{ $t("notFound.thereIsNothingAt") }}</h1>
+    <p class="quiet">{{ $t("notFound.itMayHaveBeen") }}</p>
+    <p>
+      <RouterLink to="/">{{ $t("notFound.toYourSessions") }}</RouterLink> ·
+      <a href="/guide/">{{ $t("notFound.theGuide") }}</a>
+    </p>
   </main>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
+import { t } from "@/words";
 import { Button, Popconfirm } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
@@ -34,13 +35,13 @@ async function leave(): Promise<void> {
 
 const layoutText = (layout: string): string => (layout === "0+2+0" ? "stereo" : layout);
 const COLUMNS = [
-  { by: "name", title: "Session" },
-  { by: "", title: "Where things stand" },
-  { by: "length", title: "Length" },
-  { by: "sources", title: "Sources" },
-  { by: "", title: "People" },
-  { by: "changed", title: "Last change" },
-  { by: "", title: "You are" },
+  { by: "name", title: t("sessionList.session") },
+  { by: "", title: t("sessionList.whereThingsStand") },
+  { by: "length", title: t("sessionList.length") },
+  { by: "sources", title: t("sessionList.sources") },
+  { by: "", title: t("sessionList.people") },
+  { by: "changed", title: t("sessionList.lastChange") },
+  { by: "", title: t("sessionList.youAre") },
   { by: "", title: "" },
 ] as const;
 
@@ -74,50 +75,50 @@ function choose(event: Event): void {
   >
     <header>
       <img src="/needle.svg" alt="" width="26" height="26" />
-      <b>Wandering Needle</b>
-      <a class="guide" href="/guide/" target="_blank">Guide</a>
+      <b>{{ $t("sessionList.wanderingNeedle") }}</b>
+      <a class="guide" href="/guide/" target="_blank">{{ $t("sessionList.guide") }}</a>
       <span class="me">{{ account.me?.name }}</span>
-      <button class="small-button" @click="preferring = true">Preferences…</button>
-      <button class="small-button" @click="minding = true">Account…</button>
-      <button class="small-button" @click="leave">Sign out</button>
+      <button class="small-button" @click="preferring = true">{{ $t("sessionList.preferences") }}</button>
+      <button class="small-button" @click="minding = true">{{ $t("sessionList.account") }}</button>
+      <button class="small-button" @click="leave">{{ $t("sessionList.signOut") }}</button>
     </header>
     <main>
       <div class="head">
-        <h1>{{ away ? "Put away" : "Your sessions" }}</h1>
+        <h1>{{ away ? $t("sessionList.putAway") : $t("sessionList.yourSessions") }}</h1>
         <input
           v-if="kept.length > 1 || words"
           v-model="words"
           type="search"
-          placeholder="a name, or a person's"
-          aria-label="Search the sessions"
+          :placeholder="$t('sessionList.aNameOrA')"
+          :aria-label="$t('sessionList.searchTheSessions')"
         />
-        <Button @click="chooser?.click()">Open a file…</Button>
+        <Button @click="chooser?.click()">{{ $t("sessionList.openAFile") }}</Button>
         <input
           ref="chooser"
           class="hidden-label"
           type="file"
           accept=".zip,.wav,.bw64"
           tabindex="-1"
-          aria-label="A session bundle or object audio"
+          :aria-label="$t('sessionList.aSessionBundleOr')"
           @change="choose"
         />
-        <Button type="primary" @click="making = true">New session</Button>
+        <Button type="primary" @click="making = true">{{ $t("sessionList.newSession") }}</Button>
       </div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div v-if="coming" class="coming" role="status">
         <span
           >{{
             coming.status === "reading"
-              ? "Taking in"
+              ? $t("sessionList.takingIn")
               : coming.status === "away"
-                ? "Waiting to send"
-                : "Sending"
+                ? $t("sessionList.waitingToSend")
+                : $t("sessionList.sending")
           }}
           {{ coming.file.name }}</span
         >
         <progress :value="coming.share" max="1" :aria-label="coming.file.name" />
         <span class="number">{{ Math.round(coming.share * 100) }} %</span>
-        <button class="small-button wide" @click="list.stop()">Stop</button>
+        <button class="small-button wide" @click="list.stop()">{{ $t("sessionList.stop") }}</button>
       </div>
       <table v-if="shown.length">
         <thead class="heading">
@@ -130,7 +131,7 @@ function choose(event: Event): void {
                 }}</span>
               </button>
               <template v-else-if="one.title">{{ one.title }}</template>
-              <span v-else class="hidden-label">What can be done</span>
+              <span v-else class="hidden-label">{{ $t("sessionList.whatCanBeDone") }}</span>
             </th>
           </tr>
         </thead>
@@ -138,9 +139,13 @@ function choose(event: Event): void {
           <tr v-for="one in shown" :key="one.id" @click="router.push(`/sessions/${one.id}`)">
             <td>
               <RouterLink :to="`/sessions/${one.id}`" @click.stop>{{ one.name }}</RouterLink>
-              <span class="quiet"
-                >{{ one.bpm }} bpm · {{ layoutText(one.layout) }} · revision {{ one.revision }}</span
-              >
+              <span class="quiet">{{
+                $t("sessionList.bpmBpmLayouttextRevision", {
+                  bpm: one.bpm,
+                  layoutText: layoutText(one.layout),
+                  revision: one.revision,
+                })
+              }}</span>
             </td>
             <td>
               <svg class="field" viewBox="-104 0 208 26" aria-hidden="true">
@@ -174,38 +179,44 @@ function choose(event: Event): void {
               <button
                 v-if="one.role !== 'listener'"
                 class="link"
-                :aria-label="`Make a copy of ${one.name}`"
-                title="A session of your own that begins as this one stands"
+                :aria-label="$t('sessionList.makeACopyOf', { name: one.name })"
+                :title="$t('sessionList.aSessionOfYour')"
                 @click="copy(one)"
               >
-                copy
+                {{ $t("sessionList.copy") }}
               </button>
               <button
                 class="link"
-                :aria-label="`${one.archived ? 'Take out' : 'Put away'} ${one.name}`"
-                title="Only in your own list"
+                :aria-label="`${one.archived ? $t('sessionList.takeOut') : $t('sessionList.putAway')} ${one.name}`"
+                :title="$t('sessionList.onlyInYourOwn')"
                 @click="list.put(one, !one.archived)"
               >
-                {{ one.archived ? "take out" : "put away" }}
+                {{ one.archived ? $t("sessionList.takeOut2") : $t("sessionList.putAway2") }}
               </button>
               <Popconfirm
                 v-if="one.role === 'owner'"
                 placement="left"
-                ok-text="Delete"
-                cancel-text="Cancel"
+                :ok-text="$t('sessionList.delete')"
+                :cancel-text="$t('sessionList.cancel')"
                 :ok-button-props="{ danger: true }"
-                :title="`Delete “${one.name}” for everybody in it?`"
+                :title="$t('sessionList.deleteNameForEverybody', { name: one.name })"
                 @confirm="list.destroy(one)"
               >
                 <template #description>
                   <p class="warning">
-                    Its history, comments and exports are deleted too. This cannot be undone.
-                    <RouterLink :to="`/sessions/${one.id}/hand-over`">Export a bundle first</RouterLink> to
-                    keep a copy.
+                    {{ $t("sessionList.itsHistoryCommentsAnd") }}
+                    <RouterLink :to="`/sessions/${one.id}/hand-over`">{{
+                      $t("sessionList.exportABundleFirst")
+                    }}</RouterLink>
+                    {{ $t("sessionList.toKeepACopy") }}
                   </p>
                 </template>
-                <button class="link" :aria-label="`Delete ${one.name}`" title="For everybody in it">
-                  delete…
+                <button
+                  class="link"
+                  :aria-label="$t('sessionList.deleteName', { name: one.name })"
+                  :title="$t('sessionList.forEverybodyInIt')"
+                >
+                  {{ $t("sessionList.delete2") }}
                 </button>
               </Popconfirm>
             </td>
@@ -213,21 +224,22 @@ function choose(event: Event): void {
         </tbody>
       </table>
       <p v-else-if="rows && words" class="empty">
-        No session is called “{{ words }}”, and nobody in one is.
-        <button class="link" @click="words = ''">Show them all</button>
+        {{ $t("sessionList.noSessionIsCalled", { words: words }) }}
+        <button class="link" @click="words = ''">{{ $t("sessionList.showThemAll") }}</button>
       </p>
       <div v-else-if="rows && !away" class="empty">
-        <p>
-          You are in no session yet. Make one and bring in your stems; open a session bundle or object audio
-          (drop the file here); or ask an owner to take you in.
-        </p>
-        <Button type="primary" @click="making = true">New session</Button>
+        <p>{{ $t("sessionList.youAreInNo") }}</p>
+        <Button type="primary" @click="making = true">{{ $t("sessionList.newSession") }}</Button>
       </div>
-      <p v-else-if="rows" class="empty">Nothing is put away.</p>
-      <p v-else-if="!trouble" class="quiet">Looking…</p>
+      <p v-else-if="rows" class="empty">{{ $t("sessionList.nothingIsPutAway") }}</p>
+      <p v-else-if="!trouble" class="quiet">{{ $t("sessionList.looking") }}</p>
       <p v-if="putAway || away" class="away">
         <button class="link" @click="away = !away">
-          {{ away ? "back to your sessions" : `${putAway} put away` }}
+          {{
+            away
+              ? $t("sessionList.backToYourSessions")
+              : $t("sessionList.putawayPutAway", { putAway: putAway })
+          }}
         </button>
       </p>
     </main>

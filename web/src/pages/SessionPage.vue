@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
+import { t } from "@/words";
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
 import { persist } from "@/api/persist";
 import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
@@ -126,7 +127,7 @@ useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
 /** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
 function begin(id: string): void {
   if (id !== props.id) return;
-  document.title = `${session.settings?.name} · Wandering Needle`;
+  document.title = t("sessionPage.nameWanderingNeedle", { name: session.settings?.name });
   view.top = -16 / view.scale;
   if (player.chosen) return;
   const travel = (source: Source): number => {
@@ -172,7 +173,7 @@ onBeforeUnmount(() => {
 <template>
   <div v-if="problem || session.lost" class="problem" role="alert">
     <h1>{{ problem || session.lost }}</h1>
-    <RouterLink to="/">To your sessions</RouterLink>
+    <RouterLink to="/">{{ $t("sessionPage.toYourSessions") }}</RouterLink>
   </div>
   <div
     v-else-if="session.settings"
@@ -190,21 +191,15 @@ onBeforeUnmount(() => {
       @sheet="showSheet"
     />
     <p v-if="player.trouble || session.severed" class="trouble" role="status">
-      {{
-        session.connected
-          ? player.trouble
-          : "The connection is down. You can go on: what you change is kept here and sent when it is back."
-      }}
+      {{ session.connected ? player.trouble : $t("sessionPage.theConnectionIsDown") }}
     </p>
     <p v-if="along.person" class="alone" role="status">
-      <EarMark />
-      You listen along with {{ along.person.name }}: their playhead, passage, solos and way of listening.
-      <button class="small-button" @click="along.leave()">Listen by yourself (Esc)</button>
+      <EarMark /> {{ $t("sessionPage.youListenAlongWith", { name: along.person.name }) }}
+      <button class="small-button" @click="along.leave()">{{ $t("sessionPage.listenByYourselfEsc") }}</button>
     </p>
     <p v-if="alone.source" class="alone" role="status">
-      <EarMark />
-      Only you: {{ alone.source.name }} alone, bars {{ aloneBars }}.
-      <button class="small-button" @click="alone.close()">Back to everything (Esc)</button>
+      <EarMark /> {{ $t("sessionPage.onlyYouNameAlone", { name: alone.source.name, aloneBars: aloneBars }) }}
+      <button class="small-button" @click="alone.close()">{{ $t("sessionPage.backToEverythingEsc") }}</button>
     </p>
     <main :class="{ long: desk === 'hand-over' }">
       <Roster @bring-in="bringing = true" />
@@ -229,7 +224,7 @@ onBeforeUnmount(() => {
     <Tour :desk="desk" />
     <Notices />
   </div>
-  <p v-else class="opening quiet" role="status">Opening the session…</p>
+  <p v-else class="opening quiet" role="status">{{ $t("sessionPage.openingTheSession") }}</p>
 </template>
 
 <style scoped>

@@ -48,19 +48,14 @@ async function enter(way: () => Promise<void>): Promise<void> {
         <path class="needle" d="M210 470 218 520H202Z" />
       </svg>
       <div class="words">
-        <h1>Wandering Needle</h1>
-        <p>
-          Put every source where it belongs, draw how it moves, and keep the whole picture in balance,
-          together.
-        </p>
+        <h1>{{ $t("signIn.wanderingNeedle") }}</h1>
+        <p>{{ $t("signIn.putEverySourceWhere") }}</p>
       </div>
     </section>
     <section class="entry">
       <template v-if="account.demo.length">
-        <h2>Night Ferry, the demo</h2>
-        <p class="quiet">
-          Come in as one of its three people. Open a second browser as another to work together.
-        </p>
+        <h2>{{ $t("signIn.nightFerryTheDemo") }}</h2>
+        <p class="quiet">{{ $t("signIn.comeInAsOne") }}</p>
         <ul>
           <li v-for="(person, i) in account.demo" :key="person.username">
             <button :disabled="busy" @click="enter(() => account.signInToDemo(person.username))">
@@ -73,15 +68,16 @@ async function enter(way: () => Promise<void>): Promise<void> {
             </button>
           </li>
         </ul>
-        <h2 class="own">Your own account</h2>
+        <h2 class="own">{{ $t("signIn.yourOwnAccount") }}</h2>
       </template>
-      <h2 v-else>Sign in</h2>
+      <h2 v-else>{{ $t("signIn.signIn") }}</h2>
       <form @submit.prevent="enter(() => account.signIn(username, password))">
-        <label>Name <input v-model="username" autocomplete="username" required /></label>
+        <label>{{ $t("signIn.name") }} <input v-model="username" autocomplete="username" required /></label>
         <label>
-          Password <input v-model="password" type="password" autocomplete="current-password" required />
+          {{ $t("signIn.password") }}
+          <input v-model="password" type="password" autocomplete="current-password" required />
         </label>
-        <Button type="primary" html-type="submit" :loading="busy">Sign in</Button>
+        <Button type="primary" html-type="submit" :loading="busy">{{ $t("signIn.signIn") }}</Button>
       </form>
       <p v-if="refusal" class="refusal" role="alert">{{ refusal }}</p>
     </section>

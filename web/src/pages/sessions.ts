@@ -1,4 +1,5 @@
 /** The list of one's sessions: searched, sorted, put away; copies, and sessions that come in as files. */
+import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { computed, reactive, ref } from "vue";
 import { get, patch, post, remove, type Schemas } from "@/api/http";
@@ -73,7 +74,7 @@ export function useSessionList() {
   async function copy(row: SessionRow): Promise<string> {
     let made = "";
     await attempt(async () => {
-      const name = `${row.name.slice(0, 112)}, copy`;
+      const name = t("sessions.nameCopy", { name: row.name.slice(0, 112) });
       made = (await post<Schemas["Started"]>(`/api/sessions/${row.id}/copy`, { name })).id;
     });
     return made;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The account: another password, signing out everywhere, deleting it. */
+import { t } from "@/words";
 import { Button, Modal, Popconfirm } from "ant-design-vue";
 import { ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -22,7 +23,7 @@ watch(open, () => {
 const change = (): Promise<boolean> =>
   attempt(async () => {
     await post("/api/password", { current: current.value, new: replacement.value });
-    say.done("Your password is changed. Every other browser is signed out.");
+    say.done(t("accountDialog.yourPasswordIsChanged"));
     open.value = false;
   });
 
@@ -34,9 +35,7 @@ const destroy = (): Promise<boolean> =>
   attempt(async () => {
     await remove("/api/account", { password: current.value });
     account.me = null;
-    say.know(
-      "Your account is deleted. What you changed in other people's sessions stays, as a former member's.",
-    );
+    say.know(t("accountDialog.yourAccountIsDeleted"));
     await router.push("/sign-in");
   });
 
@@ -48,48 +47,57 @@ const signOutEverywhere = (): Promise<boolean> =>
 </script>
 
 <template>
-  <Modal v-model:open="open" :title="`Your account: ${account.me?.username}`" :footer="null" :width="420">
+  <Modal
+    v-model:open="open"
+    :title="$t('accountDialog.yourAccountUsername', { username: account.me?.username })"
+    :footer="null"
+    :width="420"
+  >
     <form v-if="deleting" @submit.prevent="destroy">
-      <p>
-        Sessions in which you are alone are deleted with it. What you changed and wrote in other people's
-        sessions stays, as a former member's. This cannot be undone.
-      </p>
+      <p>{{ $t("accountDialog.sessionsInWhichYou") }}</p>
       <label
-        >Current password
+        >{{ $t("accountDialog.currentPassword") }}
         <input ref="field" v-model="current" type="password" autocomplete="current-password" required
       /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="choices">
-        <Button danger type="primary" html-type="submit" :loading="busy">Delete account</Button>
-        <Button @click="deleting = false">Cancel</Button>
+        <Button danger type="primary" html-type="submit" :loading="busy">{{
+          $t("accountDialog.deleteAccount")
+        }}</Button>
+        <Button @click="deleting = false">{{ $t("accountDialog.cancel") }}</Button>
       </div>
     </form>
     <form v-else @submit.prevent="change">
       <label
-        >Current password <input v-model="current" type="password" autocomplete="current-password" required
+        >{{ $t("accountDialog.currentPassword") }}
+        <input v-model="current" type="password" autocomplete="current-password" required
       /></label>
       <label
-        >New password
+        >{{ $t("accountDialog.newPassword") }}
         <input v-model="replacement" type="password" autocomplete="new-password" minlength="10" required
       /></label>
-      <p class="quiet">At least ten characters. Every other browser is signed out by it.</p>
+      <p class="quiet">{{ $t("accountDialog.atLeastTenCharacters") }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" :loading="busy">Change the password</Button>
+      <Button type="primary" html-type="submit" :loading="busy">{{
+        $t("accountDialog.changeThePassword")
+      }}</Button>
     </form>
     <div class="out">
-      <p>Left a browser open somewhere?</p>
+      <p>{{ $t("accountDialog.leftABrowserOpen") }}</p>
       <Popconfirm
-        title="Every browser is signed out, this one too."
-        ok-text="Sign out"
-        cancel-text="Stay"
+        :title="$t('accountDialog.everyBrowserIsSigned')"
+        :ok-text="$t('accountDialog.signOut')"
+        :cancel-text="$t('accountDialog.stay')"
         @confirm="signOutEverywhere"
       >
-        <button class="small-button wide">Sign out everywhere…</button>
+        <button class="small-button wide">{{ $t("accountDialog.signOutEverywhere") }}</button>
       </Popconfirm>
     </div>
     <div v-if="!deleting" class="out">
-      <p>Leaving for good?</p>
-      <button class="small-button wide" @click="deleting = true">Delete account…</button>
+      <p>{{ $t("accountDialog.leavingForGood") }}</p>
+      <button class="small-button wide" @click="deleting = true">
+        {{ $t("accountDialog.deleteAccount2") }}
+      </button>
     </div>
   </Modal>
 </template>

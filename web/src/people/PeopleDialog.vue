@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Who is in the session: roles, invitations by link or by account, and handing the session over. */
+import { t } from "@/words";
 import { Modal, Popconfirm } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/http";
@@ -19,13 +20,13 @@ const along = useAlong();
 type Role = Schemas["AddIn"]["role"];
 
 const ROLES: { value: Role; title: string }[] = [
-  { value: "engineer", title: "engineer: edits" },
-  { value: "listener", title: "listener: hears and comments" },
+  { value: "engineer", title: t("peopleDialog.engineerEdits") },
+  { value: "listener", title: t("peopleDialog.listenerHearsAndComments") },
 ];
 const HOURS = [
-  { value: 24, title: "a day" },
-  { value: 24 * 7, title: "a week" },
-  { value: 24 * 30, title: "a month" },
+  { value: 24, title: t("peopleDialog.aDay") },
+  { value: 24 * 7, title: t("peopleDialog.aWeek") },
+  { value: 24 * 30, title: t("peopleDialog.aMonth") },
 ];
 const role = ref<Role>("listener");
 const hours = ref(24 * 7);
@@ -49,7 +50,7 @@ async function copy(): Promise<void> {
     await navigator.clipboard.writeText(people.link);
     copied.value = true;
   } catch {
-    say.know("Choose the link and copy it.");
+    say.know(t("peopleDialog.chooseTheLinkAnd"));
   }
 }
 async function invite(): Promise<void> {
@@ -59,9 +60,9 @@ async function invite(): Promise<void> {
 </script>
 
 <template>
-  <Modal v-model:open="open" title="People" :footer="null" :width="680">
+  <Modal v-model:open="open" :title="$t('peopleDialog.people')" :footer="null" :width="680">
     <p v-if="people.trouble" class="trouble" role="alert">{{ people.trouble }}</p>
-    <ul class="members" aria-label="In this session">
+    <ul class="members" :aria-label="$t('peopleDialog.inThisSession')">
       <li v-for="member in people.members" :key="member.id">
         <span class="face" :style="{ background: personColour(member.colour) }">{{
           initials(member.name)
@@ -70,7 +71,9 @@ async function invite(): Promise<void> {
           <b>{{ member.name }}</b>
           <small class="quiet"
             >{{ member.username
-            }}{{ mine(member) ? " · you" : here.has(member.id) ? " · here now" : "" }}</small
+            }}{{
+              mine(member) ? $t("peopleDialog.you") : here.has(member.id) ? $t("peopleDialog.hereNow") : ""
+            }}</small
           >
         </span>
         <button
@@ -81,12 +84,12 @@ async function invite(): Promise<void> {
             open = false;
           "
         >
-          Listen along
+          {{ $t("peopleDialog.listenAlong") }}
         </button>
         <select
           v-if="people.owner && member.role !== 'owner'"
           :value="member.role"
-          :aria-label="`What ${member.name} is here`"
+          :aria-label="$t('peopleDialog.whatNameIsHere', { name: member.name })"
           @change="people.setRole(member.id, ($event.target as HTMLSelectElement).value as Role)"
         >
           <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.value }}</option>
@@ -94,73 +97,87 @@ async function invite(): Promise<void> {
         <span v-else class="role">{{ member.role }}</span>
         <template v-if="people.owner && member.role !== 'owner'">
           <Popconfirm
-            :title="`${member.name} owns the session from then on, and you are an engineer in it.`"
-            ok-text="Hand over"
-            cancel-text="Keep it"
+            :title="$t('peopleDialog.nameOwnsTheSession', { name: member.name })"
+            :ok-text="$t('peopleDialog.handOver')"
+            :cancel-text="$t('peopleDialog.keepIt')"
             @confirm="people.handOver(member.id)"
           >
-            <button class="small-button wide">Hand over…</button>
+            <button class="small-button wide">{{ $t("peopleDialog.handOver2") }}</button>
           </Popconfirm>
           <Popconfirm
-            :title="`${member.name} is put out at once. Their changes and comments stay.`"
-            ok-text="Put out"
-            cancel-text="Leave them in"
+            :title="$t('peopleDialog.nameIsPutOut', { name: member.name })"
+            :ok-text="$t('peopleDialog.putOut')"
+            :cancel-text="$t('peopleDialog.leaveThemIn')"
             @confirm="people.withdraw(member.id)"
           >
-            <button class="small-button wide">Put out…</button>
+            <button class="small-button wide">{{ $t("peopleDialog.putOut2") }}</button>
           </Popconfirm>
         </template>
         <Popconfirm
           v-else-if="mine(member) && member.role !== 'owner'"
-          title="You leave the session; only its owner can take you in again."
-          ok-text="Leave"
-          cancel-text="Stay"
+          :title="$t('peopleDialog.youLeaveTheSession')"
+          :ok-text="$t('peopleDialog.leave')"
+          :cancel-text="$t('peopleDialog.stay')"
           @confirm="people.withdraw(member.id)"
         >
-          <button class="small-button wide">Leave…</button>
+          <button class="small-button wide">{{ $t("peopleDialog.leave2") }}</button>
         </Popconfirm>
       </li>
     </ul>
     <section v-if="people.owner" class="invite">
-      <h3 class="heading">Let somebody in</h3>
+      <h3 class="heading">{{ $t("peopleDialog.letSomebodyIn") }}</h3>
       <div class="line">
         <label
-          >As
-          <select v-model="role" aria-label="What they are to be">
+          >{{ $t("peopleDialog.as") }}
+          <select v-model="role" :aria-label="$t('peopleDialog.whatTheyAreTo')">
             <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
         <label
-          >for
-          <select v-model="hours" aria-label="How long the link holds">
+          >{{ $t("peopleDialog.for") }}
+          <select v-model="hours" :aria-label="$t('peopleDialog.howLongTheLink')">
             <option v-for="one in HOURS" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
-        <button class="small-button wide strong" @click="invite">Make a link</button>
+        <button class="small-button wide strong" @click="invite">{{ $t("peopleDialog.makeALink") }}</button>
       </div>
       <div v-if="people.link" class="line">
-        <input class="link-text number" readonly :value="people.link" aria-label="The invitation's link" />
-        <button class="small-button wide" @click="copy">{{ copied ? "Copied" : "Copy" }}</button>
+        <input
+          class="link-text number"
+          readonly
+          :value="people.link"
+          :aria-label="$t('peopleDialog.theInvitationSLink')"
+        />
+        <button class="small-button wide" @click="copy">
+          {{ copied ? $t("peopleDialog.copied") : $t("peopleDialog.copy") }}
+        </button>
       </div>
-      <p v-if="people.link" class="quiet">
-        Send it to whom you mean: whoever has it comes in. It is shown only now.
-      </p>
+      <p v-if="people.link" class="quiet">{{ $t("peopleDialog.sendItToWhom") }}</p>
       <form class="line" @submit.prevent="add">
         <label class="grow"
-          >or by their account's name
-          <input v-model="username" required maxlength="150" aria-label="Name of an account" />
+          >{{ $t("peopleDialog.orByTheirAccount") }}
+          <input
+            v-model="username"
+            required
+            maxlength="150"
+            :aria-label="$t('peopleDialog.nameOfAnAccount')"
+          />
         </label>
-        <button class="small-button wide" type="submit">Take them in</button>
+        <button class="small-button wide" type="submit">{{ $t("peopleDialog.takeThemIn") }}</button>
       </form>
-      <ul v-if="people.invitations.length" class="links" aria-label="Links that hold">
+      <ul v-if="people.invitations.length" class="links" :aria-label="$t('peopleDialog.linksThatHold')">
         <li v-for="one in people.invitations" :key="one.id">
           <span
-            >A link for {{ one.role }}s, until {{ momentText(one.ends_at) }}
+            >{{ $t("peopleDialog.aLinkForRole", { role: one.role, momentText: momentText(one.ends_at) }) }}
             <small class="quiet">{{
-              one.accepted ? `accepted ${one.accepted}×` : "not accepted yet"
+              one.accepted
+                ? $t("peopleDialog.acceptedAccepted", { accepted: one.accepted })
+                : $t("peopleDialog.notAcceptedYet")
             }}</small></span
           >
-          <button class="small-button wide" @click="people.withdrawInvitation(one.id)">Withdraw</button>
+          <button class="small-button wide" @click="people.withdrawInvitation(one.id)">
+            {{ $t("peopleDialog.withdraw") }}
+          </button>
         </li>
       </ul>
     </section>

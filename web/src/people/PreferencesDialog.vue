@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One's own preferences: the paper, colours, how places and times are told; and the first look round once more. */
+import { t } from "@/words";
 import { Modal } from "ant-design-vue";
 import { useLiking, type Liked } from "@/session/liking";
 
@@ -14,43 +15,43 @@ interface Choice<Name extends keyof Liked> {
 const CHOICES = [
   {
     name: "paper",
-    title: "Paper",
+    title: t("preferencesDialog.paper"),
     options: [
-      ["day", "day", "light paper, dark ink"],
-      ["night", "night", "dark paper, for a dark room"],
-      ["system", "as the machine", "follows the machine's own setting"],
+      ["day", "day", t("preferencesDialog.lightPaperDarkInk")],
+      ["night", "night", t("preferencesDialog.darkPaperForA")],
+      ["system", t("preferencesDialog.asTheMachine"), t("preferencesDialog.followsTheMachineS")],
     ],
   } satisfies Choice<"paper">,
   {
     name: "colours",
-    title: "Colours",
+    title: t("preferencesDialog.colours"),
     options: [
-      ["usual", "usual", "left is rust, right is teal, ten inks"],
-      ["apart", "further apart", "left is orange, right is blue, and inks differ by their dashes as well"],
+      ["usual", "usual", t("preferencesDialog.leftIsRustRight")],
+      ["apart", t("preferencesDialog.furtherApart"), t("preferencesDialog.leftIsOrangeRight")],
     ],
   } satisfies Choice<"colours">,
   {
     name: "places",
-    title: "Places",
+    title: t("preferencesDialog.places"),
     options: [
-      ["letters", "L31 C R31", "as engineers say them"],
-      ["signed", "−31 0 +31", "left is minus"],
+      ["letters", "L31 C R31", t("preferencesDialog.asEngineersSayThem")],
+      ["signed", "−31 0 +31", t("preferencesDialog.leftIsMinus")],
     ],
   } satisfies Choice<"places">,
   {
     name: "times",
-    title: "Times",
+    title: t("preferencesDialog.times"),
     options: [
-      ["bars", "17.3", "bars and beats"],
-      ["clock", "0:43.6", "minutes and seconds"],
+      ["bars", "17.3", t("preferencesDialog.barsAndBeats")],
+      ["clock", "0:43.6", t("preferencesDialog.minutesAndSeconds")],
     ],
   } satisfies Choice<"times">,
 ];
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Preferences" :footer="null" :width="480">
-    <p class="quiet">Yours, in every browser in which you sign in. They change nothing in a mix.</p>
+  <Modal v-model:open="open" :title="$t('preferencesDialog.preferences')" :footer="null" :width="480">
+    <p class="quiet">{{ $t("preferencesDialog.yoursInEveryBrowser") }}</p>
     <fieldset v-for="choice in CHOICES" :key="choice.name">
       <legend class="heading">{{ choice.title }}</legend>
       <label v-for="[value, title, what] in choice.options" :key="value">
@@ -73,7 +74,7 @@ const CHOICES = [
         open = false;
       "
     >
-      Show me round again
+      {{ $t("preferencesDialog.showMeRoundAgain") }}
     </button>
   </Modal>
 </template>

@@ -168,7 +168,7 @@ function onKey(event: KeyboardEvent): void {
       :x="middle.x"
       :y="middle.y + 26"
       text-anchor="middle"
-      >{{ holder.name }} holds it</text
+      >{{ $t("planMark.nameHoldsIt", { name: holder.name }) }}</text
     >
   </g>
 </template>

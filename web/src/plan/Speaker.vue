@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A loudspeaker in the picture: pressed, it may sound for the chosen source or may not. */
+import { t } from "@/words";
 import { computed } from "vue";
 import type { Schemas } from "@/api/http";
 import type { RoomView } from "./view";
@@ -32,7 +33,7 @@ const label = computed(() => {
 });
 const above = computed(() => props.speaker.elevation > 0);
 const said = computed(() => {
-  const state = props.off ? "may not sound" : "may sound";
+  const state = props.off ? t("speaker.mayNotSound") : t("speaker.maySound");
   return `Loudspeaker ${props.speaker.label}: ${state}${props.gain === null ? "" : `, ${Math.round(props.gain * 100)} %`}`;
 });
 </script>

@@ -28,8 +28,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
   <div class="group" :data-group="group.id">
     <button
       class="all"
-      :title="`Choose all of ${group.name}`"
-      :aria-label="`Choose all of ${group.name}`"
+      :title="$t('groupRow.chooseAllOfName', { name: group.name })"
+      :aria-label="$t('groupRow.chooseAllOfName', { name: group.name })"
       @click="view.chooseThese(ids)"
     >
       <svg width="12" height="12" aria-hidden="true">
@@ -39,7 +39,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     <NameField
       class="name"
       :name="group.name"
-      label="Name of the group"
+      :label="$t('groupRow.nameOfTheGroup')"
       :disabled="!session.mayEdit"
       @rename="edits.setGroup(group, { name: $event })"
     />
@@ -48,8 +48,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       :class="sideClass(shift)"
       parameter="pan"
       :value="shift"
-      :label="`Shift of ${group.name}`"
-      :title="`Shifts the places of all of ${group.name}`"
+      :label="$t('groupRow.shiftOfName', { name: group.name })"
+      :title="$t('groupRow.shiftsThePlacesOf', { name: group.name })"
       :disabled="!session.mayEdit"
       @set="edits.setGroup(group, { shift: $event })"
     />
@@ -57,7 +57,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       class="level"
       parameter="level"
       :value="level"
-      :label="`Level of the group ${group.name}`"
+      :label="$t('groupRow.levelOfTheGroup', { name: group.name })"
       :disabled="!session.mayEdit"
       @set="edits.setGroup(group, { level: $event })"
     />
@@ -72,8 +72,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     <button
       v-if="session.mayEdit"
       class="apart"
-      title="Take the group apart; its sources stay"
-      :aria-label="`Take ${group.name} apart`"
+      :title="$t('groupRow.takeTheGroupApart')"
+      :aria-label="$t('groupRow.takeNameApart', { name: group.name })"
       @click="edits.make(operation('remove-group', { group: group.id }))"
     >
       ×

@@ -9,8 +9,8 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
     class="small-button"
     :aria-pressed="muted"
     :disabled="disabled"
-    :aria-label="`Mute ${name} for everybody`"
-    title="Mute, for everybody"
+    :aria-label="$t('muteSolo.muteNameForEverybody', { name: name })"
+    :title="$t('muteSolo.muteForEverybody')"
     @click.stop="$emit('mute')"
   >
     M
@@ -18,8 +18,8 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
   <button
     class="small-button lit"
     :aria-pressed="soloed"
-    :aria-label="`Solo ${name}, only you hear it`"
-    title="Solo, only for you (with Shift: several)"
+    :aria-label="$t('muteSolo.soloNameOnlyYou', { name: name })"
+    :title="$t('muteSolo.soloOnlyForYou')"
     @click.stop="$emit('solo', $event.shiftKey || $event.metaKey)"
   >
     S

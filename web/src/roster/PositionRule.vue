@@ -108,7 +108,11 @@ function onKey(event: KeyboardEvent): void {
     :aria-valuetext="said"
     :aria-disabled="disabled"
     :title="
-      holder ? `${holder} is moving this` : disabled ? label : 'Drag, arrow keys, double-click for the centre'
+      holder
+        ? $t('positionRule.holderIsMovingThis', { holder: holder })
+        : disabled
+          ? label
+          : $t('positionRule.dragArrowKeysDouble')
     "
     @pointerdown.prevent="
       onDown($event);

@@ -33,20 +33,20 @@ const nameOf = (back: Record<string, unknown>): string => (back.source as { name
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Removed sources" :footer="null" :width="460">
+  <Modal v-model:open="open" :title="$t('removedList.removedSources')" :footer="null" :width="460">
     <p v-if="trouble" role="alert">{{ trouble }}</p>
     <ul v-else-if="removed?.length">
       <li v-for="one in removed" :key="one.revision">
         <template v-for="back in one.back" :key="nameOf(back)">
           <b>{{ nameOf(back) }}</b>
           <span class="quiet">{{ one.author }}, {{ momentText(one.created_at) }}</span>
-          <button class="small-button" @click="edits.make(back as unknown as Operation)">bring back</button>
+          <button class="small-button" @click="edits.make(back as unknown as Operation)">
+            {{ $t("removedList.bringBack") }}
+          </button>
         </template>
       </li>
     </ul>
-    <p v-else class="quiet">
-      Nothing has been removed. What is removed stays here, with its places, moves and sends.
-    </p>
+    <p v-else class="quiet">{{ $t("removedList.nothingHasBeenRemoved") }}</p>
   </Modal>
 </template>
 

@@ -50,14 +50,18 @@ function drop(before: Source): void {
 </script>
 
 <template>
-  <aside class="roster" aria-label="Sources">
+  <aside class="roster" :aria-label="$t('roster.sources')">
     <header>
-      <h2 class="heading">Sources</h2>
+      <h2 class="heading">{{ $t("roster.sources") }}</h2>
       <button v-if="player.solo.length" class="link" @click="player.solo = []">
-        <span aria-hidden="true">◖</span> hear all again
+        <span aria-hidden="true">◖</span> {{ $t("roster.hearAllAgain") }}
       </button>
-      <button v-else-if="view.alone" class="link" @click="view.alone = false">show all</button>
-      <button v-if="session.mayEdit" class="link add" @click="$emit('bringIn')">+ add</button>
+      <button v-else-if="view.alone" class="link" @click="view.alone = false">
+        {{ $t("roster.showAll") }}
+      </button>
+      <button v-if="session.mayEdit" class="link add" @click="$emit('bringIn')">
+        {{ $t("roster.add") }}
+      </button>
     </header>
     <div class="list">
       <template v-for="(entry, i) in entries" :key="entry.group?.id ?? i">
@@ -75,24 +79,24 @@ function drop(before: Source): void {
           />
         </ul>
       </template>
-      <p v-if="!session.sources.length" class="empty quiet">
-        Stems go here. “+ add”, or drop files anywhere on this page: WAV, FLAC, AIFF, Ogg or MP3.
-      </p>
-      <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">removed…</button>
+      <p v-if="!session.sources.length" class="empty quiet">{{ $t("roster.stemsGoHereAdd") }}</p>
+      <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">
+        {{ $t("roster.removed") }}
+      </button>
     </div>
-    <footer class="returns" aria-label="Returns">
+    <footer class="returns" :aria-label="$t('roster.returns')">
       <header>
-        <h2 class="heading">Returns</h2>
-        <button v-if="session.mayEdit" class="link add" @click="returns.add()">+ return</button>
+        <h2 class="heading">{{ $t("roster.returns") }}</h2>
+        <button v-if="session.mayEdit" class="link add" @click="returns.add()">
+          {{ $t("roster.return") }}
+        </button>
       </header>
       <ul>
         <ReturnRow v-for="one in session.returns" :key="one.id" :to="one" />
       </ul>
-      <p v-if="!session.returns.length" class="quiet none">None yet: an effect that several sources share.</p>
+      <p v-if="!session.returns.length" class="quiet none">{{ $t("roster.noneYetAnEffect") }}</p>
     </footer>
-    <footer v-if="!session.mayEdit" class="quiet listener">
-      You are here as a listener: hear everything, comment (N), change nothing.
-    </footer>
+    <footer v-if="!session.mayEdit" class="quiet listener">{{ $t("roster.youAreHereAs") }}</footer>
     <RemovedList v-if="session.mayEdit" v-model:open="showRemoved" />
   </aside>
 </template>

@@ -86,7 +86,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
     <span
       class="ink"
       :draggable="session.mayEdit"
-      title="Drag to another place in the list"
+      :title="$t('rosterRow.dragToAnotherPlace')"
       @dragstart="$emit('pick')"
     />
     <div class="body">
@@ -99,24 +99,44 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :key="person.tab"
           class="watcher"
           :style="{ background: personColour(person.colour) }"
-          :title="`${person.name} has this chosen`"
+          :title="$t('rosterRow.nameHasThisChosen', { name: person.name })"
           >{{ initials(person.name) }}</span
         >
         <button
           v-if="remarks.length"
           class="remarks"
           :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
-          :aria-label="`${remarks.length} ${remarks.length > 1 ? 'comments' : 'comment'} on ${source.name}`"
+          :aria-label="
+            $t('rosterRow.remarkcountRemarksOnName', {
+              remarkCount: remarks.length,
+              remarks: remarks.length > 1 ? 'comments' : 'comment',
+              name: source.name,
+            })
+          "
           @click.stop="comments.jump(remarks[0]!)"
         >
           {{ remarks.length }}
         </button>
-        <svg v-if="armed" class="armed" width="9" height="9" role="img" :aria-label="`armed: ${armed}`">
-          <title>Armed ({{ armed }}): what you do with it while it plays is recorded</title>
+        <svg
+          v-if="armed"
+          class="armed"
+          width="9"
+          height="9"
+          role="img"
+          :aria-label="$t('rosterRow.armedArmed', { armed: armed })"
+        >
+          <title>{{ $t("rosterRow.armedArmedWhatYou", { armed: armed }) }}</title>
           <circle cx="4.5" cy="4.5" r="4" />
         </svg>
-        <svg v-if="pulsing" class="moves" width="13" height="9" role="img" aria-label="pulses">
-          <title>It pulses in rhythm</title>
+        <svg
+          v-if="pulsing"
+          class="moves"
+          width="13"
+          height="9"
+          role="img"
+          :aria-label="$t('rosterRow.pulses')"
+        >
+          <title>{{ $t("rosterRow.itPulsesInRhythm") }}</title>
           <path d="M1 8V1h4v7h4V1h3" />
         </svg>
         <svg
@@ -125,33 +145,47 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           width="12"
           height="9"
           role="img"
-          aria-label="dealt out"
+          :aria-label="$t('rosterRow.dealtOut')"
         >
-          <title>Its notes are dealt to several places</title>
+          <title>{{ $t("rosterRow.itsNotesAreDealt") }}</title>
           <path d="M2 1v2M6 4v2M10 1v2M2 7v1M10 7v1" />
         </svg>
-        <svg v-if="source.frozen_asset" class="moves" width="11" height="11" role="img" aria-label="frozen">
-          <title>Frozen: thaw it in its details to change it</title>
+        <svg
+          v-if="source.frozen_asset"
+          class="moves"
+          width="11"
+          height="11"
+          role="img"
+          :aria-label="$t('rosterRow.frozen')"
+        >
+          <title>{{ $t("rosterRow.frozenThawItIn") }}</title>
           <path d="M5.500 0v11M0.700 2.700l9.600 5.600M10.300 2.700l-9.600 5.600" />
         </svg>
-        <svg v-if="automated" class="moves" width="12" height="8" role="img" aria-label="automated">
-          <title>Its place is automated</title>
+        <svg
+          v-if="automated"
+          class="moves"
+          width="12"
+          height="8"
+          role="img"
+          :aria-label="$t('rosterRow.automated')"
+        >
+          <title>{{ $t("rosterRow.itsPlaceIsAutomated") }}</title>
           <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
         </svg>
         <button
           v-if="holder && session.mayEdit"
           class="ask"
-          :title="`${holder.name} holds it`"
+          :title="$t('rosterRow.nameHoldsIt', { name: holder.name })"
           @click.stop="ask"
         >
-          {{ asked ? "asked" : "ask" }}
+          {{ asked ? $t("rosterRow.asked") : $t("rosterRow.ask") }}
         </button>
         <ParameterField
           class="level"
           :style="{ width: `${levelText(level).length + 1}ch` }"
           parameter="level"
           :value="level"
-          :label="`Level of ${source.name}`"
+          :label="$t('rosterRow.levelOfName', { name: source.name })"
           :disabled="!session.mayEdit"
           @set="edits.setValue(source, 'level', $event, player.playhead)"
         />
@@ -159,7 +193,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       <PositionRule
         :ends="ends"
         :colour="inkOf(source.colour)"
-        :label="`Place of ${source.name}`"
+        :label="$t('rosterRow.placeOfName', { name: source.name })"
         :disabled="!session.mayEdit || !!holder || settled"
         :holder="holder?.name"
         @grasp="hand.grasp(source)"

@@ -1,4 +1,5 @@
 /** A control that a colleague holds: asked for, and had when it is let go or its holder has gone. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { reactive, watch } from "vue";
 import { useChartView } from "@/chart/view";
@@ -38,7 +39,7 @@ export const useAsking = defineStore("asking", () => {
     if (!holder || !session.mayEdit) return;
     asked.add(control);
     session.tell({ type: "ask", control });
-    notices.tell(`${holder.name} has been asked for ${nameOf(control)}. You get it when it is let go.`, {
+    notices.tell(t("asking.nameHasBeenAsked", { name: holder.name, nameOf: nameOf(control) }), {
       about: `ask ${control}`,
     });
   }
@@ -49,7 +50,7 @@ export const useAsking = defineStore("asking", () => {
     if (!holder) return;
     notices.tell(`${holder.name} holds ${nameOf(control)} now.`, {
       about: `ask ${control}`,
-      action: { title: "Ask for it", run: () => ask(control) },
+      action: { title: t("asking.askForIt"), run: () => ask(control) },
     });
   }
 
@@ -60,7 +61,7 @@ export const useAsking = defineStore("asking", () => {
       const queue = queues.get(told.control) ?? [];
       if (!queue.includes(told.tab)) queues.set(told.control, [...queue, told.tab]);
       const name = session.people.get(told.tab)?.name ?? "A colleague";
-      notices.tell(`${name} would like to have ${nameOf(told.control)}. Let go, and it is theirs.`, {
+      notices.tell(t("asking.nameWouldLikeTo", { name: name, nameOf: nameOf(told.control) }), {
         about: `asked ${told.control}`,
       });
     } else if (told.type === "give") {
@@ -74,7 +75,7 @@ export const useAsking = defineStore("asking", () => {
 
   function have(control: string): void {
     asked.delete(control);
-    notices.tell(`${nameOf(control)} is yours now.`, { about: `ask ${control}` });
+    notices.tell(t("asking.nameofIsYoursNow", { nameOf: nameOf(control) }), { about: `ask ${control}` });
   }
 
   // My hand has let go, and what it did is done: who asked first gets it.

@@ -1,4 +1,5 @@
 /** Changes that met: the later wins, both are told, and one key puts the other back. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { watch } from "vue";
 import type { Overwritten, Revision } from "@/live/channel";
@@ -13,7 +14,11 @@ export const useConflicts = defineStore("conflicts", () => {
 
   /** Put what a change had set as it was after it, where another went over it. */
   const putBack = (over: Overwritten, by: number): void =>
-    session.putBack(`history/${over.revision}/restore-change`, `put back: ${over.summary}`, { by });
+    session.putBack(
+      `history/${over.revision}/restore-change`,
+      t("conflicts.putBackSummary", { summary: over.summary }),
+      { by },
+    );
 
   const back = (over: Overwritten, by: number, title: string) => ({
     about: `over ${over.revision}`,
@@ -24,19 +29,22 @@ export const useConflicts = defineStore("conflicts", () => {
     const me = account.me?.id;
     for (const over of revision.overwrote) {
       if (revision.author.id === me)
-        notices.tell(`You went over a change of ${over.author.name}: “${over.summary}”. Yours stands.`, back(over, revision.revision, "Put theirs back"));
+        notices.tell(t("conflicts.youWentOverA", { name: over.author.name, summary: over.summary }), back(over, revision.revision, t("conflicts.putTheirsBack")));
       else if (over.author.id === me)
-        notices.tell(`${revision.author.name} went over your “${over.summary}”: “${revision.summary}” stands.`, back(over, revision.revision, "Put mine back"));
+        notices.tell(t("conflicts.nameWentOverYour", { name: revision.author.name, summary: over.summary, summary2: revision.summary }), back(over, revision.revision, t("conflicts.putMineBack")));
     }
   }); // prettier-ignore
 
   session.onBlocked(({ detail, revision, summary, partly }) => {
     const leave = {
-      title: "Undo the one before",
+      title: t("conflicts.undoTheOneBefore"),
       run: () => session.turnBack("undo", { before: revision }),
     };
-    const remainder = { title: "Undo the rest", run: () => session.turnBack("undo", { partly: true }) };
-    notices.tell(`“${summary}” is not undone. ${detail}`, {
+    const remainder = {
+      title: t("conflicts.undoTheRest"),
+      run: () => session.turnBack("undo", { partly: true }),
+    };
+    notices.tell(t("conflicts.summaryIsNotUndone", { summary: summary, detail: detail }), {
       about: "undo",
       ...(partly ? { action: remainder, other: leave } : { action: leave }),
     });
@@ -51,11 +59,12 @@ export const useConflicts = defineStore("conflicts", () => {
       const refused = outcomes.filter(({ refusal }) => refusal);
       const count = (n: number): string => `${n} change${n > 1 ? "s" : ""}`;
       const parts = [
-        outcomes.length > refused.length && `${count(outcomes.length - refused.length)} of yours sent`,
-        over && `${over} went over a colleague's`,
-        refused.length && `${refused.length} could not be made`,
+        outcomes.length > refused.length &&
+          t("conflicts.countOfYoursSent", { count: count(outcomes.length - refused.length) }),
+        over && t("conflicts.overWentOverA", { over: over }),
+        refused.length && t("conflicts.refusedcountCouldNotBe", { refusedCount: refused.length }),
       ].filter(Boolean);
-      notices.tell(`The connection is back: ${parts.join(", ")}.`, { about: "back" });
+      notices.tell(t("conflicts.theConnectionIsBack", { parts: parts.join(", ") }), { about: "back" });
     },
   );
 

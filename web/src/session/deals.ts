@@ -1,4 +1,5 @@
 /** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { useTimeoutFn } from "@vueuse/core";
 import { computed, ref, shallowReactive, shallowRef, watch } from "vue";
@@ -104,7 +105,7 @@ export const useDeals = defineStore("deals", () => {
       const places = await arranged([], "fresh", "", count);
       operations.push(setting({ on: true, places, sound: "stem" }));
     } else if (from === "onsets" && deal.value.sound === "voice") operations.push(setting({ sound: "stem" }));
-    make(batch(`${source.value?.name} dealt to places`, operations));
+    make(batch(t("deals.nameDealtToPlaces", { name: source.value?.name }), operations));
   }
 
   async function guarded(work: () => Promise<void>): Promise<void> {
@@ -125,8 +126,7 @@ export const useDeals = defineStore("deals", () => {
       const query = new URLSearchParams({ revision: String(session.revision), threshold: String(at) });
       const path = `/api/sessions/${session.id}/sources/${key.value}/onsets?${query}`;
       const found = await get<Schemas["OnsetsOut"]>(path);
-      if (!found.times.length)
-        return say.careful("No onsets were found. Lower the threshold, or add some by hand.");
+      if (!found.times.length) return say.careful(t("deals.noOnsetsWereFound"));
       const items = found.times.map((t, i): Item => [t, BY_HAND[0], BY_HAND[1], found.strengths[i]!]);
       await beginWith("onsets", "", items, count);
     });
@@ -136,7 +136,9 @@ export const useDeals = defineStore("deals", () => {
     guarded(async () => {
       const found = await postFile<Schemas["NotesOut"]>(`/api/sessions/${session.id}/notes`, file);
       await beginWith("notes", found.name, found.items, count);
-      say.done(`${found.items.length} notes of “${found.name || file.name}” are dealt out.`);
+      say.done(
+        t("deals.itemcountNotesOfName", { itemCount: found.items.length, name: found.name || file.name }),
+      );
     });
 
   const items = computed(() => (events.value?.items ?? []) as Item[]);

@@ -1,4 +1,5 @@
 /** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
+import { t } from "@/words";
 import { replaced, type Point } from "@/geometry/lanes";
 import { parametersOf, type Values } from "@/geometry/ends";
 import { clamp } from "@/geometry/pan";
@@ -219,7 +220,11 @@ export function useEdits() {
   /** Move several sources by the same, wherever each of them stands. */
   function shiftPlaces(sources: Source[], by: number): void {
     const operations = shiftingPlaces(sources, by);
-    if (operations.length) session.change({}, batch(`${sources.length} sources moved`, operations));
+    if (operations.length)
+      session.change(
+        {},
+        batch(t("edits.sourcecountSourcesMoved", { sourceCount: sources.length }), operations),
+      );
   }
 
   /** Move and level several sources by the same, as one change; what a hand holds of them shows until it is back. */
@@ -255,7 +260,7 @@ export function useEdits() {
     if (operations.length)
       session.change(
         Object.fromEntries(held.map(([thing, { value }]) => [thing, value])),
-        batch(`${sources.length} sources moved`, operations),
+        batch(t("edits.sourcecountSourcesMoved", { sourceCount: sources.length }), operations),
       );
     else for (const [thing] of held) session.letGo(thing);
   }
@@ -287,7 +292,7 @@ export function useEdits() {
       }
     }
     if (Object.keys(fixed).length) operations.push(setting(fixed));
-    if (operations.length) session.change(shown, batch("Values set", operations));
+    if (operations.length) session.change(shown, batch(t("edits.valuesSet"), operations));
   }
 
   const setGroup = (group: Group, values: Partial<Omit<Group, "id">>): void =>

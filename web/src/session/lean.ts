@@ -1,4 +1,5 @@
 /** The lean through the whole piece, and what it measures: asked of the server after each change. */
+import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
@@ -36,7 +37,7 @@ export const useLean = defineStore("lean", () => {
   /** The stretch that the figures are of: the passage one goes round, or else the whole piece. */
   const stretch = computed(() => {
     const passage = session.passages.find((one) => one.id === player.round);
-    if (!passage) return { start: 0, end: 0, title: "whole piece" };
+    if (!passage) return { start: 0, end: 0, title: t("lean.wholePiece") };
     const [start, end] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
     return { start: start!, end: end!, title: passage.name };
   });

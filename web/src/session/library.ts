@@ -1,4 +1,5 @@
 /** What the core offers by name (ways of panning, effects, seatings), and what people have kept by name. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import { get, post, remove, type Schemas } from "@/api/http";
@@ -33,7 +34,7 @@ export const useLibrary = defineStore("library", () => {
   async function keep(kind: Preset["kind"], name: string, content: Record<string, unknown>): Promise<void> {
     try {
       await post("/api/presets", { kind, name, content });
-      say.done(`“${name}” is kept. It can be used in every session of yours.`);
+      say.done(t("library.nameIsKeptIt", { name: name }));
       await look();
     } catch (error) {
       say.wrong((error as Error).message);

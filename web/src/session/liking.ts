@@ -1,4 +1,5 @@
 /** What this person likes the application to be like: its paper, its colours, how places and times are told. */
+import { t } from "@/words";
 import { usePreferredDark } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { reactive, ref, watchEffect } from "vue";
@@ -33,7 +34,7 @@ export const useLiking = defineStore("liking", () => {
       await put<Liked>("/api/preferences", liked);
       trouble.value = "";
     } catch (error) {
-      trouble.value = `${(error as Error).message} It holds for this page only.`;
+      trouble.value = t("liking.messageItHoldsFor", { message: (error as Error).message });
     }
   }
 

@@ -1,4 +1,5 @@
 /** A stretch of lanes and what is to be done with it: looked at as a draft, heard as B, applied as one change. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
@@ -196,7 +197,7 @@ export const useMoves = defineStore("moves", () => {
   function make(found: Draft): void {
     const shown = Object.fromEntries(lanesWith(found.writes));
     if (found.writes.length) session.change(shown, batch(found.summary, writing(found.writes)));
-    else say.know("That changes nothing here.");
+    else say.know(t("moves.thatChangesNothingHere"));
   }
 
   function apply(): void {

@@ -1,4 +1,5 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
+import { t } from "@/words";
 import { useChartView } from "@/chart/view";
 import { channelPlaces } from "@/geometry/ends";
 import { ownOf } from "@/geometry/parameters";
@@ -68,7 +69,12 @@ export function usePlacing() {
       } as never); // prettier-ignore
     });
     const removed = operation("remove-source", { source: source.id });
-    edits.make(batch(`${source.name} split into ${places.length}`, [...added, removed]));
+    edits.make(
+      batch(t("placing.nameSplitIntoPlacecount", { name: source.name, placeCount: places.length }), [
+        ...added,
+        removed,
+      ]),
+    );
   }
 
   /** Put a source elsewhere in the list: before another one, or at the end. */
@@ -81,7 +87,7 @@ export function usePlacing() {
     );
     if (before && before.group !== source.group)
       changes.push(operation("join-group", { source: source.id, group: before.group }));
-    if (changes.length) edits.make(batch(`${source.name} moved in the list`, changes));
+    if (changes.length) edits.make(batch(t("placing.nameMovedInThe", { name: source.name }), changes));
   }
 
   function move(source: Source, by: number): void {
@@ -99,7 +105,10 @@ export function usePlacing() {
   }
 
   function remove(sources: Source[]): void {
-    const what = sources.length === 1 ? `${sources[0]!.name} removed` : `${sources.length} sources removed`;
+    const what =
+      sources.length === 1
+        ? `${sources[0]!.name} removed`
+        : t("placing.sourcecountSourcesRemoved", { sourceCount: sources.length });
     edits.make(batch(what, sources.map(({ id }) => operation("remove-source", { source: id })))); // prettier-ignore
     view.choose(null);
   }

@@ -1,4 +1,5 @@
 /** The pulse that is worked on: whose it is, its values as a hand holds them, and what the core reads of it. */
+import { t } from "@/words";
 import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
@@ -180,7 +181,10 @@ export const usePulses = defineStore("pulses", () => {
 
   /** Hear it without its pulse, for oneself, until B is let go. */
   const withoutIt = (): void =>
-    monitor.offerMoves({ words: [`${owner.value}/pulse=none`], lanes: new Map(), title: "no pulse" }, true);
+    monitor.offerMoves(
+      { words: [`${owner.value}/pulse=none`], lanes: new Map(), title: t("pulses.noPulse") },
+      true,
+    );
 
   /** Have the core say what would write it out, or take it back, and do that. */
   async function make(which: "as-points" | "as-pulse"): Promise<void> {
@@ -189,8 +193,7 @@ export const usePulses = defineStore("pulses", () => {
       const query = new URLSearchParams({ revision: String(await session.settled()), owner: source });
       const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
       session.change({}, found.operation as unknown as Operation);
-      if (which === "as-points")
-        say.done(`${found.points} points written. They are on the Move desk; the pulse can be taken back.`);
+      if (which === "as-points") say.done(t("pulses.pointsPointsWrittenThey", { points: found.points }));
     } catch (error) {
       say.wrong((error as Error).message);
     }

@@ -2,6 +2,7 @@
  * Recording moves: while it plays, what a hand does with an armed parameter is written down instead of made at once.
  * What it becomes (touch, latch, write, trim) is worked out by the server when the pass ends.
  */
+import { t } from "@/words";
 import { useLocalStorage, useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowReactive, watch } from "vue";
@@ -14,11 +15,11 @@ import { useTakes } from "./takes";
 
 export type Mode = "read" | "touch" | "latch" | "write" | "trim";
 export const MODES: { name: Mode; title: string; tip: string }[] = [
-  { name: "read", title: "Read", tip: "Nothing is recorded: moving it makes a change at once" },
-  { name: "touch", title: "Touch", tip: "Writes while you hold it, then glides back to what was there" },
-  { name: "latch", title: "Latch", tip: "Goes on with your last value until play stops" },
-  { name: "write", title: "Write", tip: "Overwrites from where play starts to where it stops" },
-  { name: "trim", title: "Trim", tip: "Adds your movement to what is there" },
+  { name: "read", title: t("recorder.read"), tip: t("recorder.nothingIsRecordedMoving") },
+  { name: "touch", title: t("recorder.touch"), tip: t("recorder.writesWhileYouHold") },
+  { name: "latch", title: t("recorder.latch"), tip: t("recorder.goesOnWithYour") },
+  { name: "write", title: t("recorder.write"), tip: t("recorder.overwritesFromWherePlay") },
+  { name: "trim", title: t("recorder.trim"), tip: t("recorder.addsYourMovementTo") },
 ];
 
 /** A playhead that steps back by less (s) has only waited for sound; by more, it has been put elsewhere. */

@@ -1,4 +1,5 @@
 /** Making a return: a room to begin with, which every source may be sent to. */
+import { t } from "@/words";
 import { useChartView } from "@/chart/view";
 import { defaultsOf } from "@/geometry/parameters";
 import { freshId, operation, useEdits } from "./edits";
@@ -15,7 +16,7 @@ export function useReturns() {
     edits.make(
       operation("add-return", {
         to: {
-          id, name: `Return ${count}`, colour: (count + 4) % 10, order: count, muted: false,
+          id, name: t("returns.returnCount", { count: count }), colour: (count + 4) % 10, order: count, muted: false,
           ...defaultsOf("return"),
           effects: [{ id: freshId("room"), kind: "room", on: true, settings: {} }],
         },

@@ -2,6 +2,7 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { createEventHook, until } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
@@ -166,7 +167,7 @@ export const useSession = defineStore("session", () => {
         }
       },
       closedForGood: (signedOut) =>
-        (lost.value = signedOut ? "You are signed out here." : "You are not in this session any more."),
+        (lost.value = signedOut ? t("session.youAreSignedOut") : t("session.youAreNotIn")),
     });
     void outbox.adopt(settledBy(outbox));
   }
@@ -224,7 +225,9 @@ export const useSession = defineStore("session", () => {
     role.value = now;
     if (me.value) me.value = { ...me.value, role: now };
     say.know(
-      `You are ${now === "listener" ? "a listener" : `${now === "owner" ? "the" : "an"} ${now}`} here now.`,
+      t("session.youAreNowHere", {
+        now: now === "listener" ? t("session.aListener") : `${now === "owner" ? "the" : "an"} ${now}`,
+      }),
     );
   }
 
@@ -266,7 +269,8 @@ export const useSession = defineStore("session", () => {
     for (const control of previews.keys()) if (isOf(control)) previews.delete(control);
     const mine = [...pending].filter(([control, { ids }]) => isOf(control) && !ids.size);
     for (const [control] of mine) letGo(control);
-    if (mine.length) say.careful(`${removal.author.name} removed what you held: ${removal.summary}.`);
+    if (mine.length)
+      say.careful(t("session.nameRemovedWhatYou", { name: removal.author.name, summary: removal.summary }));
   }
 
   let fetching = false;
@@ -381,8 +385,7 @@ export const useSession = defineStore("session", () => {
   async function settled(): Promise<number> {
     const mine = id.value;
     await until(() => isSettled.value || !connected.value || id.value !== mine).toBe(true);
-    if (id.value !== mine || !isSettled.value)
-      throw new Unreachable("Your last changes wait for the connection. Try again when they have been sent.");
+    if (id.value !== mine || !isSettled.value) throw new Unreachable(t("session.yourLastChangesWait"));
     return revision.value;
   }
 

@@ -1,4 +1,5 @@
 /** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be kept. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
 import { get, post, remove, Unreachable, type Schemas } from "@/api/http";
@@ -39,9 +40,7 @@ export const useTakes = defineStore("takes", () => {
     } catch (error) {
       if (!(error instanceof Unreachable)) return say.wrong((error as Error).message);
       unsent.value = [...unsent.value, recorded];
-      say.careful(
-        "The recorded move could not be sent yet. It is kept here and sent when the connection is back.",
-      );
+      say.careful(t("takes.theRecordedMoveCould"));
     }
   }
 
@@ -50,7 +49,7 @@ export const useTakes = defineStore("takes", () => {
     moves.letGo();
     waiting.value = take;
     monitor.offerMoves(
-      take && { words: [`draft=${take.id}`], lanes: moves.lanesWith(take.writes), title: "the take" },
+      take && { words: [`draft=${take.id}`], lanes: moves.lanesWith(take.writes), title: t("takes.theTake") },
     );
   }
 

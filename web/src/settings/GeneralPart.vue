@@ -19,7 +19,7 @@ function rename(event: Event): void {
 <template>
   <div v-if="session.settings" class="part">
     <label
-      ><span>Name</span>
+      ><span>{{ $t("generalPart.name") }}</span>
       <input
         :value="session.settings.name"
         :disabled="!session.mayEdit"
@@ -28,26 +28,26 @@ function rename(event: Event): void {
         @keydown.stop
     /></label>
     <label
-      ><span>Length</span>
+      ><span>{{ $t("generalPart.length") }}</span>
       <span class="length">
         <select
           :value="follows ? 'follows' : 'fixed'"
           :disabled="!session.mayEdit"
-          aria-label="What decides the length"
+          :aria-label="$t('generalPart.whatDecidesTheLength')"
           @change="
             edits.make(
               operation('set-session', { length: follows ? Math.round(session.length * 1000) / 1000 : 0 }),
             )
           "
         >
-          <option value="follows">follows the sources and their tails</option>
-          <option value="fixed">ends at</option>
+          <option value="follows">{{ $t("generalPart.followsTheSourcesAnd") }}</option>
+          <option value="fixed">{{ $t("generalPart.endsAt") }}</option>
         </select>
         <NumberField
           v-if="!follows"
           class="seconds"
           :value="session.settings.length"
-          label="Length in seconds"
+          :label="$t('generalPart.lengthInSeconds')"
           :low="0.1"
           :high="86400"
           :step="0.1"
@@ -59,8 +59,8 @@ function rename(event: Event): void {
       </span>
     </label>
     <dl>
-      <dt>Sampling rate</dt>
-      <dd class="number">{{ session.settings.rate / 1000 }} kHz, fixed when the session was made</dd>
+      <dt>{{ $t("generalPart.samplingRate") }}</dt>
+      <dd class="number">{{ $t("generalPart.rateKhzFixedWhen", { rate: session.settings.rate / 1000 }) }}</dd>
     </dl>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The pan law: its curves, and what choosing another one would do to every source where it stands. */
+import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
@@ -65,11 +66,10 @@ const curve = (values: number[], mirrored: boolean): string =>
     .map((db, i) => `${i ? "L" : "M"}${((i / (values.length - 1)) * WIDTH).toFixed(1)} ${y(db).toFixed(1)}`)
     .join("");
 const sentences: Record<string, string> = {
-  "constant-power":
-    "Equal power everywhere: nothing swells as it moves. The usual choice for loudspeakers in a room.",
-  compromise: "Between the two: where left and right are partly added in the room, or later in mono.",
-  "constant-gain": "Both sides add up to the same in mono; on loudspeakers the centre is weaker.",
-  balance: "The near side stays full, the far side is turned down: the centre is stronger than the sides.",
+  "constant-power": t("lawPart.equalPowerEverywhereNothing"),
+  compromise: t("lawPart.betweenTheTwoWhere"),
+  "constant-gain": t("lawPart.bothSidesAddUp"),
+  balance: t("lawPart.theNearSideStays"),
 };
 </script>
 
@@ -80,14 +80,15 @@ const sentences: Record<string, string> = {
         <input v-model="law" type="radio" name="law" :value="name" :disabled="!session.mayEdit" /> {{ title }}
       </label>
       <label class="law"
-        ><input v-model="zero" type="checkbox" :disabled="!session.mayEdit" /> centre at 0 dB</label
+        ><input v-model="zero" type="checkbox" :disabled="!session.mayEdit" />
+        {{ $t("lawPart.centreAt0Db") }}</label
       >
       <p class="quiet">{{ sentences[law] }}</p>
     </div>
     <svg
       :viewBox="`-26 0 ${WIDTH + 30} ${HEIGHT + 26}`"
       role="img"
-      :aria-label="`The left and right gain under ${law}`"
+      :aria-label="$t('lawPart.theLeftAndRight', { law: law })"
     >
       <g v-for="db in [0, -3, -6, -12]" :key="db">
         <line x1="0" :x2="WIDTH" :y1="y(db)" :y2="y(db)" class="rule" />
@@ -111,15 +112,15 @@ const sentences: Record<string, string> = {
     </svg>
     <section class="changes" role="status">
       <h3 class="heading">
-        {{ changed ? "What would change, where they stand now" : "This is the session's law" }}
+        {{ changed ? $t("lawPart.whatWouldChangeWhere") : $t("lawPart.thisIsTheSession") }}
       </h3>
       <p v-if="trouble" role="alert">{{ trouble }}</p>
-      <p v-else-if="!found" class="quiet">Reading the sources…</p>
-      <p v-else-if="changed && !changes.length" class="quiet">No source would change its level.</p>
+      <p v-else-if="!found" class="quiet">{{ $t("lawPart.readingTheSources") }}</p>
+      <p v-else-if="changed && !changes.length" class="quiet">{{ $t("lawPart.noSourceWouldChange") }}</p>
       <ul v-else-if="changed">
         <li v-for="one in changes" :key="one.source.id">
           <span :style="{ background: inkOf(one.source.colour) }" />{{ one.source.name }}
-          <b class="number">{{ decibels(one.change) }} dB</b>
+          <b class="number">{{ $t("lawPart.decibelsDb", { decibels: decibels(one.change) }) }}</b>
         </li>
       </ul>
     </section>
@@ -128,7 +129,7 @@ const sentences: Record<string, string> = {
         type="primary"
         :disabled="!changed || !session.mayEdit"
         @click="edits.make(operation('set-session', { law, centre_zero: zero }))"
-        >Use this law</Button
+        >{{ $t("lawPart.useThisLaw") }}</Button
       >
     </div>
   </div>

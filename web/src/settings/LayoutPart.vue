@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The loudspeakers that the mix is made for, and what changing them would move and make louder or softer. */
+import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
@@ -61,7 +62,7 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
   const parts = [];
   if (one.degrees > 1) parts.push(`${directionText(one.before, 0)} → ${directionText(one.after, 0)}`);
   if (Math.abs(one.louder) >= 0.05) parts.push(`${decibels(one.louder)} dB`);
-  if (one.folded) parts.push("depth or height kept, unheard");
+  if (one.folded) parts.push(t("layoutPart.depthOrHeightKept"));
   return parts.join(" · ");
 };
 </script>
@@ -82,15 +83,16 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
         :disabled="!changed || !session.mayEdit"
         @click="edits.make(operation('set-session', { layout: wanted }))"
       >
-        Mix for {{ title }}
+        {{ $t("layoutPart.mixForTitle", { title: title }) }}
       </Button>
       <p v-if="trouble" class="wrong" role="alert">{{ trouble }}</p>
-      <p v-else-if="!changed">The mix is made for these loudspeakers.</p>
-      <p v-else-if="!rows.length">Nothing moves, and nothing is louder or softer.</p>
+      <p v-else-if="!changed">{{ $t("layoutPart.theMixIsMade") }}</p>
+      <p v-else-if="!rows.length">{{ $t("layoutPart.nothingMovesAndNothing") }}</p>
       <template v-else>
         <p>
-          {{ rows.length }} of {{ moved.length }} sources would sound from elsewhere. Their places stay
-          written as they are, so it can be changed back.
+          {{
+            $t("layoutPart.rowcountOfMovedcountSources", { rowCount: rows.length, movedCount: moved.length })
+          }}
         </p>
         <ul>
           <li v-for="one in rows" :key="one.source.id">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The tempo map: steps of tempo and changes of metre, typed, tapped, or taken from a MIDI file. */
+import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post, postFile, type Schemas } from "@/api/http";
@@ -73,7 +74,7 @@ async function fromFile(event: Event): Promise<void> {
     const found = await postFile<Schemas["TempoOut"]>("/api/tempo/midi", file);
     tempos.value = found.tempos;
     metres.value = found.metres;
-    notes.value = [`Taken from ${file.name}; look it over, then apply it.`, ...found.notes];
+    notes.value = [t("tempoPart.takenFromNameLook", { name: file.name }), ...found.notes];
   } catch (error) {
     say.wrong((error as Error).message);
   }
@@ -83,14 +84,14 @@ async function fromFile(event: Event): Promise<void> {
 <template>
   <div class="part">
     <section>
-      <h3 class="heading">Tempo</h3>
+      <h3 class="heading">{{ $t("tempoPart.tempo") }}</h3>
       <div v-for="(step, i) in tempos" :key="i" class="step">
-        <span v-if="i === 0" class="quiet">from the start</span>
+        <span v-if="i === 0" class="quiet">{{ $t("tempoPart.fromTheStart") }}</span>
         <label v-else
-          >from beat
+          >{{ $t("tempoPart.fromBeat") }}
           <NumberField
             :value="step[0]"
-            :label="`Beat of tempo ${i + 1}`"
+            :label="$t('tempoPart.beatOfTempoI', { i: i + 1 })"
             :low="0.001"
             :high="1000000"
             :step="1"
@@ -98,7 +99,7 @@ async function fromFile(event: Event): Promise<void> {
         /></label>
         <NumberField
           :value="step[1]"
-          :label="`Tempo ${i + 1}`"
+          :label="$t('tempoPart.tempoI', { i: i + 1 })"
           :low="10"
           :high="400"
           :step="0.1"
@@ -106,22 +107,31 @@ async function fromFile(event: Event): Promise<void> {
           :disabled="!session.mayEdit"
           @set="step[1] = $event"
         />
-        <button v-if="i" class="small-button" aria-label="Take this tempo away" @click="tempos.splice(i, 1)">
+        <button
+          v-if="i"
+          class="small-button"
+          :aria-label="$t('tempoPart.takeThisTempoAway')"
+          @click="tempos.splice(i, 1)"
+        >
           ×
         </button>
-        <button v-else class="small-button tap" :disabled="!session.mayEdit" @click="tap">tap</button>
+        <button v-else class="small-button tap" :disabled="!session.mayEdit" @click="tap">
+          {{ $t("tempoPart.tap") }}
+        </button>
       </div>
-      <button class="small-button" :disabled="!session.mayEdit" @click="addTempo">+ tempo</button>
+      <button class="small-button" :disabled="!session.mayEdit" @click="addTempo">
+        {{ $t("tempoPart.tempo2") }}
+      </button>
     </section>
     <section>
-      <h3 class="heading">Metre</h3>
+      <h3 class="heading">{{ $t("tempoPart.metre") }}</h3>
       <div v-for="(step, i) in metres" :key="i" class="step">
-        <span v-if="i === 0" class="quiet">from the start</span>
+        <span v-if="i === 0" class="quiet">{{ $t("tempoPart.fromTheStart") }}</span>
         <label v-else
-          >from bar
+          >{{ $t("tempoPart.fromBar") }}
           <NumberField
             :value="step[0]"
-            :label="`Bar of metre ${i + 1}`"
+            :label="$t('tempoPart.barOfMetreI', { i: i + 1 })"
             :low="2"
             :high="100000"
             :step="1"
@@ -130,7 +140,7 @@ async function fromFile(event: Event): Promise<void> {
         <span class="metre">
           <NumberField
             :value="step[1]"
-            :label="`Beats in a bar ${i + 1}`"
+            :label="$t('tempoPart.beatsInABar', { i: i + 1 })"
             :low="1"
             :high="32"
             :step="1"
@@ -138,32 +148,45 @@ async function fromFile(event: Event): Promise<void> {
             @set="step[1] = $event"
           />
           /
-          <select v-model="step[2]" :aria-label="`Beat unit ${i + 1}`" :disabled="!session.mayEdit">
+          <select
+            v-model="step[2]"
+            :aria-label="$t('tempoPart.beatUnitI', { i: i + 1 })"
+            :disabled="!session.mayEdit"
+          >
             <option v-for="unit in [1, 2, 4, 8, 16, 32]" :key="unit" :value="unit">{{ unit }}</option>
           </select>
         </span>
-        <button v-if="i" class="small-button" aria-label="Take this metre away" @click="metres.splice(i, 1)">
+        <button
+          v-if="i"
+          class="small-button"
+          :aria-label="$t('tempoPart.takeThisMetreAway')"
+          @click="metres.splice(i, 1)"
+        >
           ×
         </button>
       </div>
-      <button class="small-button" :disabled="!session.mayEdit" @click="addMetre">+ metre</button>
+      <button class="small-button" :disabled="!session.mayEdit" @click="addMetre">
+        {{ $t("tempoPart.metre2") }}
+      </button>
     </section>
     <p v-for="note in notes" :key="note" role="status">{{ note }}</p>
-    <p class="quiet">
-      Stems stay where they are in time; bars and passages move over them. Beats count quarter notes from 0.
-    </p>
+    <p class="quiet">{{ $t("tempoPart.stemsStayWhereThey") }}</p>
     <div class="buttons">
       <input
         ref="picker"
         type="file"
         accept=".mid,.midi"
         class="hidden-label"
-        aria-label="MIDI file with a tempo map"
+        :aria-label="$t('tempoPart.midiFileWithA')"
         @change="fromFile"
       />
-      <Button :disabled="!session.mayEdit" @click="picker?.click()">From a MIDI file…</Button>
-      <Button :disabled="!changed" @click="reset">As it was</Button>
-      <Button type="primary" :disabled="!changed || !session.mayEdit" @click="apply">Apply</Button>
+      <Button :disabled="!session.mayEdit" @click="picker?.click()">{{
+        $t("tempoPart.fromAMidiFile")
+      }}</Button>
+      <Button :disabled="!changed" @click="reset">{{ $t("tempoPart.asItWas") }}</Button>
+      <Button type="primary" :disabled="!changed || !session.mayEdit" @click="apply">{{
+        $t("tempoPart.apply")
+      }}</Button>
     </div>
   </div>
 </template>

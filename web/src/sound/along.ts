@@ -1,4 +1,5 @@
 /** Listening along: somebody else's playhead, passage, solos and way of listening are mine too, until I leave. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, nextTick, ref, watch } from "vue";
 import type { Person } from "@/live/channel";
@@ -71,7 +72,7 @@ export const useAlong = defineStore("along", () => {
   watch(person, (one, before) => {
     if (!tab.value) return;
     if (one) follow(one);
-    else if (before) leave(`${before.name} has gone. You listen by yourself again.`);
+    else if (before) leave(t("along.nameHasGoneYou", { name: before.name }));
   });
 
   /** Whether I listen otherwise than they do, in something that they lead. */
@@ -87,7 +88,7 @@ export const useAlong = defineStore("along", () => {
     const name = person.value?.name.split(" ")[0] ?? "them";
     own = null;
     tab.value = "";
-    notices.tell(`You have left ${name} and listen by yourself again.`, { about: "along" });
+    notices.tell(t("along.youHaveLeftName", { name: name }), { about: "along" });
   }
   watch(() => player.sought, reached);
   watch(

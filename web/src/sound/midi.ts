@@ -2,6 +2,7 @@
  * MIDI controllers as hands: what a fader or knob sends moves the lane that is worked on, or both sides of a source.
  * Control changes of 7 bits, and of 14 (MSB on 0-31, LSB 32 above it; MIDI 1.0, control change messages).
  */
+import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
@@ -70,18 +71,15 @@ export const useMidi = defineStore("midi", () => {
     try {
       const access = await navigator.requestMIDIAccess();
       const listen = (): void => {
-        inputs.value = [...access.inputs.values()].map((input) => input.name ?? "a controller");
+        inputs.value = [...access.inputs.values()].map((input) => input.name ?? t("midi.aController"));
         for (const input of access.inputs.values())
           input.onmidimessage = (event) => event.data && receive([...event.data]);
       };
       access.onstatechange = listen;
       listen();
-      trouble.value = inputs.value.length
-        ? ""
-        : "No controller is connected. Plug one in; it is found at once.";
+      trouble.value = inputs.value.length ? "" : t("midi.noControllerIsConnected");
     } catch {
-      trouble.value =
-        "The browser does not let this page use MIDI. Allow it beside the address, then try again.";
+      trouble.value = t("midi.theBrowserDoesNot");
     }
   }
 
@@ -134,7 +132,7 @@ export const useMidi = defineStore("midi", () => {
     Object.fromEntries(
       Object.entries(knobs.value).map(([slot, { channel, number, bits }]) => [
         slot,
-        `controller ${number}, channel ${channel + 1}, ${bits} bit`,
+        t("midi.controllerNumberChannelChannel", { number: number, channel: channel + 1, bits: bits }),
       ]),
     ),
   );

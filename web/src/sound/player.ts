@@ -2,6 +2,7 @@
  * The browser as a loudspeaker: keeps segments about a second ahead of the playhead, hands them to the
  * worklet, and knows which meter readings belong to what sounds now. Playhead, rounds and solo are personal.
  */
+import { t } from "@/words";
 import { useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, toRef, watch } from "vue";
@@ -132,7 +133,7 @@ export const usePlayer = defineStore("player", () => {
     try {
       await wake();
     } catch {
-      trouble.value = "This browser gives no sound here. Check its sound settings, then play again.";
+      trouble.value = t("player.thisBrowserGivesNo");
       return;
     }
     if (playhead.value >= session.length) seek(0);
@@ -248,7 +249,10 @@ export const usePlayer = defineStore("player", () => {
     } catch (error) {
       if (!signal.aborted) {
         asked.delete(index);
-        trouble.value = `No sound from bar ${session.grid.text(index / PER_SECOND)}: ${(error as Error).message}`;
+        trouble.value = t("player.noSoundFromBar", {
+          PER_SECOND: session.grid.text(index / PER_SECOND),
+          message: (error as Error).message,
+        });
         setTimeout(fill, 500);
         return;
       }

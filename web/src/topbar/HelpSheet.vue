@@ -8,9 +8,9 @@ defineEmits<{ preferences: [] }>();
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Keys and help" :footer="null" :width="560">
+  <Modal v-model:open="open" :title="$t('helpSheet.keysAndHelp')" :footer="null" :width="560">
     <p class="ways">
-      <a href="/guide/" target="_blank">The guide</a>, in the order of the work ·
+      <a href="/guide/" target="_blank">{{ $t("helpSheet.theGuide") }}</a>{{ $t("helpSheet.inTheOrderOf") }}
       <button
         class="link"
         @click="
@@ -18,7 +18,7 @@ defineEmits<{ preferences: [] }>();
           $emit('preferences');
         "
       >
-        preferences: paper, colours, units
+        {{ $t("helpSheet.preferencesPaperColoursUnits") }}
       </button>
     </p>
     <section v-for="group in KEYS" :key="group.title">

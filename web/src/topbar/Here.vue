@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Who is here: a press listens along with them; and the door to everybody's parts. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { useAlong } from "@/sound/along";
@@ -13,18 +14,18 @@ const others = computed(() => [...session.people.values()]);
 const toggle = (person: Person): void => (along.tab === person.tab ? along.leave() : along.begin(person));
 const told = (person: Person): string =>
   along.tab === person.tab
-    ? `You listen along with ${person.name}: press to leave`
-    : `${person.name}, ${person.role}: listen along`;
+    ? t("here.youListenAlongWith", { name: person.name })
+    : t("here.nameRoleListenAlong", { name: person.name, role: person.role });
 </script>
 
 <template>
   <div class="here">
-    <ul aria-label="Here now">
+    <ul :aria-label="$t('here.hereNow')">
       <li v-if="session.me">
         <span
           class="face"
           :style="{ background: personColour(session.me.colour) }"
-          :title="`${session.me.name}, ${session.me.role} (you)`"
+          :title="$t('here.nameRoleYou', { name: session.me.name, role: session.me.role })"
           >{{ initials(session.me.name) }}</span
         >
       </li>
@@ -42,7 +43,12 @@ const told = (person: Person): string =>
         </button>
       </li>
     </ul>
-    <button class="more" aria-label="People" title="People: roles and invitations" @click="$emit('people')">
+    <button
+      class="more"
+      :aria-label="$t('here.people')"
+      :title="$t('here.peopleRolesAndInvitations')"
+      @click="$emit('people')"
+    >
       <svg width="16" height="16" aria-hidden="true">
         <circle cx="6" cy="5" r="3" />
         <path d="M1 15c0-6 10-6 10 0M13 6v6M10 9h6" />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How a room of loudspeakers is heard here, only by oneself: on headphones, folded down, or one loudspeaker alone. */
+import { t } from "@/words";
 import { computed, onMounted, ref } from "vue";
 import { get, postFile, remove, type Schemas } from "@/api/http";
 import { useLibrary } from "@/session/library";
@@ -46,7 +47,7 @@ async function bring(): Promise<void> {
     const made = await postFile<Schemas["HeadOut"]>("/api/heads", given);
     heads.value = [...heads.value, made];
     monitor.listen(made.monitor);
-    say.done(`You hear through “${made.name}” now, measured from ${made.measured} directions.`);
+    say.done(t("listenPick.youHearThroughName", { name: made.name, measured: made.measured }));
   } catch (error) {
     say.wrong((error as Error).message);
   } finally {
@@ -69,27 +70,36 @@ async function forget(): Promise<void> {
 </script>
 
 <template>
-  <label
-    class="listen"
-    title="How you hear the room; only you. The decibels say how much louder a stereo session is in this layout, folded down"
-  >
+  <label class="listen" :title="$t('listenPick.howYouHearThe')">
     <EarMark />
-    <select :value="monitor.latched" :disabled="busy" aria-label="How you hear the room" @change="pick">
+    <select
+      :value="monitor.latched"
+      :disabled="busy"
+      :aria-label="$t('listenPick.howYouHearThe2')"
+      @change="pick"
+    >
       <option v-for="one in ways" :key="one.name" :value="one.name">{{ titleOf(one) }}</option>
-      <optgroup v-if="heads.length" label="Measured heads">
+      <optgroup v-if="heads.length" :label="$t('listenPick.measuredHeads')">
         <option v-for="one in heads" :key="one.id" :value="one.monitor">{{ one.name }}</option>
       </optgroup>
-      <optgroup label="One loudspeaker">
+      <optgroup :label="$t('listenPick.oneLoudspeaker')">
         <option v-for="one in room.channels" :key="one.name" :value="`speaker:${one.name}`">
-          only {{ one.label }}
+          {{ $t("listenPick.onlyLabel", { label: one.label }) }}
         </option>
       </optgroup>
-      <optgroup label="Headphones">
-        <option value="bring">bring in a head (SOFA)…</option>
-        <option v-if="head" value="forget">forget “{{ head.name }}”</option>
+      <optgroup :label="$t('listenPick.headphones')">
+        <option value="bring">{{ $t("listenPick.bringInAHead") }}</option>
+        <option v-if="head" value="forget">{{ $t("listenPick.forgetName", { name: head.name }) }}</option>
       </optgroup>
     </select>
-    <input ref="file" type="file" accept=".sofa" hidden aria-label="SOFA file" @change="bring" />
+    <input
+      ref="file"
+      type="file"
+      accept=".sofa"
+      hidden
+      :aria-label="$t('listenPick.sofaFile')"
+      @change="bring"
+    />
   </label>
 </template>
 

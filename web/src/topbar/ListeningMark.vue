@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What this person hears otherwise than the mix is delivered, plainly marked while it lasts, and ended by a press. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
@@ -18,27 +19,25 @@ const marks = computed(() => {
   if (way && !usual)
     found.push({
       text: way.title,
-      title: `You hear: ${way.title}. ${way.sentence} Nobody else does; press for stereo`,
+      title: t("listeningMark.youHearTitleSentence", { title: way.title, sentence: way.sentence }),
       end: () => monitor.latch(monitor.latched),
     });
   if (player.click)
     found.push({
       text: "click",
-      title: "You hear a click on the beats. Nobody else does, and no meter shows it; press to end it",
+      title: t("listeningMark.youHearAClick"),
       end: () => (player.click = false),
     });
   if (player.trial)
     found.push({
       text: "B",
-      title: "You hear B, the counterweight on trial. Nobody else does; press for A",
+      title: t("listeningMark.youHearBThe"),
       end: () => monitor.compare(false),
     });
   if (player.moves.length || player.then)
     found.push({
-      text: `B: ${monitor.moves?.title ?? "other moves"}`,
-      title: player.then
-        ? "You hear an earlier revision, as loud as the present. Nobody else does; press for A"
-        : "You hear B, moves that nobody has applied. Nobody else does; press for A",
+      text: `B: ${monitor.moves?.title ?? t("listeningMark.otherMoves")}`,
+      title: player.then ? t("listeningMark.youHearAnEarlier") : t("listeningMark.youHearBMoves"),
       end: () => monitor.compare(false),
     });
   return found;

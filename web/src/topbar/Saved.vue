@@ -26,36 +26,40 @@ function again(at: (typeof refused.value)[number]): void {
       class="saved number"
       role="status"
       :class="{ away: !session.connected || refused.length }"
-      title="What waits, and what became of what had waited"
+      :title="$t('saved.whatWaitsAndWhat')"
     >
-      {{ saved }}<template v-if="refused.length"> · {{ refused.length }} not made</template>
+      {{ saved
+      }}<template v-if="refused.length">
+        {{ $t("saved.refusedcountNotMade", { refusedCount: refused.length }) }}</template
+      >
     </button>
     <template #content>
       <div class="sheet">
         <template v-if="session.unsent.length">
-          <h3 class="heading">On their way</h3>
+          <h3 class="heading">{{ $t("saved.onTheirWay") }}</h3>
           <ol>
             <li v-for="(one, i) in session.unsent" :key="i">{{ one }}</li>
           </ol>
         </template>
         <template v-if="session.outcomes.length">
-          <h3 class="heading">Made while the connection was down</h3>
+          <h3 class="heading">{{ $t("saved.madeWhileTheConnection") }}</h3>
           <ul>
             <li v-for="(one, i) in session.outcomes" :key="i">
               <b>{{ one.said }}</b>
               <span v-if="one.refusal" class="refused">
-                {{ one.refusal }} <button class="link" @click="again(one)">try again</button>
+                {{ one.refusal }} <button class="link" @click="again(one)">{{ $t("saved.tryAgain") }}</button>
               </span>
               <span v-else-if="one.answer?.revision.overwrote.length" class="quiet">
-                made; it went over “{{ one.answer.revision.overwrote.at(-1)!.summary }}”
+                {{ $t("saved.madeItWentOver", { summary: one.answer.revision.overwrote.at(-1)!.summary }) }}
               </span>
-              <span v-else class="quiet">made, r{{ one.answer?.revision.revision }}</span>
+              <span v-else class="quiet">{{
+                $t("saved.madeRRevision", { revision: one.answer?.revision.revision })
+              }}</span>
             </li>
           </ul>
         </template>
         <p v-if="!session.unsent.length && !session.outcomes.length" class="quiet">
-          Everything is kept on the server. Without a connection you can go on: changes wait in this browser,
-          even when it is closed.
+          {{ $t("saved.everythingIsKeptOn") }}
         </p>
       </div>
     </template>

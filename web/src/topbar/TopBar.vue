@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The dark bar: the session, its desks, what is personal (with its ear mark), who is here, and what is kept. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { useComments } from "@/comments/comments";
@@ -22,11 +23,11 @@ const comments = useComments();
 const session = useSession();
 const room = useRoom();
 const DESKS = [
-  { name: "place", title: "Place" },
-  { name: "move", title: "Move" },
-  { name: "pulse", title: "Pulse" },
-  { name: "balance", title: "Balance" },
-  { name: "hand-over", title: "Hand over" },
+  { name: "place", title: t("topBar.place") },
+  { name: "move", title: t("topBar.move") },
+  { name: "pulse", title: t("topBar.pulse") },
+  { name: "balance", title: t("topBar.balance") },
+  { name: "hand-over", title: t("topBar.handOver") },
 ];
 const about = computed(() => {
   const found = session.settings;
@@ -38,21 +39,17 @@ const about = computed(() => {
 
 <template>
   <header class="bar">
-    <RouterLink to="/" class="home" title="All sessions">
-      <img src="/needle.svg" alt="All sessions" width="24" height="24" />
+    <RouterLink to="/" class="home" :title="$t('topBar.allSessions')">
+      <img src="/needle.svg" :alt="$t('topBar.allSessions')" width="24" height="24" />
     </RouterLink>
     <div class="title">
       <h1 :title="session.settings?.name">{{ session.settings?.name }}</h1>
-      <button
-        class="about"
-        title="Name, tempo, metre, pan law, loudspeakers"
-        @click="$emit('settings', 'general')"
-      >
-        <b class="hidden-label">The session's settings: </b>
+      <button class="about" :title="$t('topBar.nameTempoMetrePan')" @click="$emit('settings', 'general')">
+        <b class="hidden-label">{{ $t("topBar.theSessionSSettings") }} </b>
         <span v-for="line in about" :key="line">{{ line }}</span>
       </button>
     </div>
-    <nav aria-label="Desks">
+    <nav :aria-label="$t('topBar.desks')">
       <RouterLink
         v-for="one in DESKS"
         :key="one.name"
@@ -69,12 +66,18 @@ const about = computed(() => {
       <EarMark v-else />
       <Transport />
     </div>
-    <div class="turns" role="group" aria-label="Your own changes">
+    <div class="turns" role="group" :aria-label="$t('topBar.yourOwnChanges')">
       <button
         :disabled="!session.mayEdit || !session.turns.undo"
-        :aria-label="session.turns.undo ? `Undo: ${session.turns.undo.summary}` : 'Undo'"
+        :aria-label="
+          session.turns.undo
+            ? $t('topBar.undoSummary', { summary: session.turns.undo.summary })
+            : $t('topBar.undo')
+        "
         :title="
-          session.turns.undo ? `Undo: ${session.turns.undo.summary} (Ctrl+Z)` : 'Nothing of yours to undo'
+          session.turns.undo
+            ? $t('topBar.undoSummaryCtrlZ', { summary: session.turns.undo.summary })
+            : $t('topBar.nothingOfYoursTo')
         "
         @click="session.turnBack('undo')"
       >
@@ -82,11 +85,15 @@ const about = computed(() => {
       </button>
       <button
         :disabled="!session.mayEdit || !session.turns.redo"
-        :aria-label="session.turns.redo ? `Redo: ${session.turns.redo.summary}` : 'Redo'"
+        :aria-label="
+          session.turns.redo
+            ? $t('topBar.redoSummary', { summary: session.turns.redo.summary })
+            : $t('topBar.redo')
+        "
         :title="
           session.turns.redo
-            ? `Redo: ${session.turns.redo.summary} (Ctrl+Shift+Z)`
-            : 'Nothing of yours to redo'
+            ? $t('topBar.redoSummaryCtrlShift', { summary: session.turns.redo.summary })
+            : $t('topBar.nothingOfYoursTo2')
         "
         @click="session.turnBack('redo')"
       >
@@ -95,11 +102,11 @@ const about = computed(() => {
     </div>
     <Here @people="$emit('people')" />
     <Saved />
-    <div class="sheets" role="group" aria-label="Beside the desk">
+    <div class="sheets" role="group" :aria-label="$t('topBar.besideTheDesk')">
       <button
         :aria-pressed="sheet === 'history'"
-        aria-label="History"
-        title="History: who changed what, and earlier revisions"
+        :aria-label="$t('topBar.history')"
+        :title="$t('topBar.historyWhoChangedWhat')"
         @click="$emit('sheet', 'history')"
       >
         <svg width="18" height="18">
@@ -109,15 +116,26 @@ const about = computed(() => {
       </button>
       <button
         :aria-pressed="sheet === 'comments'"
-        :aria-label="comments.unread ? `Comments, ${comments.unread} unread` : 'Comments'"
-        title="Comments (N: a new one)"
+        :aria-label="
+          comments.unread
+            ? $t('topBar.commentsUnreadUnread', { unread: comments.unread })
+            : $t('topBar.comments')
+        "
+        :title="$t('topBar.commentsNANew')"
         @click="$emit('sheet', 'comments')"
       >
         <svg width="18" height="18"><path d="M2 3h14v9H9l-4 4v-4H2Z" /></svg>
         <span v-if="comments.unread" class="unread">{{ comments.unread }}</span>
       </button>
     </div>
-    <button class="help" aria-label="Keys and help" title="Keys (?)" @click="$emit('help')">?</button>
+    <button
+      class="help"
+      :aria-label="$t('topBar.keysAndHelp')"
+      :title="$t('topBar.keys')"
+      @click="$emit('help')"
+    >
+      ?
+    </button>
   </header>
 </template>
 

@@ -15,14 +15,19 @@ const round = computed({
 </script>
 
 <template>
-  <div class="transport" role="group" aria-label="Transport, only for you">
-    <button class="jump" aria-label="To the start" title="To the start (Home)" @click="player.seek(0)">
+  <div class="transport" role="group" :aria-label="$t('transport.transportOnlyForYou')">
+    <button
+      class="jump"
+      :aria-label="$t('transport.toTheStart')"
+      :title="$t('transport.toTheStartHome')"
+      @click="player.seek(0)"
+    >
       <svg width="14" height="14"><path d="M2 2h2v10H2zM12 2v10L5 7z" /></svg>
     </button>
     <button
       class="play"
-      :aria-label="player.playing ? 'Stop' : 'Play'"
-      :title="player.playing ? 'Stop (Space)' : 'Play (Space)'"
+      :aria-label="player.playing ? $t('transport.stop') : $t('transport.play')"
+      :title="player.playing ? $t('transport.stopSpace') : $t('transport.playSpace')"
       @click="player.toggle()"
     >
       <svg width="26" height="26">
@@ -34,20 +39,20 @@ const round = computed({
       <ValueField
         class="bar"
         :value="player.playhead"
-        label="Playhead, bar and beat"
+        :label="$t('transport.playheadBarAndBeat')"
         :text="(at) => session.grid.text(at).split('.').slice(0, 2).join(' . ')"
         :parse="(text) => session.grid.parse(text.replaceAll(' ', ''))"
-        hint="Type a bar and beat, such as 17.3"
+        :hint="$t('transport.typeABarAnd')"
         @set="player.seek($event)"
       />
       <span class="clock number">{{ clockText(player.playhead) }}</span>
     </div>
     <label class="round" :class="{ on: player.round }">
-      <span class="hidden-label">Go round a passage, only for you</span>
-      <select v-model="round" title="Go round a passage (only you)">
-        <option value="">straight on</option>
+      <span class="hidden-label">{{ $t("transport.goRoundAPassage") }}</span>
+      <select v-model="round" :title="$t('transport.goRoundAPassage2')">
+        <option value="">{{ $t("transport.straightOn") }}</option>
         <option v-for="passage in session.passages" :key="passage.id" :value="passage.id">
-          round: {{ passage.name }}
+          {{ $t("transport.roundName", { name: passage.name }) }}
         </option>
       </select>
     </label>

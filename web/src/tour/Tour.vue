@@ -61,7 +61,7 @@ watch(
     ref="card"
     class="tour"
     tabindex="-1"
-    :aria-label="`First look round: ${mark.title}, ${at + 1} of ${MARKS.length}`"
+    :aria-label="$t('tour.firstLookRoundTitle', { title: mark.title, at: at + 1, MARKSCount: MARKS.length })"
     @keydown.escape.stop="close"
   >
     <header>
@@ -72,12 +72,12 @@ watch(
     </header>
     <p>{{ mark.says }}</p>
     <footer>
-      <button class="link" @click="close">Close for ever</button>
-      <button v-if="at" class="small-button wide" @click="go(at - 1)">Back</button>
+      <button class="link" @click="close">{{ $t("tour.closeForEver") }}</button>
+      <button v-if="at" class="small-button wide" @click="go(at - 1)">{{ $t("tour.back") }}</button>
       <button v-if="at < MARKS.length - 1" class="small-button wide strong" @click="go(at + 1)">
-        Next: {{ MARKS[at + 1]!.title }}
+        {{ $t("tour.nextTitle", { title: MARKS[at + 1]!.title }) }}
       </button>
-      <button v-else class="small-button wide strong" @click="close">Begin</button>
+      <button v-else class="small-button wide strong" @click="close">{{ $t("tour.begin") }}</button>
     </footer>
   </section>
 </template>

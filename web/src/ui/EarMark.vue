@@ -3,8 +3,15 @@
 </script>
 
 <template>
-  <svg class="ear" width="14" height="18" viewBox="0 0 14 18" role="img" aria-label="only for you">
-    <title>Only for you: nobody else hears this</title>
+  <svg
+    class="ear"
+    width="14"
+    height="18"
+    viewBox="0 0 14 18"
+    role="img"
+    :aria-label="$t('earMark.onlyForYou')"
+  >
+    <title>{{ $t("earMark.onlyForYouNobody") }}</title>
     <path
       d="M2.5 7a4.5 4.5 0 1 1 8.6 1.8c-.8 1.7-2.6 2.3-2.9 4.4C8 15 6.900 16.500 5.300 16.500 3.900 16.500 3 15.600 2.900 14.300"
     />

@@ -23,16 +23,16 @@ function use(): void {
 <template>
   <div class="kept">
     <select v-model="chosen" :aria-label="label" :disabled="disabled" @change="use">
-      <option value="">{{ presets.length ? "use…" : "nothing kept yet" }}</option>
+      <option value="">{{ presets.length ? $t("keptPick.use") : $t("keptPick.nothingKeptYet") }}</option>
       <option v-for="one in presets" :key="one.id" :value="one.id">{{ told(one) }}</option>
     </select>
     <button
       v-if="preset?.mine"
       class="small-button"
-      :title="`Forget “${preset.name}”; what was made with it stays`"
+      :title="$t('keptPick.forgetNameWhatWas', { name: preset.name })"
       @click="forget"
     >
-      forget
+      {{ $t("keptPick.forget") }}
     </button>
   </div>
 </template>

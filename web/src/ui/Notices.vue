@@ -6,7 +6,13 @@ const notices = useNotices();
 </script>
 
 <template>
-  <TransitionGroup tag="ul" name="notice" class="notices" aria-live="polite" aria-label="Notices">
+  <TransitionGroup
+    tag="ul"
+    name="notice"
+    class="notices"
+    aria-live="polite"
+    :aria-label="$t('notices.notices')"
+  >
     <li v-for="notice in notices.all" :key="notice.id">
       <span>{{ notice.text }}</span>
       <button v-if="notice.action" class="small-button wide strong" @click="notices.act(notice)">
@@ -15,7 +21,7 @@ const notices = useNotices();
       <button v-if="notice.other" class="small-button wide" @click="notices.act(notice, 'other')">
         {{ notice.other.title }}
       </button>
-      <button class="close" aria-label="Dismiss" @click="notices.drop(notice.id)">×</button>
+      <button class="close" :aria-label="$t('notices.dismiss')" @click="notices.drop(notice.id)">×</button>
     </li>
   </TransitionGroup>
 </template>

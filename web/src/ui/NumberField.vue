@@ -46,7 +46,7 @@ function parse(typed: string): number | null {
     :high="high"
     :initial="initial"
     :disabled="disabled"
-    :hint="`From ${text(low)} to ${text(high)}; arrow keys; double-click to reset`"
+    :hint="$t('numberField.fromLowToHigh', { low: text(low), high: text(high) })"
     @set="$emit('set', $event)"
   />
 </template>

@@ -9,7 +9,7 @@ defineEmits<{ close: [] }>();
     <header>
       <h2>{{ title }}</h2>
       <slot name="begin" />
-      <button class="small-button wide" @click="$emit('close')">Close</button>
+      <button class="small-button wide" @click="$emit('close')">{{ $t("sideSheet.close") }}</button>
     </header>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <slot />

@@ -53,7 +53,7 @@ function onChange(): void {
       min="0"
       max="1000"
       :value="Math.round(share * 1000)"
-      :aria-label="`${name}, drag`"
+      :aria-label="$t('slide.nameDrag', { name: name })"
       :disabled="disabled"
       tabindex="-1"
       @input="onInput"

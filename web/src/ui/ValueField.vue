@@ -63,7 +63,7 @@ function onKey(event: KeyboardEvent): void {
     :value="typed ?? text(value)"
     :aria-label="label"
     :aria-invalid="wrong"
-    :title="wrong ? `Not understood. ${hint ?? ''}` : hint"
+    :title="wrong ? $t('valueField.notUnderstoodHint', { hint: hint ?? '' }) : hint"
     :disabled="disabled"
     inputmode="text"
     spellcheck="false"

@@ -68,19 +68,20 @@ const curves = computed<Curve[]>(() => [
   <div class="balance" :class="{ beside }">
     <div class="over-time">
       <header :style="{ height: `${HEAD}px` }">
-        <h2>Lean of the whole mix, 3 s</h2>
-        <span v-if="weight.found?.changes.length && !weight.stale" class="with"
-          >- - with the counterweight</span
-        >
+        <h2>{{ $t("balanceDesk.leanOfTheWhole") }}</h2>
+        <span v-if="weight.found?.changes.length && !weight.stale" class="with">{{
+          $t("balanceDesk.withTheCounterweight")
+        }}</span>
         <button
           v-if="chosenNames"
           class="own"
           :aria-pressed="shown"
           :style="{ color: chosenInk }"
-          :title="shown ? 'Hide the lean of what is chosen' : 'Show the lean of what is chosen, by itself'"
+          :title="shown ? $t('balanceDesk.hideTheLeanOf') : $t('balanceDesk.showTheLeanOf')"
           @click="shown = !shown"
         >
-          {{ shown ? "Chosen" : "Show chosen" }}: {{ chosenNames }}{{ own.done.value < 1 ? "…" : "" }}
+          {{ shown ? $t("balanceDesk.chosen") : $t("balanceDesk.showChosen") }}: {{ chosenNames
+          }}{{ own.done.value < 1 ? "…" : "" }}
         </button>
       </header>
       <LeanChart :width="chartWidth" :height="chartHeight" :curves="curves" />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Beside the Balance desk: leaning stretches, ways of listening, what mono thins out, the target, the report. */
+import { t } from "@/words";
 import { useDebounceFn, useElementSize } from "@vueuse/core";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
@@ -84,8 +85,18 @@ const why = computed(() => {
   const [first] = thinned.value;
   if (!first) return "";
   const source = session.document?.sources[first.source];
-  const how = source?.delay_panning !== "off" ? ", placed by time," : source?.double ? ", doubled," : "";
-  return `${source?.name ?? ""}${how} loses ${Math.abs(first.loss).toFixed(1)} dB, most about ${hertz(first.band)}`;
+  const how =
+    source?.delay_panning !== "off"
+      ? t("balanceDetails.placedByTime")
+      : source?.double
+        ? t("balanceDetails.doubled")
+        : "";
+  return t("balanceDetails.sourceHowLosesLoss", {
+    source: source?.name ?? "",
+    how: how,
+    loss: Math.abs(first.loss).toFixed(1),
+    hertz: hertz(first.band),
+  });
 });
 
 const figures = computed(() => lean.lean?.figures);
@@ -97,25 +108,29 @@ const verdict = computed(() => {
   const off = found.integrated_lufs - aim.lufs;
   const loud =
     Math.abs(off) <= aim.within
-      ? "On target"
+      ? t("balanceDetails.onTarget")
       : `${Math.abs(off).toFixed(1)} LU ${off > 0 ? "above" : "below"} it`;
   const over = found.true_peak_dbtp - aim.dbtp;
-  return `${loud}; peaks ${Math.abs(over).toFixed(1)} dB ${over > 0 ? "over" : "under"} the ceiling.`;
+  return t("balanceDetails.loudPeaksOverDb", {
+    loud: loud,
+    over: Math.abs(over).toFixed(1),
+    over2: over > 0 ? "over" : "under",
+  });
 });
 </script>
 
 <template>
   <div ref="inside" class="balance-details">
-    <section aria-label="Leaning stretches">
+    <section :aria-label="$t('balanceDetails.leaningStretches')">
       <header>
-        <h3 class="heading">Leaning stretches</h3>
+        <h3 class="heading">{{ $t("balanceDetails.leaningStretches") }}</h3>
         <span v-if="lean.done < 1" class="quiet" role="status">{{ Math.round(lean.done * 100) }} %</span>
       </header>
       <p class="tolerance quiet">
-        over
+        {{ $t("balanceDetails.over") }}
         <NumberField
           :value="tolerance.db"
-          label="Tolerance"
+          :label="$t('balanceDetails.tolerance')"
           :low="0.1"
           :high="12"
           :step="0.1"
@@ -123,10 +138,10 @@ const verdict = computed(() => {
           :initial="1.5"
           @set="tolerance.db = $event"
         />
-        for at least
+        {{ $t("balanceDetails.forAtLeast") }}
         <NumberField
           :value="tolerance.seconds"
-          label="Shortest time"
+          :label="$t('balanceDetails.shortestTime')"
           :low="0.5"
           :high="60"
           :step="0.5"
@@ -141,7 +156,7 @@ const verdict = computed(() => {
             class="stretch"
             :class="{ on: row.i === chosen.number, left: row.mean_db < 0 }"
             :aria-pressed="row.i === chosen.number"
-            title="Look into it; double-click to go there"
+            :title="$t('balanceDetails.lookIntoItDouble')"
             @click="chosen.choose(row.i)"
             @dblclick="goTo(row.start)"
           >
@@ -156,55 +171,62 @@ const verdict = computed(() => {
           </button>
         </li>
       </ol>
-      <p v-if="lean.lean && !rows.length" class="quiet">
-        Nothing leans for too long. The chart shows how far it leans anywhere.
-      </p>
+      <p v-if="lean.lean && !rows.length" class="quiet">{{ $t("balanceDetails.nothingLeansForToo") }}</p>
       <button v-if="chosen.number >= 0" class="link" @click="chosen.choose(-1)">
-        look at the whole piece
+        {{ $t("balanceDetails.lookAtTheWhole") }}
       </button>
     </section>
 
     <MonitorButtons />
 
-    <section v-if="width" aria-label="Spectrum and mono">
-      <h3 class="heading">Spectrum now · lost in mono</h3>
+    <section v-if="width" :aria-label="$t('balanceDetails.spectrumAndMono')">
+      <h3 class="heading">{{ $t("balanceDetails.spectrumNowLostIn") }}</h3>
       <SpectrumPicture :width="width" :centres="bands?.centres ?? []" :loss="bands?.loss ?? []" />
       <p class="quiet small">
         {{
           thinnest
-            ? `Thins most at ${hertz(thinnest.at)}, by ${Math.abs(thinnest.worst).toFixed(1)} dB.`
+            ? $t("balanceDetails.thinsMostAtHertz", {
+                hertz: hertz(thinnest.at),
+                worst: Math.abs(thinnest.worst).toFixed(1),
+              })
             : bands
-              ? "Hardly anything is lost in mono."
+              ? $t("balanceDetails.hardlyAnythingIsLost")
               : ""
         }}
         {{ why }}{{ why && "." }}
       </p>
     </section>
 
-    <section aria-label="Against a target">
-      <h3 class="heading">Against a target</h3>
-      <select v-model="target.name" aria-label="Target">
+    <section :aria-label="$t('balanceDetails.againstATarget')">
+      <h3 class="heading">{{ $t("balanceDetails.againstATarget") }}</h3>
+      <select v-model="target.name" :aria-label="$t('balanceDetails.target')">
         <option v-for="one in library.library?.targets" :key="one.name" :value="one.name">
-          {{ one.title }} · {{ decibels(one.lufs, 0) }} LUFS, {{ decibels(one.dbtp, 0) }} dBTP
+          {{
+            $t("balanceDetails.titleDecibelsLufsDecibels2", {
+              title: one.title,
+              decibels: decibels(one.lufs, 0),
+              decibels2: decibels(one.dbtp, 0),
+            })
+          }}
         </option>
       </select>
       <dl>
         <div>
           <dt>{{ lean.stretch.title }}</dt>
-          <dd class="number">{{ told(figures?.integrated_lufs, "LUFS") }}</dd>
+          <dd class="number">{{ told(figures?.integrated_lufs, $t("balanceDetails.lufs")) }}</dd>
         </div>
         <div>
-          <dt>range</dt>
-          <dd class="number">{{ told(figures?.loudness_range_lu, "LU") }}</dd>
+          <dt>{{ $t("balanceDetails.range") }}</dt>
+          <dd class="number">{{ told(figures?.loudness_range_lu, $t("balanceDetails.lu")) }}</dd>
         </div>
         <div>
-          <dt>highest true peak</dt>
+          <dt>{{ $t("balanceDetails.highestTruePeak") }}</dt>
           <dd class="number">{{ told(figures?.true_peak_dbtp, "dBTP") }}</dd>
         </div>
       </dl>
       <p class="small quiet">{{ verdict }}</p>
     </section>
-    <button class="report" @click="reporting = true">Balance report…</button>
+    <button class="report" @click="reporting = true">{{ $t("balanceDetails.balanceReport") }}</button>
     <ReportDialog v-model:open="reporting" />
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What pulls the chosen stretch to its side: every source by how much it adds, each heard alone by one press. */
+import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Schemas } from "@/api/http";
@@ -42,8 +43,8 @@ watch(asking.found, (found) => (causes.causes = found?.causes ?? []));
 
 const here = computed(() => asking.found.value?.lean ?? chosen.stretch.mean ?? null);
 const heading = computed(() => {
-  if (here.value === null || Math.abs(here.value) < 0.05) return "What each gives";
-  return `What pulls it to the ${here.value < 0 ? "left" : "right"}`;
+  if (here.value === null || Math.abs(here.value) < 0.05) return t("causesPart.whatEachGives");
+  return t("causesPart.whatPullsItTo", { here: here.value < 0 ? "left" : "right" });
 });
 /** Those that hardly matter are folded away. */
 const SHOWN_FROM = 0.15;
@@ -65,11 +66,16 @@ const rows = computed(() =>
   }),
 );
 const told = (one: { name: string; adds: number; without: number | null; share: number }): string =>
-  `With ${one.name} the stretch leans ${leanText(here.value)}, without it ${leanText(one.without)}; it holds ${Math.round(one.share * 100)} % of the power`;
+  t("causesPart.withNameTheStretch", {
+    name: one.name,
+    leanText: leanText(here.value),
+    leanText2: leanText(one.without),
+    share: Math.round(one.share * 100),
+  });
 </script>
 
 <template>
-  <section aria-label="Causes">
+  <section :aria-label="$t('causesPart.causes')">
     <h3 class="heading">{{ chosen.title }}</h3>
     <h4>
       {{ heading }} <span class="number" :class="sideClass(here)">{{ leanText(here) }}</span>
@@ -78,8 +84,8 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
     <p v-else-if="!rows.length" class="quiet" role="status">
       {{
         asking.done.value < 1
-          ? `Listening to each source… ${Math.round(asking.done.value * 100)} %`
-          : "Nothing sounds here."
+          ? $t("causesPart.listeningToEachSource", { done: Math.round(asking.done.value * 100) })
+          : $t("causesPart.nothingSoundsHere")
       }}
     </p>
     <ul :class="{ stale: asking.done.value < 1 }">
@@ -92,7 +98,7 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
       >
         <button class="name" @click="one.kind === 'source' && view.choose(one.id)">
           <span class="ink" :style="{ background: one.ink }" />{{ one.name
-          }}<small v-if="one.kind === 'return'"> return</small>
+          }}<small v-if="one.kind === 'return'"> {{ $t("causesPart.return") }}</small>
         </button>
         <svg width="80" height="12" aria-hidden="true">
           <rect
@@ -110,8 +116,8 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
         <button
           class="small-button lit"
           :aria-pressed="player.solo.includes(one.id)"
-          :aria-label="`Solo ${one.name}, only you hear it`"
-          title="Hear it alone (C: the first, then the next)"
+          :aria-label="$t('causesPart.soloNameOnlyYou', { name: one.name })"
+          :title="$t('causesPart.hearItAloneC')"
           @click="player.soloOnly(one.id, $event.shiftKey)"
         >
           S
@@ -119,7 +125,11 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
       </li>
     </ul>
     <button v-if="shown.length < rows.length || all" class="link more" @click="all = !all">
-      {{ all ? "only those that matter" : `and ${rows.length - shown.length} that hardly matter` }}
+      {{
+        all
+          ? $t("causesPart.onlyThoseThatMatter")
+          : $t("causesPart.andRowsThatHardly", { rows: rows.length - shown.length })
+      }}
     </button>
   </section>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The counterweight: who may give way, the least change that evens the stretch, heard as B, applied or not. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { decibels, leanText } from "@/geometry/pan";
 import { useLean } from "@/session/lean";
@@ -27,7 +28,10 @@ function changeText(change: { source: string; level: number; place: number }): s
   const parts = [
     change.level ? `${decibels(change.level)} dB` : "",
     change.place
-      ? `${Math.round(Math.abs(change.place) * 100)} to the ${change.place < 0 ? "left" : "right"}`
+      ? t("counterweightPart.placeToTheChange", {
+          place: Math.round(Math.abs(change.place) * 100),
+          change: change.place < 0 ? "left" : "right",
+        })
       : "",
   ].filter(Boolean);
   return `${nameOf(change.source)} ${parts.join(", ")}`;
@@ -36,33 +40,37 @@ const result = computed(() => {
   const found = weight.found;
   if (!found) return "";
   const worst = `worst ${leanText(found.before)} becomes ${leanText(found.after)}`;
-  if (!found.changes.length)
-    return "No change of these sources makes it better without doing harm elsewhere. Let others give way, or let them give more.";
-  if (found.reached) return `${found.changes.map(changeText).join("; ")}: ${worst}, within tolerance.`;
-  return `${found.changes.map(changeText).join("; ")}: ${worst}, not within tolerance. Let more give way.`;
+  if (!found.changes.length) return t("counterweightPart.noChangeOfThese");
+  if (found.reached)
+    return t("counterweightPart.changetextWorstWithinTolerance", {
+      changeText: found.changes.map(changeText).join("; "),
+      worst: worst,
+    });
+  return t("counterweightPart.changetextWorstNotWithin", {
+    changeText: found.changes.map(changeText).join("; "),
+    worst: worst,
+  });
 });
 const usable = computed(() => !!weight.found?.changes.length && !weight.stale);
 const hearing = computed(() => player.trial !== null);
 </script>
 
 <template>
-  <section aria-label="Counterweight">
-    <h3 class="heading">Counterweight</h3>
+  <section :aria-label="$t('counterweightPart.counterweight')">
+    <h3 class="heading">{{ $t("counterweightPart.counterweight") }}</h3>
     <p v-if="!chosen.leaning.length && !weight.found" class="quiet">
-      {{
-        lean.lean ? "Nothing leans for too long: there is nothing to even." : "The piece is being measured."
-      }}
+      {{ lean.lean ? $t("counterweightPart.nothingLeansForToo") : $t("counterweightPart.thePieceIsBeing") }}
     </p>
     <p v-else-if="!weight.found && weight.done >= 1">
       <template v-if="names"
-        >May give way: {{ names }}.
+        >{{ $t("counterweightPart.mayGiveWayNames", { names: names }) }}
         <button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
-          Who gives…
+          {{ $t("counterweightPart.whoGives") }}
         </button></template
       >
       <template v-else
         ><button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
-          Choose who gives…
+          {{ $t("counterweightPart.chooseWhoGives") }}
         </button></template
       >
     </p>
@@ -79,7 +87,7 @@ const hearing = computed(() => player.trial !== null);
         <template v-if="weight.givers.get(source.id)">
           <NumberField
             :value="weight.givers.get(source.id)!.level"
-            :label="`${source.name}: level, at the most`"
+            :label="$t('counterweightPart.nameLevelAtThe', { name: source.name })"
             :low="0"
             :high="12"
             :step="0.5"
@@ -89,7 +97,7 @@ const hearing = computed(() => player.trial !== null);
           />
           <NumberField
             :value="Math.round(weight.givers.get(source.id)!.place * 100)"
-            :label="`${source.name}: place, at the most`"
+            :label="$t('counterweightPart.namePlaceAtThe', { name: source.name })"
             :low="0"
             :high="100"
             :step="5"
@@ -99,31 +107,37 @@ const hearing = computed(() => player.trial !== null);
           />
         </template>
       </div>
-      <button v-if="weight.own" class="link" @click="weight.leaveToCauses()">those that pull, again</button>
+      <button v-if="weight.own" class="link" @click="weight.leaveToCauses()">
+        {{ $t("counterweightPart.thoseThatPullAgain") }}
+      </button>
     </div>
     <p v-if="weight.trouble" role="alert">{{ weight.trouble }}</p>
-    <p v-if="weight.done < 1" role="status">Working it out, {{ Math.round(weight.done * 100) }} %…</p>
+    <p v-if="weight.done < 1" role="status">
+      {{ $t("counterweightPart.workingItOutDone", { done: Math.round(weight.done * 100) }) }}
+    </p>
     <p v-if="weight.found" role="status" :class="{ quiet: weight.stale }">
-      {{ result }}<template v-if="weight.stale"> The mix has changed since: work it out again.</template>
+      {{ result }}<template v-if="weight.stale"> {{ $t("counterweightPart.theMixHasChanged") }}</template>
     </p>
     <div class="buttons">
-      <button v-if="weight.done < 1" class="small-button wide" @click="weight.stop()">Stop</button>
+      <button v-if="weight.done < 1" class="small-button wide" @click="weight.stop()">
+        {{ $t("counterweightPart.stop") }}
+      </button>
       <template v-else-if="!weight.found || weight.stale">
         <button
           class="small-button wide strong"
           :disabled="!weight.givers.size || !chosen.leaning.length"
           @click="weight.workOut(false)"
         >
-          Work it out
+          {{ $t("counterweightPart.workItOut") }}
         </button>
         <button
           v-if="chosen.leaning.length > 1"
           class="small-button wide"
           :disabled="!weight.givers.size"
-          title="Even every leaning stretch of the piece at once"
+          :title="$t('counterweightPart.evenEveryLeaningStretch')"
           @click="weight.workOut(true)"
         >
-          for every stretch
+          {{ $t("counterweightPart.forEveryStretch") }}
         </button>
       </template>
       <template v-else>
@@ -131,15 +145,17 @@ const hearing = computed(() => player.trial !== null);
           v-if="usable"
           class="small-button wide lit"
           :aria-pressed="hearing"
-          title="B against A at the same loudness, only for you (hold B, Shift+B to stay)"
+          :title="$t('counterweightPart.bAgainstAAt')"
           @click="monitor.compare(!hearing)"
         >
-          <EarMark /> {{ hearing ? "Hearing B" : "Hear as B" }}
+          <EarMark /> {{ hearing ? $t("counterweightPart.hearingB") : $t("counterweightPart.hearAsB") }}
         </button>
         <button v-if="usable && session.mayEdit" class="small-button wide strong" @click="weight.apply()">
-          Apply
+          {{ $t("counterweightPart.apply") }}
         </button>
-        <button class="small-button wide" @click="weight.stop()">{{ usable ? "Not now" : "Again" }}</button>
+        <button class="small-button wide" @click="weight.stop()">
+          {{ usable ? $t("counterweightPart.notNow") : $t("counterweightPart.again") }}
+        </button>
       </template>
     </div>
   </section>

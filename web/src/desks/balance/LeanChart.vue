@@ -154,7 +154,7 @@ function onClick(event: MouseEvent): void {
         :width="width"
         :height="paper"
         role="img"
-        aria-label="The lean of the mix through the piece: time runs down, left is left. The list of leaning stretches says the same."
+        :aria-label="$t('leanChart.theLeanOfThe')"
         @click="onClick"
       >
         <rect
@@ -185,8 +185,8 @@ function onClick(event: MouseEvent): void {
       <p v-if="!lean.lean" class="measuring" role="status">
         {{
           session.sources.length
-            ? `Measuring the piece… ${Math.round((lean.done % 1) * 100)} %`
-            : "Bring in stems: their balance shows here."
+            ? $t("leanChart.measuringThePieceDone", { done: Math.round((lean.done % 1) * 100) })
+            : $t("leanChart.bringInStemsTheir")
         }}
       </p>
       <Ribs :top="shownTop" :scale="scale" :height="paper" />

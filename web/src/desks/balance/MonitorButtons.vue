@@ -38,8 +38,8 @@ function click(name: string, event: MouseEvent): void {
 </script>
 
 <template>
-  <section aria-label="Listen, only you">
-    <h3 class="heading"><EarMark /> Listen (only you)</h3>
+  <section :aria-label="$t('monitorButtons.listenOnlyYou')">
+    <h3 class="heading"><EarMark /> {{ $t("monitorButtons.listenOnlyYou2") }}</h3>
     <div class="ways">
       <button
         v-for="one in monitors"
@@ -47,7 +47,12 @@ function click(name: string, event: MouseEvent): void {
         class="small-button"
         :class="{ lit: one.name !== 'stereo' }"
         :aria-pressed="player.monitor === one.name"
-        :title="`${one.sentence} Hold, or press to stay${one.name === 'mono' ? ' (hold M, Shift+M to stay)' : ''}`"
+        :title="
+          $t('monitorButtons.sentenceHoldOrPress', {
+            sentence: one.sentence,
+            stay: one.name === 'mono' ? $t('monitorButtons.holdMShiftM') : '',
+          })
+        "
         @pointerdown="down(one.name, $event)"
         @pointerup="up"
         @pointercancel="up"

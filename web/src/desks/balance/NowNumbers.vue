@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What sounds now, besides level and lean: the phase picture, correlation, mono, and loudness over three spans. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { decibels } from "@/geometry/pan";
 import { useLean } from "@/session/lean";
@@ -15,12 +16,12 @@ const number = (name: string, digits: number): string => {
 };
 const rows = computed(() => [
   { title: "correlation", value: number("correlation", 2), unit: "" },
-  { title: "in mono", value: number("mono_loss", 1), unit: "dB" },
+  { title: t("nowNumbers.inMono"), value: number("mono_loss", 1), unit: "dB" },
   { title: "momentary", value: number("momentary", 1), unit: "" },
   { title: "short-term", value: number("short_term", 1), unit: "" },
   {
     title: "integrated",
-    hint: `Of the ${lean.stretch.title}, as the mix stands`,
+    hint: t("nowNumbers.ofTheTitleAs", { title: lean.stretch.title }),
     value: lean.lean?.figures.integrated_lufs == null ? "–" : decibels(lean.lean.figures.integrated_lufs),
     unit: "LUFS",
   },
@@ -28,7 +29,7 @@ const rows = computed(() => [
 </script>
 
 <template>
-  <section class="now" aria-label="Phase and loudness now">
+  <section class="now" :aria-label="$t('nowNumbers.phaseAndLoudnessNow')">
     <PhasePicture :size="134" />
     <dl>
       <div v-for="row in rows" :key="row.title" :title="row.hint">

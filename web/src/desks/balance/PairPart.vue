@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Two sources, or two sets of them, side by side over the stretch, and the trims that even them. */
+import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Schemas } from "@/api/http";
@@ -65,11 +66,14 @@ const rows = computed(() => {
 const sentence = computed(() => {
   const found = pair.value;
   if (!found) return "";
-  if (found.difference === null) return "One of both is silent in this stretch.";
+  if (found.difference === null) return t("pairPart.oneOfBothIs");
   const [first, second] = names.value;
-  if (!found.trims.length) return "They are even within a quarter of a decibel.";
+  if (!found.trims.length) return t("pairPart.theyAreEvenWithin");
   const hotter = found.difference > 0 ? first : second;
-  return `${hotter} is ${Math.abs(found.difference).toFixed(1)} dB hotter here.`;
+  return t("pairPart.hotterIsDifferenceDb", {
+    hotter: hotter,
+    difference: Math.abs(found.difference).toFixed(1),
+  });
 });
 
 const short = (i: number): string =>
@@ -96,17 +100,22 @@ function take(side: number): void {
 </script>
 
 <template>
-  <section aria-label="A pair, side by side">
-    <h3 class="heading">A pair, side by side</h3>
+  <section :aria-label="$t('pairPart.aPairSideBy')">
+    <h3 class="heading">{{ $t("pairPart.aPairSideBy") }}</h3>
     <p v-if="!ready" class="quiet">
-      Choose two sources (Ctrl+click), or take what is chosen as the
-      <button class="link" @click="take(0)">first</button> and the
-      <button class="link" @click="take(1)">second</button> side{{ names[0] ? `. First: ${names[0]}` : ""
-      }}{{ names[1] ? `. Second: ${names[1]}` : "" }}.
+      {{ $t("pairPart.chooseTwoSourcesCtrl") }}
+      <button class="link" @click="take(0)">{{ $t("pairPart.first") }}</button> {{ $t("pairPart.andThe") }}
+      <button class="link" @click="take(1)">{{ $t("pairPart.second") }}</button>
+      {{
+        $t("pairPart.sideNamesNames2", {
+          names: names[0] ? `. First: ${names[0]}` : "",
+          names2: names[1] ? `. Second: ${names[1]}` : "",
+        })
+      }}
     </p>
     <template v-else>
       <div v-for="(row, i) in rows" :key="i" class="side">
-        <button class="name" title="Take what is chosen for this side" @click="take(i)">
+        <button class="name" :title="$t('pairPart.takeWhatIsChosen')" @click="take(i)">
           {{ row.name }}
         </button>
         <svg width="84" height="12" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 12">
@@ -119,14 +128,18 @@ function take(side: number): void {
         </svg>
         <span
           class="number"
-          :title="`by itself it leans ${leanText(row.lean)}`"
+          :title="$t('pairPart.byItselfItLeans', { leanText: leanText(row.lean) })"
           :class="sideClass(row.lean)"
           >{{ row.loudness === null ? "–" : decibels(row.loudness) }}</span
         >
       </div>
       <p v-if="asking.trouble.value" role="alert">{{ asking.trouble.value }}</p>
       <p v-else role="status">
-        {{ asking.done.value < 1 ? `Measuring… ${Math.round(asking.done.value * 100)} %` : sentence }}
+        {{
+          asking.done.value < 1
+            ? $t("pairPart.measuringDone", { done: Math.round(asking.done.value * 100) })
+            : sentence
+        }}
       </p>
       <div v-if="pair && session.mayEdit" class="trims">
         <button

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The balance report: of the piece, a passage, or a finished file that is dropped in; as a page, JSON and CSV. */
+import { t } from "@/words";
 import { Button, Modal, Progress } from "ant-design-vue";
 import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
@@ -109,7 +110,7 @@ function follow(id: string): void {
       report.value = await get<Report>(`${base.value}/reports/${id}`);
       trouble.value = "";
     } catch (error) {
-      trouble.value = `${(error as Error).message} The report goes on meanwhile.`;
+      trouble.value = t("reportDialog.messageTheReportGoes", { message: (error as Error).message });
     }
     if (!report.value || ["waiting", "running"].includes(report.value.status)) follow(id);
     else void look();
@@ -145,7 +146,7 @@ onBeforeUnmount(() => clearTimeout(timer));
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Balance report" :footer="null" :width="520">
+  <Modal v-model:open="open" :title="$t('reportDialog.balanceReport')" :footer="null" :width="520">
     <div
       @dragover.prevent.stop="over = true"
       @dragleave="over = false"
@@ -154,39 +155,49 @@ onBeforeUnmount(() => clearTimeout(timer));
       <template v-if="session.mayEdit">
         <fieldset :disabled="running">
           <label>
-            <span>Of</span>
+            <span>{{ $t("reportDialog.of") }}</span>
             <select v-model="passage">
-              <option value="">the whole piece</option>
+              <option value="">{{ $t("reportDialog.theWholePiece") }}</option>
               <option v-for="one in session.passages" :key="one.id" :value="one.id">{{ one.name }}</option>
             </select>
           </label>
           <div class="row">
-            <span>At</span>
+            <span>{{ $t("reportDialog.at") }}</span>
             <NumberField
               :value="revision ?? session.revision"
-              label="Revision"
+              :label="$t('reportDialog.revision')"
               :low="0"
               :high="session.revision"
               :step="1"
               :initial="session.revision"
               @set="revision = $event === session.revision ? null : $event"
             />
-            <span class="quiet"
-              >revision{{ revision === null ? ", as it is now" : `, of ${session.revision}` }}</span
-            >
+            <span class="quiet">{{
+              $t("reportDialog.revisionRevision", {
+                revision:
+                  revision === null
+                    ? $t("reportDialog.asItIsNow")
+                    : $t("reportDialog.ofRevision", { revision: session.revision }),
+              })
+            }}</span>
           </div>
           <label class="check">
             <input v-model="against" type="checkbox" />
-            against the target ({{ target.target?.title }}, {{ target.target?.lufs }} LUFS)
+            {{
+              $t("reportDialog.againstTheTargetTitle", {
+                title: target.target?.title,
+                lufs: target.target?.lufs,
+              })
+            }}
           </label>
           <p class="quiet">
-            Leaning is more than {{ tolerance.db }} dB for {{ tolerance.seconds }} s, as set beside the desk.
+            {{ $t("reportDialog.leaningIsMoreThan", { db: tolerance.db, seconds: tolerance.seconds }) }}
           </p>
         </fieldset>
         <div class="file" :class="{ over }">
-          <p>Or of a finished file: drop a bounce here, or</p>
+          <p>{{ $t("reportDialog.orOfAFinished") }}</p>
           <label class="pick small-button wide">
-            choose a file…
+            {{ $t("reportDialog.chooseAFile") }}
             <input
               type="file"
               accept="audio/*,.wav,.flac,.aif,.aiff,.ogg,.mp3"
@@ -205,20 +216,20 @@ onBeforeUnmount(() => clearTimeout(timer));
           :stroke-width="6"
         />
         <p v-if="report?.status === 'cancelled' || sent?.status === 'cancelled'">
-          Stopped. Nothing was kept.
+          {{ $t("reportDialog.stoppedNothingWasKept") }}
         </p>
         <p v-if="report?.status === 'failed'">{{ report.message }}</p>
       </div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="buttons">
-        <Button v-if="running" @click="stop">Stop</Button>
+        <Button v-if="running" @click="stop">{{ $t("reportDialog.stop") }}</Button>
         <Button
           v-else-if="session.mayEdit"
           :type="report?.status === 'done' ? 'default' : 'primary'"
           :loading="asking"
           @click="make"
         >
-          Make the report
+          {{ $t("reportDialog.makeTheReport") }}
         </Button>
         <Button
           v-if="report?.status === 'done'"
@@ -226,18 +237,18 @@ onBeforeUnmount(() => clearTimeout(timer));
           :href="address(report, 'page')"
           target="_blank"
         >
-          Open the page
+          {{ $t("reportDialog.openThePage") }}
         </Button>
       </div>
       <section v-if="earlier.length">
-        <h3 class="heading">Made so far</h3>
+        <h3 class="heading">{{ $t("reportDialog.madeSoFar") }}</h3>
         <ul>
           <li v-for="one in earlier" :key="one.id">
             <a :href="address(one, 'page')" target="_blank">{{ one.title }}</a>
             <span class="quiet number">{{ revisionText(one) }}</span>
-            <a :href="address(one, 'json')" download>JSON</a>
-            <a :href="address(one, 'curves')" download>curves CSV</a>
-            <a :href="address(one, 'sources')" download>sources CSV</a>
+            <a :href="address(one, 'json')" download>{{ $t("reportDialog.json") }}</a>
+            <a :href="address(one, 'curves')" download>{{ $t("reportDialog.curvesCsv") }}</a>
+            <a :href="address(one, 'sources')" download>{{ $t("reportDialog.sourcesCsv") }}</a>
           </li>
         </ul>
       </section>

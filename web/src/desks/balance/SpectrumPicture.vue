@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Left, right and mono by frequency as they sound now, with the notches that mono has; below, what mono loses. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { usePlayer } from "@/sound/player";
@@ -46,7 +47,10 @@ const bars = computed(() =>
       x: x(at) - step.value / 2 + 0.75,
       height: lost === null ? 0 : (Math.min(-lost, MOST_LOSS) / MOST_LOSS) * DEPTH,
       bad: lost !== null && lost < BAD_LOSS,
-      title: lost === null ? "" : `${Math.round(at)} Hz: ${lost.toFixed(1)} dB in mono`,
+      title:
+        lost === null
+          ? ""
+          : t("spectrumPicture.mathHzLostDb", { Math: Math.round(at), lost: lost.toFixed(1) }),
     };
   }),
 );
@@ -58,7 +62,7 @@ const bars = computed(() =>
     :width="width"
     :height="HEIGHT + DEPTH + 18"
     role="img"
-    aria-label="Spectrum of left, right and mono now; below, what mono loses in each third of an octave"
+    :aria-label="$t('spectrumPicture.spectrumOfLeftRight')"
   >
     <rect class="ground" x="0" y="0" :width="width" :height="HEIGHT" rx="3" />
     <line
@@ -76,9 +80,18 @@ const bars = computed(() =>
     <g v-for="notch in notches" :key="notch.at" class="notch">
       <line :x1="notch.x" :x2="notch.x" y1="10" :y2="HEIGHT" />
       <path :d="`M${notch.x - 4} 2h8l-4 7Z`" />
-      <title>{{ `${Math.round(notch.at)} Hz: mono loses ${Math.abs(notch.loss).toFixed(0)} dB` }}</title>
+      <title>
+        {{
+          $t("spectrumPicture.notchHzMonoLoses", {
+            notch: Math.round(notch.at),
+            loss: Math.abs(notch.loss).toFixed(0),
+          })
+        }}
+      </title>
     </g>
-    <text v-if="!player.spectrum" :x="width / 2" :y="HEIGHT / 2 + 4">L, R and mono while it plays</text>
+    <text v-if="!player.spectrum" :x="width / 2" :y="HEIGHT / 2 + 4">
+      {{ $t("spectrumPicture.lRAndMono") }}
+    </text>
     <g>
       <line class="edge" x1="0" :x2="width" :y1="HEIGHT + 1" :y2="HEIGHT + 1" />
       <rect

@@ -1,4 +1,5 @@
 /** The stretch of time that is looked into on the Balance desk: a leaning one, or what one goes round, or everything. */
+import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, shallowRef, watch } from "vue";
 import { useLean } from "@/session/lean";
@@ -35,7 +36,7 @@ export const useStretch = defineStore("stretch", () => {
     if (number.value >= 0)
       return `Stretch ${number.value + 1} · ${session.grid.barsText(stretch.value.start, stretch.value.end)}`;
     const round = lean.stretch.end > 0;
-    return round ? `${lean.stretch.title} (going round)` : "The whole piece";
+    return round ? t("stretch.titleGoingRound", { title: lean.stretch.title }) : t("stretch.theWholePiece");
   });
 
   function choose(index: number): void {

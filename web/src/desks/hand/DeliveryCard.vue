@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One delivery: how far it is, then its files, what they measure, and taking them away. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { decibels, leanText } from "@/geometry/pan";
 import { useSession } from "@/session/session";
@@ -14,7 +15,7 @@ const percent = computed(() => Math.round(props.delivery.progress * 100));
 const whole = computed(() => props.delivery.files.reduce((sum, one) => sum + one.bytes, 0));
 const part = computed(() => {
   const { start, seconds } = props.delivery;
-  if (start < 0.01 && Math.abs(seconds - session.length) < 0.02) return "the whole piece";
+  if (start < 0.01 && Math.abs(seconds - session.length) < 0.02) return t("deliveryCard.theWholePiece");
   return session.grid.barsText(start, start + seconds);
 });
 /** Names without the folders that all files share. */
@@ -42,7 +43,7 @@ const measured = (file: Delivery["files"][number]): string =>
 <template>
   <article
     class="card"
-    :aria-label="`Delivery of revision ${delivery.revision}`"
+    :aria-label="$t('deliveryCard.deliveryOfRevisionRevision', { revision: delivery.revision })"
     :data-status="delivery.status"
   >
     <header>
@@ -58,19 +59,19 @@ const measured = (file: Delivery["files"][number]): string =>
         :aria-valuenow="percent"
         aria-valuemin="0"
         aria-valuemax="100"
-        :aria-label="delivery.doing || 'Waiting'"
+        :aria-label="delivery.doing || $t('deliveryCard.waiting')"
       >
         <span :style="{ width: `${percent}%` }" />
       </div>
       <div class="line">
-        <span role="status">{{ delivery.doing || "Waiting for its turn" }}</span>
+        <span role="status">{{ delivery.doing || $t("deliveryCard.waitingForItsTurn") }}</span>
         <span class="number">{{ percent }} %</span>
         <button v-if="session.mayEdit" class="small-button wide" @click="deliveries.stop(delivery)">
-          Stop
+          {{ $t("deliveryCard.stop") }}
         </button>
       </div>
     </template>
-    <p v-else-if="delivery.status === 'cancelled'">Stopped. Nothing of it was kept.</p>
+    <p v-else-if="delivery.status === 'cancelled'">{{ $t("deliveryCard.stoppedNothingOfIt") }}</p>
     <p v-else-if="delivery.status === 'failed'" class="failed">{{ delivery.message }}</p>
     <div v-if="!isOpen(delivery)" class="line">
       <a
@@ -78,9 +79,11 @@ const measured = (file: Delivery["files"][number]): string =>
         class="small-button wide strong all"
         :href="deliveries.archiveAddress(delivery)"
         download
-        >Take all ({{ bytesText(whole) }})</a
+        >{{ $t("deliveryCard.takeAllBytestext", { bytesText: bytesText(whole) }) }}</a
       >
-      <button v-if="session.mayEdit" class="link" @click="deliveries.discard(delivery)">remove</button>
+      <button v-if="session.mayEdit" class="link" @click="deliveries.discard(delivery)">
+        {{ $t("deliveryCard.remove") }}
+      </button>
     </div>
     <template v-if="delivery.status === 'done'">
       <p v-for="note in delivery.notes" :key="note" class="note">{{ note }}</p>

@@ -16,25 +16,21 @@ onBeforeUnmount(() => deliveries.leave());
 <template>
   <div class="hand" :class="{ beside: props.width >= 620 }">
     <OrderPart v-if="session.mayEdit" />
-    <section class="made" aria-label="Deliveries">
-      <h2>Made of this session</h2>
+    <section class="made" :aria-label="$t('handDesk.deliveries')">
+      <h2>{{ $t("handDesk.madeOfThisSession") }}</h2>
       <p v-if="deliveries.trouble" class="trouble" role="alert">{{ deliveries.trouble }}</p>
-      <p v-if="!deliveries.rows" class="quiet">Looking…</p>
+      <p v-if="!deliveries.rows" class="quiet">{{ $t("handDesk.looking") }}</p>
       <div v-else-if="!deliveries.rows.length" class="empty">
         <svg width="150" height="46" aria-hidden="true">
           <path d="M4 40H146M75 34V46M4 35V45M146 35V45" />
           <path class="needle" d="M75 40 104 6" />
         </svg>
         <p>
-          {{
-            session.mayEdit
-              ? "Nothing has been made yet. Choose what is wanted and press “Make the files”: they appear here, for everybody in the session, and you can go on working meanwhile."
-              : "Nothing has been made yet. What an engineer makes appears here for you to take."
-          }}
+          {{ session.mayEdit ? $t("handDesk.nothingHasBeenMade") : $t("handDesk.nothingHasBeenMade2") }}
         </p>
       </div>
       <DeliveryCard v-for="one in deliveries.rows" :key="one.id" :delivery="one" />
-      <p v-if="deliveries.rows?.length" class="quiet kept">The latest 12 are kept.</p>
+      <p v-if="deliveries.rows?.length" class="quiet kept">{{ $t("handDesk.theLatest12Are") }}</p>
     </section>
   </div>
 </template>

@@ -19,17 +19,19 @@ async function name(): Promise<void> {
 </script>
 
 <template>
-  <section aria-label="Versions">
-    <h2>Versions</h2>
+  <section :aria-label="$t('handDetails.versions')">
+    <h2>{{ $t("handDetails.versions") }}</h2>
     <p v-if="history.trouble" class="trouble" role="alert">{{ history.trouble }}</p>
     <form v-if="session.mayEdit" class="line" @submit.prevent="name">
       <input
         v-model="called"
         maxlength="120"
-        :placeholder="`name for r${session.revision}`"
-        aria-label="Name of the version"
+        :placeholder="$t('handDetails.nameForRRevision', { revision: session.revision })"
+        :aria-label="$t('handDetails.nameOfTheVersion')"
       />
-      <button class="small-button wide" type="submit" :disabled="!called.trim()">Name it</button>
+      <button class="small-button wide" type="submit" :disabled="!called.trim()">
+        {{ $t("handDetails.nameIt") }}
+      </button>
     </form>
     <ul v-if="history.versions.length">
       <li v-for="one in history.versions" :key="one.id">
@@ -39,20 +41,15 @@ async function name(): Promise<void> {
         >
       </li>
     </ul>
-    <p v-else class="quiet">
-      No version has a name yet. Name this one before it leaves the house: any version can be heard and put
-      back later.
-    </p>
-    <p v-if="named" class="quiet">The session stands as in “{{ named.name }}”.</p>
-    <button class="link" @click="$emit('history')">everything that was changed…</button>
+    <p v-else class="quiet">{{ $t("handDetails.noVersionHasA") }}</p>
+    <p v-if="named" class="quiet">{{ $t("handDetails.theSessionStandsAs", { name: named.name }) }}</p>
+    <button class="link" @click="$emit('history')">{{ $t("handDetails.everythingThatWasChanged") }}</button>
   </section>
-  <section v-if="session.mayEdit" aria-label="Bring in">
-    <h2>Bring in</h2>
-    <button class="small-button wide" @click="$emit('bringIn')">Stems…</button>
+  <section v-if="session.mayEdit" :aria-label="$t('handDetails.bringIn')">
+    <h2>{{ $t("handDetails.bringIn") }}</h2>
+    <button class="small-button wide" @click="$emit('bringIn')">{{ $t("handDetails.stems") }}</button>
     <LandPart />
-    <p class="quiet">
-      A whole session, as a bundle or as object audio (ADM), is opened from the list of sessions.
-    </p>
+    <p class="quiet">{{ $t("handDetails.aWholeSessionAs") }}</p>
   </section>
 </template>
 

@@ -50,7 +50,7 @@ function choose(event: Event): void {
     @drop.prevent.stop="take($event.dataTransfer?.files)"
   >
     <button class="small-button wide" :disabled="landing.busy" @click="chooser?.click()">
-      Moves from a file…
+      {{ $t("landPart.movesFromAFile") }}
     </button>
     <input
       ref="chooser"
@@ -58,48 +58,55 @@ function choose(event: Event): void {
       type="file"
       accept=".csv,.json,.mid,.midi"
       tabindex="-1"
-      aria-label="A file of moves"
+      :aria-label="$t('landPart.aFileOfMoves')"
       @change="choose"
     />
-    <span class="quiet">CSV, JSON or MIDI (CC 10, CC 8); or drop it here.</span>
+    <span class="quiet">{{ $t("landPart.csvJsonOrMidi") }}</span>
     <p v-if="landing.trouble && !landing.file" class="trouble" role="alert">{{ landing.trouble }}</p>
   </div>
   <Modal
     :open="!!landing.file"
-    :title="`Moves from ${landing.file?.name ?? ''}`"
+    :title="$t('landPart.movesFromLanding', { landing: landing.file?.name ?? '' })"
     :footer="null"
     :width="680"
     @cancel="landing.leave()"
   >
     <p class="quiet">
-      {{ landing.rows.length === 1 ? "One lane was" : `${landing.rows.length} lanes were` }} found. Say where
-      each lands; what lands nowhere is left out.
+      {{
+        $t("landPart.landingFoundSayWhere", {
+          landing:
+            landing.rows.length === 1
+              ? $t("landPart.oneLaneWas")
+              : $t("landPart.rowcountLanesWere", { rowCount: landing.rows.length }),
+        })
+      }}
     </p>
     <div class="table">
       <table>
         <thead class="heading">
           <tr>
-            <th>In the file</th>
-            <th>Lands on</th>
-            <th>as</th>
+            <th>{{ $t("landPart.inTheFile") }}</th>
+            <th>{{ $t("landPart.landsOn") }}</th>
+            <th>{{ $t("landPart.as") }}</th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="row in landing.rows" :key="row.index" :class="{ out: !row.owner }">
             <td>
-              <b>{{ row.name || "without a name" }}</b>
+              <b>{{ row.name || $t("landPart.withoutAName") }}</b>
               <span class="quiet number"
-                >{{ row.points }} {{ row.points === 1 ? "point" : "points" }}, {{ where(row) }}</span
+                >{{ row.points }} {{ row.points === 1 ? $t("landPart.point") : $t("landPart.points") }},
+                {{ where(row) }}</span
               >
               <span v-for="note in row.notes" :key="note" class="quiet">{{ note }}</span>
             </td>
             <td>
               <select
                 :value="row.owner"
-                :aria-label="`Where ${row.name || 'this lane'} lands`"
+                :aria-label="$t('landPart.whereRowLands', { row: row.name || $t('landPart.thisLane') })"
                 @change="landing.land(row, ($event.target as HTMLSelectElement).value)"
               >
-                <option value="">nowhere</option>
+                <option value="">{{ $t("landPart.nowhere") }}</option>
                 <template v-for="group in groups" :key="group.title">
                   <optgroup v-if="group.places.length" :label="group.title">
                     <option v-for="one in group.places" :key="one.owner" :value="one.owner">
@@ -113,7 +120,7 @@ function choose(event: Event): void {
               <select
                 v-model="row.to"
                 :disabled="!row.owner"
-                :aria-label="`As what ${row.name || 'it'} lands`"
+                :aria-label="$t('landPart.asWhatRowLands', { row: row.name || 'it' })"
               >
                 <option v-for="one in landing.parametersOf(row)" :key="one" :value="one">
                   {{ titleOf(one) }}
@@ -126,12 +133,14 @@ function choose(event: Event): void {
     </div>
     <div class="how">
       <label
-        ><input v-model="landing.over" type="radio" value="stretch" /> in place of the stretch that it
-        covers</label
+        ><input v-model="landing.over" type="radio" value="stretch" />
+        {{ $t("landPart.inPlaceOfThe") }}</label
       >
-      <label><input v-model="landing.over" type="radio" value="all" /> in place of the whole lane</label>
       <label
-        >its beginning on bar
+        ><input v-model="landing.over" type="radio" value="all" /> {{ $t("landPart.inPlaceOfThe2") }}</label
+      >
+      <label
+        >{{ $t("landPart.itsBeginningOnBar") }}
         <input
           v-model.number="landing.bar"
           class="number"
@@ -141,26 +150,34 @@ function choose(event: Event): void {
       /></label>
     </div>
     <p v-if="landing.trouble" class="trouble" role="alert">{{ landing.trouble }}</p>
-    <p v-else-if="landing.draft" role="status">{{ landing.draft.summary }}: ready to be heard and applied.</p>
+    <p v-else-if="landing.draft" role="status">
+      {{ $t("landPart.summaryReadyToBe", { summary: landing.draft.summary }) }}
+    </p>
     <div class="buttons">
-      <button class="small-button wide" @click="landing.leave()">Leave it</button>
+      <button class="small-button wide" @click="landing.leave()">{{ $t("landPart.leaveIt") }}</button>
       <button
         v-if="landing.draft"
         class="small-button wide lit"
         :aria-pressed="monitor.comparing"
-        title="Hear it, only you"
+        :title="$t('landPart.hearItOnlyYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        Hear B
+        {{ $t("landPart.hearB") }}
       </button>
-      <button v-if="landing.draft" class="small-button wide strong" @click="landing.apply()">Apply</button>
+      <button v-if="landing.draft" class="small-button wide strong" @click="landing.apply()">
+        {{ $t("landPart.apply") }}
+      </button>
       <button
         v-else
         class="small-button wide strong"
         :disabled="!landing.landing.length || landing.busy"
         @click="landing.look()"
       >
-        Look at {{ landing.landing.length === 1 ? "it" : `these ${landing.landing.length}` }}
+        {{
+          $t("landPart.lookAtLanding", {
+            landing: landing.landing.length === 1 ? "it" : `these ${landing.landing.length}`,
+          })
+        }}
       </button>
     </div>
   </Modal>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is ordered: sounds, objects, moves, the session, the report; how loud, as what, and under which names. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useRoom } from "@/session/room";
 import { useLibrary } from "@/session/library";
@@ -14,13 +15,13 @@ const library = useLibrary();
 const order = computed(() => deliveries.order);
 
 const FORMATS: { value: Order["format"]; title: string }[] = [
-  { value: "wav-24", title: "WAV, 24 bit, dithered" },
-  { value: "wav-16", title: "WAV, 16 bit, dithered" },
-  { value: "wav-float", title: "WAV, 32-bit float: exactly what is heard" },
-  { value: "flac-24", title: "FLAC, 24 bit, dithered" },
-  { value: "flac-16", title: "FLAC, 16 bit, dithered" },
-  { value: "rf64-24", title: "RF64, 24 bit: any length" },
-  { value: "rf64-float", title: "RF64, 32-bit float: any length" },
+  { value: "wav-24", title: t("orderPart.wav24BitDithered") },
+  { value: "wav-16", title: t("orderPart.wav16BitDithered") },
+  { value: "wav-float", title: t("orderPart.wav32BitFloat") },
+  { value: "flac-24", title: t("orderPart.flac24BitDithered") },
+  { value: "flac-16", title: t("orderPart.flac16BitDithered") },
+  { value: "rf64-24", title: t("orderPart.rf6424BitAny") },
+  { value: "rf64-float", title: t("orderPart.rf6432BitFloat") },
 ];
 const FOLDS = computed(
   () =>
@@ -31,15 +32,15 @@ const FOLDS = computed(
     ].filter(([name]) => name !== "stereo" || room.surround) as [Order["folds"][number], string][],
 );
 const MOVES: [Order["moves"][number], string][] = [
-  ["csv", "CSV table"],
+  ["csv", t("orderPart.csvTable")],
   ["json", "JSON"],
   ["midi", "MIDI, 7 bit"],
   ["midi-fine", "MIDI, 14 bit"],
 ];
 const STEMS: [Order["stems"], string][] = [
   ["", "none"],
-  ["sources", "every source and return"],
-  ["groups", "every group, return and single source"],
+  ["sources", t("orderPart.everySourceAndReturn")],
+  ["groups", t("orderPart.everyGroupReturnAnd")],
 ];
 
 const aims = computed(() => library.library?.targets ?? []);
@@ -73,30 +74,32 @@ function addWord(word: string): void {
 </script>
 
 <template>
-  <form class="order" aria-label="What to hand over" @submit.prevent="deliveries.make()">
-    <h2>Hand over</h2>
+  <form class="order" :aria-label="$t('orderPart.whatToHandOver')" @submit.prevent="deliveries.make()">
+    <h2>{{ $t("orderPart.handOver") }}</h2>
     <div class="row">
-      <label for="stretch">What</label>
+      <label for="stretch">{{ $t("orderPart.what") }}</label>
       <select id="stretch" v-model="deliveries.passage">
-        <option value="">the whole piece</option>
+        <option value="">{{ $t("orderPart.theWholePiece") }}</option>
         <option v-for="one in session.passages" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
       <p class="quiet beside-field">
-        Revision {{ session.revision }}, with everybody's changes and without your own solos.
+        {{ $t("orderPart.revisionRevisionWithEverybody", { revision: session.revision }) }}
       </p>
     </div>
 
     <fieldset>
-      <legend class="heading">Sound</legend>
+      <legend class="heading">{{ $t("orderPart.sound") }}</legend>
       <div class="row">
-        <span>Mix</span>
+        <span>{{ $t("orderPart.mix") }}</span>
         <label class="check"
           ><input v-model="order.mix" type="checkbox" />
-          {{ room.surround ? `in its layout, ${layout}` : "stereo" }}</label
+          {{
+            room.surround ? $t("orderPart.inItsLayoutLayout", { layout: layout }) : $t("orderPart.stereo")
+          }}</label
         >
       </div>
       <div class="row">
-        <span>Folded</span>
+        <span>{{ $t("orderPart.folded") }}</span>
         <div class="checks">
           <label v-for="[name, title] in FOLDS" :key="name" class="check"
             ><input v-model="order.folds" type="checkbox" :value="name" /> {{ title }}</label
@@ -104,32 +107,36 @@ function addWord(word: string): void {
         </div>
       </div>
       <div class="row">
-        <label for="stems">Stems</label>
+        <label for="stems">{{ $t("orderPart.stems") }}</label>
         <select id="stems" v-model="order.stems">
           <option v-for="[value, title] in STEMS" :key="value" :value="value">{{ title }}</option>
         </select>
-        <p v-if="order.stems" class="quiet beside-field">
-          Each as it sounds in the mix; together they add up to it.
-        </p>
+        <p v-if="order.stems" class="quiet beside-field">{{ $t("orderPart.eachAsItSounds") }}</p>
       </div>
       <div class="row">
-        <label for="format">As</label>
+        <label for="format">{{ $t("orderPart.as") }}</label>
         <select id="format" v-model="order.format" :disabled="!sounds">
           <option v-for="one in FORMATS" :key="one.value" :value="one.value">{{ one.title }}</option>
         </select>
       </div>
       <div class="row">
-        <label for="aim">Loudness</label>
+        <label for="aim">{{ $t("orderPart.loudness") }}</label>
         <select id="aim" v-model="aim" :disabled="!sounds">
-          <option value="">as it is</option>
+          <option value="">{{ $t("orderPart.asItIs") }}</option>
           <option v-for="one in aims" :key="one.title" :value="one.title">
-            {{ one.title }}: {{ minus(one.lufs) }} LUFS, at most {{ minus(one.dbtp) }} dBTP
+            {{
+              $t("orderPart.titleMinusLufsAt", {
+                title: one.title,
+                minus: minus(one.lufs),
+                minus2: minus(one.dbtp),
+              })
+            }}
           </option>
-          <option value="own">another…</option>
+          <option value="own">{{ $t("orderPart.another") }}</option>
         </select>
         <div v-if="order.loudness && sounds" class="beside-field numbers">
           <NumberField
-            label="Loudness to aim for"
+            :label="$t('orderPart.loudnessToAimFor')"
             :value="order.loudness.lufs"
             :low="-60"
             :high="0"
@@ -138,7 +145,7 @@ function addWord(word: string): void {
             @set="order.loudness!.lufs = $event"
           />
           <NumberField
-            label="True peak at most"
+            :label="$t('orderPart.truePeakAtMost')"
             :value="order.loudness.dbtp ?? -1"
             :low="-60"
             :high="0"
@@ -146,21 +153,21 @@ function addWord(word: string): void {
             unit="dBTP"
             @set="order.loudness!.dbtp = $event"
           />
-          <p class="quiet">By gain alone, the same for every file. Nothing is limited.</p>
+          <p class="quiet">{{ $t("orderPart.byGainAloneThe") }}</p>
         </div>
       </div>
     </fieldset>
 
     <fieldset>
-      <legend class="heading">Objects and moves</legend>
+      <legend class="heading">{{ $t("orderPart.objectsAndMoves") }}</legend>
       <div class="row">
-        <span>Objects</span>
+        <span>{{ $t("orderPart.objects") }}</span>
         <label class="check"
-          ><input v-model="order.adm" type="checkbox" /> ADM in BW64: every source with its moves</label
+          ><input v-model="order.adm" type="checkbox" /> {{ $t("orderPart.admInBw64Every") }}</label
         >
       </div>
       <div class="row">
-        <span>Moves</span>
+        <span>{{ $t("orderPart.moves") }}</span>
         <div class="checks">
           <label v-for="[name, title] in MOVES" :key="name" class="check"
             ><input v-model="order.moves" type="checkbox" :value="name" /> {{ title }}</label
@@ -170,28 +177,30 @@ function addWord(word: string): void {
     </fieldset>
 
     <fieldset>
-      <legend class="heading">With it</legend>
+      <legend class="heading">{{ $t("orderPart.withIt") }}</legend>
       <div class="row">
-        <span>Balance</span>
+        <span>{{ $t("orderPart.balance") }}</span>
         <div class="checks">
-          <label class="check"><input v-model="order.report" type="checkbox" /> report</label>
           <label class="check"
-            ><input v-model="order.chart" type="checkbox" /> the moves as a chart to print (PDF)</label
+            ><input v-model="order.report" type="checkbox" /> {{ $t("orderPart.report") }}</label
+          >
+          <label class="check"
+            ><input v-model="order.chart" type="checkbox" /> {{ $t("orderPart.theMovesAsA") }}</label
           >
         </div>
       </div>
       <div class="row">
-        <span>Session</span>
+        <span>{{ $t("orderPart.session") }}</span>
         <label class="check"
-          ><input v-model="order.bundle" type="checkbox" /> the session itself, with its sound (zip)</label
+          ><input v-model="order.bundle" type="checkbox" /> {{ $t("orderPart.theSessionItselfWith") }}</label
         >
       </div>
     </fieldset>
 
     <fieldset>
-      <legend class="heading">Names</legend>
+      <legend class="heading">{{ $t("orderPart.names") }}</legend>
       <div class="row">
-        <label for="pattern">Called</label>
+        <label for="pattern">{{ $t("orderPart.called") }}</label>
         <input
           id="pattern"
           v-model="order.pattern"
@@ -217,7 +226,7 @@ function addWord(word: string): void {
             class="link"
             @click="order.pattern = deliveries.offer.pattern"
           >
-            as at first
+            {{ $t("orderPart.asAtFirst") }}
           </button>
         </div>
         <p v-if="deliveries.called.trouble" class="trouble beside-field" role="status">
@@ -231,11 +240,9 @@ function addWord(word: string): void {
 
     <div class="act">
       <button class="small-button wide strong" type="submit" :disabled="nothing || deliveries.busy">
-        Make the files
+        {{ $t("orderPart.makeTheFiles") }}
       </button>
-      <span class="quiet">{{
-        nothing ? "Choose at least one thing." : "You can go on working meanwhile."
-      }}</span>
+      <span class="quiet">{{ nothing ? $t("orderPart.chooseAtLeastOne") : $t("orderPart.youCanGoOn") }}</span>
     </div>
   </form>
 </template>

@@ -81,7 +81,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
     :width="width"
     :height="height"
     role="group"
-    :aria-label="to ? `What is sent to ${to.name}` : 'Places and levels of all sources'"
+    :aria-label="to ? $t('field.whatIsSentTo', { name: to.name }) : $t('field.placesAndLevelsOf')"
     @pointerdown.capture="hold"
     @pointerdown.self="view.alone || view.choose(null)"
   >
@@ -110,7 +110,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
       </template>
     </g>
     <text v-if="to" class="hint" :x="axis.x(0)" :y="height - 6" text-anchor="middle">
-      at the foot: not sent here. Drag up to send.
+      {{ $t("field.atTheFootNot") }}
     </text>
     <FieldMark
       v-for="one in ordered"

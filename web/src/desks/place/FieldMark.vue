@@ -267,7 +267,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         @pointerup="letGo"
         @pointercancel="letGo"
       >
-        <title>Width of the {{ span.side }} side: drag</title>
+        <title>{{ $t("fieldMark.widthOfTheSide", { side: span.side }) }}</title>
       </rect>
     </g>
     <g
@@ -298,9 +298,9 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       <circle r="8" :fill="personColour(person.colour)" />
       <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
-    <text v-if="holder" class="holder" aria-hidden="true" :x="middle" :y="y + 24" text-anchor="middle"
-      >{{ holder.name }} holds it</text
-    >
+    <text v-if="holder" class="holder" aria-hidden="true" :x="middle" :y="y + 24" text-anchor="middle">{{
+      $t("fieldMark.nameHoldsIt", { name: holder.name })
+    }}</text>
   </g>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The Place desk: every source by its place and level at once, and each return as a room of its own. */
+import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
@@ -21,9 +22,9 @@ const returns = useReturns();
 const room = useRoom();
 const edits = useEdits();
 const VIEWS = [
-  { name: "line", title: "Line", tip: "Left to right and by level, as in stereo" },
-  { name: "plan", title: "Plan", tip: "The room from above" },
-  { name: "side", title: "Side", tip: "The room from the side: front left, up is up" },
+  { name: "line", title: t("placeDesk.line"), tip: t("placeDesk.leftToRightAnd") },
+  { name: "plan", title: t("placeDesk.plan"), tip: t("placeDesk.theRoomFromAbove") },
+  { name: "side", title: t("placeDesk.side"), tip: t("placeDesk.theRoomFromThe") },
 ] as const;
 /** A return's room is shown from left to right and by level. */
 const picture = computed(() => room.surround && !layer.value && room.view !== "line");
@@ -31,14 +32,14 @@ const BAR = 42;
 const FOOT = 100;
 const layer = computed(() => session.returns.find((one) => one.id === view.layer));
 const said = computed(() => {
-  if (layer.value) return `What is sent to ${layer.value.name}, and where it stands there`;
+  if (layer.value) return t("placeDesk.whatIsSentTo", { name: layer.value.name });
   const [sources, others] = [view.shownSources.length, session.returns.length];
-  return `${sources} source${sources === 1 ? "" : "s"}${view.alone ? " of those chosen" : ""} · ${others} return${others === 1 ? "" : "s"}`;
+  return `${sources} source${sources === 1 ? "" : "s"}${view.alone ? t("placeDesk.ofThoseChosen") : ""} · ${others} return${others === 1 ? "" : "s"}`;
 });
 </script>
 
 <template>
-  <nav class="layers" aria-label="What the field shows">
+  <nav class="layers" :aria-label="$t('placeDesk.whatTheFieldShows')">
     <template v-if="room.surround">
       <button
         v-for="one in VIEWS"
@@ -52,7 +53,9 @@ const said = computed(() => {
       </button>
       <i aria-hidden="true" />
     </template>
-    <button v-else class="layer" :aria-pressed="!layer" @click="view.chooseReturn('')">Direct</button>
+    <button v-else class="layer" :aria-pressed="!layer" @click="view.chooseReturn('')">
+      {{ $t("placeDesk.direct") }}
+    </button>
     <button
       v-for="one in session.returns"
       :key="one.id"
@@ -62,13 +65,15 @@ const said = computed(() => {
     >
       {{ one.name }}
     </button>
-    <button v-if="session.mayEdit" class="layer more" @click="returns.add()">+ return</button>
-    <label v-if="picture" class="turn" title="Everything in the room turns about the listener">
-      turn the room
+    <button v-if="session.mayEdit" class="layer more" @click="returns.add()">
+      {{ $t("placeDesk.return") }}
+    </button>
+    <label v-if="picture" class="turn" :title="$t('placeDesk.everythingInTheRoom')">
+      {{ $t("placeDesk.turnTheRoom") }}
       <ParameterField
         parameter="rotation"
         :value="session.valueNow('room:mix', 'rotation')"
-        label="Turn of the whole room"
+        :label="$t('placeDesk.turnOfTheWhole')"
         :disabled="!session.mayEdit"
         @set="edits.setRoom({ rotation: $event })"
       />
@@ -76,13 +81,12 @@ const said = computed(() => {
     <span v-else class="quiet">{{ said }}</span>
   </nav>
   <div v-if="!session.sources.length" class="start">
-    <h2>Bring in the stems</h2>
-    <p>
-      Every source will stand here where it sounds: left is left, and loud is up. Drag it to place and level
-      it at once.
-    </p>
-    <Button v-if="session.mayEdit" type="primary" @click="$emit('bringIn')">Choose files…</Button>
-    <p class="quiet">Or drop them anywhere on this page.</p>
+    <h2>{{ $t("placeDesk.bringInTheStems") }}</h2>
+    <p>{{ $t("placeDesk.everySourceWillStand") }}</p>
+    <Button v-if="session.mayEdit" type="primary" @click="$emit('bringIn')">{{
+      $t("placeDesk.chooseFiles")
+    }}</Button>
+    <p class="quiet">{{ $t("placeDesk.orDropThemAnywhere") }}</p>
   </div>
   <RoomPicture
     v-if="picture"

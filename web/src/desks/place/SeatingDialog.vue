@@ -125,17 +125,17 @@ async function keep(name: string): Promise<void> {
 </script>
 
 <template>
-  <Modal v-model:open="open" title="Seat the chosen sources" :footer="null" :width="760">
+  <Modal v-model:open="open" :title="$t('seatingDialog.seatTheChosenSources')" :footer="null" :width="760">
     <div class="top">
-      <select v-model="chosen" aria-label="Seating">
+      <select v-model="chosen" :aria-label="$t('seatingDialog.seating')">
         <option v-for="one in library.library?.seatings" :key="one.name" :value="one.name">
           {{ one.title }}
         </option>
         <option v-for="preset in kept" :key="preset.id" :value="preset.id">
-          {{ preset.name }} · {{ preset.mine ? "yours" : preset.author }}
+          {{ preset.name }} · {{ preset.mine ? $t("seatingDialog.yours") : preset.author }}
         </option>
       </select>
-      <div class="sides" role="radiogroup" aria-label="Seen from">
+      <div class="sides" role="radiogroup" :aria-label="$t('seatingDialog.seenFrom')">
         <button
           class="small-button"
           role="radio"
@@ -143,7 +143,7 @@ async function keep(name: string): Promise<void> {
           :aria-pressed="!fromPlayers"
           @click="fromPlayers = false"
         >
-          from the listener
+          {{ $t("seatingDialog.fromTheListener") }}
         </button>
         <button
           class="small-button"
@@ -152,13 +152,11 @@ async function keep(name: string): Promise<void> {
           :aria-pressed="fromPlayers"
           @click="fromPlayers = true"
         >
-          from the players
+          {{ $t("seatingDialog.fromThePlayers") }}
         </button>
       </div>
     </div>
-    <p class="quiet">
-      Drag a name onto a seat, or press a name and then a seat. What names speak for is seated already.
-    </p>
+    <p class="quiet">{{ $t("seatingDialog.dragANameOnto") }}</p>
     <div class="field" :style="{ height: `${height}px` }">
       <span class="end left">L</span><span class="centre" /><span class="end right">R</span>
       <button
@@ -167,7 +165,13 @@ async function keep(name: string): Promise<void> {
         class="seat"
         :class="{ taken: sitting[seat.name], over: dragging }"
         :style="{ left: `calc(${((seat.at + 1) / 2) * 100}% * 0.86 + 7%)`, top: `${8 + seat.row * 58}px` }"
-        :aria-label="`Seat ${seat.name}, ${panText(seat.at)}${sitting[seat.name] ? `: ${named(sitting[seat.name]!)?.name}` : ', empty'}`"
+        :aria-label="
+          $t('seatingDialog.seatNamePantextSitting', {
+            name: seat.name,
+            panText: panText(seat.at),
+            sitting: sitting[seat.name] ? `: ${named(sitting[seat.name]!)?.name}` : $t('seatingDialog.empty'),
+          })
+        "
         @dragover.prevent
         @drop.prevent="sit(seat.name, dragging)"
         @click="picked ? sit(seat.name, picked) : stand(seat.name)"
@@ -180,11 +184,11 @@ async function keep(name: string): Promise<void> {
           :style="{ borderColor: inkOf(named(sitting[seat.name]!)?.colour ?? 0) }"
           >{{ named(sitting[seat.name]!)?.name }}</b
         >
-        <i v-else>empty</i>
+        <i v-else>{{ $t("seatingDialog.empty2") }}</i>
       </button>
     </div>
-    <div class="names" aria-label="Not seated">
-      <span v-if="!standing.length" class="quiet">Everybody is seated.</span>
+    <div class="names" :aria-label="$t('seatingDialog.notSeated')">
+      <span v-if="!standing.length" class="quiet">{{ $t("seatingDialog.everybodyIsSeated") }}</span>
       <button
         v-for="source in standing"
         :key="source.id"
@@ -202,15 +206,20 @@ async function keep(name: string): Promise<void> {
     <div class="bottom">
       <KeepForm
         class="keep"
-        placeholder="keep where they stand now as…"
-        label="Name for a seating of your own"
+        :placeholder="$t('seatingDialog.keepWhereTheyStand')"
+        :label="$t('seatingDialog.nameForASeating')"
         @keep="keep"
       />
       <button v-if="own?.mine" class="small-button" @click="library.forget(own)">
-        forget “{{ own.name }}”
+        {{ $t("seatingDialog.forgetName", { name: own.name }) }}
       </button>
       <Button type="primary" :disabled="!Object.keys(sitting).length" @click="apply">
-        Seat {{ Object.keys(sitting).length }} source{{ Object.keys(sitting).length === 1 ? "" : "s" }}
+        {{
+          $t("seatingDialog.seatSittingcountSourceObject", {
+            sittingCount: Object.keys(sitting).length,
+            Object: Object.keys(sitting).length === 1 ? "" : "s",
+          })
+        }}
       </Button>
     </div>
   </Modal>

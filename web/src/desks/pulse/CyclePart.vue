@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How long a cycle is: as a note, in beats or in Hz, halved, doubled, dotted, in triplets. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { usePulses } from "@/session/pulses";
@@ -13,33 +14,33 @@ const locked = computed(() => !pulses.mayEdit);
 const limit = (name: string): { low: number; high: number } => rhythm.value.limits[name]!;
 const on = computed(() => !!pulses.stored?.on);
 const choices = [
-  { title: "÷ 2", hint: "Half as long (−)", factor: 1 / 2 },
-  { title: "× 2", hint: "Twice as long (+)", factor: 2 },
-  { title: "dotted", hint: "Half as long again", factor: 3 / 2 },
-  { title: "triplet", hint: "Two thirds as long", factor: 2 / 3 },
+  { title: "÷ 2", hint: t("cyclePart.halfAsLong"), factor: 1 / 2 },
+  { title: "× 2", hint: t("cyclePart.twiceAsLong"), factor: 2 },
+  { title: "dotted", hint: t("cyclePart.halfAsLongAgain"), factor: 3 / 2 },
+  { title: "triplet", hint: t("cyclePart.twoThirdsAsLong"), factor: 2 / 3 },
 ];
 </script>
 
 <template>
   <div class="line">
-    <h3 class="heading">Cycle</h3>
+    <h3 class="heading">{{ $t("cyclePart.cycle") }}</h3>
     <button
       class="small-button lit"
       :aria-pressed="on"
       :disabled="locked"
-      title="The pulse, for everybody"
+      :title="$t('cyclePart.thePulseForEverybody')"
       @click="pulses.set({ on: !on })"
     >
-      {{ on ? "on" : "off" }}
+      {{ on ? $t("cyclePart.on") : $t("cyclePart.off") }}
     </button>
   </div>
-  <p v-if="pulses.frozen" class="quiet" role="status">Frozen. Thaw it to change its pulse.</p>
+  <p v-if="pulses.frozen" class="quiet" role="status">{{ $t("cyclePart.frozenThawItTo") }}</p>
   <div class="cycle">
     <b class="note">{{ pulses.reading?.note || pulses.reading?.in_beats }}</b>
     <span class="quiet">
       {{ pulses.reading?.note ? pulses.reading?.in_beats : "" }}<br />{{ pulses.reading?.in_hertz }}
     </span>
-    <span class="units" role="group" aria-label="The cycle is told in">
+    <span class="units" role="group" :aria-label="$t('cyclePart.theCycleIsTold')">
       <button
         v-for="unit in ['beats', 'hertz']"
         :key="unit"
@@ -48,7 +49,7 @@ const choices = [
         :disabled="locked"
         @click="pulses.set({ unit })"
       >
-        {{ unit === "beats" ? "beats" : "Hz" }}
+        {{ unit === "beats" ? $t("cyclePart.beats") : $t("cyclePart.hz") }}
       </button>
     </span>
   </div>
@@ -68,7 +69,7 @@ const choices = [
     v-if="pulse.unit === 'beats'"
     class="exact"
     :value="pulse.period"
-    label="Cycle in beats"
+    :label="$t('cyclePart.cycleInBeats')"
     :low="limit('period').low"
     :high="limit('period').high"
     :step="0.0001"
@@ -81,7 +82,7 @@ const choices = [
     v-else
     class="exact"
     :value="pulse.rate"
-    label="Cycles a second"
+    :label="$t('cyclePart.cyclesASecond')"
     :low="limit('rate').low"
     :high="limit('rate').high"
     :step="0.01"

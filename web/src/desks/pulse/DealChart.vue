@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The dealt part on the chart's own axis: its line jumps from place to place; onsets are added and taken by hand. */
+import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { axisFor, labelled } from "@/chart/axis";
@@ -142,14 +143,16 @@ const told = computed(() => {
   const one = chosen.value === null ? undefined : deals.dealt[chosen.value];
   if (!one) return "";
   const place = deals.deal?.places?.[one.place];
-  return `${chosen.value! + 1} of ${deals.dealt.length}: bar ${session.grid.text(one.t)}, place ${one.place + 1} (${panText(place?.pan ?? 0)})`;
+  return t("dealChart.chosenOfDealtcountBar", {
+    chosen: chosen.value! + 1,
+    dealtCount: deals.dealt.length,
+    grid: session.grid.text(one.t),
+    place: one.place + 1,
+    panText: panText(place?.pan ?? 0),
+  });
 });
 const playheadY = computed(() => y(player.playhead));
-const hint = computed(() =>
-  byHand.value
-    ? "double-click (or A) adds an onset, drag moves it, Delete takes it away"
-    : "click an event to choose it; Delete takes it out of the deal",
-);
+const hint = computed(() => (byHand.value ? t("dealChart.doubleClickOrA") : t("dealChart.clickAnEventTo")));
 </script>
 
 <template>
@@ -175,7 +178,7 @@ const hint = computed(() =>
       class="surface"
       tabindex="0"
       role="application"
-      :aria-label="`Events of ${deals.source?.name}: up and down choose one, ${hint}`"
+      :aria-label="$t('dealChart.eventsOfNameUp', { name: deals.source?.name, hint: hint })"
       :style="{ height: `${paper}px` }"
       @pointerdown="onDown"
       @pointermove="onMove"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How a part is dealt: what its events are, in which order, and what makes each place different. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import SourceHead from "@/details/place/SourceHead.vue";
 import WithoutPart from "@/details/place/WithoutPart.vue";
@@ -27,8 +28,8 @@ const what = computed(() => {
   if (!found) return "";
   const number = found.items.length;
   return found.kind === "notes"
-    ? `${number} notes${found.name ? ` of “${found.name}”` : ""}`
-    : `${number} onsets of the stem`;
+    ? `${number} notes${found.name ? t("dealDetails.ofName", { name: found.name }) : ""}`
+    : t("dealDetails.numberOnsetsOfThe", { number: number });
 });
 
 function onFile(): void {
@@ -43,34 +44,33 @@ async function begin(): Promise<void> {
 
 <template>
   <SourceHead :source="source" />
-  <button class="link back" @click="$emit('back')">← its pulse</button>
-  <section class="events" aria-label="What is dealt">
-    <h3 class="heading">What is dealt</h3>
+  <button class="link back" @click="$emit('back')">{{ $t("dealDetails.itsPulse") }}</button>
+  <section class="events" :aria-label="$t('dealDetails.whatIsDealt')">
+    <h3 class="heading">{{ $t("dealDetails.whatIsDealt") }}</h3>
     <p v-if="what">
       <b>{{ what }}</b>
     </p>
-    <p v-else class="quiet">
-      One part spins round the listener: its notes go to several places in turn. Take them from a MIDI file
-      (drop it here), or find where the stem is struck.
-    </p>
+    <p v-else class="quiet">{{ $t("dealDetails.onePartSpinsRound") }}</p>
     <div class="row two">
       <button class="small-button wide" :disabled="locked" @click="deals.findOnsets(threshold, count)">
-        {{ deals.events?.kind === "onsets" ? "Find again" : "Find onsets" }}
+        {{ deals.events?.kind === "onsets" ? $t("dealDetails.findAgain") : $t("dealDetails.findOnsets") }}
       </button>
-      <button class="small-button wide" :disabled="locked" @click="picker?.click()">MIDI file…</button>
+      <button class="small-button wide" :disabled="locked" @click="picker?.click()">
+        {{ $t("dealDetails.midiFile") }}
+      </button>
     </div>
     <input
       ref="picker"
       type="file"
       accept=".mid,.midi,audio/midi"
       hidden
-      aria-label="MIDI file"
+      :aria-label="$t('dealDetails.midiFile2')"
       @change="onFile"
     />
     <Slide
       v-if="deals.events?.kind === 'onsets' || !deals.events"
-      title="Threshold"
-      label="Threshold of onsets"
+      :title="$t('dealDetails.threshold')"
+      :label="$t('dealDetails.thresholdOfOnsets')"
       :value="threshold"
       :low="limits[0]!"
       :high="limits[2]!"
@@ -80,37 +80,37 @@ async function begin(): Promise<void> {
       @set="deals.events ? deals.findOnsets($event, count) : (deals.threshold = $event)"
     />
     <div v-if="!deals.deal" class="line">
-      <span>to places</span>
+      <span>{{ $t("dealDetails.toPlaces") }}</span>
       <NumberField
         class="few"
         :value="count"
-        label="How many places"
+        :label="$t('dealDetails.howManyPlaces')"
         :low="2"
         :high="16"
         :step="1"
         @set="count = $event"
       />
       <button v-if="deals.events" class="small-button wide strong" :disabled="locked" @click="begin">
-        Deal them out
+        {{ $t("dealDetails.dealThemOut") }}
       </button>
     </div>
   </section>
 
   <template v-if="deals.deal && rhythm">
     <div class="line">
-      <h3 class="heading">Order</h3>
+      <h3 class="heading">{{ $t("dealDetails.order") }}</h3>
       <button
         class="small-button lit"
         :aria-pressed="deals.deal.on"
         :disabled="locked"
-        title="The deal, for everybody"
+        :title="$t('dealDetails.theDealForEverybody')"
         @click="deals.set({ on: !deals.deal.on })"
       >
-        {{ deals.deal.on ? "on" : "off" }}
+        {{ deals.deal.on ? $t("dealDetails.on") : $t("dealDetails.off") }}
       </button>
     </div>
-    <p v-if="source.frozen_asset" class="quiet" role="status">Frozen. Thaw it to change its deal.</p>
-    <div class="orders" role="group" aria-label="Order">
+    <p v-if="source.frozen_asset" class="quiet" role="status">{{ $t("dealDetails.frozenThawItTo") }}</p>
+    <div class="orders" role="group" :aria-label="$t('dealDetails.order')">
       <button
         v-for="order in rhythm.orders"
         :key="order.name"
@@ -124,11 +124,11 @@ async function begin(): Promise<void> {
       </button>
     </div>
     <div v-if="deals.deal.order === 'shuffled'" class="line">
-      <span>Seed</span>
+      <span>{{ $t("dealDetails.seed") }}</span>
       <NumberField
         class="few"
         :value="deals.deal.seed ?? 1"
-        label="Seed"
+        :label="$t('dealDetails.seed')"
         :low="0"
         :high="999999"
         :step="1"
@@ -140,35 +140,33 @@ async function begin(): Promise<void> {
         :disabled="locked"
         @click="deals.set({ seed: ((deals.deal.seed ?? 1) + 1) % 999999 })"
       >
-        another
+        {{ $t("dealDetails.another") }}
       </button>
     </div>
 
     <div class="line">
-      <h3 class="heading">Sound</h3>
-      <span role="group" aria-label="Sound">
+      <h3 class="heading">{{ $t("dealDetails.sound") }}</h3>
+      <span role="group" :aria-label="$t('dealDetails.sound')">
         <button
           v-for="(sentence, name) in rhythm.sounds"
           :key="name"
           class="small-button"
           :aria-pressed="deals.deal.sound === name"
           :title="
-            name === 'voice' && deals.events?.kind !== 'notes'
-              ? 'The voice needs the notes of a MIDI file'
-              : sentence
+            name === 'voice' && deals.events?.kind !== 'notes' ? $t('dealDetails.theVoiceNeedsThe') : sentence
           "
           :disabled="locked || (name === 'voice' && deals.events?.kind !== 'notes')"
           @click="deals.set({ sound: name })"
         >
-          {{ name === "stem" ? "the stem" : "the voice" }}
+          {{ name === "stem" ? $t("dealDetails.theStem") : $t("dealDetails.theVoice") }}
         </button>
       </span>
     </div>
     <label v-if="deals.deal.sound === 'voice'" class="line">
-      <span>Played as</span>
+      <span>{{ $t("dealDetails.playedAs") }}</span>
       <select
         :value="deals.deal.timbre"
-        aria-label="Timbre"
+        :aria-label="$t('dealDetails.timbre')"
         :disabled="locked"
         @change="deals.set({ timbre: ($event.target as HTMLSelectElement).value })"
       >
@@ -176,24 +174,26 @@ async function begin(): Promise<void> {
       </select>
     </label>
     <div class="line">
-      <span title="The part as it stands, layered under the places">Dry, where it stands</span>
+      <span :title="$t('dealDetails.thePartAsIt')">{{ $t("dealDetails.dryWhereItStands") }}</span>
       <ParameterField
         class="few"
         parameter="level"
         :value="deals.deal.dry ?? -96"
-        label="Level of the dry part"
+        :label="$t('dealDetails.levelOfTheDry')"
         :disabled="locked"
         @set="deals.set({ dry: $event })"
       />
     </div>
 
     <div class="line">
-      <h3 class="heading">{{ deals.deal.places?.length }} places</h3>
+      <h3 class="heading">
+        {{ $t("dealDetails.placecountPlaces", { placeCount: deals.deal.places?.length }) }}
+      </h3>
       <span>
         <button
           class="small-button"
           :disabled="locked || deals.deal.places!.length >= 16"
-          aria-label="One place more"
+          :aria-label="$t('dealDetails.onePlaceMore')"
           @click="deals.act('add')"
         >
           +
@@ -201,30 +201,30 @@ async function begin(): Promise<void> {
         <button
           class="small-button"
           :disabled="locked"
-          title="Evenly, over what they cover"
+          :title="$t('dealDetails.evenlyOverWhatThey')"
           @click="deals.act('spread')"
         >
-          spread
+          {{ $t("dealDetails.spread") }}
         </button>
         <button
           class="small-button"
           :disabled="locked"
-          title="Left and right exchanged"
+          :title="$t('dealDetails.leftAndRightExchanged')"
           @click="deals.act('mirror')"
         >
-          mirror
+          {{ $t("dealDetails.mirror") }}
         </button>
         <button
           class="small-button"
           :disabled="locked"
-          title="In the reverse order"
+          :title="$t('dealDetails.inTheReverseOrder')"
           @click="deals.act('reverse')"
         >
-          reverse
+          {{ $t("dealDetails.reverse") }}
         </button>
       </span>
     </div>
-    <ol class="places" aria-label="Places">
+    <ol class="places" :aria-label="$t('dealDetails.places')">
       <PlaceRow
         v-for="(place, i) in deals.deal.places"
         :key="place.id"

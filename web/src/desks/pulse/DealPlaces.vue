@@ -54,7 +54,7 @@ function onKey(event: KeyboardEvent, id: string, pan: number): void {
 </script>
 
 <template>
-  <div class="strip" role="group" aria-label="Places of the deal">
+  <div class="strip" role="group" :aria-label="$t('dealPlaces.placesOfTheDeal')">
     <button
       v-for="place in places"
       :key="place.id"
@@ -62,12 +62,12 @@ function onKey(event: KeyboardEvent, id: string, pan: number): void {
       role="slider"
       :class="{ chosen: deals.place === place.id, sounds: place.sounds }"
       :style="{ transform: `translateX(${place.x}px)`, '--source': colour }"
-      :aria-label="`Place ${place.number}`"
+      :aria-label="$t('dealPlaces.placeNumber', { number: place.number })"
       aria-valuemin="-100"
       aria-valuemax="100"
       :aria-valuenow="Math.round(place.pan * 100)"
       :aria-valuetext="panText(place.pan)"
-      :title="`Place ${place.number}: ${panText(place.pan)}. Drag, or arrow keys`"
+      :title="$t('dealPlaces.placeNumberPantextDrag', { number: place.number, panText: panText(place.pan) })"
       :data-place="place.id"
       @pointerdown.prevent="onDown($event, place.id, place.pan)"
       @pointermove="onMove"

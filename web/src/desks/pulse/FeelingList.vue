@@ -21,7 +21,7 @@ const library = useLibrary();
     </button>
     <KeptPick
       :presets="library.kept('pulse')"
-      label="Kept pulses"
+      :label="$t('feelingList.keptPulses')"
       :disabled="disabled"
       @use="$emit('use', $event.content)"
     />

@@ -23,7 +23,7 @@ const OPEN_HZ = 20_000;
       <button
         class="which"
         :aria-expanded="open"
-        :aria-label="`Place ${number}`"
+        :aria-label="$t('placeRow.placeNumber', { number: number })"
         @click="deals.place = open ? '' : place.id"
       >
         {{ number }}
@@ -32,7 +32,7 @@ const OPEN_HZ = 20_000;
         class="field"
         parameter="pan"
         :value="place.pan ?? 0"
-        :label="`Where place ${number} is`"
+        :label="$t('placeRow.wherePlaceNumberIs', { number: number })"
         :disabled="locked"
         @set="set({ pan: $event })"
       />
@@ -40,15 +40,15 @@ const OPEN_HZ = 20_000;
         class="field"
         parameter="level"
         :value="place.level ?? 0"
-        :label="`Level of place ${number}`"
+        :label="$t('placeRow.levelOfPlaceNumber', { number: number })"
         :disabled="locked"
         @set="set({ level: $event })"
       />
       <button
         class="small-button lit"
         :aria-pressed="soloed"
-        :aria-label="`Only place ${number}, for yourself`"
-        title="Alone, only for you"
+        :aria-label="$t('placeRow.onlyPlaceNumberFor', { number: number })"
+        :title="$t('placeRow.aloneOnlyForYou')"
         @click="deals.solo(place.id)"
       >
         S
@@ -56,8 +56,8 @@ const OPEN_HZ = 20_000;
     </div>
     <div v-if="open" class="more">
       <Slide
-        title="Tone to, Hz"
-        :label="`Tone of place ${number}`"
+        :title="$t('placeRow.toneToHz')"
+        :label="$t('placeRow.toneOfPlaceNumber', { number: number })"
         :value="place.low_pass || OPEN_HZ"
         :low="100"
         :high="OPEN_HZ"
@@ -69,8 +69,8 @@ const OPEN_HZ = 20_000;
       />
       <template v-if="voiced">
         <Slide
-          title="Length"
-          :label="`Length of notes at place ${number}`"
+          :title="$t('placeRow.length')"
+          :label="$t('placeRow.lengthOfNotesAt', { number: number })"
           :value="place.length ?? 1"
           :low="limit('length').low"
           :high="limit('length').high"
@@ -82,8 +82,8 @@ const OPEN_HZ = 20_000;
           @set="set({ length: $event })"
         />
         <Slide
-          title="Transpose"
-          :label="`Transposition of place ${number}`"
+          :title="$t('placeRow.transpose')"
+          :label="$t('placeRow.transpositionOfPlaceNumber', { number: number })"
           :value="place.transpose ?? 0"
           :low="-36"
           :high="36"
@@ -94,11 +94,11 @@ const OPEN_HZ = 20_000;
           @set="set({ transpose: $event })"
         />
         <div class="line">
-          <span>Struck</span>
+          <span>{{ $t("placeRow.struck") }}</span>
           <NumberField
             class="few"
             :value="place.repeats ?? 1"
-            :label="`How often notes are struck at place ${number}`"
+            :label="$t('placeRow.howOftenNotesAre', { number: number })"
             :low="1"
             :high="16"
             :step="1"
@@ -107,11 +107,11 @@ const OPEN_HZ = 20_000;
             @set="set({ repeats: $event })"
           />
           <template v-if="(place.repeats ?? 1) > 1">
-            <span>every</span>
+            <span>{{ $t("placeRow.every") }}</span>
             <NumberField
               class="few"
               :value="place.repeat_interval ?? 0.5"
-              :label="`Beats between strikes at place ${number}`"
+              :label="$t('placeRow.beatsBetweenStrikesAt', { number: number })"
               :low="0.0625"
               :high="16"
               :step="0.0625"
@@ -123,7 +123,7 @@ const OPEN_HZ = 20_000;
             <NumberField
               class="few"
               :value="place.fade ?? 3"
-              :label="`Each strike softer by, at place ${number}`"
+              :label="$t('placeRow.eachStrikeSofterBy', { number: number })"
               :low="0"
               :high="24"
               :step="0.5"
@@ -136,7 +136,7 @@ const OPEN_HZ = 20_000;
       </template>
       <div class="acts">
         <button class="small-button" :disabled="locked" @click="deals.act('duplicate', place.id)">
-          duplicate
+          {{ $t("placeRow.duplicate") }}
         </button>
         <button
           class="small-button"
@@ -144,7 +144,7 @@ const OPEN_HZ = 20_000;
           :title="few ? 'A part is dealt to two places at least' : ''"
           @click="deals.act('remove', place.id)"
         >
-          take away
+          {{ $t("placeRow.takeAway") }}
         </button>
       </div>
     </div>

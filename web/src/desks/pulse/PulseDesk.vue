@@ -26,21 +26,25 @@ const alike = computed(() => pulses.reading?.every_bar);
 
 <template>
   <div class="tools pulse-desk" :style="{ height: `${TOP}px` }">
-    <span role="group" aria-label="What is looked at">
+    <span role="group" :aria-label="$t('pulseDesk.whatIsLookedAt')">
       <button class="small-button" :aria-pressed="!use.dealing" @click="use.dealing = false">
-        In rhythm
+        {{ $t("pulseDesk.inRhythm") }}
       </button>
-      <button class="small-button" :aria-pressed="use.dealing" @click="use.dealing = true">Dealt out</button>
+      <button class="small-button" :aria-pressed="use.dealing" @click="use.dealing = true">
+        {{ $t("pulseDesk.dealtOut") }}
+      </button>
     </span>
     <template v-if="!use.dealing && pulses.stored">
-      <span class="quiet">{{ alike ? "one bar; all are alike" : `bar ${pulses.bar}` }}</span>
+      <span class="quiet">{{
+        alike ? $t("pulseDesk.oneBarAllAre") : $t("pulseDesk.barBar", { bar: pulses.bar })
+      }}</span>
       <label v-if="!alike" class="quiet">
         <input
           type="checkbox"
           :checked="pulses.stays !== null"
           @change="pulses.stays = pulses.stays === null ? pulses.bar : null"
         />
-        stay at this bar
+        {{ $t("pulseDesk.stayAtThisBar") }}
       </label>
     </template>
   </div>
@@ -50,37 +54,38 @@ const alike = computed(() => pulses.reading?.every_bar);
       <div :style="{ height: `${body - figure}px` }"><ReadingPart /></div>
     </template>
     <div v-else class="teach">
-      <h2>{{ pulses.source?.name ?? "Nothing" }} does not pulse</h2>
-      <p>
-        A pulse turns its sides down and up in rhythm, or swings its place. Here you see on which beats each
-        side falls silent, and what of the part’s accents gets through.
-      </p>
+      <h2>
+        {{ $t("pulseDesk.pulsesDoesNotPulse", { pulses: pulses.source?.name ?? $t("pulseDesk.nothing") }) }}
+      </h2>
+      <p>{{ $t("pulseDesk.aPulseTurnsIts") }}</p>
       <button
         class="small-button wide strong"
         :disabled="!pulses.mayEdit || !pulses.owner"
         @click="pulses.begin()"
       >
-        Begin a pulse
+        {{ $t("pulseDesk.beginAPulse") }}
       </button>
       <button class="small-button wide" :disabled="!session.mayEdit" @click="use.dealing = true">
-        Deal this part out to places…
+        {{ $t("pulseDesk.dealThisPartOut") }}
       </button>
     </div>
   </template>
   <DealChart v-else-if="deals.deal && deals.dealt.length" :width="width" :height="body" />
   <div v-else class="teach">
-    <h2>{{ deals.source?.name ?? "Nothing" }} is not dealt out</h2>
-    <p>
-      Successive notes of one part go to different places, each with its own level and tone. The notes come
-      from a MIDI file, or from where the stem is struck.
-    </p>
+    <h2>{{ $t("pulseDesk.dealsIsNotDealt", { deals: deals.source?.name ?? $t("pulseDesk.nothing") }) }}</h2>
+    <p>{{ $t("pulseDesk.successiveNotesOfOne") }}</p>
     <button
       v-if="deals.events"
       class="small-button wide strong"
       :disabled="!deals.mayEdit || deals.busy"
       @click="deals.act('fresh')"
     >
-      Deal its {{ deals.events.items.length }} {{ deals.events.kind }} to 4 places
+      {{
+        $t("pulseDesk.dealItsItemcountKind", {
+          itemCount: deals.events.items.length,
+          kind: deals.events.kind,
+        })
+      }}
     </button>
     <button
       v-else
@@ -88,7 +93,7 @@ const alike = computed(() => pulses.reading?.every_bar);
       :disabled="!deals.mayEdit || deals.busy || !deals.source"
       @click="deals.findOnsets(deals.rhythm?.threshold[1] ?? 0.2)"
     >
-      Find onsets in the stem
+      {{ $t("pulseDesk.findOnsetsInThe") }}
     </button>
   </div>
 </template>

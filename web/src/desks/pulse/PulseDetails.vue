@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Everything of a pulse: its cycle, wave and sides, how deep and smooth, what it moves, and how it is kept. */
+import { t } from "@/words";
 import { computed } from "vue";
 import SourceHead from "@/details/place/SourceHead.vue";
 import WithoutPart from "@/details/place/WithoutPart.vue";
@@ -51,7 +52,7 @@ const sides = computed(() => {
 const automated = computed(() =>
   (["depth", "period", "rate"] as const)
     .filter((name) => pulses.follows(name))
-    .map((name) => `${name} follows its line`),
+    .map((name) => t("pulseDetails.nameFollowsItsLine", { name: name })),
 );
 /** A turn goes round the listener: it takes a room of loudspeakers. */
 const forms = computed(() =>
@@ -64,19 +65,18 @@ const forms = computed(() =>
 <template>
   <SourceHead :source="source" />
   <label v-if="pulses.owners.length > 1" class="whose">
-    <span class="quiet">pulse of</span>
-    <select v-model="pulses.of" aria-label="What pulses">
+    <span class="quiet">{{ $t("pulseDetails.pulseOf") }}</span>
+    <select v-model="pulses.of" :aria-label="$t('pulseDetails.whatPulses')">
       <option v-for="one in pulses.owners" :key="one.id" :value="one.id === source.id ? '' : one.id">
         {{ one.name }}{{ one.pulses ? " ~" : "" }}
       </option>
     </select>
   </label>
   <div v-if="!pulses.stored" class="fresh">
-    <p class="quiet">
-      Nothing pulses here yet. Begin with a feeling, or with a plain swing from side to side, and change it
-      from there.
-    </p>
-    <button class="small-button wide strong" :disabled="locked" @click="pulses.begin()">Begin a pulse</button>
+    <p class="quiet">{{ $t("pulseDetails.nothingPulsesHereYet") }}</p>
+    <button class="small-button wide strong" :disabled="locked" @click="pulses.begin()">
+      {{ $t("pulseDetails.beginAPulse") }}
+    </button>
   </div>
   <template v-if="pulses.pulse && rhythm">
     <template v-if="pulses.stored">
@@ -84,7 +84,7 @@ const forms = computed(() =>
       <WavePart />
 
       <div class="line">
-        <h3 class="heading">Sides</h3>
+        <h3 class="heading">{{ $t("pulseDetails.sides") }}</h3>
         <b class="number">{{ Math.round(pulse.offset) }}° · {{ sides }}</b>
       </div>
       <input
@@ -95,17 +95,20 @@ const forms = computed(() =>
         step="1"
         :value="pulse.offset"
         :disabled="locked"
-        aria-label="How far the right side is ahead, degrees"
+        :aria-label="$t('pulseDetails.howFarTheRight')"
         @input="pulses.hold({ offset: Number(($event.target as HTMLInputElement).value) })"
         @change="pulses.set({ offset: Number(($event.target as HTMLInputElement).value) })"
         @dblclick="pulses.set({ offset: 180 })"
       />
       <div class="turns quiet" aria-hidden="true">
-        <span>pump</span><span>swirl</span><span>pan</span><span>swirl</span><span>pump</span>
+        <span>{{ $t("pulseDetails.pump") }}</span><span>{{ $t("pulseDetails.swirl") }}</span
+        ><span>{{ $t("pulseDetails.pan") }}</span
+        ><span>{{ $t("pulseDetails.swirl") }}</span
+        ><span>{{ $t("pulseDetails.pump") }}</span>
       </div>
 
       <Slide
-        title="Depth"
+        :title="$t('pulseDetails.depth')"
         :value="perCent('depth')"
         :low="0"
         :high="100"
@@ -116,7 +119,7 @@ const forms = computed(() =>
         @set="pulses.set({ depth: $event / 100 })"
       />
       <Slide
-        title="Smooth"
+        :title="$t('pulseDetails.smooth')"
         :value="perCent('smooth')"
         :low="0"
         :high="100"
@@ -128,7 +131,7 @@ const forms = computed(() =>
       />
       <Slide
         v-if="pulse.wave === 'square'"
-        title="Duty"
+        :title="$t('pulseDetails.duty')"
         :value="perCent('duty')"
         :low="2"
         :high="98"
@@ -139,8 +142,8 @@ const forms = computed(() =>
         @set="pulses.set({ duty: $event / 100 })"
       />
       <Slide
-        title="Start"
-        label="Start, share of a cycle"
+        :title="$t('pulseDetails.start')"
+        :label="$t('pulseDetails.startShareOfA')"
         :value="Math.round(pulse.start_phase * 1000) / 1000"
         :low="0"
         :high="1"
@@ -149,22 +152,24 @@ const forms = computed(() =>
         :disabled="locked"
         @set="pulses.set({ start_phase: $event })"
       />
-      <p v-for="one in automated" :key="one" class="quiet small">The {{ one }} (Move desk).</p>
+      <p v-for="one in automated" :key="one" class="quiet small">
+        {{ $t("pulseDetails.theOneMoveDesk", { one: one }) }}
+      </p>
       <div class="line">
-        <span>Flip</span>
+        <span>{{ $t("pulseDetails.flip") }}</span>
         <button
           class="small-button lit"
           :aria-pressed="pulse.flip"
           :disabled="locked"
-          title="Turn the wave over (F)"
+          :title="$t('pulseDetails.turnTheWaveOver')"
           @click="pulses.set({ flip: !pulse.flip })"
         >
-          {{ pulse.flip ? "flipped" : "as it is" }}
+          {{ pulse.flip ? $t("pulseDetails.flipped") : $t("pulseDetails.asItIs") }}
         </button>
       </div>
       <div class="line">
-        <span>Moves</span>
-        <span role="group" aria-label="What it moves">
+        <span>{{ $t("pulseDetails.moves") }}</span>
+        <span role="group" :aria-label="$t('pulseDetails.whatItMoves')">
           <button
             v-for="(sentence, name) in forms"
             :key="name"
@@ -179,7 +184,7 @@ const forms = computed(() =>
         </span>
       </div>
       <label v-if="pulse.form === 'level'" class="line">
-        <span>Even power of both sides</span>
+        <span>{{ $t("pulseDetails.evenPowerOfBoth") }}</span>
         <input
           type="checkbox"
           :checked="pulse.constant_power"
@@ -189,11 +194,11 @@ const forms = computed(() =>
       </label>
     </template>
 
-    <Fold v-if="pulses.stored" title="By feeling">
+    <Fold v-if="pulses.stored" :title="$t('pulseDetails.byFeeling')">
       <FeelingList :disabled="locked" @use="use" />
       <KeepForm
-        placeholder="keep this pulse as…"
-        label="Name to keep the pulse by"
+        :placeholder="$t('pulseDetails.keepThisPulseAs')"
+        :label="$t('pulseDetails.nameToKeepThe')"
         @keep="library.keep('pulse', $event, valuesToSave())"
       />
     </Fold>
@@ -203,27 +208,27 @@ const forms = computed(() =>
         v-if="pulses.isWritten"
         class="small-button wide"
         :disabled="locked"
-        title="The points go, the lines become what they were, and the pulse is on again"
+        :title="$t('pulseDetails.thePointsGoThe')"
         @click="pulses.make('as-pulse')"
       >
-        Take back to a pulse
+        {{ $t("pulseDetails.takeBackToA") }}
       </button>
       <button
         v-else
         class="small-button wide"
         :disabled="locked || !on || !pulses.isSource"
-        title="As points of its lines, to be edited on the Move desk"
+        :title="$t('pulseDetails.asPointsOfIts')"
         @click="pulses.make('as-points')"
       >
-        Write out points
+        {{ $t("pulseDetails.writeOutPoints") }}
       </button>
       <button class="small-button wide" :disabled="locked" @click="pulses.remove()">
-        Take the pulse away
+        {{ $t("pulseDetails.takeThePulseAway") }}
       </button>
     </div>
   </template>
   <button v-if="session.mayEdit" class="small-button wide deal" @click="$emit('deal')">
-    Deal this part out to places…
+    {{ $t("pulseDetails.dealThisPartOut") }}
   </button>
   <WithoutPart :source="source" />
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A pulse through one bar: the left side's gain to the left, the right side's to the right, silent beats marked. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { inkOf } from "@/ui/theme";
 import { usePulses } from "@/session/pulses";
@@ -57,9 +58,17 @@ const beats = computed(() =>
 const marks = computed(() =>
   (reading.value?.marks ?? []).flatMap(({ beat, name, left, right }) => {
     const atBeat = marksOf(reading.value!, beat);
-    const gains = `left ${(left * 100).toFixed(0)} %, right ${(right * 100).toFixed(0)} %`;
+    const gains = t("pulseFigure.leftLeftRightRight", {
+      left: (left * 100).toFixed(0),
+      right: (right * 100).toFixed(0),
+    });
     const y = beatY(frame.value, beat);
-    return atBeat.map((mark) => ({ ...mark, beat, y, title: `Beat ${name}: ${gains}` }));
+    return atBeat.map((mark) => ({
+      ...mark,
+      beat,
+      y,
+      title: t("pulseFigure.beatNameGains", { name: name, gains: gains }),
+    }));
   }),
 );
 const CELL = 50;
@@ -85,10 +94,10 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
     :width="width"
     :height="height"
     role="img"
-    :aria-label="`The pulse in a bar. ${spoken}`"
+    :aria-label="$t('pulseFigure.thePulseInA', { spoken: spoken })"
   >
-    <text class="title side-left" :x="centre - reach / 2" y="24">left side</text>
-    <text class="title side-right" :x="centre + reach / 2" y="24">right side</text>
+    <text class="title side-left" :x="centre - reach / 2" y="24">{{ $t("pulseFigure.leftSide") }}</text>
+    <text class="title side-right" :x="centre + reach / 2" y="24">{{ $t("pulseFigure.rightSide") }}</text>
     <g class="ticks">
       <template v-if="byPlace">
         <g v-for="place in PLACES" :key="place">
@@ -127,7 +136,7 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
       <path class="centre" :d="`M${centre} ${HEAD - 8}V${height - FOOT}`" />
     </g>
     <g class="accents">
-      <text v-if="reading?.accents.length" x="58" :y="HEAD - 14">accents</text>
+      <text v-if="reading?.accents.length" x="58" :y="HEAD - 14">{{ $t("pulseFigure.accents") }}</text>
       <circle
         v-for="[beat, strength] in reading?.accents ?? []"
         :key="beat"
@@ -135,7 +144,14 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
         :cy="beatY(frame, beat) + 1"
         :r="1.5 + 5.5 * strength"
       >
-        <title>Accent on beat {{ beat.toFixed(2) }}, {{ (strength * 100).toFixed(0) }} %</title>
+        <title>
+          {{
+            $t("pulseFigure.accentOnBeatBeat", {
+              beat: beat.toFixed(2),
+              strength: (strength * 100).toFixed(0),
+            })
+          }}
+        </title>
       </circle>
     </g>
     <g class="marks">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The groove reading in words: what falls silent, what gets through, what would fit better, and hearing all of it. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { usePulses } from "@/session/pulses";
 import { useSession } from "@/session/session";
@@ -18,7 +19,9 @@ const reading = computed(() => pulses.reading);
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
 const weighed = computed(() => session.sourceById(pulses.weighedBy));
 const whose = computed(() =>
-  weighed.value?.id === pulses.owner ? "The part’s accents" : `The accents of ${weighed.value?.name}`,
+  weighed.value?.id === pulses.owner
+    ? t("readingPart.thePartSAccents")
+    : t("readingPart.theAccentsOfName", { name: weighed.value?.name }),
 );
 const alike = computed(() => {
   const now = reading.value?.now;
@@ -47,41 +50,44 @@ function hearWithout(): void {
 </script>
 
 <template>
-  <section class="reading" aria-label="Groove reading">
-    <h2 class="heading">Groove reading</h2>
+  <section class="reading" :aria-label="$t('readingPart.grooveReading')">
+    <h2 class="heading">{{ $t("readingPart.grooveReading") }}</h2>
     <p v-if="pulses.trouble" class="wrong" role="alert">{{ pulses.trouble }}</p>
     <div v-else-if="reading" :class="{ stale: pulses.stale }">
       <p class="sentence" role="status">{{ reading.sentence }}</p>
       <p v-if="reading.now" class="quiet">
-        {{ whose }} get through:
-        <template v-if="alike">{{ percent(reading.now.left) }} on both sides.</template>
+        {{ $t("readingPart.whoseGetThrough", { whose: whose }) }}
+        <template v-if="alike">{{
+          $t("readingPart.percentOnBothSides", { percent: percent(reading.now.left) })
+        }}</template>
         <template v-else>
-          <span class="side-left">left {{ percent(reading.now.left) }}</span
-          >, <span class="side-right">right {{ percent(reading.now.right) }}</span
-          >.
+          <span class="side-left">{{
+            $t("readingPart.leftPercent", { percent: percent(reading.now.left) })
+          }}</span>,
+          <span class="side-right">{{
+            $t("readingPart.rightPercent", { percent: percent(reading.now.right) })
+          }}</span>.
         </template>
       </p>
-      <p v-else-if="pulses.stale" class="quiet">Weighing it by accents…</p>
-      <p v-else class="quiet">
-        Nothing is struck here to weigh it by. Choose a part with accents, or listen with the click.
-      </p>
+      <p v-else-if="pulses.stale" class="quiet">{{ $t("readingPart.weighingItByAccents") }}</p>
+      <p v-else class="quiet">{{ $t("readingPart.nothingIsStruckHere") }}</p>
     </div>
     <div class="acts">
       <button
         v-if="offer && pulses.mayEdit"
         class="small-button wide strong"
-        title="Hear it as B, only you; then keep it or not"
+        :title="$t('readingPart.hearItAsB')"
         @click="pulses.tryOut(offer.values, offer.text)"
       >
-        Try: {{ offer.text }}
+        {{ $t("readingPart.tryOffer", { offer: offer.text }) }}
       </button>
       <button v-if="offer && pulses.mayEdit" class="small-button wide" @click="pulses.set(offer.values)">
-        Take it
+        {{ $t("readingPart.takeIt") }}
       </button>
       <label class="weigh quiet">
-        weighed by
-        <select v-model="pulses.accents" aria-label="By whose accents">
-          <option value="">its own accents</option>
+        {{ $t("readingPart.weighedBy") }}
+        <select v-model="pulses.accents" :aria-label="$t('readingPart.byWhoseAccents')">
+          <option value="">{{ $t("readingPart.itsOwnAccents") }}</option>
           <option v-for="one in session.sources" :key="one.id" :value="one.id">{{ one.name }}</option>
         </select>
       </label>
@@ -90,24 +96,28 @@ function hearWithout(): void {
         <button
           class="small-button wide lit"
           :aria-pressed="player.click"
-          title="A click on the beats (K), only for you"
+          :title="$t('readingPart.aClickOnThe')"
           @click="player.click = !player.click"
         >
-          Click
+          {{ $t("readingPart.click") }}
         </button>
         <button
           class="small-button wide lit"
           :aria-pressed="without.on"
-          title="Hear it without its pulse, at the same loudness: hold W"
+          :title="$t('readingPart.hearItWithoutIts')"
           @click="hearWithout"
         >
-          Without (hold W)
+          {{ $t("readingPart.withoutHoldW") }}
         </button>
       </span>
     </div>
     <p v-if="reading?.now && !pulses.stale" class="quiet small">
-      {{ offer ? "The best" : "This is about the best" }} of 32 flips and starts, weighed by
-      {{ reading.onsets }} onsets.
+      {{
+        $t("readingPart.offerOf32Flips", {
+          offer: offer ? $t("readingPart.theBest") : $t("readingPart.thisIsAboutThe"),
+          onsets: reading.onsets,
+        })
+      }}
     </p>
   </section>
 </template>

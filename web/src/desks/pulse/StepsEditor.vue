@@ -56,7 +56,7 @@ function resize(by: number): void {
     <svg
       :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
       role="group"
-      aria-label="Drawn steps"
+      :aria-label="$t('stepsEditor.drawnSteps')"
       @pointerdown.prevent="onDown"
       @pointermove="drawAt"
       @pointerup="onUp"
@@ -68,7 +68,7 @@ function resize(by: number): void {
         :key="i"
         role="slider"
         tabindex="0"
-        :aria-label="`Step ${i + 1}`"
+        :aria-label="$t('stepsEditor.stepI', { i: i + 1 })"
         aria-valuemin="-1"
         aria-valuemax="1"
         :aria-valuenow="step"
@@ -86,11 +86,21 @@ function resize(by: number): void {
       </g>
     </svg>
     <div class="count">
-      <span class="quiet">{{ steps.length }} steps</span>
-      <button class="small-button" :disabled="disabled" aria-label="One step fewer" @click="resize(-1)">
+      <span class="quiet">{{ $t("stepsEditor.stepcountSteps", { stepCount: steps.length }) }}</span>
+      <button
+        class="small-button"
+        :disabled="disabled"
+        :aria-label="$t('stepsEditor.oneStepFewer')"
+        @click="resize(-1)"
+      >
         −
       </button>
-      <button class="small-button" :disabled="disabled" aria-label="One step more" @click="resize(1)">
+      <button
+        class="small-button"
+        :disabled="disabled"
+        :aria-label="$t('stepsEditor.oneStepMore')"
+        @click="resize(1)"
+      >
         +
       </button>
     </div>

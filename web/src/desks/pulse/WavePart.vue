@@ -25,8 +25,8 @@ const PICTURES: Record<string, string> = {
 </script>
 
 <template>
-  <h3 class="heading">Wave</h3>
-  <div class="row four" role="group" aria-label="Wave">
+  <h3 class="heading">{{ $t("wavePart.wave") }}</h3>
+  <div class="row four" role="group" :aria-label="$t('wavePart.wave')">
     <button
       v-for="wave in rhythm.waves"
       :key="wave.name"
@@ -51,7 +51,7 @@ const PICTURES: Record<string, string> = {
   <div v-if="pulse.wave === 'chance'" class="line chance">
     <NumberField
       :value="pulse.seed"
-      label="Seed"
+      :label="$t('wavePart.seed')"
       :low="0"
       :high="limit('seed').high"
       :step="1"
@@ -63,7 +63,7 @@ const PICTURES: Record<string, string> = {
       :disabled="locked"
       @click="pulses.set({ seed: (pulse.seed + 1) % limit('seed').high })"
     >
-      another
+      {{ $t("wavePart.another") }}
     </button>
     <label
       ><input
@@ -72,7 +72,7 @@ const PICTURES: Record<string, string> = {
         :disabled="locked"
         @change="pulses.set({ glide: !pulse.glide })"
       />
-      glides</label
+      {{ $t("wavePart.glides") }}</label
     >
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The numbers of a range operation. Each change is looked at at once. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { SHAPES } from "@/chart/shapes";
 import { SNAPS } from "@/chart/tools";
@@ -63,7 +64,7 @@ function stretched(seconds: number): Plain {
   const start = moves.span?.start ?? 0;
   const from = session.grid.quarterAt(start);
   const beats = Math.round((session.grid.quarterAt(start + seconds) - from) * 100) / 100;
-  return number("Stretch to", "to", beats, {
+  return number(t("editFields.stretchTo"), "to", beats, {
     per: 1, low: 0.1, high: 4096, step: 0.25, unit: "beats",
     set: (wanted) => change({ seconds: session.grid.secondsOfBeat(from + wanted) - start }),
   }); // prettier-ignore
@@ -73,36 +74,36 @@ const fields = computed<Field[]>(() => {
   const { edit } = props;
   if (edit.kind === "shift")
     return [
-      number("Shift by", "by", edit.by, {
+      number(t("editFields.shiftBy"), "by", edit.by, {
         ...amount.value, low: -200, high: 200, sign: true, set: (by) => change({ by }),
       }),
     ]; // prettier-ignore
   if (edit.kind === "widen")
     return [
-      number("Widen to", "to", edit.factor, {
+      number(t("editFields.widenTo"), "to", edit.factor, {
         per: 100, low: 0, high: 1000, step: 1, unit: "%", initial: 1, set: (factor) => change({ factor }),
       }),
-      place("Widen about", "about", edit.centre ?? 0, (centre) => change({ centre })),
+      place(t("editFields.widenAbout"), "about", edit.centre ?? 0, (centre) => change({ centre })),
     ]; // prettier-ignore
   if (edit.kind === "mirror")
-    return [place("Mirror about", "about", edit.centre ?? 0, (centre) => change({ centre }))];
+    return [place(t("editFields.mirrorAbout"), "about", edit.centre ?? 0, (centre) => change({ centre }))];
   if (edit.kind === "stretch") return [stretched(edit.seconds)];
   if (edit.kind === "smooth")
     return [
-      number("Smooth over", "over", edit.seconds ?? 0.25, {
+      number(t("editFields.smoothOver"), "over", edit.seconds ?? 0.25, {
         per: 1000, low: 5, high: 60000, step: 50, unit: "ms", initial: 0.25, set: (seconds) => change({ seconds }),
       }),
     ]; // prettier-ignore
   if (edit.kind === "thin")
     return [
-      number("Thin within", "within", edit.grain ?? (isLevel.value ? 0.2 : 0.01), {
+      number(t("editFields.thinWithin"), "within", edit.grain ?? (isLevel.value ? 0.2 : 0.01), {
         ...amount.value, low: 0.1, high: 50, step: amount.value.step / 2, set: (grain) => change({ grain }),
       }),
     ]; // prettier-ignore
   if (edit.kind === "quantise")
     return [
       {
-        kind: "choice", label: "Grid", title: "to", value: edit.parts ?? 4,
+        kind: "choice", label: t("editFields.grid"), title: "to", value: edit.parts ?? 4,
         options: [
           { value: 0, title: "bar" },
           ...SNAPS.filter((one) => one.parts).map((one) => ({ value: one.parts, title: one.title })),
@@ -113,16 +114,17 @@ const fields = computed<Field[]>(() => {
         per: 100, low: 0, high: 100, step: 5, unit: "%", initial: 1, set: (strength) => change({ strength }),
       }),
     ]; // prettier-ignore
-  if (edit.kind === "hold") return [place("Hold at", "at", edit.value, (value) => change({ value }))];
+  if (edit.kind === "hold")
+    return [place(t("editFields.holdAt"), "at", edit.value, (value) => change({ value }))];
   if (edit.kind !== "sweep") return [];
   return [
-    place("Sweep from", "from", edit.from_value, (value) => change({ from_value: value })),
-    place("Sweep to", "to", edit.to_value, (value) => change({ to_value: value })),
+    place(t("editFields.sweepFrom"), "from", edit.from_value, (value) => change({ from_value: value })),
+    place(t("editFields.sweepTo"), "to", edit.to_value, (value) => change({ to_value: value })),
     number("Crossings", "crossings", edit.crossings ?? 1, {
       per: 1, low: 1, high: 512, step: 1, set: (count) => change({ crossings: Math.round(count) }),
     }),
     {
-      kind: "choice", label: "Shape of each crossing", title: "shape", value: edit.shape ?? "ease",
+      kind: "choice", label: t("editFields.shapeOfEachCrossing"), title: "shape", value: edit.shape ?? "ease",
       options: SHAPES.map((shape) => ({ value: shape, title: shape })), set: (shape) => change({ shape }),
     },
   ]; // prettier-ignore
@@ -133,7 +135,7 @@ const glide = computed<Field[]>(() =>
   ["thin", "stretch"].includes(props.edit.kind)
     ? []
     : [
-        number("Glide at both edges", "glide", moves.glide, {
+        number(t("editFields.glideAtBothEdges"), "glide", moves.glide, {
           per: 1000, low: 0, high: 60000, step: 50, unit: "ms", initial: 0, set: (value) => (moves.glide = value),
         }),
       ],
@@ -175,7 +177,7 @@ const stays = computed(() => props.edit.kind === "sweep" || props.edit.kind === 
     </label>
     <label v-if="stays" class="check">
       <input v-model="moves.stay" type="checkbox" />
-      <span>stays there until the next point</span>
+      <span>{{ $t("editFields.staysThereUntilThe") }}</span>
     </label>
   </div>
 </template>

@@ -89,7 +89,7 @@ function onKey(event: KeyboardEvent): void {
       class="rule"
       role="slider"
       :tabindex="locked ? -1 : 0"
-      :aria-label="`${name}: ${face.title}, by hand`"
+      :aria-label="$t('laneHand.nameTitleByHand', { name: name, title: face.title })"
       :aria-valuenow="Math.round(value * 100) / 100"
       :aria-valuemin="face.low"
       :aria-valuemax="face.high"
@@ -116,7 +116,7 @@ function onKey(event: KeyboardEvent): void {
       class="field"
       :parameter="lane.parameter"
       :value="value"
-      :label="`${name}: ${face.title} now`"
+      :label="$t('laneHand.nameTitleNow', { name: name, title: face.title })"
       :disabled="locked"
       @set="put($event, false)"
     />

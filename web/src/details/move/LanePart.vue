@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The lane that is worked on: which it is, whether it is followed, how it is recorded, what it is compared with. */
+import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
@@ -90,7 +91,10 @@ async function compareWith(event: Event): Promise<void> {
     }
     if (!isLast()) return;
   }
-  const what = against.value === "none" ? "without its line" : `as in r${against.value}`;
+  const what =
+    against.value === "none"
+      ? t("lanePart.withoutItsLine")
+      : t("lanePart.asInRAgainst", { against: against.value });
   monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
 }
 watch(
@@ -105,10 +109,10 @@ watch(
 </script>
 
 <template>
-  <section aria-label="Automation">
-    <h3 class="heading">Automation</h3>
+  <section :aria-label="$t('lanePart.automation')">
+    <h3 class="heading">{{ $t("lanePart.automation") }}</h3>
     <div class="line">
-      <select :value="key(lane)" aria-label="What the line follows" @change="pick">
+      <select :value="key(lane)" :aria-label="$t('lanePart.whatTheLineFollows')" @change="pick">
         <option v-for="one in view.lanesHere" :key="key(one)" :value="key(one)">
           {{ title(one) }}{{ state(one) }}
         </option>
@@ -117,18 +121,14 @@ watch(
         class="small-button wide"
         :aria-pressed="count > 0 && !off"
         :disabled="!count || !session.mayEdit"
-        :title="
-          off
-            ? 'Switched off: the static value holds. Press to follow the line again'
-            : 'Follows its line. Press to switch it off; the line is kept'
-        "
+        :title="off ? $t('lanePart.switchedOffTheStatic') : $t('lanePart.followsItsLinePress')"
         @click="edits.switchLane(lane, off)"
       >
-        {{ count ? (off ? "line off" : "follows") : "no line" }}
+        {{ count ? (off ? $t("lanePart.lineOff") : $t("lanePart.follows")) : $t("lanePart.noLine") }}
       </button>
     </div>
     <LaneHand :lane="lane" :name="view.nameOf(lane.owner)" :colour="inkOf(source.colour)" />
-    <div v-if="session.mayEdit" class="modes" role="group" aria-label="Recording">
+    <div v-if="session.mayEdit" class="modes" role="group" :aria-label="$t('lanePart.recording')">
       <button
         v-for="one in MODES"
         :key="one.name"
@@ -142,10 +142,10 @@ watch(
       </button>
     </div>
     <div v-if="mode === 'touch' || mode === 'trim'" class="line">
-      <span>Glide back</span>
+      <span>{{ $t("lanePart.glideBack") }}</span>
       <NumberField
         :value="recorder.glide"
-        label="Glide back"
+        :label="$t('lanePart.glideBack')"
         :low="0"
         :high="10"
         :step="0.05"
@@ -157,23 +157,27 @@ watch(
     <p v-if="mode !== 'read'" class="quiet note">
       {{
         player.playing
-          ? "Recording what you move now."
-          : `Armed: press Space, then move it${lane.parameter.startsWith("pan") ? " here, in the list or above the chart" : ""}.`
+          ? $t("lanePart.recordingWhatYouMove")
+          : $t("lanePart.armedPressSpaceThen", {
+              lane: lane.parameter.startsWith("pan") ? $t("lanePart.hereInTheList") : "",
+            })
       }}
-      <template v-if="recorder.armed.length > 1"> {{ recorder.armed.length }} lanes are armed.</template>
+      <template v-if="recorder.armed.length > 1">
+        {{ $t("lanePart.armedcountLanesAreArmed", { armedCount: recorder.armed.length }) }}</template
+      >
     </p>
-    <Fold title="Line: compare, static, controller">
+    <Fold :title="$t('lanePart.lineCompareStaticController')">
       <label class="line">
-        <span>against</span>
+        <span>{{ $t("lanePart.against") }}</span>
         <select
           :value="against"
-          aria-label="Hear it against"
+          :aria-label="$t('lanePart.hearItAgainst')"
           @focus="look"
           @pointerdown="look"
           @change="compareWith"
         >
-          <option value="">nothing else</option>
-          <option value="none">without its line</option>
+          <option value="">{{ $t("lanePart.nothingElse") }}</option>
+          <option value="none">{{ $t("lanePart.withoutItsLine") }}</option>
           <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
             r{{ one.revision }} · {{ minuteText(one.created_at) }} {{ one.author.split(" ")[0] }}
           </option>
@@ -182,28 +186,28 @@ watch(
           class="small-button lit"
           :aria-pressed="monitor.comparing"
           :disabled="!monitor.moves"
-          title="Hear B, only you (B held, Shift+B to stay)"
+          :title="$t('lanePart.hearBOnlyYou')"
           @click="monitor.compare(!monitor.comparing)"
         >
-          hear B
+          {{ $t("lanePart.hearB") }}
         </button>
       </label>
       <div class="buttons">
         <button
           class="small-button wide"
           :disabled="!count || !session.mayEdit"
-          title="The line goes; the value that it has at the playhead stays for good"
+          :title="$t('lanePart.theLineGoesThe')"
           @click="edits.makeStatic(lane, player.playhead)"
         >
-          Make static here
+          {{ $t("lanePart.makeStaticHere") }}
         </button>
         <button
           class="small-button wide"
           :disabled="!count || !session.mayEdit"
-          title="The line goes; the static value holds"
+          :title="$t('lanePart.theLineGoesThe2')"
           @click="edits.clearLane(lane.owner, lane.parameter)"
         >
-          Take the line away
+          {{ $t("lanePart.takeTheLineAway") }}
         </button>
       </div>
       <MidiPart />

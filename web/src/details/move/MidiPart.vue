@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Controllers: the browser's MIDI, a small controller on the page to try it out, and which of their knobs move what. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { FACES } from "@/geometry/parameters";
 import { useMidi, type Slot } from "@/sound/midi";
@@ -13,7 +14,7 @@ const most = computed(() => (fine.value ? 16383 : 127));
 
 function title(slot: Slot): string {
   const lane = midi.laneOf(slot);
-  return lane ? FACES[lane.parameter].title : "nothing here";
+  return lane ? FACES[lane.parameter].title : t("midiPart.nothingHere");
 }
 
 /** The small controller sends what a real one would. */
@@ -39,18 +40,18 @@ function setFine(): void {
 <template>
   <div class="midi">
     <div class="row">
-      <span>Controller</span>
+      <span>{{ $t("midiPart.controller") }}</span>
       <button
         class="small-button wide"
         :disabled="!midi.supported"
-        :title="
-          midi.supported ? 'Use a MIDI controller' : 'This browser has no MIDI; the small controller works'
-        "
+        :title="midi.supported ? $t('midiPart.useAMidiController') : $t('midiPart.thisBrowserHasNo')"
         @click="midi.connect"
       >
-        {{ midi.inputs.length ? midi.inputs.join(", ") : "MIDI…" }}
+        {{ midi.inputs.length ? midi.inputs.join(", ") : $t("midiPart.midi") }}
       </button>
-      <button class="small-button wide" :aria-pressed="open" @click="open = !open">small one</button>
+      <button class="small-button wide" :aria-pressed="open" @click="open = !open">
+        {{ $t("midiPart.smallOne") }}
+      </button>
     </div>
     <p v-if="midi.trouble" class="quiet">{{ midi.trouble }}</p>
     <template v-if="open || midi.inputs.length">
@@ -62,20 +63,20 @@ function setFine(): void {
           min="0"
           :max="most"
           :value="values[slot]"
-          :aria-label="`Small controller, ${slot} knob`"
+          :aria-label="$t('midiPart.smallControllerSlotKnob', { slot: slot })"
           @input="turn(slot, $event)"
         />
         <button
           class="small-button"
           :aria-pressed="midi.learning === slot"
-          title="Then move a knob: it is this one from now on"
+          :title="$t('midiPart.thenMoveAKnob')"
           @click="midi.learning = midi.learning === slot ? null : slot"
         >
-          learn
+          {{ $t("midiPart.learn") }}
         </button>
       </div>
       <label v-if="open" class="row"
-        ><input type="checkbox" :checked="fine" @change="setFine" /> 14 bit</label
+        ><input type="checkbox" :checked="fine" @change="setFine" /> {{ $t("midiPart.n14Bit") }}</label
       >
     </template>
   </div>

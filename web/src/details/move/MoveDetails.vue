@@ -53,7 +53,7 @@ const stretch = computed(() =>
   <header>
     <span class="ink" :style="{ background: inkOf(source.colour) }" />
     <h2>{{ source.name }}</h2>
-    <span class="quiet">{{ source.channels === 2 ? "stereo" : "mono" }}</span>
+    <span class="quiet">{{ source.channels === 2 ? $t("moveDetails.stereo") : $t("moveDetails.mono") }}</span>
   </header>
   <div class="now">
     <PlacesNow :source="source" />
@@ -62,43 +62,41 @@ const stretch = computed(() =>
       {{
         source.mode === "pan"
           ? session.settings?.law.replace("-", " ")
-          : `panned as ${mode?.title ?? source.mode}`
+          : $t("moveDetails.pannedAsMode", { mode: mode?.title ?? source.mode })
       }}
     </p>
   </div>
-  <p v-if="holder" class="held">{{ holder.name }} is moving it now.</p>
+  <p v-if="holder" class="held">{{ $t("moveDetails.nameIsMovingIt", { name: holder.name }) }}</p>
   <LanePart v-if="view.lane" :source="source" :lane="view.lane" />
   <TakesPart />
   <RangePart />
   <template v-if="view.lane && !moves.span">
     <h3 class="heading points">
-      Points <span class="number">{{ points.length || "" }}</span>
-      <Button
-        type="text"
-        size="small"
-        title="Pick the passage, or bar, at the playhead (X)"
-        @click="moves.pickHere"
-        >pick a stretch</Button
-      >
+      {{ $t("moveDetails.points") }} <span class="number">{{ points.length || "" }}</span>
+      <Button type="text" size="small" :title="$t('moveDetails.pickThePassageOr')" @click="moves.pickHere">{{
+        $t("moveDetails.pickAStretch")
+      }}</Button>
       <Button
         v-if="points.length"
         type="text"
         size="small"
         :disabled="!session.mayEdit"
         @click="edits.clearLane(view.lane!.owner, view.lane!.parameter)"
-        >clear all</Button
+        >{{ $t("moveDetails.clearAll") }}</Button
       >
     </h3>
     <PointsTable :lane="view.lane" :points="points" />
   </template>
   <p class="against">
     <span class="quiet">{{
-      stretch ? session.grid.barsText(stretch.start, stretch.end) : "Lean here, 3 s"
+      stretch ? session.grid.barsText(stretch.start, stretch.end) : $t("moveDetails.leanHere3S")
     }}</span>
     <span class="number" :class="sideClass(stretch?.mean_db ?? here)">{{
       leanText(stretch?.mean_db ?? here)
     }}</span>
-    <span class="quiet">{{ stretch ? "out of tolerance" : "within tolerance" }}</span>
+    <span class="quiet">{{
+      stretch ? $t("moveDetails.outOfTolerance") : $t("moveDetails.withinTolerance")
+    }}</span>
   </p>
 </template>
 

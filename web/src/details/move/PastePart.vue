@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the copied move is put down: on which sources, at which times; places that are found are confirmed here. */
+import { t } from "@/words";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { latest } from "@/api/latest";
 import { useChartView } from "@/chart/view";
@@ -16,10 +17,10 @@ const moves = useMoves();
 
 type Where = "playhead" | "passages" | "bars" | "sound";
 const WHERE: Record<Where, string> = {
-  playhead: "at the playhead",
-  passages: "on every passage called",
-  bars: "every so many bars",
-  sound: "wherever the sound returns",
+  playhead: t("pastePart.atThePlayhead"),
+  passages: t("pastePart.onEveryPassageCalled"),
+  bars: t("pastePart.everySoManyBars"),
+  sound: t("pastePart.whereverTheSoundReturns"),
 };
 const where = ref<Where>("playhead");
 const name = ref(session.passages[0]?.name ?? "");
@@ -61,7 +62,7 @@ async function find(): Promise<void> {
     const places = await moves.places(where.value, more);
     if (!isLast()) return;
     found.value = places.map((one) => ({ ...one, on: true }));
-    if (!found.value.length) trouble.value = "No such place was found.";
+    if (!found.value.length) trouble.value = t("pastePart.noSuchPlaceWas");
   } catch (error) {
     if (isLast()) trouble.value = (error as Error).message;
   }
@@ -91,24 +92,24 @@ function toggle(id: string): void {
 
 <template>
   <div class="paste">
-    <p class="quiet">The move of {{ moves.clip!.summary }}</p>
-    <select v-model="where" aria-label="Where to paste">
+    <p class="quiet">{{ $t("pastePart.theMoveOfSummary", { summary: moves.clip!.summary }) }}</p>
+    <select v-model="where" :aria-label="$t('pastePart.whereToPaste')">
       <option v-for="(title, key) in WHERE" :key="key" :value="key">{{ title }}</option>
     </select>
-    <select v-if="where === 'passages'" v-model="name" aria-label="Passages called">
+    <select v-if="where === 'passages'" v-model="name" :aria-label="$t('pastePart.passagesCalled')">
       <option v-for="one in names" :key="one" :value="one">{{ one }}</option>
     </select>
     <NumberField
       v-if="where === 'bars'"
       :value="every"
-      label="Every so many bars"
+      :label="$t('pastePart.everySoManyBars2')"
       :low="1"
       :high="999"
       :step="1"
       unit="bars"
       @set="every = Math.round($event)"
     />
-    <ul v-if="found.length" class="found" aria-label="Places found">
+    <ul v-if="found.length" class="found" :aria-label="$t('pastePart.placesFound')">
       <li v-for="one in found" :key="one.at">
         <label>
           <input v-model="one.on" type="checkbox" />
@@ -122,9 +123,13 @@ function toggle(id: string): void {
     <p v-if="trouble" role="status" class="quiet">{{ trouble }}</p>
     <details v-if="ofSource" class="onto">
       <summary>
-        on
         {{
-          sources.length > 1 ? `${sources.length} sources` : view.nameOf(sources[0] ?? moves.clip!.from.owner)
+          $t("pastePart.onSources", {
+            sources:
+              sources.length > 1
+                ? `${sources.length} sources`
+                : view.nameOf(sources[0] ?? moves.clip!.from.owner),
+          })
         }}
       </summary>
       <label v-for="one in session.sources" :key="one.id">
@@ -133,9 +138,9 @@ function toggle(id: string): void {
       </label>
     </details>
     <div class="row">
-      <label><input v-model="mirrored" type="checkbox" /> mirrored</label>
-      <label title="Otherwise as many seconds"
-        ><input v-model="byBeats" type="checkbox" /> as many beats</label
+      <label><input v-model="mirrored" type="checkbox" /> {{ $t("pastePart.mirrored") }}</label>
+      <label :title="$t('pastePart.otherwiseAsManySeconds')"
+        ><input v-model="byBeats" type="checkbox" /> {{ $t("pastePart.asManyBeats") }}</label
       >
     </div>
   </div>

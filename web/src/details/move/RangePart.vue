@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The picked stretch: which lanes it is of, and what can be done with it. Everything is looked at before it is made. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { useChartView } from "@/chart/view";
 import { FACES } from "@/geometry/parameters";
@@ -22,49 +23,49 @@ const value = computed(() => (view.lane ? session.laneValueAt(view.lane, moves.s
 
 const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Edit }[] = [
   {
-    kind: "shift", title: "Shift", tip: "Bodily to one side, or up and down",
+    kind: "shift", title: t("rangePart.shift"), tip: t("rangePart.bodilyToOneSide"),
     first: () => ({ kind: "shift", by: FACES[view.parameter].unit === 0.5 ? -3 : 0.1 }),
   },
   {
-    kind: "widen", title: "Widen", tip: "Farther out, or nearer in",
+    kind: "widen", title: t("rangePart.widen"), tip: t("rangePart.fartherOutOrNearer"),
     first: () => ({ kind: "widen", factor: 1.25, centre: 0 }),
   },
   {
-    kind: "mirror", title: "Mirror", tip: "Left becomes right",
+    kind: "mirror", title: t("rangePart.mirror"), tip: t("rangePart.leftBecomesRight"),
     first: () => ({ kind: "mirror", centre: 0 }),
   },
   {
-    kind: "reverse", title: "Reverse", tip: "From its end to its beginning",
+    kind: "reverse", title: t("rangePart.reverse"), tip: t("rangePart.fromItsEndTo"),
     first: () => ({ kind: "reverse" }),
   },
   {
-    kind: "stretch", title: "Stretch", tip: "Slower or quicker",
+    kind: "stretch", title: t("rangePart.stretch"), tip: t("rangePart.slowerOrQuicker"),
     first: () => ({ kind: "stretch", seconds: (moves.span!.end - moves.span!.start) * 2 }),
   },
   {
-    kind: "smooth", title: "Smooth", tip: "Rounds what trembles",
+    kind: "smooth", title: t("rangePart.smooth"), tip: t("rangePart.roundsWhatTrembles"),
     first: () => ({ kind: "smooth", seconds: 0.25 }),
   },
   {
-    kind: "thin", title: "Thin", tip: "Fewer points for the same move",
+    kind: "thin", title: t("rangePart.thin"), tip: t("rangePart.fewerPointsForThe"),
     first: () => ({ kind: "thin" }),
   },
   {
-    kind: "quantise", title: "To grid", tip: "Points towards the grid",
+    kind: "quantise", title: t("rangePart.toGrid"), tip: t("rangePart.pointsTowardsTheGrid"),
     first: () => ({ kind: "quantise", parts: view.gridParts || 4, strength: 1 }),
   },
   {
-    kind: "hold", title: "Hold", tip: "One place all through",
+    kind: "hold", title: t("rangePart.hold"), tip: t("rangePart.onePlaceAllThrough"),
     first: () => ({ kind: "hold", value: value.value }),
   },
   {
-    kind: "sweep", title: "Sweep", tip: "So many crossings between two places, arriving at the end",
+    kind: "sweep", title: t("rangePart.sweep"), tip: t("rangePart.soManyCrossingsBetween"),
     first: () => ({
       kind: "sweep", from_value: value.value, to_value: -value.value || 0.5, crossings: 1, shape: "ease", tension: 0,
     }),
   },
   {
-    kind: "delete", title: "Clear", tip: "No points inside: straight from edge to edge",
+    kind: "delete", title: t("rangePart.clear"), tip: t("rangePart.noPointsInsideStraight"),
     first: () => ({ kind: "delete" }),
   },
 ]; // prettier-ignore
@@ -109,43 +110,50 @@ const counted = computed(() => {
   const found = moves.draft;
   if (!found) return "";
   const now = found.writes.reduce((sum, write) => sum + write.points.length, 0);
-  return found.writes.length ? `${now} points` : "no change";
+  return found.writes.length ? `${now} points` : t("rangePart.noChange");
 });
 </script>
 
 <template>
-  <section v-if="moves.span && !takes.waiting" class="part" data-decides aria-label="Picked stretch">
+  <section
+    v-if="moves.span && !takes.waiting"
+    class="part"
+    data-decides
+    :aria-label="$t('rangePart.pickedStretch')"
+  >
     <h3 class="heading">
-      Stretch
+      {{ $t("rangePart.stretch") }}
       <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
-      <button class="link" title="Let the stretch go (Escape)" @click="moves.letGo">let go</button>
+      <button class="link" :title="$t('rangePart.letTheStretchGo')" @click="moves.letGo">
+        {{ $t("rangePart.letGo") }}
+      </button>
     </h3>
     <div class="edges">
       <label>
-        <span>from</span>
+        <span>{{ $t("rangePart.from") }}</span>
         <ValueField
           :value="moves.span.start"
-          label="Stretch from"
+          :label="$t('rangePart.stretchFrom')"
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
-          hint="Type a bar and beat, such as 17.3"
+          :hint="$t('rangePart.typeABarAnd')"
           @set="moves.pick($event, moves.span!.end)"
         />
       </label>
       <label>
-        <span>to</span>
+        <span>{{ $t("rangePart.to") }}</span>
         <ValueField
           :value="moves.span.end"
-          label="Stretch to"
+          :label="$t('rangePart.stretchTo')"
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
-          hint="Type a bar and beat, such as 21"
+          :hint="$t('rangePart.typeABarAnd2')"
           @set="moves.pick(moves.span!.start, $event)"
         />
       </label>
     </div>
     <div v-if="others.length" class="along">
-      <span class="quiet">along with it</span>
+      <span class="quiet">{{ $t("rangePart.alongWithIt") }}</span>
       <button
         v-for="one in others"
         :key="moves.keyOf(one)"
@@ -156,7 +164,7 @@ const counted = computed(() => {
         {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
       </button>
     </div>
-    <div v-if="session.mayEdit" class="choices" role="group" aria-label="What to do with the stretch">
+    <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.whatToDoWith')">
       <button
         v-for="one in CHOICES"
         :key="one.kind"
@@ -167,19 +175,21 @@ const counted = computed(() => {
       >
         {{ one.title }}
       </button>
-      <button class="small-button" title="Take the move along (Ctrl+C)" @click="moves.copy">Copy</button>
+      <button class="small-button" :title="$t('rangePart.takeTheMoveAlong')" @click="moves.copy">
+        {{ $t("rangePart.copy") }}
+      </button>
       <button
         class="small-button"
         :aria-pressed="pasting"
         :disabled="!moves.clip"
-        title="Put the copied move down"
+        :title="$t('rangePart.putTheCopiedMove')"
         @click="paste"
       >
-        Paste…
+        {{ $t("rangePart.paste") }}
       </button>
     </div>
     <label v-if="crosses" class="cross">
-      <input v-model="moves.crossing" type="checkbox" /> the other side goes the other way
+      <input v-model="moves.crossing" type="checkbox" /> {{ $t("rangePart.theOtherSideGoes") }}
     </label>
     <EditFields v-if="moves.edit" :edit="moves.edit" :parameter="view.parameter" @set="moves.look" />
     <PastePart v-if="pasting && moves.clip" />
@@ -189,13 +199,17 @@ const counted = computed(() => {
       <button
         class="small-button lit"
         :aria-pressed="monitor.comparing"
-        title="Hear it, only you (B held, Shift+B to stay)"
+        :title="$t('rangePart.hearItOnlyYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        hear B
+        {{ $t("rangePart.hearB") }}
       </button>
-      <button class="small-button" title="Leave it as it was (Escape)" @click="moves.leave">Leave it</button>
-      <button class="small-button strong" title="Make the change (Enter)" @click="moves.apply">Apply</button>
+      <button class="small-button" :title="$t('rangePart.leaveItAsIt')" @click="moves.leave">
+        {{ $t("rangePart.leaveIt") }}
+      </button>
+      <button class="small-button strong" :title="$t('rangePart.makeTheChangeEnter')" @click="moves.apply">
+        {{ $t("rangePart.apply") }}
+      </button>
     </div>
   </section>
 </template>

@@ -19,27 +19,29 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
 </script>
 
 <template>
-  <section v-if="takes.waiting" class="waiting" data-decides aria-label="Recorded take">
+  <section v-if="takes.waiting" class="waiting" data-decides :aria-label="$t('takesPart.recordedTake')">
     <p>
-      <strong>Recorded</strong> {{ bars(takes.waiting) }}, {{ takes.waiting.mode }}
+      <strong>{{ $t("takesPart.recorded") }}</strong> {{ bars(takes.waiting) }}, {{ takes.waiting.mode }}
       <span class="quiet number">{{ size(takes.waiting) }}</span>
     </p>
     <div class="row">
       <button
         class="small-button lit"
         :aria-pressed="monitor.comparing"
-        title="Hear the take, only you (B held, Shift+B to stay)"
+        :title="$t('takesPart.hearTheTakeOnly')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        hear B
+        {{ $t("takesPart.hearB") }}
       </button>
-      <button class="small-button" title="What was there stays (Backspace)" @click="takes.drop">Drop</button>
-      <button class="small-button strong" title="The take becomes the line (Enter)" @click="takes.keep">
-        Keep
+      <button class="small-button" :title="$t('takesPart.whatWasThereStays')" @click="takes.drop">
+        {{ $t("takesPart.drop") }}
+      </button>
+      <button class="small-button strong" :title="$t('takesPart.theTakeBecomesThe')" @click="takes.keep">
+        {{ $t("takesPart.keep") }}
       </button>
     </div>
   </section>
-  <Fold v-if="rest.length" title="Takes" :summary="String(rest.length)">
+  <Fold v-if="rest.length" :title="$t('takesPart.takes')" :summary="String(rest.length)">
     <ul>
       <li v-for="take in rest" :key="take.id">
         <button
@@ -51,8 +53,8 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
         </button>
         <button
           class="small-button"
-          title="Forget this take"
-          :aria-label="`Forget ${take.summary}`"
+          :title="$t('takesPart.forgetThisTake')"
+          :aria-label="$t('takesPart.forgetSummary', { summary: take.summary })"
           @click="takes.forget(take)"
         >
           ×
@@ -61,8 +63,12 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
     </ul>
   </Fold>
   <p v-if="takes.unsent.length" class="quiet" role="status">
-    {{ takes.unsent.length }} recorded {{ takes.unsent.length === 1 ? "pass waits" : "passes wait" }} for the
-    connection.
+    {{
+      $t("takesPart.unsentcountRecordedTakesFor", {
+        unsentCount: takes.unsent.length,
+        takes: takes.unsent.length === 1 ? $t("takesPart.passWaits") : $t("takesPart.passesWait"),
+      })
+    }}
   </p>
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the source stands in the list and in time, its group, what is kept of it by name, and taking it away. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { usePlacing } from "@/session/placing";
 import { useLibrary, type Preset } from "@/session/library";
@@ -32,16 +33,16 @@ const keep = (name: string): Promise<void> =>
 
 function remove(): void {
   placing.remove([props.source]);
-  say.know(`${props.source.name} is removed. Undo, or “removed” in the list, brings it back.`);
+  say.know(t("arrangePart.nameIsRemovedUndo", { name: props.source.name }));
 }
 </script>
 
 <template>
   <label class="field">
-    <span>Starts at</span>
+    <span>{{ $t("arrangePart.startsAt") }}</span>
     <NumberField
       :value="source.start"
-      label="Start in seconds"
+      :label="$t('arrangePart.startInSeconds')"
       :low="0"
       :high="86400"
       :step="0.001"
@@ -52,41 +53,54 @@ function remove(): void {
     />
   </label>
   <label class="field">
-    <span>Group</span>
+    <span>{{ $t("arrangePart.group") }}</span>
     <select
       :value="source.group"
-      aria-label="Group"
+      :aria-label="$t('arrangePart.group')"
       :disabled="!session.mayEdit"
       @change="join(($event.target as HTMLSelectElement).value)"
     >
-      <option value="">none</option>
+      <option value="">{{ $t("arrangePart.none") }}</option>
       <option v-for="group in session.groups" :key="group.id" :value="group.id">{{ group.name }}</option>
     </select>
   </label>
   <div class="buttons">
     <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, -1)">
-      earlier in list
+      {{ $t("arrangePart.earlierInList") }}
     </button>
-    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, 1)">later</button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, 1)">
+      {{ $t("arrangePart.later") }}
+    </button>
     <button class="small-button" :disabled="!session.mayEdit" @click="placing.duplicate(source)">
-      duplicate
+      {{ $t("arrangePart.duplicate") }}
     </button>
     <button
       v-if="source.channels > 1"
       class="small-button"
       :disabled="!session.mayEdit"
-      title="Every channel becomes a mono source where it stands"
+      :title="$t('arrangePart.everyChannelBecomesA')"
       @click="placing.split(source)"
     >
-      split
+      {{ $t("arrangePart.split") }}
     </button>
-    <button class="small-button" :disabled="!session.mayEdit" @click="remove">remove</button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="remove">
+      {{ $t("arrangePart.remove") }}
+    </button>
   </div>
   <div class="field">
-    <span>Kept placements</span>
-    <KeptPick :presets="fitting" label="Use a kept placement" :disabled="!session.mayEdit" @use="use" />
+    <span>{{ $t("arrangePart.keptPlacements") }}</span>
+    <KeptPick
+      :presets="fitting"
+      :label="$t('arrangePart.useAKeptPlacement')"
+      :disabled="!session.mayEdit"
+      @use="use"
+    />
   </div>
-  <KeepForm placeholder="keep this placement as…" label="Name to keep this placement by" @keep="keep" />
+  <KeepForm
+    :placeholder="$t('arrangePart.keepThisPlacementAs')"
+    :label="$t('arrangePart.nameToKeepThis')"
+    @keep="keep"
+  />
 </template>
 
 <style scoped>

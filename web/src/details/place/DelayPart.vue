@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Placing by a difference of arrival, and what one loudspeaker makes of it. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { decibels } from "@/geometry/pan";
 import { useEdits } from "@/session/edits";
@@ -16,8 +17,8 @@ const library = useLibrary();
 
 const ways = [
   { name: "off", title: "off" },
-  { name: "symmetric", title: "both sides" },
-  { name: "far-side", title: "far side late" },
+  { name: "symmetric", title: t("delayPart.bothSides") },
+  { name: "far-side", title: t("delayPart.farSideLate") },
 ];
 const on = computed(() => props.source.delay_panning !== "off");
 const limits = computed(() => library.library?.delay_panning_ms ?? [0.1, 30]);
@@ -25,8 +26,11 @@ const mono = computed(() => props.reading?.mono);
 const micro = computed(() => {
   const difference = mono.value?.difference ?? 0;
   const late = difference > 0 ? "left" : "right";
-  if (Math.abs(difference) < 1e-7) return "In the centre both sides arrive together.";
-  return `The ${late} side comes ${(Math.abs(difference) * 1000).toFixed(3)} ms later.`;
+  if (Math.abs(difference) < 1e-7) return t("delayPart.inTheCentreBoth");
+  return t("delayPart.theLateSideComes", {
+    late: late,
+    difference: (Math.abs(difference) * 1000).toFixed(3),
+  });
 });
 const better = computed(() => {
   if (!mono.value || mono.value.better_loss - mono.value.loss < 0.02) return null;
@@ -35,7 +39,7 @@ const better = computed(() => {
 </script>
 
 <template>
-  <div class="ways" role="radiogroup" aria-label="Timing">
+  <div class="ways" role="radiogroup" :aria-label="$t('delayPart.timing')">
     <button
       v-for="way in ways"
       :key="way.name"
@@ -51,8 +55,8 @@ const better = computed(() => {
   </div>
   <template v-if="on">
     <Slide
-      title="At either end"
-      label="Difference of arrival at either end"
+      :title="$t('delayPart.atEitherEnd')"
+      :label="$t('delayPart.differenceOfArrivalAt')"
       :value="source.delay_panning_ms"
       :low="limits[0]!"
       :high="limits[1]!"
@@ -64,8 +68,8 @@ const better = computed(() => {
       @set="edits.place(source, { delay_panning_ms: $event })"
     />
     <Slide
-      title="And by level"
-      label="Share of the place told by level"
+      :title="$t('delayPart.andByLevel')"
+      :label="$t('delayPart.shareOfThePlace')"
       :value="Math.round(source.level_share * 100)"
       :low="0"
       :high="100"
@@ -79,8 +83,11 @@ const better = computed(() => {
     <template v-if="mono">
       <MonoPicture :mono="mono" />
       <p class="note" role="status">
-        In mono this source loses <b class="number">{{ decibels(mono.loss).replace("+", "") }} dB</b>.
-        <template v-if="mono.notches.length"> First gap at {{ Math.round(mono.notches[0]!) }} Hz. </template>
+        {{ $t("delayPart.inMonoThisSource") }}
+        <b class="number">{{ $t("delayPart.lossDb", { loss: decibels(mono.loss).replace("+", "") }) }}</b>.
+        <template v-if="mono.notches.length">
+          {{ $t("delayPart.firstGapAtNotches", { notches: Math.round(mono.notches[0]!) }) }}
+        </template>
       </p>
       <button
         v-if="better"
@@ -88,15 +95,17 @@ const better = computed(() => {
         :disabled="!session.mayEdit"
         @click="edits.place(source, { delay_panning_ms: better.better })"
       >
-        Take {{ better.better.toFixed(3) }} ms: {{ decibels(better.better_loss).replace("+", "") }} dB
+        {{
+          $t("delayPart.takeBetterMsBetter", {
+            better: better.better.toFixed(3),
+            better_loss: decibels(better.better_loss).replace("+", ""),
+          })
+        }}
       </button>
-      <p v-else-if="mono.difference" class="quiet note">No delay within 0.2 ms loses less.</p>
+      <p v-else-if="mono.difference" class="quiet note">{{ $t("delayPart.noDelayWithin0") }}</p>
     </template>
   </template>
-  <p v-else class="quiet note">
-    Off: the place is told by level. A fraction of a millisecond between the sides places a sound too, at a
-    price in mono that is shown here.
-  </p>
+  <p v-else class="quiet note">{{ $t("delayPart.offThePlaceIs") }}</p>
 </template>
 
 <style scoped>

@@ -22,12 +22,12 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
     :disabled="!session.mayEdit"
     @click="edits.place(source, { double: !source.double })"
   >
-    {{ source.double ? "Doubled opposite" : "Double it opposite" }}
+    {{ source.double ? $t("doublePart.doubledOpposite") : $t("doublePart.doubleItOpposite") }}
   </button>
   <template v-if="source.double">
     <Slide
-      title="Later by"
-      label="Delay of the double"
+      :title="$t('doublePart.laterBy')"
+      :label="$t('doublePart.delayOfTheDouble')"
       :value="source.double_ms"
       :low="0"
       :high="50"
@@ -38,8 +38,8 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       @set="edits.place(source, { double_ms: $event })"
     />
     <Slide
-      title="Both by"
-      label="Level of both copies"
+      :title="$t('doublePart.bothBy')"
+      :label="$t('doublePart.levelOfBothCopies')"
       :value="source.double_trim"
       :low="-24"
       :high="12"
@@ -50,8 +50,10 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       @set="edits.place(source, { double_trim: $event })"
     />
     <p class="note" role="status">
-      The double makes it <b class="number">{{ decibels(change) }} dB</b
-      >{{ source.double_trim ? `; with its level taken back ${decibels(total)} dB` : "" }}.
+      {{ $t("doublePart.theDoubleMakesIt") }}
+      <b class="number">{{ $t("doublePart.decibelsDb", { decibels: decibels(change) }) }}</b>{{
+        source.double_trim ? $t("doublePart.withItsLevelTaken", { decibels: decibels(total) }) : ""
+      }}.
     </p>
     <button
       v-if="reading && Math.abs(total) >= 0.1"
@@ -59,12 +61,10 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       :disabled="!session.mayEdit"
       @click="edits.place(source, { double_trim: evening })"
     >
-      Take the level back ({{ decibels(evening) }} dB)
+      {{ $t("doublePart.takeTheLevelBack", { decibels: decibels(evening) }) }}
     </button>
   </template>
-  <p v-else class="quiet note">
-    A second copy stands as far on the other side. It would make the source {{ decibels(change) }} dB.
-  </p>
+  <p v-else class="quiet note">{{ $t("doublePart.aSecondCopyStands", { decibels: decibels(change) }) }}</p>
 </template>
 
 <style scoped>

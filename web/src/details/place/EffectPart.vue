@@ -43,27 +43,32 @@ function set(name: string, to: number | string): void {
         class="small-button on"
         :aria-pressed="effect.on"
         :disabled="!session.mayEdit"
-        :aria-label="`${kind?.title} on`"
+        :aria-label="$t('effectPart.titleOn', { title: kind?.title })"
         @click="$emit('on', !effect.on)"
       >
-        {{ effect.on ? "on" : "off" }}
+        {{ effect.on ? $t("effectPart.on") : $t("effectPart.off") }}
       </button>
       <b>{{ kind?.title }}</b>
       <button
         class="plain"
         :disabled="first || !session.mayEdit"
-        aria-label="Earlier"
+        :aria-label="$t('effectPart.earlier')"
         @click="$emit('move', -1)"
       >
         ↑
       </button>
-      <button class="plain" :disabled="last || !session.mayEdit" aria-label="Later" @click="$emit('move', 1)">
+      <button
+        class="plain"
+        :disabled="last || !session.mayEdit"
+        :aria-label="$t('effectPart.later')"
+        @click="$emit('move', 1)"
+      >
         ↓
       </button>
       <button
         class="plain"
         :disabled="!session.mayEdit"
-        :aria-label="`Take away the ${kind?.title}`"
+        :aria-label="$t('effectPart.takeAwayTheTitle', { title: kind?.title })"
         @click="$emit('remove')"
       >
         ×

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
+import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { decibels } from "@/geometry/pan";
@@ -36,29 +37,34 @@ function valuesOf(mode: (typeof modes.value)[number]): (parameter: Parameter) =>
 const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
   props.source.mode === "sides"
     ? [
-        { parameter: "level_left", title: "Left side's level" },
-        { parameter: "width_left", title: "Left side's width" },
-        { parameter: "level_right", title: "Right side's level" },
-        { parameter: "width_right", title: "Right side's width" },
+        { parameter: "level_left", title: t("meaningPart.leftSideSLevel") },
+        { parameter: "width_left", title: t("meaningPart.leftSideSWidth") },
+        { parameter: "level_right", title: t("meaningPart.rightSideSLevel") },
+        { parameter: "width_right", title: t("meaningPart.rightSideSWidth") },
       ]
     : props.source.mode === "span"
       ? [
-          { parameter: "pan", title: "Centre" },
-          { parameter: "span", title: "Span to either side" },
+          { parameter: "pan", title: t("meaningPart.centre") },
+          { parameter: "span", title: t("meaningPart.spanToEitherSide") },
         ]
       : [],
 );
 
 const thrown = computed(() => {
   if (!["balance", "mono"].includes(props.source.mode)) return null;
-  if (!props.reading) return "Reading the source…";
+  if (!props.reading) return t("meaningPart.readingTheSource");
   const { lost, lost_db, kept_db } = props.reading;
-  if (lost < 0.0005) return "Nothing is thrown away where it stands now.";
+  if (lost < 0.0005) return t("meaningPart.nothingIsThrownAway");
   const percent = Math.max(Math.round(lost * 100), 1);
-  return `Thrown away now: ${percent} % of its power (${decibels(lost_db)} dB of the source). It is ${decibels(kept_db)} dB for it.`;
+  return t("meaningPart.thrownAwayNowPercent", {
+    percent: percent,
+    decibels: decibels(lost_db),
+    decibels2: decibels(kept_db),
+  });
 });
 
-const change = (value: number): string => (Math.abs(value) < 0.05 ? "same level" : `${decibels(value)} dB`);
+const change = (value: number): string =>
+  Math.abs(value) < 0.05 ? t("meaningPart.sameLevel") : `${decibels(value)} dB`;
 
 /** Whether the gain makes up for what another way of panning does to the level. */
 const even = useLocalStorage("meaning-keeps-level", true);
@@ -85,12 +91,17 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
   const placing = operation("place-source", { source: props.source.id, ...read.values });
   const evening = operation("set-gain", { source: props.source.id, gain: read.gain });
   const both = even.value && Math.abs(read.change) >= LEAST;
-  edits.make(batch(`${props.source.name} panned as ${title}`, both ? [placing, evening] : [placing]));
+  edits.make(
+    batch(
+      t("meaningPart.namePannedAsTitle", { name: props.source.name, title: title }),
+      both ? [placing, evening] : [placing],
+    ),
+  );
 }
 </script>
 
 <template>
-  <div class="modes" role="radiogroup" aria-label="What panning means">
+  <div class="modes" role="radiogroup" :aria-label="$t('meaningPart.whatPanningMeans')">
     <button
       v-for="mode in modes"
       :key="mode.name"
@@ -105,7 +116,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
       <span>{{ mode.title }}</span>
       <small class="number">{{
         mode.name === source.mode
-          ? "now"
+          ? $t("meaningPart.now")
           : mode.name === wished
             ? "…"
             : mode.read
@@ -119,7 +130,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
     {{ thrown }}
   </p>
   <label class="even">
-    <input v-model="even" type="checkbox" /> the gain makes up for a change of level
+    <input v-model="even" type="checkbox" /> {{ $t("meaningPart.theGainMakesUp") }}
   </label>
   <label v-for="field in fields" :key="field.parameter" class="field">
     <span>{{ field.title }}</span>

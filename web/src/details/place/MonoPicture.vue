@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What mono takes from this source, third octave by third octave, and where the predicted gaps stand. */
+import { t } from "@/words";
 import { computed } from "vue";
 import type { PlacementReading } from "@/session/reading";
 
@@ -25,7 +26,10 @@ const gaps = computed(() => props.mono.notches.filter((hertz) => hertz < HIGH).s
 const worst = computed(() => [...bars.value].sort((a, b) => a.loss - b.loss)[0]);
 const said = computed(() =>
   worst.value
-    ? `Most is lost at ${Math.round(worst.value.centre)} Hz: ${worst.value.loss.toFixed(1)} dB`
+    ? t("monoPicture.mostIsLostAt", {
+        centre: Math.round(worst.value.centre),
+        loss: worst.value.loss.toFixed(1),
+      })
     : "",
 );
 const ticks = [
@@ -38,7 +42,11 @@ const ticks = [
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" role="img" :aria-label="`Loss in mono by third octave. ${said}`">
+  <svg
+    :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
+    role="img"
+    :aria-label="$t('monoPicture.lossInMonoBy', { said: said })"
+  >
     <path class="line" :d="`M0 ${TOP}H${WIDTH}M0 ${y(-12)}H${WIDTH}`" />
     <rect
       v-for="bar in bars"
@@ -50,7 +58,9 @@ const ticks = [
       :width="bar.width"
       :height="bar.height"
     >
-      <title>{{ Math.round(bar.centre) }} Hz: {{ bar.loss.toFixed(1) }} dB</title>
+      <title>
+        {{ $t("monoPicture.centreHzLossDb", { centre: Math.round(bar.centre), loss: bar.loss.toFixed(1) }) }}
+      </title>
     </rect>
     <path
       v-for="(gap, i) in gaps"

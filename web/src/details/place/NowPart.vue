@@ -46,21 +46,21 @@ function quick(to: number): void {
   <div class="now" :class="{ flat: room.surround }">
     <PlacesNow v-if="!room.surround" :source="source" />
     <dl>
-      <dt>Level</dt>
+      <dt>{{ $t("nowPart.level") }}</dt>
       <dd>
         <ParameterField
           parameter="level"
           :value="look('level')"
-          label="Level now"
+          :label="$t('nowPart.levelNow')"
           :disabled="!session.mayEdit"
           @set="edits.setValue(source, 'level', tidy('level', $event), player.playhead)"
         />
       </dd>
-      <dt title="Before everything else, for a stem that is too quiet">Gain</dt>
+      <dt :title="$t('nowPart.beforeEverythingElseFor')">{{ $t("nowPart.gain") }}</dt>
       <dd>
         <NumberField
           :value="session.shown(`${source.id}.gain`, source.gain)"
-          label="Gain before everything"
+          :label="$t('nowPart.gainBeforeEverything')"
           :low="-(library.library?.gain_limit ?? 36)"
           :high="library.library?.gain_limit ?? 36"
           :step="0.5"
@@ -73,30 +73,44 @@ function quick(to: number): void {
       </dd>
     </dl>
   </div>
-  <div v-if="!room.surround" class="quick" role="group" aria-label="Places of habit">
-    <button class="small-button side-left" :disabled="locked" title="Hard left" @click="quick(-1)">
+  <div v-if="!room.surround" class="quick" role="group" :aria-label="$t('nowPart.placesOfHabit')">
+    <button
+      class="small-button side-left"
+      :disabled="locked"
+      :title="$t('nowPart.hardLeft')"
+      @click="quick(-1)"
+    >
       L100
     </button>
-    <button class="small-button" :disabled="locked" title="Centre" @click="quick(0)">C</button>
-    <button class="small-button side-right" :disabled="locked" title="Hard right" @click="quick(1)">
+    <button class="small-button" :disabled="locked" :title="$t('nowPart.centre')" @click="quick(0)">C</button>
+    <button
+      class="small-button side-right"
+      :disabled="locked"
+      :title="$t('nowPart.hardRight')"
+      @click="quick(1)"
+    >
       R100
     </button>
     <button
       class="small-button"
       :disabled="locked"
-      title="Exchange left and right, its moves too"
+      :title="$t('nowPart.exchangeLeftAndRight')"
       @click="edits.flip([source])"
     >
-      mirror
+      {{ $t("nowPart.mirror") }}
     </button>
   </div>
-  <p v-if="holder" class="held">{{ holder.name }} is moving it now.</p>
+  <p v-if="holder" class="held">{{ $t("nowPart.nameIsMovingIt", { name: holder.name }) }}</p>
   <p v-else-if="shift" class="quiet note">
-    Its group shifts it {{ shift < 0 ? "left" : "right" }} by {{ Math.round(Math.abs(shift) * 100) }}: what
-    you see is where it sounds.
+    {{
+      $t("nowPart.itsGroupShiftsIt", {
+        shift: shift < 0 ? "left" : "right",
+        shift2: Math.round(Math.abs(shift) * 100),
+      })
+    }}
   </p>
   <p v-else-if="automated && session.mayEdit" class="quiet note">
-    It moves: moving it here puts a point at the playhead, {{ session.grid.text(player.playhead) }}.
+    {{ $t("nowPart.itMovesMovingIt", { playhead: session.grid.text(player.playhead) }) }}
   </p>
 </template>
 

@@ -74,32 +74,49 @@ const sends = computed(() =>
   <NowPart :source="source" />
   <template v-if="room.surround">
     <WherePart :source="source" />
-    <Fold title="May sound from" :summary="routed || 'everywhere'" :changed="!!routed" open>
+    <Fold :title="$t('placeDetails.maySoundFrom')" :summary="routed || 'everywhere'" :changed="!!routed" open>
       <SpeakersPart :source="source" />
     </Fold>
-    <Fold title="A way through the room" summary="draw a path…">
+    <Fold :title="$t('placeDetails.aWayThroughThe')" summary="draw a path…">
       <PathPart :source="source" />
     </Fold>
   </template>
-  <Fold title="Layers" :summary="layers || 'none'" :changed="!!layers" :open="room.surround">
+  <Fold
+    :title="$t('placeDetails.layers')"
+    :summary="layers || 'none'"
+    :changed="!!layers"
+    :open="room.surround"
+  >
     <LayersPart :source="source" />
   </Fold>
-  <Fold v-if="source.channels > 1" title="What panning means" :summary="source.mode" open>
+  <Fold v-if="source.channels > 1" :title="$t('placeDetails.whatPanningMeans')" :summary="source.mode" open>
     <div class="read" :class="{ stale }"><MeaningPart :source="source" :reading="reading" /></div>
   </Fold>
-  <Fold title="Before placing" :summary="prior || 'as it is'" :changed="!!prior">
+  <Fold
+    :title="$t('placeDetails.beforePlacing')"
+    :summary="prior || $t('placeDetails.asItIs')"
+    :changed="!!prior"
+  >
     <PriorPart :source="source" />
   </Fold>
-  <Fold title="Timing" :summary="timing || 'off'" :changed="!!timing">
+  <Fold :title="$t('placeDetails.timing')" :summary="timing || 'off'" :changed="!!timing">
     <div class="read" :class="{ stale }"><DelayPart :source="source" :reading="reading" /></div>
   </Fold>
-  <Fold title="Double" :summary="double || 'off'" :changed="!!double">
+  <Fold :title="$t('placeDetails.double')" :summary="double || 'off'" :changed="!!double">
     <div class="read" :class="{ stale }"><DoublePart :source="source" :reading="reading" /></div>
   </Fold>
-  <Fold title="Sends" :summary="sends || 'none'" :changed="!!sends" :open="source.channels === 1">
+  <Fold
+    :title="$t('placeDetails.sends')"
+    :summary="sends || 'none'"
+    :changed="!!sends"
+    :open="source.channels === 1"
+  >
     <SendsPart :source="source" />
   </Fold>
-  <Fold title="List and group" :summary="session.document?.groups[source.group]?.name ?? 'no group'">
+  <Fold
+    :title="$t('placeDetails.listAndGroup')"
+    :summary="session.document?.groups[source.group]?.name ?? $t('placeDetails.noGroup')"
+  >
     <ArrangePart :source="source" />
   </Fold>
   <WithoutPart :source="source" />

@@ -14,7 +14,7 @@ const edits = useEdits();
 <template>
   <Slide
     v-if="source.channels === 2"
-    title="Width"
+    :title="$t('priorPart.width')"
     :value="Math.round(session.valueAt(source, 'width', player.playhead) * 100)"
     :low="0"
     :high="200"
@@ -24,41 +24,39 @@ const edits = useEdits();
     :disabled="!session.mayEdit"
     @set="edits.setValue(source, 'width', $event / 100, player.playhead)"
   />
-  <div class="switches" role="group" aria-label="Sides">
+  <div class="switches" role="group" :aria-label="$t('priorPart.sides')">
     <button
       v-if="source.channels === 2"
       class="small-button"
       :aria-pressed="source.swap_channels"
       :disabled="!session.mayEdit"
-      title="What was left comes in right, and the other way round"
+      :title="$t('priorPart.whatWasLeftComes')"
       @click="edits.place(source, { swap_channels: !source.swap_channels })"
     >
-      sides exchanged
+      {{ $t("priorPart.sidesExchanged") }}
     </button>
     <button
       v-if="source.channels <= 2"
       class="small-button"
       :aria-pressed="source.invert_left"
       :disabled="!session.mayEdit"
-      title="Turns the polarity over"
+      :title="$t('priorPart.turnsThePolarityOver')"
       @click="edits.place(source, { invert_left: !source.invert_left })"
     >
-      polarity{{ source.channels === 2 ? " L" : "" }}
+      {{ $t("priorPart.polaritySource", { source: source.channels === 2 ? " L" : "" }) }}
     </button>
     <button
       v-if="source.channels === 2"
       class="small-button"
       :aria-pressed="source.invert_right"
       :disabled="!session.mayEdit"
-      title="Turns the right side's polarity over"
+      :title="$t('priorPart.turnsTheRightSide')"
       @click="edits.place(source, { invert_right: !source.invert_right })"
     >
-      polarity R
+      {{ $t("priorPart.polarityR") }}
     </button>
   </div>
-  <p v-if="source.channels === 2" class="quiet">
-    0 % is mono, 100 % as it is; above that, what differs between the sides is stronger.
-  </p>
+  <p v-if="source.channels === 2" class="quiet">{{ $t("priorPart.n0IsMono100") }}</p>
 </template>
 
 <style scoped>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A return: its effects in order with all their settings, its level, balance and width. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Operation } from "@/live/outbox";
@@ -27,14 +28,14 @@ const IN_ROOM: {
   title: string;
   tip: string;
 }[] = [
-  { parameter: "front", title: "Front–back", tip: "Balance of front and back: the far end is turned down" },
-  { parameter: "height", title: "Height", tip: "Balance of what is above and at the ear's height" },
-  { parameter: "spread", title: "Spread", tip: "How wide each of its channels stands about its loudspeaker" },
-  { parameter: "rotation", title: "Rotation", tip: "Turns all its channels about the listener" },
+  { parameter: "front", title: t("returnDetails.frontBack"), tip: t("returnDetails.balanceOfFrontAnd") },
+  { parameter: "height", title: t("returnDetails.height"), tip: t("returnDetails.balanceOfWhatIs") },
+  { parameter: "spread", title: t("returnDetails.spread"), tip: t("returnDetails.howWideEachOf") },
+  { parameter: "rotation", title: t("returnDetails.rotation"), tip: t("returnDetails.turnsAllItsChannels") },
   {
     parameter: "envelopment",
-    title: "Envelopment",
-    tip: "Share of the reverb tail that comes from every speaker; early reflections stay where the sound was sent",
+    title: t("returnDetails.envelopment"),
+    tip: t("returnDetails.shareOfTheReverb"),
   },
 ];
 
@@ -69,7 +70,7 @@ function use(preset: Preset): void {
   const { effects, level, pan, width, spread, envelopment } = preset.content as unknown as Return;
   const fresh = effects.map((effect) => ({ ...effect, id: freshId(effect.kind) }));
   edits.make(
-    batch(`${props.to.name} as “${preset.name}”`, [
+    batch(t("returnDetails.nameAsName2", { name: props.to.name, name2: preset.name }), [
       operation("arrange-effects", { to: props.to.id, effects: fresh }),
       operation("set-return", { to: props.to.id, level, pan, width, spread, envelopment }),
     ]),
@@ -96,37 +97,37 @@ function keep(name: string): Promise<void> {
     <span class="ink" :style="{ borderColor: inkOf(to.colour) }" />
     <NameField
       :name="to.name"
-      label="Name of the return"
+      :label="$t('returnDetails.nameOfTheReturn')"
       :disabled="!session.mayEdit"
       @rename="edits.setReturn(to, { name: $event })"
     />
-    <span class="quiet">return</span>
+    <span class="quiet">{{ $t("returnDetails.return") }}</span>
   </header>
   <div class="levels">
     <label
-      >Level
+      >{{ $t("returnDetails.level") }}
       <ParameterField
         of="return"
         parameter="level"
         :value="session.valueNow(`return:${to.id}`, 'level')"
-        :label="`Level of ${to.name}`"
+        :label="$t('returnDetails.levelOfName', { name: to.name })"
         :disabled="!session.mayEdit"
         @set="edits.setReturn(to, { level: $event })"
     /></label>
     <label
-      >Balance
+      >{{ $t("returnDetails.balance") }}
       <ParameterField
         of="return"
         parameter="pan"
         :value="session.valueNow(`return:${to.id}`, 'pan')"
-        :label="`Balance of ${to.name}`"
+        :label="$t('returnDetails.balanceOfName', { name: to.name })"
         :disabled="!session.mayEdit"
         @set="edits.setReturn(to, { pan: $event })"
     /></label>
   </div>
   <Slide
-    title="Width"
-    :label="`Width of ${to.name}`"
+    :title="$t('returnDetails.width')"
+    :label="$t('returnDetails.widthOfName', { name: to.name })"
     :value="Math.round(session.valueNow(`return:${to.id}`, 'width') * 100)"
     :low="0"
     :high="200"
@@ -143,12 +144,12 @@ function keep(name: string): Promise<void> {
         of="return"
         :parameter="one.parameter"
         :value="session.valueNow(`return:${to.id}`, one.parameter)"
-        :label="`${one.title} of ${to.name}`"
+        :label="$t('returnDetails.titleOfName', { title: one.title, name: to.name })"
         :disabled="!session.mayEdit"
         @set="edits.setReturn(to, { [one.parameter]: $event })"
     /></label>
   </div>
-  <h3 class="heading">Effects, in order</h3>
+  <h3 class="heading">{{ $t("returnDetails.effectsInOrder") }}</h3>
   <EffectPart
     v-for="(effect, index) in to.effects"
     :key="effect.id"
@@ -160,29 +161,38 @@ function keep(name: string): Promise<void> {
     @move="move(index, $event)"
     @remove="arrange(to.effects.filter((one) => one.id !== effect.id))"
   />
-  <p v-if="!to.effects.length" class="quiet note">
-    Nothing yet: what is sent here comes back as it is. Add a room, an echo…
-  </p>
+  <p v-if="!to.effects.length" class="quiet note">{{ $t("returnDetails.nothingYetWhatIs") }}</p>
   <select
     class="add"
     value=""
-    aria-label="Add an effect"
+    :aria-label="$t('returnDetails.addAnEffect')"
     :disabled="!session.mayEdit"
     @change="
       add(($event.target as HTMLSelectElement).value);
       ($event.target as HTMLSelectElement).value = '';
     "
   >
-    <option value="">+ effect</option>
+    <option value="">{{ $t("returnDetails.effect") }}</option>
     <option v-for="effect in library.library?.effects" :key="effect.name" :value="effect.name">
       {{ effect.title }}: {{ effect.sentence }}
     </option>
   </select>
-  <Fold title="Kept returns" :summary="`${kept.length}`">
-    <KeptPick :presets="kept" label="Use a kept return" :disabled="!session.mayEdit" @use="use" />
-    <KeepForm placeholder="keep this return as…" label="Name to keep this return by" @keep="keep" />
+  <Fold :title="$t('returnDetails.keptReturns')" :summary="`${kept.length}`">
+    <KeptPick
+      :presets="kept"
+      :label="$t('returnDetails.useAKeptReturn')"
+      :disabled="!session.mayEdit"
+      @use="use"
+    />
+    <KeepForm
+      :placeholder="$t('returnDetails.keepThisReturnAs')"
+      :label="$t('returnDetails.nameToKeepThis')"
+      @keep="keep"
+    />
   </Fold>
-  <button class="small-button" :disabled="!session.mayEdit" @click="remove">Remove this return</button>
+  <button class="small-button" :disabled="!session.mayEdit" @click="remove">
+    {{ $t("returnDetails.removeThisReturn") }}
+  </button>
 </template>
 
 <style scoped>

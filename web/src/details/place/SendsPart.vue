@@ -28,13 +28,13 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         class="level"
         parameter="level"
         :value="session.send(source.id, one.id).level"
-        :label="`Send of ${source.name} to ${one.name}`"
+        :label="$t('sendsPart.sendOfNameTo', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @set="edits.setSend(source.id, one.id, { level: $event })"
       />
       <select
         :value="session.send(source.id, one.id).place"
-        :aria-label="`Place of ${source.name} in ${one.name}`"
+        :aria-label="$t('sendsPart.placeOfNameIn', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @change="
           edits.setSend(source.id, one.id, {
@@ -51,7 +51,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         :class="sideClass(session.send(source.id, one.id).pan)"
         parameter="pan"
         :value="session.send(source.id, one.id).pan"
-        :label="`Own place of ${source.name} in ${one.name}`"
+        :label="$t('sendsPart.ownPlaceOfName', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @set="edits.setSend(source.id, one.id, { pan: $event })"
       />
@@ -62,12 +62,12 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         :disabled="!session.mayEdit"
         :title="
           session.send(source.id, one.id).pre
-            ? 'Tapped before the level: it stays when the level goes down'
-            : 'Tapped after the level: it follows the level'
+            ? $t('sendsPart.tappedBeforeTheLevel')
+            : $t('sendsPart.tappedAfterTheLevel')
         "
         @click="edits.setSend(source.id, one.id, { pre: !session.send(source.id, one.id).pre })"
       >
-        {{ session.send(source.id, one.id).pre ? "before" : "after" }}
+        {{ session.send(source.id, one.id).pre ? $t("sendsPart.before") : $t("sendsPart.after") }}
       </button>
       <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
         <ParameterField
@@ -76,18 +76,15 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
           of="send"
           :parameter="name"
           :value="session.send(source.id, one.id)[name] ?? 0"
-          :label="`Own ${title} of ${source.name} in ${one.name}`"
-          :title="`Own ${title}`"
+          :label="$t('sendsPart.ownTitleOfName', { title: title, name: source.name, name2: one.name })"
+          :title="$t('sendsPart.ownTitle', { title: title })"
           :disabled="!session.mayEdit"
           @set="edits.setSend(source.id, one.id, { [name]: $event })"
         />
       </div>
     </li>
   </ul>
-  <p v-else class="quiet">
-    A return is an effect that several sources share, each with a place of its own in it. Make one in the list
-    at the left.
-  </p>
+  <p v-else class="quiet">{{ $t("sendsPart.aReturnIsAn") }}</p>
 </template>
 
 <style scoped>

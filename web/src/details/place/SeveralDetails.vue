@@ -27,15 +27,15 @@ function makeGroup(): void {
 </script>
 
 <template>
-  <h2>{{ sources.length }} sources</h2>
+  <h2>{{ $t("severalDetails.sourcecountSources", { sourceCount: sources.length }) }}</h2>
   <ul>
     <li v-for="source in sources" :key="source.id">
       <span :style="{ background: inkOf(source.colour) }" />{{ source.name }}
     </li>
   </ul>
-  <h3 class="heading">Together, by the same</h3>
+  <h3 class="heading">{{ $t("severalDetails.togetherByTheSame") }}</h3>
   <div class="row">
-    <span>Level</span>
+    <span>{{ $t("severalDetails.level") }}</span>
     <button
       v-for="by in [-3, -0.5, 0.5, 3]"
       :key="by"
@@ -47,7 +47,7 @@ function makeGroup(): void {
     </button>
   </div>
   <div class="row">
-    <span>Place</span>
+    <span>{{ $t("severalDetails.place") }}</span>
     <button
       class="small-button side-left"
       :disabled="!session.mayEdit"
@@ -77,41 +77,43 @@ function makeGroup(): void {
       R10
     </button>
   </div>
-  <p class="quiet">Lanes move bodily. In the picture, drag any of them to move all.</p>
-  <h3 class="heading">Seated</h3>
+  <p class="quiet">{{ $t("severalDetails.lanesMoveBodilyIn") }}</p>
+  <h3 class="heading">{{ $t("severalDetails.seated") }}</h3>
   <div class="buttons">
-    <button class="small-button" :disabled="!session.mayEdit" @click="seating = true">Seat them…</button>
+    <button class="small-button" :disabled="!session.mayEdit" @click="seating = true">
+      {{ $t("severalDetails.seatThem") }}
+    </button>
     <button
       class="small-button"
       :disabled="!session.mayEdit"
-      title="Left becomes right: the players' side and the listener's"
+      :title="$t('severalDetails.leftBecomesRightThe')"
       @click="edits.flip(sources)"
     >
-      Flip left and right
+      {{ $t("severalDetails.flipLeftAndRight") }}
     </button>
   </div>
-  <h3 class="heading">Group</h3>
+  <h3 class="heading">{{ $t("severalDetails.group") }}</h3>
   <form @submit.prevent="makeGroup">
     <input
       v-model="name"
-      placeholder="name of the group"
-      aria-label="Name of the group"
+      :placeholder="$t('severalDetails.nameOfTheGroup')"
+      :aria-label="$t('severalDetails.nameOfTheGroup2')"
       maxlength="120"
       @keydown.stop
     />
-    <button class="small-button" :disabled="!session.mayEdit">make a group</button>
+    <button class="small-button" :disabled="!session.mayEdit">{{ $t("severalDetails.makeAGroup") }}</button>
   </form>
-  <h3 class="heading">Only you</h3>
+  <h3 class="heading">{{ $t("severalDetails.onlyYou") }}</h3>
   <div class="buttons">
     <button class="small-button" :aria-pressed="soloed" @click="player.soloThese(view.selection)">
-      hear only these
+      {{ $t("severalDetails.hearOnlyThese") }}
     </button>
     <button class="small-button" :aria-pressed="view.alone" @click="view.alone = !view.alone">
-      show only these
+      {{ $t("severalDetails.showOnlyThese") }}
     </button>
   </div>
   <button class="small-button remove" :disabled="!session.mayEdit" @click="placing.remove(sources)">
-    Remove these {{ sources.length }}
+    {{ $t("severalDetails.removeTheseSourcecount", { sourceCount: sources.length }) }}
   </button>
   <SeatingDialog v-model:open="seating" :sources="sources" />
 </template>

@@ -34,13 +34,13 @@ function nextInk(): void {
       class="ink"
       :style="{ background: inkOf(source.colour) }"
       :disabled="!session.mayEdit"
-      aria-label="Colour"
-      title="Another colour"
+      :aria-label="$t('sourceHead.colour')"
+      :title="$t('sourceHead.anotherColour')"
       @click="nextInk"
     />
     <NameField
       :name="source.name"
-      label="Name of the source"
+      :label="$t('sourceHead.nameOfTheSource')"
       :disabled="!session.mayEdit"
       @rename="edits.make(operation('rename-source', { source: source.id, name: $event }))"
     />
@@ -49,31 +49,33 @@ function nextInk(): void {
   <div class="acts">
     <button
       class="link"
-      :title="alone.id ? 'Back to everything' : 'Only this source, on its own stretch of time, only for you'"
+      :title="alone.id ? $t('sourceHead.backToEverything') : $t('sourceHead.onlyThisSourceOn')"
       @click="alone.id ? alone.close() : alone.open(source)"
     >
-      {{ alone.id ? "back to everything" : "alone" }}
+      {{ alone.id ? $t("sourceHead.backToEverything2") : $t("sourceHead.alone") }}
     </button>
     <template v-if="going">
-      <span class="quiet number" role="status">freezing {{ Math.round(going.progress * 100) }} %</span>
-      <button class="link" @click="freezing.stop(source)">stop</button>
+      <span class="quiet number" role="status">{{
+        $t("sourceHead.freezingProgress", { progress: Math.round(going.progress * 100) })
+      }}</span>
+      <button class="link" @click="freezing.stop(source)">{{ $t("sourceHead.stop") }}</button>
     </template>
     <button
       v-else-if="source.frozen_asset"
       class="link"
       :disabled="!session.mayEdit"
-      title="It can be changed again"
+      :title="$t('sourceHead.itCanBeChanged')"
       @click="freezing.thaw(source)"
     >
-      frozen · thaw
+      {{ $t("sourceHead.frozenThaw") }}
     </button>
     <button
       v-else-if="session.mayEdit"
       class="link"
-      title="Keep what it sounds like as a stem, so that it costs no work; its level can still be set"
+      :title="$t('sourceHead.keepWhatItSounds')"
       @click="freezing.freeze(source)"
     >
-      freeze
+      {{ $t("sourceHead.freeze") }}
     </button>
   </div>
 </template>

@@ -20,18 +20,20 @@ watch(
   <div class="without" :class="{ on: without.on }">
     <EarMark />
     <label>
-      <span class="hidden-label">What to hear away</span>
+      <span class="hidden-label">{{ $t("withoutPart.whatToHearAway") }}</span>
       <select v-model="without.treatment">
-        <option v-for="[name, title] in treatments" :key="name" :value="name">without {{ title }}</option>
+        <option v-for="[name, title] in treatments" :key="name" :value="name">
+          {{ $t("withoutPart.withoutTitle", { title: title }) }}
+        </option>
       </select>
     </label>
     <button
       class="small-button"
       :aria-pressed="without.on"
-      title="Hear it without, at the same loudness. Hold W, or Shift+W to stay"
+      :title="$t('withoutPart.hearItWithoutAt')"
       @click="without.on ? without.stop() : without.start(true)"
     >
-      {{ without.on ? "hearing it without" : "hear (hold W)" }}
+      {{ without.on ? $t("withoutPart.hearingItWithout") : $t("withoutPart.hearHoldW") }}
     </button>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One layer: what it takes, its effects, its place, its level; muted for all, soloed for oneself. */
+import { t } from "@/words";
 import { computed } from "vue";
 import EffectPart from "@/details/place/EffectPart.vue";
 import { depthText, levelText, panText } from "@/geometry/pan";
@@ -28,15 +29,15 @@ const where = computed(() => {
   return `${room.surround ? depthText(value("front")) : ""}${across}, ${levelText(value("level"))}`;
 });
 const rows = computed<{ parameter: Parameter; title: string }[]>(() => [
-  { parameter: "level", title: "Level" },
-  { parameter: "pan", title: "Across" },
-  { parameter: "span", title: "Apart" },
+  { parameter: "level", title: t("layerRow.level") },
+  { parameter: "pan", title: t("layerRow.across") },
+  { parameter: "span", title: t("layerRow.apart") },
   ...(room.surround
     ? ([
-        { parameter: "front", title: "Front–back" },
-        { parameter: "height", title: "Height" },
-        { parameter: "spread", title: "Spread" },
-        { parameter: "rotation", title: "Rotation" },
+        { parameter: "front", title: t("layerRow.frontBack") },
+        { parameter: "height", title: t("layerRow.height") },
+        { parameter: "spread", title: t("layerRow.spread") },
+        { parameter: "rotation", title: t("layerRow.rotation") },
       ] as const)
     : []),
 ]);
@@ -59,7 +60,7 @@ function addEffect(event: Event): void {
 </script>
 
 <template>
-  <article class="layer" :aria-label="`Layer ${layer.name}`">
+  <article class="layer" :aria-label="$t('layerRow.layerName', { name: layer.name })">
     <header>
       <button class="name" :aria-expanded="open" @click="$emit('toggle')">
         <b>{{ layer.name }}</b> <span class="quiet">{{ where }}</span>
@@ -68,7 +69,7 @@ function addEffect(event: Event): void {
         class="small-button"
         :aria-pressed="session.shown(`${owner}.muted`, layer.muted ?? false)"
         :disabled="!session.mayEdit"
-        :aria-label="`Mute ${layer.name}`"
+        :aria-label="$t('layerRow.muteName', { name: layer.name })"
         @click="edits.setLayer(layer, { muted: !layer.muted })"
       >
         M
@@ -76,8 +77,8 @@ function addEffect(event: Event): void {
       <button
         class="small-button"
         :aria-pressed="solo"
-        :aria-label="`Hear only ${layer.name}`"
-        title="Only you; several may be heard together"
+        :aria-label="$t('layerRow.hearOnlyName', { name: layer.name })"
+        :title="$t('layerRow.onlyYouSeveralMay')"
         @click="player.soloOnly(`${source.id}.${layer.id}`, true)"
       >
         S
@@ -86,16 +87,16 @@ function addEffect(event: Event): void {
     <div v-if="open" class="body">
       <NameField
         :name="layer.name"
-        label="Name of the layer"
+        :label="$t('layerRow.nameOfTheLayer')"
         :disabled="!session.mayEdit"
         @rename="edits.setLayer(layer, { name: $event })"
       />
       <label class="takes">
-        <span class="quiet">takes</span>
+        <span class="quiet">{{ $t("layerRow.takes") }}</span>
         <select
           :value="`${layer.input} ${layer.pre}`"
           :disabled="!session.mayEdit"
-          aria-label="What the layer takes"
+          :aria-label="$t('layerRow.whatTheLayerTakes')"
           @change="
             edits.setLayer(layer, {
               input: ($event.target as HTMLSelectElement).value.split(' ')[0] as 'source' | 'previous',
@@ -103,10 +104,10 @@ function addEffect(event: Event): void {
             })
           "
         >
-          <option value="source false">the source, after its level</option>
-          <option value="source true">the source, before its level</option>
-          <option value="previous false" :disabled="first">the layer above, after its level</option>
-          <option value="previous true" :disabled="first">the layer above, before its level</option>
+          <option value="source false">{{ $t("layerRow.theSourceAfterIts") }}</option>
+          <option value="source true">{{ $t("layerRow.theSourceBeforeIts") }}</option>
+          <option value="previous false" :disabled="first">{{ $t("layerRow.theLayerAboveAfter") }}</option>
+          <option value="previous true" :disabled="first">{{ $t("layerRow.theLayerAboveBefore") }}</option>
         </select>
       </label>
       <dl>
@@ -136,8 +137,8 @@ function addEffect(event: Event): void {
         @remove="arrange(effects.filter((one) => one.id !== effect.id))"
       />
       <div class="end">
-        <select v-if="session.mayEdit" aria-label="Add an effect to the layer" @change="addEffect">
-          <option value="">+ effect</option>
+        <select v-if="session.mayEdit" :aria-label="$t('layerRow.addAnEffectTo')" @change="addEffect">
+          <option value="">{{ $t("layerRow.effect") }}</option>
           <option v-for="one in library.library?.effects" :key="one.name" :value="one.name">
             {{ one.title }}
           </option>
@@ -147,7 +148,7 @@ function addEffect(event: Event): void {
           :disabled="!session.mayEdit"
           @click="edits.make(operation('remove-layer', { source: source.id, layer: layer.id }))"
         >
-          take the layer away
+          {{ $t("layerRow.takeTheLayerAway") }}
         </button>
       </div>
     </div>

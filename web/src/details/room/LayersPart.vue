@@ -58,15 +58,15 @@ const setDirect = (): void =>
 </script>
 
 <template>
-  <section class="layers" aria-label="Layers">
+  <section class="layers" :aria-label="$t('layersPart.layers')">
     <div class="dry">
-      <b>dry</b>
-      <span class="quiet">here</span>
+      <b>{{ $t("layersPart.dry") }}</b>
+      <span class="quiet">{{ $t("layersPart.here") }}</span>
       <button
         class="small-button"
         :aria-pressed="directMuted"
         :disabled="!session.mayEdit"
-        aria-label="Mute its own sound"
+        :aria-label="$t('layersPart.muteItsOwnSound')"
         @click="setDirect"
       >
         M
@@ -74,8 +74,8 @@ const setDirect = (): void =>
       <button
         class="small-button"
         :aria-pressed="heard('direct')"
-        aria-label="Hear only its own sound"
-        title="Only you"
+        :aria-label="$t('layersPart.hearOnlyItsOwn')"
+        :title="$t('layersPart.onlyYou')"
         @click="player.soloOnly(`${source.id}.direct`, true)"
       >
         S
@@ -90,15 +90,15 @@ const setDirect = (): void =>
       :open="open === layer.id"
       @toggle="open = open === layer.id ? '' : layer.id"
     />
-    <select v-if="session.mayEdit" class="add" aria-label="Add a layer" @change="add">
-      <option value="">+ layer through…</option>
+    <select v-if="session.mayEdit" class="add" :aria-label="$t('layersPart.addALayer')" @change="add">
+      <option value="">{{ $t("layersPart.layerThrough") }}</option>
       <option v-for="effect in library.library?.effects" :key="effect.name" :value="effect.name">
         {{ effect.title }}
       </option>
-      <option value="none">nothing: a plain copy</option>
+      <option value="none">{{ $t("layersPart.nothingAPlainCopy") }}</option>
     </select>
     <p v-if="layers.length" class="quiet note">
-      The source's level, {{ levelText(session.valueNow(source.id, "level")) }}, governs them all.
+      {{ $t("layersPart.theSourceSLevel", { levelText: levelText(session.valueNow(source.id, "level")) }) }}
     </p>
   </section>
 </template>

@@ -88,15 +88,13 @@ function arm(): void {
 </script>
 
 <template>
-  <section class="paths" aria-label="A way through the room">
-    <p v-if="source.mode === 'sides'" class="quiet note">
-      Each side has a place of its own. Pan it as a span or at one place to lead it along a way.
-    </p>
+  <section class="paths" :aria-label="$t('pathPart.aWayThroughThe')">
+    <p v-if="source.mode === 'sides'" class="quiet note">{{ $t("pathPart.eachSideHasA") }}</p>
     <template v-else>
       <button class="small-button wide" :aria-pressed="armed" :disabled="!session.mayEdit" @click="arm">
-        {{ armed ? "armed: play and drag it on the plan" : "draw while it plays" }}
+        {{ armed ? $t("pathPart.armedPlayAndDrag") : $t("pathPart.drawWhileItPlays") }}
       </button>
-      <div class="shapes" role="group" aria-label="Shape">
+      <div class="shapes" role="group" :aria-label="$t('pathPart.shape')">
         <button
           v-for="one in SHAPES"
           :key="one.name"
@@ -109,14 +107,21 @@ function arm(): void {
         </button>
       </div>
       <template v-if="open">
-        <p class="quiet note">Over {{ said }}{{ moves.span ? ", as picked on the chart" : "" }}.</p>
+        <p class="quiet note">
+          {{
+            $t("pathPart.overSaidMoves", {
+              said: said,
+              moves: moves.span ? $t("pathPart.asPickedOnThe") : "",
+            })
+          }}
+        </p>
         <dl>
           <template v-if="!moves.span">
-            <dt>Bars</dt>
+            <dt>{{ $t("pathPart.bars") }}</dt>
             <dd>
               <NumberField
                 :value="bars"
-                label="Bars"
+                :label="$t('pathPart.bars')"
                 :low="1"
                 :high="200"
                 :step="1"
@@ -126,11 +131,11 @@ function arm(): void {
             </dd>
           </template>
           <template v-if="shape !== 'line'">
-            <dt>Turns (+ left)</dt>
+            <dt>{{ $t("pathPart.turnsLeft") }}</dt>
             <dd>
               <NumberField
                 :value="turns"
-                label="Turns"
+                :label="$t('pathPart.turns')"
                 :low="-16"
                 :high="16"
                 :step="0.25"
@@ -138,11 +143,11 @@ function arm(): void {
                 @set="turns = $event"
               />
             </dd>
-            <dt>Begins at</dt>
+            <dt>{{ $t("pathPart.beginsAt") }}</dt>
             <dd>
               <NumberField
                 :value="angle"
-                label="Begins at"
+                :label="$t('pathPart.beginsAt')"
                 :low="-180"
                 :high="180"
                 :step="5"
@@ -151,11 +156,11 @@ function arm(): void {
                 @set="angle = $event"
               />
             </dd>
-            <dt>Radius</dt>
+            <dt>{{ $t("pathPart.radius") }}</dt>
             <dd>
               <NumberField
                 :value="radius"
-                label="Radius"
+                :label="$t('pathPart.radius')"
                 :low="0"
                 :high="1.4"
                 :step="0.05"
@@ -165,11 +170,11 @@ function arm(): void {
             </dd>
           </template>
           <template v-if="shape === 'spiral'">
-            <dt>Radius at the end</dt>
+            <dt>{{ $t("pathPart.radiusAtTheEnd") }}</dt>
             <dd>
               <NumberField
                 :value="endRadius"
-                label="Radius at the end"
+                :label="$t('pathPart.radiusAtTheEnd')"
                 :low="0"
                 :high="1.4"
                 :step="0.05"
@@ -179,11 +184,11 @@ function arm(): void {
             </dd>
           </template>
           <template v-if="shape === 'line'">
-            <dt>To: across</dt>
+            <dt>{{ $t("pathPart.toAcross") }}</dt>
             <dd>
               <NumberField
                 :value="toX"
-                label="To: across"
+                :label="$t('pathPart.toAcross')"
                 :low="-1"
                 :high="1"
                 :step="0.05"
@@ -191,11 +196,11 @@ function arm(): void {
                 @set="toX = $event"
               />
             </dd>
-            <dt>To: front–back</dt>
+            <dt>{{ $t("pathPart.toFrontBack") }}</dt>
             <dd>
               <NumberField
                 :value="toY"
-                label="To: front to back"
+                :label="$t('pathPart.toFrontToBack')"
                 :low="-1"
                 :high="1"
                 :step="0.05"
@@ -206,21 +211,21 @@ function arm(): void {
           </template>
         </dl>
         <label class="rise"
-          ><input v-model="rises" type="checkbox" /> rises
+          ><input v-model="rises" type="checkbox" /> {{ $t("pathPart.rises") }}
           <template v-if="rises">
-            from
+            {{ $t("pathPart.from") }}
             <NumberField
               :value="low"
-              label="Height at the beginning"
+              :label="$t('pathPart.heightAtTheBeginning')"
               :low="-1"
               :high="1"
               :step="0.05"
               @set="low = $event"
             />
-            to
+            {{ $t("pathPart.to") }}
             <NumberField
               :value="high"
-              label="Height at the end"
+              :label="$t('pathPart.heightAtTheEnd')"
               :low="-1"
               :high="1"
               :step="0.05"
@@ -230,15 +235,17 @@ function arm(): void {
         </label>
         <p v-if="moves.trouble" class="wrong" role="alert">{{ moves.trouble }}</p>
         <div class="acts">
-          <Button type="primary" size="small" :disabled="!moves.draft" @click="take">Take it</Button>
+          <Button type="primary" size="small" :disabled="!moves.draft" @click="take">{{
+            $t("pathPart.takeIt")
+          }}</Button>
           <Button
             size="small"
             :disabled="!moves.draft"
             :aria-pressed="monitor.comparing"
             @click="monitor.compare(!monitor.comparing)"
-            >Hear B</Button
+            >{{ $t("pathPart.hearB") }}</Button
           >
-          <button class="link" @click="leave">leave it</button>
+          <button class="link" @click="leave">{{ $t("pathPart.leaveIt") }}</button>
         </div>
       </template>
     </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** From where the source may sound, always or in one passage, and how strong each group of loudspeakers plays it. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { levelText, OFF_DB, parseLevel } from "@/geometry/pan";
 import { operation, useEdits } from "@/session/edits";
@@ -38,8 +39,8 @@ function setLevel(name: string, value: number): void {
 }
 const lastOf = computed(() => {
   const out = room.speakers.filter((one) => off.value.has(one.name)).map((one) => one.label);
-  if (!out.length) return "From every loudspeaker.";
-  return `${out.join(", ")} off: ${out.length === 1 ? "its" : "their"} share goes to the neighbours.`;
+  if (!out.length) return t("speakersPart.fromEveryLoudspeaker");
+  return t("speakersPart.outOffOut2Share", { out: out.join(", "), out2: out.length === 1 ? "its" : "their" });
 });
 const forget = (): void =>
   edits.make(operation("restore-route", { source: props.source.id, passage: room.passage, route: null }));
@@ -48,28 +49,33 @@ const forget = (): void =>
 <template>
   <section class="ways">
     <label class="when">
-      <span class="quiet">in</span>
-      <select v-model="room.passage" aria-label="When these speakers are used">
-        <option value="">the whole piece</option>
+      <span class="quiet">{{ $t("speakersPart.in") }}</span>
+      <select v-model="room.passage" :aria-label="$t('speakersPart.whenTheseSpeakersAre')">
+        <option value="">{{ $t("speakersPart.theWholePiece") }}</option>
         <option v-for="one in session.passages" :key="one.id" :value="one.id">
-          {{ one.name }}{{ own[one.id] ? " · own" : "" }}
+          {{ one.name }}{{ own[one.id] ? $t("speakersPart.own") : "" }}
         </option>
       </select>
       <button v-if="room.passage && ofOwn" class="link" :disabled="!session.mayEdit" @click="forget">
-        as elsewhere
+        {{ $t("speakersPart.asElsewhere") }}
       </button>
       <button v-else-if="!room.passage && own['']" class="link" :disabled="!session.mayEdit" @click="forget">
-        reset
+        {{ $t("speakersPart.reset") }}
       </button>
     </label>
-    <p v-if="!ofOwn" class="quiet note">As in the whole piece. A change here makes it this passage's own.</p>
+    <p v-if="!ofOwn" class="quiet note">{{ $t("speakersPart.asInTheWhole") }}</p>
     <div class="groups">
       <div v-for="group in room.groups" :key="group" class="group">
         <button
           class="may"
           :aria-pressed="sounds(group)"
           :disabled="!session.mayEdit"
-          :title="`${names(group).length} loudspeaker${names(group).length > 1 ? 's' : ''}. Press to forbid or allow`"
+          :title="
+            $t('speakersPart.groupcountLoudspeakerNamesPress', {
+              groupCount: names(group).length,
+              names: names(group).length > 1 ? 's' : '',
+            })
+          "
           @click="toggle(group)"
         >
           {{ group }}
@@ -77,22 +83,22 @@ const forget = (): void =>
         <button
           class="link"
           :disabled="!session.mayEdit"
-          :aria-label="`Only ${group}`"
+          :aria-label="$t('speakersPart.onlyGroup', { group: group })"
           @click="only(group, false)"
         >
-          only
+          {{ $t("speakersPart.only") }}
         </button>
         <button
           class="link"
           :disabled="!session.mayEdit"
-          :aria-label="`All but ${group}`"
+          :aria-label="$t('speakersPart.allButGroup', { group: group })"
           @click="only(group, true)"
         >
-          all but
+          {{ $t("speakersPart.allBut") }}
         </button>
         <ValueField
           :value="level(group)"
-          :label="`Level from ${group}`"
+          :label="$t('speakersPart.levelFromGroup', { group: group })"
           :text="levelText"
           :parse="parseLevel"
           :step="0.5"
@@ -100,7 +106,7 @@ const forget = (): void =>
           :low="OFF_DB"
           :high="12"
           :initial="0"
-          hint="How strong this group plays it; double-click for 0 dB"
+          :hint="$t('speakersPart.howStrongThisGroup')"
           :disabled="!session.mayEdit"
           @set="setLevel(group, $event)"
         />
@@ -109,11 +115,11 @@ const forget = (): void =>
     <p class="quiet note">{{ lastOf }}</p>
     <dl v-if="stem">
       <template v-for="part in ['direct', 'ambient'] as const" :key="part">
-        <dt>{{ part === "direct" ? "Direct part" : "Ambience" }}</dt>
+        <dt>{{ part === "direct" ? $t("speakersPart.directPart") : $t("speakersPart.ambience") }}</dt>
         <dd>
           <ValueField
             :value="route[part] ?? 0"
-            :label="`Amount of the ${part} part`"
+            :label="$t('speakersPart.amountOfThePart', { part: part })"
             :text="levelText"
             :parse="parseLevel"
             :step="0.5"
@@ -121,18 +127,18 @@ const forget = (): void =>
             :low="OFF_DB"
             :high="12"
             :initial="0"
-            hint="Double-click for 0 dB"
+            :hint="$t('speakersPart.doubleClickFor0')"
             :disabled="!session.mayEdit"
             @set="room.setRoute(source, { [part]: $event })"
           />
         </dd>
       </template>
       <template v-if="room.channels.some((one) => one.lfe)">
-        <dt>LFE</dt>
+        <dt>{{ $t("speakersPart.lfe") }}</dt>
         <dd>
           <ValueField
             :value="route.levels?.['lfe'] ?? OFF_DB"
-            label="Level to the LFE"
+            :label="$t('speakersPart.levelToTheLfe')"
             :text="levelText"
             :parse="parseLevel"
             :step="0.5"
@@ -140,7 +146,7 @@ const forget = (): void =>
             :low="OFF_DB"
             :high="12"
             :initial="OFF_DB"
-            hint="Double-click for off"
+            :hint="$t('speakersPart.doubleClickForOff')"
             :disabled="!session.mayEdit"
             @set="setLevel('lfe', $event)"
           />

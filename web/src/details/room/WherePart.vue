@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the source is in the room: its direction in large figures, every coordinate to be typed, and what widens it. */
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { directionText } from "@/geometry/pan";
 import { FACES, tidy } from "@/geometry/parameters";
@@ -35,32 +36,32 @@ const sides = computed(() => props.source.mode === "sides");
 const rows = computed<{ parameter: Parameter; title: string }[]>(() =>
   sides.value
     ? [
-        { parameter: "pan_left", title: "Left: across" },
+        { parameter: "pan_left", title: t("wherePart.leftAcross") },
         { parameter: "front_left", title: "front–back" },
         { parameter: "height_left", title: "height" },
         { parameter: "width_left", title: "width" },
-        { parameter: "pan_right", title: "Right: across" },
+        { parameter: "pan_right", title: t("wherePart.rightAcross") },
         { parameter: "front_right", title: "front–back" },
         { parameter: "height_right", title: "height" },
         { parameter: "width_right", title: "width" },
       ]
     : [
-        { parameter: "pan", title: "Across" },
-        { parameter: "front", title: "Front–back" },
-        { parameter: "height", title: "Height" },
-        ...(props.source.mode === "span" ? [{ parameter: "span" as const, title: "Span" }] : []),
+        { parameter: "pan", title: t("wherePart.across") },
+        { parameter: "front", title: t("wherePart.frontBack") },
+        { parameter: "height", title: t("wherePart.height") },
+        ...(props.source.mode === "span" ? [{ parameter: "span" as const, title: t("wherePart.span") }] : []),
       ],
 );
 const more = computed<{ parameter: Parameter; title: string }[]>(() => [
-  { parameter: "spread", title: "Spread" },
-  { parameter: "rotation", title: "Rotation" },
-  { parameter: "centre_level", title: "Centre level" },
+  { parameter: "spread", title: t("wherePart.spread") },
+  { parameter: "rotation", title: t("wherePart.rotation") },
+  { parameter: "centre_level", title: t("wherePart.centreLevel") },
   ...(room.channels.some((one) => one.lfe) ? [{ parameter: "lfe" as const, title: "LFE" }] : []),
 ]);
 const POLAR = [
-  { title: "Azimuth", low: -180, high: 180, step: 1, hint: "Degrees, + to the left" },
-  { title: "Elevation", low: -90, high: 90, step: 1, hint: "Degrees, + upwards" },
-  { title: "Distance", low: 0, high: 1, step: 0.01, hint: "100 % is the room's edge" },
+  { title: t("wherePart.azimuth"), low: -180, high: 180, step: 1, hint: t("wherePart.degreesToTheLeft") },
+  { title: t("wherePart.elevation"), low: -90, high: 90, step: 1, hint: t("wherePart.degreesUpwards") },
+  { title: t("wherePart.distance"), low: 0, high: 1, step: 0.01, hint: t("wherePart.n100IsTheRoom") },
 ] as const;
 const polarText =
   (index: number) =>
@@ -88,12 +89,12 @@ async function setPolar(index: number, value: number): Promise<void> {
   }
 }
 const PLACES_OF_HABIT: { name: string; title: string; x: number; y: number }[] = [
-  { name: "L", title: "Left in front", x: -1, y: 1 },
-  { name: "C", title: "The middle of the front", x: 0, y: 1 },
-  { name: "R", title: "Right in front", x: 1, y: 1 },
-  { name: "Ls", title: "Left behind", x: -1, y: -1 },
-  { name: "Rs", title: "Right behind", x: 1, y: -1 },
-  { name: "all", title: "The middle of the room: every loudspeaker", x: 0, y: 0 },
+  { name: "L", title: t("wherePart.leftInFront"), x: -1, y: 1 },
+  { name: "C", title: t("wherePart.theMiddleOfThe"), x: 0, y: 1 },
+  { name: "R", title: t("wherePart.rightInFront"), x: 1, y: 1 },
+  { name: t("wherePart.ls"), title: t("wherePart.leftBehind"), x: -1, y: -1 },
+  { name: t("wherePart.rs"), title: t("wherePart.rightBehind"), x: 1, y: -1 },
+  { name: "all", title: t("wherePart.theMiddleOfThe2"), x: 0, y: 0 },
 ];
 function quick(x: number, y: number): void {
   hand.set(props.source, plan.valuesFor(props.source, "whole", { across: x, depth: y }), false);
@@ -101,19 +102,21 @@ function quick(x: number, y: number): void {
 </script>
 
 <template>
-  <section class="where" aria-label="Where it is in the room">
+  <section class="where" :aria-label="$t('wherePart.whereItIsIn')">
     <div class="top">
       <b class="direction" :class="side" role="status">{{ direction }}</b>
-      <span class="choice" role="group" aria-label="Coordinates">
-        <button class="small-button" :aria-pressed="byRoom" @click="byRoom = true">room</button>
+      <span class="choice" role="group" :aria-label="$t('wherePart.coordinates')">
+        <button class="small-button" :aria-pressed="byRoom" @click="byRoom = true">
+          {{ $t("wherePart.room") }}
+        </button>
         <button
           class="small-button"
           :aria-pressed="!byRoom"
           :disabled="sides"
-          :title="sides ? 'Each side has a place of its own: set them in the room' : ''"
+          :title="sides ? $t('wherePart.eachSideHasA') : ''"
           @click="byRoom = false"
         >
-          polar
+          {{ $t("wherePart.polar") }}
         </button>
       </span>
     </div>
@@ -124,14 +127,14 @@ function quick(x: number, y: number): void {
           <ParameterField
             :parameter="row.parameter"
             :value="look(row.parameter)"
-            :label="`${FACES[row.parameter].title} now`"
+            :label="$t('wherePart.titleNow', { title: FACES[row.parameter].title })"
             :disabled="locked"
             @set="set(row.parameter, $event)"
           />
         </dd>
       </template>
       <template v-if="polar && !sides">
-        <dt>Distance</dt>
+        <dt>{{ $t("wherePart.distance") }}</dt>
         <dd class="number told">{{ Math.round(polar[2] * 100) }} %</dd>
       </template>
     </dl>
@@ -141,7 +144,7 @@ function quick(x: number, y: number): void {
         <dd>
           <ValueField
             :value="polar[i]!"
-            :label="`${row.title} now`"
+            :label="$t('wherePart.titleNow', { title: row.title })"
             :text="polarText(i)"
             :parse="parsePolar(i)"
             :step="row.step"
@@ -156,7 +159,7 @@ function quick(x: number, y: number): void {
         </dd>
       </template>
     </dl>
-    <div class="quick" role="group" aria-label="Places of habit in the room">
+    <div class="quick" role="group" :aria-label="$t('wherePart.placesOfHabitIn')">
       <button
         v-for="one in PLACES_OF_HABIT"
         :key="one.name"
@@ -175,7 +178,7 @@ function quick(x: number, y: number): void {
           <ParameterField
             :parameter="row.parameter"
             :value="look(row.parameter)"
-            :label="`${row.title} now`"
+            :label="$t('wherePart.titleNow', { title: row.title })"
             :disabled="!session.mayEdit"
             @set="set(row.parameter, $event)"
           />
@@ -183,22 +186,24 @@ function quick(x: number, y: number): void {
       </template>
     </dl>
     <div class="row">
-      <label title="A drag leaves it alone; only for you">
-        <input v-model="room.locked.across" type="checkbox" /> lock across
+      <label :title="$t('wherePart.aDragLeavesIt')">
+        <input v-model="room.locked.across" type="checkbox" /> {{ $t("wherePart.lockAcross") }}
       </label>
-      <label title="A drag leaves it alone; only for you">
-        <input v-model="room.locked.along" type="checkbox" /> lock depth
+      <label :title="$t('wherePart.aDragLeavesIt')">
+        <input v-model="room.locked.along" type="checkbox" /> {{ $t("wherePart.lockDepth") }}
       </label>
-      <label title="It sounds from the nearest loudspeaker alone">
+      <label :title="$t('wherePart.itSoundsFromThe')">
         <input
           type="checkbox"
           :checked="session.shown(`${source.id}.snap`, source.snap)"
           :disabled="!session.mayEdit"
           @change="edits.place(source, { snap: !source.snap })"
         />
-        snap
+        {{ $t("wherePart.snap") }}
       </label>
-      <button class="link" :disabled="locked" @click="plan.reset(source)">reset place</button>
+      <button class="link" :disabled="locked" @click="plan.reset(source)">
+        {{ $t("wherePart.resetPlace") }}
+      </button>
     </div>
   </section>
 </template>
