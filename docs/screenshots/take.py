@@ -43,24 +43,24 @@ def take_place_desk(rowan: Engineer) -> None:
     rowan.listen(2.0)
     take(page, "place")
     rowan.stop()
-    page.get_by_label("What the field shows").get_by_role("button", name="Quay").click()
+    page.get_by_label("View").get_by_role("button", name="Quay").click()
     take(page, "return")
     page.get_by_role("button", name="Direct").click()
     choose(rowan, "wind-pad")
     page.get_by_role("radio", name="balance").click()
     rowan.place_of("wind-pad").press("Shift+ArrowRight")
-    page.get_by_text("Thrown away now").wait_for()
+    page.get_by_text("Lost by panning").wait_for()
     take(page, "meaning")
     choose(rowan, "foghorn")
-    page.get_by_role("button", name="Timing").click()
+    page.get_by_role("button", name="Delay panning").click()
     page.get_by_role("radio", name="both sides").click()
     page.get_by_text("First gap at").wait_for()
     take(page, "timing")
     for key in ("hand-drum", "shaker", "plucked-bass", "bell-buoy"):
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
     with tempfile.TemporaryDirectory() as folder:
-        page.get_by_role("button", name="+ add").click()
-        page.get_by_label("Files to bring in").set_input_files(made_stems(Path(folder)))
+        page.get_by_role("button", name="+ Add").click()
+        page.get_by_label("Files to import").set_input_files(made_stems(Path(folder)))
         page.get_by_text("Very quiet").wait_for()
         page.get_by_text("breaks off").wait_for()
         take(page, "bring-in")
@@ -93,10 +93,10 @@ def take_together(rowan: Engineer, ines: Engineer) -> None:
     take(page, "comments")
     page.get_by_role("button", name="History").click()
     page.locator(".log li", has_text=f"r{then}").get_by_role("button").click()
-    page.get_by_text("name this version…").click()
+    page.get_by_text("Name this version…").click()
     page.get_by_label("Name of the version").fill("Before Ines")
-    page.get_by_role("button", name="Name it").click()
-    page.get_by_text("as loud:").wait_for()
+    page.get_by_role("button", name="Save").click()
+    page.get_by_text("loudness matched:").wait_for()
     take(page, "history")
     page.get_by_role("button", name="Close", exact=True).click()
 
@@ -106,19 +106,19 @@ def take_pulse_desk(rowan: Engineer) -> None:
     page = rowan.page
     rowan.to_desk("Pulse")
     choose(rowan, "wind-pad")
-    values = {"wave": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
+    values = {"Waveform": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
     rowan.operate("set-pulse", owner="wind-pad", **values)
-    page.get_by_label("By whose accents").select_option(label="Hand drum")
+    page.get_by_label("Accents from").select_option(label="Hand drum")
     rowan.jump("17.2.40")
     page.get_by_text("The accents of Hand drum").wait_for()
     page.locator(".reading .stale").wait_for(state="detached")
     take(page, "pulse")
     choose(rowan, "glass-mallets")
     with page.expect_response(lambda answer: "/waveform" in answer.url):
-        page.get_by_role("button", name="Dealt out").click()
+        page.get_by_role("button", name="Deal", exact=True).click()
         page.locator(".teach .strong").click()
     page.get_by_role("button", name="there and back").click()
-    page.get_by_role("button", name="the voice").click()
+    page.get_by_role("button", name="Built-in voice").click()
     page.get_by_role("button", name="Place 2", exact=True).click()
     rowan.jump("29.1")
     surface = page.get_by_role("application")
@@ -142,7 +142,7 @@ def take_move_desk(rowan: Engineer) -> None:
     page.keyboard.press("Shift+Z")
     page.get_by_role("button", name="Lights ahead").click(modifiers=["Shift"])
     page.keyboard.press("z")
-    stretch = page.get_by_label("Picked stretch")
+    stretch = page.get_by_label("Range")
     stretch.get_by_role("button", name="Sweep", exact=True).click()
     for label, value in (("Sweep to", "R80"), ("Crossings", "6")):
         page.get_by_label(label).fill(value)
@@ -177,22 +177,22 @@ def take_balance_desk(rowan: Engineer) -> None:
     page.locator("[data-cause]").first.wait_for(timeout=60_000)
     rowan.row("concertina-1").locator("button.name").click()
     rowan.row("concertina-2").locator("button.name").click(modifiers=["Control"])
-    page.get_by_role("button", name="Work it out").click()
-    page.get_by_role("button", name="Hear as B").wait_for(timeout=60_000)
-    page.get_by_text("dB hotter here").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Calculate").click()
+    page.get_by_role("button", name="Compare B").wait_for(timeout=60_000)
+    page.get_by_text("dB louder here").wait_for(timeout=60_000)
     rowan.jump("17.3")
     rowan.play()
-    page.get_by_role("button", name="Hear as B").click()
+    page.get_by_role("button", name="Compare B").click()
     rowan.listen(3.0)
     take(page, "balance")
     rowan.stop()
-    page.get_by_role("button", name="Not now").click()
+    page.get_by_role("button", name="Dismiss").click()
     page.get_by_role("button", name="Balance report…").click()
-    page.get_by_role("button", name="Make the report").click()
-    link = page.get_by_role("link", name="Open the page")
+    page.get_by_role("button", name="Create report").click()
+    link = page.get_by_role("link", name="Open report")
     link.wait_for(timeout=120_000)
     page.goto(rowan.case.server.address + link.get_attribute("href"))
-    page.get_by_text("Leaning stretches").wait_for()
+    page.get_by_text("Leans over tolerance").wait_for()
     take(page, "report", full_page=True)
 
 
@@ -200,21 +200,21 @@ def take_handing_over(rowan: Engineer) -> None:
     """What is wanted on the left, a delivery that is there and one that is being made on the right."""
     page = rowan.page
     rowan.to_desk("Hand over")
-    form = page.get_by_role("form", name="What to hand over")
+    form = page.get_by_role("form", name="What to export")
     form.get_by_label("Loudness").select_option(label="Music, wide: −18 LUFS, at most −1 dBTP")
     for name in ("mono", "ADM in BW64", "CSV table", "chart"):
         form.get_by_label(name).first.check()
-    form.get_by_label("What", exact=True).select_option(label="Open water")
-    form.get_by_role("button", name="Make the files").click()
+    form.get_by_label("Range", exact=True).select_option(label="Open water")
+    form.get_by_role("button", name="Export").click()
     page.locator("article[data-status=done]").wait_for(timeout=240_000)
-    form.get_by_label("What", exact=True).select_option(label="the whole piece")
+    form.get_by_label("Range", exact=True).select_option(label="the whole piece")
     form.get_by_label("Stems").select_option("groups")
-    form.get_by_role("button", name="Make the files").click()
+    form.get_by_role("button", name="Export").click()
     page.get_by_role("progressbar").wait_for()
     page.locator("article [role=status]").filter(has_not_text="Waiting").first.wait_for(timeout=120_000)
     form.evaluate("element => (element.scrollTop = 0)")
     take(page, "hand-over")
-    page.get_by_role("button", name="Stop").last.click()
+    page.get_by_role("button", name="Cancel").last.click()
     page.locator("article[data-status=cancelled]").wait_for()
 
 
@@ -228,9 +228,9 @@ def take_room(rowan: Engineer) -> None:
         ("gulls", {"height": 0.8, "front": 0.2}),
         ("concertina-1", {"front": 0.5}),
         ("concertina-2", {"front": 0.5}),
-        ("wind-pad", {"front": -0.7, "spread": 60.0}),
+        ("wind-pad", {"front": -0.7, "Space evenly": 60.0}),
         ("glass-mallets", {"front": -0.3, "height": 0.6}),
-        ("oars", {"spread": 40.0, "height": 0.3, "lfe": -12.0}),
+        ("oars", {"Space evenly": 40.0, "height": 0.3, "lfe": -12.0}),
     ):
         levels = {name: place.pop(name) for name in ("lfe",) if name in place}
         rowan.operate("place-source", source=source, **place)
@@ -240,11 +240,11 @@ def take_room(rowan: Engineer) -> None:
     page.locator("svg.room").wait_for()
     rowan.row("oars").locator("button.name").click()
     rowan.jump("17")
-    page.get_by_role("button", name="A way through the room").click()
+    page.get_by_role("button", name="Path").click()
     page.get_by_role("button", name="circle", exact=True).click()
-    page.get_by_role("button", name="Take it").click()
-    page.get_by_role("combobox", name="How you hear the room").select_option("headphones")
-    page.get_by_role("button", name="A way through the room").click()
+    page.get_by_role("button", name="Apply").click()
+    page.get_by_role("combobox", name="Room monitoring").select_option("headphones")
+    page.get_by_role("button", name="Path").click()
     rowan.jump("18.3")
     rowan.play()
     rowan.listen(3.0)
@@ -307,7 +307,7 @@ def main() -> None:
         ines.jump("23.3")
         rowan.row("concertina-1").get_by_role("button", name="Concertina I", exact=True).click()
         ines.drag(ines.place_of("concertina-1"), 0.3, release=False)
-        rowan.page.get_by_text("Ines Norden is moving it now.").wait_for()
+        rowan.page.get_by_text("Ines Norden is moving it.").wait_for()
         ines.page.mouse.up()
         take_together(rowan, ines)
         take_handing_over(rowan)

@@ -256,11 +256,11 @@ class Engineer:
         page = self.page
         desk = page.locator("nav [aria-current=page]").inner_text()
         self.to_desk("Hand over")
-        form = page.get_by_role("form", name="What to hand over")
-        form.get_by_label("What", exact=True).select_option(label=passage or "the whole piece")
-        form.get_by_label("As", exact=True).select_option(wanted.get("format", "wav-float"))
+        form = page.get_by_role("form", name="What to export")
+        form.get_by_label("Range", exact=True).select_option(label=passage or "the whole piece")
+        form.get_by_label("Format", exact=True).select_option(wanted.get("format", "wav-float"))
         with page.expect_response(is_ordered) as made:
-            form.get_by_role("button", name="Make the files").click()
+            form.get_by_role("button", name="Export").click()
         link = page.locator(f"a[href$='{made.value.json()['id']}/files/0']")
         expect(link).to_be_visible(timeout=4 * PATIENCE)
         with page.expect_download() as download:

@@ -18,7 +18,7 @@ LONG = 4 * PATIENCE
 
 
 def stretches(page: Page) -> Locator:
-    return page.get_by_label("Leaning stretches").get_by_role("listitem")
+    return page.get_by_label("Leans over tolerance").get_by_role("listitem")
 
 
 def measured(audio: np.ndarray) -> Overview:
@@ -46,7 +46,7 @@ class Desk(BrowserCase):
         self.assertRegex(stretches(rowan.page).inner_text(), r"bars 17–21[\s\S]*R 1\.[789] dB")
         first = rowan.page.locator("[data-cause]").first
         self.assertEqual(first.get_attribute("data-cause"), "concertina-2")
-        rowan.page.get_by_role("button", name="Work it out").click()
+        rowan.page.get_by_role("button", name="Calculate").click()
         foretold = rowan.page.get_by_label("Counterweight").get_by_role("status")
         expect(foretold).to_contain_text("within tolerance", timeout=LONG)
         becomes = re.search(r"becomes R (\d\.\d) dB", foretold.inner_text())
@@ -65,15 +65,15 @@ class Desk(BrowserCase):
     @full
     def test_b_is_heard_by_one_and_stays_on_trial(self) -> None:
         rowan, ines = self.found("rowan"), self.found("ines")
-        rowan.page.get_by_role("button", name="Work it out").click()
-        expect(rowan.page.get_by_role("button", name="Hear as B")).to_be_visible(timeout=LONG)
+        rowan.page.get_by_role("button", name="Calculate").click()
+        expect(rowan.page.get_by_role("button", name="Compare B")).to_be_visible(timeout=LONG)
         asked: list[str] = []
         rowan.page.on("request", lambda request: asked.append(request.url) if "/segments/" in request.url else None)
         for person in (rowan, ines):
             person.jump("18.1")
             person.play()
             expect(person.page.locator(".foot .needle")).to_have_count(1)
-        rowan.page.get_by_role("button", name="Hear as B").click()
+        rowan.page.get_by_role("button", name="Compare B").click()
         expect(rowan.page.get_by_role("banner").get_by_role("button", name="B", exact=True)).to_be_visible()
         trial = self.until(
             rowan.page, lambda: [url for url in asked if "trial=" in url], "nothing is asked for on trial"

@@ -69,7 +69,7 @@ class Everybody(BrowserCase):
             page.get_by_role("button", name=name).click()
             self.assert_no_fault(page, name)
             page.get_by_role("button", name=name).click()
-        for button in ("Keys and help", "The session's settings", "Stems…"):
+        for button in ("Shortcuts and help", "Session settings", "Stems…"):
             page.get_by_role("button", name=button).click()
             expect(page.get_by_role("dialog")).to_be_visible()
             self.assert_no_fault(page, button)
@@ -113,7 +113,7 @@ class Everybody(BrowserCase):
         expect(page.locator("nav [aria-label='Desks'], nav").first).to_be_visible()
         page.keyboard.press("5")
         expect(page.locator("nav [aria-current=page]")).to_have_text("Hand over")
-        tab_to("Make the files", 140)
+        tab_to("Export", 140)
         with page.expect_response(lambda answer: answer.url.endswith("/deliveries")):
             page.keyboard.press("Enter")
         page.keyboard.press("Escape")
@@ -128,8 +128,8 @@ class Everybody(BrowserCase):
             expect(page.locator("nav [aria-current=page]")).to_have_text(desk)
             wide = page.evaluate("document.scrollingElement.scrollWidth - document.scrollingElement.clientWidth")
             self.assertLessEqual(wide, 0, desk)
-        form = page.get_by_role("form", name="What to hand over")
-        expect(form.get_by_role("button", name="Make the files")).to_be_visible()
+        form = page.get_by_role("form", name="What to export")
+        expect(form.get_by_role("button", name="Export")).to_be_visible()
         rowan.to_desk("Move")
         rowan.play()
         # The meters move with the first sound.

@@ -50,17 +50,17 @@ class Folder(BrowserCase):
 
     def order(self, page: Page, *checks: str, **picks: str) -> str:
         """Order exactly some things on the Hand over desk; the delivery's id."""
-        form = page.get_by_role("form", name="What to hand over")
+        form = page.get_by_role("form", name="What to export")
         for box in form.get_by_role("checkbox").all():
             box.set_checked(False)
         for name in checks:
             form.get_by_role("checkbox", name=name).check()
-        for label, option in {"Stems": "none", "As": "WAV, 24 bit, dithered", **picks}.items():
+        for label, option in {"Stems": "none", "Format": "WAV, 24 bit, dithered", **picks}.items():
             field = form.get_by_label(label, exact=True)
             if field.is_enabled():
                 field.select_option(label=option)
         with page.expect_response(is_ordered) as made:
-            form.get_by_role("button", name="Make the files").click()
+            form.get_by_role("button", name="Export").click()
         return str(made.value.json()["id"])
 
 
@@ -96,8 +96,8 @@ class Journey(Folder):
         page.get_by_role("button", name="New session").first.click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Name").fill("Landing stage")
-        dialog.get_by_role("button", name="Make it").click()
-        expect(page.get_by_role("heading", name="Bring in the stems")).to_be_visible()
+        dialog.get_by_role("button", name="Create").click()
+        expect(page.get_by_role("heading", name="Import stems")).to_be_visible()
         nora.session = page.url.split("/sessions/")[1].split("/")[0]
 
         # The first look round goes from desk to desk, and is closed for ever.
@@ -115,7 +115,7 @@ class Journey(Folder):
 
         # Stems.
         page.get_by_role("button", name="Stems…").click()
-        page.get_by_label("Files to bring in").set_input_files(self.stems())
+        page.get_by_label("Files to import").set_input_files(self.stems())
         page.get_by_role("button", name="Bring in 3 sources").click()
         self.until(page, lambda: len(nora.document()["sources"]) == 3, "not brought in")
         page.keyboard.press("Escape")
@@ -145,16 +145,16 @@ class Journey(Folder):
         # Pulse.
         nora.to_desk("Pulse")
         page.get_by_role("button", name="Voice", exact=True).click()
-        page.get_by_role("button", name="Begin a pulse").first.click()
+        page.get_by_role("button", name="Add pulse").first.click()
         self.until(page, lambda: nora.document()["pulses"].get(ids["Voice"], {}).get("on"), "no pulse")
 
         # Balance: it leans to the right, and a counterweight takes some of it away.
         nora.to_desk("Balance")
-        leaning = page.get_by_label("Leaning stretches").get_by_role("listitem")
+        leaning = page.get_by_label("Leans over tolerance").get_by_role("listitem")
         expect(leaning).to_have_count(1, timeout=LONG)
         expect(leaning).to_contain_text("R ")
         before = lean(nora.rendered(0, 16))
-        page.get_by_role("button", name="Work it out").click()
+        page.get_by_role("button", name="Calculate").click()
         expect(page.get_by_label("Counterweight").get_by_role("status")).to_contain_text("becomes", timeout=LONG)
         page.get_by_role("button", name="Apply").click()
         self.until(page, lambda: lean(nora.rendered(0, 16)) < before - 0.5, "the counterweight evens nothing")
@@ -184,7 +184,7 @@ class Journey(Folder):
         objects = next(content for name, content in files.items() if "Objects" in name)
         names = [one.get("audioObjectName") for one in check_file(objects, RATE, mix.shape[1]).iter("audioObject")]
         self.assertEqual(sorted(names), ["Bass", "Pair", "Voice"])
-        table = next(content for name, content in files.items() if name.endswith(".csv") and "Moves" in name)
+        table = next(content for name, content in files.items() if name.endswith(".csv") and "Automation" in name)
         rows = [row for row in csv.DictReader(io.StringIO(table.decode())) if row["name"] == "Bass"]
         told = [(float(row["time"]), float(row["value"])) for row in rows if row["parameter"] == "pan"]
         np.testing.assert_allclose(told, [(t, v) for t, v, _ in nora.points(ids["Bass"])], atol=1e-9)

@@ -21,7 +21,7 @@ class Desk(BrowserCase):
     def choose(self, source: str) -> None:
         self.rowan.row(source).locator("button.name").click()
         # The details follow, with the points of the source's own lane.
-        expect(self.page.get_by_label("What the line follows")).to_have_value(f"{source}/pan")
+        expect(self.page.get_by_label("Parameter")).to_have_value(f"{source}/pan")
 
     def lane(self, source: str, parameter: str = "pan", person: Engineer | None = None) -> Lane:
         stored = (person or self.rowan).document()["lanes"].get(f"{source}/{parameter}", {"points": []})
@@ -29,7 +29,7 @@ class Desk(BrowserCase):
 
     def pick(self, start: str, end: str, source: str = "") -> None:
         """Pick a stretch by typing its edges; it is begun with the pointer."""
-        if not self.page.get_by_label("Stretch from", exact=True).is_visible():
+        if not self.page.get_by_label("Range start", exact=True).is_visible():
             self.page.keyboard.press("t")
             box = self.page.locator(".chart svg").bounding_box()
             x = box["x"] + 200
@@ -37,8 +37,8 @@ class Desk(BrowserCase):
             self.page.mouse.down()
             self.page.mouse.move(x, box["y"] + 160, steps=4)
             self.page.mouse.up()
-        late = self.page.get_by_label("Stretch to", exact=True)
-        early = self.page.get_by_label("Stretch from", exact=True)
+        late = self.page.get_by_label("Range end", exact=True)
+        early = self.page.get_by_label("Range start", exact=True)
         early.fill("1.1")
         early.press("Enter")
         late.fill(end)
@@ -48,7 +48,7 @@ class Desk(BrowserCase):
         expect(early).to_have_value(start)
 
     def press(self, name: str) -> None:
-        self.page.get_by_label("Picked stretch").get_by_role("button", name=name, exact=True).click()
+        self.page.get_by_label("Range").get_by_role("button", name=name, exact=True).click()
 
     def sides(self, source: str, at: float) -> float:
         """By how much the right is louder than the left (dB) of one source in the render, about a time (s)."""
@@ -74,10 +74,10 @@ class Desk(BrowserCase):
         self.rowan.jump(start)
         self.rowan.play()
         self.rowan.listen(0.2)
-        strip = self.page.get_by_label("Where every source is now").bounding_box()
+        strip = self.page.get_by_label("Position of every source now").bounding_box()
         y = strip["y"] + 40
         pointer = (
-            self.page.get_by_label("Where every source is now").locator(".marker.chosen .pointer").bounding_box()
+            self.page.get_by_label("Position of every source now").locator(".marker.chosen .pointer").bounding_box()
         )
         self.page.mouse.move(pointer["x"] + pointer["width"] / 2, y)
         self.page.mouse.down()
@@ -147,23 +147,23 @@ class Working(Desk):
         self.press("Copy")
         self.press("Paste…")
         # What was asked first is answered last: only what is asked now counts.
-        first, found = r"/moves/places\?.*every=4\b", page.get_by_label("Places found").get_by_role("checkbox")
+        first, found = r"/moves/places\?.*every=4\b", page.get_by_label("Positions found").get_by_role("checkbox")
         with page.expect_response(re.compile(first)), held_back(page, first):
             with page.expect_request(re.compile(first)):
                 page.get_by_label("Where to paste").select_option("bars")
-            page.get_by_label("Every so many bars").fill("12")
-            page.get_by_label("Every so many bars").press("Enter")
+            page.get_by_label("Number of bars").fill("12")
+            page.get_by_label("Number of bars").press("Enter")
             expect(found).to_have_count(3)
         expect(found).to_have_count(3)
         found.nth(2).uncheck()
         page.get_by_text("on Ferry engine").click()
-        page.get_by_label("Picked stretch").get_by_label("Plucked bass").check()
-        page.get_by_label("Picked stretch").get_by_label("Ferry engine").uncheck()
+        page.get_by_label("Range").get_by_label("Plucked bass").check()
+        page.get_by_label("Range").get_by_label("Ferry engine").uncheck()
         page.get_by_label("mirrored").check()
         expect(page.get_by_role("status").filter(has_text="points")).to_be_visible()
         self.until(
             page,
-            lambda: page.get_by_label("Picked stretch").get_by_role("button", name="Apply").is_visible(),
+            lambda: page.get_by_label("Range").get_by_role("button", name="Apply").is_visible(),
             "the paste cannot be looked at",
         )
         self.until(page, lambda: self.apply_pasted("plucked-bass"), "the paste was not made")
@@ -184,7 +184,7 @@ class Working(Desk):
         """Apply what is looked at, once it is of the source that is meant."""
         if self.lane(source).points:
             return True
-        button = self.page.get_by_label("Picked stretch").get_by_role("button", name="Apply")
+        button = self.page.get_by_label("Range").get_by_role("button", name="Apply")
         if button.is_visible():
             button.click()
         return False

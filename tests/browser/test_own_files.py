@@ -37,13 +37,13 @@ class OwnFiles(BrowserCase):
         dialog = self.page.get_by_role("dialog")
         dialog.get_by_label("Name").fill(name)
         dialog.get_by_label("Tempo in bpm").fill("100")
-        dialog.get_by_role("button", name="Make it").click()
-        expect(self.page.get_by_role("heading", name="Bring in the stems")).to_be_visible()
+        dialog.get_by_role("button", name="Create").click()
+        expect(self.page.get_by_role("heading", name="Import stems")).to_be_visible()
         self.rowan.session = self.page.url.split("/sessions/")[1].split("/")[0]
 
     def bring_in(self, files: list[Path], wanted: int) -> None:
-        self.page.get_by_role("button", name="+ add").click()
-        self.page.get_by_label("Files to bring in").set_input_files([str(path) for path in files])
+        self.page.get_by_role("button", name="+ Add").click()
+        self.page.get_by_label("Files to import").set_input_files([str(path) for path in files])
         button = self.page.get_by_role("button", name=f"Bring in {wanted} source")
         expect(button).to_be_enabled()
         button.click()
@@ -91,7 +91,7 @@ class OwnFiles(BrowserCase):
         self.choose("Pair")
         expect(self.page.get_by_role("radio", name="balance")).to_be_checked()
         self.rowan.place_of(self.source("Pair")["id"]).press("End")
-        expect(self.page.get_by_text("Thrown away now: 50 % of its power")).to_be_visible()
+        expect(self.page.get_by_text("Lost by panning (loudness-weighted): 50 % of its power")).to_be_visible()
         self.assertGreater(lean(self.heard("Pair")), 60.0)
         self.page.get_by_role("radio", name="sides").click()
         self.settled(lambda: self.source("Pair")["mode"] == "sides", "not by sides")
@@ -115,7 +115,7 @@ class OwnFiles(BrowserCase):
         self.assertAlmostEqual(abs(np.corrcoef(mono)[0, 1]), 1.0, places=4)
 
         # Two sources in one room, on opposite sides of it.
-        self.page.get_by_role("button", name="+ return").first.click()
+        self.page.get_by_role("button", name="+ Return").first.click()
         self.settled(lambda: len(self.rowan.document()["returns"]) == 1, "no return")
         (room,) = self.rowan.document()["returns"].values()
         self.page.get_by_label("room: Crossing over", exact=True).fill("0")
@@ -128,7 +128,7 @@ class OwnFiles(BrowserCase):
             self.opened("Sends")
             self.page.get_by_label(f"Send of {name} to {room['name']}").fill("0")
             self.page.get_by_label(f"Send of {name} to {room['name']}").press("Enter")
-            self.page.get_by_label(f"Place of {name} in {room['name']}").select_option(place)
+            self.page.get_by_label(f"Position of {name} in {room['name']}").select_option(place)
         self.settled(
             lambda: {s["place"] for s in self.rowan.document()["sends"].values()} == {"same", "opposite"}, "not sent"
         )

@@ -58,7 +58,7 @@ class Desk(BrowserCase):
     def begin(self, **values) -> None:
         """Begin a pulse of the wind pad and set what is needed of it."""
         self.choose("wind-pad")
-        self.page.get_by_role("button", name="Begin a pulse").first.click()
+        self.page.get_by_role("button", name="Add pulse").first.click()
         self.settled(lambda: self.pulse().get("on"), "the pulse does not begin")
         if values:
             self.rowan.operate("set-pulse", owner="wind-pad", **values)
@@ -78,7 +78,7 @@ class Pulses(Desk):
         plain = self.rowan.rendered(80, 1, moves="wind-pad/pulse=none")
         self.assertGreater(np.abs(plain).max(), 0.01)
         self.page.get_by_role("button", name="square").click()
-        self.page.get_by_label("How far the right side is ahead, degrees").fill("0")
+        self.page.get_by_label("Phase offset of the right side, degrees").fill("0")
         sentence = self.page.get_by_label("Groove reading").get_by_role("status")
         for button, note, said, silent in (
             ("× 2", "1/2 note", _SAID[0], (2.0, 2.5, 4.0, 4.5)),
@@ -89,11 +89,11 @@ class Pulses(Desk):
             expect(sentence).to_have_text(said)
             self.assert_falls_silent(self.rowan.exported("Open water"), silent)
         # Weighed by the drum, another start lets more of it through: it is taken, and heard where it says.
-        self.page.get_by_label("By whose accents").select_option(label="Hand drum")
+        self.page.get_by_label("Accents from").select_option(label="Hand drum")
         offer = self.page.get_by_role("button", name="Try: ")
         expect(offer).to_be_visible()
         promised = int(offer.inner_text().split("→ ")[1].rstrip(" %"))
-        self.page.get_by_role("button", name="Take it").click()
+        self.page.get_by_role("button", name="Apply").click()
         self.settled(lambda: self.pulse()["start_phase"] or self.pulse()["flip"], "the offer is not taken")
         shown = self.page.get_by_label("Groove reading")
         expect(shown).to_contain_text(f"{promised} % on both sides")
@@ -127,7 +127,7 @@ class Deals(Desk):
 
     def begin_dealing(self, source: str = "glass-mallets") -> None:
         self.choose(source)
-        self.page.get_by_role("button", name="Dealt out").click()
+        self.page.get_by_role("button", name="Deal", exact=True).click()
         self.page.locator(".teach .strong").click()
         self.settled(lambda: self.deal(source).get("places"), "nothing is dealt")
 

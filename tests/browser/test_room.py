@@ -24,7 +24,7 @@ class Room(BrowserCase):
         page = person.page
         if LAYOUTS[person.document()["session"]["layout"]].title == layout:
             return
-        page.get_by_role("button", name="The session's settings").click()
+        page.get_by_role("button", name="Session settings").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_role("tab", name="Loudspeakers").click()
         dialog.get_by_role("radio", name=layout).check()
@@ -85,10 +85,10 @@ class Room(BrowserCase):
         self.enter(rowan)
         self.choose(rowan, "ferry-engine")
         page = rowan.page
-        page.get_by_role("button", name="A way through the room").click()
+        page.get_by_role("button", name="Path").click()
         page.get_by_role("button", name="circle", exact=True).click()
         expect(page.get_by_text("Over bars 1–4")).to_be_visible()
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Apply").click()
         self.until(page, lambda: rowan.points("ferry-engine", "front"), "the path was not taken")
         layout = LAYOUTS["0+5+0"]
         channels = self.delivered(rowan, layout, bars=4)
@@ -117,20 +117,20 @@ class Room(BrowserCase):
         self.enter(rowan)
         expect(ines.page.locator("svg.room")).to_be_visible()
         self.choose(rowan, "bell-buoy")
-        rowan.page.get_by_role("combobox", name="How you hear the room").select_option("headphones")
+        rowan.page.get_by_role("combobox", name="Room monitoring").select_option("headphones")
         mark = ines.page.locator("[data-mark='bell-buoy'] .end")
         stood = mark.get_attribute("transform")
         self.drag(rowan, "bell-buoy", 0.5, -0.6, release=False)
         # Held, not let go: the colleague sees it move and who holds it; nothing is stored yet.
         expect(mark).not_to_have_attribute("transform", stood or "")
-        expect(ines.page.locator("[data-mark='bell-buoy']")).to_contain_text("holds it")
+        expect(ines.page.locator("[data-mark='bell-buoy']")).to_contain_text("controls it")
         self.assertEqual(rowan.document()["sources"]["bell-buoy"]["front"], 1.0)
         rowan.page.mouse.up()
         self.until(rowan.page, lambda: rowan.document()["sources"]["bell-buoy"]["front"] < 0.0, "not dragged")
         source = rowan.document()["sources"]["bell-buoy"]
         self.assertAlmostEqual(source["pan"], 0.5, delta=0.05)
         self.assertAlmostEqual(source["front"], -0.6, delta=0.05)
-        self.assertEqual(ines.page.get_by_role("combobox", name="How you hear the room").input_value(), "stereo")
+        self.assertEqual(ines.page.get_by_role("combobox", name="Room monitoring").input_value(), "stereo")
         # One undo takes both coordinates back.
         rowan.page.keyboard.press("Control+z")
         self.until(rowan.page, lambda: rowan.document()["sources"]["bell-buoy"]["front"] == 1.0, "not one change")

@@ -75,7 +75,7 @@ class Heard(BrowserCase):
     @full
     def test_a_passage_goes_round_without_a_gap(self) -> None:
         rowan = self.engineer("rowan")
-        rowan.page.get_by_label("Go round a passage").select_option(label="round: Cast off")
+        rowan.page.get_by_label("Loop, only for you").select_option(label="Loop: Cast off")
         rowan.jump("16.4")
         rowan.play()
         rowan.page.wait_for_function("document.querySelector('.clock').textContent.startsWith('0:21')")

@@ -1,4 +1,4 @@
-/** Files on their way in: part by part, gone on with after the line was lost, stopped, and made into sources. */
+/** Files being imported in: part by part, gone on with after the line was lost, stopped, and made into sources. */
 import { useArrivals } from "@/bringin/uploads";
 import { Desk } from "./desk";
 

@@ -150,13 +150,11 @@ describe("changes that had waited for the connection", () => {
     session.outcomes = [outcome(0), outcome(1), outcome(0, "The source is gone.")];
     await nextTick();
     expect(useNotices().all.map((one) => one.text)).toEqual([
-      "The connection is back: 2 changes of yours sent, 1 went over a colleague's, 1 could not be made.",
+      "Connected again: 2 changes of yours sent, 1 overwrote a colleague's, 1 could not be made.",
     ]);
     session.outcomes = [outcome(0)];
     await nextTick();
-    expect(useNotices().all.map((one) => one.text)).toEqual([
-      "The connection is back: 1 change of yours sent.",
-    ]);
+    expect(useNotices().all.map((one) => one.text)).toEqual(["Connected again: 1 change of yours sent."]);
   });
 });
 
@@ -260,7 +258,7 @@ describe("what is kept by name", () => {
       body: { kind: "seating", name: "Mine", content: { seats: [] } },
     });
     expect(library.kept("seating").map((one) => one.id)).toEqual(["p"]);
-    expect(say.done).toHaveBeenCalledWith(expect.stringContaining("“Mine” is kept"));
+    expect(say.done).toHaveBeenCalledWith(expect.stringContaining("“Mine” is saved"));
     desk.answers.push("There is one of that name already.");
     await library.keep("seating", "Mine", {});
     expect(say.wrong).toHaveBeenCalledWith("There is one of that name already.");

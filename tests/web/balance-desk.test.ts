@@ -15,7 +15,7 @@ async function open(role?: string): Promise<void> {
 
 afterEach(() => page.end());
 
-const stretches = () => document.querySelectorAll("[aria-label='Leaning stretches'] li");
+const stretches = () => document.querySelectorAll("[aria-label='Leans over tolerance'] li");
 
 describe("what leans", () => {
   beforeEach(() => open());
@@ -39,7 +39,7 @@ describe("what leans", () => {
     await page.type("Tolerance", "6");
     await page.until(() => stretches().length === 0, "nothing leans any more");
     expect(asked.at(-1)).toContain("tolerance_db=6");
-    expect(page.text).toContain("Nothing leans for too long");
+    expect(page.text).toContain("The mix stays within the tolerance");
     expect(page.operations).toEqual([]);
   });
 
@@ -82,7 +82,7 @@ describe("a pair", () => {
     await open();
     await page.press("Low");
     await page.besides("High");
-    await page.until(() => page.text.includes("hotter"), "they are compared");
+    await page.until(() => page.text.includes("louder here"), "they are compared");
     await page.press(/^(Low|High) −/);
     expect(page.latest).toMatchObject({ kind: "shift-values", parameter: "level" });
     expect((page.latest as { by: number }).by).toBeLessThan(0);
@@ -98,15 +98,15 @@ describe("a counterweight", () => {
   beforeEach(async () => {
     await open();
     page.gives["/counterweight"] = () => ({ counterweight: found, done: 1, revision: page.revision });
-    await page.press("Work it out");
+    await page.press("Calculate");
     await page.until(() => page.text.includes("becomes"), "it is worked out");
   });
 
   it("is heard as B by oneself, and left", async () => {
-    await page.press(/Hear as B/);
+    await page.press(/Compare B/);
     expect(useMonitor().comparing).toBe(true);
     expect(page.operations).toEqual([]);
-    await page.press("Not now");
+    await page.press("Dismiss");
     expect(useMonitor().comparing).toBe(false);
     expect(page.text).not.toContain("becomes");
   });
@@ -140,7 +140,7 @@ describe("a report", () => {
     await page.desk("balance");
     await page.press("Balance report…");
     await page.choose("Of", "First");
-    await page.press("Make the report");
+    await page.press("Create report");
     const order = page.posted.find((one) => one.path.endsWith("/reports"))!;
     expect(order.body).toMatchObject({ revision: page.open.revision, start: 0, end: 2 });
     await page.until(() => !!page.dialog?.querySelector("a[href*='/reports/r/']"), "it can be opened");
@@ -150,6 +150,6 @@ describe("a report", () => {
     await open("listener");
     await page.press("Balance report…");
     expect(page.dialog).toBeDefined();
-    expect(() => page.button("Make the report")).toThrow();
+    expect(() => page.button("Create report")).toThrow();
   });
 });

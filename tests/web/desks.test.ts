@@ -15,9 +15,9 @@ describe.each(["stereo", "room"] as const)("in %s", (kind) => {
   it.each([
     ["place", "Room"],
     ["move", "Freehand"],
-    ["pulse", "A pulse turns its sides down"],
-    ["balance", "What each gives"],
-    ["hand-over", "Make the files"],
+    ["pulse", "It turns the sides down"],
+    ["balance", "Each source's share"],
+    ["hand-over", "Export"],
   ])("the %s desk stands whole", async (desk, says) => {
     await open(desk, kind);
     expect(page.text).toContain(says);
@@ -45,7 +45,7 @@ describe("the roster", () => {
   beforeEach(() => open("place"));
 
   it("places by keys, and by typing", async () => {
-    const place = page.slider("Place of Wide");
+    const place = page.slider("Position of Wide");
     await page.key("ArrowRight", place);
     expect(page.latest).toEqual({ kind: "place-source", source: "wide", pan: 0.01 });
     await page.key("End", place);
@@ -75,14 +75,14 @@ describe("the roster", () => {
   it("levels, shifts and takes apart a group", async () => {
     await page.type("Level of the group Both", "-3");
     expect(page.latest).toMatchObject({ kind: "set-group", group: "both", level: -3 });
-    await page.press("Take Both apart");
+    await page.press("Ungroup Both");
     expect(page.latest).toMatchObject({ kind: "remove-group", group: "both" });
   });
 
   it("takes back what one did last", async () => {
-    await page.key("ArrowRight", page.slider("Place of Wide"));
+    await page.key("ArrowRight", page.slider("Position of Wide"));
     page.turns = { undo: { revision: 20, summary: "Wide: R10" }, redo: null };
-    await page.key("ArrowRight", page.slider("Place of Wide"));
+    await page.key("ArrowRight", page.slider("Position of Wide"));
     await page.until(
       () => page.named("button", "Undo: Wide: R10") !== null,
       "the button says what it takes back",
@@ -113,10 +113,10 @@ describe("the roster", () => {
     });
     await page.hear({ type: "presence", person: olga });
     await page.hear({ type: "preview", control: "wide.pan", value: 0.8, tab: "t2", person: olga });
-    expect(page.slider("Place of Wide").getAttribute("aria-valuetext")).toBe("R80");
-    expect(page.slider("Place of Wide").getAttribute("aria-disabled")).toBe("true");
-    expect(page.text).toContain("Olga is moving it now.");
-    await page.key("ArrowRight", page.slider("Place of Wide"));
+    expect(page.slider("Position of Wide").getAttribute("aria-valuetext")).toBe("R80");
+    expect(page.slider("Position of Wide").getAttribute("aria-disabled")).toBe("true");
+    expect(page.text).toContain("Olga is moving it.");
+    await page.key("ArrowRight", page.slider("Position of Wide"));
     expect(page.operations).toEqual([]);
   });
 });
@@ -148,7 +148,7 @@ describe("the Place desk", () => {
   });
 
   it("shows the return as a field of its own", async () => {
-    document.querySelector<HTMLElement>("[aria-label='What the field shows'] button:nth-of-type(2)")!.click();
+    document.querySelector<HTMLElement>("[aria-label='View'] button:nth-of-type(2)")!.click();
     await page.key("Escape");
     expect(page.text).toContain("Room");
   });
@@ -186,7 +186,7 @@ describe("the room", () => {
   });
 
   it("keeps a source out of a group of loudspeakers", async () => {
-    await page.press("All but sides");
+    await page.press("Exclude sides");
     expect(page.latest).toMatchObject({ kind: "set-route", source: "high" });
   });
 
@@ -196,7 +196,7 @@ describe("the room", () => {
   });
 
   it("turns the whole room", async () => {
-    await page.type("Turn of the whole room", "45");
+    await page.type("Rotation of the whole room", "45");
     expect(page.latest).toMatchObject({ kind: "set-room", rotation: 45 });
   });
 });
@@ -238,18 +238,18 @@ describe("the Move desk", () => {
   });
 
   it("follows another parameter of the source", async () => {
-    await page.choose("What the line follows", "Level");
+    await page.choose("Parameter", "Level");
     expect(page.text).toContain("Level");
     expect(document.querySelectorAll("[data-point]")).toHaveLength(0);
   });
 
   it("picks a stretch and offers what can be made of it", async () => {
-    await page.press("pick a stretch");
-    expect(page.text).toContain("Stretch");
+    await page.press("Select range");
+    expect(page.text).toContain("Range");
   });
 
   it("takes the tools by their buttons", async () => {
-    for (const tool of ["Stretch", "Freehand", "Line", "Steps", "Points"]) {
+    for (const tool of ["Range", "Freehand", "Line", "Steps", "Points"]) {
       await page.press(tool);
       expect(page.button(tool).getAttribute("aria-pressed")).toBe("true");
     }
@@ -267,7 +267,7 @@ describe("the Pulse desk", () => {
     expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "wide", period: 1 });
     await page.press("sine");
     expect(page.latest).toMatchObject({ wave: "sine" });
-    await page.press("as it is");
+    await page.press("Flip off");
     expect(page.latest).toMatchObject({ flip: true });
     await page.type("Depth", "50");
     expect(page.latest).toMatchObject({ depth: 0.5 });
@@ -280,13 +280,13 @@ describe("the Pulse desk", () => {
   });
 
   it("takes the pulse away", async () => {
-    await page.press("Take the pulse away");
+    await page.press("Remove pulse");
     expect(page.operations).toHaveLength(1);
   });
 
   it("shows a dealt part with its places", async () => {
     await page.press("Low");
-    await page.press("Dealt out");
+    await page.press("Deal");
     expect(page.text).toContain("2 places");
   });
 });
@@ -317,9 +317,9 @@ describe("the Hand over desk", () => {
   beforeEach(() => open("hand-over"));
 
   it("orders what is ticked, as it is chosen", async () => {
-    await page.choose("As", "WAV, 32-bit float: exactly what is heard");
+    await page.choose("Format", "WAV, 32-bit float: exactly what is heard");
     page.field("mono").click();
-    await page.press("Make the files");
+    await page.press("Export");
     const order = page.posted.find((one) => one.path === "/deliveries")!;
     expect(order.body).toMatchObject({ revision: page.open.revision, format: "wav-float" });
     expect(JSON.stringify(order.body)).toContain("mono");
@@ -327,7 +327,7 @@ describe("the Hand over desk", () => {
 
   it("names a version", async () => {
     await page.type("Name of the version", "First mix");
-    await page.press("Name it");
+    await page.press("Save");
     expect(page.posted.find((one) => one.path === "/versions")?.body).toMatchObject({ name: "First mix" });
   });
 });
@@ -337,9 +337,9 @@ describe("a listener", () => {
     "changes nothing at the %s desk",
     async (desk) => {
       await open(desk, "stereo", "listener");
-      expect(page.text).toContain("You are here as a listener");
-      expect(page.slider("Place of Wide").getAttribute("aria-disabled")).toBe("true");
-      await page.key("ArrowRight", page.slider("Place of Wide"));
+      expect(page.text).toContain("You are a listener");
+      expect(page.slider("Position of Wide").getAttribute("aria-disabled")).toBe("true");
+      await page.key("ArrowRight", page.slider("Position of Wide"));
       expect(page.button("Mute Wide for everybody").disabled).toBe(true);
       for (const button of document.querySelectorAll<HTMLButtonElement>("main button:not(:disabled)")) {
         if (button.isConnected) button.click();

@@ -22,7 +22,7 @@ const posts = (path: string) => page.posted.filter((one) => one.path.endsWith(pa
 describe("the session's settings", () => {
   it("has every part by its tab, and Escape closes it", async () => {
     await open();
-    await page.press(/^The session's settings/);
+    await page.press(/^Session settings/);
     const tabs = [...page.dialog!.querySelectorAll<HTMLElement>("[role=tab]")];
     expect(tabs.length).toBeGreaterThanOrEqual(4);
     for (const tab of tabs) {
@@ -35,14 +35,14 @@ describe("the session's settings", () => {
 
   it("names what another pan law changes before it is taken", async () => {
     await open();
-    await page.press(/^The session's settings/);
+    await page.press(/^Session settings/);
     await page.press(/law/i);
     await page.until(() => /dB/.test(page.dialog!.textContent ?? ""), "what the law changes");
   });
 
   it("lists what moves when the loudspeakers are others", async () => {
     await open();
-    await page.press(/^The session's settings/);
+    await page.press(/^Session settings/);
     await page.press("Loudspeakers");
     page.field(/Five and LFE/).click();
     await page.until(
@@ -100,14 +100,14 @@ describe("help and preferences", () => {
 describe("bringing in", () => {
   it("opens empty, says what it takes, and closes", async () => {
     await open();
-    await page.press("+ add");
+    await page.press("+ Add");
     expect(page.dialog!.textContent).toMatch(/WAV|FLAC/);
     await escape();
   });
 
   it("is not offered to a listener", async () => {
     await open("place", "stereo", "listener");
-    expect(() => page.button("+ add")).toThrow();
+    expect(() => page.button("+ Add")).toThrow();
   });
 });
 
@@ -138,11 +138,11 @@ describe("the history", () => {
     page.gives["/differences"] = () => page.answers["/history/2/differences"];
     page.gives["/loudness-match"] = () => ({ done: 1, trim: 0 });
     await page.press(/Wide added/);
-    await page.until(() => page.text.includes("Put everything back"), "the revision is read");
+    await page.until(() => page.text.includes("Restore all"), "the revision is read");
   });
 
   it("is asked for by person", async () => {
-    await page.choose("Whose changes", "Emil");
+    await page.choose("Changes by", "Emil");
     expect(page.text).toContain("Group Both made of 2 sources");
   });
 });
@@ -172,12 +172,12 @@ describe("comments", () => {
 describe("the tour", () => {
   it("goes from desk to desk and is closed for good", async () => {
     await open();
-    expect(page.named("section", /First look round: Place, 1 of 5/)).toBeTruthy();
+    expect(page.named("section", /Tour: Place, 1 of 5/)).toBeTruthy();
     await page.press("Next: Move");
     expect(page.named("section", /Move, 2 of 5/)).toBeTruthy();
-    await page.press("Close for ever");
+    await page.press("Don't show again");
     expect(page.posted.at(-1)).toMatchObject({ path: "/api/preferences", body: { tour: "done" } });
-    expect(() => page.named("section", /First look round/)).toThrow();
+    expect(() => page.named("section", /^Tour:/)).toThrow();
   });
 });
 
@@ -188,22 +188,22 @@ describe("away", () => {
     await page.type("Level of Wide", "-3");
     page.wire.onclose?.({ code: 1006 });
     await page.key("Shift");
-    expect(page.text).toContain("The connection is down");
+    expect(page.text).toContain("Offline. You can go on");
   });
 
   it("says that one is not in the session any more", async () => {
     await open();
     page.wire.onclose?.({ code: 4404 });
     await page.key("Shift");
-    expect(page.text).toContain("You are not in this session any more.");
+    expect(page.text).toContain("You are no longer in this session.");
   });
 
   it("says what a refused change was refused for, and takes it back", async () => {
     await open();
     page.gives["/operations"] = () => "pan: too far";
-    await page.key("End", page.slider("Place of Wide"));
+    await page.key("End", page.slider("Position of Wide"));
     await page.until(() => page.text.includes("pan: too far"), "the sentence is shown");
-    expect(page.slider("Place of Wide").getAttribute("aria-valuetext")).toBe("C");
+    expect(page.slider("Position of Wide").getAttribute("aria-valuetext")).toBe("C");
   });
 });
 
@@ -215,7 +215,7 @@ describe("the pages beside a session", () => {
     page.gives["/api/sessions"] = () => rows;
     await page.at("/");
     expect(page.text).toContain("Tones");
-    await page.press("Put away Tones");
+    await page.press("Archive Tones");
     expect(posts("/membership")[0]).toMatchObject({ method: "PATCH", body: { archived: true } });
     await page.press("New session");
     expect(page.dialog).toBeDefined();

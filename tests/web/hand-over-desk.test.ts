@@ -23,7 +23,7 @@ describe("an order", () => {
   it("says what is wrong with a name while it is typed", async () => {
     await open();
     page.gives["/deliveries/name"] = () => "There is no word “{song}”.";
-    await page.type("Called", "{session} {song}");
+    await page.type("File names", "{session} {song}");
     await page.until(() => page.text.includes("no word “{song}”"), "the sentence is shown");
   });
 
@@ -38,8 +38,8 @@ describe("an order", () => {
     page.gives["/deliveries"] = (body) => (Object.keys(body).length ? delivery() : []);
     const ordered = () => page.posted.filter((one) => one.path.endsWith("/deliveries"));
     await page.press("Mute Low for everybody");
-    await page.press("Make the files");
-    expect(page.button("Make the files").disabled).toBe(true);
+    await page.press("Export");
+    expect(page.button("Export").disabled).toBe(true);
     expect(ordered()).toEqual([]);
     mute.release();
     await page.until(() => ordered().length === 1, "it is ordered once the change is there");
@@ -48,9 +48,9 @@ describe("an order", () => {
 
   it("is of a passage, in the form that is chosen", async () => {
     await open();
-    await page.choose("What", "First");
-    await page.choose("As", "FLAC, 24 bit, dithered");
-    await page.press("Make the files");
+    await page.choose("Range", "First");
+    await page.choose("Format", "FLAC, 24 bit, dithered");
+    await page.press("Export");
     expect(page.posted.find((one) => one.path.endsWith("/deliveries"))!.body).toMatchObject({ start: 0, end: 2, format: "flac-24" }); // prettier-ignore
   });
 });
@@ -58,15 +58,15 @@ describe("an order", () => {
 describe("what is made", () => {
   it("is seen by everybody as far as it is, and can be stopped", async () => {
     await open("engineer", [delivery()]);
-    const card = page.named("article", "Delivery of revision 13");
+    const card = page.named("article", "Export of revision 13");
     expect(card.textContent).toContain("Olga");
     expect(card.querySelector("[role=progressbar]")?.getAttribute("aria-valuenow")).toBe("40");
     page.answers["/deliveries"] = [
-      delivery({ status: "cancelled", message: "Stopped. Nothing of it was kept." }),
+      delivery({ status: "cancelled", message: "Cancelled. No files were kept." }),
     ];
-    await page.press("Stop");
+    await page.press("Cancel");
     expect(page.posted.at(-1)?.path).toMatch(/\/deliveries\/d\/(cancel|stop)$/);
-    await page.until(() => page.text.includes("Nothing of it was kept"), "it is stopped");
+    await page.until(() => page.text.includes("No files were kept"), "it is stopped");
   });
 
   it("lists its files with what they measure, and is taken by whoever is in the session", async () => {
@@ -74,7 +74,7 @@ describe("what is made", () => {
     await open("listener", [delivery({ status: "done", progress: 1, files: [file] })]);
     expect(page.text).toContain("−18.0 LUFS");
     expect(document.querySelector("a[href$='/deliveries/d/files/0']")).toBeTruthy();
-    expect(() => page.named("form", "What to hand over")).toThrow();
+    expect(() => page.named("form", "What to export")).toThrow();
   });
 });
 
@@ -100,13 +100,13 @@ describe("moves of a file", () => {
   it("land where they are shown to, looked at before, as one change", async () => {
     page.gives["/moves/import/preview"] = () => found;
     page.gives["/moves/import"] = () => draft;
-    await page.give("A file of moves", new File(["name"], "moves.csv"));
+    await page.give("Automation file", new File(["name"], "moves.csv"));
     await page.until(() => !!page.dialog, "they are shown");
-    expect(page.field("Where Low lands").value).toBe("low");
-    expect(page.field("Where Somebody lands").value).toBe("");
-    await page.choose("Where Somebody lands", "High");
-    await page.press("Look at these 2");
-    await page.until(() => page.text.includes("ready to be heard"), "they are looked at");
+    expect(page.field("Where Low goes").value).toBe("low");
+    expect(page.field("Where Somebody goes").value).toBe("");
+    await page.choose("Where Somebody goes", "High");
+    await page.press("Preview these 2");
+    await page.until(() => page.text.includes("ready to preview"), "they are looked at");
     expect(page.operations).toEqual([]);
     await page.press("Apply");
     expect(page.latest).toMatchObject({ kind: "write-points", owner: "low" });
@@ -114,7 +114,7 @@ describe("moves of a file", () => {
 
   it("that cannot be read are told with their line", async () => {
     page.gives["/moves/import/preview"] = () => "moves.csv, line 2: “soon” is no time.";
-    await page.give("A file of moves", new File(["x"], "moves.csv"));
+    await page.give("Automation file", new File(["x"], "moves.csv"));
     await page.until(() => page.text.includes("moves.csv, line 2"), "the sentence is shown");
   });
 });

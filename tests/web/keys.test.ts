@@ -107,7 +107,7 @@ describe("keys", () => {
     expect(player.round).toBeNull();
   });
 
-  it("choose neighbours and stop at the ends; solo what is chosen and show it alone", () => {
+  it("choose neighbours and stop at the ends; solo the selection and show it alone", () => {
     const [player, view] = [usePlayer(), useChartView()];
     view.choose("oars");
     press("]");

@@ -21,10 +21,10 @@ describe("who is there", () => {
   it("is listed, with what they have chosen and where they are", async () => {
     await open();
     await page.hear({ type: "presence", person: { ...olga, chosen: "high", playhead: 1.5 } });
-    expect(page.named("[aria-label]", "Here now").querySelectorAll("li")).toHaveLength(2);
+    expect(page.named("[aria-label]", "In the session now").querySelectorAll("li")).toHaveLength(2);
     expect(document.querySelector("[data-source=high] .watcher")?.textContent?.trim()).toBe("O");
     await page.hear({ type: "gone", tab: "t2" });
-    expect(page.named("[aria-label]", "Here now").querySelectorAll("li")).toHaveLength(1);
+    expect(page.named("[aria-label]", "In the session now").querySelectorAll("li")).toHaveLength(1);
   });
 });
 
@@ -46,17 +46,17 @@ describe("an earlier state", () => {
     page.gives["/loudness-match"] = () => ({ done: 1, trim: -2.5 });
     await page.press("History");
     await page.press(/Wide added/);
-    await page.until(() => page.text.includes("as loud: −2.5"), "it is made as loud");
+    await page.until(() => page.text.includes("loudness matched: −2.5"), "it is made as loud");
   });
 
   it("is heard as B, as loud as the present, by oneself", async () => {
-    await page.press(/^Hear r\d+ \(B\)/);
+    await page.press(/^Compare r\d+ \(B\)/);
     expect(usePlayer().then).toMatchObject({ trim: -2.5 });
     expect(page.operations).toEqual([]);
   });
 
   it("is put back as one change", async () => {
-    await page.press("Put everything back");
+    await page.press("Restore all");
     expect(page.posted.at(-1)).toMatchObject({ path: "/history/2/restore" });
   });
 });
@@ -97,7 +97,7 @@ describe("comments", () => {
   it("of others are not reworded", async () => {
     await page.press(/^Comments/);
     await page.press(/bar 2/);
-    expect(() => page.button("reword")).toThrow();
+    expect(() => page.button("Edit")).toThrow();
   });
 });
 
@@ -112,7 +112,7 @@ describe("roles", () => {
   it("are given by the owner, who may put people out", async () => {
     await open("owner");
     await page.press("People");
-    await page.choose("What Emil is here", "listener");
+    await page.choose("Role of Emil", "listener");
     expect(page.posted.at(-1)?.body).toMatchObject({ role: "listener" });
   });
 });
@@ -123,7 +123,7 @@ describe("on a slow line", () => {
     const sessions = delayed(() => page.answers["/api/sessions"]);
     page.gives["/api/sessions"] = sessions.answer;
     await page.at("/");
-    expect(page.text).toContain("Looking…");
+    expect(page.text).toContain("Loading…");
     sessions.release();
     await page.until(() => page.text.includes("Tones"), "they are listed");
     page.wrapper.unmount();
@@ -138,7 +138,7 @@ describe("on a slow line", () => {
 
     const change = delayed(() => ({ revision: page.revised(), notice: "", turns: page.turns }));
     page.gives["/operations"] = change.answer;
-    await page.key("ArrowRight", page.slider("Place of Wide"));
+    await page.key("ArrowRight", page.slider("Position of Wide"));
     expect(page.text).toContain("Saving 1…");
   });
 });
@@ -147,20 +147,20 @@ describe("without a connection", () => {
   it("says so, though it ended before anything came over it", async () => {
     page = new Page();
     await page.desk("place");
-    expect(page.text).not.toContain("The connection is down");
+    expect(page.text).not.toContain("Offline. You can go on");
     page.wire.onclose?.({ code: 1006 });
     await page.key("Shift");
-    expect(page.text).toContain("The connection is down");
+    expect(page.text).toContain("Offline. You can go on");
   });
 
   it("counts what waits, and sends it when it is back", async () => {
     await open();
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no line")));
     page.wire.onclose?.({ code: 1006 });
-    await page.key("ArrowRight", page.slider("Place of Wide"));
+    await page.key("ArrowRight", page.slider("Position of Wide"));
     await page.press("Mute Low for everybody");
     await page.until(() => page.text.includes("2 changes waiting"), "they wait");
-    expect(page.text).toContain("The connection is down");
+    expect(page.text).toContain("Offline. You can go on");
     expect(page.button("Mute Low for everybody").getAttribute("aria-pressed")).toBe("true");
   });
 });
@@ -183,7 +183,7 @@ describe("a server that goes away while a session opens", () => {
 
   it("is asked again, and the session stays open", async () => {
     await openWithout(2);
-    expect(page.slider("Place of High")).toBeTruthy();
+    expect(page.slider("Position of High")).toBeTruthy();
     await page.until(() => useLibrary().library !== null, "what there is to choose from has come");
     expect(requests).toBe(2);
     expect(document.querySelector("[role=alert]")).toBeNull();
@@ -213,6 +213,6 @@ describe("what one likes", () => {
     await page.key("Shift");
     expect(page.posted.at(-1)).toMatchObject({ path: "/api/preferences", body: { places: "signed" } });
     await page.changed("sources", "wide", { ...page.open.document.sources.wide, pan: 0.8 });
-    expect(page.slider("Place of Wide").getAttribute("aria-valuetext")).toMatch(/\+\d/);
+    expect(page.slider("Position of Wide").getAttribute("aria-valuetext")).toMatch(/\+\d/);
   });
 });

@@ -21,7 +21,7 @@ async function open(chosen = "Low"): Promise<void> {
 }
 
 async function pick(): Promise<void> {
-  await page.press("Stretch");
+  await page.press("Range");
   await page.drag(chart(), spot(0.5, 0.5), spot(0.5, 1.5), spot(0.5, 3));
 }
 
@@ -65,9 +65,9 @@ describe("points", () => {
       id: "wide/level", owner: "wide", parameter: "level", off: false,
       points: [{ t: 1, value: 12, shape: "straight", tension: 0, shape_start: 0, shape_end: 1 }],
     }); // prettier-ignore
-    await page.choose("What the line follows", "Level · 1");
+    await page.choose("Parameter", "Level · 1");
     expect(page.field("Level of point 1").value).toContain("12");
-    await page.press("clear all");
+    await page.press("Clear all");
     expect(page.latest).toMatchObject({ kind: "write-points", parameter: "level", points: [] });
   });
 });
@@ -98,8 +98,8 @@ describe("a stretch", () => {
   it("is left as it was by Escape", async () => {
     await page.press("Mirror");
     await page.until(() => page.text.includes("Apply"), "it is looked at");
-    await page.press("Leave it");
-    expect(page.text).not.toContain("Leave it");
+    await page.press("Cancel");
+    expect(page.text).not.toContain("Cancel");
     expect(page.operations).toEqual([]);
   });
 
@@ -119,10 +119,10 @@ describe("a stretch", () => {
     page.gives["/moves/paste"] = () => draft("Low: pasted");
     await page.press("Copy");
     await page.press("Paste…");
-    await page.choose("Where to paste", "every so many bars");
-    await page.type("Every so many bars", "12");
+    await page.choose("Where to paste", "every … bars");
+    await page.type("Number of bars", "12");
     const places = () => [
-      ...document.querySelectorAll<HTMLInputElement>("[aria-label='Places found'] input"),
+      ...document.querySelectorAll<HTMLInputElement>("[aria-label='Positions found'] input"),
     ];
     await page.until(() => places().length === 3, "the places are found");
     places()[2]!.click();
@@ -141,22 +141,22 @@ describe("a line", () => {
   beforeEach(() => open());
 
   it("is switched off and followed again", async () => {
-    await page.press("follows");
+    await page.press("On");
     expect(page.latest).toEqual({ kind: "switch-lane", owner: "low", parameter: "pan", on: false });
     await page.changed("lanes", "low/pan", { ...page.open.document.lanes["low/pan"], off: true });
-    await page.press("line off");
+    await page.press("Off");
     expect(page.latest).toEqual({ kind: "switch-lane", owner: "low", parameter: "pan", on: true });
   });
 
   it("is made static where the playhead stands", async () => {
-    await page.press(/^Line: compare/);
-    await page.press("Make static here");
+    await page.press(/^Compare, fixed value/);
+    await page.press("Set fixed value");
     expect(page.latest).toEqual({ kind: "set-fixed-value", owner: "low", parameter: "pan", at: 0 });
   });
 
   it("is heard against none of it, by oneself", async () => {
-    await page.press(/^Line: compare/);
-    await page.choose("Hear it against", [...page.field("Hear it against").querySelectorAll("option")].find((one) => one.value === "none")!.textContent.trim()); // prettier-ignore
+    await page.press(/^Compare, fixed value/);
+    await page.choose("Compare with", [...page.field("Compare with").querySelectorAll("option")].find((one) => one.value === "none")!.textContent.trim()); // prettier-ignore
     await page.key("B", document.body, { shiftKey: true });
     expect(useMonitor().comparing).toBe(true);
     expect(page.operations).toEqual([]);
@@ -206,7 +206,7 @@ describe("a passage", () => {
 
   it("in which the playhead stands is gone round", async () => {
     await page.key("r");
-    expect(page.field(/^Go round a passage/).value).toBe("first");
+    expect(page.field(/^Loop, only/).value).toBe("first");
     expect(page.operations).toEqual([]);
   });
 });

@@ -55,7 +55,7 @@ describe("a hand on the field", () => {
     await page.drag(grip("wide"), [300, 200], [260, 230]);
     await page.key("ArrowRight", document.querySelector("[data-mark=wide]")!);
     expect(page.operations).toEqual([]);
-    for (const name of ["+ add", "+ return"]) expect(() => page.button(name)).toThrow();
+    for (const name of ["+ Add", "+ Return"]) expect(() => page.button(name)).toThrow();
   });
 });
 
@@ -131,7 +131,7 @@ describe("groups", () => {
     await page.type("Shift of Both", "R30");
     expect(page.latest).toEqual({ kind: "set-group", group: "both", shift: 0.3 });
     await page.changed("groups", "both", { ...page.open.document.groups.both, shift: 0.3 });
-    expect(page.slider("Place of High").getAttribute("aria-valuetext")).toBe("R80");
+    expect(page.slider("Position of High").getAttribute("aria-valuetext")).toBe("R80");
     await page.press("Mute Both for everybody");
     expect(page.latest).toEqual({ kind: "set-group", group: "both", muted: true });
   });
@@ -139,14 +139,14 @@ describe("groups", () => {
   it("are made of what is chosen, which may be heard or shown alone", async () => {
     await page.press("Wide");
     await page.besides("High");
-    await page.press("hear only these");
+    await page.press("Solo these");
     for (const name of ["Wide", "High"])
       expect(page.button(`Solo ${name}, only you hear it`).getAttribute("aria-pressed")).toBe("true");
-    await page.press("show only these");
+    await page.press("Show only these");
     expect(document.querySelectorAll("[data-mark]")).toHaveLength(2);
     expect(page.operations).toEqual([]);
     await page.type("Name of the group", "Upper");
-    await page.press("make a group");
+    await page.press("Group");
     expect(page.latest).toMatchObject({
       kind: "add-group",
       members: expect.arrayContaining(["high", "wide"]) as string[],
@@ -203,7 +203,7 @@ describe("treatments", () => {
       better_loss: -1.1,
     };
     await page.press("Wide");
-    await page.press(/^Timing/);
+    await page.press(/^Delay panning/);
     await page.press(/^both sides/);
     expect(page.latest).toMatchObject({ kind: "place-source", source: "wide", delay_panning: "symmetric" });
     await page.changed("sources", "wide", { ...source("wide"), delay_panning: "symmetric" });
@@ -214,13 +214,13 @@ describe("treatments", () => {
 
   it("are heard away while a key is held, by oneself", async () => {
     await page.press("Wide");
-    await page.choose("What to hear away", "without delay panning");
+    await page.choose("Bypass", "bypass delay panning");
     const window = document.body;
     window.dispatchEvent(new KeyboardEvent("keydown", { key: "w", bubbles: true }));
-    await page.until(() => page.text.includes("hearing it without"), "it is heard without");
+    await page.until(() => page.text.includes("Bypassed"), "it is heard without");
     expect(usePlayer().plain).toEqual({ source: "wide", treatment: "delay_panning", at: 0 });
     window.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
-    await page.until(() => !page.text.includes("hearing it without"), "it comes back");
+    await page.until(() => !page.text.includes("Bypassed"), "it comes back");
     expect(usePlayer().plain).toBeNull();
     expect(page.operations).toEqual([]);
   });
@@ -260,7 +260,7 @@ describe("a side's width", () => {
     await page.desk("move");
     await apart({ width_left: 0.5, width_right: 0.2 });
     expect(document.querySelectorAll(".strip .part")).toHaveLength(2);
-    await page.choose("What the line follows", "Left side's width");
+    await page.choose("Parameter", "Left side's width");
     expect(page.text).toContain("50 %");
   });
 
@@ -295,15 +295,15 @@ describe("kept placements", () => {
     await page.desk("place");
     await page.press("Wide");
     await page.press(/^List and group/);
-    await page.choose("Use a kept placement", "Half wide (Olga)");
+    await page.choose("Apply a placement preset", "Half wide (Olga)");
     expect(page.latest).toMatchObject({
       kind: "place-source",
       source: "wide",
       pan_left: -0.5,
       pan_right: 0.5,
     });
-    await page.type("Name to keep this placement by", "Mine");
-    await page.press("keep");
+    await page.type("Name of the preset", "Mine");
+    await page.press("Save");
     const sent = page.posted.find((one) => one.path === "/api/presets")!;
     expect(sent.body).toMatchObject({ name: "Mine" });
   });
@@ -333,13 +333,13 @@ describe("the room", () => {
     await page.press("Mute Thick");
     expect(page.latest).toMatchObject({ kind: "set-layer", layer: "thick", muted: true });
     const sent = page.operations.length;
-    await page.press("Hear only Thick");
+    await page.press("Solo Thick");
     expect(page.operations).toHaveLength(sent);
     expect(usePlayer().solo).toContain("high.thick");
   });
 
   it("says by how much its folds are louder than a stereo session", () => {
-    const ways = page.field("How you hear the room").querySelectorAll("option");
+    const ways = page.field("Room monitoring").querySelectorAll("option");
     const titles = [...ways].map((one) => one.textContent?.trim());
     expect(titles).toEqual(expect.arrayContaining(["Stereo +1.6 dB", "Mono +1.7 dB", "Headphones", "Swap"]));
   });
@@ -365,11 +365,11 @@ describe("the room", () => {
         owner: "high", parameter, start: 0, end: 4, points: [{ t: 0, value: 0.5, shape: "ease", tension: 0 }],
       })),
     }); // prettier-ignore
-    await page.press(/^A way through the room/);
+    await page.press(/^Path/);
     await page.press("circle");
     await page.until(() => page.text.includes("Over bars"), "the path is looked at");
     expect(page.operations).toEqual([]);
-    await page.press("Take it");
+    await page.press("Apply");
     const taken = page.latest as { operations: { parameter: string }[] };
     expect(taken.operations.map((one) => one.parameter)).toEqual(["pan", "front"]);
   });

@@ -279,7 +279,7 @@ describe("the player", () => {
     Context.refuses = true;
     await player.play();
     expect(player.playing).toBe(false);
-    expect(player.trouble).toContain("gives no sound here");
+    expect(player.trouble).toContain("cannot play sound here");
     expect(asked).toEqual([]);
   });
 

@@ -57,7 +57,7 @@ describe("a pulse", () => {
     expect(steps[1]).toBeLessThan(-0.8);
     await page.key("End", page.slider("Step 3"));
     expect(page.latest).toMatchObject({ steps: [0, 0, 1, 0] });
-    await page.press("One step more");
+    await page.press("Add a step");
     expect((page.latest as { steps: number[] }).steps).toHaveLength(5);
   });
 
@@ -72,32 +72,32 @@ describe("a pulse", () => {
     await page.press("Wide");
     const library = page.answers["/api/library"] as Schemas["Library"];
     const [feeling] = library.rhythm.presets;
-    await page.press(/^By feeling/);
+    await page.press(/^Presets/);
     await page.press(new RegExp(`^${feeling!.title}`));
     expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "wide", on: true, ...feeling!.values });
-    await page.type("Name to keep the pulse by", "Below deck");
-    await page.press("keep");
+    await page.type("Name of the preset", "Below deck");
+    await page.press("Save");
     expect(page.posted.find((one) => one.path === "/api/presets")?.body).toMatchObject({ kind: "pulse", name: "Below deck" }); // prettier-ignore
-    await page.choose("Kept pulses", "Below deck");
+    await page.choose("Pulse presets", "Below deck");
     expect(page.latest).toMatchObject({ wave: "falling", period: 1 });
   });
 
   it("is written out as points, as the server works them out, and taken back", async () => {
-    await page.press("Write out points");
+    await page.press("Convert to points");
     await page.until(() => page.operations.length > 0, "it is written out");
     expect(page.latest).toEqual((page.answers["/pulse/as-points"] as { operation: object }).operation);
   });
 
   it("may be of a return instead", async () => {
-    await page.choose("What pulses", "Room");
-    await page.press("Begin a pulse");
+    await page.choose("Pulse of", "Room");
+    await page.press("Add pulse");
     expect(page.latest).toMatchObject({ kind: "set-pulse", owner: "return:room", on: true });
   });
 
   it("is read by whose accents one asks, and a better start can be tried and taken", async () => {
     const reading = page.answers["/pulse/reading"] as Schemas["ReadingOut"];
     page.gives["/pulse/reading"] = (body) => ({ ...reading, asked: body });
-    await page.choose("By whose accents", "Low");
+    await page.choose("Accents from", "Low");
     await page.until(
       () =>
         page.posted.some(
@@ -115,7 +115,7 @@ describe("a pulse", () => {
     document.body.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
     await page.until(() => usePlayer().plain === null, "it is heard again");
     await page.key("k");
-    expect(page.button("Click").getAttribute("aria-pressed")).toBe("true");
+    expect(page.button("Metronome").getAttribute("aria-pressed")).toBe("true");
     expect(page.operations).toEqual([]);
   });
 });
@@ -124,7 +124,7 @@ describe("a dealt part", () => {
   beforeEach(async () => {
     await open();
     await page.press("Low");
-    await page.press("Dealt out");
+    await page.press("Deal");
     page.gives["/places/arrange"] = (body) => {
       const { places, act } = body as { places: { pan: number }[]; act: string };
       return act === "mirror" ? places.map((one) => ({ ...one, pan: -one.pan })) : [...places, ...places];
@@ -140,18 +140,18 @@ describe("a dealt part", () => {
     expect(Math.abs(values.pan)).toBeLessThan(0.1);
     await page.key("ArrowRight", first, { shiftKey: true });
     expect(page.latest).toMatchObject({ values: { pan: -0.9 } });
-    await page.press("mirror");
+    await page.press("Mirror");
     await page.until(() => page.latest?.kind === "set-deal", "they are mirrored");
     expect((page.latest!.places as { pan: number }[]).map((one) => one.pan)).toEqual([1, -1]);
     await page.press("Place 2");
-    await page.press("duplicate");
+    await page.press("Duplicate");
     await page.until(() => (page.latest!.places as unknown[]).length === 4, "it is duplicated");
   });
 
   it("has one place heard alone, by oneself", async () => {
-    await page.press("Only place 1, for yourself");
+    await page.press("Solo place 1, only for you");
     expect(usePlayer().solo).toEqual(["low.p1"]);
-    await page.press("Only place 1, for yourself");
+    await page.press("Solo place 1, only for you");
     expect(usePlayer().solo).toEqual([]);
     expect(page.operations).toEqual([]);
   });
@@ -159,9 +159,9 @@ describe("a dealt part", () => {
   it("is dealt in another order, and played by the voice once it has notes", async () => {
     await page.press("by pitch");
     expect(page.latest).toMatchObject({ kind: "set-deal", source: "low", order: "by-pitch" });
-    expect(page.button("the voice").disabled).toBe(true);
+    expect(page.button("Built-in voice").disabled).toBe(true);
     await page.changed("events", "low", { ...page.open.document.events.low, kind: "notes" });
-    await page.press("the voice");
+    await page.press("Built-in voice");
     expect(page.latest).toMatchObject({ kind: "set-deal", sound: "voice" });
   });
 
@@ -192,7 +192,7 @@ describe("a dealt part", () => {
 
   it("stands alone on its stretch, and everything is back where one was", async () => {
     usePlayer().seek(1.5);
-    await page.press("alone");
+    await page.press("Isolate");
     await page.until(() => page.text.includes("Low alone"), "it stands alone");
     expect(document.querySelectorAll(".roster .row")).toHaveLength(1);
     await page.key("Escape");
@@ -206,7 +206,7 @@ describe("a dealt part", () => {
     const freezing = (status: string) => ({ id: "f", message: "", progress: 0.5, source: "low", status });
     page.gives["/freeze"] = () => freezing("running");
     page.gives["/freezes/f"] = () => freezing((asked += 1) > 1 ? "done" : "running");
-    await page.press("freeze");
+    await page.press("Freeze");
     await page.until(() => asked > 1, "it is frozen");
     await page.changed("sources", "low", {
       ...page.open.document.sources.low,
@@ -215,14 +215,14 @@ describe("a dealt part", () => {
     });
     expect(page.named(".row [aria-label]", "frozen")).toBeTruthy();
     expect(page.button("by pitch").disabled).toBe(true);
-    await page.press(/thaw/);
+    await page.press(/unfreeze/);
     expect(page.latest).toMatchObject({ kind: "freeze-source", source: "low", frozen_asset: "" });
   });
 
   it("is switched off for everybody", async () => {
     await page.changed("deals", "low", deal({ on: false }));
-    expect(page.button("off").getAttribute("aria-pressed")).toBe("false");
-    await page.press("off");
+    expect(page.button("Off").getAttribute("aria-pressed")).toBe("false");
+    await page.press("Off");
     expect(page.latest).toMatchObject({ kind: "set-deal", source: "low", on: true });
   });
 });

@@ -122,7 +122,7 @@ describe("what is made of the session", () => {
       const made = session.settled();
       if (why === "the connection goes") desk.wire.close();
       else session.close();
-      await expect(made).rejects.toThrow("Your last changes wait for the connection.");
+      await expect(made).rejects.toThrow("Your last changes are waiting for the connection.");
     },
   );
 });

@@ -54,7 +54,7 @@ describe("what a colleague holds", () => {
     expect(desk.wire.said.at(-1)).toEqual({ type: "ask", control: "drum.pan" });
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
     await vi.advanceTimersByTimeAsync(1000);
-    expect(notices.all.at(-1)!.text).toBe("drum: place is yours now.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
     expect(asking.asked.size).toBe(0);
     expect(hand.grasp(drum)).toBe(true);
   });
@@ -71,7 +71,7 @@ describe("what a colleague holds", () => {
     expect(session.holder("drum.pan")?.name).toBe("Ines Norden");
     await vi.advanceTimersByTimeAsync(3000);
     expect(session.holder("drum.pan")).toBeUndefined();
-    expect(notices.all.at(-1)!.text).toBe("drum: place is yours now.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
   });
 
   it("is said again and again while my own hand rests, and given to who asked first", async () => {
@@ -85,7 +85,7 @@ describe("what a colleague holds", () => {
     expect(desk.previews.length).toBeGreaterThan(2);
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
     for (const tab of ["ines", "tam"]) desk.hear({ type: "ask", tab, control: "drum.pan" });
-    expect(notices.all.at(-1)!.text).toContain("would like to have drum: place");
+    expect(notices.all.at(-1)!.text).toContain("asks for drum: place");
     session.letGo("drum.pan");
     await vi.advanceTimersByTimeAsync(10);
     expect(desk.wire.said.at(-1)).toEqual({ type: "give", control: "drum.pan", to: "ines" });
@@ -104,13 +104,13 @@ describe("what a colleague holds", () => {
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
     desk.hear({ type: "give", tab: "ines", control: "drum.pan", to: "tam" });
     await vi.advanceTimersByTimeAsync(1500);
-    expect(notices.all.map((one) => one.text)).not.toContain("drum: place is yours now.");
+    expect(notices.all.map((one) => one.text)).not.toContain("You now control drum: place.");
     expect(hand.grasp(session.sources[1]!)).toBe(false);
     desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: 0.1 });
     desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: null });
     desk.hear({ type: "give", tab: "tam", control: "drum.pan", to: "me" });
     await vi.advanceTimersByTimeAsync(10);
-    expect(notices.all.at(-1)!.text).toBe("drum: place is yours now.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
     expect(hand.grasp(session.sources[1]!)).toBe(true);
   });
 
@@ -170,7 +170,7 @@ describe("changes that meet", () => {
     };
     desk.hear({ ...theirs, summary: "drum: R30" });
     const notice = notices.byKey("o")!;
-    expect(notice.text).toBe("Ines went over your “drum: L20”: “drum: R30” stands.");
+    expect(notice.text).toBe("Ines overwrote your “drum: L20”: “drum: R30” is in effect.");
     notices.act(notice);
     await settle();
     expect(desk.posted.at(-1)!.path).toBe("/api/sessions/s/history/6/restore-change");
@@ -178,7 +178,7 @@ describe("changes that meet", () => {
     expect(notices.byKey("o")).toBeUndefined();
     const mine = { ...desk.told([]), author: { id: 1, name: "Rowan" } };
     desk.hear({ ...mine, overwrote: [{ revision: 8, author: { id: 2, name: "Ines" }, summary: "drum: C" }] });
-    expect(notices.byKey("o")!.text).toContain("You went over a change of Ines");
+    expect(notices.byKey("o")!.text).toContain("You overwrote a change by Ines");
   });
 
   it("stand in the way of an undo, which never goes further by itself", async () => {
@@ -207,7 +207,7 @@ describe("changes that meet", () => {
     expect(session.valueNow("drum", "pan")).toBe(0.5);
     desk.hear({ ...desk.told([{ part: "sources", key: "drum", value: null }]), summary: "drum removed" });
     expect(session.pending.has("drum.pan")).toBe(false);
-    expect(say.careful).toHaveBeenCalledWith("Ines removed what you held: drum removed.");
+    expect(say.careful).toHaveBeenCalledWith("Ines removed what you were moving: drum removed.");
     expect(session.previews.has("oars.pan")).toBe(true);
     desk.hear(desk.told([{ part: "sources", key: "oars", value: null }]));
     expect(session.previews.has("oars.pan")).toBe(false);
@@ -280,7 +280,7 @@ describe("listening along", () => {
     desk.hear({ type: "gone", tab: "ines" });
     await settle();
     expect(along.tab).toBe("");
-    expect(notices.all.at(-1)!.text).toContain("Ines Norden has gone");
+    expect(notices.all.at(-1)!.text).toContain("Ines Norden has left");
   });
 });
 
@@ -315,6 +315,6 @@ describe("comments", () => {
     const comments = useComments();
     expect(comments.where({ source: "drum", beat: 4, end: 8 })).toBe("drum · bars 2.1–3.1");
     expect(comments.where({ source: "", beat: null, end: null })).toBe("the whole session");
-    expect(comments.where({ source: "gone", beat: null, end: null })).toBe("a source that is gone");
+    expect(comments.where({ source: "gone", beat: null, end: null })).toBe("a removed source");
   });
 });

@@ -17,7 +17,7 @@ export class Refusal extends Error {
 
 /** The server could not be reached; what was to be sent is still to be sent. */
 export class Unreachable extends Error {
-  constructor(message = t("http.theServerCannotBe")) {
+  constructor(message = t("http.theServerCannotBeReached")) {
     super(message);
   }
 }

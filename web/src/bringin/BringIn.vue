@@ -16,10 +16,10 @@ const words: Record<string, string> = {
   waiting: "waiting",
   receiving: "sending",
   away: t("bringIn.waitingForTheConnection"),
-  reading: t("bringIn.listeningToIt"),
+  reading: t("bringIn.analysing"),
   ready: "ready",
-  cancelled: t("bringIn.stoppedNothingKept"),
-  failed: t("bringIn.notTaken"),
+  cancelled: t("bringIn.cancelled"),
+  failed: t("bringIn.rejected"),
 };
 const moving = (one: Arrival): boolean => ["receiving", "reading", "away", "waiting"].includes(one.status);
 const size = (bytes: number): string =>
@@ -52,7 +52,7 @@ function finish(): void {
 <template>
   <Modal
     v-model:open="open"
-    :title="$t('bringIn.bringInStems')"
+    :title="$t('bringIn.importStems')"
     :footer="null"
     :width="720"
     :mask-closable="false"
@@ -65,22 +65,21 @@ function finish(): void {
       @drop.prevent="dropped"
     >
       <p>
-        <b>{{ $t("bringIn.dropFilesHere") }}</b
-        >{{ $t("bringIn.or") }}
-        <button class="link" @click="picker?.click()">{{ $t("bringIn.chooseThem") }}</button>
+        <b>{{ $t("bringIn.dropFilesHere") }}</b>{{ $t("bringIn.or") }}
+        <button class="link" @click="picker?.click()">{{ $t("bringIn.chooseFiles") }}</button>
       </p>
-      <p class="quiet">{{ $t("bringIn.wavRf64FlacAiff") }}</p>
+      <p class="quiet">{{ $t("bringIn.wAVRF64FLACAIFFOgg") }}</p>
       <input
         ref="picker"
         type="file"
         multiple
         class="hidden-label"
-        :aria-label="$t('bringIn.filesToBringIn')"
+        :aria-label="$t('bringIn.filesToImport')"
         accept="audio/*,.wav,.rf64,.w64,.flac,.aif,.aiff,.ogg,.mp3"
         @change="chosen"
       />
     </div>
-    <ul v-if="arrivals.arrivals.length" :aria-label="$t('bringIn.filesOnTheirWay')">
+    <ul v-if="arrivals.arrivals.length" :aria-label="$t('bringIn.filesBeingImported')">
       <li v-for="one in arrivals.arrivals" :key="one.key" :class="one.status">
         <div class="line">
           <input
@@ -95,10 +94,10 @@ function finish(): void {
           <button
             v-if="moving(one)"
             class="small-button"
-            :aria-label="$t('bringIn.stopName', { name: one.file.name })"
+            :aria-label="$t('bringIn.cancelName', { name: one.file.name })"
             @click="arrivals.stop(one)"
           >
-            {{ $t("bringIn.stop") }}
+            {{ $t("bringIn.cancel") }}
           </button>
           <button
             v-else-if="one.status === 'ready'"
@@ -109,10 +108,10 @@ function finish(): void {
             {{ $t("bringIn.leaveOut") }}
           </button>
           <template v-else>
-            <button class="small-button" @click="arrivals.again(one)">{{ $t("bringIn.again") }}</button>
+            <button class="small-button" @click="arrivals.again(one)">{{ $t("bringIn.tryAgain") }}</button>
             <button
               class="small-button"
-              :aria-label="$t('bringIn.forgetName', { name: one.file.name })"
+              :aria-label="$t('bringIn.removeNameFromTheList', { name: one.file.name })"
               @click="arrivals.drop(one)"
             >
               ×
@@ -142,10 +141,10 @@ function finish(): void {
             {{ one.asset.character.sentence }}
           </p>
           <label v-if="one.asset.character.gain"
-            ><input v-model="one.gain" type="checkbox" /> {{ $t("bringIn.setTheGainSo") }}</label
+            ><input v-model="one.gain" type="checkbox" /> {{ $t("bringIn.useSuggestedGain") }}</label
           >
           <label v-if="one.asset.channels > 1"
-            ><input v-model="one.split" type="checkbox" /> {{ $t("bringIn.splitIntoMono") }}</label
+            ><input v-model="one.split" type="checkbox" /> {{ $t("bringIn.splitToMono") }}</label
           >
           <label class="start"
             >{{ $t("bringIn.startsAt") }}
@@ -163,13 +162,13 @@ function finish(): void {
       </li>
     </ul>
     <p v-if="arrivals.notice" class="warns room" role="status">{{ arrivals.notice }}</p>
-    <p class="quiet foot">{{ $t("bringIn.theyStartTogetherUnless") }}</p>
+    <p class="quiet foot">{{ $t("bringIn.allFilesStartTogetherUnless") }}</p>
     <div class="buttons">
       <Button @click="open = false">{{
-        arrivals.open ? $t("bringIn.goOnInThe") : $t("bringIn.close")
+        arrivals.open ? $t("bringIn.continueInTheBackground") : $t("bringIn.close")
       }}</Button>
       <Button type="primary" :disabled="!count" @click="finish">
-        {{ $t("bringIn.bringInCountSource", { count: count || "", count2: count === 1 ? "" : "s" }) }}
+        {{ $t("bringIn.bringInCountSourceCount2", { count: count || "", count2: count === 1 ? "" : "s" }) }}
       </Button>
     </div>
   </Modal>

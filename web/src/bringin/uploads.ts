@@ -119,8 +119,8 @@ export const useArrivals = defineStore("arrivals", () => {
     if (!operations.length) return;
     const what =
       operations.length === 1
-        ? t("uploads.n1SourceBroughtIn")
-        : t("uploads.operationcountSourcesBroughtIn", { operationCount: operations.length });
+        ? t("uploads.n1SourceImported")
+        : t("uploads.operationCountSourcesImported", { operationCount: operations.length });
     edits.make(batch(what, operations));
     for (const one of [...ready.value]) drop(one);
   }

@@ -213,7 +213,7 @@ function finishPassage(): void {
   edits.make(
     operation("add-passage", {
       id,
-      name: t("chart.passagePassagecount", { passageCount: session.passages.length + 1 }),
+      name: t("chart.passagePassageCount", { passageCount: session.passages.length + 1 }),
       start,
       end,
     }),
@@ -247,7 +247,7 @@ function onDouble(event: MouseEvent): void {
       :width="width"
       :height="height"
       role="group"
-      :aria-label="$t('chart.chartTimeRunsDown')"
+      :aria-label="$t('chart.chartTimeRunsDownThe')"
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerup="onUp"

@@ -67,7 +67,7 @@ function onKey(event: KeyboardEvent, edge: { name: string; at: number }): void {
       role="slider"
       aria-orientation="vertical"
       :aria-label="
-        $t('chartRange.edgeOfTheStretch', {
+        $t('chartRange.edgeOfTheRange', {
           edge: edge.name === 'start' ? $t('chartRange.start') : $t('chartRange.end'),
         })
       "

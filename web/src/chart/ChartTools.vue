@@ -14,14 +14,14 @@ const moves = useMoves();
 
 const OTHERS = {
   shown: t("chartTools.othersShown"),
-  dimmed: t("chartTools.othersDim"),
+  dimmed: t("chartTools.othersDimmed"),
   hidden: t("chartTools.othersHidden"),
 };
 </script>
 
 <template>
   <div class="tools" role="toolbar" :aria-label="$t('chartTools.chartTools')">
-    <div class="group" role="group" :aria-label="$t('chartTools.whatThePointerDoes')">
+    <div class="group" role="group" :aria-label="$t('chartTools.pointerTool')">
       <button
         v-for="one in TOOLS"
         :key="one.name"
@@ -34,7 +34,7 @@ const OTHERS = {
         {{ one.title }}
       </button>
     </div>
-    <label class="snap" :title="$t('chartTools.whatPointsStretchesAnd')">
+    <label class="snap" :title="$t('chartTools.gridThatPointsRangesAnd')">
       <span>{{ $t("chartTools.snap") }}</span>
       <select v-model="view.gridParts" :aria-label="$t('chartTools.snapTo')">
         <option v-for="one in SNAPS" :key="one.parts" :value="one.parts">{{ one.title }}</option>
@@ -43,7 +43,7 @@ const OTHERS = {
     <button
       class="small-button"
       :aria-pressed="tools.toPlaces"
-      :title="$t('chartTools.placesSnapToLeft')"
+      :title="$t('chartTools.positionsSnapToLeftCentre')"
       @click="tools.toPlaces = !tools.toPlaces"
     >
       L·C·R
@@ -53,37 +53,37 @@ const OTHERS = {
       v-if="width > 620"
       class="small-button"
       :aria-pressed="tools.waveform"
-      :title="$t('chartTools.theChosenSourceS')"
+      :title="$t('chartTools.showTheSelectedSourceS')"
       @click="tools.waveform = !tools.waveform"
     >
-      {{ $t("chartTools.wave") }}
+      {{ $t("chartTools.waveform") }}
     </button>
     <select
       v-if="width > 620"
       v-model="tools.others"
-      :aria-label="$t('chartTools.otherSourcesLines')"
-      :title="$t('chartTools.otherSourcesLines')"
+      :aria-label="$t('chartTools.linesOfOtherSources')"
+      :title="$t('chartTools.linesOfOtherSources')"
     >
       <option v-for="(title, name) in OTHERS" :key="name" :value="name">{{ title }}</option>
     </select>
-    <div class="group" role="group" :aria-label="$t('chartTools.howNear')">
+    <div class="group" role="group" :aria-label="$t('chartTools.zoom')">
       <button
         class="small-button"
-        :title="$t('chartTools.farther')"
-        :aria-label="$t('chartTools.farther2')"
+        :title="$t('chartTools.zoomOut')"
+        :aria-label="$t('chartTools.zoomOut2')"
         @click="view.zoom(1 / 1.5, view.height / 2)"
       >
         −
       </button>
       <button
         class="small-button"
-        :title="$t('chartTools.nearer')"
-        :aria-label="$t('chartTools.nearer2')"
+        :title="$t('chartTools.zoomIn')"
+        :aria-label="$t('chartTools.zoomIn2')"
         @click="view.zoom(1.5, view.height / 2)"
       >
         +
       </button>
-      <button class="small-button" :title="$t('chartTools.fitTheStretchThe')" @click="moves.fit">
+      <button class="small-button" :title="$t('chartTools.fitTheRangeTheLoop')" @click="moves.fit">
         {{ $t("chartTools.fit") }}
       </button>
     </div>

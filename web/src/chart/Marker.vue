@@ -41,7 +41,7 @@ const parts = computed(() =>
 const said = (end: End): string =>
   end.side === "whole"
     ? `${props.source.name} at ${panText(end.at)}`
-    : t("marker.nameSideSideAt", {
+    : t("marker.nameSideSideAtPanText", {
         name: props.source.name,
         side: end.side,
         panText: panText(end.at),
@@ -86,7 +86,7 @@ function onUp(): void {
       v-if="band"
       class="band"
       :style="{ left: `${band.left}px`, width: `${band.width}px` }"
-      :title="$t('marker.nameDragToMove', { name: source.name })"
+      :title="$t('marker.nameDragToMoveBoth', { name: source.name })"
       @pointerdown.prevent="onDown($event, 'whole')"
       @pointermove="onMove"
       @pointerup="onUp"

@@ -28,7 +28,12 @@ const panAt = (clientX: number): number =>
 </script>
 
 <template>
-  <div ref="strip" class="strip" :aria-label="$t('nowStrip.whereEverySourceIs')" @pointerdown.capture="hold">
+  <div
+    ref="strip"
+    class="strip"
+    :aria-label="$t('nowStrip.positionOfEverySourceNow')"
+    @pointerdown.capture="hold"
+  >
     <span
       v-for="(tick, i) in ruler.ticks"
       v-show="labelled(width, i)"

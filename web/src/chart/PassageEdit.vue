@@ -55,18 +55,18 @@ function remove(): void {
       />
     </label>
     <label v-for="edge in ['start', 'end'] as const" :key="edge">
-      <span>{{ edge === "start" ? $t("passageEdit.fromBar") : $t("passageEdit.upToBar") }}</span>
+      <span>{{ edge === "start" ? $t("passageEdit.fromBar") : $t("passageEdit.toBar") }}</span>
       <ValueField
         :value="at(passage[edge])"
-        :label="edge === 'start' ? $t('passageEdit.firstBarOfThe') : $t('passageEdit.theBarItStops')"
+        :label="edge === 'start' ? $t('passageEdit.firstBarOfThePassage') : $t('passageEdit.theBarAtWhichIt')"
         :text="(seconds) => session.grid.text(seconds)"
         :parse="(text) => session.grid.parse(text)"
-        :hint="$t('passageEdit.typeABarAnd')"
+        :hint="$t('passageEdit.typeABarAndBeat')"
         @set="setEdge(edge, $event)"
       />
     </label>
     <div class="buttons">
-      <button class="small-button" @click="remove">{{ $t("passageEdit.takeAway") }}</button>
+      <button class="small-button" @click="remove">{{ $t("passageEdit.delete") }}</button>
       <button class="small-button" @click="$emit('done')">{{ $t("passageEdit.done") }}</button>
     </div>
   </div>

@@ -49,8 +49,8 @@ const ribs = computed(() =>
     :style="{ top: `${rib.top + 1}px`, height: `${Math.max(rib.height - 2, 4)}px` }"
     :title="
       player.round === rib.passage.id
-        ? $t('ribs.stopGoingRound')
-        : $t('ribs.goRoundNameOnly', { name: rib.passage.name })
+        ? $t('ribs.stopLooping')
+        : $t('ribs.loopNameOnlyYouShift', { name: rib.passage.name })
     "
     :aria-pressed="player.round === rib.passage.id"
     @click="press($event, rib.passage)"

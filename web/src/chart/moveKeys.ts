@@ -11,15 +11,15 @@ import { TOOLS, useTools } from "./tools";
 import { useChartView } from "./view";
 
 export const MOVE_KEYS: [string, string][] = [
-  ["P, T, F, L, E", t("moveKeys.thePointerPointsStretch")],
-  ["X", t("moveKeys.pickThePassageAt")],
-  ["Shift+drag", t("moveKeys.pickAStretchOf")],
-  [t("moveKeys.shiftClickAPassage"), t("moveKeys.onePlaceAllThrough")],
-  [t("moveKeys.andZShiftZ"), t("moveKeys.nearerFartherFitThe")],
-  [t("moveKeys.ctrlCCtrlV"), t("moveKeys.takeTheStretchS")],
-  [t("moveKeys.enterEscape"), t("moveKeys.makeWhatYouLook")],
-  ["A", t("moveKeys.armWhatIsShown")],
-  [t("moveKeys.enterBackspace"), t("moveKeys.keepTheRecordedTake")],
+  ["P, T, F, L, E", t("moveKeys.toolsPointsRangeFreehandLine")],
+  ["X", t("moveKeys.selectThePassageOrBar")],
+  ["Shift+drag", t("moveKeys.selectARangeOfTime")],
+  [t("moveKeys.shiftClickAPassageDouble"), t("moveKeys.onePositionThroughout")],
+  [t("moveKeys.andZShiftZ"), t("moveKeys.zoomInZoomOutFit")],
+  [t("moveKeys.ctrlCCtrlV"), t("moveKeys.copyTheAutomationOfThe")],
+  [t("moveKeys.enterEscape"), t("moveKeys.applyThePreviewCancelIt")],
+  ["A", t("moveKeys.armTheShownLaneFor")],
+  [t("moveKeys.enterBackspace"), t("moveKeys.keepTheRecordedTakeDiscard")],
 ];
 
 export function useMoveKeys() {

@@ -9,11 +9,11 @@ import type { Parameter } from "@/session/session";
 export type Tool = "points" | "range" | "free" | "straight" | "steps";
 
 export const TOOLS: { name: Tool; title: string; tip: string; key: string }[] = [
-  { name: "points", title: t("tools.points"), tip: t("tools.dragPointsDoubleClick"), key: "p" },
-  { name: "range", title: t("tools.stretch"), tip: t("tools.dragDownThePage"), key: "t" },
-  { name: "free", title: t("tools.freehand"), tip: t("tools.drawTheMoveBy"), key: "f" },
-  { name: "straight", title: t("tools.line"), tip: t("tools.drawOneStraightLine"), key: "l" },
-  { name: "steps", title: t("tools.steps"), tip: t("tools.drawStepsOnThe"), key: "e" },
+  { name: "points", title: t("tools.points"), tip: t("tools.dragPointsDoubleClickFor"), key: "p" },
+  { name: "range", title: t("tools.range"), tip: t("tools.dragDownThePageTo"), key: "t" },
+  { name: "free", title: t("tools.freehand"), tip: t("tools.drawByHand"), key: "f" },
+  { name: "straight", title: t("tools.line"), tip: t("tools.drawOneStraightLineFrom"), key: "l" },
+  { name: "steps", title: t("tools.steps"), tip: t("tools.drawStepsOnTheGrid"), key: "e" },
 ];
 
 export const SNAPS = [

@@ -35,7 +35,7 @@ const flags = computed(() =>
       role="button"
       :data-flag="one.id"
       :aria-label="
-        $t('commentFlags.commentByNameOn', {
+        $t('commentFlags.commentByNameOnWhere', {
           name: one.author.name,
           where: comments.where(one),
           text: one.text,

@@ -90,7 +90,7 @@ async function reply(id: string): Promise<void> {
           class="small-button wide"
           @click="pinTo('stretch')"
         >
-          {{ $t("commentsSheet.theStretch") }}
+          {{ $t("commentsSheet.theRange") }}
         </button>
         <button type="button" class="small-button wide" @click="pinTo('nothing')">
           {{ $t("commentsSheet.noTime") }}
@@ -111,7 +111,7 @@ async function reply(id: string): Promise<void> {
         rows="3"
         maxlength="2000"
         :aria-label="$t('commentsSheet.yourComment')"
-        :placeholder="$t('commentsSheet.whatYouHearAnd')"
+        :placeholder="$t('commentsSheet.whatYouHearAndWhat')"
         @keydown.ctrl.enter="make"
         @keydown.esc.stop="comments.pin = null"
       />
@@ -120,7 +120,7 @@ async function reply(id: string): Promise<void> {
           {{ $t("commentsSheet.comment") }}
         </button>
         <button class="small-button wide" type="button" @click="comments.pin = null">
-          {{ $t("commentsSheet.leaveIt") }}
+          {{ $t("commentsSheet.cancel") }}
         </button>
       </div>
     </form>
@@ -174,19 +174,19 @@ async function reply(id: string): Promise<void> {
           </form>
           <div class="line">
             <button class="small-button wide" @click="comments.resolve(one.id, !one.resolved)">
-              {{ one.resolved ? $t("commentsSheet.openAgain") : $t("commentsSheet.resolve") }}
+              {{ one.resolved ? $t("commentsSheet.reopen") : $t("commentsSheet.resolve") }}
             </button>
           </div>
         </template>
       </li>
     </ol>
     <p v-if="!comments.all.length && !comments.pin" class="quiet">
-      {{ $t("commentsSheet.whatShouldBeHeard") }}
+      {{ $t("commentsSheet.commentsOnTheMixGo") }}
     </p>
     <button v-if="hidden" class="link" @click="resolved = !resolved">
       {{
         resolved
-          ? $t("commentsSheet.hideWhatIsResolved")
+          ? $t("commentsSheet.hideResolved")
           : $t("commentsSheet.showHiddenResolved", { hidden: hidden })
       }}
     </button>

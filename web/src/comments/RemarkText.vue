@@ -35,23 +35,23 @@ async function keep(): Promise<void> {
       v-model="wording"
       rows="3"
       maxlength="2000"
-      :aria-label="$t('remarkText.otherWords')"
+      :aria-label="$t('remarkText.newText')"
       @keydown.ctrl.enter="keep"
     />
-    <button class="small-button wide" type="submit">{{ $t("remarkText.keep") }}</button>
+    <button class="small-button wide" type="submit">{{ $t("remarkText.save") }}</button>
     <button class="small-button wide" type="button" @click="wording = null">
-      {{ $t("remarkText.leaveIt") }}
+      {{ $t("remarkText.cancel") }}
     </button>
   </form>
   <p v-else class="text" @click="$emit('choose')">{{ remark.text }}</p>
   <p class="by quiet">
     {{ remark.author.name }}, {{ momentText(remark.created_at)
-    }}{{ remark.edited ? $t("remarkText.reworded") : "" }}
+    }}{{ remark.edited ? $t("remarkText.edited") : "" }}
     <slot />
     <span v-if="chosen && wording === null" class="own">
-      <button v-if="mine" class="link" @click="begin">{{ $t("remarkText.reword") }}</button>
+      <button v-if="mine" class="link" @click="begin">{{ $t("remarkText.edit") }}</button>
       <button v-if="mine || session.role === 'owner'" class="link" @click="comments.discard(remark.id)">
-        {{ $t("remarkText.takeAway") }}
+        {{ $t("remarkText.delete") }}
       </button>
     </span>
   </p>

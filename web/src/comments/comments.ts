@@ -128,7 +128,7 @@ export const useComments = defineStore("comments", () => {
           ? `bar ${at(pinned.beat)}`
           : `bars ${at(pinned.beat)}–${at(pinned.end)}`;
     return (
-      [source ?? (pinned.source && t("comments.aSourceThatIs")), time].filter(Boolean).join(" · ") ||
+      [source ?? (pinned.source && t("comments.aRemovedSource")), time].filter(Boolean).join(" · ") ||
       t("comments.theWholeSession")
     );
   }

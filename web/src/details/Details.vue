@@ -39,7 +39,7 @@ const source = computed(() => session.sourceById(player.chosen));
     <SeveralDetails v-else-if="view.selection.length > 1 && desk === 'place'" />
     <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />
     <MoveDetails v-else-if="source" :key="source.id" :source="source" />
-    <p v-else class="empty quiet">{{ $t("details.chooseASourceIn") }}</p>
+    <p v-else class="empty quiet">{{ $t("details.selectASourceInThe") }}</p>
   </aside>
 </template>
 

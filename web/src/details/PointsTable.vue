@@ -86,7 +86,7 @@ watch(
               :text="(at) => session.grid.text(at)"
               :parse="(text) => session.grid.parse(text)"
               :disabled="!session.mayEdit"
-              :hint="$t('pointsTable.typeABarAnd')"
+              :hint="$t('pointsTable.typeABarAndBeat')"
               @set="move(index, { ...point, t: $event })"
             />
           </td>
@@ -123,7 +123,7 @@ watch(
               :high="1"
               :initial="0"
               :disabled="!session.mayEdit"
-              :hint="$t('pointsTable.from1QuickFirst')"
+              :hint="$t('pointsTable.from1QuickFirstTo')"
               @set="move(index, { ...point, tension: Math.round($event * 10) / 10 })"
             />
           </td>
@@ -147,7 +147,7 @@ watch(
       </tbody>
     </table>
     <p v-if="!points.length" class="quiet">
-      {{ $t("pointsTable.noPointsItStays") }}
+      {{ $t("pointsTable.noPointsTheValueDoes") }}
       <button
         class="inline"
         :disabled="!session.mayEdit"
@@ -160,7 +160,7 @@ watch(
           )
         "
       >
-        {{ $t("pointsTable.putOneAtThe") }}</button>.
+        {{ $t("pointsTable.addOneAtThePlayhead") }}</button>.
     </p>
   </div>
 </template>

@@ -167,13 +167,13 @@ const db = (value: number | null, digits = 1): string =>
           {{ $t("balanceFoot.peak") }} <b class="number">{{ db(now ? peak : null) }}</b>
         </p>
         <p>
-          <b class="number">{{ db(number("momentary")) }}</b> {{ $t("balanceFoot.lufs") }}
+          <b class="number">{{ db(number("momentary")) }}</b> {{ $t("balanceFoot.lUFS") }}
         </p>
       </div>
       <div class="words end">
         <p>
           {{ $t("balanceFoot.mono") }} <b class="number">{{ db(number("mono_loss")) }}</b>
-          {{ $t("balanceFoot.db") }}
+          {{ $t("balanceFoot.dB") }}
         </p>
         <p>
           {{ $t("balanceFoot.corr") }}
@@ -187,7 +187,7 @@ const db = (value: number | null, digits = 1): string =>
       class="lean"
       :class="sideClass(lean)"
       :style="full && { left: `${centre}px` }"
-      :title="$t('balanceFoot.n3SOnA', { LEAN_SCALE_DB: LEAN_SCALE_DB })"
+      :title="$t('balanceFoot.n3SOnAScale', { LEAN_SCALE_DB: LEAN_SCALE_DB })"
     >
       <template v-if="!full">{{ $t("balanceFoot.lean") }} </template><span class="number">{{
         leanText(lean)

@@ -91,9 +91,9 @@ const db = (value: number | null): string =>
       <dt>{{ $t("roomFoot.frontBack") }}</dt>
       <dd class="number">{{ depth }}</dd>
       <dt>{{ $t("roomFoot.loudness") }}</dt>
-      <dd class="number">{{ $t("roomFoot.dbLufs", { db: db(number("momentary")) }) }}</dd>
-      <dt>{{ $t("roomFoot.foldedMono") }}</dt>
-      <dd class="number">{{ $t("roomFoot.dbDb", { db: db(number("mono_loss")) }) }}</dd>
+      <dd class="number">{{ $t("roomFoot.dbLUFS", { db: db(number("momentary")) }) }}</dd>
+      <dt>{{ $t("roomFoot.monoDownmix") }}</dt>
+      <dd class="number">{{ $t("roomFoot.dbDB", { db: db(number("mono_loss")) }) }}</dd>
     </dl>
   </section>
 </template>

@@ -93,7 +93,7 @@ const number = (typed: string, { low, high }: Declared, unit: string): number | 
 const withUnit: Make = (of, initial) => ({
   unit: 0.0001,
   bigStep: 1,
-  hint: t("parameters.fromToprecisionToHigh", {
+  hint: t("parameters.fromToPrecisionToHighUnit", {
     toPrecision: Number(of.low.toPrecision(2)),
     high: of.high,
     unit: of.unit,
@@ -107,42 +107,42 @@ const WAYS: Record<Declared["display"], Make> = {
   place: () => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: t("parameters.typeL303030r"),
+    hint: t("parameters.typeL303030ROr"),
     text: panText,
     parse: parsePan,
   }),
   level: (_, initial) => ({
     unit: 0.5,
     bigStep: 3,
-    hint: initial <= OFF_DB ? t("parameters.type8OrOff") : t("parameters.type8OrOff2"),
+    hint: initial <= OFF_DB ? t("parameters.type8OrOffArrow") : t("parameters.type8OrOffArrow2"),
     text: levelText,
     parse: parseLevel,
   }),
   share: (of, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: t("parameters.typeAPercentageArrow", { percentText: percentText(initial) }),
+    hint: t("parameters.typeAPercentageArrowKeys", { percentText: percentText(initial) }),
     text: percentText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
   front: (_, initial) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: t("parameters.typeF50B50Or", { initial: initial ? "front" : "middle" }),
+    hint: t("parameters.typeF50B50Or0", { initial: initial ? "front" : "middle" }),
     text: depthText,
     parse: parseDepth,
   }),
   height: (of) => ({
     unit: 0.01,
     bigStep: 0.1,
-    hint: t("parameters.typeAPercentageFor"),
+    hint: t("parameters.typeAPercentageForDown"),
     text: heightText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
   degrees: (of) => ({
     unit: 1,
     bigStep: 10,
-    hint: t("parameters.typeDegreesToThe"),
+    hint: t("parameters.typeDegreesToTheRight"),
     text: (value) => `${Math.round(value)}°`.replace("-", "−"),
     parse: (typed) => number(typed, of, "°"),
   }),

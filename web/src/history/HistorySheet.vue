@@ -75,12 +75,12 @@ async function name(): Promise<void> {
 <template>
   <SideSheet :title="$t('historySheet.history')" :trouble="history.trouble" @close="$emit('close')">
     <div class="filters">
-      <select v-model="history.author" :aria-label="$t('historySheet.whoseChanges')">
+      <select v-model="history.author" :aria-label="$t('historySheet.changesBy')">
         <option :value="0">{{ $t("historySheet.everybody") }}</option>
         <option v-for="one in people.members" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
-      <select v-model="history.source" :aria-label="$t('historySheet.ofWhichSource')">
-        <option value="">{{ $t("historySheet.everything") }}</option>
+      <select v-model="history.source" :aria-label="$t('historySheet.source')">
+        <option value="">{{ $t("historySheet.allSources") }}</option>
         <option v-for="one in session.sources" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
       <select v-model="history.hours" class="times" :aria-label="$t('historySheet.sinceWhen')">
@@ -103,9 +103,9 @@ async function name(): Promise<void> {
       </div>
     </div>
 
-    <section v-if="history.compared" class="compared" :aria-label="$t('historySheet.compared')">
+    <section v-if="history.compared" class="compared" :aria-label="$t('historySheet.compare')">
       <h3>
-        {{ $t("historySheet.rRevisionAgainstThe", { revision: history.compared.revision }) }}
+        {{ $t("historySheet.rRevisionAgainstThePresent", { revision: history.compared.revision }) }}
         <span v-if="versionOf.get(history.compared.revision)" class="tag">{{
           versionOf.get(history.compared.revision)!.name
         }}</span>
@@ -116,16 +116,16 @@ async function name(): Promise<void> {
           :aria-pressed="monitor.comparing"
           @click="monitor.compare(!monitor.comparing)"
         >
-          {{ $t("historySheet.hearRRevisionB", { revision: history.compared.revision }) }}
+          {{ $t("historySheet.compareRRevisionB", { revision: history.compared.revision }) }}
         </button>
         <span class="quiet loud" role="status">{{
           history.matching < 1
             ? $t("historySheet.matchingLoudnessMatching", { matching: Math.round(history.matching * 100) })
             : history.matched
-              ? $t("historySheet.asLoudDecibelsDb", { decibels: decibels(history.trim) })
+              ? $t("historySheet.loudnessMatchedDecibelsDB", { decibels: decibels(history.trim) })
               : $t("historySheet.loudnessNotMatched")
         }}</span>
-        <button class="small-button wide" @click="history.leave()">{{ $t("historySheet.leave") }}</button>
+        <button class="small-button wide" @click="history.leave()">{{ $t("historySheet.close") }}</button>
       </div>
       <ul v-if="history.compared.differences.length" class="differences">
         <li v-for="one in history.compared.differences" :key="`${one.part}/${one.key}`">
@@ -134,10 +134,10 @@ async function name(): Promise<void> {
           <span class="is">{{ one.now || $t("historySheet.notThere") }}</span>
         </li>
       </ul>
-      <p v-else class="quiet">{{ $t("historySheet.nothingDiffersItIs") }}</p>
+      <p v-else class="quiet">{{ $t("historySheet.noDifferencesTheSessionIs") }}</p>
       <div v-if="session.mayEdit && history.compared.differences.length" class="restore">
         <button class="small-button wide strong" @click="history.restore({}, `everything as in r${chosen}`)">
-          {{ $t("historySheet.putEverythingBack") }}
+          {{ $t("historySheet.restoreAll") }}
         </button>
         <button
           v-if="own && differsOwn"
@@ -151,9 +151,9 @@ async function name(): Promise<void> {
           class="small-button wide"
           @click="history.restore({ start: span.start, end: span.end }, `bars ${spanText} as in r${chosen}`)"
         >
-          {{ $t("historySheet.onlyMovesInSpantext", { spanText: spanText }) }}
+          {{ $t("historySheet.onlyMovesInSpanText", { spanText: spanText }) }}
         </button>
-        <p class="quiet">{{ $t("historySheet.itBecomesANew") }}</p>
+        <p class="quiet">{{ $t("historySheet.thisIsANewChange") }}</p>
       </div>
       <form v-if="naming" class="line" @submit.prevent="name">
         <input
@@ -162,7 +162,7 @@ async function name(): Promise<void> {
           maxlength="120"
           :aria-label="$t('historySheet.nameOfTheVersion')"
         />
-        <button class="small-button wide" type="submit">{{ $t("historySheet.nameIt") }}</button>
+        <button class="small-button wide" type="submit">{{ $t("historySheet.save") }}</button>
       </form>
       <button v-else-if="session.mayEdit" class="link" @click="beginNaming">
         {{ $t("historySheet.nameThisVersion") }}
@@ -181,7 +181,7 @@ async function name(): Promise<void> {
           <button
             v-if="session.mayEdit"
             class="small-button"
-            :aria-label="$t('historySheet.takeTheNameName', { name: one.name })"
+            :aria-label="$t('historySheet.removeTheNameName', { name: one.name })"
             @click="history.unname(one.id)"
           >
             ×
@@ -206,20 +206,19 @@ async function name(): Promise<void> {
                 versionOf.get(row.revision)!.name
               }}</span>
               <small class="quiet">
-                {{ row.author.name }} · r{{ row.revision
-                }}{{ row.undone ? $t("historySheet.takenBackSince") : ""
+                {{ row.author.name }} · r{{ row.revision }}{{ row.undone ? $t("historySheet.undone") : ""
                 }}{{
                   row.overwrote.length
-                    ? $t("historySheet.overNameS", { name: row.overwrote.at(-1)!.author.name })
+                    ? $t("historySheet.overwroteNameS", { name: row.overwrote.at(-1)!.author.name })
                     : ""
                 }}
               </small>
             </span>
           </button>
           <p v-for="one in session.mayEdit ? row.overwrote : []" :key="one.revision" class="over">
-            {{ $t("historySheet.wentOverSummary", { summary: one.summary }) }}
+            {{ $t("historySheet.overwroteSummary", { summary: one.summary }) }}
             <button class="link" @click="conflicts.putBack(one, row.revision)">
-              {{ $t("historySheet.putThatBack") }}
+              {{ $t("historySheet.restore") }}
             </button>
           </p>
         </li>
@@ -231,10 +230,10 @@ async function name(): Promise<void> {
       :disabled="history.busy"
       @click="history.lookFurther()"
     >
-      {{ $t("historySheet.earlier") }}
+      {{ $t("historySheet.showEarlier") }}
     </button>
     <p v-if="!history.rows.length && !history.busy" class="quiet">
-      {{ $t("historySheet.noChangeFitsChoose") }}
+      {{ $t("historySheet.noChangeMatchesChooseAnother") }}
     </p>
   </SideSheet>
 </template>

@@ -141,7 +141,7 @@ export const useHistory = defineStore("history", () => {
       matched.value = true;
     } catch (error) {
       if (signal.aborted) return;
-      trouble.value = t("history.theLoudnessCouldNot", { message: (error as Error).message });
+      trouble.value = t("history.theLoudnessCouldNotBe", { message: (error as Error).message });
     }
     matching.value = 1;
   }

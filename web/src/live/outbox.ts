@@ -158,7 +158,7 @@ export class Outbox {
             this.timer = setTimeout(() => void this.work(), this.pause());
             return;
           }
-          refusal = error instanceof Refusal ? error.message : t("outbox.theChangeCouldNot");
+          refusal = error instanceof Refusal ? error.message : t("outbox.theChangeCouldNotBe");
           if (error instanceof Refusal) more = error.more;
         }
         this.tries = 0;

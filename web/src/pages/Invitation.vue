@@ -43,21 +43,22 @@ const enter = (): Promise<boolean> =>
       <h1>{{ door.name }}</h1>
       <p>
         {{
-          $t("invitation.authorInvitesYouAs", {
+          $t("invitation.authorInvitesYouAsDoor", {
             author: door.author,
             door:
               door.role === "listener"
-                ? $t("invitation.aListenerYouHear")
-                : $t("invitation.anEngineerYouMix"),
+                ? $t("invitation.aListenerYouCanHear")
+                : $t("invitation.anEngineerYouCanEdit"),
           })
         }}
-        <span class="quiet">{{ $t("invitation.theInvitationHoldsUntil", { until: until }) }}</span>
+        <span class="quiet">{{ $t("invitation.theInvitationIsValidUntil", { until: until }) }}</span>
       </p>
       <form @submit.prevent="enter">
         <template v-if="!account.me">
           <div class="which" role="radiogroup" :aria-label="$t('invitation.yourAccount')">
             <label
-              ><input v-model="known" type="radio" :value="false" /> {{ $t("invitation.iAmNewHere") }}</label
+              ><input v-model="known" type="radio" :value="false" />
+              {{ $t("invitation.createAnAccount") }}</label
             >
             <label
               ><input v-model="known" type="radio" :value="true" />
@@ -69,7 +70,7 @@ const enter = (): Promise<boolean> =>
             <input v-model="name" required maxlength="150" autocomplete="name"
           /></label>
           <label
-            >{{ $t("invitation.nameToSignIn") }}
+            >{{ $t("invitation.nameToSignInWith") }}
             <input v-model="username" required maxlength="150" autocomplete="username"
           /></label>
           <label>
@@ -83,17 +84,17 @@ const enter = (): Promise<boolean> =>
             />
           </label>
         </template>
-        <p v-else>{{ $t("invitation.youComeInAs", { name: account.me.name }) }}</p>
+        <p v-else>{{ $t("invitation.youJoinAsName", { name: account.me.name }) }}</p>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-        <Button type="primary" html-type="submit" :loading="busy">{{ $t("invitation.comeIn") }}</Button>
+        <Button type="primary" html-type="submit" :loading="busy">{{ $t("invitation.joinSession") }}</Button>
       </form>
     </template>
     <template v-else-if="trouble">
-      <h1>{{ $t("invitation.noWayInHere") }}</h1>
+      <h1>{{ $t("invitation.thisInvitationCannotBeUsed") }}</h1>
       <p role="alert">{{ trouble }}</p>
       <RouterLink to="/">{{ $t("invitation.toYourSessions") }}</RouterLink>
     </template>
-    <p v-else class="quiet">{{ $t("invitation.looking") }}</p>
+    <p v-else class="quiet">{{ $t("invitation.loading") }}</p>
   </main>
 </template>
 

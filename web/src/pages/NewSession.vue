@@ -30,17 +30,17 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <Modal v-model:open="open" :title="$t('newSession.aNewSession')" :footer="null" :width="440">
+  <Modal v-model:open="open" :title="$t('newSession.newSession')" :footer="null" :width="440">
     <form @submit.prevent="make">
       <label
         ><span>{{ $t("newSession.name") }}</span
-        ><input v-model="given.name" required maxlength="120" :placeholder="$t('newSession.whatThePieceIs')"
+        ><input v-model="given.name" required maxlength="120" :placeholder="$t('newSession.titleOfThePiece')"
       /></label>
       <label
         ><span>{{ $t("newSession.samplingRate") }}</span>
         <select v-model="given.rate">
           <option v-for="rate in library.library?.rates" :key="rate" :value="rate">
-            {{ $t("newSession.rateKhz", { rate: rate / 1000 }) }}
+            {{ $t("newSession.rateKHz", { rate: rate / 1000 }) }}
           </option>
         </select></label
       >
@@ -84,10 +84,10 @@ async function make(): Promise<void> {
           </option>
         </select></label
       >
-      <p class="quiet">{{ $t("newSession.stemsAtOtherRates") }}</p>
+      <p class="quiet">{{ $t("newSession.stemsAtOtherSamplingRates") }}</p>
       <p v-if="trouble" role="alert" class="trouble">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="busy" :disabled="!given.name.trim()">{{
-        $t("newSession.makeIt")
+        $t("newSession.create")
       }}</Button>
     </form>
   </Modal>

@@ -5,8 +5,8 @@
 <template>
   <main>
     <img src="/needle.svg" alt="" width="56" height="56" />
-    <h1>{{ $t("notFound.thereIsNothingAt") }}</h1>
-    <p class="quiet">{{ $t("notFound.itMayHaveBeen") }}</p>
+    <h1>{{ $t("notFound.thereIsNothingAtThis") }}</h1>
+    <p class="quiet">{{ $t("notFound.thePageMayHaveBeen") }}</p>
     <p>
       <RouterLink to="/">{{ $t("notFound.toYourSessions") }}</RouterLink> ·
       <a href="/guide/">{{ $t("notFound.theGuide") }}</a>

@@ -36,12 +36,12 @@ async function leave(): Promise<void> {
 const layoutText = (layout: string): string => (layout === "0+2+0" ? "stereo" : layout);
 const COLUMNS = [
   { by: "name", title: t("sessionList.session") },
-  { by: "", title: t("sessionList.whereThingsStand") },
+  { by: "", title: t("sessionList.overview") },
   { by: "length", title: t("sessionList.length") },
   { by: "sources", title: t("sessionList.sources") },
   { by: "", title: t("sessionList.people") },
   { by: "changed", title: t("sessionList.lastChange") },
-  { by: "", title: t("sessionList.youAre") },
+  { by: "", title: t("sessionList.yourRole") },
   { by: "", title: "" },
 ] as const;
 
@@ -84,22 +84,22 @@ function choose(event: Event): void {
     </header>
     <main>
       <div class="head">
-        <h1>{{ away ? $t("sessionList.putAway") : $t("sessionList.yourSessions") }}</h1>
+        <h1>{{ away ? $t("sessionList.archived") : $t("sessionList.yourSessions") }}</h1>
         <input
           v-if="kept.length > 1 || words"
           v-model="words"
           type="search"
-          :placeholder="$t('sessionList.aNameOrA')"
-          :aria-label="$t('sessionList.searchTheSessions')"
+          :placeholder="$t('sessionList.aNameOrAPerson')"
+          :aria-label="$t('sessionList.searchSessions')"
         />
-        <Button @click="chooser?.click()">{{ $t("sessionList.openAFile") }}</Button>
+        <Button @click="chooser?.click()">{{ $t("sessionList.importSession") }}</Button>
         <input
           ref="chooser"
           class="hidden-label"
           type="file"
           accept=".zip,.wav,.bw64"
           tabindex="-1"
-          :aria-label="$t('sessionList.aSessionBundleOr')"
+          :aria-label="$t('sessionList.aSessionBundleOrObject')"
           @change="choose"
         />
         <Button type="primary" @click="making = true">{{ $t("sessionList.newSession") }}</Button>
@@ -109,7 +109,7 @@ function choose(event: Event): void {
         <span
           >{{
             coming.status === "reading"
-              ? $t("sessionList.takingIn")
+              ? $t("sessionList.importing")
               : coming.status === "away"
                 ? $t("sessionList.waitingToSend")
                 : $t("sessionList.sending")
@@ -118,7 +118,7 @@ function choose(event: Event): void {
         >
         <progress :value="coming.share" max="1" :aria-label="coming.file.name" />
         <span class="number">{{ Math.round(coming.share * 100) }} %</span>
-        <button class="small-button wide" @click="list.stop()">{{ $t("sessionList.stop") }}</button>
+        <button class="small-button wide" @click="list.stop()">{{ $t("sessionList.cancel") }}</button>
       </div>
       <table v-if="shown.length">
         <thead class="heading">
@@ -131,7 +131,7 @@ function choose(event: Event): void {
                 }}</span>
               </button>
               <template v-else-if="one.title">{{ one.title }}</template>
-              <span v-else class="hidden-label">{{ $t("sessionList.whatCanBeDone") }}</span>
+              <span v-else class="hidden-label">{{ $t("sessionList.actions") }}</span>
             </th>
           </tr>
         </thead>
@@ -140,7 +140,7 @@ function choose(event: Event): void {
             <td>
               <RouterLink :to="`/sessions/${one.id}`" @click.stop>{{ one.name }}</RouterLink>
               <span class="quiet">{{
-                $t("sessionList.bpmBpmLayouttextRevision", {
+                $t("sessionList.bpmBpmLayoutTextRevisionRevision", {
                   bpm: one.bpm,
                   layoutText: layoutText(one.layout),
                   revision: one.revision,
@@ -179,32 +179,32 @@ function choose(event: Event): void {
               <button
                 v-if="one.role !== 'listener'"
                 class="link"
-                :aria-label="$t('sessionList.makeACopyOf', { name: one.name })"
-                :title="$t('sessionList.aSessionOfYour')"
+                :aria-label="$t('sessionList.copyName', { name: one.name })"
+                :title="$t('sessionList.aNewSessionOfYour')"
                 @click="copy(one)"
               >
                 {{ $t("sessionList.copy") }}
               </button>
               <button
                 class="link"
-                :aria-label="`${one.archived ? $t('sessionList.takeOut') : $t('sessionList.putAway')} ${one.name}`"
-                :title="$t('sessionList.onlyInYourOwn')"
+                :aria-label="`${one.archived ? $t('sessionList.restore') : $t('sessionList.archive')} ${one.name}`"
+                :title="$t('sessionList.onlyInYourOwnList')"
                 @click="list.put(one, !one.archived)"
               >
-                {{ one.archived ? $t("sessionList.takeOut2") : $t("sessionList.putAway2") }}
+                {{ one.archived ? $t("sessionList.restore2") : $t("sessionList.archive") }}
               </button>
               <Popconfirm
                 v-if="one.role === 'owner'"
                 placement="left"
                 :ok-text="$t('sessionList.delete')"
-                :cancel-text="$t('sessionList.cancel')"
+                :cancel-text="$t('sessionList.cancel2')"
                 :ok-button-props="{ danger: true }"
-                :title="$t('sessionList.deleteNameForEverybody', { name: one.name })"
+                :title="$t('sessionList.deleteNameForEverybodyIn', { name: one.name })"
                 @confirm="list.destroy(one)"
               >
                 <template #description>
                   <p class="warning">
-                    {{ $t("sessionList.itsHistoryCommentsAnd") }}
+                    {{ $t("sessionList.itsHistoryCommentsAndExports") }}
                     <RouterLink :to="`/sessions/${one.id}/hand-over`">{{
                       $t("sessionList.exportABundleFirst")
                     }}</RouterLink>
@@ -224,21 +224,21 @@ function choose(event: Event): void {
         </tbody>
       </table>
       <p v-else-if="rows && words" class="empty">
-        {{ $t("sessionList.noSessionIsCalled", { words: words }) }}
-        <button class="link" @click="words = ''">{{ $t("sessionList.showThemAll") }}</button>
+        {{ $t("sessionList.noSessionOrMemberIs", { words: words }) }}
+        <button class="link" @click="words = ''">{{ $t("sessionList.showAll") }}</button>
       </p>
       <div v-else-if="rows && !away" class="empty">
-        <p>{{ $t("sessionList.youAreInNo") }}</p>
+        <p>{{ $t("sessionList.noSessionsYetCreateOne") }}</p>
         <Button type="primary" @click="making = true">{{ $t("sessionList.newSession") }}</Button>
       </div>
-      <p v-else-if="rows" class="empty">{{ $t("sessionList.nothingIsPutAway") }}</p>
-      <p v-else-if="!trouble" class="quiet">{{ $t("sessionList.looking") }}</p>
+      <p v-else-if="rows" class="empty">{{ $t("sessionList.noArchivedSessions") }}</p>
+      <p v-else-if="!trouble" class="quiet">{{ $t("sessionList.loading") }}</p>
       <p v-if="putAway || away" class="away">
         <button class="link" @click="away = !away">
           {{
             away
               ? $t("sessionList.backToYourSessions")
-              : $t("sessionList.putawayPutAway", { putAway: putAway })
+              : $t("sessionList.putAwayArchived", { putAway: putAway })
           }}
         </button>
       </p>

@@ -191,15 +191,18 @@ onBeforeUnmount(() => {
       @sheet="showSheet"
     />
     <p v-if="player.trouble || session.severed" class="trouble" role="status">
-      {{ session.connected ? player.trouble : $t("sessionPage.theConnectionIsDown") }}
+      {{ session.connected ? player.trouble : $t("sessionPage.offlineYouCanGoOn") }}
     </p>
     <p v-if="along.person" class="alone" role="status">
-      <EarMark /> {{ $t("sessionPage.youListenAlongWith", { name: along.person.name }) }}
-      <button class="small-button" @click="along.leave()">{{ $t("sessionPage.listenByYourselfEsc") }}</button>
+      <EarMark /> {{ $t("sessionPage.listeningAlongWithNameTheir", { name: along.person.name }) }}
+      <button class="small-button" @click="along.leave()">
+        {{ $t("sessionPage.stopListeningAlongEsc") }}
+      </button>
     </p>
     <p v-if="alone.source" class="alone" role="status">
-      <EarMark /> {{ $t("sessionPage.onlyYouNameAlone", { name: alone.source.name, aloneBars: aloneBars }) }}
-      <button class="small-button" @click="alone.close()">{{ $t("sessionPage.backToEverythingEsc") }}</button>
+      <EarMark />
+      {{ $t("sessionPage.onlyYouNameAloneBars", { name: alone.source.name, aloneBars: aloneBars }) }}
+      <button class="small-button" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</button>
     </p>
     <main :class="{ long: desk === 'hand-over' }">
       <Roster @bring-in="bringing = true" />

@@ -49,13 +49,13 @@ async function enter(way: () => Promise<void>): Promise<void> {
       </svg>
       <div class="words">
         <h1>{{ $t("signIn.wanderingNeedle") }}</h1>
-        <p>{{ $t("signIn.putEverySourceWhere") }}</p>
+        <p>{{ $t("signIn.placeEverySourceDrawHow") }}</p>
       </div>
     </section>
     <section class="entry">
       <template v-if="account.demo.length">
         <h2>{{ $t("signIn.nightFerryTheDemo") }}</h2>
-        <p class="quiet">{{ $t("signIn.comeInAsOne") }}</p>
+        <p class="quiet">{{ $t("signIn.signInAsOneOf") }}</p>
         <ul>
           <li v-for="(person, i) in account.demo" :key="person.username">
             <button :disabled="busy" @click="enter(() => account.signInToDemo(person.username))">

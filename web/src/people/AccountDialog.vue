@@ -23,7 +23,7 @@ watch(open, () => {
 const change = (): Promise<boolean> =>
   attempt(async () => {
     await post("/api/password", { current: current.value, new: replacement.value });
-    say.done(t("accountDialog.yourPasswordIsChanged"));
+    say.done(t("accountDialog.yourPasswordIsChangedEvery"));
     open.value = false;
   });
 
@@ -35,7 +35,7 @@ const destroy = (): Promise<boolean> =>
   attempt(async () => {
     await remove("/api/account", { password: current.value });
     account.me = null;
-    say.know(t("accountDialog.yourAccountIsDeleted"));
+    say.know(t("accountDialog.yourAccountIsDeletedWhat"));
     await router.push("/sign-in");
   });
 
@@ -54,7 +54,7 @@ const signOutEverywhere = (): Promise<boolean> =>
     :width="420"
   >
     <form v-if="deleting" @submit.prevent="destroy">
-      <p>{{ $t("accountDialog.sessionsInWhichYou") }}</p>
+      <p>{{ $t("accountDialog.sessionsThatOnlyYouAre") }}</p>
       <label
         >{{ $t("accountDialog.currentPassword") }}
         <input ref="field" v-model="current" type="password" autocomplete="current-password" required
@@ -76,25 +76,25 @@ const signOutEverywhere = (): Promise<boolean> =>
         >{{ $t("accountDialog.newPassword") }}
         <input v-model="replacement" type="password" autocomplete="new-password" minlength="10" required
       /></label>
-      <p class="quiet">{{ $t("accountDialog.atLeastTenCharacters") }}</p>
+      <p class="quiet">{{ $t("accountDialog.atLeastTenCharactersEvery") }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="busy">{{
-        $t("accountDialog.changeThePassword")
+        $t("accountDialog.changePassword")
       }}</Button>
     </form>
     <div class="out">
-      <p>{{ $t("accountDialog.leftABrowserOpen") }}</p>
+      <p>{{ $t("accountDialog.signedInOnAnotherBrowser") }}</p>
       <Popconfirm
-        :title="$t('accountDialog.everyBrowserIsSigned')"
+        :title="$t('accountDialog.everyBrowserIsSignedOut')"
         :ok-text="$t('accountDialog.signOut')"
-        :cancel-text="$t('accountDialog.stay')"
+        :cancel-text="$t('accountDialog.cancel2')"
         @confirm="signOutEverywhere"
       >
         <button class="small-button wide">{{ $t("accountDialog.signOutEverywhere") }}</button>
       </Popconfirm>
     </div>
     <div v-if="!deleting" class="out">
-      <p>{{ $t("accountDialog.leavingForGood") }}</p>
+      <p>{{ $t("accountDialog.deleteYourAccount") }}</p>
       <button class="small-button wide" @click="deleting = true">
         {{ $t("accountDialog.deleteAccount2") }}
       </button>

@@ -20,8 +20,8 @@ const along = useAlong();
 type Role = Schemas["AddIn"]["role"];
 
 const ROLES: { value: Role; title: string }[] = [
-  { value: "engineer", title: t("peopleDialog.engineerEdits") },
-  { value: "listener", title: t("peopleDialog.listenerHearsAndComments") },
+  { value: "engineer", title: t("peopleDialog.engineerCanEdit") },
+  { value: "listener", title: t("peopleDialog.listenerCanHearAndComment") },
 ];
 const HOURS = [
   { value: 24, title: t("peopleDialog.aDay") },
@@ -50,7 +50,7 @@ async function copy(): Promise<void> {
     await navigator.clipboard.writeText(people.link);
     copied.value = true;
   } catch {
-    say.know(t("peopleDialog.chooseTheLinkAnd"));
+    say.know(t("peopleDialog.chooseTheLinkAndCopy"));
   }
 }
 async function invite(): Promise<void> {
@@ -72,7 +72,11 @@ async function invite(): Promise<void> {
           <small class="quiet"
             >{{ member.username
             }}{{
-              mine(member) ? $t("peopleDialog.you") : here.has(member.id) ? $t("peopleDialog.hereNow") : ""
+              mine(member)
+                ? $t("peopleDialog.you")
+                : here.has(member.id)
+                  ? $t("peopleDialog.inTheSessionNow")
+                  : ""
             }}</small
           >
         </span>
@@ -89,7 +93,7 @@ async function invite(): Promise<void> {
         <select
           v-if="people.owner && member.role !== 'owner'"
           :value="member.role"
-          :aria-label="$t('peopleDialog.whatNameIsHere', { name: member.name })"
+          :aria-label="$t('peopleDialog.roleOfName', { name: member.name })"
           @change="people.setRole(member.id, ($event.target as HTMLSelectElement).value as Role)"
         >
           <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.value }}</option>
@@ -97,27 +101,27 @@ async function invite(): Promise<void> {
         <span v-else class="role">{{ member.role }}</span>
         <template v-if="people.owner && member.role !== 'owner'">
           <Popconfirm
-            :title="$t('peopleDialog.nameOwnsTheSession', { name: member.name })"
-            :ok-text="$t('peopleDialog.handOver')"
-            :cancel-text="$t('peopleDialog.keepIt')"
+            :title="$t('peopleDialog.nameBecomesTheOwnerAnd', { name: member.name })"
+            :ok-text="$t('peopleDialog.transferOwnership')"
+            :cancel-text="$t('peopleDialog.cancel')"
             @confirm="people.handOver(member.id)"
           >
-            <button class="small-button wide">{{ $t("peopleDialog.handOver2") }}</button>
+            <button class="small-button wide">{{ $t("peopleDialog.transferOwnership2") }}</button>
           </Popconfirm>
           <Popconfirm
-            :title="$t('peopleDialog.nameIsPutOut', { name: member.name })"
-            :ok-text="$t('peopleDialog.putOut')"
-            :cancel-text="$t('peopleDialog.leaveThemIn')"
+            :title="$t('peopleDialog.nameLosesAccessAtOnce', { name: member.name })"
+            :ok-text="$t('peopleDialog.remove')"
+            :cancel-text="$t('peopleDialog.cancel2')"
             @confirm="people.withdraw(member.id)"
           >
-            <button class="small-button wide">{{ $t("peopleDialog.putOut2") }}</button>
+            <button class="small-button wide">{{ $t("peopleDialog.remove2") }}</button>
           </Popconfirm>
         </template>
         <Popconfirm
           v-else-if="mine(member) && member.role !== 'owner'"
-          :title="$t('peopleDialog.youLeaveTheSession')"
+          :title="$t('peopleDialog.youLoseAccessToThe')"
           :ok-text="$t('peopleDialog.leave')"
-          :cancel-text="$t('peopleDialog.stay')"
+          :cancel-text="$t('peopleDialog.cancel3')"
           @confirm="people.withdraw(member.id)"
         >
           <button class="small-button wide">{{ $t("peopleDialog.leave2") }}</button>
@@ -125,50 +129,47 @@ async function invite(): Promise<void> {
       </li>
     </ul>
     <section v-if="people.owner" class="invite">
-      <h3 class="heading">{{ $t("peopleDialog.letSomebodyIn") }}</h3>
+      <h3 class="heading">{{ $t("peopleDialog.invite") }}</h3>
       <div class="line">
         <label
           >{{ $t("peopleDialog.as") }}
-          <select v-model="role" :aria-label="$t('peopleDialog.whatTheyAreTo')">
+          <select v-model="role" :aria-label="$t('peopleDialog.role')">
             <option v-for="one in ROLES" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
         <label
           >{{ $t("peopleDialog.for") }}
-          <select v-model="hours" :aria-label="$t('peopleDialog.howLongTheLink')">
+          <select v-model="hours" :aria-label="$t('peopleDialog.howLongTheLinkIs')">
             <option v-for="one in HOURS" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
-        <button class="small-button wide strong" @click="invite">{{ $t("peopleDialog.makeALink") }}</button>
+        <button class="small-button wide strong" @click="invite">{{ $t("peopleDialog.createLink") }}</button>
       </div>
       <div v-if="people.link" class="line">
         <input
           class="link-text number"
           readonly
           :value="people.link"
-          :aria-label="$t('peopleDialog.theInvitationSLink')"
+          :aria-label="$t('peopleDialog.invitationLink')"
         />
         <button class="small-button wide" @click="copy">
           {{ copied ? $t("peopleDialog.copied") : $t("peopleDialog.copy") }}
         </button>
       </div>
-      <p v-if="people.link" class="quiet">{{ $t("peopleDialog.sendItToWhom") }}</p>
+      <p v-if="people.link" class="quiet">{{ $t("peopleDialog.sendItToThePerson") }}</p>
       <form class="line" @submit.prevent="add">
         <label class="grow"
-          >{{ $t("peopleDialog.orByTheirAccount") }}
-          <input
-            v-model="username"
-            required
-            maxlength="150"
-            :aria-label="$t('peopleDialog.nameOfAnAccount')"
-          />
+          >{{ $t("peopleDialog.orByAccountName") }}
+          <input v-model="username" required maxlength="150" :aria-label="$t('peopleDialog.accountName')" />
         </label>
-        <button class="small-button wide" type="submit">{{ $t("peopleDialog.takeThemIn") }}</button>
+        <button class="small-button wide" type="submit">{{ $t("peopleDialog.add") }}</button>
       </form>
-      <ul v-if="people.invitations.length" class="links" :aria-label="$t('peopleDialog.linksThatHold')">
+      <ul v-if="people.invitations.length" class="links" :aria-label="$t('peopleDialog.activeLinks')">
         <li v-for="one in people.invitations" :key="one.id">
           <span
-            >{{ $t("peopleDialog.aLinkForRole", { role: one.role, momentText: momentText(one.ends_at) }) }}
+            >{{
+              $t("peopleDialog.linkForARoleUntil", { role: one.role, momentText: momentText(one.ends_at) })
+            }}
             <small class="quiet">{{
               one.accepted
                 ? $t("peopleDialog.acceptedAccepted", { accepted: one.accepted })

@@ -15,27 +15,27 @@ interface Choice<Name extends keyof Liked> {
 const CHOICES = [
   {
     name: "paper",
-    title: t("preferencesDialog.paper"),
+    title: t("preferencesDialog.appearance"),
     options: [
-      ["day", "day", t("preferencesDialog.lightPaperDarkInk")],
-      ["night", "night", t("preferencesDialog.darkPaperForA")],
-      ["system", t("preferencesDialog.asTheMachine"), t("preferencesDialog.followsTheMachineS")],
+      ["day", "day", t("preferencesDialog.light")],
+      ["night", "night", t("preferencesDialog.darkForADarkRoom")],
+      ["system", t("preferencesDialog.system"), t("preferencesDialog.followsTheSystemSetting")],
     ],
   } satisfies Choice<"paper">,
   {
     name: "colours",
     title: t("preferencesDialog.colours"),
     options: [
-      ["usual", "usual", t("preferencesDialog.leftIsRustRight")],
-      ["apart", t("preferencesDialog.furtherApart"), t("preferencesDialog.leftIsOrangeRight")],
+      ["usual", "usual", t("preferencesDialog.leftIsRustRightIs")],
+      ["apart", t("preferencesDialog.highSeparation"), t("preferencesDialog.leftIsOrangeRightIs")],
     ],
   } satisfies Choice<"colours">,
   {
     name: "places",
-    title: t("preferencesDialog.places"),
+    title: t("preferencesDialog.positions"),
     options: [
-      ["letters", "L31 C R31", t("preferencesDialog.asEngineersSayThem")],
-      ["signed", "−31 0 +31", t("preferencesDialog.leftIsMinus")],
+      ["letters", "L31 C R31", t("preferencesDialog.lR")],
+      ["signed", "−31 0 +31", t("preferencesDialog.signedLeftIsMinus")],
     ],
   } satisfies Choice<"places">,
   {
@@ -51,7 +51,7 @@ const CHOICES = [
 
 <template>
   <Modal v-model:open="open" :title="$t('preferencesDialog.preferences')" :footer="null" :width="480">
-    <p class="quiet">{{ $t("preferencesDialog.yoursInEveryBrowser") }}</p>
+    <p class="quiet">{{ $t("preferencesDialog.yoursInEveryBrowserYou") }}</p>
     <fieldset v-for="choice in CHOICES" :key="choice.name">
       <legend class="heading">{{ choice.title }}</legend>
       <label v-for="[value, title, what] in choice.options" :key="value">
@@ -74,7 +74,7 @@ const CHOICES = [
         open = false;
       "
     >
-      {{ $t("preferencesDialog.showMeRoundAgain") }}
+      {{ $t("preferencesDialog.showTheTourAgain") }}
     </button>
   </Modal>
 </template>

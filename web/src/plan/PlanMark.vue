@@ -168,7 +168,7 @@ function onKey(event: KeyboardEvent): void {
       :x="middle.x"
       :y="middle.y + 26"
       text-anchor="middle"
-      >{{ $t("planMark.nameHoldsIt", { name: holder.name }) }}</text
+      >{{ $t("planMark.nameControlsIt", { name: holder.name }) }}</text
     >
   </g>
 </template>

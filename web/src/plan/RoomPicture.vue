@@ -140,13 +140,13 @@ const corners = computed(() =>
     :width="width"
     :height="height"
     role="group"
-    :aria-label="side ? $t('roomPicture.theRoomFromThe') : $t('roomPicture.theRoomFromAbove')"
+    :aria-label="side ? $t('roomPicture.theRoomFromTheSide') : $t('roomPicture.theRoomFromAbove')"
     :data-revision="room.told"
     @pointerdown.capture="hold"
     @pointerdown.self="$event.isPrimary && chart.choose(null)"
   >
     <text v-if="room.late" class="waits" x="12" :y="height - 12">
-      {{ $t("roomPicture.waitingToBeTold") }}
+      {{ $t("roomPicture.loading") }}
     </text>
     <g class="grid">
       <rect

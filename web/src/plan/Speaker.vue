@@ -33,7 +33,7 @@ const label = computed(() => {
 });
 const above = computed(() => props.speaker.elevation > 0);
 const said = computed(() => {
-  const state = props.off ? t("speaker.mayNotSound") : t("speaker.maySound");
+  const state = props.off ? t("speaker.excluded") : t("speaker.used");
   return `Loudspeaker ${props.speaker.label}: ${state}${props.gain === null ? "" : `, ${Math.round(props.gain * 100)} %`}`;
 });
 </script>

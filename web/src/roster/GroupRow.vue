@@ -28,8 +28,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
   <div class="group" :data-group="group.id">
     <button
       class="all"
-      :title="$t('groupRow.chooseAllOfName', { name: group.name })"
-      :aria-label="$t('groupRow.chooseAllOfName', { name: group.name })"
+      :title="$t('groupRow.selectAllOfName', { name: group.name })"
+      :aria-label="$t('groupRow.selectAllOfName', { name: group.name })"
       @click="view.chooseThese(ids)"
     >
       <svg width="12" height="12" aria-hidden="true">
@@ -49,7 +49,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       parameter="pan"
       :value="shift"
       :label="$t('groupRow.shiftOfName', { name: group.name })"
-      :title="$t('groupRow.shiftsThePlacesOf', { name: group.name })"
+      :title="$t('groupRow.shiftsThePositionsOfAll', { name: group.name })"
       :disabled="!session.mayEdit"
       @set="edits.setGroup(group, { shift: $event })"
     />
@@ -57,7 +57,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       class="level"
       parameter="level"
       :value="level"
-      :label="$t('groupRow.levelOfTheGroup', { name: group.name })"
+      :label="$t('groupRow.levelOfTheGroupName', { name: group.name })"
       :disabled="!session.mayEdit"
       @set="edits.setGroup(group, { level: $event })"
     />
@@ -72,8 +72,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     <button
       v-if="session.mayEdit"
       class="apart"
-      :title="$t('groupRow.takeTheGroupApart')"
-      :aria-label="$t('groupRow.takeNameApart', { name: group.name })"
+      :title="$t('groupRow.ungroupItsSourcesStay')"
+      :aria-label="$t('groupRow.ungroupName', { name: group.name })"
       @click="edits.make(operation('remove-group', { group: group.id }))"
     >
       ×

@@ -18,8 +18,8 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
   <button
     class="small-button lit"
     :aria-pressed="soloed"
-    :aria-label="$t('muteSolo.soloNameOnlyYou', { name: name })"
-    :title="$t('muteSolo.soloOnlyForYou')"
+    :aria-label="$t('muteSolo.soloNameOnlyYouHear', { name: name })"
+    :title="$t('muteSolo.soloOnlyForYouWith')"
     @click.stop="$emit('solo', $event.shiftKey || $event.metaKey)"
   >
     S

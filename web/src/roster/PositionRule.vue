@@ -112,7 +112,7 @@ function onKey(event: KeyboardEvent): void {
         ? $t('positionRule.holderIsMovingThis', { holder: holder })
         : disabled
           ? label
-          : $t('positionRule.dragArrowKeysDouble')
+          : $t('positionRule.dragArrowKeysDoubleClick')
     "
     @pointerdown.prevent="
       onDown($event);

@@ -41,12 +41,12 @@ const nameOf = (back: Record<string, unknown>): string => (back.source as { name
           <b>{{ nameOf(back) }}</b>
           <span class="quiet">{{ one.author }}, {{ momentText(one.created_at) }}</span>
           <button class="small-button" @click="edits.make(back as unknown as Operation)">
-            {{ $t("removedList.bringBack") }}
+            {{ $t("removedList.restore") }}
           </button>
         </template>
       </li>
     </ul>
-    <p v-else class="quiet">{{ $t("removedList.nothingHasBeenRemoved") }}</p>
+    <p v-else class="quiet">{{ $t("removedList.nothingHasBeenRemovedRemoved") }}</p>
   </Modal>
 </template>
 

@@ -29,7 +29,7 @@ const soloed = computed(() => player.solo.includes(props.to.id));
       class="level"
       parameter="level"
       :value="session.valueNow(`return:${to.id}`, 'level')"
-      :label="$t('returnRow.levelOfTheReturn', { name: to.name })"
+      :label="$t('returnRow.levelOfTheReturnName', { name: to.name })"
       :disabled="!session.mayEdit"
       @set="edits.setReturn(to, { level: $event })"
     />

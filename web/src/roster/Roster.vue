@@ -54,7 +54,7 @@ function drop(before: Source): void {
     <header>
       <h2 class="heading">{{ $t("roster.sources") }}</h2>
       <button v-if="player.solo.length" class="link" @click="player.solo = []">
-        <span aria-hidden="true">◖</span> {{ $t("roster.hearAllAgain") }}
+        <span aria-hidden="true">◖</span> {{ $t("roster.clearSolo") }}
       </button>
       <button v-else-if="view.alone" class="link" @click="view.alone = false">
         {{ $t("roster.showAll") }}
@@ -79,7 +79,7 @@ function drop(before: Source): void {
           />
         </ul>
       </template>
-      <p v-if="!session.sources.length" class="empty quiet">{{ $t("roster.stemsGoHereAdd") }}</p>
+      <p v-if="!session.sources.length" class="empty quiet">{{ $t("roster.yourStemsAreListedHere") }}</p>
       <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">
         {{ $t("roster.removed") }}
       </button>
@@ -94,9 +94,9 @@ function drop(before: Source): void {
       <ul>
         <ReturnRow v-for="one in session.returns" :key="one.id" :to="one" />
       </ul>
-      <p v-if="!session.returns.length" class="quiet none">{{ $t("roster.noneYetAnEffect") }}</p>
+      <p v-if="!session.returns.length" class="quiet none">{{ $t("roster.noReturnsYetAnEffect") }}</p>
     </footer>
-    <footer v-if="!session.mayEdit" class="quiet listener">{{ $t("roster.youAreHereAs") }}</footer>
+    <footer v-if="!session.mayEdit" class="quiet listener">{{ $t("roster.youAreAListenerYou") }}</footer>
     <RemovedList v-if="session.mayEdit" v-model:open="showRemoved" />
   </aside>
 </template>

@@ -86,7 +86,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
     <span
       class="ink"
       :draggable="session.mayEdit"
-      :title="$t('rosterRow.dragToAnotherPlace')"
+      :title="$t('rosterRow.dragToReorder')"
       @dragstart="$emit('pick')"
     />
     <div class="body">
@@ -99,7 +99,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :key="person.tab"
           class="watcher"
           :style="{ background: personColour(person.colour) }"
-          :title="$t('rosterRow.nameHasThisChosen', { name: person.name })"
+          :title="$t('rosterRow.nameHasThisSelected', { name: person.name })"
           >{{ initials(person.name) }}</span
         >
         <button
@@ -107,7 +107,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           class="remarks"
           :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
           :aria-label="
-            $t('rosterRow.remarkcountRemarksOnName', {
+            $t('rosterRow.remarkCountRemarksOnName', {
               remarkCount: remarks.length,
               remarks: remarks.length > 1 ? 'comments' : 'comment',
               name: source.name,
@@ -125,7 +125,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           role="img"
           :aria-label="$t('rosterRow.armedArmed', { armed: armed })"
         >
-          <title>{{ $t("rosterRow.armedArmedWhatYou", { armed: armed }) }}</title>
+          <title>{{ $t("rosterRow.armedArmedWhatYouDo", { armed: armed }) }}</title>
           <circle cx="4.5" cy="4.5" r="4" />
         </svg>
         <svg
@@ -136,7 +136,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           role="img"
           :aria-label="$t('rosterRow.pulses')"
         >
-          <title>{{ $t("rosterRow.itPulsesInRhythm") }}</title>
+          <title>{{ $t("rosterRow.pulseRhythmicAutoPan") }}</title>
           <path d="M1 8V1h4v7h4V1h3" />
         </svg>
         <svg
@@ -145,9 +145,9 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           width="12"
           height="9"
           role="img"
-          :aria-label="$t('rosterRow.dealtOut')"
+          :aria-label="$t('rosterRow.dealt')"
         >
-          <title>{{ $t("rosterRow.itsNotesAreDealt") }}</title>
+          <title>{{ $t("rosterRow.dealItsNotesGoTo") }}</title>
           <path d="M2 1v2M6 4v2M10 1v2M2 7v1M10 7v1" />
         </svg>
         <svg
@@ -158,7 +158,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           role="img"
           :aria-label="$t('rosterRow.frozen')"
         >
-          <title>{{ $t("rosterRow.frozenThawItIn") }}</title>
+          <title>{{ $t("rosterRow.frozenUnfreezeItInIts") }}</title>
           <path d="M5.500 0v11M0.700 2.700l9.600 5.600M10.300 2.700l-9.600 5.600" />
         </svg>
         <svg
@@ -169,13 +169,13 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           role="img"
           :aria-label="$t('rosterRow.automated')"
         >
-          <title>{{ $t("rosterRow.itsPlaceIsAutomated") }}</title>
+          <title>{{ $t("rosterRow.itsPositionIsAutomated") }}</title>
           <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
         </svg>
         <button
           v-if="holder && session.mayEdit"
           class="ask"
-          :title="$t('rosterRow.nameHoldsIt', { name: holder.name })"
+          :title="$t('rosterRow.nameControlsIt', { name: holder.name })"
           @click.stop="ask"
         >
           {{ asked ? $t("rosterRow.asked") : $t("rosterRow.ask") }}
@@ -193,7 +193,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       <PositionRule
         :ends="ends"
         :colour="inkOf(source.colour)"
-        :label="$t('rosterRow.placeOfName', { name: source.name })"
+        :label="$t('rosterRow.positionOfName', { name: source.name })"
         :disabled="!session.mayEdit || !!holder || settled"
         :holder="holder?.name"
         @grasp="hand.grasp(source)"

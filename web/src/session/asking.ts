@@ -39,7 +39,7 @@ export const useAsking = defineStore("asking", () => {
     if (!holder || !session.mayEdit) return;
     asked.add(control);
     session.tell({ type: "ask", control });
-    notices.tell(t("asking.nameHasBeenAsked", { name: holder.name, nameOf: nameOf(control) }), {
+    notices.tell(t("asking.youAskedNameForNameOf", { name: holder.name, nameOf: nameOf(control) }), {
       about: `ask ${control}`,
     });
   }
@@ -61,7 +61,7 @@ export const useAsking = defineStore("asking", () => {
       const queue = queues.get(told.control) ?? [];
       if (!queue.includes(told.tab)) queues.set(told.control, [...queue, told.tab]);
       const name = session.people.get(told.tab)?.name ?? "A colleague";
-      notices.tell(t("asking.nameWouldLikeTo", { name: name, nameOf: nameOf(told.control) }), {
+      notices.tell(t("asking.nameAsksForNameOfIt", { name: name, nameOf: nameOf(told.control) }), {
         about: `asked ${told.control}`,
       });
     } else if (told.type === "give") {
@@ -75,7 +75,7 @@ export const useAsking = defineStore("asking", () => {
 
   function have(control: string): void {
     asked.delete(control);
-    notices.tell(t("asking.nameofIsYoursNow", { nameOf: nameOf(control) }), { about: `ask ${control}` });
+    notices.tell(t("asking.youNowControlNameOf", { nameOf: nameOf(control) }), { about: `ask ${control}` });
   }
 
   // My hand has let go, and what it did is done: who asked first gets it.

@@ -16,7 +16,7 @@ export const useConflicts = defineStore("conflicts", () => {
   const putBack = (over: Overwritten, by: number): void =>
     session.putBack(
       `history/${over.revision}/restore-change`,
-      t("conflicts.putBackSummary", { summary: over.summary }),
+      t("conflicts.restoredSummary", { summary: over.summary }),
       { by },
     );
 
@@ -29,9 +29,9 @@ export const useConflicts = defineStore("conflicts", () => {
     const me = account.me?.id;
     for (const over of revision.overwrote) {
       if (revision.author.id === me)
-        notices.tell(t("conflicts.youWentOverA", { name: over.author.name, summary: over.summary }), back(over, revision.revision, t("conflicts.putTheirsBack")));
+        notices.tell(t("conflicts.youOverwroteAChangeBy", { name: over.author.name, summary: over.summary }), back(over, revision.revision, t("conflicts.restoreTheirs")));
       else if (over.author.id === me)
-        notices.tell(t("conflicts.nameWentOverYour", { name: revision.author.name, summary: over.summary, summary2: revision.summary }), back(over, revision.revision, t("conflicts.putMineBack")));
+        notices.tell(t("conflicts.nameOverwroteYourSummarySummary2", { name: revision.author.name, summary: over.summary, summary2: revision.summary }), back(over, revision.revision, t("conflicts.restoreMine")));
     }
   }); // prettier-ignore
 
@@ -44,7 +44,7 @@ export const useConflicts = defineStore("conflicts", () => {
       title: t("conflicts.undoTheRest"),
       run: () => session.turnBack("undo", { partly: true }),
     };
-    notices.tell(t("conflicts.summaryIsNotUndone", { summary: summary, detail: detail }), {
+    notices.tell(t("conflicts.summaryIsNotUndoneDetail", { summary: summary, detail: detail }), {
       about: "undo",
       ...(partly ? { action: remainder, other: leave } : { action: leave }),
     });
@@ -61,10 +61,10 @@ export const useConflicts = defineStore("conflicts", () => {
       const parts = [
         outcomes.length > refused.length &&
           t("conflicts.countOfYoursSent", { count: count(outcomes.length - refused.length) }),
-        over && t("conflicts.overWentOverA", { over: over }),
-        refused.length && t("conflicts.refusedcountCouldNotBe", { refusedCount: refused.length }),
+        over && t("conflicts.overOverwroteAColleagueS", { over: over }),
+        refused.length && t("conflicts.refusedCountCouldNotBeMade", { refusedCount: refused.length }),
       ].filter(Boolean);
-      notices.tell(t("conflicts.theConnectionIsBack", { parts: parts.join(", ") }), { about: "back" });
+      notices.tell(t("conflicts.connectedAgainParts", { parts: parts.join(", ") }), { about: "back" });
     },
   );
 

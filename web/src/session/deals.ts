@@ -126,7 +126,7 @@ export const useDeals = defineStore("deals", () => {
       const query = new URLSearchParams({ revision: String(session.revision), threshold: String(at) });
       const path = `/api/sessions/${session.id}/sources/${key.value}/onsets?${query}`;
       const found = await get<Schemas["OnsetsOut"]>(path);
-      if (!found.times.length) return say.careful(t("deals.noOnsetsWereFound"));
+      if (!found.times.length) return say.careful(t("deals.noOnsetsWereFoundLower"));
       const items = found.times.map((t, i): Item => [t, BY_HAND[0], BY_HAND[1], found.strengths[i]!]);
       await beginWith("onsets", "", items, count);
     });
@@ -137,7 +137,7 @@ export const useDeals = defineStore("deals", () => {
       const found = await postFile<Schemas["NotesOut"]>(`/api/sessions/${session.id}/notes`, file);
       await beginWith("notes", found.name, found.items, count);
       say.done(
-        t("deals.itemcountNotesOfName", { itemCount: found.items.length, name: found.name || file.name }),
+        t("deals.itemCountNotesOfNameAre", { itemCount: found.items.length, name: found.name || file.name }),
       );
     });
 

@@ -223,7 +223,7 @@ export function useEdits() {
     if (operations.length)
       session.change(
         {},
-        batch(t("edits.sourcecountSourcesMoved", { sourceCount: sources.length }), operations),
+        batch(t("edits.sourceCountSourcesMoved", { sourceCount: sources.length }), operations),
       );
   }
 
@@ -260,7 +260,7 @@ export function useEdits() {
     if (operations.length)
       session.change(
         Object.fromEntries(held.map(([thing, { value }]) => [thing, value])),
-        batch(t("edits.sourcecountSourcesMoved", { sourceCount: sources.length }), operations),
+        batch(t("edits.sourceCountSourcesMoved", { sourceCount: sources.length }), operations),
       );
     else for (const [thing] of held) session.letGo(thing);
   }

@@ -34,7 +34,7 @@ export const useLibrary = defineStore("library", () => {
   async function keep(kind: Preset["kind"], name: string, content: Record<string, unknown>): Promise<void> {
     try {
       await post("/api/presets", { kind, name, content });
-      say.done(t("library.nameIsKeptIt", { name: name }));
+      say.done(t("library.presetNameIsSavedYou", { name: name }));
       await look();
     } catch (error) {
       say.wrong((error as Error).message);

@@ -34,7 +34,7 @@ export const useLiking = defineStore("liking", () => {
       await put<Liked>("/api/preferences", liked);
       trouble.value = "";
     } catch (error) {
-      trouble.value = t("liking.messageItHoldsFor", { message: (error as Error).message });
+      trouble.value = t("liking.messageTheSettingAppliesTo", { message: (error as Error).message });
     }
   }
 

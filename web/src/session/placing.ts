@@ -70,7 +70,7 @@ export function usePlacing() {
     });
     const removed = operation("remove-source", { source: source.id });
     edits.make(
-      batch(t("placing.nameSplitIntoPlacecount", { name: source.name, placeCount: places.length }), [
+      batch(t("placing.nameSplitIntoPlaceCount", { name: source.name, placeCount: places.length }), [
         ...added,
         removed,
       ]),
@@ -87,7 +87,7 @@ export function usePlacing() {
     );
     if (before && before.group !== source.group)
       changes.push(operation("join-group", { source: source.id, group: before.group }));
-    if (changes.length) edits.make(batch(t("placing.nameMovedInThe", { name: source.name }), changes));
+    if (changes.length) edits.make(batch(t("placing.nameMovedInTheList", { name: source.name }), changes));
   }
 
   function move(source: Source, by: number): void {
@@ -108,7 +108,7 @@ export function usePlacing() {
     const what =
       sources.length === 1
         ? `${sources[0]!.name} removed`
-        : t("placing.sourcecountSourcesRemoved", { sourceCount: sources.length });
+        : t("placing.sourceCountSourcesRemoved", { sourceCount: sources.length });
     edits.make(batch(what, sources.map(({ id }) => operation("remove-source", { source: id })))); // prettier-ignore
     view.choose(null);
   }

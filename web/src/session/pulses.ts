@@ -193,7 +193,7 @@ export const usePulses = defineStore("pulses", () => {
       const query = new URLSearchParams({ revision: String(await session.settled()), owner: source });
       const found = await get<Schemas["OperationOut"]>(`/api/sessions/${session.id}/pulse/${which}?${query}`);
       session.change({}, found.operation as unknown as Operation);
-      if (which === "as-points") say.done(t("pulses.pointsPointsWrittenThey", { points: found.points }));
+      if (which === "as-points") say.done(t("pulses.pointsPointsWrittenEditThem", { points: found.points }));
     } catch (error) {
       say.wrong((error as Error).message);
     }

@@ -15,11 +15,11 @@ import { useTakes } from "./takes";
 
 export type Mode = "read" | "touch" | "latch" | "write" | "trim";
 export const MODES: { name: Mode; title: string; tip: string }[] = [
-  { name: "read", title: t("recorder.read"), tip: t("recorder.nothingIsRecordedMoving") },
-  { name: "touch", title: t("recorder.touch"), tip: t("recorder.writesWhileYouHold") },
-  { name: "latch", title: t("recorder.latch"), tip: t("recorder.goesOnWithYour") },
-  { name: "write", title: t("recorder.write"), tip: t("recorder.overwritesFromWherePlay") },
-  { name: "trim", title: t("recorder.trim"), tip: t("recorder.addsYourMovementTo") },
+  { name: "read", title: t("recorder.read"), tip: t("recorder.notRecordingMovingItMakes") },
+  { name: "touch", title: t("recorder.touch"), tip: t("recorder.writesWhileYouHoldIt") },
+  { name: "latch", title: t("recorder.latch"), tip: t("recorder.continuesWithYourLastValue") },
+  { name: "write", title: t("recorder.write"), tip: t("recorder.overwritesFromTheStartOf") },
+  { name: "trim", title: t("recorder.trim"), tip: t("recorder.addsYourMovementToThe") },
 ];
 
 /** A playhead that steps back by less (s) has only waited for sound; by more, it has been put elsewhere. */

@@ -167,7 +167,7 @@ export const useSession = defineStore("session", () => {
         }
       },
       closedForGood: (signedOut) =>
-        (lost.value = signedOut ? t("session.youAreSignedOut") : t("session.youAreNotIn")),
+        (lost.value = signedOut ? t("session.youAreSignedOutHere") : t("session.youAreNoLongerIn")),
     });
     void outbox.adopt(settledBy(outbox));
   }
@@ -225,7 +225,7 @@ export const useSession = defineStore("session", () => {
     role.value = now;
     if (me.value) me.value = { ...me.value, role: now };
     say.know(
-      t("session.youAreNowHere", {
+      t("session.youAreNowNowIn", {
         now: now === "listener" ? t("session.aListener") : `${now === "owner" ? "the" : "an"} ${now}`,
       }),
     );
@@ -270,7 +270,9 @@ export const useSession = defineStore("session", () => {
     const mine = [...pending].filter(([control, { ids }]) => isOf(control) && !ids.size);
     for (const [control] of mine) letGo(control);
     if (mine.length)
-      say.careful(t("session.nameRemovedWhatYou", { name: removal.author.name, summary: removal.summary }));
+      say.careful(
+        t("session.nameRemovedWhatYouWere", { name: removal.author.name, summary: removal.summary }),
+      );
   }
 
   let fetching = false;
@@ -385,7 +387,7 @@ export const useSession = defineStore("session", () => {
   async function settled(): Promise<number> {
     const mine = id.value;
     await until(() => isSettled.value || !connected.value || id.value !== mine).toBe(true);
-    if (id.value !== mine || !isSettled.value) throw new Unreachable(t("session.yourLastChangesWait"));
+    if (id.value !== mine || !isSettled.value) throw new Unreachable(t("session.yourLastChangesAreWaiting"));
     return revision.value;
   }
 

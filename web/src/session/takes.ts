@@ -40,7 +40,7 @@ export const useTakes = defineStore("takes", () => {
     } catch (error) {
       if (!(error instanceof Unreachable)) return say.wrong((error as Error).message);
       unsent.value = [...unsent.value, recorded];
-      say.careful(t("takes.theRecordedMoveCould"));
+      say.careful(t("takes.theTakeCouldNotBe"));
     }
   }
 

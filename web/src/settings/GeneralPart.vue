@@ -33,14 +33,14 @@ function rename(event: Event): void {
         <select
           :value="follows ? 'follows' : 'fixed'"
           :disabled="!session.mayEdit"
-          :aria-label="$t('generalPart.whatDecidesTheLength')"
+          :aria-label="$t('generalPart.howTheLengthIsSet')"
           @change="
             edits.make(
               operation('set-session', { length: follows ? Math.round(session.length * 1000) / 1000 : 0 }),
             )
           "
         >
-          <option value="follows">{{ $t("generalPart.followsTheSourcesAnd") }}</option>
+          <option value="follows">{{ $t("generalPart.followsTheSourcesAndTheir") }}</option>
           <option value="fixed">{{ $t("generalPart.endsAt") }}</option>
         </select>
         <NumberField
@@ -60,7 +60,9 @@ function rename(event: Event): void {
     </label>
     <dl>
       <dt>{{ $t("generalPart.samplingRate") }}</dt>
-      <dd class="number">{{ $t("generalPart.rateKhzFixedWhen", { rate: session.settings.rate / 1000 }) }}</dd>
+      <dd class="number">
+        {{ $t("generalPart.rateKHzSetWhenThe", { rate: session.settings.rate / 1000 }) }}
+      </dd>
     </dl>
   </div>
 </template>

@@ -66,10 +66,10 @@ const curve = (values: number[], mirrored: boolean): string =>
     .map((db, i) => `${i ? "L" : "M"}${((i / (values.length - 1)) * WIDTH).toFixed(1)} ${y(db).toFixed(1)}`)
     .join("");
 const sentences: Record<string, string> = {
-  "constant-power": t("lawPart.equalPowerEverywhereNothing"),
-  compromise: t("lawPart.betweenTheTwoWhere"),
-  "constant-gain": t("lawPart.bothSidesAddUp"),
-  balance: t("lawPart.theNearSideStays"),
+  "constant-power": t("lawPart.equalPowerEverywhereNothingSwells"),
+  compromise: t("lawPart.betweenTheTwoWhereLeft"),
+  "constant-gain": t("lawPart.bothSidesAddUpTo"),
+  balance: t("lawPart.theNearSideStaysFull"),
 };
 </script>
 
@@ -81,14 +81,14 @@ const sentences: Record<string, string> = {
       </label>
       <label class="law"
         ><input v-model="zero" type="checkbox" :disabled="!session.mayEdit" />
-        {{ $t("lawPart.centreAt0Db") }}</label
+        {{ $t("lawPart.centreAt0DB") }}</label
       >
       <p class="quiet">{{ sentences[law] }}</p>
     </div>
     <svg
       :viewBox="`-26 0 ${WIDTH + 30} ${HEIGHT + 26}`"
       role="img"
-      :aria-label="$t('lawPart.theLeftAndRight', { law: law })"
+      :aria-label="$t('lawPart.theLeftAndRightGain', { law: law })"
     >
       <g v-for="db in [0, -3, -6, -12]" :key="db">
         <line x1="0" :x2="WIDTH" :y1="y(db)" :y2="y(db)" class="rule" />
@@ -112,15 +112,15 @@ const sentences: Record<string, string> = {
     </svg>
     <section class="changes" role="status">
       <h3 class="heading">
-        {{ changed ? $t("lawPart.whatWouldChangeWhere") : $t("lawPart.thisIsTheSession") }}
+        {{ changed ? $t("lawPart.changesAtTheSourcesPresent") : $t("lawPart.thisIsTheSessionS") }}
       </h3>
       <p v-if="trouble" role="alert">{{ trouble }}</p>
-      <p v-else-if="!found" class="quiet">{{ $t("lawPart.readingTheSources") }}</p>
-      <p v-else-if="changed && !changes.length" class="quiet">{{ $t("lawPart.noSourceWouldChange") }}</p>
+      <p v-else-if="!found" class="quiet">{{ $t("lawPart.loading") }}</p>
+      <p v-else-if="changed && !changes.length" class="quiet">{{ $t("lawPart.noSourceWouldChangeIts") }}</p>
       <ul v-else-if="changed">
         <li v-for="one in changes" :key="one.source.id">
           <span :style="{ background: inkOf(one.source.colour) }" />{{ one.source.name }}
-          <b class="number">{{ $t("lawPart.decibelsDb", { decibels: decibels(one.change) }) }}</b>
+          <b class="number">{{ $t("lawPart.decibelsDB", { decibels: decibels(one.change) }) }}</b>
         </li>
       </ul>
     </section>

@@ -62,7 +62,7 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
   const parts = [];
   if (one.degrees > 1) parts.push(`${directionText(one.before, 0)} → ${directionText(one.after, 0)}`);
   if (Math.abs(one.louder) >= 0.05) parts.push(`${decibels(one.louder)} dB`);
-  if (one.folded) parts.push(t("layoutPart.depthOrHeightKept"));
+  if (one.folded) parts.push(t("layoutPart.depthOrHeightKeptNot"));
   return parts.join(" · ");
 };
 </script>
@@ -86,12 +86,15 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
         {{ $t("layoutPart.mixForTitle", { title: title }) }}
       </Button>
       <p v-if="trouble" class="wrong" role="alert">{{ trouble }}</p>
-      <p v-else-if="!changed">{{ $t("layoutPart.theMixIsMade") }}</p>
-      <p v-else-if="!rows.length">{{ $t("layoutPart.nothingMovesAndNothing") }}</p>
+      <p v-else-if="!changed">{{ $t("layoutPart.theMixIsMadeFor") }}</p>
+      <p v-else-if="!rows.length">{{ $t("layoutPart.noSourceMovesOrChanges") }}</p>
       <template v-else>
         <p>
           {{
-            $t("layoutPart.rowcountOfMovedcountSources", { rowCount: rows.length, movedCount: moved.length })
+            $t("layoutPart.rowCountOfMovedCountSourcesWould", {
+              rowCount: rows.length,
+              movedCount: moved.length,
+            })
           }}
         </p>
         <ul>

@@ -14,7 +14,7 @@ watch(open, (now) => now && (tab.value = props.part ?? "general"));
 </script>
 
 <template>
-  <Modal v-model:open="open" :title="$t('sessionSettings.theSession')" :footer="null" :width="640">
+  <Modal v-model:open="open" :title="$t('sessionSettings.sessionSettings')" :footer="null" :width="640">
     <Tabs v-model:active-key="tab" size="small">
       <TabPane key="general" tab="Name and length"><GeneralPart /></TabPane>
       <TabPane key="tempo" tab="Tempo and metre"><TempoPart v-if="open" /></TabPane>

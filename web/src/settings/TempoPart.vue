@@ -74,7 +74,7 @@ async function fromFile(event: Event): Promise<void> {
     const found = await postFile<Schemas["TempoOut"]>("/api/tempo/midi", file);
     tempos.value = found.tempos;
     metres.value = found.metres;
-    notes.value = [t("tempoPart.takenFromNameLook", { name: file.name }), ...found.notes];
+    notes.value = [t("tempoPart.readFromNameCheckIt", { name: file.name }), ...found.notes];
   } catch (error) {
     say.wrong((error as Error).message);
   }
@@ -110,7 +110,7 @@ async function fromFile(event: Event): Promise<void> {
         <button
           v-if="i"
           class="small-button"
-          :aria-label="$t('tempoPart.takeThisTempoAway')"
+          :aria-label="$t('tempoPart.deleteThisTempo')"
           @click="tempos.splice(i, 1)"
         >
           ×
@@ -140,7 +140,7 @@ async function fromFile(event: Event): Promise<void> {
         <span class="metre">
           <NumberField
             :value="step[1]"
-            :label="$t('tempoPart.beatsInABar', { i: i + 1 })"
+            :label="$t('tempoPart.beatsInABarI', { i: i + 1 })"
             :low="1"
             :high="32"
             :step="1"
@@ -159,7 +159,7 @@ async function fromFile(event: Event): Promise<void> {
         <button
           v-if="i"
           class="small-button"
-          :aria-label="$t('tempoPart.takeThisMetreAway')"
+          :aria-label="$t('tempoPart.deleteThisMetre')"
           @click="metres.splice(i, 1)"
         >
           ×
@@ -170,20 +170,20 @@ async function fromFile(event: Event): Promise<void> {
       </button>
     </section>
     <p v-for="note in notes" :key="note" role="status">{{ note }}</p>
-    <p class="quiet">{{ $t("tempoPart.stemsStayWhereThey") }}</p>
+    <p class="quiet">{{ $t("tempoPart.stemsKeepTheirTimesBars") }}</p>
     <div class="buttons">
       <input
         ref="picker"
         type="file"
         accept=".mid,.midi"
         class="hidden-label"
-        :aria-label="$t('tempoPart.midiFileWithA')"
+        :aria-label="$t('tempoPart.mIDIFileWithATempo')"
         @change="fromFile"
       />
       <Button :disabled="!session.mayEdit" @click="picker?.click()">{{
-        $t("tempoPart.fromAMidiFile")
+        $t("tempoPart.fromAMIDIFile")
       }}</Button>
-      <Button :disabled="!changed" @click="reset">{{ $t("tempoPart.asItWas") }}</Button>
+      <Button :disabled="!changed" @click="reset">{{ $t("tempoPart.reset") }}</Button>
       <Button type="primary" :disabled="!changed || !session.mayEdit" @click="apply">{{
         $t("tempoPart.apply")
       }}</Button>

@@ -72,7 +72,7 @@ export const useAlong = defineStore("along", () => {
   watch(person, (one, before) => {
     if (!tab.value) return;
     if (one) follow(one);
-    else if (before) leave(t("along.nameHasGoneYou", { name: before.name }));
+    else if (before) leave(t("along.nameHasLeftYouNo", { name: before.name }));
   });
 
   /** Whether I listen otherwise than they do, in something that they lead. */
@@ -88,7 +88,7 @@ export const useAlong = defineStore("along", () => {
     const name = person.value?.name.split(" ")[0] ?? "them";
     own = null;
     tab.value = "";
-    notices.tell(t("along.youHaveLeftName", { name: name }), { about: "along" });
+    notices.tell(t("along.youNoLongerListenAlong", { name: name }), { about: "along" });
   }
   watch(() => player.sought, reached);
   watch(

@@ -77,9 +77,9 @@ export const useMidi = defineStore("midi", () => {
       };
       access.onstatechange = listen;
       listen();
-      trouble.value = inputs.value.length ? "" : t("midi.noControllerIsConnected");
+      trouble.value = inputs.value.length ? "" : t("midi.noControllerIsConnectedPlug");
     } catch {
-      trouble.value = t("midi.theBrowserDoesNot");
+      trouble.value = t("midi.theBrowserDoesNotLet");
     }
   }
 
@@ -132,7 +132,7 @@ export const useMidi = defineStore("midi", () => {
     Object.fromEntries(
       Object.entries(knobs.value).map(([slot, { channel, number, bits }]) => [
         slot,
-        t("midi.controllerNumberChannelChannel", { number: number, channel: channel + 1, bits: bits }),
+        t("midi.controllerNumberChannelChannelBits", { number: number, channel: channel + 1, bits: bits }),
       ]),
     ),
   );

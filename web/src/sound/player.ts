@@ -133,7 +133,7 @@ export const usePlayer = defineStore("player", () => {
     try {
       await wake();
     } catch {
-      trouble.value = t("player.thisBrowserGivesNo");
+      trouble.value = t("player.thisBrowserCannotPlaySound");
       return;
     }
     if (playhead.value >= session.length) seek(0);
@@ -249,7 +249,7 @@ export const usePlayer = defineStore("player", () => {
     } catch (error) {
       if (!signal.aborted) {
         asked.delete(index);
-        trouble.value = t("player.noSoundFromBar", {
+        trouble.value = t("player.noSoundFromBarPER", {
           PER_SECOND: session.grid.text(index / PER_SECOND),
           message: (error as Error).message,
         });

@@ -8,9 +8,11 @@ defineEmits<{ preferences: [] }>();
 </script>
 
 <template>
-  <Modal v-model:open="open" :title="$t('helpSheet.keysAndHelp')" :footer="null" :width="560">
+  <Modal v-model:open="open" :title="$t('helpSheet.shortcutsAndHelp')" :footer="null" :width="560">
     <p class="ways">
-      <a href="/guide/" target="_blank">{{ $t("helpSheet.theGuide") }}</a>{{ $t("helpSheet.inTheOrderOf") }}
+      <a href="/guide/" target="_blank">{{ $t("helpSheet.theGuide") }}</a>{{
+        $t("helpSheet.inTheOrderOfThe")
+      }}
       <button
         class="link"
         @click="

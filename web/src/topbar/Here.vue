@@ -14,13 +14,13 @@ const others = computed(() => [...session.people.values()]);
 const toggle = (person: Person): void => (along.tab === person.tab ? along.leave() : along.begin(person));
 const told = (person: Person): string =>
   along.tab === person.tab
-    ? t("here.youListenAlongWith", { name: person.name })
+    ? t("here.listeningAlongWithNamePress", { name: person.name })
     : t("here.nameRoleListenAlong", { name: person.name, role: person.role });
 </script>
 
 <template>
   <div class="here">
-    <ul :aria-label="$t('here.hereNow')">
+    <ul :aria-label="$t('here.inTheSessionNow')">
       <li v-if="session.me">
         <span
           class="face"

@@ -47,7 +47,7 @@ async function bring(): Promise<void> {
     const made = await postFile<Schemas["HeadOut"]>("/api/heads", given);
     heads.value = [...heads.value, made];
     monitor.listen(made.monitor);
-    say.done(t("listenPick.youHearThroughName", { name: made.name, measured: made.measured }));
+    say.done(t("listenPick.monitoringThroughNameMeasuredFrom", { name: made.name, measured: made.measured }));
   } catch (error) {
     say.wrong((error as Error).message);
   } finally {
@@ -70,16 +70,16 @@ async function forget(): Promise<void> {
 </script>
 
 <template>
-  <label class="listen" :title="$t('listenPick.howYouHearThe')">
+  <label class="listen" :title="$t('listenPick.monitoringOfTheRoomOnly')">
     <EarMark />
     <select
       :value="monitor.latched"
       :disabled="busy"
-      :aria-label="$t('listenPick.howYouHearThe2')"
+      :aria-label="$t('listenPick.roomMonitoring')"
       @change="pick"
     >
       <option v-for="one in ways" :key="one.name" :value="one.name">{{ titleOf(one) }}</option>
-      <optgroup v-if="heads.length" :label="$t('listenPick.measuredHeads')">
+      <optgroup v-if="heads.length" :label="$t('listenPick.importedHRTFs')">
         <option v-for="one in heads" :key="one.id" :value="one.monitor">{{ one.name }}</option>
       </optgroup>
       <optgroup :label="$t('listenPick.oneLoudspeaker')">
@@ -88,8 +88,8 @@ async function forget(): Promise<void> {
         </option>
       </optgroup>
       <optgroup :label="$t('listenPick.headphones')">
-        <option value="bring">{{ $t("listenPick.bringInAHead") }}</option>
-        <option v-if="head" value="forget">{{ $t("listenPick.forgetName", { name: head.name }) }}</option>
+        <option value="bring">{{ $t("listenPick.importHRTFSOFA") }}</option>
+        <option v-if="head" value="forget">{{ $t("listenPick.deleteName", { name: head.name }) }}</option>
       </optgroup>
     </select>
     <input
@@ -97,7 +97,7 @@ async function forget(): Promise<void> {
       type="file"
       accept=".sofa"
       hidden
-      :aria-label="$t('listenPick.sofaFile')"
+      :aria-label="$t('listenPick.sOFAFile')"
       @change="bring"
     />
   </label>

@@ -19,25 +19,27 @@ const marks = computed(() => {
   if (way && !usual)
     found.push({
       text: way.title,
-      title: t("listeningMark.youHearTitleSentence", { title: way.title, sentence: way.sentence }),
+      title: t("listeningMark.monitoringTitleSentenceOnlyFor", { title: way.title, sentence: way.sentence }),
       end: () => monitor.latch(monitor.latched),
     });
   if (player.click)
     found.push({
       text: "click",
-      title: t("listeningMark.youHearAClick"),
+      title: t("listeningMark.metronomeOnOnlyForYou"),
       end: () => (player.click = false),
     });
   if (player.trial)
     found.push({
       text: "B",
-      title: t("listeningMark.youHearBThe"),
+      title: t("listeningMark.comparingBTheCounterweightOnly"),
       end: () => monitor.compare(false),
     });
   if (player.moves.length || player.then)
     found.push({
-      text: `B: ${monitor.moves?.title ?? t("listeningMark.otherMoves")}`,
-      title: player.then ? t("listeningMark.youHearAnEarlier") : t("listeningMark.youHearBMoves"),
+      text: `B: ${monitor.moves?.title ?? t("listeningMark.otherAutomation")}`,
+      title: player.then
+        ? t("listeningMark.comparingAnEarlierRevisionAt")
+        : t("listeningMark.comparingBAutomationThatHas"),
       end: () => monitor.compare(false),
     });
   return found;

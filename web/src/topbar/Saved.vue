@@ -26,23 +26,23 @@ function again(at: (typeof refused.value)[number]): void {
       class="saved number"
       role="status"
       :class="{ away: !session.connected || refused.length }"
-      :title="$t('saved.whatWaitsAndWhat')"
+      :title="$t('saved.changesWaitingToBeSent')"
     >
       {{ saved
       }}<template v-if="refused.length">
-        {{ $t("saved.refusedcountNotMade", { refusedCount: refused.length }) }}</template
+        {{ $t("saved.refusedCountRejected", { refusedCount: refused.length }) }}</template
       >
     </button>
     <template #content>
       <div class="sheet">
         <template v-if="session.unsent.length">
-          <h3 class="heading">{{ $t("saved.onTheirWay") }}</h3>
+          <h3 class="heading">{{ $t("saved.sending") }}</h3>
           <ol>
             <li v-for="(one, i) in session.unsent" :key="i">{{ one }}</li>
           </ol>
         </template>
         <template v-if="session.outcomes.length">
-          <h3 class="heading">{{ $t("saved.madeWhileTheConnection") }}</h3>
+          <h3 class="heading">{{ $t("saved.madeWhileOffline") }}</h3>
           <ul>
             <li v-for="(one, i) in session.outcomes" :key="i">
               <b>{{ one.said }}</b>
@@ -50,16 +50,20 @@ function again(at: (typeof refused.value)[number]): void {
                 {{ one.refusal }} <button class="link" @click="again(one)">{{ $t("saved.tryAgain") }}</button>
               </span>
               <span v-else-if="one.answer?.revision.overwrote.length" class="quiet">
-                {{ $t("saved.madeItWentOver", { summary: one.answer.revision.overwrote.at(-1)!.summary }) }}
+                {{
+                  $t("saved.savedItOverwroteSummary", {
+                    summary: one.answer.revision.overwrote.at(-1)!.summary,
+                  })
+                }}
               </span>
               <span v-else class="quiet">{{
-                $t("saved.madeRRevision", { revision: one.answer?.revision.revision })
+                $t("saved.savedRRevision", { revision: one.answer?.revision.revision })
               }}</span>
             </li>
           </ul>
         </template>
         <p v-if="!session.unsent.length && !session.outcomes.length" class="quiet">
-          {{ $t("saved.everythingIsKeptOn") }}
+          {{ $t("saved.allChangesAreSavedOn") }}
         </p>
       </div>
     </template>

@@ -44,8 +44,8 @@ const about = computed(() => {
     </RouterLink>
     <div class="title">
       <h1 :title="session.settings?.name">{{ session.settings?.name }}</h1>
-      <button class="about" :title="$t('topBar.nameTempoMetrePan')" @click="$emit('settings', 'general')">
-        <b class="hidden-label">{{ $t("topBar.theSessionSSettings") }} </b>
+      <button class="about" :title="$t('topBar.nameTempoMetrePanLaw')" @click="$emit('settings', 'general')">
+        <b class="hidden-label">{{ $t("topBar.sessionSettings") }} </b>
         <span v-for="line in about" :key="line">{{ line }}</span>
       </button>
     </div>
@@ -77,7 +77,7 @@ const about = computed(() => {
         :title="
           session.turns.undo
             ? $t('topBar.undoSummaryCtrlZ', { summary: session.turns.undo.summary })
-            : $t('topBar.nothingOfYoursTo')
+            : $t('topBar.nothingOfYoursToUndo')
         "
         @click="session.turnBack('undo')"
       >
@@ -92,8 +92,8 @@ const about = computed(() => {
         "
         :title="
           session.turns.redo
-            ? $t('topBar.redoSummaryCtrlShift', { summary: session.turns.redo.summary })
-            : $t('topBar.nothingOfYoursTo2')
+            ? $t('topBar.redoSummaryCtrlShiftZ', { summary: session.turns.redo.summary })
+            : $t('topBar.nothingOfYoursToRedo')
         "
         @click="session.turnBack('redo')"
       >
@@ -102,11 +102,11 @@ const about = computed(() => {
     </div>
     <Here @people="$emit('people')" />
     <Saved />
-    <div class="sheets" role="group" :aria-label="$t('topBar.besideTheDesk')">
+    <div class="sheets" role="group" :aria-label="$t('topBar.panels')">
       <button
         :aria-pressed="sheet === 'history'"
         :aria-label="$t('topBar.history')"
-        :title="$t('topBar.historyWhoChangedWhat')"
+        :title="$t('topBar.historyWhoChangedWhatAnd')"
         @click="$emit('sheet', 'history')"
       >
         <svg width="18" height="18">
@@ -121,7 +121,7 @@ const about = computed(() => {
             ? $t('topBar.commentsUnreadUnread', { unread: comments.unread })
             : $t('topBar.comments')
         "
-        :title="$t('topBar.commentsNANew')"
+        :title="$t('topBar.commentsNANewOne')"
         @click="$emit('sheet', 'comments')"
       >
         <svg width="18" height="18"><path d="M2 3h14v9H9l-4 4v-4H2Z" /></svg>
@@ -130,8 +130,8 @@ const about = computed(() => {
     </div>
     <button
       class="help"
-      :aria-label="$t('topBar.keysAndHelp')"
-      :title="$t('topBar.keys')"
+      :aria-label="$t('topBar.shortcutsAndHelp')"
+      :title="$t('topBar.shortcuts')"
       @click="$emit('help')"
     >
       ?

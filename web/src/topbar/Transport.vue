@@ -42,17 +42,17 @@ const round = computed({
         :label="$t('transport.playheadBarAndBeat')"
         :text="(at) => session.grid.text(at).split('.').slice(0, 2).join(' . ')"
         :parse="(text) => session.grid.parse(text.replaceAll(' ', ''))"
-        :hint="$t('transport.typeABarAnd')"
+        :hint="$t('transport.typeABarAndBeat')"
         @set="player.seek($event)"
       />
       <span class="clock number">{{ clockText(player.playhead) }}</span>
     </div>
     <label class="round" :class="{ on: player.round }">
-      <span class="hidden-label">{{ $t("transport.goRoundAPassage") }}</span>
-      <select v-model="round" :title="$t('transport.goRoundAPassage2')">
-        <option value="">{{ $t("transport.straightOn") }}</option>
+      <span class="hidden-label">{{ $t("transport.loopOnlyForYou") }}</span>
+      <select v-model="round" :title="$t('transport.loopOnlyYou')">
+        <option value="">{{ $t("transport.noLoop") }}</option>
         <option v-for="passage in session.passages" :key="passage.id" :value="passage.id">
-          {{ $t("transport.roundName", { name: passage.name }) }}
+          {{ $t("transport.loopName", { name: passage.name }) }}
         </option>
       </select>
     </label>

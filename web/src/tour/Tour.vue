@@ -61,7 +61,9 @@ watch(
     ref="card"
     class="tour"
     tabindex="-1"
-    :aria-label="$t('tour.firstLookRoundTitle', { title: mark.title, at: at + 1, MARKSCount: MARKS.length })"
+    :aria-label="
+      $t('tour.tourTitleAtOfMARKSCount', { title: mark.title, at: at + 1, MARKSCount: MARKS.length })
+    "
     @keydown.escape.stop="close"
   >
     <header>
@@ -72,7 +74,7 @@ watch(
     </header>
     <p>{{ mark.says }}</p>
     <footer>
-      <button class="link" @click="close">{{ $t("tour.closeForEver") }}</button>
+      <button class="link" @click="close">{{ $t("tour.donTShowAgain") }}</button>
       <button v-if="at" class="small-button wide" @click="go(at - 1)">{{ $t("tour.back") }}</button>
       <button v-if="at < MARKS.length - 1" class="small-button wide strong" @click="go(at + 1)">
         {{ $t("tour.nextTitle", { title: MARKS[at + 1]!.title }) }}

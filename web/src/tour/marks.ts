@@ -13,31 +13,31 @@ export const MARKS: Mark[] = [
   {
     desk: "place",
     title: t("marks.place"),
-    says: t("marks.everySourceStandsWhere"),
+    says: t("marks.everySourceIsDrawnWhere"),
     at: "svg.field, svg.room",
   },
   {
     desk: "move",
     title: t("marks.move"),
-    says: t("marks.timeRunsDownThe"),
+    says: t("marks.timeRunsDownThePage"),
     at: ".chart",
   },
   {
     desk: "pulse",
     title: t("marks.pulse"),
-    says: t("marks.letTheChosenSource"),
+    says: t("marks.pulseRhythmicAutoPanFor"),
     at: ".pulse-desk",
   },
   {
     desk: "balance",
     title: t("marks.balance"),
-    says: t("marks.theLeanOfThe"),
+    says: t("marks.leanLeftRightBalanceOver"),
     at: ".lean-chart",
   },
   {
     desk: "hand-over",
     title: t("marks.handOver"),
-    says: t("marks.theMixItsStems"),
+    says: t("marks.exportTheMixStemsObject"),
     at: "form.order, .made",
   },
 ];

@@ -11,7 +11,7 @@
     role="img"
     :aria-label="$t('earMark.onlyForYou')"
   >
-    <title>{{ $t("earMark.onlyForYouNobody") }}</title>
+    <title>{{ $t("earMark.onlyForYouNobodyElse") }}</title>
     <path
       d="M2.5 7a4.5 4.5 0 1 1 8.6 1.8c-.8 1.7-2.6 2.3-2.9 4.4C8 15 6.900 16.500 5.300 16.500 3.900 16.500 3 15.600 2.900 14.300"
     />

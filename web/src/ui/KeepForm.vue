@@ -15,7 +15,7 @@ function keep(): void {
 <template>
   <form @submit.prevent="keep">
     <input v-model="name" :placeholder="placeholder" :aria-label="label" maxlength="120" @keydown.stop />
-    <button class="small-button" :disabled="!name.trim()">{{ $t("keepForm.keep") }}</button>
+    <button class="small-button" :disabled="!name.trim()">{{ $t("keepForm.save") }}</button>
   </form>
 </template>
 

@@ -23,16 +23,16 @@ function use(): void {
 <template>
   <div class="kept">
     <select v-model="chosen" :aria-label="label" :disabled="disabled" @change="use">
-      <option value="">{{ presets.length ? $t("keptPick.use") : $t("keptPick.nothingKeptYet") }}</option>
+      <option value="">{{ presets.length ? $t("keptPick.presets") : $t("keptPick.noPresetsYet") }}</option>
       <option v-for="one in presets" :key="one.id" :value="one.id">{{ told(one) }}</option>
     </select>
     <button
       v-if="preset?.mine"
       class="small-button"
-      :title="$t('keptPick.forgetNameWhatWas', { name: preset.name })"
+      :title="$t('keptPick.deleteThePresetNameWhat', { name: preset.name })"
       @click="forget"
     >
-      {{ $t("keptPick.forget") }}
+      {{ $t("keptPick.delete") }}
     </button>
   </div>
 </template>

@@ -46,7 +46,7 @@ function parse(typed: string): number | null {
     :high="high"
     :initial="initial"
     :disabled="disabled"
-    :hint="$t('numberField.fromLowToHigh', { low: text(low), high: text(high) })"
+    :hint="$t('numberField.fromLowToHighArrow', { low: text(low), high: text(high) })"
     @set="$emit('set', $event)"
   />
 </template>

@@ -68,7 +68,7 @@ const curves = computed<Curve[]>(() => [
   <div class="balance" :class="{ beside }">
     <div class="over-time">
       <header :style="{ height: `${HEAD}px` }">
-        <h2>{{ $t("balanceDesk.leanOfTheWhole") }}</h2>
+        <h2>{{ $t("balanceDesk.leanOfTheWholeMix") }}</h2>
         <span v-if="weight.found?.changes.length && !weight.stale" class="with">{{
           $t("balanceDesk.withTheCounterweight")
         }}</span>
@@ -77,10 +77,10 @@ const curves = computed<Curve[]>(() => [
           class="own"
           :aria-pressed="shown"
           :style="{ color: chosenInk }"
-          :title="shown ? $t('balanceDesk.hideTheLeanOf') : $t('balanceDesk.showTheLeanOf')"
+          :title="shown ? $t('balanceDesk.hideTheLeanOfThe') : $t('balanceDesk.showTheLeanOfThe')"
           @click="shown = !shown"
         >
-          {{ shown ? $t("balanceDesk.chosen") : $t("balanceDesk.showChosen") }}: {{ chosenNames
+          {{ shown ? $t("balanceDesk.selected") : $t("balanceDesk.showSelected") }}: {{ chosenNames
           }}{{ own.done.value < 1 ? "…" : "" }}
         </button>
       </header>

@@ -91,7 +91,7 @@ const why = computed(() => {
       : source?.double
         ? t("balanceDetails.doubled")
         : "";
-  return t("balanceDetails.sourceHowLosesLoss", {
+  return t("balanceDetails.sourceHowLosesLossDB", {
     source: source?.name ?? "",
     how: how,
     loss: Math.abs(first.loss).toFixed(1),
@@ -111,7 +111,7 @@ const verdict = computed(() => {
       ? t("balanceDetails.onTarget")
       : `${Math.abs(off).toFixed(1)} LU ${off > 0 ? "above" : "below"} it`;
   const over = found.true_peak_dbtp - aim.dbtp;
-  return t("balanceDetails.loudPeaksOverDb", {
+  return t("balanceDetails.loudPeaksOverDBOver2", {
     loud: loud,
     over: Math.abs(over).toFixed(1),
     over2: over > 0 ? "over" : "under",
@@ -121,9 +121,9 @@ const verdict = computed(() => {
 
 <template>
   <div ref="inside" class="balance-details">
-    <section :aria-label="$t('balanceDetails.leaningStretches')">
+    <section :aria-label="$t('balanceDetails.leansOverTolerance')">
       <header>
-        <h3 class="heading">{{ $t("balanceDetails.leaningStretches") }}</h3>
+        <h3 class="heading">{{ $t("balanceDetails.leansOverTolerance") }}</h3>
         <span v-if="lean.done < 1" class="quiet" role="status">{{ Math.round(lean.done * 100) }} %</span>
       </header>
       <p class="tolerance quiet">
@@ -156,7 +156,7 @@ const verdict = computed(() => {
             class="stretch"
             :class="{ on: row.i === chosen.number, left: row.mean_db < 0 }"
             :aria-pressed="row.i === chosen.number"
-            :title="$t('balanceDetails.lookIntoItDouble')"
+            :title="$t('balanceDetails.showItsCausesDoubleClick')"
             @click="chosen.choose(row.i)"
             @dblclick="goTo(row.start)"
           >
@@ -171,38 +171,38 @@ const verdict = computed(() => {
           </button>
         </li>
       </ol>
-      <p v-if="lean.lean && !rows.length" class="quiet">{{ $t("balanceDetails.nothingLeansForToo") }}</p>
+      <p v-if="lean.lean && !rows.length" class="quiet">{{ $t("balanceDetails.theMixStaysWithinThe") }}</p>
       <button v-if="chosen.number >= 0" class="link" @click="chosen.choose(-1)">
-        {{ $t("balanceDetails.lookAtTheWhole") }}
+        {{ $t("balanceDetails.wholePiece") }}
       </button>
     </section>
 
     <MonitorButtons />
 
     <section v-if="width" :aria-label="$t('balanceDetails.spectrumAndMono')">
-      <h3 class="heading">{{ $t("balanceDetails.spectrumNowLostIn") }}</h3>
+      <h3 class="heading">{{ $t("balanceDetails.spectrumNowMonoLoss") }}</h3>
       <SpectrumPicture :width="width" :centres="bands?.centres ?? []" :loss="bands?.loss ?? []" />
       <p class="quiet small">
         {{
           thinnest
-            ? $t("balanceDetails.thinsMostAtHertz", {
+            ? $t("balanceDetails.largestMonoLossAtHertz", {
                 hertz: hertz(thinnest.at),
                 worst: Math.abs(thinnest.worst).toFixed(1),
               })
             : bands
-              ? $t("balanceDetails.hardlyAnythingIsLost")
+              ? $t("balanceDetails.almostNothingIsLostIn")
               : ""
         }}
         {{ why }}{{ why && "." }}
       </p>
     </section>
 
-    <section :aria-label="$t('balanceDetails.againstATarget')">
-      <h3 class="heading">{{ $t("balanceDetails.againstATarget") }}</h3>
+    <section :aria-label="$t('balanceDetails.loudnessTarget')">
+      <h3 class="heading">{{ $t("balanceDetails.loudnessTarget") }}</h3>
       <select v-model="target.name" :aria-label="$t('balanceDetails.target')">
         <option v-for="one in library.library?.targets" :key="one.name" :value="one.name">
           {{
-            $t("balanceDetails.titleDecibelsLufsDecibels2", {
+            $t("balanceDetails.titleDecibelsLUFSDecibels2DBTP", {
               title: one.title,
               decibels: decibels(one.lufs, 0),
               decibels2: decibels(one.dbtp, 0),
@@ -213,14 +213,14 @@ const verdict = computed(() => {
       <dl>
         <div>
           <dt>{{ lean.stretch.title }}</dt>
-          <dd class="number">{{ told(figures?.integrated_lufs, $t("balanceDetails.lufs")) }}</dd>
+          <dd class="number">{{ told(figures?.integrated_lufs, $t("balanceDetails.lUFS")) }}</dd>
         </div>
         <div>
           <dt>{{ $t("balanceDetails.range") }}</dt>
-          <dd class="number">{{ told(figures?.loudness_range_lu, $t("balanceDetails.lu")) }}</dd>
+          <dd class="number">{{ told(figures?.loudness_range_lu, $t("balanceDetails.lU")) }}</dd>
         </div>
         <div>
-          <dt>{{ $t("balanceDetails.highestTruePeak") }}</dt>
+          <dt>{{ $t("balanceDetails.maxTruePeak") }}</dt>
           <dd class="number">{{ told(figures?.true_peak_dbtp, "dBTP") }}</dd>
         </div>
       </dl>

@@ -43,8 +43,8 @@ watch(asking.found, (found) => (causes.causes = found?.causes ?? []));
 
 const here = computed(() => asking.found.value?.lean ?? chosen.stretch.mean ?? null);
 const heading = computed(() => {
-  if (here.value === null || Math.abs(here.value) < 0.05) return t("causesPart.whatEachGives");
-  return t("causesPart.whatPullsItTo", { here: here.value < 0 ? "left" : "right" });
+  if (here.value === null || Math.abs(here.value) < 0.05) return t("causesPart.eachSourceSShare");
+  return t("causesPart.causesOfTheLeanTo", { here: here.value < 0 ? "left" : "right" });
 });
 /** Those that hardly matter are folded away. */
 const SHOWN_FROM = 0.15;
@@ -66,7 +66,7 @@ const rows = computed(() =>
   }),
 );
 const told = (one: { name: string; adds: number; without: number | null; share: number }): string =>
-  t("causesPart.withNameTheStretch", {
+  t("causesPart.withNameTheStretchLeans", {
     name: one.name,
     leanText: leanText(here.value),
     leanText2: leanText(one.without),
@@ -84,7 +84,7 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
     <p v-else-if="!rows.length" class="quiet" role="status">
       {{
         asking.done.value < 1
-          ? $t("causesPart.listeningToEachSource", { done: Math.round(asking.done.value * 100) })
+          ? $t("causesPart.listeningToEachSourceDone", { done: Math.round(asking.done.value * 100) })
           : $t("causesPart.nothingSoundsHere")
       }}
     </p>
@@ -116,8 +116,8 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
         <button
           class="small-button lit"
           :aria-pressed="player.solo.includes(one.id)"
-          :aria-label="$t('causesPart.soloNameOnlyYou', { name: one.name })"
-          :title="$t('causesPart.hearItAloneC')"
+          :aria-label="$t('causesPart.soloNameOnlyYouHear', { name: one.name })"
+          :title="$t('causesPart.soloItOnlyForYou')"
           @click="player.soloOnly(one.id, $event.shiftKey)"
         >
           S
@@ -127,8 +127,8 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
     <button v-if="shown.length < rows.length || all" class="link more" @click="all = !all">
       {{
         all
-          ? $t("causesPart.onlyThoseThatMatter")
-          : $t("causesPart.andRowsThatHardly", { rows: rows.length - shown.length })
+          ? $t("causesPart.mainCausesOnly")
+          : $t("causesPart.andRowsThatHardlyMatter", { rows: rows.length - shown.length })
       }}
     </button>
   </section>

@@ -40,13 +40,13 @@ const result = computed(() => {
   const found = weight.found;
   if (!found) return "";
   const worst = `worst ${leanText(found.before)} becomes ${leanText(found.after)}`;
-  if (!found.changes.length) return t("counterweightPart.noChangeOfThese");
+  if (!found.changes.length) return t("counterweightPart.noChangeOfTheseSources");
   if (found.reached)
-    return t("counterweightPart.changetextWorstWithinTolerance", {
+    return t("counterweightPart.changeTextWorstWithinTolerance", {
       changeText: found.changes.map(changeText).join("; "),
       worst: worst,
     });
-  return t("counterweightPart.changetextWorstNotWithin", {
+  return t("counterweightPart.changeTextWorstNotWithinTolerance", {
     changeText: found.changes.map(changeText).join("; "),
     worst: worst,
   });
@@ -59,18 +59,20 @@ const hearing = computed(() => player.trial !== null);
   <section :aria-label="$t('counterweightPart.counterweight')">
     <h3 class="heading">{{ $t("counterweightPart.counterweight") }}</h3>
     <p v-if="!chosen.leaning.length && !weight.found" class="quiet">
-      {{ lean.lean ? $t("counterweightPart.nothingLeansForToo") : $t("counterweightPart.thePieceIsBeing") }}
+      {{
+        lean.lean ? $t("counterweightPart.theMixStaysWithinThe") : $t("counterweightPart.measuringThePiece")
+      }}
     </p>
     <p v-else-if="!weight.found && weight.done >= 1">
       <template v-if="names"
-        >{{ $t("counterweightPart.mayGiveWayNames", { names: names }) }}
+        >{{ $t("counterweightPart.sourcesToAdjustNames", { names: names }) }}
         <button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
-          {{ $t("counterweightPart.whoGives") }}
+          {{ $t("counterweightPart.sourcesToAdjust") }}
         </button></template
       >
       <template v-else
         ><button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
-          {{ $t("counterweightPart.chooseWhoGives") }}
+          {{ $t("counterweightPart.chooseSourcesToAdjust") }}
         </button></template
       >
     </p>
@@ -87,7 +89,7 @@ const hearing = computed(() => player.trial !== null);
         <template v-if="weight.givers.get(source.id)">
           <NumberField
             :value="weight.givers.get(source.id)!.level"
-            :label="$t('counterweightPart.nameLevelAtThe', { name: source.name })"
+            :label="$t('counterweightPart.nameLargestLevelChange', { name: source.name })"
             :low="0"
             :high="12"
             :step="0.5"
@@ -97,7 +99,7 @@ const hearing = computed(() => player.trial !== null);
           />
           <NumberField
             :value="Math.round(weight.givers.get(source.id)!.place * 100)"
-            :label="$t('counterweightPart.namePlaceAtThe', { name: source.name })"
+            :label="$t('counterweightPart.nameLargestPositionChange', { name: source.name })"
             :low="0"
             :high="100"
             :step="5"
@@ -108,7 +110,7 @@ const hearing = computed(() => player.trial !== null);
         </template>
       </div>
       <button v-if="weight.own" class="link" @click="weight.leaveToCauses()">
-        {{ $t("counterweightPart.thoseThatPullAgain") }}
+        {{ $t("counterweightPart.mainCauses") }}
       </button>
     </div>
     <p v-if="weight.trouble" role="alert">{{ weight.trouble }}</p>
@@ -116,11 +118,12 @@ const hearing = computed(() => player.trial !== null);
       {{ $t("counterweightPart.workingItOutDone", { done: Math.round(weight.done * 100) }) }}
     </p>
     <p v-if="weight.found" role="status" :class="{ quiet: weight.stale }">
-      {{ result }}<template v-if="weight.stale"> {{ $t("counterweightPart.theMixHasChanged") }}</template>
+      {{ result
+      }}<template v-if="weight.stale"> {{ $t("counterweightPart.theMixHasChangedSince") }}</template>
     </p>
     <div class="buttons">
       <button v-if="weight.done < 1" class="small-button wide" @click="weight.stop()">
-        {{ $t("counterweightPart.stop") }}
+        {{ $t("counterweightPart.cancel") }}
       </button>
       <template v-else-if="!weight.found || weight.stale">
         <button
@@ -128,16 +131,16 @@ const hearing = computed(() => player.trial !== null);
           :disabled="!weight.givers.size || !chosen.leaning.length"
           @click="weight.workOut(false)"
         >
-          {{ $t("counterweightPart.workItOut") }}
+          {{ $t("counterweightPart.calculate") }}
         </button>
         <button
           v-if="chosen.leaning.length > 1"
           class="small-button wide"
           :disabled="!weight.givers.size"
-          :title="$t('counterweightPart.evenEveryLeaningStretch')"
+          :title="$t('counterweightPart.correctEveryLeanOverTolerance')"
           @click="weight.workOut(true)"
         >
-          {{ $t("counterweightPart.forEveryStretch") }}
+          {{ $t("counterweightPart.forTheWholePiece") }}
         </button>
       </template>
       <template v-else>
@@ -145,16 +148,16 @@ const hearing = computed(() => player.trial !== null);
           v-if="usable"
           class="small-button wide lit"
           :aria-pressed="hearing"
-          :title="$t('counterweightPart.bAgainstAAt')"
+          :title="$t('counterweightPart.compareBWithAAt')"
           @click="monitor.compare(!hearing)"
         >
-          <EarMark /> {{ hearing ? $t("counterweightPart.hearingB") : $t("counterweightPart.hearAsB") }}
+          <EarMark /> {{ hearing ? $t("counterweightPart.comparingB") : $t("counterweightPart.compareB") }}
         </button>
         <button v-if="usable && session.mayEdit" class="small-button wide strong" @click="weight.apply()">
           {{ $t("counterweightPart.apply") }}
         </button>
         <button class="small-button wide" @click="weight.stop()">
-          {{ usable ? $t("counterweightPart.notNow") : $t("counterweightPart.again") }}
+          {{ usable ? $t("counterweightPart.dismiss") : $t("counterweightPart.calculateAgain") }}
         </button>
       </template>
     </div>

@@ -154,7 +154,7 @@ function onClick(event: MouseEvent): void {
         :width="width"
         :height="paper"
         role="img"
-        :aria-label="$t('leanChart.theLeanOfThe')"
+        :aria-label="$t('leanChart.leanOfTheMixThrough')"
         @click="onClick"
       >
         <rect
@@ -186,7 +186,7 @@ function onClick(event: MouseEvent): void {
         {{
           session.sources.length
             ? $t("leanChart.measuringThePieceDone", { done: Math.round((lean.done % 1) * 100) })
-            : $t("leanChart.bringInStemsTheir")
+            : $t("leanChart.importStemsTheirBalanceShows")
         }}
       </p>
       <Ribs :top="shownTop" :scale="scale" :height="paper" />

@@ -38,8 +38,8 @@ function click(name: string, event: MouseEvent): void {
 </script>
 
 <template>
-  <section :aria-label="$t('monitorButtons.listenOnlyYou')">
-    <h3 class="heading"><EarMark /> {{ $t("monitorButtons.listenOnlyYou2") }}</h3>
+  <section :aria-label="$t('monitorButtons.monitoringOnlyForYou')">
+    <h3 class="heading"><EarMark /> {{ $t("monitorButtons.monitoringOnlyYou") }}</h3>
     <div class="ways">
       <button
         v-for="one in monitors"
@@ -48,9 +48,9 @@ function click(name: string, event: MouseEvent): void {
         :class="{ lit: one.name !== 'stereo' }"
         :aria-pressed="player.monitor === one.name"
         :title="
-          $t('monitorButtons.sentenceHoldOrPress', {
+          $t('monitorButtons.sentenceHoldOrPressTo', {
             sentence: one.sentence,
-            stay: one.name === 'mono' ? $t('monitorButtons.holdMShiftM') : '',
+            stay: one.name === 'mono' ? $t('monitorButtons.holdMOrShiftM') : '',
           })
         "
         @pointerdown="down(one.name, $event)"

@@ -21,7 +21,7 @@ const rows = computed(() => [
   { title: "short-term", value: number("short_term", 1), unit: "" },
   {
     title: "integrated",
-    hint: t("nowNumbers.ofTheTitleAs", { title: lean.stretch.title }),
+    hint: t("nowNumbers.ofTheTitleInThe", { title: lean.stretch.title }),
     value: lean.lean?.figures.integrated_lufs == null ? "–" : decibels(lean.lean.figures.integrated_lufs),
     unit: "LUFS",
   },

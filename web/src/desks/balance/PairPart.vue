@@ -66,11 +66,11 @@ const rows = computed(() => {
 const sentence = computed(() => {
   const found = pair.value;
   if (!found) return "";
-  if (found.difference === null) return t("pairPart.oneOfBothIs");
+  if (found.difference === null) return t("pairPart.oneOfTheTwoIs");
   const [first, second] = names.value;
-  if (!found.trims.length) return t("pairPart.theyAreEvenWithin");
+  if (!found.trims.length) return t("pairPart.theyAreLevelWithinA");
   const hotter = found.difference > 0 ? first : second;
-  return t("pairPart.hotterIsDifferenceDb", {
+  return t("pairPart.hotterIsDifferenceDBLouder", {
     hotter: hotter,
     difference: Math.abs(found.difference).toFixed(1),
   });
@@ -100,10 +100,10 @@ function take(side: number): void {
 </script>
 
 <template>
-  <section :aria-label="$t('pairPart.aPairSideBy')">
-    <h3 class="heading">{{ $t("pairPart.aPairSideBy") }}</h3>
+  <section :aria-label="$t('pairPart.compareTwoSources')">
+    <h3 class="heading">{{ $t("pairPart.compareTwoSources") }}</h3>
     <p v-if="!ready" class="quiet">
-      {{ $t("pairPart.chooseTwoSourcesCtrl") }}
+      {{ $t("pairPart.selectTwoSourcesCtrlClick") }}
       <button class="link" @click="take(0)">{{ $t("pairPart.first") }}</button> {{ $t("pairPart.andThe") }}
       <button class="link" @click="take(1)">{{ $t("pairPart.second") }}</button>
       {{
@@ -115,7 +115,7 @@ function take(side: number): void {
     </p>
     <template v-else>
       <div v-for="(row, i) in rows" :key="i" class="side">
-        <button class="name" :title="$t('pairPart.takeWhatIsChosen')" @click="take(i)">
+        <button class="name" :title="$t('pairPart.useTheSelectionForThis')" @click="take(i)">
           {{ row.name }}
         </button>
         <svg width="84" height="12" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 12">
@@ -128,7 +128,7 @@ function take(side: number): void {
         </svg>
         <span
           class="number"
-          :title="$t('pairPart.byItselfItLeans', { leanText: leanText(row.lean) })"
+          :title="$t('pairPart.soloItLeansLeanText', { leanText: leanText(row.lean) })"
           :class="sideClass(row.lean)"
           >{{ row.loudness === null ? "–" : decibels(row.loudness) }}</span
         >

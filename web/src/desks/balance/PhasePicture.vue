@@ -34,7 +34,7 @@ watchEffect(
     class="phase"
     :style="{ width: `${size}px`, height: `${size}px` }"
     role="img"
-    :aria-label="$t('phasePicture.phasePictureOfWhat')"
+    :aria-label="$t('phasePicture.phasePictureOfWhatSounds')"
   >
     <svg :width="size" :height="size" viewBox="0 0 100 100" aria-hidden="true">
       <path class="frame" d="M50 1 99 50 50 99 1 50Z" />

@@ -110,7 +110,7 @@ function follow(id: string): void {
       report.value = await get<Report>(`${base.value}/reports/${id}`);
       trouble.value = "";
     } catch (error) {
-      trouble.value = t("reportDialog.messageTheReportGoes", { message: (error as Error).message });
+      trouble.value = t("reportDialog.messageTheReportIsStill", { message: (error as Error).message });
     }
     if (!report.value || ["waiting", "running"].includes(report.value.status)) follow(id);
     else void look();
@@ -176,7 +176,7 @@ onBeforeUnmount(() => clearTimeout(timer));
               $t("reportDialog.revisionRevision", {
                 revision:
                   revision === null
-                    ? $t("reportDialog.asItIsNow")
+                    ? $t("reportDialog.theLatest")
                     : $t("reportDialog.ofRevision", { revision: session.revision }),
               })
             }}</span>
@@ -184,18 +184,18 @@ onBeforeUnmount(() => clearTimeout(timer));
           <label class="check">
             <input v-model="against" type="checkbox" />
             {{
-              $t("reportDialog.againstTheTargetTitle", {
+              $t("reportDialog.againstTheTargetTitleLufs", {
                 title: target.target?.title,
                 lufs: target.target?.lufs,
               })
             }}
           </label>
           <p class="quiet">
-            {{ $t("reportDialog.leaningIsMoreThan", { db: tolerance.db, seconds: tolerance.seconds }) }}
+            {{ $t("reportDialog.overToleranceMoreThanDb", { db: tolerance.db, seconds: tolerance.seconds }) }}
           </p>
         </fieldset>
         <div class="file" :class="{ over }">
-          <p>{{ $t("reportDialog.orOfAFinished") }}</p>
+          <p>{{ $t("reportDialog.orOfAFinishedFile") }}</p>
           <label class="pick small-button wide">
             {{ $t("reportDialog.chooseAFile") }}
             <input
@@ -216,20 +216,20 @@ onBeforeUnmount(() => clearTimeout(timer));
           :stroke-width="6"
         />
         <p v-if="report?.status === 'cancelled' || sent?.status === 'cancelled'">
-          {{ $t("reportDialog.stoppedNothingWasKept") }}
+          {{ $t("reportDialog.cancelledNoReportWasMade") }}
         </p>
         <p v-if="report?.status === 'failed'">{{ report.message }}</p>
       </div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="buttons">
-        <Button v-if="running" @click="stop">{{ $t("reportDialog.stop") }}</Button>
+        <Button v-if="running" @click="stop">{{ $t("reportDialog.cancel") }}</Button>
         <Button
           v-else-if="session.mayEdit"
           :type="report?.status === 'done' ? 'default' : 'primary'"
           :loading="asking"
           @click="make"
         >
-          {{ $t("reportDialog.makeTheReport") }}
+          {{ $t("reportDialog.createReport") }}
         </Button>
         <Button
           v-if="report?.status === 'done'"
@@ -237,18 +237,18 @@ onBeforeUnmount(() => clearTimeout(timer));
           :href="address(report, 'page')"
           target="_blank"
         >
-          {{ $t("reportDialog.openThePage") }}
+          {{ $t("reportDialog.openReport") }}
         </Button>
       </div>
       <section v-if="earlier.length">
-        <h3 class="heading">{{ $t("reportDialog.madeSoFar") }}</h3>
+        <h3 class="heading">{{ $t("reportDialog.reports") }}</h3>
         <ul>
           <li v-for="one in earlier" :key="one.id">
             <a :href="address(one, 'page')" target="_blank">{{ one.title }}</a>
             <span class="quiet number">{{ revisionText(one) }}</span>
-            <a :href="address(one, 'json')" download>{{ $t("reportDialog.json") }}</a>
-            <a :href="address(one, 'curves')" download>{{ $t("reportDialog.curvesCsv") }}</a>
-            <a :href="address(one, 'sources')" download>{{ $t("reportDialog.sourcesCsv") }}</a>
+            <a :href="address(one, 'json')" download>{{ $t("reportDialog.jSON") }}</a>
+            <a :href="address(one, 'curves')" download>{{ $t("reportDialog.curvesCSV") }}</a>
+            <a :href="address(one, 'sources')" download>{{ $t("reportDialog.sourcesCSV") }}</a>
           </li>
         </ul>
       </section>

@@ -50,7 +50,7 @@ const bars = computed(() =>
       title:
         lost === null
           ? ""
-          : t("spectrumPicture.mathHzLostDb", { Math: Math.round(at), lost: lost.toFixed(1) }),
+          : t("spectrumPicture.mathHzLostDBIn", { Math: Math.round(at), lost: lost.toFixed(1) }),
     };
   }),
 );
@@ -62,7 +62,7 @@ const bars = computed(() =>
     :width="width"
     :height="HEIGHT + DEPTH + 18"
     role="img"
-    :aria-label="$t('spectrumPicture.spectrumOfLeftRight')"
+    :aria-label="$t('spectrumPicture.spectrumOfLeftRightAnd')"
   >
     <rect class="ground" x="0" y="0" :width="width" :height="HEIGHT" rx="3" />
     <line
@@ -82,7 +82,7 @@ const bars = computed(() =>
       <path :d="`M${notch.x - 4} 2h8l-4 7Z`" />
       <title>
         {{
-          $t("spectrumPicture.notchHzMonoLoses", {
+          $t("spectrumPicture.notchHzMonoLosesLoss", {
             notch: Math.round(notch.at),
             loss: Math.abs(notch.loss).toFixed(0),
           })
@@ -90,7 +90,7 @@ const bars = computed(() =>
       </title>
     </g>
     <text v-if="!player.spectrum" :x="width / 2" :y="HEIGHT / 2 + 4">
-      {{ $t("spectrumPicture.lRAndMono") }}
+      {{ $t("spectrumPicture.lRAndMonoWhile") }}
     </text>
     <g>
       <line class="edge" x1="0" :x2="width" :y1="HEIGHT + 1" :y2="HEIGHT + 1" />

@@ -36,7 +36,7 @@ export const useStretch = defineStore("stretch", () => {
     if (number.value >= 0)
       return `Stretch ${number.value + 1} · ${session.grid.barsText(stretch.value.start, stretch.value.end)}`;
     const round = lean.stretch.end > 0;
-    return round ? t("stretch.titleGoingRound", { title: lean.stretch.title }) : t("stretch.theWholePiece");
+    return round ? t("stretch.titleLooping", { title: lean.stretch.title }) : t("stretch.theWholePiece");
   });
 
   function choose(index: number): void {

@@ -43,7 +43,7 @@ const measured = (file: Delivery["files"][number]): string =>
 <template>
   <article
     class="card"
-    :aria-label="$t('deliveryCard.deliveryOfRevisionRevision', { revision: delivery.revision })"
+    :aria-label="$t('deliveryCard.exportOfRevisionRevision', { revision: delivery.revision })"
     :data-status="delivery.status"
   >
     <header>
@@ -67,11 +67,11 @@ const measured = (file: Delivery["files"][number]): string =>
         <span role="status">{{ delivery.doing || $t("deliveryCard.waitingForItsTurn") }}</span>
         <span class="number">{{ percent }} %</span>
         <button v-if="session.mayEdit" class="small-button wide" @click="deliveries.stop(delivery)">
-          {{ $t("deliveryCard.stop") }}
+          {{ $t("deliveryCard.cancel") }}
         </button>
       </div>
     </template>
-    <p v-else-if="delivery.status === 'cancelled'">{{ $t("deliveryCard.stoppedNothingOfIt") }}</p>
+    <p v-else-if="delivery.status === 'cancelled'">{{ $t("deliveryCard.cancelledNoFilesWereKept") }}</p>
     <p v-else-if="delivery.status === 'failed'" class="failed">{{ delivery.message }}</p>
     <div v-if="!isOpen(delivery)" class="line">
       <a
@@ -79,10 +79,10 @@ const measured = (file: Delivery["files"][number]): string =>
         class="small-button wide strong all"
         :href="deliveries.archiveAddress(delivery)"
         download
-        >{{ $t("deliveryCard.takeAllBytestext", { bytesText: bytesText(whole) }) }}</a
+        >{{ $t("deliveryCard.takeAllBytesText", { bytesText: bytesText(whole) }) }}</a
       >
       <button v-if="session.mayEdit" class="link" @click="deliveries.discard(delivery)">
-        {{ $t("deliveryCard.remove") }}
+        {{ $t("deliveryCard.delete") }}
       </button>
     </div>
     <template v-if="delivery.status === 'done'">

@@ -16,21 +16,21 @@ onBeforeUnmount(() => deliveries.leave());
 <template>
   <div class="hand" :class="{ beside: props.width >= 620 }">
     <OrderPart v-if="session.mayEdit" />
-    <section class="made" :aria-label="$t('handDesk.deliveries')">
-      <h2>{{ $t("handDesk.madeOfThisSession") }}</h2>
+    <section class="made" :aria-label="$t('handDesk.exports')">
+      <h2>{{ $t("handDesk.exports2") }}</h2>
       <p v-if="deliveries.trouble" class="trouble" role="alert">{{ deliveries.trouble }}</p>
-      <p v-if="!deliveries.rows" class="quiet">{{ $t("handDesk.looking") }}</p>
+      <p v-if="!deliveries.rows" class="quiet">{{ $t("handDesk.loading") }}</p>
       <div v-else-if="!deliveries.rows.length" class="empty">
         <svg width="150" height="46" aria-hidden="true">
           <path d="M4 40H146M75 34V46M4 35V45M146 35V45" />
           <path class="needle" d="M75 40 104 6" />
         </svg>
         <p>
-          {{ session.mayEdit ? $t("handDesk.nothingHasBeenMade") : $t("handDesk.nothingHasBeenMade2") }}
+          {{ session.mayEdit ? $t("handDesk.noExportsYetChooseFiles") : $t("handDesk.noExportsYetWhatAn") }}
         </p>
       </div>
       <DeliveryCard v-for="one in deliveries.rows" :key="one.id" :delivery="one" />
-      <p v-if="deliveries.rows?.length" class="quiet kept">{{ $t("handDesk.theLatest12Are") }}</p>
+      <p v-if="deliveries.rows?.length" class="quiet kept">{{ $t("handDesk.theLatest12ExportsAre") }}</p>
     </section>
   </div>
 </template>

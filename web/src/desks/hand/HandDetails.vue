@@ -30,7 +30,7 @@ async function name(): Promise<void> {
         :aria-label="$t('handDetails.nameOfTheVersion')"
       />
       <button class="small-button wide" type="submit" :disabled="!called.trim()">
-        {{ $t("handDetails.nameIt") }}
+        {{ $t("handDetails.save") }}
       </button>
     </form>
     <ul v-if="history.versions.length">
@@ -41,15 +41,15 @@ async function name(): Promise<void> {
         >
       </li>
     </ul>
-    <p v-else class="quiet">{{ $t("handDetails.noVersionHasA") }}</p>
-    <p v-if="named" class="quiet">{{ $t("handDetails.theSessionStandsAs", { name: named.name }) }}</p>
-    <button class="link" @click="$emit('history')">{{ $t("handDetails.everythingThatWasChanged") }}</button>
+    <p v-else class="quiet">{{ $t("handDetails.noNamedVersionsYetName") }}</p>
+    <p v-if="named" class="quiet">{{ $t("handDetails.theSessionIsAtVersion", { name: named.name }) }}</p>
+    <button class="link" @click="$emit('history')">{{ $t("handDetails.fullHistory") }}</button>
   </section>
-  <section v-if="session.mayEdit" :aria-label="$t('handDetails.bringIn')">
-    <h2>{{ $t("handDetails.bringIn") }}</h2>
+  <section v-if="session.mayEdit" :aria-label="$t('handDetails.import')">
+    <h2>{{ $t("handDetails.import") }}</h2>
     <button class="small-button wide" @click="$emit('bringIn')">{{ $t("handDetails.stems") }}</button>
     <LandPart />
-    <p class="quiet">{{ $t("handDetails.aWholeSessionAs") }}</p>
+    <p class="quiet">{{ $t("handDetails.aWholeSessionAsA") }}</p>
   </section>
 </template>
 

@@ -50,7 +50,7 @@ function choose(event: Event): void {
     @drop.prevent.stop="take($event.dataTransfer?.files)"
   >
     <button class="small-button wide" :disabled="landing.busy" @click="chooser?.click()">
-      {{ $t("landPart.movesFromAFile") }}
+      {{ $t("landPart.importAutomation") }}
     </button>
     <input
       ref="chooser"
@@ -58,26 +58,26 @@ function choose(event: Event): void {
       type="file"
       accept=".csv,.json,.mid,.midi"
       tabindex="-1"
-      :aria-label="$t('landPart.aFileOfMoves')"
+      :aria-label="$t('landPart.automationFile')"
       @change="choose"
     />
-    <span class="quiet">{{ $t("landPart.csvJsonOrMidi") }}</span>
+    <span class="quiet">{{ $t("landPart.cSVJSONOrMIDICC") }}</span>
     <p v-if="landing.trouble && !landing.file" class="trouble" role="alert">{{ landing.trouble }}</p>
   </div>
   <Modal
     :open="!!landing.file"
-    :title="$t('landPart.movesFromLanding', { landing: landing.file?.name ?? '' })"
+    :title="$t('landPart.automationFromLanding', { landing: landing.file?.name ?? '' })"
     :footer="null"
     :width="680"
     @cancel="landing.leave()"
   >
     <p class="quiet">
       {{
-        $t("landPart.landingFoundSayWhere", {
+        $t("landPart.landingFoundChooseWhereEach", {
           landing:
             landing.rows.length === 1
               ? $t("landPart.oneLaneWas")
-              : $t("landPart.rowcountLanesWere", { rowCount: landing.rows.length }),
+              : $t("landPart.rowCountLanesWere", { rowCount: landing.rows.length }),
         })
       }}
     </p>
@@ -86,14 +86,14 @@ function choose(event: Event): void {
         <thead class="heading">
           <tr>
             <th>{{ $t("landPart.inTheFile") }}</th>
-            <th>{{ $t("landPart.landsOn") }}</th>
+            <th>{{ $t("landPart.goesTo") }}</th>
             <th>{{ $t("landPart.as") }}</th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="row in landing.rows" :key="row.index" :class="{ out: !row.owner }">
             <td>
-              <b>{{ row.name || $t("landPart.withoutAName") }}</b>
+              <b>{{ row.name || $t("landPart.unnamed") }}</b>
               <span class="quiet number"
                 >{{ row.points }} {{ row.points === 1 ? $t("landPart.point") : $t("landPart.points") }},
                 {{ where(row) }}</span
@@ -103,10 +103,10 @@ function choose(event: Event): void {
             <td>
               <select
                 :value="row.owner"
-                :aria-label="$t('landPart.whereRowLands', { row: row.name || $t('landPart.thisLane') })"
+                :aria-label="$t('landPart.whereRowGoes', { row: row.name || $t('landPart.thisLane') })"
                 @change="landing.land(row, ($event.target as HTMLSelectElement).value)"
               >
-                <option value="">{{ $t("landPart.nowhere") }}</option>
+                <option value="">{{ $t("landPart.skip") }}</option>
                 <template v-for="group in groups" :key="group.title">
                   <optgroup v-if="group.places.length" :label="group.title">
                     <option v-for="one in group.places" :key="one.owner" :value="one.owner">
@@ -120,7 +120,7 @@ function choose(event: Event): void {
               <select
                 v-model="row.to"
                 :disabled="!row.owner"
-                :aria-label="$t('landPart.asWhatRowLands', { row: row.name || 'it' })"
+                :aria-label="$t('landPart.parameterForRow', { row: row.name || 'it' })"
               >
                 <option v-for="one in landing.parametersOf(row)" :key="one" :value="one">
                   {{ titleOf(one) }}
@@ -134,13 +134,14 @@ function choose(event: Event): void {
     <div class="how">
       <label
         ><input v-model="landing.over" type="radio" value="stretch" />
-        {{ $t("landPart.inPlaceOfThe") }}</label
+        {{ $t("landPart.replaceTheRangeThatIt") }}</label
       >
       <label
-        ><input v-model="landing.over" type="radio" value="all" /> {{ $t("landPart.inPlaceOfThe2") }}</label
+        ><input v-model="landing.over" type="radio" value="all" />
+        {{ $t("landPart.replaceTheWholeLane") }}</label
       >
       <label
-        >{{ $t("landPart.itsBeginningOnBar") }}
+        >{{ $t("landPart.startsAtBar") }}
         <input
           v-model.number="landing.bar"
           class="number"
@@ -151,18 +152,18 @@ function choose(event: Event): void {
     </div>
     <p v-if="landing.trouble" class="trouble" role="alert">{{ landing.trouble }}</p>
     <p v-else-if="landing.draft" role="status">
-      {{ $t("landPart.summaryReadyToBe", { summary: landing.draft.summary }) }}
+      {{ $t("landPart.summaryReadyToPreviewAnd", { summary: landing.draft.summary }) }}
     </p>
     <div class="buttons">
-      <button class="small-button wide" @click="landing.leave()">{{ $t("landPart.leaveIt") }}</button>
+      <button class="small-button wide" @click="landing.leave()">{{ $t("landPart.cancel") }}</button>
       <button
         v-if="landing.draft"
         class="small-button wide lit"
         :aria-pressed="monitor.comparing"
-        :title="$t('landPart.hearItOnlyYou')"
+        :title="$t('landPart.compareItOnlyForYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        {{ $t("landPart.hearB") }}
+        {{ $t("landPart.compareB") }}
       </button>
       <button v-if="landing.draft" class="small-button wide strong" @click="landing.apply()">
         {{ $t("landPart.apply") }}
@@ -174,7 +175,7 @@ function choose(event: Event): void {
         @click="landing.look()"
       >
         {{
-          $t("landPart.lookAtLanding", {
+          $t("landPart.previewLanding", {
             landing: landing.landing.length === 1 ? "it" : `these ${landing.landing.length}`,
           })
         }}

@@ -15,13 +15,13 @@ const library = useLibrary();
 const order = computed(() => deliveries.order);
 
 const FORMATS: { value: Order["format"]; title: string }[] = [
-  { value: "wav-24", title: t("orderPart.wav24BitDithered") },
-  { value: "wav-16", title: t("orderPart.wav16BitDithered") },
-  { value: "wav-float", title: t("orderPart.wav32BitFloat") },
-  { value: "flac-24", title: t("orderPart.flac24BitDithered") },
-  { value: "flac-16", title: t("orderPart.flac16BitDithered") },
-  { value: "rf64-24", title: t("orderPart.rf6424BitAny") },
-  { value: "rf64-float", title: t("orderPart.rf6432BitFloat") },
+  { value: "wav-24", title: t("orderPart.wAV24BitDithered") },
+  { value: "wav-16", title: t("orderPart.wAV16BitDithered") },
+  { value: "wav-float", title: t("orderPart.wAV32BitFloatExactly") },
+  { value: "flac-24", title: t("orderPart.fLAC24BitDithered") },
+  { value: "flac-16", title: t("orderPart.fLAC16BitDithered") },
+  { value: "rf64-24", title: t("orderPart.rF6424BitAnyLength") },
+  { value: "rf64-float", title: t("orderPart.rF6432BitFloatAny") },
 ];
 const FOLDS = computed(
   () =>
@@ -32,7 +32,7 @@ const FOLDS = computed(
     ].filter(([name]) => name !== "stereo" || room.surround) as [Order["folds"][number], string][],
 );
 const MOVES: [Order["moves"][number], string][] = [
-  ["csv", t("orderPart.csvTable")],
+  ["csv", t("orderPart.cSVTable")],
   ["json", "JSON"],
   ["midi", "MIDI, 7 bit"],
   ["midi-fine", "MIDI, 14 bit"],
@@ -40,7 +40,7 @@ const MOVES: [Order["moves"][number], string][] = [
 const STEMS: [Order["stems"], string][] = [
   ["", "none"],
   ["sources", t("orderPart.everySourceAndReturn")],
-  ["groups", t("orderPart.everyGroupReturnAnd")],
+  ["groups", t("orderPart.everyGroupReturnAndSingle")],
 ];
 
 const aims = computed(() => library.library?.targets ?? []);
@@ -74,16 +74,16 @@ function addWord(word: string): void {
 </script>
 
 <template>
-  <form class="order" :aria-label="$t('orderPart.whatToHandOver')" @submit.prevent="deliveries.make()">
+  <form class="order" :aria-label="$t('orderPart.whatToExport')" @submit.prevent="deliveries.make()">
     <h2>{{ $t("orderPart.handOver") }}</h2>
     <div class="row">
-      <label for="stretch">{{ $t("orderPart.what") }}</label>
+      <label for="stretch">{{ $t("orderPart.range") }}</label>
       <select id="stretch" v-model="deliveries.passage">
         <option value="">{{ $t("orderPart.theWholePiece") }}</option>
         <option v-for="one in session.passages" :key="one.id" :value="one.id">{{ one.name }}</option>
       </select>
       <p class="quiet beside-field">
-        {{ $t("orderPart.revisionRevisionWithEverybody", { revision: session.revision }) }}
+        {{ $t("orderPart.revisionRevisionWithEverybodyS", { revision: session.revision }) }}
       </p>
     </div>
 
@@ -99,7 +99,7 @@ function addWord(word: string): void {
         >
       </div>
       <div class="row">
-        <span>{{ $t("orderPart.folded") }}</span>
+        <span>{{ $t("orderPart.downmix") }}</span>
         <div class="checks">
           <label v-for="[name, title] in FOLDS" :key="name" class="check"
             ><input v-model="order.folds" type="checkbox" :value="name" /> {{ title }}</label
@@ -111,10 +111,10 @@ function addWord(word: string): void {
         <select id="stems" v-model="order.stems">
           <option v-for="[value, title] in STEMS" :key="value" :value="value">{{ title }}</option>
         </select>
-        <p v-if="order.stems" class="quiet beside-field">{{ $t("orderPart.eachAsItSounds") }}</p>
+        <p v-if="order.stems" class="quiet beside-field">{{ $t("orderPart.eachAsItSoundsIn") }}</p>
       </div>
       <div class="row">
-        <label for="format">{{ $t("orderPart.as") }}</label>
+        <label for="format">{{ $t("orderPart.format") }}</label>
         <select id="format" v-model="order.format" :disabled="!sounds">
           <option v-for="one in FORMATS" :key="one.value" :value="one.value">{{ one.title }}</option>
         </select>
@@ -122,21 +122,21 @@ function addWord(word: string): void {
       <div class="row">
         <label for="aim">{{ $t("orderPart.loudness") }}</label>
         <select id="aim" v-model="aim" :disabled="!sounds">
-          <option value="">{{ $t("orderPart.asItIs") }}</option>
+          <option value="">{{ $t("orderPart.unchanged") }}</option>
           <option v-for="one in aims" :key="one.title" :value="one.title">
             {{
-              $t("orderPart.titleMinusLufsAt", {
+              $t("orderPart.titleMinusLUFSAtMost", {
                 title: one.title,
                 minus: minus(one.lufs),
                 minus2: minus(one.dbtp),
               })
             }}
           </option>
-          <option value="own">{{ $t("orderPart.another") }}</option>
+          <option value="own">{{ $t("orderPart.custom") }}</option>
         </select>
         <div v-if="order.loudness && sounds" class="beside-field numbers">
           <NumberField
-            :label="$t('orderPart.loudnessToAimFor')"
+            :label="$t('orderPart.targetLoudness')"
             :value="order.loudness.lufs"
             :low="-60"
             :high="0"
@@ -145,7 +145,7 @@ function addWord(word: string): void {
             @set="order.loudness!.lufs = $event"
           />
           <NumberField
-            :label="$t('orderPart.truePeakAtMost')"
+            :label="$t('orderPart.maximumTruePeak')"
             :value="order.loudness.dbtp ?? -1"
             :low="-60"
             :high="0"
@@ -153,21 +153,21 @@ function addWord(word: string): void {
             unit="dBTP"
             @set="order.loudness!.dbtp = $event"
           />
-          <p class="quiet">{{ $t("orderPart.byGainAloneThe") }}</p>
+          <p class="quiet">{{ $t("orderPart.byGainAloneTheSame") }}</p>
         </div>
       </div>
     </fieldset>
 
     <fieldset>
-      <legend class="heading">{{ $t("orderPart.objectsAndMoves") }}</legend>
+      <legend class="heading">{{ $t("orderPart.objectsAndAutomation") }}</legend>
       <div class="row">
         <span>{{ $t("orderPart.objects") }}</span>
         <label class="check"
-          ><input v-model="order.adm" type="checkbox" /> {{ $t("orderPart.admInBw64Every") }}</label
+          ><input v-model="order.adm" type="checkbox" /> {{ $t("orderPart.aDMInBW64EverySource") }}</label
         >
       </div>
       <div class="row">
-        <span>{{ $t("orderPart.moves") }}</span>
+        <span>{{ $t("orderPart.automation") }}</span>
         <div class="checks">
           <label v-for="[name, title] in MOVES" :key="name" class="check"
             ><input v-model="order.moves" type="checkbox" :value="name" /> {{ title }}</label
@@ -177,7 +177,7 @@ function addWord(word: string): void {
     </fieldset>
 
     <fieldset>
-      <legend class="heading">{{ $t("orderPart.withIt") }}</legend>
+      <legend class="heading">{{ $t("orderPart.alsoInclude") }}</legend>
       <div class="row">
         <span>{{ $t("orderPart.balance") }}</span>
         <div class="checks">
@@ -185,14 +185,16 @@ function addWord(word: string): void {
             ><input v-model="order.report" type="checkbox" /> {{ $t("orderPart.report") }}</label
           >
           <label class="check"
-            ><input v-model="order.chart" type="checkbox" /> {{ $t("orderPart.theMovesAsA") }}</label
+            ><input v-model="order.chart" type="checkbox" />
+            {{ $t("orderPart.chartOfTheAutomationTo") }}</label
           >
         </div>
       </div>
       <div class="row">
         <span>{{ $t("orderPart.session") }}</span>
         <label class="check"
-          ><input v-model="order.bundle" type="checkbox" /> {{ $t("orderPart.theSessionItselfWith") }}</label
+          ><input v-model="order.bundle" type="checkbox" />
+          {{ $t("orderPart.sessionBundleWithItsAudio") }}</label
         >
       </div>
     </fieldset>
@@ -200,7 +202,7 @@ function addWord(word: string): void {
     <fieldset>
       <legend class="heading">{{ $t("orderPart.names") }}</legend>
       <div class="row">
-        <label for="pattern">{{ $t("orderPart.called") }}</label>
+        <label for="pattern">{{ $t("orderPart.fileNames") }}</label>
         <input
           id="pattern"
           v-model="order.pattern"
@@ -226,7 +228,7 @@ function addWord(word: string): void {
             class="link"
             @click="order.pattern = deliveries.offer.pattern"
           >
-            {{ $t("orderPart.asAtFirst") }}
+            {{ $t("orderPart.reset") }}
           </button>
         </div>
         <p v-if="deliveries.called.trouble" class="trouble beside-field" role="status">
@@ -240,9 +242,11 @@ function addWord(word: string): void {
 
     <div class="act">
       <button class="small-button wide strong" type="submit" :disabled="nothing || deliveries.busy">
-        {{ $t("orderPart.makeTheFiles") }}
+        {{ $t("orderPart.export") }}
       </button>
-      <span class="quiet">{{ nothing ? $t("orderPart.chooseAtLeastOne") : $t("orderPart.youCanGoOn") }}</span>
+      <span class="quiet">{{
+        nothing ? $t("orderPart.chooseAtLeastOneFile") : $t("orderPart.youCanGoOnWorking")
+      }}</span>
     </div>
   </form>
 </template>

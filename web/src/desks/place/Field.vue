@@ -81,7 +81,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
     :width="width"
     :height="height"
     role="group"
-    :aria-label="to ? $t('field.whatIsSentTo', { name: to.name }) : $t('field.placesAndLevelsOf')"
+    :aria-label="to ? $t('field.sendsToName', { name: to.name }) : $t('field.positionsAndLevelsOfAll')"
     @pointerdown.capture="hold"
     @pointerdown.self="view.alone || view.choose(null)"
   >
@@ -110,7 +110,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
       </template>
     </g>
     <text v-if="to" class="hint" :x="axis.x(0)" :y="height - 6" text-anchor="middle">
-      {{ $t("field.atTheFootNot") }}
+      {{ $t("field.atTheBottomNotSent") }}
     </text>
     <FieldMark
       v-for="one in ordered"

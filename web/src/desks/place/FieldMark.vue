@@ -267,7 +267,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
         @pointerup="letGo"
         @pointercancel="letGo"
       >
-        <title>{{ $t("fieldMark.widthOfTheSide", { side: span.side }) }}</title>
+        <title>{{ $t("fieldMark.widthOfTheSideSide", { side: span.side }) }}</title>
       </rect>
     </g>
     <g
@@ -299,7 +299,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
     <text v-if="holder" class="holder" aria-hidden="true" :x="middle" :y="y + 24" text-anchor="middle">{{
-      $t("fieldMark.nameHoldsIt", { name: holder.name })
+      $t("fieldMark.nameControlsIt", { name: holder.name })
     }}</text>
   </g>
 </template>

@@ -22,9 +22,9 @@ const returns = useReturns();
 const room = useRoom();
 const edits = useEdits();
 const VIEWS = [
-  { name: "line", title: t("placeDesk.line"), tip: t("placeDesk.leftToRightAnd") },
+  { name: "line", title: t("placeDesk.line"), tip: t("placeDesk.leftToRightAndBy") },
   { name: "plan", title: t("placeDesk.plan"), tip: t("placeDesk.theRoomFromAbove") },
-  { name: "side", title: t("placeDesk.side"), tip: t("placeDesk.theRoomFromThe") },
+  { name: "side", title: t("placeDesk.side"), tip: t("placeDesk.theRoomFromTheSide") },
 ] as const;
 /** A return's room is shown from left to right and by level. */
 const picture = computed(() => room.surround && !layer.value && room.view !== "line");
@@ -32,14 +32,14 @@ const BAR = 42;
 const FOOT = 100;
 const layer = computed(() => session.returns.find((one) => one.id === view.layer));
 const said = computed(() => {
-  if (layer.value) return t("placeDesk.whatIsSentTo", { name: layer.value.name });
+  if (layer.value) return t("placeDesk.sendsToNameAndTheir", { name: layer.value.name });
   const [sources, others] = [view.shownSources.length, session.returns.length];
-  return `${sources} source${sources === 1 ? "" : "s"}${view.alone ? t("placeDesk.ofThoseChosen") : ""} · ${others} return${others === 1 ? "" : "s"}`;
+  return `${sources} source${sources === 1 ? "" : "s"}${view.alone ? t("placeDesk.ofTheSelection") : ""} · ${others} return${others === 1 ? "" : "s"}`;
 });
 </script>
 
 <template>
-  <nav class="layers" :aria-label="$t('placeDesk.whatTheFieldShows')">
+  <nav class="layers" :aria-label="$t('placeDesk.view')">
     <template v-if="room.surround">
       <button
         v-for="one in VIEWS"
@@ -68,12 +68,12 @@ const said = computed(() => {
     <button v-if="session.mayEdit" class="layer more" @click="returns.add()">
       {{ $t("placeDesk.return") }}
     </button>
-    <label v-if="picture" class="turn" :title="$t('placeDesk.everythingInTheRoom')">
-      {{ $t("placeDesk.turnTheRoom") }}
+    <label v-if="picture" class="turn" :title="$t('placeDesk.rotatesEverythingInTheRoom')">
+      {{ $t("placeDesk.rotateRoom") }}
       <ParameterField
         parameter="rotation"
         :value="session.valueNow('room:mix', 'rotation')"
-        :label="$t('placeDesk.turnOfTheWhole')"
+        :label="$t('placeDesk.rotationOfTheWholeRoom')"
         :disabled="!session.mayEdit"
         @set="edits.setRoom({ rotation: $event })"
       />
@@ -81,12 +81,12 @@ const said = computed(() => {
     <span v-else class="quiet">{{ said }}</span>
   </nav>
   <div v-if="!session.sources.length" class="start">
-    <h2>{{ $t("placeDesk.bringInTheStems") }}</h2>
-    <p>{{ $t("placeDesk.everySourceWillStand") }}</p>
+    <h2>{{ $t("placeDesk.importStems") }}</h2>
+    <p>{{ $t("placeDesk.everySourceAppearsHereWhere") }}</p>
     <Button v-if="session.mayEdit" type="primary" @click="$emit('bringIn')">{{
       $t("placeDesk.chooseFiles")
     }}</Button>
-    <p class="quiet">{{ $t("placeDesk.orDropThemAnywhere") }}</p>
+    <p class="quiet">{{ $t("placeDesk.orDropThemAnywhereOn") }}</p>
   </div>
   <RoomPicture
     v-if="picture"

@@ -125,7 +125,7 @@ async function keep(name: string): Promise<void> {
 </script>
 
 <template>
-  <Modal v-model:open="open" :title="$t('seatingDialog.seatTheChosenSources')" :footer="null" :width="760">
+  <Modal v-model:open="open" :title="$t('seatingDialog.seatTheSelectedSources')" :footer="null" :width="760">
     <div class="top">
       <select v-model="chosen" :aria-label="$t('seatingDialog.seating')">
         <option v-for="one in library.library?.seatings" :key="one.name" :value="one.name">
@@ -156,7 +156,7 @@ async function keep(name: string): Promise<void> {
         </button>
       </div>
     </div>
-    <p class="quiet">{{ $t("seatingDialog.dragANameOnto") }}</p>
+    <p class="quiet">{{ $t("seatingDialog.dragANameOntoA") }}</p>
     <div class="field" :style="{ height: `${height}px` }">
       <span class="end left">L</span><span class="centre" /><span class="end right">R</span>
       <button
@@ -166,7 +166,7 @@ async function keep(name: string): Promise<void> {
         :class="{ taken: sitting[seat.name], over: dragging }"
         :style="{ left: `calc(${((seat.at + 1) / 2) * 100}% * 0.86 + 7%)`, top: `${8 + seat.row * 58}px` }"
         :aria-label="
-          $t('seatingDialog.seatNamePantextSitting', {
+          $t('seatingDialog.seatNamePanTextSitting', {
             name: seat.name,
             panText: panText(seat.at),
             sitting: sitting[seat.name] ? `: ${named(sitting[seat.name]!)?.name}` : $t('seatingDialog.empty'),
@@ -188,7 +188,7 @@ async function keep(name: string): Promise<void> {
       </button>
     </div>
     <div class="names" :aria-label="$t('seatingDialog.notSeated')">
-      <span v-if="!standing.length" class="quiet">{{ $t("seatingDialog.everybodyIsSeated") }}</span>
+      <span v-if="!standing.length" class="quiet">{{ $t("seatingDialog.allAreSeated") }}</span>
       <button
         v-for="source in standing"
         :key="source.id"
@@ -206,16 +206,16 @@ async function keep(name: string): Promise<void> {
     <div class="bottom">
       <KeepForm
         class="keep"
-        :placeholder="$t('seatingDialog.keepWhereTheyStand')"
-        :label="$t('seatingDialog.nameForASeating')"
+        :placeholder="$t('seatingDialog.savePositionsAsASeating')"
+        :label="$t('seatingDialog.nameForASeatingOf')"
         @keep="keep"
       />
       <button v-if="own?.mine" class="small-button" @click="library.forget(own)">
-        {{ $t("seatingDialog.forgetName", { name: own.name }) }}
+        {{ $t("seatingDialog.deleteName", { name: own.name }) }}
       </button>
       <Button type="primary" :disabled="!Object.keys(sitting).length" @click="apply">
         {{
-          $t("seatingDialog.seatSittingcountSourceObject", {
+          $t("seatingDialog.seatSittingCountSourceObject", {
             sittingCount: Object.keys(sitting).length,
             Object: Object.keys(sitting).length === 1 ? "" : "s",
           })

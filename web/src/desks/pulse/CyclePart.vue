@@ -14,10 +14,10 @@ const locked = computed(() => !pulses.mayEdit);
 const limit = (name: string): { low: number; high: number } => rhythm.value.limits[name]!;
 const on = computed(() => !!pulses.stored?.on);
 const choices = [
-  { title: "÷ 2", hint: t("cyclePart.halfAsLong"), factor: 1 / 2 },
-  { title: "× 2", hint: t("cyclePart.twiceAsLong"), factor: 2 },
-  { title: "dotted", hint: t("cyclePart.halfAsLongAgain"), factor: 3 / 2 },
-  { title: "triplet", hint: t("cyclePart.twoThirdsAsLong"), factor: 2 / 3 },
+  { title: "÷ 2", hint: t("cyclePart.halfTheLength"), factor: 1 / 2 },
+  { title: "× 2", hint: t("cyclePart.twiceTheLength"), factor: 2 },
+  { title: "dotted", hint: t("cyclePart.oneAndAHalfTimes"), factor: 3 / 2 },
+  { title: "triplet", hint: t("cyclePart.twoThirdsOfTheLength"), factor: 2 / 3 },
 ];
 </script>
 
@@ -34,13 +34,13 @@ const choices = [
       {{ on ? $t("cyclePart.on") : $t("cyclePart.off") }}
     </button>
   </div>
-  <p v-if="pulses.frozen" class="quiet" role="status">{{ $t("cyclePart.frozenThawItTo") }}</p>
+  <p v-if="pulses.frozen" class="quiet" role="status">{{ $t("cyclePart.frozenUnfreezeItToChange") }}</p>
   <div class="cycle">
     <b class="note">{{ pulses.reading?.note || pulses.reading?.in_beats }}</b>
     <span class="quiet">
       {{ pulses.reading?.note ? pulses.reading?.in_beats : "" }}<br />{{ pulses.reading?.in_hertz }}
     </span>
-    <span class="units" role="group" :aria-label="$t('cyclePart.theCycleIsTold')">
+    <span class="units" role="group" :aria-label="$t('cyclePart.unitOfTheCycle')">
       <button
         v-for="unit in ['beats', 'hertz']"
         :key="unit"
@@ -82,7 +82,7 @@ const choices = [
     v-else
     class="exact"
     :value="pulse.rate"
-    :label="$t('cyclePart.cyclesASecond')"
+    :label="$t('cyclePart.cyclesPerSecond')"
     :low="limit('rate').low"
     :high="limit('rate').high"
     :step="0.01"

@@ -143,7 +143,7 @@ const told = computed(() => {
   const one = chosen.value === null ? undefined : deals.dealt[chosen.value];
   if (!one) return "";
   const place = deals.deal?.places?.[one.place];
-  return t("dealChart.chosenOfDealtcountBar", {
+  return t("dealChart.chosenOfDealtCountBarGrid", {
     chosen: chosen.value! + 1,
     dealtCount: deals.dealt.length,
     grid: session.grid.text(one.t),
@@ -152,7 +152,9 @@ const told = computed(() => {
   });
 });
 const playheadY = computed(() => y(player.playhead));
-const hint = computed(() => (byHand.value ? t("dealChart.doubleClickOrA") : t("dealChart.clickAnEventTo")));
+const hint = computed(() =>
+  byHand.value ? t("dealChart.doubleClickOrAAdds") : t("dealChart.clickAnEventToSelect"),
+);
 </script>
 
 <template>
@@ -178,7 +180,7 @@ const hint = computed(() => (byHand.value ? t("dealChart.doubleClickOrA") : t("d
       class="surface"
       tabindex="0"
       role="application"
-      :aria-label="$t('dealChart.eventsOfNameUp', { name: deals.source?.name, hint: hint })"
+      :aria-label="$t('dealChart.eventsOfNameUpAnd', { name: deals.source?.name, hint: hint })"
       :style="{ height: `${paper}px` }"
       @pointerdown="onDown"
       @pointermove="onMove"

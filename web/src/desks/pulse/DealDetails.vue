@@ -29,7 +29,7 @@ const what = computed(() => {
   const number = found.items.length;
   return found.kind === "notes"
     ? `${number} notes${found.name ? t("dealDetails.ofName", { name: found.name }) : ""}`
-    : t("dealDetails.numberOnsetsOfThe", { number: number });
+    : t("dealDetails.numberOnsetsOfTheStem", { number: number });
 });
 
 function onFile(): void {
@@ -44,19 +44,19 @@ async function begin(): Promise<void> {
 
 <template>
   <SourceHead :source="source" />
-  <button class="link back" @click="$emit('back')">{{ $t("dealDetails.itsPulse") }}</button>
-  <section class="events" :aria-label="$t('dealDetails.whatIsDealt')">
-    <h3 class="heading">{{ $t("dealDetails.whatIsDealt") }}</h3>
+  <button class="link back" @click="$emit('back')">{{ $t("dealDetails.pulse") }}</button>
+  <section class="events" :aria-label="$t('dealDetails.notes')">
+    <h3 class="heading">{{ $t("dealDetails.notes") }}</h3>
     <p v-if="what">
       <b>{{ what }}</b>
     </p>
-    <p v-else class="quiet">{{ $t("dealDetails.onePartSpinsRound") }}</p>
+    <p v-else class="quiet">{{ $t("dealDetails.dealThePartSNotes") }}</p>
     <div class="row two">
       <button class="small-button wide" :disabled="locked" @click="deals.findOnsets(threshold, count)">
         {{ deals.events?.kind === "onsets" ? $t("dealDetails.findAgain") : $t("dealDetails.findOnsets") }}
       </button>
       <button class="small-button wide" :disabled="locked" @click="picker?.click()">
-        {{ $t("dealDetails.midiFile") }}
+        {{ $t("dealDetails.mIDIFile") }}
       </button>
     </div>
     <input
@@ -64,7 +64,7 @@ async function begin(): Promise<void> {
       type="file"
       accept=".mid,.midi,audio/midi"
       hidden
-      :aria-label="$t('dealDetails.midiFile2')"
+      :aria-label="$t('dealDetails.mIDIFile2')"
       @change="onFile"
     />
     <Slide
@@ -80,18 +80,18 @@ async function begin(): Promise<void> {
       @set="deals.events ? deals.findOnsets($event, count) : (deals.threshold = $event)"
     />
     <div v-if="!deals.deal" class="line">
-      <span>{{ $t("dealDetails.toPlaces") }}</span>
+      <span>{{ $t("dealDetails.places") }}</span>
       <NumberField
         class="few"
         :value="count"
-        :label="$t('dealDetails.howManyPlaces')"
+        :label="$t('dealDetails.numberOfPlaces')"
         :low="2"
         :high="16"
         :step="1"
         @set="count = $event"
       />
       <button v-if="deals.events" class="small-button wide strong" :disabled="locked" @click="begin">
-        {{ $t("dealDetails.dealThemOut") }}
+        {{ $t("dealDetails.dealNotes") }}
       </button>
     </div>
   </section>
@@ -109,7 +109,9 @@ async function begin(): Promise<void> {
         {{ deals.deal.on ? $t("dealDetails.on") : $t("dealDetails.off") }}
       </button>
     </div>
-    <p v-if="source.frozen_asset" class="quiet" role="status">{{ $t("dealDetails.frozenThawItTo") }}</p>
+    <p v-if="source.frozen_asset" class="quiet" role="status">
+      {{ $t("dealDetails.frozenUnfreezeItToChange") }}
+    </p>
     <div class="orders" role="group" :aria-label="$t('dealDetails.order')">
       <button
         v-for="order in rhythm.orders"
@@ -140,7 +142,7 @@ async function begin(): Promise<void> {
         :disabled="locked"
         @click="deals.set({ seed: ((deals.deal.seed ?? 1) + 1) % 999999 })"
       >
-        {{ $t("dealDetails.another") }}
+        {{ $t("dealDetails.newSeed") }}
       </button>
     </div>
 
@@ -153,12 +155,14 @@ async function begin(): Promise<void> {
           class="small-button"
           :aria-pressed="deals.deal.sound === name"
           :title="
-            name === 'voice' && deals.events?.kind !== 'notes' ? $t('dealDetails.theVoiceNeedsThe') : sentence
+            name === 'voice' && deals.events?.kind !== 'notes'
+              ? $t('dealDetails.theBuiltInVoiceNeeds')
+              : sentence
           "
           :disabled="locked || (name === 'voice' && deals.events?.kind !== 'notes')"
           @click="deals.set({ sound: name })"
         >
-          {{ name === "stem" ? $t("dealDetails.theStem") : $t("dealDetails.theVoice") }}
+          {{ name === "stem" ? $t("dealDetails.stem") : $t("dealDetails.builtInVoice") }}
         </button>
       </span>
     </div>
@@ -174,12 +178,12 @@ async function begin(): Promise<void> {
       </select>
     </label>
     <div class="line">
-      <span :title="$t('dealDetails.thePartAsIt')">{{ $t("dealDetails.dryWhereItStands") }}</span>
+      <span :title="$t('dealDetails.thePartAtItsOwn')">{{ $t("dealDetails.drySignal") }}</span>
       <ParameterField
         class="few"
         parameter="level"
         :value="deals.deal.dry ?? -96"
-        :label="$t('dealDetails.levelOfTheDry')"
+        :label="$t('dealDetails.levelOfTheDrySignal')"
         :disabled="locked"
         @set="deals.set({ dry: $event })"
       />
@@ -187,13 +191,13 @@ async function begin(): Promise<void> {
 
     <div class="line">
       <h3 class="heading">
-        {{ $t("dealDetails.placecountPlaces", { placeCount: deals.deal.places?.length }) }}
+        {{ $t("dealDetails.placeCountPlaces", { placeCount: deals.deal.places?.length }) }}
       </h3>
       <span>
         <button
           class="small-button"
           :disabled="locked || deals.deal.places!.length >= 16"
-          :aria-label="$t('dealDetails.onePlaceMore')"
+          :aria-label="$t('dealDetails.addAPlace')"
           @click="deals.act('add')"
         >
           +
@@ -201,15 +205,15 @@ async function begin(): Promise<void> {
         <button
           class="small-button"
           :disabled="locked"
-          :title="$t('dealDetails.evenlyOverWhatThey')"
+          :title="$t('dealDetails.spaceThePlacesEvenlyOver')"
           @click="deals.act('spread')"
         >
-          {{ $t("dealDetails.spread") }}
+          {{ $t("dealDetails.spaceEvenly") }}
         </button>
         <button
           class="small-button"
           :disabled="locked"
-          :title="$t('dealDetails.leftAndRightExchanged')"
+          :title="$t('dealDetails.swapLeftAndRight')"
           @click="deals.act('mirror')"
         >
           {{ $t("dealDetails.mirror") }}
@@ -217,14 +221,14 @@ async function begin(): Promise<void> {
         <button
           class="small-button"
           :disabled="locked"
-          :title="$t('dealDetails.inTheReverseOrder')"
+          :title="$t('dealDetails.reverseTheOrder')"
           @click="deals.act('reverse')"
         >
           {{ $t("dealDetails.reverse") }}
         </button>
       </span>
     </div>
-    <ol class="places" :aria-label="$t('dealDetails.places')">
+    <ol class="places" :aria-label="$t('dealDetails.places2')">
       <PlaceRow
         v-for="(place, i) in deals.deal.places"
         :key="place.id"

@@ -67,7 +67,9 @@ function onKey(event: KeyboardEvent, id: string, pan: number): void {
       aria-valuemax="100"
       :aria-valuenow="Math.round(place.pan * 100)"
       :aria-valuetext="panText(place.pan)"
-      :title="$t('dealPlaces.placeNumberPantextDrag', { number: place.number, panText: panText(place.pan) })"
+      :title="
+        $t('dealPlaces.placeNumberPanTextDragOr', { number: place.number, panText: panText(place.pan) })
+      "
       :data-place="place.id"
       @pointerdown.prevent="onDown($event, place.id, place.pan)"
       @pointermove="onMove"

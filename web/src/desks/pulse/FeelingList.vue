@@ -21,7 +21,7 @@ const library = useLibrary();
     </button>
     <KeptPick
       :presets="library.kept('pulse')"
-      :label="$t('feelingList.keptPulses')"
+      :label="$t('feelingList.pulsePresets')"
       :disabled="disabled"
       @use="$emit('use', $event.content)"
     />

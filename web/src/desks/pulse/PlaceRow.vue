@@ -47,8 +47,8 @@ const OPEN_HZ = 20_000;
       <button
         class="small-button lit"
         :aria-pressed="soloed"
-        :aria-label="$t('placeRow.onlyPlaceNumberFor', { number: number })"
-        :title="$t('placeRow.aloneOnlyForYou')"
+        :aria-label="$t('placeRow.soloPlaceNumberOnlyFor', { number: number })"
+        :title="$t('placeRow.soloOnlyForYou')"
         @click="deals.solo(place.id)"
       >
         S
@@ -56,8 +56,8 @@ const OPEN_HZ = 20_000;
     </div>
     <div v-if="open" class="more">
       <Slide
-        :title="$t('placeRow.toneToHz')"
-        :label="$t('placeRow.toneOfPlaceNumber', { number: number })"
+        :title="$t('placeRow.lowPassHz')"
+        :label="$t('placeRow.lowPassOfPlaceNumber', { number: number })"
         :value="place.low_pass || OPEN_HZ"
         :low="100"
         :high="OPEN_HZ"
@@ -70,7 +70,7 @@ const OPEN_HZ = 20_000;
       <template v-if="voiced">
         <Slide
           :title="$t('placeRow.length')"
-          :label="$t('placeRow.lengthOfNotesAt', { number: number })"
+          :label="$t('placeRow.lengthOfNotesAtPlace', { number: number })"
           :value="place.length ?? 1"
           :low="limit('length').low"
           :high="limit('length').high"
@@ -94,11 +94,11 @@ const OPEN_HZ = 20_000;
           @set="set({ transpose: $event })"
         />
         <div class="line">
-          <span>{{ $t("placeRow.struck") }}</span>
+          <span>{{ $t("placeRow.repeats") }}</span>
           <NumberField
             class="few"
             :value="place.repeats ?? 1"
-            :label="$t('placeRow.howOftenNotesAre', { number: number })"
+            :label="$t('placeRow.numberOfRepeatsAtPlace', { number: number })"
             :low="1"
             :high="16"
             :step="1"
@@ -111,7 +111,7 @@ const OPEN_HZ = 20_000;
             <NumberField
               class="few"
               :value="place.repeat_interval ?? 0.5"
-              :label="$t('placeRow.beatsBetweenStrikesAt', { number: number })"
+              :label="$t('placeRow.beatsBetweenRepeatsAtPlace', { number: number })"
               :low="0.0625"
               :high="16"
               :step="0.0625"
@@ -123,7 +123,7 @@ const OPEN_HZ = 20_000;
             <NumberField
               class="few"
               :value="place.fade ?? 3"
-              :label="$t('placeRow.eachStrikeSofterBy', { number: number })"
+              :label="$t('placeRow.levelStepOfEachRepeat', { number: number })"
               :low="0"
               :high="24"
               :step="0.5"
@@ -144,7 +144,7 @@ const OPEN_HZ = 20_000;
           :title="few ? 'A part is dealt to two places at least' : ''"
           @click="deals.act('remove', place.id)"
         >
-          {{ $t("placeRow.takeAway") }}
+          {{ $t("placeRow.delete") }}
         </button>
       </div>
     </div>

@@ -26,17 +26,17 @@ const alike = computed(() => pulses.reading?.every_bar);
 
 <template>
   <div class="tools pulse-desk" :style="{ height: `${TOP}px` }">
-    <span role="group" :aria-label="$t('pulseDesk.whatIsLookedAt')">
+    <span role="group" :aria-label="$t('pulseDesk.view')">
       <button class="small-button" :aria-pressed="!use.dealing" @click="use.dealing = false">
-        {{ $t("pulseDesk.inRhythm") }}
+        {{ $t("pulseDesk.pulse") }}
       </button>
       <button class="small-button" :aria-pressed="use.dealing" @click="use.dealing = true">
-        {{ $t("pulseDesk.dealtOut") }}
+        {{ $t("pulseDesk.deal") }}
       </button>
     </span>
     <template v-if="!use.dealing && pulses.stored">
       <span class="quiet">{{
-        alike ? $t("pulseDesk.oneBarAllAre") : $t("pulseDesk.barBar", { bar: pulses.bar })
+        alike ? $t("pulseDesk.oneBarAllAreThe") : $t("pulseDesk.barBar", { bar: pulses.bar })
       }}</span>
       <label v-if="!alike" class="quiet">
         <input
@@ -44,7 +44,7 @@ const alike = computed(() => pulses.reading?.every_bar);
           :checked="pulses.stays !== null"
           @change="pulses.stays = pulses.stays === null ? pulses.bar : null"
         />
-        {{ $t("pulseDesk.stayAtThisBar") }}
+        {{ $t("pulseDesk.holdThisBar") }}
       </label>
     </template>
   </div>
@@ -55,25 +55,25 @@ const alike = computed(() => pulses.reading?.every_bar);
     </template>
     <div v-else class="teach">
       <h2>
-        {{ $t("pulseDesk.pulsesDoesNotPulse", { pulses: pulses.source?.name ?? $t("pulseDesk.nothing") }) }}
+        {{ $t("pulseDesk.pulsesHasNoPulse", { pulses: pulses.source?.name ?? $t("pulseDesk.noSource") }) }}
       </h2>
-      <p>{{ $t("pulseDesk.aPulseTurnsIts") }}</p>
+      <p>{{ $t("pulseDesk.pulseRhythmicAutoPanIt") }}</p>
       <button
         class="small-button wide strong"
         :disabled="!pulses.mayEdit || !pulses.owner"
         @click="pulses.begin()"
       >
-        {{ $t("pulseDesk.beginAPulse") }}
+        {{ $t("pulseDesk.addPulse") }}
       </button>
       <button class="small-button wide" :disabled="!session.mayEdit" @click="use.dealing = true">
-        {{ $t("pulseDesk.dealThisPartOut") }}
+        {{ $t("pulseDesk.dealNotes") }}
       </button>
     </div>
   </template>
   <DealChart v-else-if="deals.deal && deals.dealt.length" :width="width" :height="body" />
   <div v-else class="teach">
-    <h2>{{ $t("pulseDesk.dealsIsNotDealt", { deals: deals.source?.name ?? $t("pulseDesk.nothing") }) }}</h2>
-    <p>{{ $t("pulseDesk.successiveNotesOfOne") }}</p>
+    <h2>{{ $t("pulseDesk.dealsHasNoDeal", { deals: deals.source?.name ?? $t("pulseDesk.noSource") }) }}</h2>
+    <p>{{ $t("pulseDesk.dealSuccessiveNotesOfOne") }}</p>
     <button
       v-if="deals.events"
       class="small-button wide strong"
@@ -81,7 +81,7 @@ const alike = computed(() => pulses.reading?.every_bar);
       @click="deals.act('fresh')"
     >
       {{
-        $t("pulseDesk.dealItsItemcountKind", {
+        $t("pulseDesk.dealItsItemCountKindTo", {
           itemCount: deals.events.items.length,
           kind: deals.events.kind,
         })
@@ -93,7 +93,7 @@ const alike = computed(() => pulses.reading?.every_bar);
       :disabled="!deals.mayEdit || deals.busy || !deals.source"
       @click="deals.findOnsets(deals.rhythm?.threshold[1] ?? 0.2)"
     >
-      {{ $t("pulseDesk.findOnsetsInThe") }}
+      {{ $t("pulseDesk.findOnsetsInTheStem") }}
     </button>
   </div>
 </template>

@@ -52,7 +52,7 @@ const sides = computed(() => {
 const automated = computed(() =>
   (["depth", "period", "rate"] as const)
     .filter((name) => pulses.follows(name))
-    .map((name) => t("pulseDetails.nameFollowsItsLine", { name: name })),
+    .map((name) => t("pulseDetails.nameIsAutomated", { name: name })),
 );
 /** A turn goes round the listener: it takes a room of loudspeakers. */
 const forms = computed(() =>
@@ -66,16 +66,16 @@ const forms = computed(() =>
   <SourceHead :source="source" />
   <label v-if="pulses.owners.length > 1" class="whose">
     <span class="quiet">{{ $t("pulseDetails.pulseOf") }}</span>
-    <select v-model="pulses.of" :aria-label="$t('pulseDetails.whatPulses')">
+    <select v-model="pulses.of" :aria-label="$t('pulseDetails.pulseOf2')">
       <option v-for="one in pulses.owners" :key="one.id" :value="one.id === source.id ? '' : one.id">
         {{ one.name }}{{ one.pulses ? " ~" : "" }}
       </option>
     </select>
   </label>
   <div v-if="!pulses.stored" class="fresh">
-    <p class="quiet">{{ $t("pulseDetails.nothingPulsesHereYet") }}</p>
+    <p class="quiet">{{ $t("pulseDetails.noPulseYetStartWith") }}</p>
     <button class="small-button wide strong" :disabled="locked" @click="pulses.begin()">
-      {{ $t("pulseDetails.beginAPulse") }}
+      {{ $t("pulseDetails.addPulse") }}
     </button>
   </div>
   <template v-if="pulses.pulse && rhythm">
@@ -95,7 +95,7 @@ const forms = computed(() =>
         step="1"
         :value="pulse.offset"
         :disabled="locked"
-        :aria-label="$t('pulseDetails.howFarTheRight')"
+        :aria-label="$t('pulseDetails.phaseOffsetOfTheRight')"
         @input="pulses.hold({ offset: Number(($event.target as HTMLInputElement).value) })"
         @change="pulses.set({ offset: Number(($event.target as HTMLInputElement).value) })"
         @dblclick="pulses.set({ offset: 180 })"
@@ -142,8 +142,8 @@ const forms = computed(() =>
         @set="pulses.set({ duty: $event / 100 })"
       />
       <Slide
-        :title="$t('pulseDetails.start')"
-        :label="$t('pulseDetails.startShareOfA')"
+        :title="$t('pulseDetails.startPhase')"
+        :label="$t('pulseDetails.startPhaseShareOfA')"
         :value="Math.round(pulse.start_phase * 1000) / 1000"
         :low="0"
         :high="1"
@@ -161,15 +161,15 @@ const forms = computed(() =>
           class="small-button lit"
           :aria-pressed="pulse.flip"
           :disabled="locked"
-          :title="$t('pulseDetails.turnTheWaveOver')"
+          :title="$t('pulseDetails.flipTheWaveformF')"
           @click="pulses.set({ flip: !pulse.flip })"
         >
-          {{ pulse.flip ? $t("pulseDetails.flipped") : $t("pulseDetails.asItIs") }}
+          {{ pulse.flip ? $t("pulseDetails.flipOn") : $t("pulseDetails.flipOff") }}
         </button>
       </div>
       <div class="line">
         <span>{{ $t("pulseDetails.moves") }}</span>
-        <span role="group" :aria-label="$t('pulseDetails.whatItMoves')">
+        <span role="group" :aria-label="$t('pulseDetails.whatThePulseMoves')">
           <button
             v-for="(sentence, name) in forms"
             :key="name"
@@ -184,7 +184,7 @@ const forms = computed(() =>
         </span>
       </div>
       <label v-if="pulse.form === 'level'" class="line">
-        <span>{{ $t("pulseDetails.evenPowerOfBoth") }}</span>
+        <span>{{ $t("pulseDetails.constantPower") }}</span>
         <input
           type="checkbox"
           :checked="pulse.constant_power"
@@ -194,11 +194,11 @@ const forms = computed(() =>
       </label>
     </template>
 
-    <Fold v-if="pulses.stored" :title="$t('pulseDetails.byFeeling')">
+    <Fold v-if="pulses.stored" :title="$t('pulseDetails.presets')">
       <FeelingList :disabled="locked" @use="use" />
       <KeepForm
-        :placeholder="$t('pulseDetails.keepThisPulseAs')"
-        :label="$t('pulseDetails.nameToKeepThe')"
+        :placeholder="$t('pulseDetails.savePreset')"
+        :label="$t('pulseDetails.nameOfThePreset')"
         @keep="library.keep('pulse', $event, valuesToSave())"
       />
     </Fold>
@@ -208,27 +208,27 @@ const forms = computed(() =>
         v-if="pulses.isWritten"
         class="small-button wide"
         :disabled="locked"
-        :title="$t('pulseDetails.thePointsGoThe')"
+        :title="$t('pulseDetails.deletesThePointsRestoresThe')"
         @click="pulses.make('as-pulse')"
       >
-        {{ $t("pulseDetails.takeBackToA") }}
+        {{ $t("pulseDetails.convertBackToPulse") }}
       </button>
       <button
         v-else
         class="small-button wide"
         :disabled="locked || !on || !pulses.isSource"
-        :title="$t('pulseDetails.asPointsOfIts')"
+        :title="$t('pulseDetails.asPointsOfItsAutomation')"
         @click="pulses.make('as-points')"
       >
-        {{ $t("pulseDetails.writeOutPoints") }}
+        {{ $t("pulseDetails.convertToPoints") }}
       </button>
       <button class="small-button wide" :disabled="locked" @click="pulses.remove()">
-        {{ $t("pulseDetails.takeThePulseAway") }}
+        {{ $t("pulseDetails.removePulse") }}
       </button>
     </div>
   </template>
   <button v-if="session.mayEdit" class="small-button wide deal" @click="$emit('deal')">
-    {{ $t("pulseDetails.dealThisPartOut") }}
+    {{ $t("pulseDetails.dealNotes") }}
   </button>
   <WithoutPart :source="source" />
 </template>

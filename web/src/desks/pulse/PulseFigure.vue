@@ -94,7 +94,7 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
     :width="width"
     :height="height"
     role="img"
-    :aria-label="$t('pulseFigure.thePulseInA', { spoken: spoken })"
+    :aria-label="$t('pulseFigure.thePulseInABar', { spoken: spoken })"
   >
     <text class="title side-left" :x="centre - reach / 2" y="24">{{ $t("pulseFigure.leftSide") }}</text>
     <text class="title side-right" :x="centre + reach / 2" y="24">{{ $t("pulseFigure.rightSide") }}</text>
@@ -146,7 +146,7 @@ const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar
       >
         <title>
           {{
-            $t("pulseFigure.accentOnBeatBeat", {
+            $t("pulseFigure.accentOnBeatBeatStrength", {
               beat: beat.toFixed(2),
               strength: (strength * 100).toFixed(0),
             })

@@ -56,7 +56,7 @@ function hearWithout(): void {
     <div v-else-if="reading" :class="{ stale: pulses.stale }">
       <p class="sentence" role="status">{{ reading.sentence }}</p>
       <p v-if="reading.now" class="quiet">
-        {{ $t("readingPart.whoseGetThrough", { whose: whose }) }}
+        {{ $t("readingPart.whoseKept", { whose: whose }) }}
         <template v-if="alike">{{
           $t("readingPart.percentOnBothSides", { percent: percent(reading.now.left) })
         }}</template>
@@ -69,24 +69,24 @@ function hearWithout(): void {
           }}</span>.
         </template>
       </p>
-      <p v-else-if="pulses.stale" class="quiet">{{ $t("readingPart.weighingItByAccents") }}</p>
-      <p v-else class="quiet">{{ $t("readingPart.nothingIsStruckHere") }}</p>
+      <p v-else-if="pulses.stale" class="quiet">{{ $t("readingPart.measuringTheAccents") }}</p>
+      <p v-else class="quiet">{{ $t("readingPart.noAccentsToWeighIt") }}</p>
     </div>
     <div class="acts">
       <button
         v-if="offer && pulses.mayEdit"
         class="small-button wide strong"
-        :title="$t('readingPart.hearItAsB')"
+        :title="$t('readingPart.compareItOnlyForYou')"
         @click="pulses.tryOut(offer.values, offer.text)"
       >
         {{ $t("readingPart.tryOffer", { offer: offer.text }) }}
       </button>
       <button v-if="offer && pulses.mayEdit" class="small-button wide" @click="pulses.set(offer.values)">
-        {{ $t("readingPart.takeIt") }}
+        {{ $t("readingPart.apply") }}
       </button>
       <label class="weigh quiet">
-        {{ $t("readingPart.weighedBy") }}
-        <select v-model="pulses.accents" :aria-label="$t('readingPart.byWhoseAccents')">
+        {{ $t("readingPart.accentsFrom") }}
+        <select v-model="pulses.accents" :aria-label="$t('readingPart.accentsFrom2')">
           <option value="">{{ $t("readingPart.itsOwnAccents") }}</option>
           <option v-for="one in session.sources" :key="one.id" :value="one.id">{{ one.name }}</option>
         </select>
@@ -96,25 +96,25 @@ function hearWithout(): void {
         <button
           class="small-button wide lit"
           :aria-pressed="player.click"
-          :title="$t('readingPart.aClickOnThe')"
+          :title="$t('readingPart.metronomeKOnlyForYou')"
           @click="player.click = !player.click"
         >
-          {{ $t("readingPart.click") }}
+          {{ $t("readingPart.metronome") }}
         </button>
         <button
           class="small-button wide lit"
           :aria-pressed="without.on"
-          :title="$t('readingPart.hearItWithoutIts')"
+          :title="$t('readingPart.bypassItsPulseAtEqual')"
           @click="hearWithout"
         >
-          {{ $t("readingPart.withoutHoldW") }}
+          {{ $t("readingPart.bypassHoldW") }}
         </button>
       </span>
     </div>
     <p v-if="reading?.now && !pulses.stale" class="quiet small">
       {{
-        $t("readingPart.offerOf32Flips", {
-          offer: offer ? $t("readingPart.theBest") : $t("readingPart.thisIsAboutThe"),
+        $t("readingPart.offerOf32FlipsAnd", {
+          offer: offer ? $t("readingPart.theBest") : $t("readingPart.thisIsAboutTheBest"),
           onsets: reading.onsets,
         })
       }}

@@ -86,11 +86,11 @@ function resize(by: number): void {
       </g>
     </svg>
     <div class="count">
-      <span class="quiet">{{ $t("stepsEditor.stepcountSteps", { stepCount: steps.length }) }}</span>
+      <span class="quiet">{{ $t("stepsEditor.stepCountSteps", { stepCount: steps.length }) }}</span>
       <button
         class="small-button"
         :disabled="disabled"
-        :aria-label="$t('stepsEditor.oneStepFewer')"
+        :aria-label="$t('stepsEditor.removeAStep')"
         @click="resize(-1)"
       >
         −
@@ -98,7 +98,7 @@ function resize(by: number): void {
       <button
         class="small-button"
         :disabled="disabled"
-        :aria-label="$t('stepsEditor.oneStepMore')"
+        :aria-label="$t('stepsEditor.addAStep')"
         @click="resize(1)"
       >
         +

@@ -63,7 +63,7 @@ const PICTURES: Record<string, string> = {
       :disabled="locked"
       @click="pulses.set({ seed: (pulse.seed + 1) % limit('seed').high })"
     >
-      {{ $t("wavePart.another") }}
+      {{ $t("wavePart.newSeed") }}
     </button>
     <label
       ><input
@@ -72,7 +72,7 @@ const PICTURES: Record<string, string> = {
         :disabled="locked"
         @change="pulses.set({ glide: !pulse.glide })"
       />
-      {{ $t("wavePart.glides") }}</label
+      {{ $t("wavePart.glide") }}</label
     >
   </div>
 </template>

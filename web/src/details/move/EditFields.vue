@@ -80,10 +80,10 @@ const fields = computed<Field[]>(() => {
     ]; // prettier-ignore
   if (edit.kind === "widen")
     return [
-      number(t("editFields.widenTo"), "to", edit.factor, {
+      number(t("editFields.scaleTo"), "to", edit.factor, {
         per: 100, low: 0, high: 1000, step: 1, unit: "%", initial: 1, set: (factor) => change({ factor }),
       }),
-      place(t("editFields.widenAbout"), "about", edit.centre ?? 0, (centre) => change({ centre })),
+      place(t("editFields.scaleAbout"), "about", edit.centre ?? 0, (centre) => change({ centre })),
     ]; // prettier-ignore
   if (edit.kind === "mirror")
     return [place(t("editFields.mirrorAbout"), "about", edit.centre ?? 0, (centre) => change({ centre }))];
@@ -96,7 +96,7 @@ const fields = computed<Field[]>(() => {
     ]; // prettier-ignore
   if (edit.kind === "thin")
     return [
-      number(t("editFields.thinWithin"), "within", edit.grain ?? (isLevel.value ? 0.2 : 0.01), {
+      number(t("editFields.simplifyWithin"), "within", edit.grain ?? (isLevel.value ? 0.2 : 0.01), {
         ...amount.value, low: 0.1, high: 50, step: amount.value.step / 2, set: (grain) => change({ grain }),
       }),
     ]; // prettier-ignore
@@ -115,7 +115,7 @@ const fields = computed<Field[]>(() => {
       }),
     ]; // prettier-ignore
   if (edit.kind === "hold")
-    return [place(t("editFields.holdAt"), "at", edit.value, (value) => change({ value }))];
+    return [place(t("editFields.constantAt"), "at", edit.value, (value) => change({ value }))];
   if (edit.kind !== "sweep") return [];
   return [
     place(t("editFields.sweepFrom"), "from", edit.from_value, (value) => change({ from_value: value })),
@@ -177,7 +177,7 @@ const stays = computed(() => props.edit.kind === "sweep" || props.edit.kind === 
     </label>
     <label v-if="stays" class="check">
       <input v-model="moves.stay" type="checkbox" />
-      <span>{{ $t("editFields.staysThereUntilThe") }}</span>
+      <span>{{ $t("editFields.staysThereUntilTheNext") }}</span>
     </label>
   </div>
 </template>

@@ -93,7 +93,7 @@ async function compareWith(event: Event): Promise<void> {
   }
   const what =
     against.value === "none"
-      ? t("lanePart.withoutItsLine")
+      ? t("lanePart.withoutAutomation")
       : t("lanePart.asInRAgainst", { against: against.value });
   monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
 }
@@ -112,7 +112,7 @@ watch(
   <section :aria-label="$t('lanePart.automation')">
     <h3 class="heading">{{ $t("lanePart.automation") }}</h3>
     <div class="line">
-      <select :value="key(lane)" :aria-label="$t('lanePart.whatTheLineFollows')" @change="pick">
+      <select :value="key(lane)" :aria-label="$t('lanePart.parameter')" @change="pick">
         <option v-for="one in view.lanesHere" :key="key(one)" :value="key(one)">
           {{ title(one) }}{{ state(one) }}
         </option>
@@ -121,10 +121,10 @@ watch(
         class="small-button wide"
         :aria-pressed="count > 0 && !off"
         :disabled="!count || !session.mayEdit"
-        :title="off ? $t('lanePart.switchedOffTheStatic') : $t('lanePart.followsItsLinePress')"
+        :title="off ? $t('lanePart.offTheFixedValueIs') : $t('lanePart.onFollowsTheAutomationPress')"
         @click="edits.switchLane(lane, off)"
       >
-        {{ count ? (off ? $t("lanePart.lineOff") : $t("lanePart.follows")) : $t("lanePart.noLine") }}
+        {{ count ? (off ? $t("lanePart.off") : $t("lanePart.on")) : $t("lanePart.noAutomation") }}
       </button>
     </div>
     <LaneHand :lane="lane" :name="view.nameOf(lane.owner)" :colour="inkOf(source.colour)" />
@@ -158,26 +158,26 @@ watch(
       {{
         player.playing
           ? $t("lanePart.recordingWhatYouMove")
-          : $t("lanePart.armedPressSpaceThen", {
-              lane: lane.parameter.startsWith("pan") ? $t("lanePart.hereInTheList") : "",
+          : $t("lanePart.armedPressSpaceThenMove", {
+              lane: lane.parameter.startsWith("pan") ? $t("lanePart.hereInTheListOr") : "",
             })
       }}
       <template v-if="recorder.armed.length > 1">
-        {{ $t("lanePart.armedcountLanesAreArmed", { armedCount: recorder.armed.length }) }}</template
+        {{ $t("lanePart.armedCountLanesAreArmed", { armedCount: recorder.armed.length }) }}</template
       >
     </p>
-    <Fold :title="$t('lanePart.lineCompareStaticController')">
+    <Fold :title="$t('lanePart.compareFixedValueController')">
       <label class="line">
         <span>{{ $t("lanePart.against") }}</span>
         <select
           :value="against"
-          :aria-label="$t('lanePart.hearItAgainst')"
+          :aria-label="$t('lanePart.compareWith')"
           @focus="look"
           @pointerdown="look"
           @change="compareWith"
         >
-          <option value="">{{ $t("lanePart.nothingElse") }}</option>
-          <option value="none">{{ $t("lanePart.withoutItsLine") }}</option>
+          <option value="">{{ $t("lanePart.nothing") }}</option>
+          <option value="none">{{ $t("lanePart.withoutAutomation") }}</option>
           <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
             r{{ one.revision }} · {{ minuteText(one.created_at) }} {{ one.author.split(" ")[0] }}
           </option>
@@ -186,28 +186,28 @@ watch(
           class="small-button lit"
           :aria-pressed="monitor.comparing"
           :disabled="!monitor.moves"
-          :title="$t('lanePart.hearBOnlyYou')"
+          :title="$t('lanePart.compareBOnlyForYou')"
           @click="monitor.compare(!monitor.comparing)"
         >
-          {{ $t("lanePart.hearB") }}
+          {{ $t("lanePart.compareB") }}
         </button>
       </label>
       <div class="buttons">
         <button
           class="small-button wide"
           :disabled="!count || !session.mayEdit"
-          :title="$t('lanePart.theLineGoesThe')"
+          :title="$t('lanePart.deletesTheAutomationAndKeeps')"
           @click="edits.makeStatic(lane, player.playhead)"
         >
-          {{ $t("lanePart.makeStaticHere") }}
+          {{ $t("lanePart.setFixedValue") }}
         </button>
         <button
           class="small-button wide"
           :disabled="!count || !session.mayEdit"
-          :title="$t('lanePart.theLineGoesThe2')"
+          :title="$t('lanePart.deletesTheAutomationTheFixed')"
           @click="edits.clearLane(lane.owner, lane.parameter)"
         >
-          {{ $t("lanePart.takeTheLineAway") }}
+          {{ $t("lanePart.deleteAutomation") }}
         </button>
       </div>
       <MidiPart />

@@ -14,7 +14,7 @@ const most = computed(() => (fine.value ? 16383 : 127));
 
 function title(slot: Slot): string {
   const lane = midi.laneOf(slot);
-  return lane ? FACES[lane.parameter].title : t("midiPart.nothingHere");
+  return lane ? FACES[lane.parameter].title : t("midiPart.none");
 }
 
 /** The small controller sends what a real one would. */
@@ -44,13 +44,13 @@ function setFine(): void {
       <button
         class="small-button wide"
         :disabled="!midi.supported"
-        :title="midi.supported ? $t('midiPart.useAMidiController') : $t('midiPart.thisBrowserHasNo')"
+        :title="midi.supported ? $t('midiPart.useAMIDIController') : $t('midiPart.thisBrowserHasNoMIDI')"
         @click="midi.connect"
       >
-        {{ midi.inputs.length ? midi.inputs.join(", ") : $t("midiPart.midi") }}
+        {{ midi.inputs.length ? midi.inputs.join(", ") : $t("midiPart.mIDI") }}
       </button>
       <button class="small-button wide" :aria-pressed="open" @click="open = !open">
-        {{ $t("midiPart.smallOne") }}
+        {{ $t("midiPart.virtual") }}
       </button>
     </div>
     <p v-if="midi.trouble" class="quiet">{{ midi.trouble }}</p>
@@ -63,13 +63,13 @@ function setFine(): void {
           min="0"
           :max="most"
           :value="values[slot]"
-          :aria-label="$t('midiPart.smallControllerSlotKnob', { slot: slot })"
+          :aria-label="$t('midiPart.virtualControllerSlotKnob', { slot: slot })"
           @input="turn(slot, $event)"
         />
         <button
           class="small-button"
           :aria-pressed="midi.learning === slot"
-          :title="$t('midiPart.thenMoveAKnob')"
+          :title="$t('midiPart.thenMoveAKnobTo')"
           @click="midi.learning = midi.learning === slot ? null : slot"
         >
           {{ $t("midiPart.learn") }}

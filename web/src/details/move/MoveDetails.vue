@@ -62,7 +62,7 @@ const stretch = computed(() =>
       {{
         source.mode === "pan"
           ? session.settings?.law.replace("-", " ")
-          : $t("moveDetails.pannedAsMode", { mode: mode?.title ?? source.mode })
+          : $t("moveDetails.panModeMode", { mode: mode?.title ?? source.mode })
       }}
     </p>
   </div>
@@ -73,9 +73,13 @@ const stretch = computed(() =>
   <template v-if="view.lane && !moves.span">
     <h3 class="heading points">
       {{ $t("moveDetails.points") }} <span class="number">{{ points.length || "" }}</span>
-      <Button type="text" size="small" :title="$t('moveDetails.pickThePassageOr')" @click="moves.pickHere">{{
-        $t("moveDetails.pickAStretch")
-      }}</Button>
+      <Button
+        type="text"
+        size="small"
+        :title="$t('moveDetails.selectThePassageOrBar')"
+        @click="moves.pickHere"
+        >{{ $t("moveDetails.selectRange") }}</Button
+      >
       <Button
         v-if="points.length"
         type="text"
@@ -89,7 +93,7 @@ const stretch = computed(() =>
   </template>
   <p class="against">
     <span class="quiet">{{
-      stretch ? session.grid.barsText(stretch.start, stretch.end) : $t("moveDetails.leanHere3S")
+      stretch ? session.grid.barsText(stretch.start, stretch.end) : $t("moveDetails.leanAtThePlayhead3")
     }}</span>
     <span class="number" :class="sideClass(stretch?.mean_db ?? here)">{{
       leanText(stretch?.mean_db ?? here)

@@ -18,9 +18,9 @@ const moves = useMoves();
 type Where = "playhead" | "passages" | "bars" | "sound";
 const WHERE: Record<Where, string> = {
   playhead: t("pastePart.atThePlayhead"),
-  passages: t("pastePart.onEveryPassageCalled"),
-  bars: t("pastePart.everySoManyBars"),
-  sound: t("pastePart.whereverTheSoundReturns"),
+  passages: t("pastePart.atEveryPassageNamed"),
+  bars: t("pastePart.everyBars"),
+  sound: t("pastePart.whereverTheSoundRecurs"),
 };
 const where = ref<Where>("playhead");
 const name = ref(session.passages[0]?.name ?? "");
@@ -62,7 +62,7 @@ async function find(): Promise<void> {
     const places = await moves.places(where.value, more);
     if (!isLast()) return;
     found.value = places.map((one) => ({ ...one, on: true }));
-    if (!found.value.length) trouble.value = t("pastePart.noSuchPlaceWas");
+    if (!found.value.length) trouble.value = t("pastePart.noSuchPositionWasFound");
   } catch (error) {
     if (isLast()) trouble.value = (error as Error).message;
   }
@@ -92,24 +92,24 @@ function toggle(id: string): void {
 
 <template>
   <div class="paste">
-    <p class="quiet">{{ $t("pastePart.theMoveOfSummary", { summary: moves.clip!.summary }) }}</p>
+    <p class="quiet">{{ $t("pastePart.automationOfSummary", { summary: moves.clip!.summary }) }}</p>
     <select v-model="where" :aria-label="$t('pastePart.whereToPaste')">
       <option v-for="(title, key) in WHERE" :key="key" :value="key">{{ title }}</option>
     </select>
-    <select v-if="where === 'passages'" v-model="name" :aria-label="$t('pastePart.passagesCalled')">
+    <select v-if="where === 'passages'" v-model="name" :aria-label="$t('pastePart.passagesNamed')">
       <option v-for="one in names" :key="one" :value="one">{{ one }}</option>
     </select>
     <NumberField
       v-if="where === 'bars'"
       :value="every"
-      :label="$t('pastePart.everySoManyBars2')"
+      :label="$t('pastePart.numberOfBars')"
       :low="1"
       :high="999"
       :step="1"
       unit="bars"
       @set="every = Math.round($event)"
     />
-    <ul v-if="found.length" class="found" :aria-label="$t('pastePart.placesFound')">
+    <ul v-if="found.length" class="found" :aria-label="$t('pastePart.positionsFound')">
       <li v-for="one in found" :key="one.at">
         <label>
           <input v-model="one.on" type="checkbox" />

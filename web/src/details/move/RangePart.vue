@@ -23,49 +23,49 @@ const value = computed(() => (view.lane ? session.laneValueAt(view.lane, moves.s
 
 const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Edit }[] = [
   {
-    kind: "shift", title: t("rangePart.shift"), tip: t("rangePart.bodilyToOneSide"),
+    kind: "shift", title: t("rangePart.shift"), tip: t("rangePart.moveToOneSideOr"),
     first: () => ({ kind: "shift", by: FACES[view.parameter].unit === 0.5 ? -3 : 0.1 }),
   },
   {
-    kind: "widen", title: t("rangePart.widen"), tip: t("rangePart.fartherOutOrNearer"),
+    kind: "widen", title: t("rangePart.scale"), tip: t("rangePart.fartherOutOrCloserIn"),
     first: () => ({ kind: "widen", factor: 1.25, centre: 0 }),
   },
   {
-    kind: "mirror", title: t("rangePart.mirror"), tip: t("rangePart.leftBecomesRight"),
+    kind: "mirror", title: t("rangePart.mirror"), tip: t("rangePart.swapLeftAndRight"),
     first: () => ({ kind: "mirror", centre: 0 }),
   },
   {
-    kind: "reverse", title: t("rangePart.reverse"), tip: t("rangePart.fromItsEndTo"),
+    kind: "reverse", title: t("rangePart.reverse"), tip: t("rangePart.fromEndToStart"),
     first: () => ({ kind: "reverse" }),
   },
   {
-    kind: "stretch", title: t("rangePart.stretch"), tip: t("rangePart.slowerOrQuicker"),
+    kind: "stretch", title: t("rangePart.stretchInTime"), tip: t("rangePart.slowerOrFaster"),
     first: () => ({ kind: "stretch", seconds: (moves.span!.end - moves.span!.start) * 2 }),
   },
   {
-    kind: "smooth", title: t("rangePart.smooth"), tip: t("rangePart.roundsWhatTrembles"),
+    kind: "smooth", title: t("rangePart.smooth"), tip: t("rangePart.removesJitter"),
     first: () => ({ kind: "smooth", seconds: 0.25 }),
   },
   {
-    kind: "thin", title: t("rangePart.thin"), tip: t("rangePart.fewerPointsForThe"),
+    kind: "thin", title: t("rangePart.simplify"), tip: t("rangePart.fewerPointsForTheSame"),
     first: () => ({ kind: "thin" }),
   },
   {
-    kind: "quantise", title: t("rangePart.toGrid"), tip: t("rangePart.pointsTowardsTheGrid"),
+    kind: "quantise", title: t("rangePart.quantize"), tip: t("rangePart.movesPointsToTheGrid"),
     first: () => ({ kind: "quantise", parts: view.gridParts || 4, strength: 1 }),
   },
   {
-    kind: "hold", title: t("rangePart.hold"), tip: t("rangePart.onePlaceAllThrough"),
+    kind: "hold", title: t("rangePart.constant"), tip: t("rangePart.oneValueThroughout"),
     first: () => ({ kind: "hold", value: value.value }),
   },
   {
-    kind: "sweep", title: t("rangePart.sweep"), tip: t("rangePart.soManyCrossingsBetween"),
+    kind: "sweep", title: t("rangePart.sweep"), tip: t("rangePart.aNumberOfCrossingsBetween"),
     first: () => ({
       kind: "sweep", from_value: value.value, to_value: -value.value || 0.5, crossings: 1, shape: "ease", tension: 0,
     }),
   },
   {
-    kind: "delete", title: t("rangePart.clear"), tip: t("rangePart.noPointsInsideStraight"),
+    kind: "delete", title: t("rangePart.clear"), tip: t("rangePart.noPointsInsideStraightFrom"),
     first: () => ({ kind: "delete" }),
   },
 ]; // prettier-ignore
@@ -115,17 +115,12 @@ const counted = computed(() => {
 </script>
 
 <template>
-  <section
-    v-if="moves.span && !takes.waiting"
-    class="part"
-    data-decides
-    :aria-label="$t('rangePart.pickedStretch')"
-  >
+  <section v-if="moves.span && !takes.waiting" class="part" data-decides :aria-label="$t('rangePart.range')">
     <h3 class="heading">
-      {{ $t("rangePart.stretch") }}
+      {{ $t("rangePart.stretchInTime") }}
       <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
-      <button class="link" :title="$t('rangePart.letTheStretchGo')" @click="moves.letGo">
-        {{ $t("rangePart.letGo") }}
+      <button class="link" :title="$t('rangePart.clearTheSelectionEscape')" @click="moves.letGo">
+        {{ $t("rangePart.clearSelection") }}
       </button>
     </h3>
     <div class="edges">
@@ -133,10 +128,10 @@ const counted = computed(() => {
         <span>{{ $t("rangePart.from") }}</span>
         <ValueField
           :value="moves.span.start"
-          :label="$t('rangePart.stretchFrom')"
+          :label="$t('rangePart.rangeStart')"
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
-          :hint="$t('rangePart.typeABarAnd')"
+          :hint="$t('rangePart.typeABarAndBeat')"
           @set="moves.pick($event, moves.span!.end)"
         />
       </label>
@@ -144,16 +139,16 @@ const counted = computed(() => {
         <span>{{ $t("rangePart.to") }}</span>
         <ValueField
           :value="moves.span.end"
-          :label="$t('rangePart.stretchTo')"
+          :label="$t('rangePart.rangeEnd')"
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
-          :hint="$t('rangePart.typeABarAnd2')"
+          :hint="$t('rangePart.typeABarAndBeat2')"
           @set="moves.pick(moves.span!.start, $event)"
         />
       </label>
     </div>
     <div v-if="others.length" class="along">
-      <span class="quiet">{{ $t("rangePart.alongWithIt") }}</span>
+      <span class="quiet">{{ $t("rangePart.alsoEdit") }}</span>
       <button
         v-for="one in others"
         :key="moves.keyOf(one)"
@@ -164,7 +159,7 @@ const counted = computed(() => {
         {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
       </button>
     </div>
-    <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.whatToDoWith')">
+    <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.editTheRange')">
       <button
         v-for="one in CHOICES"
         :key="one.kind"
@@ -175,21 +170,21 @@ const counted = computed(() => {
       >
         {{ one.title }}
       </button>
-      <button class="small-button" :title="$t('rangePart.takeTheMoveAlong')" @click="moves.copy">
+      <button class="small-button" :title="$t('rangePart.copyTheAutomationCtrlC')" @click="moves.copy">
         {{ $t("rangePart.copy") }}
       </button>
       <button
         class="small-button"
         :aria-pressed="pasting"
         :disabled="!moves.clip"
-        :title="$t('rangePart.putTheCopiedMove')"
+        :title="$t('rangePart.pasteTheCopiedAutomation')"
         @click="paste"
       >
         {{ $t("rangePart.paste") }}
       </button>
     </div>
     <label v-if="crosses" class="cross">
-      <input v-model="moves.crossing" type="checkbox" /> {{ $t("rangePart.theOtherSideGoes") }}
+      <input v-model="moves.crossing" type="checkbox" /> {{ $t("rangePart.mirroredForTheOtherSide") }}
     </label>
     <EditFields v-if="moves.edit" :edit="moves.edit" :parameter="view.parameter" @set="moves.look" />
     <PastePart v-if="pasting && moves.clip" />
@@ -199,15 +194,15 @@ const counted = computed(() => {
       <button
         class="small-button lit"
         :aria-pressed="monitor.comparing"
-        :title="$t('rangePart.hearItOnlyYou')"
+        :title="$t('rangePart.compareItOnlyForYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        {{ $t("rangePart.hearB") }}
+        {{ $t("rangePart.compareB") }}
       </button>
-      <button class="small-button" :title="$t('rangePart.leaveItAsIt')" @click="moves.leave">
-        {{ $t("rangePart.leaveIt") }}
+      <button class="small-button" :title="$t('rangePart.cancelEscape')" @click="moves.leave">
+        {{ $t("rangePart.cancel") }}
       </button>
-      <button class="small-button strong" :title="$t('rangePart.makeTheChangeEnter')" @click="moves.apply">
+      <button class="small-button strong" :title="$t('rangePart.applyTheChangeEnter')" @click="moves.apply">
         {{ $t("rangePart.apply") }}
       </button>
     </div>

@@ -28,15 +28,15 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
       <button
         class="small-button lit"
         :aria-pressed="monitor.comparing"
-        :title="$t('takesPart.hearTheTakeOnly')"
+        :title="$t('takesPart.compareTheTakeOnlyFor')"
         @click="monitor.compare(!monitor.comparing)"
       >
-        {{ $t("takesPart.hearB") }}
+        {{ $t("takesPart.compareB") }}
       </button>
-      <button class="small-button" :title="$t('takesPart.whatWasThereStays')" @click="takes.drop">
-        {{ $t("takesPart.drop") }}
+      <button class="small-button" :title="$t('takesPart.theAutomationFromBeforeStays')" @click="takes.drop">
+        {{ $t("takesPart.discard") }}
       </button>
-      <button class="small-button strong" :title="$t('takesPart.theTakeBecomesThe')" @click="takes.keep">
+      <button class="small-button strong" :title="$t('takesPart.useTheTakeAsThe')" @click="takes.keep">
         {{ $t("takesPart.keep") }}
       </button>
     </div>
@@ -53,8 +53,8 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
         </button>
         <button
           class="small-button"
-          :title="$t('takesPart.forgetThisTake')"
-          :aria-label="$t('takesPart.forgetSummary', { summary: take.summary })"
+          :title="$t('takesPart.deleteThisTake')"
+          :aria-label="$t('takesPart.deleteSummary', { summary: take.summary })"
           @click="takes.forget(take)"
         >
           ×
@@ -64,9 +64,9 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
   </Fold>
   <p v-if="takes.unsent.length" class="quiet" role="status">
     {{
-      $t("takesPart.unsentcountRecordedTakesFor", {
+      $t("takesPart.unsentCountRecordedTakesForThe", {
         unsentCount: takes.unsent.length,
-        takes: takes.unsent.length === 1 ? $t("takesPart.passWaits") : $t("takesPart.passesWait"),
+        takes: takes.unsent.length === 1 ? $t("takesPart.takeWaits") : $t("takesPart.takesWait"),
       })
     }}
   </p>

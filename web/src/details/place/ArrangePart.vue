@@ -33,7 +33,7 @@ const keep = (name: string): Promise<void> =>
 
 function remove(): void {
   placing.remove([props.source]);
-  say.know(t("arrangePart.nameIsRemovedUndo", { name: props.source.name }));
+  say.know(t("arrangePart.nameWasRemovedUndoOr", { name: props.source.name }));
 }
 </script>
 
@@ -60,16 +60,16 @@ function remove(): void {
       :disabled="!session.mayEdit"
       @change="join(($event.target as HTMLSelectElement).value)"
     >
-      <option value="">{{ $t("arrangePart.none") }}</option>
+      <option value="">{{ $t("arrangePart.noGroup") }}</option>
       <option v-for="group in session.groups" :key="group.id" :value="group.id">{{ group.name }}</option>
     </select>
   </label>
   <div class="buttons">
     <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, -1)">
-      {{ $t("arrangePart.earlierInList") }}
+      {{ $t("arrangePart.moveUp") }}
     </button>
     <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, 1)">
-      {{ $t("arrangePart.later") }}
+      {{ $t("arrangePart.moveDown") }}
     </button>
     <button class="small-button" :disabled="!session.mayEdit" @click="placing.duplicate(source)">
       {{ $t("arrangePart.duplicate") }}
@@ -78,27 +78,27 @@ function remove(): void {
       v-if="source.channels > 1"
       class="small-button"
       :disabled="!session.mayEdit"
-      :title="$t('arrangePart.everyChannelBecomesA')"
+      :title="$t('arrangePart.makeEachChannelAMono')"
       @click="placing.split(source)"
     >
-      {{ $t("arrangePart.split") }}
+      {{ $t("arrangePart.splitToMono") }}
     </button>
     <button class="small-button" :disabled="!session.mayEdit" @click="remove">
       {{ $t("arrangePart.remove") }}
     </button>
   </div>
   <div class="field">
-    <span>{{ $t("arrangePart.keptPlacements") }}</span>
+    <span>{{ $t("arrangePart.placementPresets") }}</span>
     <KeptPick
       :presets="fitting"
-      :label="$t('arrangePart.useAKeptPlacement')"
+      :label="$t('arrangePart.applyAPlacementPreset')"
       :disabled="!session.mayEdit"
       @use="use"
     />
   </div>
   <KeepForm
-    :placeholder="$t('arrangePart.keepThisPlacementAs')"
-    :label="$t('arrangePart.nameToKeepThis')"
+    :placeholder="$t('arrangePart.savePreset')"
+    :label="$t('arrangePart.nameOfThePreset')"
     @keep="keep"
   />
 </template>

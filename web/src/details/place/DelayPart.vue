@@ -26,8 +26,8 @@ const mono = computed(() => props.reading?.mono);
 const micro = computed(() => {
   const difference = mono.value?.difference ?? 0;
   const late = difference > 0 ? "left" : "right";
-  if (Math.abs(difference) < 1e-7) return t("delayPart.inTheCentreBoth");
-  return t("delayPart.theLateSideComes", {
+  if (Math.abs(difference) < 1e-7) return t("delayPart.inTheCentreBothSides");
+  return t("delayPart.theLateSideIsDifference", {
     late: late,
     difference: (Math.abs(difference) * 1000).toFixed(3),
   });
@@ -39,7 +39,7 @@ const better = computed(() => {
 </script>
 
 <template>
-  <div class="ways" role="radiogroup" :aria-label="$t('delayPart.timing')">
+  <div class="ways" role="radiogroup" :aria-label="$t('delayPart.delayPanning')">
     <button
       v-for="way in ways"
       :key="way.name"
@@ -55,8 +55,8 @@ const better = computed(() => {
   </div>
   <template v-if="on">
     <Slide
-      :title="$t('delayPart.atEitherEnd')"
-      :label="$t('delayPart.differenceOfArrivalAt')"
+      :title="$t('delayPart.delayAtHardLR')"
+      :label="$t('delayPart.delayBetweenTheSidesAt')"
       :value="source.delay_panning_ms"
       :low="limits[0]!"
       :high="limits[1]!"
@@ -68,8 +68,8 @@ const better = computed(() => {
       @set="edits.place(source, { delay_panning_ms: $event })"
     />
     <Slide
-      :title="$t('delayPart.andByLevel')"
-      :label="$t('delayPart.shareOfThePlace')"
+      :title="$t('delayPart.levelShare')"
+      :label="$t('delayPart.shareOfThePanThat')"
       :value="Math.round(source.level_share * 100)"
       :low="0"
       :high="100"
@@ -83,10 +83,10 @@ const better = computed(() => {
     <template v-if="mono">
       <MonoPicture :mono="mono" />
       <p class="note" role="status">
-        {{ $t("delayPart.inMonoThisSource") }}
-        <b class="number">{{ $t("delayPart.lossDb", { loss: decibels(mono.loss).replace("+", "") }) }}</b>.
+        {{ $t("delayPart.inMonoThisSourceLoses") }}
+        <b class="number">{{ $t("delayPart.lossDB", { loss: decibels(mono.loss).replace("+", "") }) }}</b>.
         <template v-if="mono.notches.length">
-          {{ $t("delayPart.firstGapAtNotches", { notches: Math.round(mono.notches[0]!) }) }}
+          {{ $t("delayPart.firstGapAtNotchesHz", { notches: Math.round(mono.notches[0]!) }) }}
         </template>
       </p>
       <button
@@ -96,16 +96,16 @@ const better = computed(() => {
         @click="edits.place(source, { delay_panning_ms: better.better })"
       >
         {{
-          $t("delayPart.takeBetterMsBetter", {
+          $t("delayPart.takeBetterMsBetterLoss", {
             better: better.better.toFixed(3),
             better_loss: decibels(better.better_loss).replace("+", ""),
           })
         }}
       </button>
-      <p v-else-if="mono.difference" class="quiet note">{{ $t("delayPart.noDelayWithin0") }}</p>
+      <p v-else-if="mono.difference" class="quiet note">{{ $t("delayPart.noDelayWithin02") }}</p>
     </template>
   </template>
-  <p v-else class="quiet note">{{ $t("delayPart.offThePlaceIs") }}</p>
+  <p v-else class="quiet note">{{ $t("delayPart.offPannedByLevelA") }}</p>
 </template>
 
 <style scoped>

@@ -22,11 +22,11 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
     :disabled="!session.mayEdit"
     @click="edits.place(source, { double: !source.double })"
   >
-    {{ source.double ? $t("doublePart.doubledOpposite") : $t("doublePart.doubleItOpposite") }}
+    {{ source.double ? $t("doublePart.oppositeDouble") : $t("doublePart.doubleOnTheOppositeSide") }}
   </button>
   <template v-if="source.double">
     <Slide
-      :title="$t('doublePart.laterBy')"
+      :title="$t('doublePart.delay')"
       :label="$t('doublePart.delayOfTheDouble')"
       :value="source.double_ms"
       :low="0"
@@ -38,8 +38,8 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       @set="edits.place(source, { double_ms: $event })"
     />
     <Slide
-      :title="$t('doublePart.bothBy')"
-      :label="$t('doublePart.levelOfBothCopies')"
+      :title="$t('doublePart.trimBothCopies')"
+      :label="$t('doublePart.trimOfBothCopies')"
       :value="source.double_trim"
       :low="-24"
       :high="12"
@@ -51,8 +51,8 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
     />
     <p class="note" role="status">
       {{ $t("doublePart.theDoubleMakesIt") }}
-      <b class="number">{{ $t("doublePart.decibelsDb", { decibels: decibels(change) }) }}</b>{{
-        source.double_trim ? $t("doublePart.withItsLevelTaken", { decibels: decibels(total) }) : ""
+      <b class="number">{{ $t("doublePart.decibelsDB", { decibels: decibels(change) }) }}</b>{{
+        source.double_trim ? $t("doublePart.withTheLevelLoweredBy", { decibels: decibels(total) }) : ""
       }}.
     </p>
     <button
@@ -61,10 +61,10 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       :disabled="!session.mayEdit"
       @click="edits.place(source, { double_trim: evening })"
     >
-      {{ $t("doublePart.takeTheLevelBack", { decibels: decibels(evening) }) }}
+      {{ $t("doublePart.matchTheLevelDecibelsDB", { decibels: decibels(evening) }) }}
     </button>
   </template>
-  <p v-else class="quiet note">{{ $t("doublePart.aSecondCopyStands", { decibels: decibels(change) }) }}</p>
+  <p v-else class="quiet note">{{ $t("doublePart.addsACopyAtThe", { decibels: decibels(change) }) }}</p>
 </template>
 
 <style scoped>

@@ -68,7 +68,7 @@ function set(name: string, to: number | string): void {
       <button
         class="plain"
         :disabled="!session.mayEdit"
-        :aria-label="$t('effectPart.takeAwayTheTitle', { title: kind?.title })"
+        :aria-label="$t('effectPart.removeTheTitle', { title: kind?.title })"
         @click="$emit('remove')"
       >
         ×

@@ -52,11 +52,11 @@ const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
 
 const thrown = computed(() => {
   if (!["balance", "mono"].includes(props.source.mode)) return null;
-  if (!props.reading) return t("meaningPart.readingTheSource");
+  if (!props.reading) return t("meaningPart.loading");
   const { lost, lost_db, kept_db } = props.reading;
-  if (lost < 0.0005) return t("meaningPart.nothingIsThrownAway");
+  if (lost < 0.0005) return t("meaningPart.nothingIsLostByPanning");
   const percent = Math.max(Math.round(lost * 100), 1);
-  return t("meaningPart.thrownAwayNowPercent", {
+  return t("meaningPart.lostByPanningLoudnessWeighted", {
     percent: percent,
     decibels: decibels(lost_db),
     decibels2: decibels(kept_db),
@@ -101,7 +101,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
 </script>
 
 <template>
-  <div class="modes" role="radiogroup" :aria-label="$t('meaningPart.whatPanningMeans')">
+  <div class="modes" role="radiogroup" :aria-label="$t('meaningPart.panMode')">
     <button
       v-for="mode in modes"
       :key="mode.name"
@@ -130,7 +130,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
     {{ thrown }}
   </p>
   <label class="even">
-    <input v-model="even" type="checkbox" /> {{ $t("meaningPart.theGainMakesUp") }}
+    <input v-model="even" type="checkbox" /> {{ $t("meaningPart.gainMatchesTheChangeOf") }}
   </label>
   <label v-for="field in fields" :key="field.parameter" class="field">
     <span>{{ field.title }}</span>

@@ -26,7 +26,7 @@ const gaps = computed(() => props.mono.notches.filter((hertz) => hertz < HIGH).s
 const worst = computed(() => [...bars.value].sort((a, b) => a.loss - b.loss)[0]);
 const said = computed(() =>
   worst.value
-    ? t("monoPicture.mostIsLostAt", {
+    ? t("monoPicture.mostIsLostAtCentre", {
         centre: Math.round(worst.value.centre),
         loss: worst.value.loss.toFixed(1),
       })
@@ -45,7 +45,7 @@ const ticks = [
   <svg
     :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
     role="img"
-    :aria-label="$t('monoPicture.lossInMonoBy', { said: said })"
+    :aria-label="$t('monoPicture.lossInMonoByThird', { said: said })"
   >
     <path class="line" :d="`M0 ${TOP}H${WIDTH}M0 ${y(-12)}H${WIDTH}`" />
     <rect
@@ -59,7 +59,7 @@ const ticks = [
       :height="bar.height"
     >
       <title>
-        {{ $t("monoPicture.centreHzLossDb", { centre: Math.round(bar.centre), loss: bar.loss.toFixed(1) }) }}
+        {{ $t("monoPicture.centreHzLossDB", { centre: Math.round(bar.centre), loss: bar.loss.toFixed(1) }) }}
       </title>
     </rect>
     <path

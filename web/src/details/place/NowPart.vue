@@ -56,11 +56,11 @@ function quick(to: number): void {
           @set="edits.setValue(source, 'level', tidy('level', $event), player.playhead)"
         />
       </dd>
-      <dt :title="$t('nowPart.beforeEverythingElseFor')">{{ $t("nowPart.gain") }}</dt>
+      <dt :title="$t('nowPart.appliedBeforeEverythingElseFor')">{{ $t("nowPart.gain") }}</dt>
       <dd>
         <NumberField
           :value="session.shown(`${source.id}.gain`, source.gain)"
-          :label="$t('nowPart.gainBeforeEverything')"
+          :label="$t('nowPart.inputGain')"
           :low="-(library.library?.gain_limit ?? 36)"
           :high="library.library?.gain_limit ?? 36"
           :step="0.5"
@@ -73,7 +73,7 @@ function quick(to: number): void {
       </dd>
     </dl>
   </div>
-  <div v-if="!room.surround" class="quick" role="group" :aria-label="$t('nowPart.placesOfHabit')">
+  <div v-if="!room.surround" class="quick" role="group" :aria-label="$t('nowPart.presets')">
     <button
       class="small-button side-left"
       :disabled="locked"
@@ -94,7 +94,7 @@ function quick(to: number): void {
     <button
       class="small-button"
       :disabled="locked"
-      :title="$t('nowPart.exchangeLeftAndRight')"
+      :title="$t('nowPart.swapLeftAndRightIts')"
       @click="edits.flip([source])"
     >
       {{ $t("nowPart.mirror") }}
@@ -103,14 +103,14 @@ function quick(to: number): void {
   <p v-if="holder" class="held">{{ $t("nowPart.nameIsMovingIt", { name: holder.name }) }}</p>
   <p v-else-if="shift" class="quiet note">
     {{
-      $t("nowPart.itsGroupShiftsIt", {
+      $t("nowPart.itsGroupShiftsItShift", {
         shift: shift < 0 ? "left" : "right",
         shift2: Math.round(Math.abs(shift) * 100),
       })
     }}
   </p>
   <p v-else-if="automated && session.mayEdit" class="quiet note">
-    {{ $t("nowPart.itMovesMovingIt", { playhead: session.grid.text(player.playhead) }) }}
+    {{ $t("nowPart.itIsAutomatedMovingIt", { playhead: session.grid.text(player.playhead) }) }}
   </p>
 </template>
 

@@ -74,10 +74,10 @@ const sends = computed(() =>
   <NowPart :source="source" />
   <template v-if="room.surround">
     <WherePart :source="source" />
-    <Fold :title="$t('placeDetails.maySoundFrom')" :summary="routed || 'everywhere'" :changed="!!routed" open>
+    <Fold :title="$t('placeDetails.speakers')" :summary="routed || 'everywhere'" :changed="!!routed" open>
       <SpeakersPart :source="source" />
     </Fold>
-    <Fold :title="$t('placeDetails.aWayThroughThe')" summary="draw a path…">
+    <Fold :title="$t('placeDetails.path')" summary="draw a path…">
       <PathPart :source="source" />
     </Fold>
   </template>
@@ -89,17 +89,13 @@ const sends = computed(() =>
   >
     <LayersPart :source="source" />
   </Fold>
-  <Fold v-if="source.channels > 1" :title="$t('placeDetails.whatPanningMeans')" :summary="source.mode" open>
+  <Fold v-if="source.channels > 1" :title="$t('placeDetails.panMode')" :summary="source.mode" open>
     <div class="read" :class="{ stale }"><MeaningPart :source="source" :reading="reading" /></div>
   </Fold>
-  <Fold
-    :title="$t('placeDetails.beforePlacing')"
-    :summary="prior || $t('placeDetails.asItIs')"
-    :changed="!!prior"
-  >
+  <Fold :title="$t('placeDetails.input')" :summary="prior || $t('placeDetails.unchanged')" :changed="!!prior">
     <PriorPart :source="source" />
   </Fold>
-  <Fold :title="$t('placeDetails.timing')" :summary="timing || 'off'" :changed="!!timing">
+  <Fold :title="$t('placeDetails.delayPanning')" :summary="timing || 'off'" :changed="!!timing">
     <div class="read" :class="{ stale }"><DelayPart :source="source" :reading="reading" /></div>
   </Fold>
   <Fold :title="$t('placeDetails.double')" :summary="double || 'off'" :changed="!!double">

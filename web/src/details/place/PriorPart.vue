@@ -30,33 +30,33 @@ const edits = useEdits();
       class="small-button"
       :aria-pressed="source.swap_channels"
       :disabled="!session.mayEdit"
-      :title="$t('priorPart.whatWasLeftComes')"
+      :title="$t('priorPart.theLeftChannelPlaysRight')"
       @click="edits.place(source, { swap_channels: !source.swap_channels })"
     >
-      {{ $t("priorPart.sidesExchanged") }}
+      {{ $t("priorPart.swapLR") }}
     </button>
     <button
       v-if="source.channels <= 2"
       class="small-button"
       :aria-pressed="source.invert_left"
       :disabled="!session.mayEdit"
-      :title="$t('priorPart.turnsThePolarityOver')"
+      :title="$t('priorPart.invertsThePolarity')"
       @click="edits.place(source, { invert_left: !source.invert_left })"
     >
-      {{ $t("priorPart.polaritySource", { source: source.channels === 2 ? " L" : "" }) }}
+      {{ $t("priorPart.invertSource", { source: source.channels === 2 ? " L" : "" }) }}
     </button>
     <button
       v-if="source.channels === 2"
       class="small-button"
       :aria-pressed="source.invert_right"
       :disabled="!session.mayEdit"
-      :title="$t('priorPart.turnsTheRightSide')"
+      :title="$t('priorPart.invertsThePolarityOfThe')"
       @click="edits.place(source, { invert_right: !source.invert_right })"
     >
-      {{ $t("priorPart.polarityR") }}
+      {{ $t("priorPart.invertR") }}
     </button>
   </div>
-  <p v-if="source.channels === 2" class="quiet">{{ $t("priorPart.n0IsMono100") }}</p>
+  <p v-if="source.channels === 2" class="quiet">{{ $t("priorPart.n0IsMono100As") }}</p>
 </template>
 
 <style scoped>

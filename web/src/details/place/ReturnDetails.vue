@@ -28,14 +28,18 @@ const IN_ROOM: {
   title: string;
   tip: string;
 }[] = [
-  { parameter: "front", title: t("returnDetails.frontBack"), tip: t("returnDetails.balanceOfFrontAnd") },
-  { parameter: "height", title: t("returnDetails.height"), tip: t("returnDetails.balanceOfWhatIs") },
-  { parameter: "spread", title: t("returnDetails.spread"), tip: t("returnDetails.howWideEachOf") },
-  { parameter: "rotation", title: t("returnDetails.rotation"), tip: t("returnDetails.turnsAllItsChannels") },
+  { parameter: "front", title: t("returnDetails.frontBack"), tip: t("returnDetails.balanceOfFrontAndBack") },
+  { parameter: "height", title: t("returnDetails.height"), tip: t("returnDetails.balanceOfTheHeightLayer") },
+  { parameter: "spread", title: t("returnDetails.spread"), tip: t("returnDetails.widthOfEachOfIts") },
+  {
+    parameter: "rotation",
+    title: t("returnDetails.rotation"),
+    tip: t("returnDetails.rotatesAllItsChannelsAbout"),
+  },
   {
     parameter: "envelopment",
     title: t("returnDetails.envelopment"),
-    tip: t("returnDetails.shareOfTheReverb"),
+    tip: t("returnDetails.shareOfTheReverbTail"),
   },
 ];
 
@@ -161,7 +165,7 @@ function keep(name: string): Promise<void> {
     @move="move(index, $event)"
     @remove="arrange(to.effects.filter((one) => one.id !== effect.id))"
   />
-  <p v-if="!to.effects.length" class="quiet note">{{ $t("returnDetails.nothingYetWhatIs") }}</p>
+  <p v-if="!to.effects.length" class="quiet note">{{ $t("returnDetails.noEffectsYetTheSent") }}</p>
   <select
     class="add"
     value=""
@@ -177,21 +181,21 @@ function keep(name: string): Promise<void> {
       {{ effect.title }}: {{ effect.sentence }}
     </option>
   </select>
-  <Fold :title="$t('returnDetails.keptReturns')" :summary="`${kept.length}`">
+  <Fold :title="$t('returnDetails.returnPresets')" :summary="`${kept.length}`">
     <KeptPick
       :presets="kept"
-      :label="$t('returnDetails.useAKeptReturn')"
+      :label="$t('returnDetails.applyAReturnPreset')"
       :disabled="!session.mayEdit"
       @use="use"
     />
     <KeepForm
-      :placeholder="$t('returnDetails.keepThisReturnAs')"
-      :label="$t('returnDetails.nameToKeepThis')"
+      :placeholder="$t('returnDetails.savePreset')"
+      :label="$t('returnDetails.nameOfThePreset')"
       @keep="keep"
     />
   </Fold>
   <button class="small-button" :disabled="!session.mayEdit" @click="remove">
-    {{ $t("returnDetails.removeThisReturn") }}
+    {{ $t("returnDetails.removeReturn") }}
   </button>
 </template>
 

@@ -28,13 +28,13 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         class="level"
         parameter="level"
         :value="session.send(source.id, one.id).level"
-        :label="$t('sendsPart.sendOfNameTo', { name: source.name, name2: one.name })"
+        :label="$t('sendsPart.sendOfNameToName2', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @set="edits.setSend(source.id, one.id, { level: $event })"
       />
       <select
         :value="session.send(source.id, one.id).place"
-        :aria-label="$t('sendsPart.placeOfNameIn', { name: source.name, name2: one.name })"
+        :aria-label="$t('sendsPart.positionOfNameInName2', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @change="
           edits.setSend(source.id, one.id, {
@@ -51,7 +51,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         :class="sideClass(session.send(source.id, one.id).pan)"
         parameter="pan"
         :value="session.send(source.id, one.id).pan"
-        :label="$t('sendsPart.ownPlaceOfName', { name: source.name, name2: one.name })"
+        :label="$t('sendsPart.ownPositionOfNameIn', { name: source.name, name2: one.name })"
         :disabled="!session.mayEdit"
         @set="edits.setSend(source.id, one.id, { pan: $event })"
       />
@@ -62,12 +62,12 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         :disabled="!session.mayEdit"
         :title="
           session.send(source.id, one.id).pre
-            ? $t('sendsPart.tappedBeforeTheLevel')
-            : $t('sendsPart.tappedAfterTheLevel')
+            ? $t('sendsPart.preFaderItStaysWhen')
+            : $t('sendsPart.postFaderItFollowsThe')
         "
         @click="edits.setSend(source.id, one.id, { pre: !session.send(source.id, one.id).pre })"
       >
-        {{ session.send(source.id, one.id).pre ? $t("sendsPart.before") : $t("sendsPart.after") }}
+        {{ session.send(source.id, one.id).pre ? $t("sendsPart.pre") : $t("sendsPart.post") }}
       </button>
       <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
         <ParameterField
@@ -76,7 +76,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
           of="send"
           :parameter="name"
           :value="session.send(source.id, one.id)[name] ?? 0"
-          :label="$t('sendsPart.ownTitleOfName', { title: title, name: source.name, name2: one.name })"
+          :label="$t('sendsPart.ownTitleOfNameIn', { title: title, name: source.name, name2: one.name })"
           :title="$t('sendsPart.ownTitle', { title: title })"
           :disabled="!session.mayEdit"
           @set="edits.setSend(source.id, one.id, { [name]: $event })"
@@ -84,7 +84,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
       </div>
     </li>
   </ul>
-  <p v-else class="quiet">{{ $t("sendsPart.aReturnIsAn") }}</p>
+  <p v-else class="quiet">{{ $t("sendsPart.aReturnIsAnEffect") }}</p>
 </template>
 
 <style scoped>

@@ -27,13 +27,13 @@ function makeGroup(): void {
 </script>
 
 <template>
-  <h2>{{ $t("severalDetails.sourcecountSources", { sourceCount: sources.length }) }}</h2>
+  <h2>{{ $t("severalDetails.sourceCountSources", { sourceCount: sources.length }) }}</h2>
   <ul>
     <li v-for="source in sources" :key="source.id">
       <span :style="{ background: inkOf(source.colour) }" />{{ source.name }}
     </li>
   </ul>
-  <h3 class="heading">{{ $t("severalDetails.togetherByTheSame") }}</h3>
+  <h3 class="heading">{{ $t("severalDetails.togetherByTheSameAmount") }}</h3>
   <div class="row">
     <span>{{ $t("severalDetails.level") }}</span>
     <button
@@ -77,16 +77,16 @@ function makeGroup(): void {
       R10
     </button>
   </div>
-  <p class="quiet">{{ $t("severalDetails.lanesMoveBodilyIn") }}</p>
+  <p class="quiet">{{ $t("severalDetails.automationIsShiftedAsA") }}</p>
   <h3 class="heading">{{ $t("severalDetails.seated") }}</h3>
   <div class="buttons">
     <button class="small-button" :disabled="!session.mayEdit" @click="seating = true">
-      {{ $t("severalDetails.seatThem") }}
+      {{ $t("severalDetails.seat") }}
     </button>
     <button
       class="small-button"
       :disabled="!session.mayEdit"
-      :title="$t('severalDetails.leftBecomesRightThe')"
+      :title="$t('severalDetails.swapLeftAndRightThe')"
       @click="edits.flip(sources)"
     >
       {{ $t("severalDetails.flipLeftAndRight") }}
@@ -101,19 +101,19 @@ function makeGroup(): void {
       maxlength="120"
       @keydown.stop
     />
-    <button class="small-button" :disabled="!session.mayEdit">{{ $t("severalDetails.makeAGroup") }}</button>
+    <button class="small-button" :disabled="!session.mayEdit">{{ $t("severalDetails.group2") }}</button>
   </form>
   <h3 class="heading">{{ $t("severalDetails.onlyYou") }}</h3>
   <div class="buttons">
     <button class="small-button" :aria-pressed="soloed" @click="player.soloThese(view.selection)">
-      {{ $t("severalDetails.hearOnlyThese") }}
+      {{ $t("severalDetails.soloThese") }}
     </button>
     <button class="small-button" :aria-pressed="view.alone" @click="view.alone = !view.alone">
       {{ $t("severalDetails.showOnlyThese") }}
     </button>
   </div>
   <button class="small-button remove" :disabled="!session.mayEdit" @click="placing.remove(sources)">
-    {{ $t("severalDetails.removeTheseSourcecount", { sourceCount: sources.length }) }}
+    {{ $t("severalDetails.removeTheseSourceCount", { sourceCount: sources.length }) }}
   </button>
   <SeatingDialog v-model:open="seating" :sources="sources" />
 </template>

@@ -49,30 +49,30 @@ function nextInk(): void {
   <div class="acts">
     <button
       class="link"
-      :title="alone.id ? $t('sourceHead.backToEverything') : $t('sourceHead.onlyThisSourceOn')"
+      :title="alone.id ? $t('sourceHead.showEverything') : $t('sourceHead.isolateThisSourceOnIts')"
       @click="alone.id ? alone.close() : alone.open(source)"
     >
-      {{ alone.id ? $t("sourceHead.backToEverything2") : $t("sourceHead.alone") }}
+      {{ alone.id ? $t("sourceHead.showEverything2") : $t("sourceHead.isolate") }}
     </button>
     <template v-if="going">
       <span class="quiet number" role="status">{{
         $t("sourceHead.freezingProgress", { progress: Math.round(going.progress * 100) })
       }}</span>
-      <button class="link" @click="freezing.stop(source)">{{ $t("sourceHead.stop") }}</button>
+      <button class="link" @click="freezing.stop(source)">{{ $t("sourceHead.cancel") }}</button>
     </template>
     <button
       v-else-if="source.frozen_asset"
       class="link"
       :disabled="!session.mayEdit"
-      :title="$t('sourceHead.itCanBeChanged')"
+      :title="$t('sourceHead.makesItEditableAgain')"
       @click="freezing.thaw(source)"
     >
-      {{ $t("sourceHead.frozenThaw") }}
+      {{ $t("sourceHead.frozenUnfreeze") }}
     </button>
     <button
       v-else-if="session.mayEdit"
       class="link"
-      :title="$t('sourceHead.keepWhatItSounds')"
+      :title="$t('sourceHead.renderItToAudioSo')"
       @click="freezing.freeze(source)"
     >
       {{ $t("sourceHead.freeze") }}

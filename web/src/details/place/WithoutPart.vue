@@ -20,20 +20,20 @@ watch(
   <div class="without" :class="{ on: without.on }">
     <EarMark />
     <label>
-      <span class="hidden-label">{{ $t("withoutPart.whatToHearAway") }}</span>
+      <span class="hidden-label">{{ $t("withoutPart.bypass") }}</span>
       <select v-model="without.treatment">
         <option v-for="[name, title] in treatments" :key="name" :value="name">
-          {{ $t("withoutPart.withoutTitle", { title: title }) }}
+          {{ $t("withoutPart.bypassTitle", { title: title }) }}
         </option>
       </select>
     </label>
     <button
       class="small-button"
       :aria-pressed="without.on"
-      :title="$t('withoutPart.hearItWithoutAt')"
+      :title="$t('withoutPart.bypassItAtEqualLoudness')"
       @click="without.on ? without.stop() : without.start(true)"
     >
-      {{ without.on ? $t("withoutPart.hearingItWithout") : $t("withoutPart.hearHoldW") }}
+      {{ without.on ? $t("withoutPart.bypassed") : $t("withoutPart.bypassHoldW") }}
     </button>
   </div>
 </template>

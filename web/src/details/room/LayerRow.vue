@@ -77,8 +77,8 @@ function addEffect(event: Event): void {
       <button
         class="small-button"
         :aria-pressed="solo"
-        :aria-label="$t('layerRow.hearOnlyName', { name: layer.name })"
-        :title="$t('layerRow.onlyYouSeveralMay')"
+        :aria-label="$t('layerRow.soloName', { name: layer.name })"
+        :title="$t('layerRow.onlyForYouSeveralMay')"
         @click="player.soloOnly(`${source.id}.${layer.id}`, true)"
       >
         S
@@ -92,11 +92,11 @@ function addEffect(event: Event): void {
         @rename="edits.setLayer(layer, { name: $event })"
       />
       <label class="takes">
-        <span class="quiet">{{ $t("layerRow.takes") }}</span>
+        <span class="quiet">{{ $t("layerRow.input") }}</span>
         <select
           :value="`${layer.input} ${layer.pre}`"
           :disabled="!session.mayEdit"
-          :aria-label="$t('layerRow.whatTheLayerTakes')"
+          :aria-label="$t('layerRow.inputOfTheLayer')"
           @change="
             edits.setLayer(layer, {
               input: ($event.target as HTMLSelectElement).value.split(' ')[0] as 'source' | 'previous',
@@ -104,10 +104,10 @@ function addEffect(event: Event): void {
             })
           "
         >
-          <option value="source false">{{ $t("layerRow.theSourceAfterIts") }}</option>
-          <option value="source true">{{ $t("layerRow.theSourceBeforeIts") }}</option>
-          <option value="previous false" :disabled="first">{{ $t("layerRow.theLayerAboveAfter") }}</option>
-          <option value="previous true" :disabled="first">{{ $t("layerRow.theLayerAboveBefore") }}</option>
+          <option value="source false">{{ $t("layerRow.sourcePostFader") }}</option>
+          <option value="source true">{{ $t("layerRow.sourcePreFader") }}</option>
+          <option value="previous false" :disabled="first">{{ $t("layerRow.layerAbovePostFader") }}</option>
+          <option value="previous true" :disabled="first">{{ $t("layerRow.layerAbovePreFader") }}</option>
         </select>
       </label>
       <dl>
@@ -137,7 +137,7 @@ function addEffect(event: Event): void {
         @remove="arrange(effects.filter((one) => one.id !== effect.id))"
       />
       <div class="end">
-        <select v-if="session.mayEdit" :aria-label="$t('layerRow.addAnEffectTo')" @change="addEffect">
+        <select v-if="session.mayEdit" :aria-label="$t('layerRow.addAnEffectToThe')" @change="addEffect">
           <option value="">{{ $t("layerRow.effect") }}</option>
           <option v-for="one in library.library?.effects" :key="one.name" :value="one.name">
             {{ one.title }}
@@ -148,7 +148,7 @@ function addEffect(event: Event): void {
           :disabled="!session.mayEdit"
           @click="edits.make(operation('remove-layer', { source: source.id, layer: layer.id }))"
         >
-          {{ $t("layerRow.takeTheLayerAway") }}
+          {{ $t("layerRow.removeLayer") }}
         </button>
       </div>
     </div>

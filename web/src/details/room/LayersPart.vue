@@ -66,7 +66,7 @@ const setDirect = (): void =>
         class="small-button"
         :aria-pressed="directMuted"
         :disabled="!session.mayEdit"
-        :aria-label="$t('layersPart.muteItsOwnSound')"
+        :aria-label="$t('layersPart.muteTheDrySource')"
         @click="setDirect"
       >
         M
@@ -74,8 +74,8 @@ const setDirect = (): void =>
       <button
         class="small-button"
         :aria-pressed="heard('direct')"
-        :aria-label="$t('layersPart.hearOnlyItsOwn')"
-        :title="$t('layersPart.onlyYou')"
+        :aria-label="$t('layersPart.soloTheDrySource')"
+        :title="$t('layersPart.onlyForYou')"
         @click="player.soloOnly(`${source.id}.direct`, true)"
       >
         S
@@ -91,14 +91,18 @@ const setDirect = (): void =>
       @toggle="open = open === layer.id ? '' : layer.id"
     />
     <select v-if="session.mayEdit" class="add" :aria-label="$t('layersPart.addALayer')" @change="add">
-      <option value="">{{ $t("layersPart.layerThrough") }}</option>
+      <option value="">{{ $t("layersPart.layerWith") }}</option>
       <option v-for="effect in library.library?.effects" :key="effect.name" :value="effect.name">
         {{ effect.title }}
       </option>
-      <option value="none">{{ $t("layersPart.nothingAPlainCopy") }}</option>
+      <option value="none">{{ $t("layersPart.noEffectACopy") }}</option>
     </select>
     <p v-if="layers.length" class="quiet note">
-      {{ $t("layersPart.theSourceSLevel", { levelText: levelText(session.valueNow(source.id, "level")) }) }}
+      {{
+        $t("layersPart.theSourceSLevelLevelText", {
+          levelText: levelText(session.valueNow(source.id, "level")),
+        })
+      }}
     </p>
   </section>
 </template>

@@ -88,11 +88,11 @@ function arm(): void {
 </script>
 
 <template>
-  <section class="paths" :aria-label="$t('pathPart.aWayThroughThe')">
-    <p v-if="source.mode === 'sides'" class="quiet note">{{ $t("pathPart.eachSideHasA") }}</p>
+  <section class="paths" :aria-label="$t('pathPart.path')">
+    <p v-if="source.mode === 'sides'" class="quiet note">{{ $t("pathPart.eachSideHasAPosition") }}</p>
     <template v-else>
       <button class="small-button wide" :aria-pressed="armed" :disabled="!session.mayEdit" @click="arm">
-        {{ armed ? $t("pathPart.armedPlayAndDrag") : $t("pathPart.drawWhileItPlays") }}
+        {{ armed ? $t("pathPart.armedPlayAndDragIt") : $t("pathPart.recordOnThePlan") }}
       </button>
       <div class="shapes" role="group" :aria-label="$t('pathPart.shape')">
         <button
@@ -111,7 +111,7 @@ function arm(): void {
           {{
             $t("pathPart.overSaidMoves", {
               said: said,
-              moves: moves.span ? $t("pathPart.asPickedOnThe") : "",
+              moves: moves.span ? $t("pathPart.theRangeOnTheChart") : "",
             })
           }}
         </p>
@@ -143,11 +143,11 @@ function arm(): void {
                 @set="turns = $event"
               />
             </dd>
-            <dt>{{ $t("pathPart.beginsAt") }}</dt>
+            <dt>{{ $t("pathPart.startsAt") }}</dt>
             <dd>
               <NumberField
                 :value="angle"
-                :label="$t('pathPart.beginsAt')"
+                :label="$t('pathPart.startsAt')"
                 :low="-180"
                 :high="180"
                 :step="5"
@@ -211,12 +211,12 @@ function arm(): void {
           </template>
         </dl>
         <label class="rise"
-          ><input v-model="rises" type="checkbox" /> {{ $t("pathPart.rises") }}
+          ><input v-model="rises" type="checkbox" /> {{ $t("pathPart.heightChanges") }}
           <template v-if="rises">
             {{ $t("pathPart.from") }}
             <NumberField
               :value="low"
-              :label="$t('pathPart.heightAtTheBeginning')"
+              :label="$t('pathPart.heightAtTheStart')"
               :low="-1"
               :high="1"
               :step="0.05"
@@ -236,16 +236,16 @@ function arm(): void {
         <p v-if="moves.trouble" class="wrong" role="alert">{{ moves.trouble }}</p>
         <div class="acts">
           <Button type="primary" size="small" :disabled="!moves.draft" @click="take">{{
-            $t("pathPart.takeIt")
+            $t("pathPart.apply")
           }}</Button>
           <Button
             size="small"
             :disabled="!moves.draft"
             :aria-pressed="monitor.comparing"
             @click="monitor.compare(!monitor.comparing)"
-            >{{ $t("pathPart.hearB") }}</Button
+            >{{ $t("pathPart.compareB") }}</Button
           >
-          <button class="link" @click="leave">{{ $t("pathPart.leaveIt") }}</button>
+          <button class="link" @click="leave">{{ $t("pathPart.cancel") }}</button>
         </div>
       </template>
     </template>

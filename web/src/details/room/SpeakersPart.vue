@@ -39,8 +39,11 @@ function setLevel(name: string, value: number): void {
 }
 const lastOf = computed(() => {
   const out = room.speakers.filter((one) => off.value.has(one.name)).map((one) => one.label);
-  if (!out.length) return t("speakersPart.fromEveryLoudspeaker");
-  return t("speakersPart.outOffOut2Share", { out: out.join(", "), out2: out.length === 1 ? "its" : "their" });
+  if (!out.length) return t("speakersPart.allLoudspeakers");
+  return t("speakersPart.outExcludedOut2ShareGoes", {
+    out: out.join(", "),
+    out2: out.length === 1 ? "its" : "their",
+  });
 });
 const forget = (): void =>
   edits.make(operation("restore-route", { source: props.source.id, passage: room.passage, route: null }));
@@ -50,7 +53,7 @@ const forget = (): void =>
   <section class="ways">
     <label class="when">
       <span class="quiet">{{ $t("speakersPart.in") }}</span>
-      <select v-model="room.passage" :aria-label="$t('speakersPart.whenTheseSpeakersAre')">
+      <select v-model="room.passage" :aria-label="$t('speakersPart.whenTheseSpeakersAreUsed')">
         <option value="">{{ $t("speakersPart.theWholePiece") }}</option>
         <option v-for="one in session.passages" :key="one.id" :value="one.id">
           {{ one.name }}{{ own[one.id] ? $t("speakersPart.own") : "" }}
@@ -63,7 +66,7 @@ const forget = (): void =>
         {{ $t("speakersPart.reset") }}
       </button>
     </label>
-    <p v-if="!ofOwn" class="quiet note">{{ $t("speakersPart.asInTheWhole") }}</p>
+    <p v-if="!ofOwn" class="quiet note">{{ $t("speakersPart.asInTheWholePiece") }}</p>
     <div class="groups">
       <div v-for="group in room.groups" :key="group" class="group">
         <button
@@ -71,7 +74,7 @@ const forget = (): void =>
           :aria-pressed="sounds(group)"
           :disabled="!session.mayEdit"
           :title="
-            $t('speakersPart.groupcountLoudspeakerNamesPress', {
+            $t('speakersPart.groupCountLoudspeakerNamesPressTo', {
               groupCount: names(group).length,
               names: names(group).length > 1 ? 's' : '',
             })
@@ -91,10 +94,10 @@ const forget = (): void =>
         <button
           class="link"
           :disabled="!session.mayEdit"
-          :aria-label="$t('speakersPart.allButGroup', { group: group })"
+          :aria-label="$t('speakersPart.excludeGroup', { group: group })"
           @click="only(group, true)"
         >
-          {{ $t("speakersPart.allBut") }}
+          {{ $t("speakersPart.exclude") }}
         </button>
         <ValueField
           :value="level(group)"
@@ -106,7 +109,7 @@ const forget = (): void =>
           :low="OFF_DB"
           :high="12"
           :initial="0"
-          :hint="$t('speakersPart.howStrongThisGroup')"
+          :hint="$t('speakersPart.levelOfThisGroupDouble')"
           :disabled="!session.mayEdit"
           @set="setLevel(group, $event)"
         />
@@ -119,7 +122,7 @@ const forget = (): void =>
         <dd>
           <ValueField
             :value="route[part] ?? 0"
-            :label="$t('speakersPart.amountOfThePart', { part: part })"
+            :label="$t('speakersPart.amountOfThePartPart', { part: part })"
             :text="levelText"
             :parse="parseLevel"
             :step="0.5"
@@ -127,18 +130,18 @@ const forget = (): void =>
             :low="OFF_DB"
             :high="12"
             :initial="0"
-            :hint="$t('speakersPart.doubleClickFor0')"
+            :hint="$t('speakersPart.doubleClickFor0DB')"
             :disabled="!session.mayEdit"
             @set="room.setRoute(source, { [part]: $event })"
           />
         </dd>
       </template>
       <template v-if="room.channels.some((one) => one.lfe)">
-        <dt>{{ $t("speakersPart.lfe") }}</dt>
+        <dt>{{ $t("speakersPart.lFE") }}</dt>
         <dd>
           <ValueField
             :value="route.levels?.['lfe'] ?? OFF_DB"
-            :label="$t('speakersPart.levelToTheLfe')"
+            :label="$t('speakersPart.levelToTheLFE')"
             :text="levelText"
             :parse="parseLevel"
             :step="0.5"

@@ -61,7 +61,7 @@ const more = computed<{ parameter: Parameter; title: string }[]>(() => [
 const POLAR = [
   { title: t("wherePart.azimuth"), low: -180, high: 180, step: 1, hint: t("wherePart.degreesToTheLeft") },
   { title: t("wherePart.elevation"), low: -90, high: 90, step: 1, hint: t("wherePart.degreesUpwards") },
-  { title: t("wherePart.distance"), low: 0, high: 1, step: 0.01, hint: t("wherePart.n100IsTheRoom") },
+  { title: t("wherePart.distance"), low: 0, high: 1, step: 0.01, hint: t("wherePart.n100IsTheRoomS") },
 ] as const;
 const polarText =
   (index: number) =>
@@ -89,12 +89,12 @@ async function setPolar(index: number, value: number): Promise<void> {
   }
 }
 const PLACES_OF_HABIT: { name: string; title: string; x: number; y: number }[] = [
-  { name: "L", title: t("wherePart.leftInFront"), x: -1, y: 1 },
-  { name: "C", title: t("wherePart.theMiddleOfThe"), x: 0, y: 1 },
-  { name: "R", title: t("wherePart.rightInFront"), x: 1, y: 1 },
-  { name: t("wherePart.ls"), title: t("wherePart.leftBehind"), x: -1, y: -1 },
-  { name: t("wherePart.rs"), title: t("wherePart.rightBehind"), x: 1, y: -1 },
-  { name: "all", title: t("wherePart.theMiddleOfThe2"), x: 0, y: 0 },
+  { name: "L", title: t("wherePart.frontLeft"), x: -1, y: 1 },
+  { name: "C", title: t("wherePart.frontCentre"), x: 0, y: 1 },
+  { name: "R", title: t("wherePart.frontRight"), x: 1, y: 1 },
+  { name: t("wherePart.ls"), title: t("wherePart.rearLeft"), x: -1, y: -1 },
+  { name: t("wherePart.rs"), title: t("wherePart.rearRight"), x: 1, y: -1 },
+  { name: "all", title: t("wherePart.centreOfTheRoomEvery"), x: 0, y: 0 },
 ];
 function quick(x: number, y: number): void {
   hand.set(props.source, plan.valuesFor(props.source, "whole", { across: x, depth: y }), false);
@@ -102,7 +102,7 @@ function quick(x: number, y: number): void {
 </script>
 
 <template>
-  <section class="where" :aria-label="$t('wherePart.whereItIsIn')">
+  <section class="where" :aria-label="$t('wherePart.positionInTheRoom')">
     <div class="top">
       <b class="direction" :class="side" role="status">{{ direction }}</b>
       <span class="choice" role="group" :aria-label="$t('wherePart.coordinates')">
@@ -113,7 +113,7 @@ function quick(x: number, y: number): void {
           class="small-button"
           :aria-pressed="!byRoom"
           :disabled="sides"
-          :title="sides ? $t('wherePart.eachSideHasA') : ''"
+          :title="sides ? $t('wherePart.eachSideHasAPosition') : ''"
           @click="byRoom = false"
         >
           {{ $t("wherePart.polar") }}
@@ -159,7 +159,7 @@ function quick(x: number, y: number): void {
         </dd>
       </template>
     </dl>
-    <div class="quick" role="group" :aria-label="$t('wherePart.placesOfHabitIn')">
+    <div class="quick" role="group" :aria-label="$t('wherePart.positionPresetsInTheRoom')">
       <button
         v-for="one in PLACES_OF_HABIT"
         :key="one.name"
@@ -186,13 +186,13 @@ function quick(x: number, y: number): void {
       </template>
     </dl>
     <div class="row">
-      <label :title="$t('wherePart.aDragLeavesIt')">
+      <label :title="$t('wherePart.aDragDoesNotChange')">
         <input v-model="room.locked.across" type="checkbox" /> {{ $t("wherePart.lockAcross") }}
       </label>
-      <label :title="$t('wherePart.aDragLeavesIt')">
+      <label :title="$t('wherePart.aDragDoesNotChange')">
         <input v-model="room.locked.along" type="checkbox" /> {{ $t("wherePart.lockDepth") }}
       </label>
-      <label :title="$t('wherePart.itSoundsFromThe')">
+      <label :title="$t('wherePart.playsFromTheNearestLoudspeaker')">
         <input
           type="checkbox"
           :checked="session.shown(`${source.id}.snap`, source.snap)"
@@ -202,7 +202,7 @@ function quick(x: number, y: number): void {
         {{ $t("wherePart.snap") }}
       </label>
       <button class="link" :disabled="locked" @click="plan.reset(source)">
-        {{ $t("wherePart.resetPlace") }}
+        {{ $t("wherePart.resetPosition") }}
       </button>
     </div>
   </section>
