@@ -367,5 +367,5 @@ def changed(
     piece = tuple(edit.points(piece_of(whole, start, end), start, end, around))
     written = stayed(whole, start, stop, piece) if stay else splice(whole, start, stop, piece, glide)
     if len(written.points) > MOST_POINTS:
-        raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Thin it first.")
+        raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
     return written

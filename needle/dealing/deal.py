@@ -255,7 +255,7 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
     result = [dict(place) for place in places]
     chosen = next((index for index, place in enumerate(result) if place["id"] == which), None)
     if act in ("duplicate", "remove") and chosen is None:
-        raise NeedleError("That place has been taken away.")
+        raise NeedleError("That place has been deleted.")
     if act == "fresh":
         pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
         result = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]

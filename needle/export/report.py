@@ -50,7 +50,7 @@ def mix_report(
     ``names``: what its sources and returns are called, by id. NeedleError if there is nothing between the two.
     """
     if not 0 <= first < last:
-        raise NeedleError("That stretch holds nothing. Choose an end after the start, within the piece.")
+        raise NeedleError("That range is empty. Choose an end after the start, within the piece.")
     frames = yield from within(measure(mix, EVERYTHING), 0.0, 0.2)
     overview = Overview(frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
     parts = yield from within(gather(mix, first, last), 0.2, 1.0)

@@ -97,7 +97,7 @@ def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, A
 def read_moves(path: Path) -> list[FoundLane]:
     """The lanes in a CSV or JSON file. NeedleError says what is wrong, and in which line."""
     if path.stat().st_size > _MOST_BYTES:
-        raise NeedleError(f"{path.name} is too large for a file of moves ({_MOST_BYTES >> 20} MB is the most).")
+        raise NeedleError(f"{path.name} is too large for an automation file ({_MOST_BYTES >> 20} MB is the most).")
     try:
         text = path.read_text("utf-8-sig")
     except UnicodeDecodeError as error:

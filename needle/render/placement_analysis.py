@@ -281,7 +281,7 @@ def without(mix: Mix, source_id: str, treatment: str, spectrum: Spectrum, at: fl
         raise NeedleError(f"There is no treatment “{treatment}”. Choose {', '.join(TREATMENTS)}.")
     source = next((s for s in mix.sources if s.id == source_id), None)
     if source is None:
-        raise NeedleError("That source is not in the session any more.")
+        raise NeedleError("That source has been removed from the session.")
     plain = _plain(source, treatment)
     if treatment in _IN_TIME:
         louder = _change(_heard_db(mix, plain, at), _heard_db(mix, source, at))

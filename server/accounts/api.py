@@ -53,7 +53,7 @@ def sign_in(request: HttpRequest, body: SignIn) -> Me:
     user = authenticate(request, username=body.username, password=body.password)
     if user is None:
         _failures.add(body.username)
-        raise ApiError("That name and password do not go together. Try again.", 401)
+        raise ApiError("Wrong name or password. Try again.", 401)
     _failures.forget(body.username)
     login(request, user)
     return me_out(user)

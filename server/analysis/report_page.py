@@ -32,12 +32,12 @@ def shown(report: Report, data: Mapping[str, Any]) -> dict[str, Any]:
         "figures": [
             ("Loudness", _number(figures["integrated_lufs"]), "LUFS"),
             ("Range", _number(figures["loudness_range_lu"]), "LU"),
-            ("Short-term, most", _number(figures["short_term_max_lufs"]), "LUFS"),
-            ("Momentary, most", _number(figures["momentary_max_lufs"]), "LUFS"),
+            ("Short-term, max.", _number(figures["short_term_max_lufs"]), "LUFS"),
+            ("Momentary, max.", _number(figures["momentary_max_lufs"]), "LUFS"),
             ("True peak", _number(figures["true_peak_dbtp"]), "dBTP"),
             ("Lean", lean_words(figures["lean_db"]), ""),
             ("Correlation", _number(figures["correlation"], 2, sign=True), ""),
-            ("In mono", _number(figures["mono_loss_db"]), "dB"),
+            ("Mono loss", _number(figures["mono_loss_db"]), "dB"),
         ],
         "height": HEIGHT,
         "marks": time.marks(),
@@ -125,12 +125,12 @@ def _verdict(data: Mapping[str, Any], time: _Time) -> list[str]:
     if data["figures"]["integrated_lufs"] is None and data["figures"]["sample_peak_dbfs"] is None:
         return ["It is silent: there is nothing to measure."]
     if not result:
-        said = [f"It leans nowhere out of tolerance ({tolerance})."]
+        said = [f"It stays within the tolerance ({tolerance})."]
     else:
         worst = max(result, key=lambda one: abs(one["worst_db"]))
         times = "once" if len(result) == 1 else f"{len(result)} times"
         where = time.between(worst["start"], worst["end"])
-        said = [f"It leans out of tolerance ({tolerance}) {times}; worst {lean_words(worst['worst_db'])}, {where}."]
+        said = [f"It leans over tolerance ({tolerance}) {times}; worst {lean_words(worst['worst_db'])}, {where}."]
     if target := data["target"]:
         off, over = target["off"], target["over"]
         if off is not None:
@@ -178,7 +178,7 @@ def _columns(data: Mapping[str, Any], time: _Time) -> list[dict[str, Any]]:
         column("Lean, 3 s", "lean_long", -6, 6, [(-6, "6 L"), (-3, "3"), (0, "even"), (3, "3"), (6, "6 R")], 0.0),
         column("Loudness, 3 s", "short_term", -48, -6, [(-48, "−48"), (-36, "−36"), (-24, "−24"), (-12, "−12")]),
         column("Correlation, 3 s", "correlation", -1, 1, [(-1, "−1"), (0, "0"), (1, "+1")], 0.0),
-        column("Lost in mono, 3 s", "mono_loss", -9, 0, [(-9, "−9"), (-6, "−6"), (-3, "−3"), (0, "0 dB")]),
+        column("Mono loss, 3 s", "mono_loss", -9, 0, [(-9, "−9"), (-6, "−6"), (-3, "−3"), (0, "0 dB")]),
     ]
 
 

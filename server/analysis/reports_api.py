@@ -74,7 +74,7 @@ def start_report(request: HttpRequest, session_id: UUID, body: ReportIn) -> Repo
     session = membership(request.user, session_id, to_edit=True).session
     length = piece_length(document_for(session, body.revision))
     if body.start >= (body.end or length):
-        raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+        raise ApiError("That range is empty. Choose an end after the start, within the piece.", 422)
     report = Report.objects.create(
         session=session,
         author=request.user,

@@ -160,13 +160,15 @@ def convert_to_points(session: MixSession, whose: Whose) -> dict[str, Any]:
     """What writes a source's pulse out, as an operation."""
     document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
     if kind_and_id(whose.owner)[0] != "source":
-        raise ApiError("Only a source's pulse can be written out: it needs lanes of its own for both sides.", 422)
+        raise ApiError(
+            "Only a source's pulse can be converted to points: it needs lanes of its own for both sides.", 422
+        )
     source = source_of(mix, whose.owner)
     pulse = document["pulses"].get(whose.owner)
     if source.pulse is None or pulse is None:
-        raise ApiError("There is no pulse here that is on. Switch it on first.", 422)
+        raise ApiError("The pulse is off. Switch it on first.", 422)
     if source.deal is not None:
-        raise ApiError("A dealt part has no place of its own to write. Switch the deal off first.", 422)
+        raise ApiError("A dealt part has no position of its own. Switch the deal off first.", 422)
     start = source.offset / mix.rate
     end = min(start + source.audio.shape[1] / mix.rate, mix.length)
     row = document["sources"][whose.owner]
@@ -179,7 +181,7 @@ def convert_to_points(session: MixSession, whose: Whose) -> dict[str, Any]:
     if result.values:
         steps.insert(0, PlaceSource.model_validate({"source": whose.owner, **result.values}))
     steps.append(SetPulse.model_validate({"owner": whose.owner, "on": False, "before_conversion": before_writing}))
-    together = Batch.of(f"{named(document, whose.owner)}: pulse written out", steps)
+    together = Batch.of(f"{named(document, whose.owner)}: pulse converted to points", steps)
     return operation_out(together, sum(len(points) for points in lanes.values()))
 
 

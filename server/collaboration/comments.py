@@ -114,9 +114,9 @@ def create_comment(request: HttpRequest, session_id: UUID, body: CommentIn) -> C
     """Make a remark; listeners may."""
     session = membership(request.user, session_id).session
     if body.source and not _exists(session, "sources", body.source):
-        raise ApiError("That source is not in the session any more. Pin the comment to something else.", 422)
+        raise ApiError("That source has been removed. Pin the comment to something else.", 422)
     if body.end is not None and (body.beat is None or body.end <= body.beat):
-        raise ApiError("A stretch ends after it begins. Choose another, or a single time.", 422)
+        raise ApiError("A range has to end after it starts. Choose another, or a single time.", 422)
     _check_room(session)
     passage = _passage_at(session, body.beat) if body.beat is not None else None
     where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
@@ -162,7 +162,7 @@ def delete_comment(request: HttpRequest, session_id: UUID, comment_id: UUID) -> 
     member = membership(request.user, session_id)
     result = _comment(session_id, comment_id)
     if result.author_id != request.user.pk and member.role != Membership.Role.OWNER:
-        raise ApiError("Only who made a comment, or the session's owner, takes it away.", 403)
+        raise ApiError("Only the author of a comment or the session's owner can delete it.", 403)
     thread = result.parent
     result.delete()
     if thread:
@@ -185,7 +185,7 @@ def mark_read(request: HttpRequest, session_id: UUID, body: ReadIn) -> Status:
 def _comment(session_id: UUID, comment_id: UUID) -> Comment:
     result = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
     if result is None:
-        raise ApiError("That comment is not there any more.", 404)
+        raise ApiError("That comment has been deleted.", 404)
     return result
 
 
@@ -203,7 +203,7 @@ def _read(session_id: UUID, user) -> set[UUID]:
 
 def _check_room(session: MixSession) -> None:
     if session.comments.count() >= MOST_COMMENTS:
-        raise ApiError(f"The session holds {MOST_COMMENTS} comments, and takes no more. Take old ones away.", 409)
+        raise ApiError(f"The session holds {MOST_COMMENTS} comments, the most it can. Delete old ones first.", 409)
 
 
 def _exists(session: MixSession, part: str, key: str) -> bool:

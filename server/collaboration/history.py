@@ -209,7 +209,7 @@ def restore_revision(request: HttpRequest, session_id: UUID, then: int, body: Re
         what = f"r{then}"
         if body.start is not None or body.end is not None:
             if body.start is None or body.end is None or body.end <= body.start:
-                raise NeedleError("A stretch has a start and ends after it. Choose another.")
+                raise NeedleError("A range has to end after it starts. Choose another.")
             whose = f"{now['sources'].get(body.source, {}).get('name', body.source)}: " if body.source else ""
             target = checked(moves_as_they_were(now, old, body.start, body.end, body.source))
             return _changing(f"{whose}moves of {body.start:.1f}–{body.end:.1f} s as in {what}", now, target)
@@ -232,7 +232,7 @@ def restore_change(request: HttpRequest, session_id: UUID, then: int, body: Rest
             raise ApiError("There is no such revision.", 404)
         touches = meeting(rows[then], rows[body.by])
         now, old = stored_document(session), document_at(session_id, then)
-        return _changing(f"Put back: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
+        return _changing(f"Restored: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
 
     return answer_of(services.submit_derived(request.user, session_id, body.client_id, operation))
 
@@ -240,7 +240,7 @@ def restore_change(request: HttpRequest, session_id: UUID, then: int, body: Rest
 def _changing(what: str, now: dict[str, Any], target: dict[str, Any]) -> PutThings:
     operation = PutThings.between(what, now, target)
     if not operation.things:
-        raise NeedleError("It is so already: nothing has to be put back.")
+        raise NeedleError("The session is like that already: there is nothing to restore.")
     return operation
 
 
@@ -258,7 +258,9 @@ def name_version(request: HttpRequest, session_id: UUID, body: VersionIn) -> Ver
     if body.revision > session.revision:
         raise ApiError(f"The session has come to revision {session.revision}, not {body.revision}.", 409)
     if session.versions.exclude(revision=body.revision).count() >= MOST_VERSIONS:
-        raise ApiError(f"The session keeps {MOST_VERSIONS} names, and takes no more. Take old ones away.", 409)
+        raise ApiError(
+            f"The session keeps {MOST_VERSIONS} version names, the most it can. Delete old ones first.", 409
+        )
     named = {"name": body.name, "author": request.user}
     version, _ = Version.objects.update_or_create(session=session, revision=body.revision, defaults=named)
     return _version_out(version)

@@ -143,7 +143,7 @@ def add_person(request: HttpRequest, session_id: UUID, body: AddIn) -> MemberOut
     session = services.owned_session(request.user, session_id)
     user = get_user_model().objects.filter(username=body.username, is_active=True).first()
     if user is None:
-        raise ApiError(f"Nobody here is called “{body.username}”. Invite them by a link instead.", 404)
+        raise ApiError(f"There is no account called “{body.username}”. Invite them by a link instead.", 404)
     member = services.join(session, user, body.role)
     if member.role != body.role:
         raise ApiError(f"{shown_name(user)} is in the session already, as {member.role}. Change that instead.", 409)

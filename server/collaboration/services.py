@@ -34,7 +34,7 @@ def member_of(session: MixSession, user_id: int) -> Membership:
     """Somebody's membership. ApiError if they are not in the session."""
     result = Membership.objects.select_related("user").filter(session=session, user=user_id).first()
     if result is None:
-        raise ApiError("That person is not in the session any more.", 404)
+        raise ApiError("That person is no longer in the session.", 404)
     return result
 
 
@@ -118,7 +118,7 @@ def active_invitation(secret: str) -> Invitation:
     """The invitation of a secret. ApiError if there is none that is active."""
     result = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
     if result is None or not result.is_active:
-        raise ApiError("That invitation is not active any more. Ask whoever sent it for another.", 404)
+        raise ApiError("That invitation is no longer valid. Ask the person who sent it for another.", 404)
     return result
 
 
@@ -137,7 +137,7 @@ def create_account(secret: str, username: str, name: str, password: str) -> tupl
     check_password(password, user)
     with transaction.atomic():
         if get_user_model().objects.filter(username__iexact=username).exists():
-            raise ApiError(f"Somebody is called “{username}” already. Choose another name to sign in with.", 409)
+            raise ApiError(f"The name “{username}” is taken. Choose another name to sign in with.", 409)
         user.set_password(password)
         user.save()
         member = accept_invitation(invitation, user)

@@ -321,6 +321,5 @@ def _too_large() -> Exception:
     from needle.errors import NeedleError
 
     return NeedleError(
-        "That needs more memory than the server gives to one request. "
-        "Ask for a shorter stretch, or send a smaller file."
+        "That needs more memory than the server gives to one request. Choose a shorter range, or send a smaller file."
     )

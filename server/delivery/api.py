@@ -39,7 +39,7 @@ class DeliveryIn(Order):
         start = round(self.start * mix.rate)
         stop = min(round(self.end * mix.rate), mix.frames) if self.end else mix.frames
         if start >= stop:
-            raise ApiError("That stretch holds nothing. Choose an end after the start, within the piece.", 422)
+            raise ApiError("That range is empty. Choose an end after the start, within the piece.", 422)
         return start, stop
 
 
@@ -186,7 +186,7 @@ def download_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, ind
     """One of the files, or a range of its bytes."""
     delivery = _finished(request, session_id, delivery_id)
     if index >= len(delivery.files):
-        raise ApiError("There is no such file in that delivery.", 404)
+        raise ApiError("There is no such file in that export.", 404)
     return streaming.sent(request, delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
 
 
@@ -195,12 +195,12 @@ def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit
     rows = Delivery.objects.select_related("session", "author")
     result = rows.filter(session=session_id, pk=delivery_id).first()
     if result is None:
-        raise ApiError("There is no such delivery. It may have been removed.", 404)
+        raise ApiError("There is no such export. It may have been deleted.", 404)
     return result
 
 
 def _finished(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> Delivery:
     delivery = _delivery(request, session_id, delivery_id)
     if delivery.status != Delivery.Status.DONE:
-        raise ApiError("The delivery is not finished.", 409)
+        raise ApiError("The export is not finished.", 409)
     return delivery

@@ -161,9 +161,9 @@ def draft_import(
         span = moves.points[0].t, moves.points[-1].t
         drafting.put(lane.owner, lane.parameter, moves if replaces_all else before.with_range(*span, moves.points))
     if not drafting.writes:
-        raise ApiError("These moves are in the session as they are: there is nothing to change.", 422)
+        raise ApiError("The session has this automation already: there is nothing to change.", 422)
     who = drafting.whose(lane.owner for lane in destinations)
-    lanes = "a move" if len(destinations) == 1 else f"{len(destinations)} moves"
+    lanes = "a lane" if len(destinations) == 1 else f"{len(destinations)} lanes"
     return draft_out(drafting.draft(user, f"{who}: {lanes} from {name}"))
 
 
@@ -173,7 +173,7 @@ Result = TypeVar("Result")
 def _work_on_file(person: int, file: UploadedFile, work: Callable[..., Result], *arguments: Any) -> Result:
     """What ``work(path, *arguments)`` gives in the pool for a file that was sent; refusals name the file."""
     if file.size > MOST_BYTES:
-        raise ApiError(f"That is too large for a file of moves ({MOST_BYTES >> 20} MB is the most).", 413)
+        raise ApiError(f"That is too large for an automation file ({MOST_BYTES >> 20} MB is the most).", 413)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent"
         path.write_bytes(file.read())

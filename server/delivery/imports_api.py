@@ -71,5 +71,5 @@ def cancel_import(request: HttpRequest, import_id: UUID) -> ImportOut:
 def _own(request: HttpRequest, import_id: UUID) -> Upload:
     result = Upload.objects.filter(author=request.user, session=None, pk=import_id).first()
     if result is None:
-        raise ApiError("There is no such file on its way.", 404)
+        raise ApiError("There is no such upload.", 404)
     return result

@@ -391,7 +391,7 @@ def list_presets(request: HttpRequest) -> list[PresetOut]:
 def save_preset(request: HttpRequest, body: PresetIn) -> PresetOut:
     """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
     if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
-        raise ApiError(f"{MOST_PRESETS} things are kept already. Take some away first.", 409)
+        raise ApiError(f"{MOST_PRESETS} presets are the most. Delete some first.", 409)
     content = _checked(body.kind, body.name, body.content)
     preset, _ = Preset.objects.update_or_create(
         kind=body.kind, name=body.name, author=request.user, defaults={"content": content}
@@ -404,7 +404,7 @@ def delete_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
     gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
     if not gone:
-        raise ApiError("There is no such thing among those that you have kept.", 404)
+        raise ApiError("You have no such preset.", 404)
     return 204, None
 
 
@@ -425,4 +425,6 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
     except (KeyError, TypeError, ValueError) as error:
         if isinstance(error, NeedleError):
             raise
-        raise NeedleError("That cannot be kept: it is not a whole placement, return, seating or pulse.") from error
+        raise NeedleError(
+            "That preset cannot be saved: it is not a complete placement, return, seating or pulse."
+        ) from error

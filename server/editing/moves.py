@@ -201,7 +201,7 @@ def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
     """A stretch of one thing's lanes to be taken along."""
     session = membership(request.user, session_id, to_edit=True).session
     if len({lane.owner for lane in body.lanes}) > 1:
-        raise ApiError("Copy the moves of one source at a time; they can be pasted on several.", 422)
+        raise ApiError("Copy the automation of one source at a time; it can be pasted to several.", 422)
     return pool.call(request.user.pk, clip_of_lanes, session, body)
 
 
@@ -243,7 +243,7 @@ def draft_paste(session: MixSession, user: User, body: PasteIn) -> DraftOut:
     who = drafting.whose(target.owner for target in body.targets)
     times = len({target.at for target in body.targets})
     how = "pasted mirrored" if body.mirrored else "pasted"
-    summary = f"{who}: a move {how}" + (f" at {times} places" if times > 1 else "")
+    summary = f"{who}: automation {how}" + (f" at {times} positions" if times > 1 else "")
     return draft_out(drafting.draft(user, summary))
 
 

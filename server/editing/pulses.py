@@ -93,12 +93,12 @@ def points_to_pulse(session: MixSession, whose: Whose) -> dict[str, Any]:
     document = document_for(session, whose.revision)
     previous = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
     if not previous.get("lanes"):
-        raise ApiError("This pulse was not written out.", 422)
+        raise ApiError("This pulse was not converted to points.", 422)
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": previous["lanes"], "off": previous["off"]})]
     if previous["values"]:
         steps.append(PlaceSource.model_validate({"source": whose.owner, **previous["values"]}))
     steps.append(SetPulse.model_validate({"owner": whose.owner, "on": True, "before_conversion": {}}))
-    together = Batch.of(f"{named(document, whose.owner)}: taken back to a pulse", steps)
+    together = Batch.of(f"{named(document, whose.owner)}: converted back to a pulse", steps)
     return operation_out(together, sum(len(points) for points in previous["lanes"].values()))
 
 

@@ -82,7 +82,7 @@ def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, 
         names = list(dict.fromkeys(rival.author_name for rival in rivals))
         who = f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'}"
         if not partly or operation is None:
-            hint = "The rest of it can still be taken back." if operation else "Theirs stays."
+            hint = "The rest of it can still be undone." if operation else "Theirs stays."
             reason = f"{who} changed the same since: “{rivals[-1].summary}”. {hint}"
             raise ApiError(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
         return _Choice(operation, row, f"Undone, but for what {who} changed since.")
@@ -164,7 +164,7 @@ def _earlier(session: MixSession, user, client_id: UUID) -> Committed | None:
     """The answer to the same client id before; ApiError where that was somebody else's."""
     row = session.operations.filter(client_id=client_id).select_related("author").first()
     if row is not None and row.author_id != user.pk:
-        raise ApiError("That client id belongs to somebody else's operation. Use a fresh one.", 409)
+        raise ApiError("That client id belongs to another person's operation. Use a new one.", 409)
     return row and Committed(row)
 
 

@@ -25,7 +25,7 @@ def check_assets(sender: Any, session_id: UUID, operation: Operation, **_: Any) 
         source = part.source
         asset = Asset.objects.filter(pk=source.asset).first()
         if asset is None or not _belongs(session_id, source.asset):
-            raise NeedleError(f"The audio of “{source.name}” is not in this session. Bring the file in first.")
+            raise NeedleError(f"The audio of “{source.name}” is not in this session. Import the file first.")
         if source.first_channel + source.channels > asset.channels:
             raise NeedleError(f"The audio of “{source.name}” has only {asset.channels} channel(s).")
         rate = MixSession.objects.values_list("rate", flat=True).get(pk=session_id)

@@ -105,7 +105,7 @@ def _allocate(partial: Path, name: str) -> None:
             raise
         raise NeedleError(
             f"{name} decodes to {size / 1e9:.2f} GB, and the server has no room for that. "
-            "Ask whoever runs it to make some, then send the file again."
+            "Ask its operator to make some, then send the file again."
         ) from error
 
 

@@ -62,5 +62,5 @@ def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID, to_edit: bo
     membership(request.user, session_id, to_edit=to_edit)
     result = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
     if result is None:
-        raise ApiError("Nothing of that name is being frozen.", 404)
+        raise ApiError("No source of that name is being frozen.", 404)
     return result

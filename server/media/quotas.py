@@ -54,7 +54,7 @@ def check_room(owner: User, size: int) -> str:
     if settings.SERVER_QUOTA and stored_bytes() + size > settings.SERVER_QUOTA:
         raise ApiError(
             f"This server keeps {_size(settings.SERVER_QUOTA)} at the most, and that file would go beyond it. "
-            "Ask whoever runs it to make room.",
+            "Ask its operator to make room.",
             413,
         )
     if not settings.QUOTA:
@@ -64,7 +64,7 @@ def check_room(owner: User, size: int) -> str:
     if stored > settings.QUOTA:
         raise ApiError(
             f"With that file the sessions of {shown_name(owner)} would hold {whose}. "
-            "Delete a session that is not needed any more, or ask whoever runs the server for more room.",
+            "Delete a session that is not needed any more, or ask the server's operator for more room.",
             413,
         )
     if stored < TOLD_FROM * settings.QUOTA:

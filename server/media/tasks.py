@@ -172,7 +172,8 @@ def resume_unfinished(only_lost: bool = False) -> int:
 
 
 _ENDED_TWICE = (
-    "It stopped twice while it was made, perhaps because memory ran out. Order a shorter stretch or less at once."
+    "It stopped twice while it was made, perhaps because memory ran out. "
+    "Export a shorter range, or fewer files at once."
 )
 
 

@@ -85,12 +85,12 @@ def begin(session: MixSession | None, user, name: str, size: int, purpose: str =
     if not 0 < size <= most:
         raise ApiError("That file is empty." if size <= 0 else f"A file may be {most >> 30} GB at the most.", 413)
     if Upload.objects.filter(author=user, status__in=OPEN).count() >= MOST_OPEN:
-        raise ApiError(f"{MOST_OPEN} files are on their way already. Wait until some have arrived.", 429)
+        raise ApiError(f"{MOST_OPEN} files are being imported already. Wait until some are done.", 429)
     folder = settings.DATA_DIR / "uploads"
     folder.mkdir(parents=True, exist_ok=True)
     # Decoded as floats it may be several times as large; how large is known when it has come (``store_asset``).
     if shutil.disk_usage(folder).free < 4 * size + ROOM_TO_SPARE:
-        raise ApiError("The server has no room for that file. Ask whoever runs it to make some.", 413)
+        raise ApiError("The server has no room for that file. Ask its operator to make some.", 413)
     notice = quotas.check_room(quotas.owner_of(session, user), size) if stays else ""
     upload = Upload.objects.create(
         session=session, author=user, name=displayed_name(name), size=size, purpose=purpose

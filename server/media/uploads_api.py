@@ -97,7 +97,7 @@ def receive_upload_part(request: HttpRequest, session_id: UUID, upload_id: UUID,
     membership(request.user, session_id, to_edit=True)
     upload = _upload(session_id, upload_id)
     if upload.author_id != request.user.pk:
-        raise ApiError("That file is somebody else's to send.", 403)
+        raise ApiError("Another person is sending that file.", 403)
     return upload_out(uploads.receive(upload.pk, offset, request.body))
 
 
@@ -113,5 +113,5 @@ def cancel_upload(request: HttpRequest, session_id: UUID, upload_id: UUID) -> Up
 def _upload(session_id: UUID, upload_id: UUID) -> Upload:
     result = Upload.objects.select_related("session", "asset").filter(session=session_id, pk=upload_id).first()
     if result is None:
-        raise ApiError("There is no such file on its way.", 404)
+        raise ApiError("There is no such upload.", 404)
     return result

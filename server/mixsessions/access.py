@@ -13,5 +13,5 @@ def membership(user, session_id: UUID, to_edit: bool = False) -> Membership:
     except Membership.DoesNotExist:
         raise ApiError("There is no such session, or you are not in it.", 404) from None
     if to_edit and not member.may_edit:
-        raise ApiError("You are here as a listener: you can hear everything and change nothing.", 403)
+        raise ApiError("You are a listener in this session: you can hear everything and change nothing.", 403)
     return member

@@ -182,10 +182,10 @@ class Counterweights(Balance):
     def test_what_cannot_be_worked_out_is_told(self) -> None:
         client = self.as_("lisa")
         for query, word in (
-            ({"givers": "low:3"}, "source:dB:place"),
+            ({"givers": "low:3"}, "source:dB:position"),
             ({"givers": "low:30:0.1"}, "12 dB"),
             ({"givers": "gone:3:0.1", "end": 3.0}, "not in the session"),
-            ({"givers": "low:3:0.1"}, "Nothing leans"),
+            ({"givers": "low:3:0.1"}, "stays within the tolerance"),
         ):
             answer = client.get(self.url("/counterweight"), {"revision": self.revision(), **query})
             until = time.monotonic() + 30

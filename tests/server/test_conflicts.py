@@ -24,7 +24,7 @@ class Conflicts(SharedCase):
         self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
         # One key puts the other back, as a change that can be undone.
         back = self.put_back(first, second)["revision"]
-        self.assertIn("Put back", back["summary"])
+        self.assertIn("Restored", back["summary"])
         self.assertEqual(self.state()["sources"]["low"]["pan"], -0.5)
         self.turn(self.as_("emil"), "undo")
         self.assertEqual(self.state()["sources"]["low"]["pan"], 0.5)
@@ -44,7 +44,7 @@ class Conflicts(SharedCase):
         self.put_back(first, second)
         sources = self.state()["sources"]
         self.assertEqual((sources["low"]["pan"], sources["high"]["pan"]), (-0.5, 0.9))
-        self.assertIn("so already", self.put_back(first, second, 422)["detail"])
+        self.assertIn("like that already", self.put_back(first, second, 422)["detail"])
         self.put_back(first, {"revision": 999}, 404)
 
     def test_a_stretch_that_was_gone_over_is_put_back_alone(self) -> None:
@@ -113,7 +113,7 @@ class Conflicts(SharedCase):
         self.assertEqual(self.lane(), [(0.5, -0.5), (2.0, 0.2)])
         refused = self.operate(self.as_("emil"), {"kind": "move-point", **lane}, base_revision=None)
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("not there any more", refused.json()["detail"])
+        self.assertIn("moved or deleted by a colleague", refused.json()["detail"])
 
     def test_what_was_made_and_taken_back_meanwhile_is_no_conflict(self) -> None:
         seen = self.revision()

@@ -207,9 +207,9 @@ class Deliveries(SessionCase):
 
     def test_what_cannot_be_made_is_refused(self) -> None:
         for wanted, word in (
-            ({"mix": False}, "Nothing is chosen"),
+            ({"mix": False}, "Nothing is selected"),
             ({"pattern": "{song}"}, "no word"),
-            ({"start": 9.0, "end": 9.5}, "holds nothing"),
+            ({"start": 9.0, "end": 9.5}, "range is empty"),
             ({"format": "mp3"}, "format"),
             ({"loudness": {"lufs": 4.0}}, "lufs"),
         ):

@@ -247,7 +247,7 @@ class Undo(SessionCase):
         self.place("olga", "low", 0.9)
         refused = self.turn(emil, "undo").json()
         self.assertTrue(refused["partly"])
-        self.assertIn("The rest of it can still be taken back", refused["detail"])
+        self.assertIn("The rest of it can still be undone", refused["detail"])
         answer = self.turn(emil, "undo", partly=True)
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertIn("but for what Olga has changed", answer.json()["notice"])
@@ -333,7 +333,7 @@ class Refusals(SessionCase):
             ({"kind": "place-source", "source": "low"}, "nothing to change"),
             ({"kind": "place-source", "source": "low", "mode": "span"}, "cannot place"),
             ({"kind": "place-source", "source": "low", "delay_panning": "sideways"}, "symmetric"),
-            ({"kind": "add-source", "source": source("new", "0" * 64, 1)}, "Bring the file in"),
+            ({"kind": "add-source", "source": source("new", "0" * 64, 1)}, "Import the file"),
             ({"kind": "join-group", "source": "low", "group": "none"}, "groups"),
             ({"kind": "set-send", "source": "low", "to": "nowhere", "level": 0}, "nowhere"),
             ({"kind": "set-session", "tempos": [[0.0, 5.0]]}, "10 and 400"),

@@ -89,7 +89,7 @@ class OfTheMix(Reports):
         self.assertNotIn("<script", page)
         self.assertIn("&lt;script&gt;", page)
         self.assertIn("default-src 'none'", answer["Content-Security-Policy"])
-        for word in ("leans out of tolerance", "LUFS", "What each source gives", "bars 1–", "LU above"):
+        for word in ("leans over tolerance", "LUFS", "Share of each source", "bars 1–", "LU above"):
             self.assertIn(word, page)
 
     def test_silence_is_said(self) -> None:

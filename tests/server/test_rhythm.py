@@ -179,8 +179,8 @@ class Pulses(Rhythm):
         self.assertEqual(self.state(), before)
 
     def test_what_cannot_be_written_out_is_told(self) -> None:
-        self.assertIn("no pulse here", self.ask("/pulse/as-points", 422, owner="low")["detail"])
-        self.assertIn("not written out", self.ask("/pulse/as-pulse", 422, owner="low")["detail"])
+        self.assertIn("The pulse is off", self.ask("/pulse/as-points", 422, owner="low")["detail"])
+        self.assertIn("not converted to points", self.ask("/pulse/as-pulse", 422, owner="low")["detail"])
         self.make("add-group", group={"id": "all", "name": "All"}, members=["low"])
         self.make("set-pulse", owner="group:all")
         self.assertIn("Only a source", self.ask("/pulse/as-points", 422, owner="group:all")["detail"])
@@ -272,7 +272,7 @@ class Deals(Rhythm):
             ("set-deal", {"places": FOUR[:1]}, "2 to 16 places"),
             ("set-deal", {"places": [FOUR[0], FOUR[0]]}, "same id"),
             ("set-deal", {"timbre": "brass"}, "timbre"),
-            ("set-place", {"place": "p9", "values": {"pan": 0.0}}, "taken away"),
+            ("set-place", {"place": "p9", "values": {"pan": 0.0}}, "has been deleted"),
             ("set-place", {"place": "p1", "values": {"colour": 0.0}}, "has no colour"),
             ("set-place", {"place": "p1", "values": {"low_pass": 5.0}}, "low-pass"),
             ("set-events", {"from": "onsets", "items": QUARTERS[::-1]}, "order of their times"),
@@ -335,7 +335,7 @@ class Freezes(Rhythm):
             ("write-points", {"parameter": "pan", "start": 0.0, "end": 1.0, "points": [{"t": 0.5, "value": 0.1}]}),
         ):
             whose = "owner" if kind in ("set-pulse", "write-points") else "source"
-            self.assertIn("is frozen. Thaw it", self.make(kind, 422, **{whose: "wide"}, **fields)["detail"])
+            self.assertIn("is frozen. Unfreeze it", self.make(kind, 422, **{whose: "wide"}, **fields)["detail"])
         self.make("mute-source", source="wide", muted=False)
         self.make("freeze-source", source="wide", frozen_asset="", frozen_fingerprint="")
         self.make("place-source", source="wide", pan=0.5)

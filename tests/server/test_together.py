@@ -96,7 +96,7 @@ class Together(SessionCase):
         self.make("emil", "add-return", to={"id": "hall", "name": "Hall", "effects": [ECHO]})
         for told, kind, fields in (
             ("Low: L31", "place-source", {"source": "low", "pan": -0.31}),
-            ("Wide: panned as sides", "place-source", {"source": "wide", "mode": "sides"}),
+            ("Wide: pan mode sides", "place-source", {"source": "wide", "mode": "sides"}),
             ("Wide: left side L80, width 50%", "place-source", {"source": "wide", "pan_left": -0.8, "width": 0.5}),
             ("Low: level off", "set-level", {"source": "low", "level": -96}),
             ("Low to Hall: -6.0 dB", "set-send", {"source": "low", "to": "hall", "level": -6}),

@@ -258,7 +258,7 @@ describe("the pages beside a session", () => {
   it("signs in, and says when it cannot", async () => {
     page = new Page();
     (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
-    page.gives["/api/sign-in"] = () => "That name and password do not go together. Try again.";
+    page.gives["/api/sign-in"] = () => "Wrong name or password. Try again.";
     await page.at("/sign-in");
     await page.type("Name", "emil");
     await page.type("Password", "wrong");

@@ -108,11 +108,10 @@ def shared(one: Touch, other: Touch) -> Touch:
 
 
 _WORDS = {
-    "invert_left": "left polarity turned", "invert_right": "right polarity turned",
-    "swap_channels": "sides exchanged", "delay_panning_ms": "arrival within", "level_share": "told by level",
-    "double": "doubled opposite", "double_ms": "double later by", "double_trim": "double's level",
-    "mode": "panned as",
-    "snap": "at the nearest loudspeaker", "direct_muted": "its own sound muted",
+    "invert_left": "left inverted", "invert_right": "right inverted", "swap_channels": "L/R swapped",
+    "delay_panning_ms": "delay at hard L/R", "level_share": "level share", "double": "opposite double",
+    "double_ms": "double delay", "double_trim": "double trim", "mode": "pan mode",
+    "snap": "snapped to the nearest loudspeaker", "direct_muted": "dry muted",
 }  # fmt: skip
 _DISPLAYS = {
     "delay_panning_ms": "milliseconds", "double_ms": "milliseconds", "gain": "level", "double_trim": "level",

@@ -65,7 +65,7 @@ class WritePoints(Operation):
         fresh = Lane.of(point.model_dump() for point in self.points)
         after = check_lane(self.parameter, before.with_range(self.start, self.end, fresh.points))
         if len(after.points) > MOST_POINTS:
-            raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Thin it first.")
+            raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
         value = lane_value(key, stored(after.points), was.get("off", False))
         state.put("lanes", key, value if after.points else None)
         return self.with_values(points=[StoredPoint(**p) for p in stored(before.in_range(self.start, self.end))])
@@ -128,7 +128,7 @@ class RestoreLanes(Operation):
         return [(key, None, None) for key in self.lanes]
 
     def describe(self, state: State) -> str:
-        return "Lanes put back"
+        return "Lanes restored"
 
 
 def without_lanes(state: State, owners: Iterable[str]) -> RestoreLanes | None:

@@ -129,7 +129,7 @@ class SetPlace(Operation):
         deal = existing(state, "deals", self.source)
         before = next((place for place in deal["places"] if place["id"] == self.place), None)
         if before is None:
-            raise NeedleError("That place has been taken away.")
+            raise NeedleError("That place has been deleted.")
         unknown = set(self.values) - (set(before) - {"id"})
         if unknown:
             raise NeedleError(f"A place has no {', '.join(sorted(unknown))}.")
@@ -202,7 +202,7 @@ class RestoreRhythm(Operation):
         ]
 
     def describe(self, state: State) -> str:
-        return "Pulses and deals put back"
+        return "Pulses and deals restored"
 
 
 _PARTS = ("pulses", "deals", "events")
@@ -306,7 +306,7 @@ def check_thawed(state: State, operation: Operation) -> None:
             source = _made_of(name)
             result = state.get("sources", source) if source and source not in part.whole_sources() else None
             if result is not None and result.get("frozen_asset"):
-                raise NeedleError(f"{result['name']} is frozen. Thaw it first, then this can be changed.")
+                raise NeedleError(f"{result['name']} is frozen. Unfreeze it first, then this can be changed.")
 
 
 def _made_of(touch: str) -> str:
