@@ -98,7 +98,7 @@ def take_together(rowan: Engineer, ines: Engineer) -> None:
     page.get_by_role("button", name="Save").click()
     page.get_by_text("loudness matched:").wait_for()
     take(page, "history")
-    page.get_by_role("button", name="Close", exact=True).click()
+    page.get_by_role("region", name="Compare").get_by_role("button", name="Close").click()
 
 
 def take_pulse_desk(rowan: Engineer) -> None:
@@ -192,7 +192,7 @@ def take_balance_desk(rowan: Engineer) -> None:
     link = page.get_by_role("link", name="Open report")
     link.wait_for(timeout=120_000)
     page.goto(rowan.case.server.address + link.get_attribute("href"))
-    page.get_by_text("Leans over tolerance").wait_for()
+    page.get_by_role("heading", name="Leans over tolerance").wait_for()
     take(page, "report", full_page=True)
 
 

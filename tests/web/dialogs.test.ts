@@ -263,7 +263,7 @@ describe("the pages beside a session", () => {
     await page.type("Name", "emil");
     await page.type("Password", "wrong");
     await page.press("Sign in");
-    await page.until(() => page.text.includes("do not go together"), "the sentence is shown");
+    await page.until(() => page.text.includes("Wrong name or password"), "the sentence is shown");
   });
 
   it("says to somebody without a session where they are", async () => {

@@ -168,7 +168,7 @@ function finish(): void {
         arrivals.open ? $t("bringIn.continueInTheBackground") : $t("bringIn.close")
       }}</Button>
       <Button type="primary" :disabled="!count" @click="finish">
-        {{ $t("bringIn.bringInCountSourceCount2", { count: count || "", count2: count === 1 ? "" : "s" }) }}
+        {{ $t("bringIn.importSources", { count }, count) }}
       </Button>
     </div>
   </Modal>

@@ -17,13 +17,13 @@ export const TOOLS: { name: Tool; title: string; tip: string; key: string }[] = 
 ];
 
 export const SNAPS = [
-  { parts: 1, title: "beat" },
-  { parts: 2, title: "1/2 beat" },
-  { parts: 3, title: "1/3 beat" },
-  { parts: 4, title: "1/4 beat" },
-  { parts: 6, title: "1/6 beat" },
-  { parts: 8, title: "1/8 beat" },
-  { parts: 0, title: "nothing" },
+  { parts: 1, title: t("tools.beat") },
+  { parts: 2, title: t("tools.partOfABeat", { parts: 2 }) },
+  { parts: 3, title: t("tools.partOfABeat", { parts: 3 }) },
+  { parts: 4, title: t("tools.partOfABeat", { parts: 4 }) },
+  { parts: 6, title: t("tools.partOfABeat", { parts: 6 }) },
+  { parts: 8, title: t("tools.partOfABeat", { parts: 8 }) },
+  { parts: 0, title: t("tools.noGrid") },
 ];
 
 /** Places that one snaps to, and how near. */

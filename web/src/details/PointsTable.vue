@@ -108,7 +108,7 @@ watch(
               :disabled="!session.mayEdit"
               @change="move(index, reshaped(point, shapeIn($event)))"
             >
-              <option v-for="shape in SHAPES" :key="shape" :value="shape">{{ shape }}</option>
+              <option v-for="shape in SHAPES" :key="shape" :value="shape">{{ $t(`shapes.${shape}`) }}</option>
             </select>
           </td>
           <td class="tension">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Level as a butterfly on the chart's axis, and the lean needle below it: what sounds now, for this person. */
+import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { axisFor } from "@/chart/axis";
 import { LEAN_SCALE_DB, leanX } from "@/chart/paint";
@@ -34,12 +35,12 @@ const number = (name: string): number | null => {
 const rows = computed(() =>
   props.full
     ? [
-        { name: "peak", y: 17, height: 12, soft: 1 },
-        { name: "rms", y: 33, height: 10, soft: 0.75, title: "RMS" },
+        { name: "peak", y: 17, height: 12, soft: 1, title: t("balanceFoot.peak") },
+        { name: "rms", y: 33, height: 10, soft: 0.75, title: t("balanceFoot.rMS") },
         { name: "k", y: 47, height: 10, soft: 0.5, title: "K" },
       ]
     : [
-        { name: "peak", y: 16, height: 11, soft: 1 },
+        { name: "peak", y: 16, height: 11, soft: 1, title: t("balanceFoot.peak") },
         { name: "rms", y: 29, height: 7, soft: 0.55 },
       ],
 );

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The meters of a room: every channel in the layout's order, the lean to the sides and to front or back, loudness. */
+import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { decibels, leanText, sideClass } from "@/geometry/pan";
 import { useRoom } from "@/session/room";
@@ -54,7 +55,7 @@ const wide = computed(() => Math.min(18, step.value - 4));
 const depth = computed(() => {
   const value = number("depth_long");
   if (value === null) return "–";
-  if (Math.abs(value) < 0.05) return "even";
+  if (Math.abs(value) < 0.05) return t("pan.even");
   return `${value > 0 ? "front" : "back"} ${Math.abs(value).toFixed(1)} dB`;
 });
 const db = (value: number | null): string =>

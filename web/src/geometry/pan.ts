@@ -55,7 +55,7 @@ export function parseLevel(text: string): number | null {
 /** "R 1.7 dB" or "even": a lean in words. */
 export function leanText(lean: number | null | undefined): string {
   if (lean === null || lean === undefined || Number.isNaN(lean)) return "–";
-  if (Math.abs(lean) < 0.05) return "even";
+  if (Math.abs(lean) < 0.05) return t("pan.even");
   return `${lean < 0 ? "L" : "R"} ${Math.abs(lean).toFixed(1)} dB`;
 }
 

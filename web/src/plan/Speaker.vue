@@ -34,7 +34,11 @@ const label = computed(() => {
 const above = computed(() => props.speaker.elevation > 0);
 const said = computed(() => {
   const state = props.off ? t("speaker.excluded") : t("speaker.used");
-  return `Loudspeaker ${props.speaker.label}: ${state}${props.gain === null ? "" : `, ${Math.round(props.gain * 100)} %`}`;
+  return t("speaker.loudspeakerStateGain", {
+    label: props.speaker.label,
+    state,
+    gain: props.gain === null ? "" : `, ${Math.round(props.gain * 100)} %`,
+  });
 });
 </script>
 

@@ -107,11 +107,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           class="remarks"
           :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
           :aria-label="
-            $t('rosterRow.remarkCountRemarksOnName', {
-              remarkCount: remarks.length,
-              remarks: remarks.length > 1 ? 'comments' : 'comment',
-              name: source.name,
-            })
+            $t('rosterRow.commentsOnName', { count: remarks.length, name: source.name }, remarks.length)
           "
           @click.stop="comments.jump(remarks[0]!)"
         >

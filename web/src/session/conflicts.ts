@@ -57,7 +57,7 @@ export const useConflicts = defineStore("conflicts", () => {
       if (!outcomes.length) return;
       const over = outcomes.filter(({ answer }) => answer?.revision.overwrote.length).length;
       const refused = outcomes.filter(({ refusal }) => refusal);
-      const count = (n: number): string => `${n} change${n > 1 ? "s" : ""}`;
+      const count = (n: number): string => t("conflicts.changes", { count: n }, n);
       const parts = [
         outcomes.length > refused.length &&
           t("conflicts.countOfYoursSent", { count: count(outcomes.length - refused.length) }),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is kept: the revision, or how many changes wait; pressed, what they are and what became of those that waited. */
+import { t } from "@/words";
 import { Popover } from "ant-design-vue";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
@@ -9,8 +10,8 @@ const saved = computed(() => {
   if (session.waiting)
     return session.connected
       ? `Saving ${session.waiting}…`
-      : `${session.waiting} change${session.waiting > 1 ? "s" : ""} waiting`;
-  return session.connected ? `Saved · r${session.revision}` : "Connecting…";
+      : t("saved.changesWaiting", { count: session.waiting }, session.waiting);
+  return session.connected ? t("saved.savedRevision", { revision: session.revision }) : t("saved.connecting");
 });
 const refused = computed(() => session.outcomes.filter((one) => one.refusal));
 

@@ -12,6 +12,6 @@ export const words = createI18n({
   messages: { en: english },
 });
 
-/** A message by its key, with the values that stand in it; a number in `n` chooses between singular and plural. */
-export const t = (key: string, values?: Record<string, unknown>): string =>
-  values ? words.global.t(key, values) : words.global.t(key);
+/** A message by its key, with the values that stand in it; a `count` chooses between its singular and its plural. */
+export const t = (key: string, values: Record<string, unknown> = {}, count = 1): string =>
+  words.global.t(key, values, count);

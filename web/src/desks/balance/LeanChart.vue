@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The lean of the whole piece: time runs down, left is left. The chosen set's own lean and a counterweight's beside it. */
+import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { axisFor, MARGIN } from "@/chart/axis";
@@ -35,7 +36,7 @@ const paper = computed(() => Math.max(props.height - HEAD, 60));
 const axis = computed(() => axisFor("pan", props.width));
 const ticks = [-6, -3, 0, 3, 6].map((db) => ({
   db,
-  text: db === 0 ? "even" : `${Math.abs(db)} dB ${db < 0 ? "L" : "R"}`,
+  text: db === 0 ? t("pan.even") : `${Math.abs(db)} dB ${db < 0 ? "L" : "R"}`,
 }));
 
 /** The whole piece fits at first; nearer on request. */

@@ -15,12 +15,12 @@ const number = (name: string, digits: number): string => {
   return value === undefined || Number.isNaN(value) || value <= -119 ? "–" : decibels(value, digits);
 };
 const rows = computed(() => [
-  { title: "correlation", value: number("correlation", 2), unit: "" },
+  { title: t("nowNumbers.correlation"), value: number("correlation", 2), unit: "" },
   { title: t("nowNumbers.inMono"), value: number("mono_loss", 1), unit: "dB" },
-  { title: "momentary", value: number("momentary", 1), unit: "" },
-  { title: "short-term", value: number("short_term", 1), unit: "" },
+  { title: t("nowNumbers.momentary"), value: number("momentary", 1), unit: "" },
+  { title: t("nowNumbers.shortTerm"), value: number("short_term", 1), unit: "" },
   {
-    title: "integrated",
+    title: t("nowNumbers.integrated"),
     hint: t("nowNumbers.ofTheTitleInThe", { title: lean.stretch.title }),
     value: lean.lean?.figures.integrated_lufs == null ? "–" : decibels(lean.lean.figures.integrated_lufs),
     unit: "LUFS",

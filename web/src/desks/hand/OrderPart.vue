@@ -34,11 +34,11 @@ const FOLDS = computed(
 const MOVES: [Order["moves"][number], string][] = [
   ["csv", t("orderPart.cSVTable")],
   ["json", "JSON"],
-  ["midi", "MIDI, 7 bit"],
-  ["midi-fine", "MIDI, 14 bit"],
+  ["midi", t("orderPart.midi7Bit")],
+  ["midi-fine", t("orderPart.midi14Bit")],
 ];
 const STEMS: [Order["stems"], string][] = [
-  ["", "none"],
+  ["", t("orderPart.none")],
   ["sources", t("orderPart.everySourceAndReturn")],
   ["groups", t("orderPart.everyGroupReturnAndSingle")],
 ];

@@ -34,7 +34,10 @@ const layer = computed(() => session.returns.find((one) => one.id === view.layer
 const said = computed(() => {
   if (layer.value) return t("placeDesk.sendsToNameAndTheir", { name: layer.value.name });
   const [sources, others] = [view.shownSources.length, session.returns.length];
-  return `${sources} source${sources === 1 ? "" : "s"}${view.alone ? t("placeDesk.ofTheSelection") : ""} · ${others} return${others === 1 ? "" : "s"}`;
+  return [
+    t("placeDesk.sources", { count: sources }, sources) + (view.alone ? t("placeDesk.ofTheSelection") : ""),
+    t("placeDesk.returns", { count: others }, others),
+  ].join(" · ");
 });
 </script>
 

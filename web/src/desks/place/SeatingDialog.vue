@@ -215,10 +215,7 @@ async function keep(name: string): Promise<void> {
       </button>
       <Button type="primary" :disabled="!Object.keys(sitting).length" @click="apply">
         {{
-          $t("seatingDialog.seatSittingCountSourceObject", {
-            sittingCount: Object.keys(sitting).length,
-            Object: Object.keys(sitting).length === 1 ? "" : "s",
-          })
+          $t("seatingDialog.seatSources", { count: Object.keys(sitting).length }, Object.keys(sitting).length)
         }}
       </Button>
     </div>

@@ -85,7 +85,9 @@ const playheadY = computed(() => {
   const within = beat.beat + (length > 0 ? (player.playhead - beat.at) / length : 0);
   return within <= count.value + 1 ? beatY(frame.value, within) : null;
 });
-const spoken = computed(() => `${reading.value?.sentence ?? ""} Bar ${pulses.bar}.`);
+const spoken = computed(() =>
+  t("pulseFigure.sentenceBar", { sentence: reading.value?.sentence ?? "", bar: pulses.bar }),
+);
 </script>
 
 <template>

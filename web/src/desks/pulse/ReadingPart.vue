@@ -33,7 +33,11 @@ const offer = computed(() => {
   const flip = best.flip !== now.flip ? "flip, " : "";
   return {
     values: { flip: best.flip, start_phase: best.start_phase },
-    text: `${flip}start + ${Number(beats!.toFixed(3))} beat${beats === 1 ? "" : "s"} → ${percent(best.score)}`,
+    text: t(
+      "readingPart.startPlusBeats",
+      { flip, beats: Number(beats!.toFixed(3)), score: percent(best.score) },
+      beats!,
+    ),
   };
 });
 

@@ -125,7 +125,7 @@ const fields = computed<Field[]>(() => {
     }),
     {
       kind: "choice", label: t("editFields.shapeOfEachCrossing"), title: "shape", value: edit.shape ?? "ease",
-      options: SHAPES.map((shape) => ({ value: shape, title: shape })), set: (shape) => change({ shape }),
+      options: SHAPES.map((shape) => ({ value: shape, title: t(`shapes.${shape}`) })), set: (shape) => change({ shape }),
     },
   ]; // prettier-ignore
 });

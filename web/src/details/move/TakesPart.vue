@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The take that waits to be kept or dropped, and all earlier ones to choose from. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { useTakes, type Take } from "@/session/takes";
@@ -13,7 +14,7 @@ const monitor = useMonitor();
 const bars = (take: Take): string => session.grid.barsText(take.start, take.end);
 const size = (take: Take): string => {
   const points = take.writes.reduce((sum, write) => sum + write.points.length, 0);
-  return `${points} point${points === 1 ? "" : "s"} of ${take.samples}`;
+  return t("takesPart.pointsOfSamples", { points, samples: take.samples }, points);
 };
 const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting?.id));
 </script>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chosen source on the Place desk: where it is, what panning means for it, and everything done on the way. */
+import { t } from "@/words";
 import { computed } from "vue";
 import { levelText, OFF_DB, percentText } from "@/geometry/pan";
 import { usePlacementReading } from "@/session/reading";
@@ -34,7 +35,10 @@ const routed = computed(() => {
   const own = room.routes(props.source.id);
   const count = Object.keys(own).filter(Boolean).length;
   const off = own[""]?.off?.length ?? 0;
-  return [off ? `${off} off` : "", count ? `${count} passage${count > 1 ? "s" : ""}` : ""]
+  return [
+    off ? t("placeDetails.speakersOff", { count: off }) : "",
+    count ? t("placeDetails.passages", { count }, count) : "",
+  ]
     .filter(Boolean)
     .join(", ");
 });
@@ -83,7 +87,7 @@ const sends = computed(() =>
   </template>
   <Fold
     :title="$t('placeDetails.layers')"
-    :summary="layers || 'none'"
+    :summary="layers || $t('placeDetails.none')"
     :changed="!!layers"
     :open="room.surround"
   >
@@ -103,7 +107,7 @@ const sends = computed(() =>
   </Fold>
   <Fold
     :title="$t('placeDetails.sends')"
-    :summary="sends || 'none'"
+    :summary="sends || $t('placeDetails.none')"
     :changed="!!sends"
     :open="source.channels === 1"
   >

@@ -40,10 +40,7 @@ function setLevel(name: string, value: number): void {
 const lastOf = computed(() => {
   const out = room.speakers.filter((one) => off.value.has(one.name)).map((one) => one.label);
   if (!out.length) return t("speakersPart.allLoudspeakers");
-  return t("speakersPart.outExcludedOut2ShareGoes", {
-    out: out.join(", "),
-    out2: out.length === 1 ? "its" : "their",
-  });
+  return t("speakersPart.excludedShare", { names: out.join(", ") }, out.length);
 });
 const forget = (): void =>
   edits.make(operation("restore-route", { source: props.source.id, passage: room.passage, route: null }));
@@ -74,10 +71,7 @@ const forget = (): void =>
           :aria-pressed="sounds(group)"
           :disabled="!session.mayEdit"
           :title="
-            $t('speakersPart.groupCountLoudspeakerNamesPressTo', {
-              groupCount: names(group).length,
-              names: names(group).length > 1 ? 's' : '',
-            })
+            $t('speakersPart.loudspeakersOfTheGroup', { count: names(group).length }, names(group).length)
           "
           @click="toggle(group)"
         >
