@@ -96,7 +96,7 @@ def take_together(rowan: Engineer, ines: Engineer) -> None:
     page.get_by_text("Name this version…").click()
     page.get_by_label("Name of the version").fill("Before Ines")
     page.get_by_role("button", name="Save").click()
-    page.get_by_text("loudness matched:").wait_for()
+    page.get_by_text("matched:").wait_for()
     take(page, "history")
     page.get_by_role("region", name="Compare").get_by_role("button", name="Close").click()
 
@@ -106,7 +106,7 @@ def take_pulse_desk(rowan: Engineer) -> None:
     page = rowan.page
     rowan.to_desk("Pulse")
     choose(rowan, "wind-pad")
-    values = {"Waveform": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
+    values = {"wave": "square", "period": 0.75, "smooth": 0.12, "depth": 0.95, "offset": 180.0}
     rowan.operate("set-pulse", owner="wind-pad", **values)
     page.get_by_label("Accents from").select_option(label="Hand drum")
     rowan.jump("17.2.40")

@@ -46,7 +46,7 @@ describe("an earlier state", () => {
     page.gives["/loudness-match"] = () => ({ done: 1, trim: -2.5 });
     await page.press("History");
     await page.press(/Wide added/);
-    await page.until(() => page.text.includes("loudness matched: −2.5"), "it is made as loud");
+    await page.until(() => page.text.includes("matched: −2.5"), "it is made as loud");
   });
 
   it("is heard as B, as loud as the present, by oneself", async () => {

@@ -47,7 +47,10 @@ const flags = computed(() =>
   !lines.isField.value
     ? []
     : (lean.lean?.stretches ?? []).map((stretch) => {
-        const text = `leans ${leanText(stretch.mean_db)} · ${Math.round(stretch.end - stretch.start)} s`;
+        const text = t("chart.leansForSeconds", {
+          lean: leanText(stretch.mean_db),
+          seconds: Math.round(stretch.end - stretch.start),
+        });
         const right = stretch.mean_db > 0;
         const x = leanX(axis.value, stretch.worst_db) + (right ? 10 : -10);
         const width = text.length * 7 + 14;

@@ -136,20 +136,33 @@ async function name(): Promise<void> {
       </ul>
       <p v-else class="quiet">{{ $t("historySheet.noDifferencesTheSessionIs") }}</p>
       <div v-if="session.mayEdit && history.compared.differences.length" class="restore">
-        <button class="small-button wide strong" @click="history.restore({}, `everything as in r${chosen}`)">
+        <button
+          class="small-button wide strong"
+          @click="history.restore({}, $t('historySheet.everythingAsIn', { revision: chosen }))"
+        >
           {{ $t("historySheet.restoreAll") }}
         </button>
         <button
           v-if="own && differsOwn"
           class="small-button wide"
-          @click="history.restore({ source: own.id }, `${own.name} as in r${chosen}`)"
+          @click="
+            history.restore(
+              { source: own.id },
+              $t('historySheet.sourceAsIn', { name: own.name, revision: chosen }),
+            )
+          "
         >
           {{ $t("historySheet.onlyName", { name: own.name }) }}
         </button>
         <button
           v-if="span"
           class="small-button wide"
-          @click="history.restore({ start: span.start, end: span.end }, `bars ${spanText} as in r${chosen}`)"
+          @click="
+            history.restore(
+              { start: span.start, end: span.end },
+              $t('historySheet.barsAsIn', { bars: spanText, revision: chosen }),
+            )
+          "
         >
           {{ $t("historySheet.onlyMovesInSpanText", { spanText: spanText }) }}
         </button>

@@ -9,7 +9,7 @@ const session = useSession();
 const saved = computed(() => {
   if (session.waiting)
     return session.connected
-      ? `Saving ${session.waiting}…`
+      ? t("saved.savingChanges", { count: session.waiting })
       : t("saved.changesWaiting", { count: session.waiting }, session.waiting);
   return session.connected ? t("saved.savedRevision", { revision: session.revision }) : t("saved.connecting");
 });

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The Balance desk: the lean of the whole piece, what sounds now, and what to do about a stretch that leans. */
+import { t } from "@/words";
 import { computed, shallowRef, watch } from "vue";
 import { useChartView } from "@/chart/view";
 import type { Schemas } from "@/api/http";
@@ -50,7 +51,7 @@ watch(
 const chosen = computed(() => session.sources.filter((one) => view.selection.includes(one.id)));
 const chosenNames = computed(() =>
   chosen.value.length > 3
-    ? `${chosen.value.length} sources`
+    ? t("balanceDesk.sourcesCount", { count: chosen.value.length }, chosen.value.length)
     : chosen.value.map((one) => one.name).join(" + "),
 );
 const chosenInk = computed(() => inkOf(chosen.value[0]?.colour ?? 0));

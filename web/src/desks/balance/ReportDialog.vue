@@ -51,7 +51,9 @@ const percent = computed(() => {
 });
 const what = computed(() => {
   if (sent.value && sending.value)
-    return `${sent.value.file.name}: ${sent.value.status === "reading" ? "measuring" : "sending"}`;
+    return t(sent.value.status === "reading" ? "reportDialog.measuringFile" : "reportDialog.sendingFile", {
+      file: sent.value.file.name,
+    });
   return report.value ? report.value.title : "";
 });
 

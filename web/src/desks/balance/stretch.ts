@@ -34,7 +34,10 @@ export const useStretch = defineStore("stretch", () => {
   });
   const title = computed(() => {
     if (number.value >= 0)
-      return `Stretch ${number.value + 1} · ${session.grid.barsText(stretch.value.start, stretch.value.end)}`;
+      return t("stretch.leanOverBars", {
+        number: number.value + 1,
+        bars: session.grid.barsText(stretch.value.start, stretch.value.end),
+      });
     const round = lean.stretch.end > 0;
     return round ? t("stretch.titleLooping", { title: lean.stretch.title }) : t("stretch.theWholePiece");
   });

@@ -176,7 +176,10 @@ function choose(event: Event): void {
       >
         {{
           $t("landPart.previewLanding", {
-            landing: landing.landing.length === 1 ? "it" : `these ${landing.landing.length}`,
+            landing:
+              landing.landing.length === 1
+                ? "it"
+                : $t("landPart.theseLanes", { count: landing.landing.length }),
           })
         }}
       </button>

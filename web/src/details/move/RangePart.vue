@@ -117,7 +117,7 @@ const counted = computed(() => {
 <template>
   <section v-if="moves.span && !takes.waiting" class="part" data-decides :aria-label="$t('rangePart.range')">
     <h3 class="heading">
-      {{ $t("rangePart.stretchInTime") }}
+      {{ $t("rangePart.rangeHeading") }}
       <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
       <button class="link" :title="$t('rangePart.clearTheSelectionEscape')" @click="moves.letGo">
         {{ $t("rangePart.clearSelection") }}
@@ -248,7 +248,7 @@ const counted = computed(() => {
 }
 .choices {
   display: grid;
-  grid-template-columns: repeat(5, 1fr);
+  grid-template-columns: repeat(4, 1fr);
   gap: 4px;
   margin-bottom: 6px;
 }
