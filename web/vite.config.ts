@@ -26,9 +26,11 @@ export default defineConfig({
     hookTimeout: 120_000,
     dir: "../tests/web",
     include: ["**/*.test.ts"],
-    alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-i18n", "vue-router", "vue"].map((name) => ({
-      find: new RegExp(`^${name}$`),
-      replacement: fileURLToPath(new URL(`./node_modules/${name}`, import.meta.url)),
-    })),
+    alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-i18n", "vue-router", "vue"].map(
+      (name) => ({
+        find: new RegExp(`^${name}$`),
+        replacement: fileURLToPath(new URL(`./node_modules/${name}`, import.meta.url)),
+      }),
+    ),
   },
 });

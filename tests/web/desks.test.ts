@@ -20,7 +20,7 @@ describe.each(["stereo", "room"] as const)("in %s", (kind) => {
     ["hand-over", "Export"],
   ])("the %s desk stands whole", async (desk, says) => {
     await open(desk, kind);
-    expect(page.text).toContain(says);
+    await page.until(() => page.text.includes(says), "the desk is loaded");
     expect(document.querySelector("nav [aria-current=page]")?.textContent?.trim().toLowerCase()).toBe(
       desk.replace("-", " "),
     );

@@ -328,8 +328,10 @@ export function nameOf(element: HTMLElement): string {
 
 /** Until whatever was asked for has come and is shown. */
 export async function settle(): Promise<void> {
-  for (let round = 0; round < 4; round += 1) {
+  for (let round = 0; round < 8; round += 1) {
     await flushPromises();
     await new Promise((resolve) => setImmediate(resolve));
+    // What is loaded when it is first shown has to be there.
+    await vi.dynamicImportSettled();
   }
 }

@@ -3,13 +3,8 @@
 import { t } from "@/words";
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
 import { persist } from "@/api/persist";
-import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
-import BringIn from "@/bringin/BringIn.vue";
-import CommentsSheet from "@/comments/CommentsSheet.vue";
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, ref, watch, type Ref } from "vue";
 import { useComments } from "@/comments/comments";
-import HistorySheet from "@/history/HistorySheet.vue";
-import PreferencesDialog from "@/people/PreferencesDialog.vue";
-import PeopleDialog from "@/people/PeopleDialog.vue";
 import Notices from "@/ui/Notices.vue";
 import { useAsking } from "@/session/asking";
 import { useConflicts } from "@/session/conflicts";
@@ -17,10 +12,8 @@ import { useAlong } from "@/sound/along";
 import { useArrivals } from "@/bringin/uploads";
 import { useChartView } from "@/chart/view";
 import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
-import HandDesk from "@/desks/hand/HandDesk.vue";
 import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
-import PulseDesk from "@/desks/pulse/PulseDesk.vue";
 import Details from "@/details/Details.vue";
 import Roster from "@/roster/Roster.vue";
 import { useUse } from "@/desks/pulse/use";
@@ -30,14 +23,23 @@ import { useLibrary } from "@/session/library";
 import { useRecorder } from "@/session/recorder";
 import { useTakes } from "@/session/takes";
 import { useSession, type Source } from "@/session/session";
-import SessionSettings from "@/settings/SessionSettings.vue";
 import { useMonitor } from "@/sound/monitor";
 import { usePlayer } from "@/sound/player";
-import HelpSheet from "@/topbar/HelpSheet.vue";
 import { useKeys } from "@/topbar/keys";
 import EarMark from "@/ui/EarMark.vue";
 import TopBar from "@/topbar/TopBar.vue";
 import Tour from "@/tour/Tour.vue";
+
+// Loaded when first shown.
+const BringIn = defineAsyncComponent(() => import("@/bringin/BringIn.vue"));
+const CommentsSheet = defineAsyncComponent(() => import("@/comments/CommentsSheet.vue"));
+const HandDesk = defineAsyncComponent(() => import("@/desks/hand/HandDesk.vue"));
+const HelpSheet = defineAsyncComponent(() => import("@/topbar/HelpSheet.vue"));
+const HistorySheet = defineAsyncComponent(() => import("@/history/HistorySheet.vue"));
+const PeopleDialog = defineAsyncComponent(() => import("@/people/PeopleDialog.vue"));
+const PreferencesDialog = defineAsyncComponent(() => import("@/people/PreferencesDialog.vue"));
+const PulseDesk = defineAsyncComponent(() => import("@/desks/pulse/PulseDesk.vue"));
+const SessionSettings = defineAsyncComponent(() => import("@/settings/SessionSettings.vue"));
 
 const props = defineProps<{ id: string; desk?: string }>();
 const session = useSession();
@@ -50,6 +52,19 @@ const preferring = ref(false);
 const bringing = ref(false);
 const setting = ref(false);
 const meeting = ref(false);
+/** Whether something has been open yet: it is loaded then, and stays. */
+function everOpen(open: Ref<boolean>): Ref<boolean> {
+  const ever = ref(open.value);
+  watch(open, (now) => (ever.value ||= now), { flush: "sync" });
+  return ever;
+}
+const loaded = {
+  help: everOpen(helping),
+  preferences: everOpen(preferring),
+  bringing: everOpen(bringing),
+  settings: everOpen(setting),
+  people: everOpen(meeting),
+};
 /** Whether the history stands in place of the details. */
 const reading = ref(false);
 const part = ref("general");
@@ -219,11 +234,11 @@ onBeforeUnmount(() => {
       <CommentsSheet v-else-if="sheet === 'comments'" />
       <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />
     </main>
-    <BringIn v-model:open="bringing" />
-    <SessionSettings v-model:open="setting" :part="part" />
-    <HelpSheet v-model:open="helping" @preferences="preferring = true" />
-    <PreferencesDialog v-model:open="preferring" />
-    <PeopleDialog v-model:open="meeting" />
+    <BringIn v-if="loaded.bringing.value" v-model:open="bringing" />
+    <SessionSettings v-if="loaded.settings.value" v-model:open="setting" :part="part" />
+    <HelpSheet v-if="loaded.help.value" v-model:open="helping" @preferences="preferring = true" />
+    <PreferencesDialog v-if="loaded.preferences.value" v-model:open="preferring" />
+    <PeopleDialog v-if="loaded.people.value" v-model:open="meeting" />
     <Tour :desk="desk" />
     <Notices />
   </div>

@@ -33,11 +33,15 @@ const hours = ref(24 * 7);
 const username = ref("");
 const copied = ref(false);
 
-watch(open, (now) => {
-  if (!now) return;
-  people.link = people.trouble = "";
-  void people.look();
-});
+watch(
+  open,
+  (now) => {
+    if (!now) return;
+    people.link = people.trouble = "";
+    void people.look();
+  },
+  { immediate: true },
+);
 const here = computed(() => new Map([...session.people.values()].map((one) => [one.id, one])));
 const mine = (member: Schemas["MemberOut"]): boolean => member.id === account.me?.id;
 

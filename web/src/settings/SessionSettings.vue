@@ -10,7 +10,7 @@ import TempoPart from "./TempoPart.vue";
 const open = defineModel<boolean>("open", { required: true });
 const props = defineProps<{ part?: string }>();
 const tab = ref("general");
-watch(open, (now) => now && (tab.value = props.part ?? "general"));
+watch(open, (now) => now && (tab.value = props.part ?? "general"), { immediate: true });
 </script>
 
 <template>
