@@ -8,7 +8,7 @@ from pathlib import Path
 import h5py
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from needle.dsp.spherical_head import interpolated, shade, sphere_responses, surrounding
@@ -61,6 +61,8 @@ def all_round(step: float) -> np.ndarray:
 
 class Measured(SimpleTestCase):
     @given(st.floats(-180.0, 180.0), st.floats(-85.0, 85.0))
+    @example(90.0, 0.0)
+    @example(-84.0, 0.0)
     def test_between_directions_both_delay_and_strength_are_between(self, azimuth: float, elevation: float) -> None:
         head = densely()
         found = interpolated(head.directions, head.responses, unit_vectors([azimuth], [elevation]))[0].astype(float)
@@ -69,7 +71,9 @@ class Measured(SimpleTestCase):
         frequencies = np.fft.rfftfreq(2048, 1.0 / RATE)
         heard = (frequencies > 100.0) & (frequencies < 12000.0)
         level = 20 * np.log10(np.abs(spectra[0]) / np.abs(spectra[1]))[:, heard]
-        self.assertLess(np.abs(level).max(), 1.5)
+        # Opposite an ear lies its bright spot, finer than the directions that were measured are apart.
+        from_axis = np.degrees(np.arccos(abs(np.cos(np.radians(elevation)) * np.sin(np.radians(azimuth)))))
+        self.assertLess(np.abs(level).max(), 2.0 if from_axis < 6.0 else 1.0)
         low = (frequencies > 100.0) & (frequencies < 1500.0)
         for ear in (0, 1):
             turned = np.unwrap(np.angle(spectra[0][ear] / spectra[1][ear]))[low]
