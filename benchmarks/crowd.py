@@ -251,8 +251,8 @@ def run(data: Path) -> None:
                 about = f"; an edit twice a second: p95 {late(edits):.0f} ms" if editing else ""
                 each = f"a segment {1000 * statistics.median(took):.0f} ms (p95 {late(took):.0f} ms)"
                 work = f"{web:.1f} ms of work for it in the web process and {pool:.1f} in the pool"
-                taken = f" ({100 * lost:.0f} % of the machine taken by others)" if lost > 0.05 else ""
-                print(f"{size} people: {sound:.0f} s of sound a second, {each}, {work}{about}{taken}")
+                stolen_share = f" ({100 * lost:.0f} % of the machine taken by others)" if lost > 0.05 else ""
+                print(f"{size} people: {sound:.0f} s of sound a second, {each}, {work}{about}{stolen_share}")
     finally:
         server.terminate()
         server.wait(10)

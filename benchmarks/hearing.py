@@ -42,7 +42,7 @@ SEEN = """
 """
 
 
-def told(name: str, times: list[float]) -> None:
+def print_times(name: str, times: list[float]) -> None:
     print(f"{name}: median {statistics.median(times):.0f} ms, worst of {len(times)} {max(times):.0f} ms")
 
 
@@ -77,7 +77,7 @@ def main() -> None:
         rowan.play()
         rowan.listen(0.5)
         place = rowan.place_of("wind-pad")
-        keys, seen, hands = [], [], []
+        keys, views, hands = [], [], []
         for step in range(TIMES):
             rowan.listen(2.5)
             key, silent, text = (("End", "left", "R100"), ("Home", "right", "L100"))[step % 2]
@@ -86,7 +86,7 @@ def main() -> None:
             start = rowan.page.evaluate("Date.now()")
             place.press(key)
             keys.append(answer(rowan))
-            seen.append(ines.page.evaluate("window.answer") - start)
+            views.append(ines.page.evaluate("window.answer") - start)
         box = place.bounding_box()
         middle = box["y"] + box["height"] / 2
         for step in range(TIMES):
@@ -100,9 +100,9 @@ def main() -> None:
             hands.append(answer(rowan))
             rowan.page.mouse.up()
             rowan.listen(0.4)
-        told("an edit by key is heard", keys)
-        told("an edit is seen by a colleague", seen)
-        told("a held hand is heard", hands)
+        print_times("an edit by key is heard", keys)
+        print_times("an edit is seen by a colleague", views)
+        print_times("a held hand is heard", hands)
         browser.close()
     server.close()
 

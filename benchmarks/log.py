@@ -68,10 +68,10 @@ def main() -> None:
         )
         (each,) = cursor.fetchone()
         cursor.execute("SELECT SUM(LENGTH(value)) FROM mixsessions_entityversion")
-        (kept,) = cursor.fetchone()
+        (snapshot_bytes,) = cursor.fetchone()
     size = Path(connection.settings_dict["NAME"]).stat().st_size
     print(f"a moved point of {POINTS:,} in the log: {each:.0f} bytes")
-    print(f"after {OPERATIONS:,} operations: {size / 1e6:.0f} MB, {kept / 1e6:.0f} MB of it snapshots "
+    print(f"after {OPERATIONS:,} operations: {size / 1e6:.0f} MB, {snapshot_bytes / 1e6:.0f} MB of it snapshots "
           f"({EntityVersion.objects.count():,} entities)")  # fmt: skip
     session.refresh_from_db()
     chance = random.Random(5)

@@ -12,16 +12,16 @@ DIST = Path(__file__).resolve().parent.parent / "web" / "dist"
 
 def first_load() -> set[str]:
     """The scripts that a browser needs before it shows a session; what is loaded when it is first opened is not."""
-    found: set[str] = set()
+    scripts: set[str] = set()
     waiting = re.findall(r"assets/([\w.-]+\.js)", (DIST / "index.html").read_text("utf-8"))
     waiting += [path.name for path in DIST.glob("assets/SessionPage-*.js")]
     while waiting:
         name = waiting.pop()
-        if name not in found:
-            found.add(name)
+        if name not in scripts:
+            scripts.add(name)
             text = (DIST / "assets" / name).read_text("utf-8")
             waiting += re.findall(r'(?:from|import)\s*"\./([\w.-]+\.js)"', text)
-    return found
+    return scripts
 
 
 def main() -> None:

@@ -12,7 +12,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from benchmarks.visitors import Visitor, edits_seen, hear, told
+from benchmarks.visitors import Visitor, edits_seen, hear, print_times
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
@@ -61,7 +61,7 @@ async def hour(rowan: Visitor, ines: Visitor, session: str) -> tuple[list[float]
     await asyncio.gather(*hearing)
     for line in lines:
         await line.close()
-    return answered, [max(seen[revision] for seen in arrived) - at for revision, at in began.items()]
+    return answered, [max(delays[revision] for delays in arrived) - at for revision, at in began.items()]
 
 
 def main() -> None:
@@ -76,23 +76,23 @@ def main() -> None:
     for count in (20, 50):
         # As many lines as people; the accounts are shared, which costs the server the same.
         watchers = [(rowan, ines)[number % 2] for number in range(count)]
-        seen = asyncio.run(edits_seen([rowan, ines], watchers, session, EDITS))
-        told(f"an edit with {count} people, until each of them has it", seen)
+        delays = asyncio.run(edits_seen([rowan, ines], watchers, session, EDITS))
+        print_times(f"an edit with {count} people, until each of them has it", delays)
 
     def edit_on(visitor: Visitor) -> int:
-        chance, made, until = random.Random(visitor.username), 0, time.monotonic() + SECONDS
+        chance, edits, until = random.Random(visitor.username), 0, time.monotonic() + SECONDS
         while time.monotonic() < until:
             visitor.edit(session, kind="place-source", source="oars", pan=round(chance.uniform(-1, 1), 3))
-            made += 1
-        return made
+            edits += 1
+        return edits
 
     with ThreadPoolExecutor(4) as pool:
-        made = sum(pool.map(edit_on, [rowan, ines] * 2))
-    print(f"edits by four people without a pause, each stored and synced: {made / SECONDS:.0f} a second")
+        edits = sum(pool.map(edit_on, [rowan, ines] * 2))
+    print(f"edits by four people without a pause, each stored and synced: {edits / SECONDS:.0f} a second")
 
     before = (server.data / "needle.sqlite3").stat().st_size
     memory = used_memory(server.process.pid)
-    answered, seen = asyncio.run(hour(rowan, ines, session))
+    answered, delays = asyncio.run(hour(rowan, ines, session))
     grown_memory = used_memory(server.process.pid)
     with sqlite3.connect(server.data / "needle.sqlite3") as database:
         database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -105,10 +105,10 @@ def main() -> None:
     print(f"an edit a second for an hour, {HOUR} changes, {PEOPLE} people: the log grew by {grown / 1e6:.1f} MB")
     print(f"the web process: {memory / 1e6:.0f} MB before, {grown_memory / 1e6:.0f} MB after")
     tenth = HOUR // 10
-    for name, seconds in (("answered", answered), ("seen by all", seen)):
-        told(f"an edit {name}, the first tenth of the hour", seconds[:tenth])
-        told(f"an edit {name}, the last tenth of the hour", seconds[-tenth:])
-    told("opening that session", opened)
+    for name, seconds in (("answered", answered), ("seen by all", delays)):
+        print_times(f"an edit {name}, the first tenth of the hour", seconds[:tenth])
+        print_times(f"an edit {name}, the last tenth of the hour", seconds[-tenth:])
+    print_times("opening that session", opened)
     start = time.perf_counter()
     rowan.ask(f"/api/sessions/{session}/history")
     print(f"its history, first page: {1000 * (time.perf_counter() - start):.0f} ms")

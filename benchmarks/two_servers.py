@@ -28,7 +28,7 @@ def main() -> None:
 
 def compare(where: dict[str, str]) -> None:
     """Two servers and a worker beside the database and Redis that the variables name."""
-    from benchmarks.visitors import Visitor, edits_seen, told
+    from benchmarks.visitors import Visitor, edits_seen, print_times
 
     folder = Path(tempfile.mkdtemp(prefix="needle-two-"))
     folder.chmod(0o755)
@@ -55,9 +55,9 @@ def compare(where: dict[str, str]) -> None:
         first, second = Visitor(addresses[0], "rowan"), Visitor(addresses[1], "ines")
         session = first.ask("/api/sessions")[0]["id"]
         for name, editor, watcher in (("first", first, second), ("second", second, first)):
-            seen = asyncio.run(edits_seen([editor], [watcher] * 10, session, EDITS))
-            told(f"an edit at the {name} server, until ten people at the other have it", seen)
-        documents = [one.ask(f"/api/sessions/{session}") for one in (first, second)]
+            delays = asyncio.run(edits_seen([editor], [watcher] * 10, session, EDITS))
+            print_times(f"an edit at the {name} server, until ten people at the other have it", delays)
+        documents = [visitor.ask(f"/api/sessions/{session}") for visitor in (first, second)]
         assert documents[0]["document"] == documents[1]["document"], "the servers differ"
         revision = documents[0]["revision"]
         export = first.ask(

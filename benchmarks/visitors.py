@@ -35,7 +35,7 @@ class Visitor:
             self.ask("/api/sign-in", {"username": self.username, "password": PASSWORD})
 
     def cookie(self, name: str) -> str:
-        return next(one.value for one in self.jar if one.name == name)
+        return next(cookie.value for cookie in self.jar if cookie.name == name)
 
     def ask(self, path: str, body: Any = None) -> Any:
         headers = {"Content-Type": "application/json"}
@@ -52,7 +52,7 @@ class Visitor:
 
     def line(self, session: str) -> connect:
         host = self.address.removeprefix("http://")
-        cookies = "; ".join(f"{one.name}={one.value}" for one in self.jar)
+        cookies = "; ".join(f"{cookie.name}={cookie.value}" for cookie in self.jar)
         return connect(
             f"ws://{host}/live/{session}", origin=self.address, additional_headers={"Cookie": cookies}, max_queue=None
         )
@@ -61,10 +61,10 @@ class Visitor:
 async def hear(line: ClientConnection, arrived: dict[int, float], until: int) -> None:
     """Note when each revision arrives, up to one."""
     while True:
-        told = json.loads(await line.recv())
-        if told["type"] == "revision":
-            arrived[told["revision"]] = time.perf_counter()
-            if told["revision"] >= until:
+        message = json.loads(await line.recv())
+        if message["type"] == "revision":
+            arrived[message["revision"]] = time.perf_counter()
+            if message["revision"] >= until:
                 return
 
 
@@ -74,23 +74,24 @@ async def edits_seen(editors: list[Visitor], watchers: list[Visitor], session: s
     before = editors[0].ask(f"/api/sessions/{session}")["revision"]
     arrived: list[dict[int, float]] = [{} for _ in lines]
     hearing = [
-        asyncio.create_task(hear(line, seen, before + edits)) for line, seen in zip(lines, arrived, strict=True)
+        asyncio.create_task(hear(line, arrivals, before + edits))
+        for line, arrivals in zip(lines, arrived, strict=True)
     ]
     chance, began = random.Random(8), {}
     for number in range(edits):
         editor = editors[number % len(editors)]
         start = time.perf_counter()
         pan = round(chance.uniform(-1, 1), 3)
-        made = await asyncio.to_thread(editor.edit, session, kind="place-source", source="foghorn", pan=pan)
-        began[made["revision"]] = start
+        edit = await asyncio.to_thread(editor.edit, session, kind="place-source", source="foghorn", pan=pan)
+        began[edit["revision"]] = start
         await asyncio.sleep(0.02)
     await asyncio.gather(*hearing)
     for line in lines:
         await line.close()
-    return [seen[revision] - start for revision, start in began.items() for seen in arrived]
+    return [arrivals[revision] - start for revision, start in began.items() for arrivals in arrived]
 
 
-def told(name: str, seconds: list[float]) -> None:
+def print_times(name: str, seconds: list[float]) -> None:
     """The median and the 95th percentile, in milliseconds."""
     cuts = statistics.quantiles(seconds, n=20)
     print(f"{name}: median {1000 * statistics.median(seconds):.0f} ms, 95th percentile {1000 * cuts[-1]:.0f} ms")

@@ -60,7 +60,7 @@ def take_place_desk(rowan: Engineer) -> None:
         rowan.row(key).locator("button.name").click(modifiers=[] if key == "hand-drum" else ["Control"])
     with tempfile.TemporaryDirectory() as folder:
         page.get_by_role("button", name="+ Add").click()
-        page.get_by_label("Files to import").set_input_files(made_stems(Path(folder)))
+        page.get_by_label("Files to import").set_input_files(example_stems(Path(folder)))
         page.get_by_text("Very quiet").wait_for()
         page.get_by_text("breaks off").wait_for()
         take(page, "bring-in")
@@ -267,7 +267,7 @@ def take_room(rowan: Engineer) -> None:
     rowan.stop()
 
 
-def made_stems(folder: Path) -> list[str]:
+def example_stems(folder: Path) -> list[str]:
     """Small files of several kinds from the demo's own instruments."""
     bell, drum = play.bell(74), play.frame_drum(low=True, seed=1)
     pair = play.in_hall(np.array([bell, 0.4 * bell]), 71, 1.6, 1.1)
@@ -286,6 +286,14 @@ def made_stems(folder: Path) -> list[str]:
 
 def main() -> None:
     server = Server()
+    try:
+        take_all(server)
+    finally:
+        server.close()
+
+
+def take_all(server: Server) -> None:
+    """Every main view, from the demo."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         case = SimpleNamespace(server=server, browser=browser, session=demo_session())
@@ -328,7 +336,6 @@ def main() -> None:
         phone.row("oars").locator("button.name").click()
         take(phone.page, "phone")
         browser.close()
-    server.close()
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ _CAUSES_SHOWN = 8
 _WORTH_DB = 0.1
 
 
-def shown(report: Report, data: Mapping[str, Any]) -> dict[str, Any]:
+def report_context(report: Report, data: Mapping[str, Any]) -> dict[str, Any]:
     """Everything that the template needs, ready to be shown."""
     time = _Time(data, _tempo(report))
     figures = data["figures"]
@@ -42,8 +42,8 @@ def shown(report: Report, data: Mapping[str, Any]) -> dict[str, Any]:
         "height": HEIGHT,
         "marks": time.marks(),
         "columns": _columns(data, time),
-        "stretches": [_stretch(number, one, time) for number, one in enumerate(data["stretches"], start=1)],
-        "sources": [_source(one) for one in sorted(data["sources"], key=lambda one: -one["share"])],
+        "stretches": [_stretch(number, row, time) for number, row in enumerate(data["stretches"], start=1)],
+        "sources": [_source(row) for row in sorted(data["sources"], key=lambda row: -row["share"])],
         "bands": _bands(data["bands"]),
         "tolerance": data["tolerance"],
         "fonts": typefaces(),
@@ -125,21 +125,25 @@ def _verdict(data: Mapping[str, Any], time: _Time) -> list[str]:
     if data["figures"]["integrated_lufs"] is None and data["figures"]["sample_peak_dbfs"] is None:
         return ["It is silent: there is nothing to measure."]
     if not result:
-        said = [f"It stays within the tolerance ({tolerance})."]
+        sentences = [f"It stays within the tolerance ({tolerance})."]
     else:
-        worst = max(result, key=lambda one: abs(one["worst_db"]))
+        worst = max(result, key=lambda row: abs(row["worst_db"]))
         times = "once" if len(result) == 1 else f"{len(result)} times"
         where = time.between(worst["start"], worst["end"])
-        said = [f"It leans over tolerance ({tolerance}) {times}; worst {lean_words(worst['worst_db'])}, {where}."]
+        sentences = [
+            f"It leans over tolerance ({tolerance}) {times}; worst {lean_words(worst['worst_db'])}, {where}."
+        ]
     if target := data["target"]:
         off, over = target["off"], target["over"]
         if off is not None:
             how = "on" if abs(off) <= target["within"] else f"{abs(off):.1f} LU {'above' if off > 0 else 'below'}"
-            said.append(f"Its loudness is {how} the target of {_number(target['lufs'], 0)} LUFS ({target['title']}).")
+            sentences.append(
+                f"Its loudness is {how} the target of {_number(target['lufs'], 0)} LUFS ({target['title']})."
+            )
         if over is not None:
             how = f"{over:.1f} dB over" if over > 0 else f"{-over:.1f} dB under"
-            said.append(f"Its true peak is {how} the ceiling of {_number(target['dbtp'], 0)} dBTP.")
-    return said
+            sentences.append(f"Its true peak is {how} the ceiling of {_number(target['dbtp'], 0)} dBTP.")
+    return sentences
 
 
 def _columns(data: Mapping[str, Any], time: _Time) -> list[dict[str, Any]]:
@@ -207,26 +211,26 @@ def _areas(
     step = max(len(values) // 1200, 1)
     result = []
     for run in _runs(values):
-        kept = run[::step]
-        edge = [f"{x(max(values[i] * sign, 0.0) * sign)},{y(i)}" for i in kept]
-        result.append(" ".join([f"{x(0.0)},{y(kept[0])}", *edge, f"{x(0.0)},{y(kept[-1])}"]))
+        points = run[::step]
+        edge = [f"{x(max(values[i] * sign, 0.0) * sign)},{y(i)}" for i in points]
+        result.append(" ".join([f"{x(0.0)},{y(points[0])}", *edge, f"{x(0.0)},{y(points[-1])}"]))
     return result
 
 
-def _stretch(number: int, one: Mapping[str, Any], time: _Time) -> dict[str, Any]:
-    pulling = [cause for cause in one.get("causes", []) if abs(cause["adds"]) >= _WORTH_DB]
+def _stretch(number: int, row: Mapping[str, Any], time: _Time) -> dict[str, Any]:
+    pulling = [cause for cause in row.get("causes", []) if abs(cause["adds"]) >= _WORTH_DB]
     if len(pulling) > _CAUSES_SHOWN:
         # The strongest on either side.
         pulling = pulling[: _CAUSES_SHOWN // 2] + pulling[-(_CAUSES_SHOWN // 2) :]
     widest = max((abs(cause["adds"]) for cause in pulling), default=1.0) or 1.0
     return {
         "number": number,
-        "where": time.between(one["start"], one["end"]),
-        "seconds": f"{one['end'] - one['start']:.1f} s",
-        "mean": lean_words(one["mean_db"]),
-        "worst": lean_words(one["worst_db"]),
-        "side": _side(one["mean_db"]),
-        "y": time.y((one["start"] + one["end"]) / 2.0),
+        "where": time.between(row["start"], row["end"]),
+        "seconds": f"{row['end'] - row['start']:.1f} s",
+        "mean": lean_words(row["mean_db"]),
+        "worst": lean_words(row["worst_db"]),
+        "side": _side(row["mean_db"]),
+        "y": time.y((row["start"] + row["end"]) / 2.0),
         "causes": [
             {
                 "name": cause["name"],
@@ -241,16 +245,16 @@ def _stretch(number: int, one: Mapping[str, Any], time: _Time) -> dict[str, Any]
     }
 
 
-def _source(one: Mapping[str, Any]) -> dict[str, Any]:
+def _source(row: Mapping[str, Any]) -> dict[str, Any]:
     return {
-        "name": one["name"],
-        "kind": one["kind"],
-        "loudness": _number(one["loudness"]),
-        "lean": lean_words(one["lean"]),
-        "lean_side": _side(one["lean"]),
-        "adds": lean_words(one["adds"]),
-        "adds_side": _side(one["adds"]),
-        "share": f"{one['share'] * 100:.1f} %",
+        "name": row["name"],
+        "kind": row["kind"],
+        "loudness": _number(row["loudness"]),
+        "lean": lean_words(row["lean"]),
+        "lean_side": _side(row["lean"]),
+        "adds": lean_words(row["adds"]),
+        "adds_side": _side(row["adds"]),
+        "share": f"{row['share'] * 100:.1f} %",
     }
 
 

@@ -52,9 +52,9 @@ def measure_file(report: Report, path: Path) -> None:
 
 
 def _options(report: Report) -> tuple[Tolerance, Any]:
-    given = report.options
-    tolerance = Tolerance(given["tolerance_db"], given["tolerance_seconds"])
-    return tolerance, TARGETS.get(given["target"])
+    options = report.options
+    tolerance = Tolerance(options["tolerance_db"], options["tolerance_seconds"])
+    return tolerance, TARGETS.get(options["target"])
 
 
 def _make(report: Report, steps: Steps[dict[str, Any]]) -> None:

@@ -16,7 +16,7 @@ from needle.metering.targets import TARGETS
 from needle.session.document import piece_length
 from server.analysis import reports
 from server.analysis.models import Report
-from server.analysis.report_page import shown
+from server.analysis.report_page import report_context
 from server.common.errors import ApiError
 from server.common.throttling import UserRateThrottle
 from server.media import tasks, uploads
@@ -147,7 +147,7 @@ def download_report(
         raise ApiError("The report is not finished.", 409)
     data = reports.report_data(report)
     if form == "page":
-        page = render_to_string("report.html", shown(report, data))
+        page = render_to_string("report.html", report_context(report, data))
         answer = HttpResponse(page, content_type="text/html; charset=utf-8")
         answer["Content-Security-Policy"] = _PAGE_POLICY
         return answer

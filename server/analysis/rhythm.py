@@ -136,8 +136,8 @@ def _lanes(document: dict[str, Any], owner: str) -> dict[str, Lane]:
 
 
 def _centre(document: dict[str, Any], owner: str) -> float:
-    thing = owner_in(document, owner)
-    return float(thing.get("pan", 0.0)) if kind_and_id(owner)[0] == "source" and thing["mode"] != "sides" else 0.0
+    entity = owner_in(document, owner)
+    return float(entity.get("pan", 0.0)) if kind_and_id(owner)[0] == "source" and entity["mode"] != "sides" else 0.0
 
 
 def _accents(document: dict[str, Any], source: str) -> tuple[np.ndarray, np.ndarray]:

@@ -47,7 +47,7 @@ class Stretch(Schema):
     moves: Annotated[str, Field(max_length=8000)] = ""
 
 
-class ThingOut(Schema):
+class TrajectoryOut(Schema):
     """Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
 
     One time only where nothing moves.
@@ -69,7 +69,7 @@ class TrajectoriesOut(Schema):
     start: float
     step: float
     count: int
-    things: list[ThingOut]
+    trajectories: list[TrajectoryOut]
     gains: list[list[float]]
     polar: list[list[float]]
 
@@ -86,22 +86,27 @@ def find_trajectories(session: MixSession, query: Stretch) -> TrajectoriesOut:
     mix = MonitorParams(moves=query.moves).mix(session, query.revision)
     count = int(np.ceil(query.seconds / STEP)) + 1
     times = query.start + STEP * np.arange(count)
-    things = []
+    trajectories = []
     for source in mix.sources:
         ends, spread = _listed(places(mix, source, times)), _listed(spreads(source, times))
         parts = _listed(side_parts(mix, source, times))
-        things.append(ThingOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
+        trajectories.append(TrajectoryOut(id=source.id, kind="source", ends=ends, spread=spread, parts=parts))
         for layer in source.layers:
             spread = np.full(count, layer.spread)
             ends = _listed(layer_places(source, layer, times))
-            things.append(ThingOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
+            trajectories.append(TrajectoryOut(id=layer.id, kind="layer", ends=ends, spread=_listed(spread)))
     gains, polar = np.zeros((0, 1)), np.zeros((0, 1))
     if query.gains:
         source = source_of(mix, query.gains)
         gains = channel_gains(mix, source, times)
         polar = room_to_polar(*places(mix, source, times).mean(axis=0))
     return TrajectoriesOut(
-        start=query.start, step=STEP, count=count, things=things, gains=_listed(gains), polar=_listed(polar)
+        start=query.start,
+        step=STEP,
+        count=count,
+        trajectories=trajectories,
+        gains=_listed(gains),
+        polar=_listed(polar),
     )
 
 

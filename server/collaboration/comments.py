@@ -120,8 +120,8 @@ def create_comment(request: HttpRequest, session_id: UUID, body: CommentIn) -> C
     _check_room(session)
     passage = _passage_at(session, body.beat) if body.beat is not None else None
     where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
-    made = Comment.objects.create(session=session, author=request.user, **body.dict(), **where)
-    return _announced(session_id, made, request)
+    comment = Comment.objects.create(session=session, author=request.user, **body.dict(), **where)
+    return _announced(session_id, comment, request)
 
 
 @router.post("/{uuid:session_id}/comments/{uuid:comment_id}/replies", response=CommentOut, throttle=_OFTEN)

@@ -7,10 +7,10 @@ from needle.errors import NeedleError
 from needle.session.owners import named
 from needle.session.restoring import belongs, layers_of
 from needle.session.validation import Document
-from server.editing.operations.base import said
+from server.editing.operations.base import describe_value
 from server.mixsessions.deltas import SETTINGS_KEY
 
-_NOT_SAID = {"id", "asset", "seconds", "first_channel", "frozen_fingerprint", "before_conversion"}
+_NOT_LISTED = {"id", "asset", "seconds", "first_channel", "frozen_fingerprint", "before_conversion"}
 _OF = {"pulses": "pulse", "deals": "deal", "events": "notes to deal", "speaker_routing": "loudspeakers"}
 
 
@@ -33,46 +33,46 @@ def differences(then: Document, now: Document) -> list[Difference]:
         old, new = ({SETTINGS_KEY: d[part]} if part == "session" else d[part] for d in (then, now))
         changed = (key for key in sorted(old.keys() | new.keys()) if old.get(key) != new.get(key))
         result += [_difference(part, key, old.get(key), new.get(key), then, now) for key in changed]
-    return sorted(result, key=lambda one: (one.source == "", one.name))
+    return sorted(result, key=lambda row: (row.source == "", row.name))
 
 
 def _difference(
     part: str, key: str, old: dict[str, Any] | None, new: dict[str, Any] | None, then: Document, now: Document
 ) -> Difference:
-    thing = new or old or {}
+    entity = new or old or {}
     sources = now["sources"].keys() | then["sources"].keys()
     layers = now["layers"], then["layers"]
-    source = next((one for one in sources if belongs(part, key, one, layers_of(one, *layers))), "")
-    name = _name(part, key, thing, now if new else then)
+    source = next((row for row in sources if belongs(part, key, row, layers_of(row, *layers))), "")
+    name = _name(part, key, entity, now if new else then)
     if old is None or new is None:
         return Difference(part, key, source, name, "" if old is None else "there", "" if new is None else "there")
     if part == "lanes":
-        counts = (f"{len(one['points'])} points{', off' if one.get('off') else ''}" for one in (old, new))
+        counts = (f"{len(row['points'])} points{', off' if row.get('off') else ''}" for row in (old, new))
         return Difference(part, key, source, name, *counts)
     fields = sorted(field for field in old.keys() | new.keys() if old.get(field) != new.get(field))
-    told = [field for field in fields if field not in _NOT_SAID]
-    return Difference(part, key, source, name, _words(told, old), _words(told, new))
+    fields = [field for field in fields if field not in _NOT_LISTED]
+    return Difference(part, key, source, name, _words(fields, old), _words(fields, new))
 
 
-def _words(fields: list[str], thing: dict[str, Any]) -> str:
+def _words(fields: list[str], entity: dict[str, Any]) -> str:
     words = []
     for field in fields:
-        value = thing.get(field)
+        value = entity.get(field)
         plain = isinstance(value, str | int | float | bool)
-        words.append((said(field, value) or field) if plain else f"{field.replace('_', ' ')} otherwise")
+        words.append((describe_value(field, value) or field) if plain else f"{field.replace('_', ' ')} otherwise")
     return ", ".join(words[:6]) + (f" and {len(words) - 6} more" if len(words) > 6 else "")
 
 
-def _name(part: str, key: str, thing: dict[str, Any], document: Document) -> str:
+def _name(part: str, key: str, entity: dict[str, Any], document: Document) -> str:
     if part == "session":
         return "The session"
     try:
         if part == "lanes":
-            return f"{named(document, thing['owner'])} · {thing['parameter'].replace('_', ' ')}"
+            return f"{named(document, entity['owner'])} · {entity['parameter'].replace('_', ' ')}"
         if part == "sends":
             return named(document, f"send:{key}")
         if part in _OF:
             return f"{named(document, key)} · {_OF[part]}"
     except NeedleError:
         return key
-    return str(thing.get("name") or key)
+    return str(entity.get("name") or key)

@@ -248,7 +248,7 @@ def _changing(what: str, now: dict[str, Any], target: dict[str, Any]) -> PutThin
 def list_versions(request: HttpRequest, session_id: UUID) -> list[VersionOut]:
     """The named versions, the latest revision first."""
     session = membership(request.user, session_id).session
-    return [_version_out(one) for one in session.versions.select_related("author")]
+    return [_version_out(version) for version in session.versions.select_related("author")]
 
 
 @router.post("/{uuid:session_id}/versions", response=VersionOut)
@@ -270,17 +270,17 @@ def name_version(request: HttpRequest, session_id: UUID, body: VersionIn) -> Ver
 def delete_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> Status:
     """Take a name away; the revision stays."""
     session = membership(request.user, session_id, to_edit=True).session
-    gone, _ = session.versions.filter(pk=version_id).delete()
-    if not gone:
+    deleted, _ = session.versions.filter(pk=version_id).delete()
+    if not deleted:
         raise ApiError("There is no such version.", 404)
     return Status(204, None)
 
 
-def _version_out(one: Version) -> VersionOut:
+def _version_out(version: Version) -> VersionOut:
     return VersionOut(
-        id=one.id,
-        name=one.name,
-        revision=one.revision,
-        author=shown_name(one.author),
-        created_at=one.created_at.isoformat(),
+        id=version.id,
+        name=version.name,
+        revision=version.revision,
+        author=shown_name(version.author),
+        created_at=version.created_at.isoformat(),
     )

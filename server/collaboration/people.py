@@ -115,13 +115,13 @@ def _member_out(member: Membership) -> MemberOut:
     )
 
 
-def _invitation_out(one: Invitation) -> InvitationOut:
+def _invitation_out(invitation: Invitation) -> InvitationOut:
     return InvitationOut(
-        id=one.id,
-        role=one.role,
-        ends_at=one.ends_at.isoformat(),
-        author=shown_name(one.author),
-        accepted=one.accepted,
+        id=invitation.id,
+        role=invitation.role,
+        ends_at=invitation.ends_at.isoformat(),
+        author=shown_name(invitation.author),
+        accepted=invitation.accepted,
     )
 
 

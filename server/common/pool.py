@@ -36,7 +36,7 @@ class Pool:
     def __init__(self, cores: int) -> None:
         # One more in the back than there are cores, so that files never keep all of analysis waiting.
         self._groups = {"front": ProcessGroup("front", cores, cores), "back": ProcessGroup("back", cores + 1, cores)}
-        self._asked: dict[Hashable, Job] = {}
+        self._shared: dict[Hashable, Job] = {}
         self._polled: dict[Hashable, Job] = {}
         self._lock = threading.Lock()
 
@@ -65,10 +65,10 @@ class Pool:
         When nobody waits for it any more, because their pages have been closed, it is dropped.
         """
         with self._lock:
-            shared = self._asked.get(same)
+            shared = self._shared.get(same)
             if shared is None or shared.future.done() or shared.abandoned:
-                shared = self._asked[same] = self.submit(job)
-                shared.future.add_done_callback(lambda _: self._asked.pop(same, None))
+                shared = self._shared[same] = self.submit(job)
+                shared.future.add_done_callback(lambda _: self._shared.pop(same, None))
             shared.urgency = min(shared.urgency, job.urgency)
             shared.waiters += 1
         try:
@@ -109,11 +109,11 @@ class Pool:
 _MOST_RESULTS = 24
 
 
-def _limit(known: dict[Hashable, Job]) -> None:
+def _limit(jobs: dict[Hashable, Job]) -> None:
     """Forget the oldest results of what is asked for again and again."""
-    ended = [key for key, job in known.items() if job.future.done()]
+    ended = [key for key, job in jobs.items() if job.future.done()]
     for key in ended[: max(0, len(ended) - _MOST_RESULTS)]:
-        del known[key]
+        del jobs[key]
 
 
 class _Inline:
@@ -201,7 +201,7 @@ def in_parallel(parts: Sequence[tuple[int, Callable[..., Any], tuple[Any, ...]]]
     if process is not None:
         yield from process.in_parallel(parts)
     elif settings.WORKERS and parts:
-        jobs = [pool().submit(Job(work, given, None, Urgency.ANALYSIS, near)) for near, work, given in parts]
+        jobs = [pool().submit(Job(work, arguments, None, Urgency.ANALYSIS, near)) for near, work, arguments in parts]
         try:
             for job in jobs:
                 yield job.future.result()
@@ -209,8 +209,8 @@ def in_parallel(parts: Sequence[tuple[int, Callable[..., Any], tuple[Any, ...]]]
             for job in jobs:
                 job.future.cancel()
     else:
-        for _, work, given in parts:
-            yield work(*given)
+        for _, work, arguments in parts:
+            yield work(*arguments)
 
 
 def part_count() -> int:

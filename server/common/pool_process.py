@@ -139,7 +139,7 @@ class PoolProcess:
     def tell_part(self, index: int, future: Future[Any]) -> None:
         """Give the process what a part of its work gave."""
         try:
-            message = ("given", index, future.result())
+            message = ("answer", index, future.result())
         except BaseException as error:
             message = ("failed", index, error)
         self._connection.send(message)
@@ -237,19 +237,19 @@ class _ChildSide:
             return
         self._end.send(("parts", list(parts)))
         self._waits_for_parts = True
-        given: dict[int, tuple[str, Any]] = {}
+        answers: dict[int, tuple[str, Any]] = {}
         try:
             for index in range(len(parts)):
-                while index not in given:
+                while index not in answers:
                     kind, *content = self._end.recv()
                     if kind == "part":
                         self._do_part(*content)
-                    elif kind in ("given", "failed"):
-                        given[content[0]] = kind, content[1]
+                    elif kind in ("answer", "failed"):
+                        answers[content[0]] = kind, content[1]
                     else:  # whoever wanted it has gone
                         self._waits_for_parts = kind != "no more"
                         raise Abandoned
-                kind, value = given.pop(index)
+                kind, value = answers.pop(index)
                 if kind == "failed":
                     raise value
                 yield value

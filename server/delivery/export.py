@@ -32,7 +32,7 @@ from needle.render.blocks import usable_cores
 from needle.session.document import groups_in, names_in, tempo_map
 from needle.session.validation import Document
 from server.analysis.models import Report
-from server.analysis.report_page import shown
+from server.analysis.report_page import report_context
 from server.delivery.models import Delivery
 from server.delivery.orders import Order
 from server.media.assets import asset_audio
@@ -160,13 +160,13 @@ class _Maker:
 
     def _measured(self, sounds: Sounds) -> Work:
         """One gain for the whole delivery: the mix at its target, and no file over the ceiling."""
-        wanted = self.order.loudness
-        if wanted is None:
+        aim = self.order.loudness
+        if aim is None:
             return
         mix, *others = yield from measure_sounds(sounds, self.start, self.stop, threads=usable_cores())
         titles = [sound.title for sound in sounds][1:]
         peaks = {title: result["true_peak_dbtp"] for title, result in zip(titles, others, strict=True)}
-        self.level = levelled(mix["integrated_lufs"], mix["true_peak_dbtp"], wanted.lufs, wanted.dbtp, peaks)
+        self.level = levelled(mix["integrated_lufs"], mix["true_peak_dbtp"], aim.lufs, aim.dbtp, peaks)
         self.notes.append(self.level.sentence)
 
     @property
@@ -208,8 +208,8 @@ class _Maker:
         yield from write_adm(path, self.mix, louder(result, self.gain), self.start, self.stop)
         objects = [each for each in result.programme.objects if not each.bed]
         beds = len(result.programme.objects) - len(objects)
-        said = f"{len(objects)} objects, {beds} beds, {result.programme.tracks} tracks"
-        self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=said)
+        summary = f"{len(objects)} objects, {beds} beds, {result.programme.tracks} tracks"
+        self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=summary)
 
     def _moves(self) -> Work:
         edges = (frame / self.mix.rate for frame in (self.start, self.stop))
@@ -231,8 +231,8 @@ class _Maker:
         start, end = (frame / self.mix.rate for frame in (self.start, self.stop))
         first, last = hops_between(start, end, hops_in(self.mix.length))
         tolerance = Tolerance(self.order.tolerance_db, self.order.tolerance_seconds)
-        wanted = self.order.loudness
-        target = Target("wanted", "ordered", wanted.lufs, wanted.dbtp, 1.0) if wanted else None
+        aim = self.order.loudness
+        target = Target("wanted", "ordered", aim.lufs, aim.dbtp, 1.0) if aim else None
         steps: Steps[dict[str, Any]] = mix_report(
             self.mix, self.called, first, max(last, first + 1), tolerance, target, known_frames, known_shares
         )
@@ -253,7 +253,7 @@ class _Maker:
             created_at=datetime.now(UTC),
         )
         # Away from the server there are no typefaces to fetch.
-        page = render_to_string("report.html", {**shown(about, data), "fonts": []})
+        page = render_to_string("report.html", {**report_context(about, data), "fonts": []})
         for title, ending, text in (
             ("Balance report", ".html", page),
             ("Balance report", ".json", json.dumps(data, allow_nan=False)),

@@ -73,10 +73,10 @@ def _begun(bundle: Bundle, owner, sent: int, progress: Progress) -> MixSession:
         share = (1.0 - _UNPACKED) / len(hexed)
         begins = _UNPACKED + number * share
 
-        def shown(done: float, begins: float = begins, share: float = share) -> None:
+        def report_progress(done: float, begins: float = begins, share: float = share) -> None:
             progress(begins + 0.99 * done * share)
 
-        renamed[name] = store_asset(bundle.asset_path(name), rate, shown)
+        renamed[name] = store_asset(bundle.asset_path(name), rate, report_progress)
     named = with_assets(document, renamed, lambda name: asset_audio(renamed[name], rate))
     return create_session(named, owner)
 

@@ -51,8 +51,8 @@ class Order(Schema):
 
     def checked(self, mix: Mix) -> dict[str, Any]:
         """The order as it is stored. NeedleError or ApiError says what cannot be made."""
-        wanted = self.sounds or self.adm or self.moves or self.bundle or self.report or self.chart
-        if not wanted:
+        has_files = self.sounds or self.adm or self.moves or self.bundle or self.report or self.chart
+        if not has_files:
             raise ApiError("Nothing is selected. Choose at least one file to export.", 422)
         checked_pattern(self.pattern)
         Tolerance(self.tolerance_db, self.tolerance_seconds)

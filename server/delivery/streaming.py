@@ -41,10 +41,10 @@ def _asked_range(request: HttpRequest, tag: str, size: int) -> tuple[int, int] |
 
     None too where several are asked for, or what was begun is another file now.
     """
-    asked = _RANGE.fullmatch(request.headers.get("Range", "").replace(" ", ""))
-    if not asked or request.headers.get("If-Range", tag) != tag:
+    match = _RANGE.fullmatch(request.headers.get("Range", "").replace(" ", ""))
+    if not match or request.headers.get("If-Range", tag) != tag:
         return None
-    first, last = asked["first"], asked["last"]
+    first, last = match["first"], match["last"]
     if not first:
         return (max(size - int(last), 0), size) if last else None
     if last and int(last) < int(first):

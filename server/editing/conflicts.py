@@ -16,9 +16,9 @@ MOST_OVERWRITTEN = 8
 
 def changed_since(session: MixSession, row: OperationRecord, user) -> list[OperationRecord]:
     """Colleagues' operations after ``row`` that changed the same things, in order."""
-    mine = touches_of(row)
-    later = _on_the_same(session, row.revision, mine).filter(undoes=None).exclude(author=user)
-    return [other for other in without_heavy_fields(later).select_related("author") if _meet(mine, touches_of(other))]
+    own = touches_of(row)
+    later = _on_the_same(session, row.revision, own).filter(undoes=None).exclude(author=user)
+    return [other for other in without_heavy_fields(later).select_related("author") if _meet(own, touches_of(other))]
 
 
 def _on_the_same(session: MixSession, revision: int, touches: Iterable[Touch]):
@@ -28,9 +28,9 @@ def _on_the_same(session: MixSession, revision: int, touches: Iterable[Touch]):
     return live(session).filter(pk__in=subjects.values("operation"))
 
 
-def remaining(mine: Iterable[Touch], rivals: Iterable[Touch]) -> list[Touch]:
+def remaining(own: Iterable[Touch], rivals: Iterable[Touch]) -> list[Touch]:
     """What of one's touches nobody else has touched; of stretches of time what is left of them."""
-    result = list(mine)
+    result = list(own)
     for other in rivals:
         result = [left for touch in result for left in _without(touch, other)]
     return result
@@ -63,8 +63,8 @@ def unseen(session: MixSession, user, base_revision: int, operation: Operation) 
 
 def overwritten(operation: Operation, others: Iterable[OperationRecord]) -> list[dict[str, Any]]:
     """Those of ``others`` that the operation goes over: the later wins, and both are told."""
-    mine = operation.touches()
-    result = [row for row in others if _meet(mine, touches_of(row))]
+    own = operation.touches()
+    result = [row for row in others if _meet(own, touches_of(row))]
     return [
         {"revision": row.revision, "author": {"id": row.author_id, "name": row.author_name}, "summary": row.summary}
         for row in result[-MOST_OVERWRITTEN:]
@@ -74,7 +74,7 @@ def overwritten(operation: Operation, others: Iterable[OperationRecord]) -> list
 def meeting(row: OperationRecord, later: OperationRecord) -> list[Touch]:
     """What of a change a later one has touched too; of stretches what they share."""
     later_touches = touches_of(later)
-    return [shared(mine, other) for mine in touches_of(row) for other in later_touches if overlap(mine, other)]
+    return [shared(own, other) for own in touches_of(row) for other in later_touches if overlap(own, other)]
 
 
 def touches_of(row: OperationRecord) -> list[Touch]:
@@ -82,8 +82,8 @@ def touches_of(row: OperationRecord) -> list[Touch]:
     return [(touch[0], touch[1], touch[2]) for touch in row.touches]
 
 
-def _meet(mine: list[Touch], others: list[Touch]) -> bool:
+def _meet(own: list[Touch], others: list[Touch]) -> bool:
     by_name = defaultdict(list)
-    for touch in mine:
+    for touch in own:
         by_name[touch[0]].append(touch)
     return any(overlap(a, b) for b in others if b[0] in by_name for a in by_name[b[0]])

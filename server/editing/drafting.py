@@ -85,7 +85,7 @@ Control = tuple[str, str, Sequence[tuple[Sequence[tuple[float, float]], float]]]
 """What was done with a control: whose parameter, and each time that it was held (samples, end)."""
 
 
-def taken(
+def record_take(
     drafting: Drafting, user, start: float, end: float, mode: str, glide: float, controls: Iterable[Control]
 ) -> Draft:
     """A recorded pass as a take."""
@@ -103,14 +103,14 @@ def taken(
     return drafting.take(user, about)
 
 
-def kept_takes(session: MixSession, user) -> Iterable[Draft]:
+def own_takes(session: MixSession, user) -> Iterable[Draft]:
     """Somebody's own takes, latest first."""
     return Draft.objects.filter(session=session, author=user, kind=Draft.Kind.TAKE)
 
 
 def forget(session: MixSession, user, take: UUID) -> int:
     """Drop a take; ApiError if it is not there or somebody else's."""
-    count, _ = kept_takes(session, user).filter(pk=take).delete()
+    count, _ = own_takes(session, user).filter(pk=take).delete()
     if not count:
         raise ApiError("That take has been deleted.", 404)
     return count
@@ -147,8 +147,8 @@ def with_moves(session: MixSession, document: Document, moves: Sequence[str], at
                     continue
                 key = lane_key(write["owner"], write["parameter"])
                 before = Lane.of(lanes.get(key, {"points": []})["points"])
-                fresh = tuple(Point(**point) for point in write["points"])
-                put(key, stored(before.with_range(write["start"], write["end"], fresh).points))
+                points = tuple(Point(**point) for point in write["points"])
+                put(key, stored(before.with_range(write["start"], write["end"], points).points))
         elif which.endswith(_PULSE):
             owner = which.removesuffix(_PULSE)
             result = None if what == "none" else at(int(what))["pulses"].get(owner)

@@ -157,9 +157,9 @@ def _layout(layout: Layout) -> LayoutOut:
             place=places.get(index, (0.0, 0.0, 0.0)),
             fold=tuple(folded[:, index].tolist()),
             mirrored=int(layout.mirrored[index]),
-            **{name: getattr(one, name) for name in ("name", "label", "group", "lfe", "azimuth", "elevation")},
+            **{name: getattr(channel, name) for name in ("name", "label", "group", "lfe", "azimuth", "elevation")},
         )
-        for index, one in enumerate(layout.channels)
+        for index, channel in enumerate(layout.channels)
     ]
     return LayoutOut(
         name=layout.name,
@@ -402,8 +402,8 @@ def save_preset(request: HttpRequest, body: PresetIn) -> PresetOut:
 @router.delete("/presets/{uuid:preset_id}", response={204: None})
 def delete_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
-    gone, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
-    if not gone:
+    deleted, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
+    if not deleted:
         raise ApiError("You have no such preset.", 404)
     return 204, None
 
@@ -412,9 +412,9 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
     """The content if the core allows it; NeedleError otherwise."""
     try:
         if kind == "placement":
-            return PlaceSource.model_validate({"source": "any", **content}).given()
+            return PlaceSource.model_validate({"source": "any", **content}).changes()
         if kind == "pulse":
-            pulse = Pulse.of(SetPulse.model_validate({"owner": "any", **content}).given())
+            pulse = Pulse.of(SetPulse.model_validate({"owner": "any", **content}).changes())
             return {name: value for name, value in pulse.as_dict().items() if name not in ("on", "origin")}
         if kind == "return":
             result = StoredReturn.model_validate({"id": "any", "name": name, **content}).model_dump()

@@ -75,6 +75,6 @@ class Draft(models.Model):
         draft = cls.objects.create(
             session=session, author=author, kind=kind, revision=revision, writes=writes, about=about or {}
         )
-        mine = cls.objects.filter(session=session, author=author, kind=kind)
-        mine.exclude(pk__in=list(mine.values_list("pk", flat=True)[: cls.KEPT[kind]])).delete()
+        own = cls.objects.filter(session=session, author=author, kind=kind)
+        own.exclude(pk__in=list(own.values_list("pk", flat=True)[: cls.KEPT[kind]])).delete()
         return draft

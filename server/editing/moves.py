@@ -17,7 +17,7 @@ from needle.session.document import piece_length, tempo_map
 from needle.session.owners import check_moves, lane_in, static_in
 from server.common import pool
 from server.common.errors import ApiError
-from server.editing.drafting import Drafting, forget, kept_takes, lane_history, taken
+from server.editing.drafting import Drafting, forget, lane_history, own_takes, record_take
 from server.editing.models import Draft
 from server.editing.operations.lanes import Owner
 from server.editing.range_edits import AnyEdit, edit_from
@@ -198,7 +198,7 @@ def draft_edit(session: MixSession, user: User, body: EditIn) -> DraftOut:
 
 @router.post("/{uuid:session_id}/moves/clip", response=ClipIn)
 def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
-    """A stretch of one thing's lanes to be taken along."""
+    """A range of one owner's lanes, to be pasted elsewhere."""
     session = membership(request.user, session_id, to_edit=True).session
     if len({lane.owner for lane in body.lanes}) > 1:
         raise ApiError("Copy the automation of one source at a time; it can be pasted to several.", 422)
@@ -206,7 +206,7 @@ def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
 
 
 def clip_of_lanes(session: MixSession, body: Stretch) -> ClipIn:
-    """A stretch of one thing's lanes as a clip."""
+    """A range of one owner's lanes as a clip."""
     document = document_for(session, body.revision)
     lanes = {
         lane.parameter: (
@@ -280,7 +280,7 @@ def thin_take(session: MixSession, user: User, body: TakeIn) -> TakeOut:
         (control.owner, control.parameter, [(hold.samples, hold.end) for hold in control.holds])
         for control in body.controls
     ]
-    draft = taken(drafting, user, body.start, body.end, body.mode, body.glide, controls)
+    draft = record_take(drafting, user, body.start, body.end, body.mode, body.glide, controls)
     return _take_out(draft)
 
 
@@ -288,7 +288,7 @@ def thin_take(session: MixSession, user: User, body: TakeIn) -> TakeOut:
 def list_takes(request: HttpRequest, session_id: UUID) -> list[TakeOut]:
     """One's own takes in a session, latest first."""
     session = membership(request.user, session_id).session
-    return [_take_out(draft) for draft in kept_takes(session, request.user)]
+    return [_take_out(draft) for draft in own_takes(session, request.user)]
 
 
 @router.delete("/{uuid:session_id}/moves/takes/{uuid:take_id}", response={204: None})

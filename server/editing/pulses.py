@@ -41,7 +41,7 @@ class PulseIn(Schema):
 
     def pulse(self, document: dict[str, Any]) -> Pulse:
         before = document["pulses"].get(self.owner, PULSE_DEFAULTS)
-        fields = SetPulse.model_validate({"owner": self.owner, **self.values}).given()
+        fields = SetPulse.model_validate({"owner": self.owner, **self.values}).changes()
         return Pulse.of({**before, **fields})
 
 

@@ -86,6 +86,6 @@ AnyEdit = Annotated[
 ]
 
 
-def edit_from(given: AnyEdit) -> RangeEdit:
+def edit_from(edit: AnyEdit) -> RangeEdit:
     """The range operation; NeedleError if its numbers break a rule."""
-    return EDITS[given.kind](**given.model_dump(exclude={"kind"}))
+    return EDITS[edit.kind](**edit.model_dump(exclude={"kind"}))

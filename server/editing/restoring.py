@@ -37,14 +37,14 @@ def _change(
     if kind == "deal" and "." in key:
         source, _, place = key.partition(".")
         return _place_change(now, then, source, place, field)
-    part, thing = (PART_OF_PREFIX.get(f"{kind}:"), key) if colon else ("sources", head)
+    part, entity_id = (PART_OF_PREFIX.get(f"{kind}:"), key) if colon else ("sources", head)
     if part == "session":
-        return {"part": part, "key": thing, "value": {**now[part], field: then[part][field]}}
-    old, new = then.get(part, {}).get(thing), now.get(part, {}).get(thing)
+        return {"part": part, "key": entity_id, "value": {**now[part], field: then[part][field]}}
+    old, new = then.get(part, {}).get(entity_id), now.get(part, {}).get(entity_id)
     if old is None or new is None:
         # It came or went with the change.
-        return {"part": part, "key": thing, "value": old} if part and old != new else None
-    return {"part": part, "key": thing, "value": {**new, field: old[field]}} if field in old else None
+        return {"part": part, "key": entity_id, "value": old} if part and old != new else None
+    return {"part": part, "key": entity_id, "value": {**new, field: old[field]}} if field in old else None
 
 
 def _route_change(now: Document, then: Document, source: str, passage: str, name: str) -> dict[str, Any] | None:
@@ -70,10 +70,10 @@ def _route_change(now: Document, then: Document, source: str, passage: str, name
 def _place_change(now: Document, then: Document, source: str, place: str, name: str) -> dict[str, Any] | None:
     """One value of one place of a deal; the other places, and those that have gone, stay as they are."""
     old, new = then["deals"].get(source), now["deals"].get(source)
-    was = next((one for one in (old or {}).get("places") or [] if one["id"] == place), None)
+    was = next((row for row in (old or {}).get("places") or [] if row["id"] == place), None)
     if new is None or was is None or name not in was:
         return None
-    places = [{**one, name: was[name]} if one["id"] == place else one for one in new["places"] or []]
+    places = [{**row, name: was[name]} if row["id"] == place else row for row in new["places"] or []]
     return {"part": "deals", "key": source, "value": {**new, "places": places}}
 
 
@@ -81,8 +81,8 @@ def _lane_change(
     now: Document, then: Document, key: str, start: float | None, end: float | None
 ) -> dict[str, Any] | None:
     owner = key.rpartition("/")[0]
-    kind, thing = kind_and_id(owner)
-    if owner != ROOM and thing not in now[PART_OF[kind]]:
+    kind, entity_id = kind_and_id(owner)
+    if owner != ROOM and entity_id not in now[PART_OF[kind]]:
         return None
     old, new = then["lanes"].get(key), now["lanes"].get(key)
     if start is None or end is None:

@@ -50,7 +50,7 @@ class _Latest:
 _lock = Lock()
 """Held for a look at the caches only; each session has a lock of its own while its mix is made."""
 _latest: LRUCache[UUID, _Latest] = LRUCache(64)
-_tried: LRUCache[tuple[UUID, int, tuple[str, ...]], Mix] = LRUCache(16)
+_previewed: LRUCache[tuple[UUID, int, tuple[str, ...]], Mix] = LRUCache(16)
 _mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(32)
 
 
@@ -64,12 +64,13 @@ def mix_at(session: MixSession, revision: int) -> Mix:
         return result
     document = document_for(session, revision)
     with latest.lock:
-        made = latest.mix(document, revision) if revision > latest.revision else None
-    if made is None:
+        if revision > latest.revision:
+            result = latest.mix(document, revision)
+    if result is None:
         rate = document["session"]["rate"]
-        made = mix_of(document, lambda asset: asset_audio(asset, rate))
+        result = mix_of(document, lambda asset: asset_audio(asset, rate))
     with _lock:
-        return _mixes.setdefault(key, made)
+        return _mixes.setdefault(key, result)
 
 
 def mix_with(session: MixSession, revision: int, moves: tuple[str, ...]) -> Mix:
@@ -78,7 +79,7 @@ def mix_with(session: MixSession, revision: int, moves: tuple[str, ...]) -> Mix:
         return mix_at(session, revision)
     key = (session.id, revision, moves)
     with _lock:
-        result = _tried.get(key)
+        result = _previewed.get(key)
     if result is None:
         document, mix = document_for(session, revision), mix_at(session, revision)
         moved = with_moves(session, document, moves, lambda earlier: document_for(session, earlier))
@@ -89,9 +90,9 @@ def mix_with(session: MixSession, revision: int, moves: tuple[str, ...]) -> Mix:
             same = document["lanes"].get(stored["id"]) is stored and known.get(stored["id"])
             return same or Lane.of(stored["points"])
 
-        made = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
+        result = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
         with _lock:
-            result = _tried.setdefault(key, made)
+            result = _previewed.setdefault(key, result)
     return result
 
 

@@ -81,7 +81,7 @@ def ids(text: str) -> list[str]:
 
 def changes_of(text: str) -> list[Change]:
     """Changes on trial as they stand in an address."""
-    parts = (one.split(":") for one in ids(text))
+    parts = (change.split(":") for change in ids(text))
     return [Change(source, float(level), float(place)) for source, level, place in parts]
 
 

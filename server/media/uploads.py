@@ -195,12 +195,12 @@ def read(upload_id: UUID) -> None:
         return
     # Before anything of it is opened: what ends the process now is counted all the same.
     Upload.objects.filter(pk=upload_id).update(attempts=F("attempts") + 1)
-    shown = -1.0
+    reported = -1.0
 
     def progress(done: float) -> None:
-        nonlocal shown
-        if done - shown >= 0.02 or done >= 1.0:
-            shown = done
+        nonlocal reported
+        if done - reported >= 0.02 or done >= 1.0:
+            reported = done
             if not Upload.objects.filter(pk=upload_id, status=Upload.Status.READING).update(
                 progress=done, signed_at=timezone.now()
             ):

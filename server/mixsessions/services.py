@@ -52,12 +52,12 @@ def checked_document(document: Document) -> None:
         where = ".".join(str(part) for part in first["loc"])
         raise NeedleError(f"The session in it is damaged at {where[:80]}: {first['msg'][:120]}.") from error
     for part in PARTS:
-        for key, thing in document[part].items():
-            _check_key(part, key, thing)
+        for key, entity in document[part].items():
+            _check_key(part, key, entity)
 
 
-def _check_key(part: str, key: str, thing: dict[str, Any]) -> None:
-    if thing.get("id") != key or len(key) > _LONGEST_KEY:
+def _check_key(part: str, key: str, entity: dict[str, Any]) -> None:
+    if entity.get("id") != key or len(key) > _LONGEST_KEY:
         raise NeedleError(f"The session in it is damaged: among its {part} “{key[:60]}” is not under its own name.")
 
 
@@ -100,7 +100,7 @@ def delete_owned_sessions(sender, user, **_) -> None:
 
 def leave_sessions(sender, user, **_) -> None:
     """End every membership of an account that is deleted."""
-    mine = Membership.objects.filter(user=user)
-    for session_id in mine.values_list("session", flat=True):
+    memberships = Membership.objects.filter(user=user)
+    for session_id in memberships.values_list("session", flat=True):
         announce(session_id, "people")
-    mine.delete()
+    memberships.delete()

@@ -33,11 +33,11 @@ def existing(state: State, part: str, key: str) -> Value:
     return result
 
 
-def _as_kept(value: Any) -> Any:
+def _as_stored(value: Any) -> Any:
     """A value as the database gives it back: what operations have as tuples are lists there."""
     if isinstance(value, dict):
-        return {key: _as_kept(one) for key, one in value.items()}
-    return [_as_kept(one) for one in value] if isinstance(value, list | tuple) else value
+        return {key: _as_stored(item) for key, item in value.items()}
+    return [_as_stored(item) for item in value] if isinstance(value, list | tuple) else value
 
 
 def taken_away(state: State, part: str, key: str) -> Value | None:
@@ -61,15 +61,15 @@ class DocumentState:
         return [self.document[part][key] for key in sorted(self.document[part])]
 
     def put(self, part: str, key: str, value: Value | None) -> None:
-        value = _as_kept(value)
+        value = _as_stored(value)
         # Parts are replaced, never changed in place, so that who holds the old one keeps it whole.
         if part == "session":
-            things = value
+            entities = value
         else:
-            things = {k: v for k, v in self.document[part].items() if k != key}
+            entities = {k: v for k, v in self.document[part].items() if k != key}
             if value is not None:
-                things[key] = value
-        self.document = {**self.document, part: things}
+                entities[key] = value
+        self.document = {**self.document, part: entities}
 
 
 class StoredState:
@@ -95,7 +95,7 @@ class StoredState:
         return [change for change in changes if change is not None]
 
     def put(self, part: str, key: str, value: Value | None) -> None:
-        value = _as_kept(value)
+        value = _as_stored(value)
         if (part, key) not in self.before:
             self.before[part, key] = deepcopy(self.get(part, key))
         if part == "session":

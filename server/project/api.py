@@ -105,5 +105,5 @@ def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
         {"field": ".".join(str(part) for part in problem["loc"]), "problem": problem["msg"]}
         for problem in error.errors
     ]
-    told = "; ".join(f"{p['field']}: {p['problem']}" for p in problems)
-    return api.create_response(request, {"detail": told, "fields": problems}, status=422)
+    sentence = "; ".join(f"{p['field']}: {p['problem']}" for p in problems)
+    return api.create_response(request, {"detail": sentence, "fields": problems}, status=422)

@@ -261,9 +261,9 @@ def _name() -> str:
 
 def _run(command: list[str]) -> None:
     """Run one of PostgreSQL's programs on the database; its password goes by the environment."""
-    given = connection.settings_dict
+    database = connection.settings_dict
     names = {"PGHOST": "HOST", "PGPORT": "PORT", "PGUSER": "USER", "PGPASSWORD": "PASSWORD", "PGDATABASE": "NAME"}
-    environment = os.environ | {key: str(given[name]) for key, name in names.items() if given.get(name)}
+    environment = os.environ | {key: str(database[name]) for key, name in names.items() if database.get(name)}
     try:
         subprocess.run(command, env=environment, check=True, capture_output=True, text=True)
     except FileNotFoundError as error:

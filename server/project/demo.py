@@ -42,11 +42,11 @@ def make_demo_accounts() -> list:
     """The demo's users, made where they are missing."""
     users = []
     for account in ACCOUNTS:
-        user, made = get_user_model().objects.get_or_create(
+        user, created = get_user_model().objects.get_or_create(
             username=account.username,
             defaults={"first_name": account.first_name, "last_name": account.last_name},
         )
-        if made:
+        if created:
             user.set_password(PASSWORD)
             user.save()
         users.append(user)

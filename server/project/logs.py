@@ -72,12 +72,12 @@ class request_log:  # noqa: N801 - Django names middleware as functions
             user = getattr(request, "user", None)
             # Who was not looked up while the request was answered is not looked up for the log.
             known = user is not None and getattr(user, "_wrapped", user).__class__.__name__ == "User"
-            told = {
+            entry = {
                 "method": request.method,
                 "path": request.path,
                 "status": response.status_code,
                 "ms": round(1000 * (perf_counter() - began), 1),
                 "user": user.pk if known else None,
             }
-            requests.info("%(method)s %(path)s %(status)s", told, extra=told)
+            requests.info("%(method)s %(path)s %(status)s", entry, extra=entry)
         return response

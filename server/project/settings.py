@@ -52,17 +52,17 @@ if TASKS_IN_REDIS and not REDIS_URL:
 
 
 def _secret() -> str:
-    given = env.str("NEEDLE_SECRET", "")
-    if given:
-        return given
+    secret = env.str("NEEDLE_SECRET", "")
+    if secret:
+        return secret
     if not LOCAL:
         raise ImproperlyConfigured("Set NEEDLE_SECRET to a long random text, or NEEDLE_LOCAL=1 on your own machine.")
     DATA_DIR.mkdir(parents=True, exist_ok=True)
-    kept = DATA_DIR / "secret"
-    if not kept.exists():
-        kept.touch(mode=0o600)
-        kept.write_text(get_random_secret_key())
-    return kept.read_text()
+    path = DATA_DIR / "secret"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(get_random_secret_key())
+    return path.read_text()
 
 
 SECRET_KEY = _secret()

@@ -59,11 +59,11 @@ class SoundHandler(ASGIHandler):
             await self._http(scope, receive, send)
             return
         answering = asyncio.create_task(self.get_response_async(ASGIRequest(scope, io.BytesIO())))
-        gone = asyncio.create_task(_gone(receive))
-        await asyncio.wait((answering, gone), return_when=asyncio.FIRST_COMPLETED)
+        leaving = asyncio.create_task(_gone(receive))
+        await asyncio.wait((answering, leaving), return_when=asyncio.FIRST_COMPLETED)
         if not answering.done():
             answering.cancel()
-        gone.cancel()
+        leaving.cancel()
         with suppress(asyncio.CancelledError):
             response = await answering
             await self.send_response(response, send)

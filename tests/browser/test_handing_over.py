@@ -116,7 +116,7 @@ class Journey(Folder):
         # Stems.
         page.get_by_role("button", name="Stems…").click()
         page.get_by_label("Files to import").set_input_files(self.stems())
-        page.get_by_role("button", name="Bring in 3 sources").click()
+        page.get_by_role("button", name="Import 3 sources").click()
         self.until(page, lambda: len(nora.document()["sources"]) == 3, "not brought in")
         page.keyboard.press("Escape")
         ids = {row["name"]: key for key, row in nora.document()["sources"].items()}

@@ -147,15 +147,15 @@ class Working(Desk):
         self.press("Copy")
         self.press("Paste…")
         # What was asked first is answered last: only what is asked now counts.
-        first, found = r"/moves/places\?.*every=4\b", page.get_by_label("Positions found").get_by_role("checkbox")
+        first, places = r"/moves/places\?.*every=4\b", page.get_by_label("Positions found").get_by_role("checkbox")
         with page.expect_response(re.compile(first)), held_back(page, first):
             with page.expect_request(re.compile(first)):
                 page.get_by_label("Where to paste").select_option("bars")
             page.get_by_label("Number of bars").fill("12")
             page.get_by_label("Number of bars").press("Enter")
-            expect(found).to_have_count(3)
-        expect(found).to_have_count(3)
-        found.nth(2).uncheck()
+            expect(places).to_have_count(3)
+        expect(places).to_have_count(3)
+        places.nth(2).uncheck()
         page.get_by_text("on Ferry engine").click()
         page.get_by_label("Range").get_by_label("Plucked bass").check()
         page.get_by_label("Range").get_by_label("Ferry engine").uncheck()

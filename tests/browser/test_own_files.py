@@ -44,7 +44,7 @@ class OwnFiles(BrowserCase):
     def bring_in(self, files: list[Path], wanted: int) -> None:
         self.page.get_by_role("button", name="+ Add").click()
         self.page.get_by_label("Files to import").set_input_files([str(path) for path in files])
-        button = self.page.get_by_role("button", name=f"Bring in {wanted} source")
+        button = self.page.get_by_role("button", name=f"Import {wanted} source")
         expect(button).to_be_enabled()
         button.click()
         self.until(self.page, lambda: len(self.rowan.document()["sources"]) == wanted, "not brought in")
@@ -149,6 +149,6 @@ class OwnFiles(BrowserCase):
         good, *_ = self.stems()
         self.rowan.drop_file("svg.field", "Dropped voice.wav", good.read_bytes(), "audio/wav")
         expect(self.page.get_by_role("dialog").get_by_text("Mono.")).to_be_visible()
-        self.page.get_by_role("button", name="Bring in 1 source").click()
+        self.page.get_by_role("button", name="Import 1 source").click()
         self.settled(lambda: bool(self.rowan.document()["sources"]), "not brought in")
         self.assertAlmostEqual(self.source("Dropped voice")["seconds"], 2.0, places=3)

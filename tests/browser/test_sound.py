@@ -87,8 +87,10 @@ class Heard(BrowserCase):
         self.play_bass(rowan)
         left, right = rowan.listen(0.5)
         self.assertAlmostEqual(float(np.abs(left).max()), float(np.abs(right).max()), places=6)
-        asked: list[str] = []
-        rowan.page.on("request", lambda request: asked.append(request.url) if "/segments/" in request.url else None)
+        requests: list[str] = []
+        rowan.page.on(
+            "request", lambda request: requests.append(request.url) if "/segments/" in request.url else None
+        )
         ines.place_of("plucked-bass").press("End")
         expect(rowan.place_of("plucked-bass")).to_have_attribute("aria-valuetext", "R100")
 
@@ -97,7 +99,7 @@ class Heard(BrowserCase):
             return float(np.abs(left).max()) < 1e-6 < float(np.abs(right).max())
 
         self.until(rowan.page, only_right, "the colleague's edit is not heard")
-        self.assertTrue(any("past=" in url for url in asked), "meters do not go on from what has sounded")
+        self.assertTrue(any("past=" in url for url in requests), "meters do not go on from what has sounded")
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
 
     def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:

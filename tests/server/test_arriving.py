@@ -64,7 +64,7 @@ class Coming(SessionCase):
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
-    def heard(self, session: MixSession) -> np.ndarray:
+    def output(self, session: MixSession) -> np.ndarray:
         session.refresh_from_db()
         mix = mix_at(session, session.revision)
         return render_audio(mix, 0, mix.frames)
@@ -90,7 +90,7 @@ class Arriving(Coming):
         renamed = {key: row["asset"] for key, row in here["sources"].items()}
         sources = {key: {**row, "asset": renamed[key]} for key, row in there["sources"].items()}
         self.assertEqual({**there, "sources": sources}, here)
-        np.testing.assert_array_equal(self.heard(session), self.heard(self.session))
+        np.testing.assert_array_equal(self.output(session), self.output(self.session))
         # It is a session like any other: edited, undone, and its beginning is what came.
         client = self.as_("uwe")
         operation = {"kind": "place-source", "source": "high", "pan": 0.5}
@@ -110,7 +110,7 @@ class Arriving(Coming):
         times = np.linspace(0.0, 4.0, 200)
         before, after = (lane_in(document, "low", "pan") for document in (self.document(), stored_document(session)))
         np.testing.assert_allclose(after.evaluate(times), before.evaluate(times), atol=0.01)
-        worst = np.abs(self.heard(session) - self.heard(self.session)).max()
+        worst = np.abs(self.output(session) - self.output(self.session)).max()
         self.assertLess(20.0 * np.log10(worst), -40.0)
 
     def test_a_broken_one_is_refused_and_leaves_nothing(self) -> None:
@@ -169,7 +169,7 @@ class Copies(Coming):
         copied = stored_document(session)
         self.assertEqual(copied["session"]["name"], "Tones, another way")
         self.assertEqual({**copied, "session": None}, {**self.document(), "session": None})
-        np.testing.assert_array_equal(self.heard(session), self.heard(self.session))
+        np.testing.assert_array_equal(self.output(session), self.output(self.session))
 
     def archive(self, archived: bool) -> list[dict]:
         body = {"archived": archived}
@@ -222,8 +222,8 @@ class Landing(Coming):
         wanted = lane_in(self.document(), "low", "pan").evaluate(times)
         for kind in ("csv", "json", "mid"):
             file = self.file(kind)
-            found = self.ask("import/preview", file)["lanes"]
-            low = next(one for one in found if one["name"] == "Low")
+            lanes = self.ask("import/preview", file)["lanes"]
+            low = next(one for one in lanes if one["name"] == "Low")
             self.assertEqual(low["lands"], {"owner": "low", "parameter": "pan"})
             self.operate(self.as_("emil"), {"kind": "write-points", "owner": "low", "parameter": "pan",
                                             "start": 0.0, "end": 4.0, "points": []})  # fmt: skip
@@ -237,8 +237,8 @@ class Landing(Coming):
 
     def test_elsewhere_later_and_over_everything(self) -> None:
         text = "time,value\n0,0.25\n1,0.5\n"
-        (found,) = self.ask("import/preview", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
-        self.assertEqual((found["lands"], found["points"], found["high"]), (None, 2, 0.5))
+        (lanes,) = self.ask("import/preview", SimpleUploadedFile("one.csv", text.encode()))["lanes"]
+        self.assertEqual((lanes["lands"], lanes["points"], lanes["high"]), (None, 2, 0.5))
         lands = json.dumps([{"index": 0, "owner": "low", "parameter": "pan"}])
         draft = self.ask("import", SimpleUploadedFile("one.csv", text.encode()), lands=lands, at=2.5)
         self.apply(draft)

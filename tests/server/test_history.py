@@ -84,15 +84,15 @@ class History(SharedCase):
 
     def test_what_differs_is_told_in_words_and_lanes(self) -> None:
         middle = self.busy()
-        told = self.got("lisa", f"/history/{middle}/differences", revision=self.revision())
-        by = {(one["part"], one["key"]): one for one in told["differences"]}
+        answer = self.got("lisa", f"/history/{middle}/differences", revision=self.revision())
+        by = {(one["part"], one["key"]): one for one in answer["differences"]}
         self.assertEqual(
             (by["sources", "high"]["then"], by["sources", "high"]["now"]), ("level +0.0 dB", "level -4.0 dB")
         )
         self.assertEqual((by["returns", "hall"]["then"], by["returns", "hall"]["now"]), ("there", ""))
         self.assertEqual(by["lanes", "low/pan"]["source"], "low")
-        self.assertEqual([p["t"] for p in told["lanes"]["low/pan"]], [0.5, 1.5, 3.0])
-        self.assertEqual([p["value"] for p in told["lanes"]["high/level"]], [0.0])
+        self.assertEqual([p["t"] for p in answer["lanes"]["low/pan"]], [0.5, 1.5, 3.0])
+        self.assertEqual([p["value"] for p in answer["lanes"]["high/level"]], [0.0])
 
     def test_everything_or_a_source_or_a_stretch_comes_back_as_a_change(self) -> None:
         middle = self.busy()
@@ -137,10 +137,10 @@ class History(SharedCase):
         middle = self.revision()
         for key in ("low", "high", "wide"):
             self.make("emil", "set-level", source=key, level=-6.0)
-        told = {"done": 0.0}
-        while told["done"] < 1.0:
-            told = self.got("lisa", f"/history/{middle}/loudness-match", revision=self.revision())
-        self.assertAlmostEqual(told["trim"], -6.0, delta=0.05)
+        answer = {"done": 0.0}
+        while answer["done"] < 1.0:
+            answer = self.got("lisa", f"/history/{middle}/loudness-match", revision=self.revision())
+        self.assertAlmostEqual(answer["trim"], -6.0, delta=0.05)
 
     def test_versions_have_names(self) -> None:
         made = self.asked("emil", "/versions", name="For the client", revision=2)

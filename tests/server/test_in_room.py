@@ -184,15 +184,15 @@ class Readings(RoomCase):
     def test_whereabouts(self) -> None:
         points = [{"t": 0.0, "value": 0.0}, {"t": 4.0, "value": 360.0}]
         self.make("write-points", owner="low", parameter="rotation", start=0.0, end=4.0, points=points)
-        told = self.ask("/room/trajectories", seconds=4.0, gains="low")
-        things = {thing["id"]: thing for thing in told["things"]}
-        self.assertEqual(len(things["high"]["ends"][0][0]), 1)
-        (x, y, _) = (np.array(row) for row in things["low"]["ends"][0])
+        answer = self.ask("/room/trajectories", seconds=4.0, gains="low")
+        trajectories = {trajectory["id"]: trajectory for trajectory in answer["trajectories"]}
+        self.assertEqual(len(trajectories["high"]["ends"][0][0]), 1)
+        (x, y, _) = (np.array(row) for row in trajectories["low"]["ends"][0])
         self.assertAlmostEqual(x[20], -1.0, delta=0.01)
         self.assertAlmostEqual(y[40], -1.0, delta=0.01)
-        gains = np.array(told["gains"])
+        gains = np.array(answer["gains"])
         np.testing.assert_allclose((gains**2).sum(axis=0), 1.0, atol=0.01)
-        self.assertAlmostEqual(told["polar"][0][20], 90.0, delta=0.5)
+        self.assertAlmostEqual(answer["polar"][0][20], 90.0, delta=0.5)
 
     def test_a_place_by_hand_in_both_coordinates(self) -> None:
         found = self.asked("/room/place", source="low", values={"pan": -1.0, "front": 1.0})
@@ -236,8 +236,8 @@ class Readings(RoomCase):
         self.make("set-pulse", owner="low", form="turn", wave="rising", period=4.0)
         groove = self.asked("/pulse/reading", owner="low", bar=1, accents="high")
         self.assertGreater(max(map(max, groove["places"])), 0.9)
-        told = self.ask("/room/trajectories", seconds=2.0, gains="low")
-        azimuths = np.array(told["polar"][0])
+        answer = self.ask("/room/trajectories", seconds=2.0, gains="low")
+        azimuths = np.array(answer["polar"][0])
         self.assertGreater(np.abs(azimuths).max(), 150.0)
         answer = self.ask("/pulse/as-points", owner="low")
         self.make("batch", summary="written", operations=answer["operation"]["operations"])
@@ -263,11 +263,11 @@ class Balance(RoomCase):
         model = finished(model_of(mix, givers, 40))
         before = np.nanmax(np.abs(model.lean(np.zeros(4))[0]))
         x = np.array([-1.0, 0.0, 0.0, 0.0])
-        told = model.lean(x)[0]
+        answer = model.lean(x)[0]
         changed = tried(mix, [Change("low", -3.0, 0.0)])
         real = finished(model_of(changed, givers, 40)).lean(np.zeros(4))[0]
-        np.testing.assert_allclose(told[2:6], real[2:6], atol=0.1)
-        self.assertLess(np.nanmax(np.abs(told)), before)
+        np.testing.assert_allclose(answer[2:6], real[2:6], atol=0.1)
+        self.assertLess(np.nanmax(np.abs(answer)), before)
 
     def test_a_delivered_file_is_reported(self) -> None:
         self.make("place-source", source="low", pan=1.0, front=-1.0)
@@ -348,7 +348,7 @@ class Heads(RoomCase):
         layout = h5py.VirtualLayout((24, 2, 64), "f8")
         layout[:] = h5py.VirtualSource(str(elsewhere), "ir", (24, 2, 64))
         space = [(str(secret), 0, secret.stat().st_size)]
-        for what, told, point in (
+        for what, answer, point in (
             ("storage", "outside of itself", lambda f, n: f.create_dataset(n, (24, 2, 64), "f8", external=space)),
             ("virtual", "outside of itself", lambda f, n: f.create_virtual_dataset(n, layout)),
             ("link", "outside of itself", lambda f, n: f.__setitem__(n, h5py.ExternalLink(str(elsewhere), "ir"))),
@@ -364,7 +364,7 @@ class Heads(RoomCase):
                     with h5py.File(path, "r+") as file:
                         del file[name]
                         point(file, name)
-                    self.assertIn(told, self.bring(path.read_bytes(), 422)["detail"])
+                    self.assertIn(answer, self.bring(path.read_bytes(), 422)["detail"])
         self.assertEqual(list((self.data / "heads").iterdir()), [])
 
     def test_directions_are_ours(self) -> None:

@@ -103,7 +103,7 @@ class Killed(SimpleTestCase):
         server.kill()
         with sqlite3.connect(server.data / "needle.sqlite3") as database:
             self.assertEqual(database.execute("PRAGMA integrity_check").fetchone(), ("ok",))
-            kept = Counter(
+            stored = Counter(
                 UUID(row[0]) for row in database.execute("SELECT client_id FROM mixsessions_operationrecord")
             )
             revisions = [
@@ -114,7 +114,7 @@ class Killed(SimpleTestCase):
         database.close()
         acknowledged = [one for editor in editors for one in editor.acknowledged]
         self.assertGreater(len(acknowledged), 4 * TIMES)
-        self.assertEqual([one for one in acknowledged if kept[one] != 1], [])
+        self.assertEqual([one for one in acknowledged if stored[one] != 1], [])
         self.assertEqual(revisions, list(range(1, present + 1)))
         check = [sys.executable, "manage.py", "shell", "-c", REPLAYED]
         found = subprocess.run(

@@ -164,8 +164,8 @@ class Pasting(Moves):
         values = source("bell", store_asset(path, RATE), 3, start=0.5)
         self.submit("olga", AddSource.model_validate({"source": values}))
         query = {"revision": self.revision(), "start": 0.75, "end": 1.1}
-        found = self.emil.get(self.url("/sources/bell/occurrences"), query).json()
-        np.testing.assert_allclose([place["at"] for place in found], [1.85, 3.35], atol=0.01)
+        result = self.emil.get(self.url("/sources/bell/occurrences"), query).json()
+        np.testing.assert_allclose([place["at"] for place in result], [1.85, 3.35], atol=0.01)
 
 
 class Takes(Moves):
@@ -316,6 +316,6 @@ class Automated(Moves):
         np.testing.assert_allclose(held, free * 10 ** (-9.0 / 20.0), atol=1e-6)
 
     def test_a_waveform_is_as_long_as_its_source(self) -> None:
-        found = self.as_("lisa").get(self.url("/sources/wide/waveform"), {"revision": self.revision()}).json()
-        self.assertEqual([len(row) for row in found["channels"]], [LENGTH * found["per_second"]] * 2)
-        self.assertEqual(max(found["channels"][0]), 255)
+        result = self.as_("lisa").get(self.url("/sources/wide/waveform"), {"revision": self.revision()}).json()
+        self.assertEqual([len(row) for row in result["channels"]], [LENGTH * result["per_second"]] * 2)
+        self.assertEqual(max(result["channels"][0]), 255)

@@ -104,19 +104,19 @@ class Backups(CommittedCase):
         with sqlite3.connect(database) as copy:
             self.assertEqual(copy.execute("PRAGMA integrity_check").fetchone(), ("ok",))
             (revision,) = copy.execute("SELECT revision FROM mixsessions_mixsession").fetchone()
-            (kept,) = copy.execute("SELECT max(revision) FROM mixsessions_operationrecord").fetchone()
+            (latest,) = copy.execute("SELECT max(revision) FROM mixsessions_operationrecord").fetchone()
         copy.close()
-        self.assertEqual(revision, kept)
-        self.assertLessEqual(kept, OperationRecord.objects.filter(session=self.session).count())
+        self.assertEqual(revision, latest)
+        self.assertLessEqual(latest, OperationRecord.objects.filter(session=self.session).count())
         assets = {path.name for path in (self.data / "assets").rglob("*.npy")}
         self.assertEqual({path.name for path in (target / "assets").rglob("*.npy")}, assets)
 
     def test_into_a_folder_only_what_is_new_is_written_and_old_ones_go(self) -> None:
         folder, out = self.data / "backups", io.StringIO()
-        kept = self.data / "assets" / "ab" / "kept.npy"
+        latest = self.data / "assets" / "ab" / "kept.npy"
         gone = self.data / "assets" / "ab" / "gone.npy"
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        kept.write_bytes(b"kept")
+        latest.parent.mkdir(parents=True, exist_ok=True)
+        latest.write_bytes(b"kept")
         gone.write_bytes(b"gone")
         first, count, added = backups.back_up_into(folder)
         self.assertEqual(count, added)

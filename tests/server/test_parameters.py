@@ -27,7 +27,7 @@ from needle.session.owners import accepts
 from needle.session.validation import check_source
 from server.project.management.commands.write_parameters import parameters_text
 from server.editing.operations import PlaceSource, SetReturn
-from server.editing.operations.base import said
+from server.editing.operations.base import describe_value
 from server.mixsessions.entities import StoredSource
 from server.mixsessions.bundle_schema import schema_text
 
@@ -48,7 +48,7 @@ print(json.dumps({
     "automated": accepts(document, "a", "tilt"),
     "stored": StoredSource.model_json_schema()["properties"]["tilt"],
     "operations": ["tilt" in kind.model_fields for kind in (PlaceSource, SetReturn)],
-    "said": said("tilt", 0.5),
+    "said": describe_value("tilt", 0.5),
     "schema": '"tilt"' in schema_text(),
     "interface": json.loads(parameters_text().partition("  tilt: ")[2].partition(",\\n")[0])["defaults"],
 }))

@@ -133,9 +133,9 @@ class Matrix(SessionCase):
         elif path.endswith("/notes"):
             answer = client.post(address, {"file": SimpleUploadedFile("part.mid", b"MThd")})
         else:
-            asked = f"{address}?offset=0" if path.endswith("/parts") else address
+            filled = f"{address}?offset=0" if path.endswith("/parts") else address
             send = getattr(client, method)
-            answer = send(asked, json.dumps(self.body(path)), content_type="application/json")
+            answer = send(filled, json.dumps(self.body(path)), content_type="application/json")
         told = "" if answer.streaming else answer.content.decode(errors="replace")
         return answer.status_code, told
 
@@ -228,9 +228,9 @@ class Matrix(SessionCase):
         for path, methods in api.get_openapi_schema()["paths"].items():
             if "{session_id}" not in path and path not in OPEN:
                 for method in methods:
-                    asked = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
-                    asked = asked.replace("{import_id}", str(uuid4()))
-                    self.assertEqual(getattr(Client(), method)(asked).status_code, 401, path)
+                    filled = path.replace("{preset_id}", str(uuid4())).replace("{head_id}", str(uuid4()))
+                    filled = filled.replace("{import_id}", str(uuid4()))
+                    self.assertEqual(getattr(Client(), method)(filled).status_code, 401, path)
 
     def test_the_list_shows_only_ones_own(self) -> None:
         self.assertEqual([row["name"] for row in self.as_("lisa").get("/api/sessions").json()], ["Tones"])

@@ -112,20 +112,20 @@ class OfTheMix(Reports):
             self.assertEqual(answer.status_code, 422, body)
 
     def test_one_stopped_while_it_is_made_ends(self) -> None:
-        made = []
+        started = []
 
         def stopping(*_: object) -> Any:
             yield 0.1
             Report.objects.update(status=Report.Status.CANCELLED)
             yield 0.5
-            made.append("too much")
+            started.append("too much")
             return {}
 
         with mock.patch.object(tasks, "begin"):
             self.order()
         with mock.patch.object(reports, "mix_report", stopping):
             tasks.run(Report, Report.objects.get().pk, reports.measure_mix)
-        self.assertEqual((made, Report.objects.get().status), ([], "cancelled"))
+        self.assertEqual((started, Report.objects.get().status), ([], "cancelled"))
         self.assertFalse(reports.report_path(Report.objects.get()).exists())
 
 
@@ -136,13 +136,13 @@ class OfAFile(Reports):
             path = self.data / "given.wav"
             write_audio(path, audio, rate)
             body = path.read_bytes()
-        given = {"name": "Night Ferry, bounce.wav", "size": len(body)}
-        made = self.post(self.as_("emil"), "/reports/uploads", given).json()
-        upload = made["upload"]
+        announced = {"name": "Night Ferry, bounce.wav", "size": len(body)}
+        started = self.post(self.as_("emil"), "/reports/uploads", announced).json()
+        upload = started["upload"]
         parts = self.url(f"/uploads/{upload['id']}/parts?offset=0")
         sent = self.as_("emil").post(parts, body, content_type="application/octet-stream")
         self.assertEqual(sent.status_code, 200, sent.content)
-        return self.settled(self.as_("emil").get(self.url(f"/reports/{made['report']}")).json())
+        return self.settled(self.as_("emil").get(self.url(f"/reports/{started['report']}")).json())
 
     def test_a_bounce_is_measured_and_not_kept(self) -> None:
         done = self.send(noise(8.0, right=2.0))

@@ -80,12 +80,12 @@ class OfOtherApps(TransactionTestCase):
             return done.stdout
 
         manage("migrate", "--verbosity=0")
-        found = json.loads(manage("shell", "--verbosity=0", "--command", CHECKED))
-        once = dict.fromkeys(found["counts"], 1)
+        state = json.loads(manage("shell", "--verbosity=0", "--command", CHECKED))
+        once = dict.fromkeys(state["counts"], 1)
         several = {"Report": 2, "Comment": 2, "Upload": 3, "OperationRecord": 120}
-        self.assertEqual(found.pop("counts"), once | several)
+        self.assertEqual(state.pop("counts"), once | several)
         self.assertEqual(
-            found,
+            state,
             {
                 "members": [["ines", "engineer", True], ["rowan", "owner", False]],
                 "purposes": {"low.wav": "stem", "crossing.wav": "report", "bundle.zip": "session"},

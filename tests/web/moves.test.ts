@@ -331,6 +331,42 @@ describe("a stretch", () => {
     expect(desk.posted).toEqual([]);
   });
 
+  it("applies what the fields say, not what was shown before them", async () => {
+    const { session } = await atDesk();
+    const moves = useMoves();
+    const asked: ((found: Response) => void)[] = [];
+    const answer = async (found: Response): Promise<void> => {
+      await vi.waitFor(() => expect(asked).toHaveLength(1));
+      asked.pop()!(found);
+    };
+    const writes = (value: number) => [
+      { owner: "oars", parameter: "pan", start: 2, end: 4, points: [point(2, value), point(4, value)] },
+    ];
+    const draft = (id: string, value: number) =>
+      new Response(JSON.stringify({ id, revision: 5, summary: "Oars: held", writes: writes(value) }));
+    vi.stubGlobal("fetch", (path: string) =>
+      path.includes("/moves/edit")
+        ? new Promise<Response>((give) => asked.push(give))
+        : Promise.resolve(new Response("{}", { status: 409 })),
+    );
+    moves.pick(2, 4);
+    await nextTick();
+    const first = moves.look({ kind: "hold", value: 0.5 });
+    await answer(draft("d1", 0.5));
+    await first;
+    const change = vi.spyOn(session, "change").mockImplementation(() => undefined);
+    moves.outdate();
+    moves.apply();
+    const second = moves.look({ kind: "hold", value: -0.5 });
+    expect(change).not.toHaveBeenCalled();
+    await answer(draft("d2", -0.5));
+    await second;
+    expect(change.mock.calls.map(([, made]) => made)).toMatchObject([
+      { kind: "write-points", points: [{ value: -0.5 }, { value: -0.5 }] },
+    ]);
+    expect(moves.draft).toBeNull();
+  });
+
   it("is the passage at the playhead, or its bar", async () => {
     const { player } = await atDesk();
     const moves = useMoves();

@@ -274,8 +274,8 @@ describe("a side's width", () => {
   it("lies in the room where the core says that it sounds", async () => {
     await open("room");
     const places = [[-1, 0.5, 0], [0, 0.5, 0]].map((place) => place.map((value) => [value])); // prettier-ignore
-    const answer = page.answers["/room/trajectories"] as { things: { id: string; parts: unknown[] }[] };
-    answer.things.find((one) => one.id === "wide")!.parts = [places, places];
+    const answer = page.answers["/room/trajectories"] as { trajectories: { id: string; parts: unknown[] }[] };
+    answer.trajectories.find((one) => one.id === "wide")!.parts = [places, places];
     await apart({ width_left: 0.5 });
     await page.until(
       () => document.querySelectorAll("[data-mark=wide] path.width").length === 2,

@@ -60,27 +60,27 @@ class SetSome(Operation):
     def check(self, value: Mapping[str, Any]) -> None:
         """NeedleError if the thing may not be as it would become."""
 
-    def given(self) -> dict[str, Any]:
+    def changes(self) -> dict[str, Any]:
         """The fields that it sets."""
         skipped = ("kind", self._which)
         return {k: v for k, v in self.model_dump().items() if k not in skipped and v is not None}
 
     def apply(self, state: State) -> Operation:
-        thing = existing(state, self._part, self._key)
-        given = self.given()
-        if not given:
+        entity = existing(state, self._part, self._key)
+        values = self.changes()
+        if not values:
             raise NeedleError("There is nothing to change. Name at least one value.")
-        after = {**thing, **given}
+        after = {**entity, **values}
         self.check(after)
         state.put(self._part, self._key, after)
         which = self.model_dump(include={self._which})
-        return self.model_validate({**which, **{name: thing[name] for name in given}})
+        return self.model_validate({**which, **{name: entity[name] for name in values}})
 
     def touches(self) -> list[Touch]:
-        return [(f"{self._prefix}{self._key}.{name}", None, None) for name in self.given()]
+        return [(f"{self._prefix}{self._key}.{name}", None, None) for name in self.changes()]
 
     def describe(self, state: State) -> str:
-        words = ", ".join(self._word(name, value) for name, value in self.given().items())
+        words = ", ".join(self._word(name, value) for name, value in self.changes().items())
         return f"{existing(state, self._part, self._key)['name']}: {words or 'nothing'}"
 
     @property
@@ -88,23 +88,23 @@ class SetSome(Operation):
         return getattr(self, self._which)
 
     def _word(self, name: str, value: Any) -> str:
-        return said(name, value)
+        return describe_value(name, value)
 
 
-def overlap(one: Touch, other: Touch) -> bool:
+def overlap(first: Touch, other: Touch) -> bool:
     """Whether two touches change the same thing, at the same time if they are bound to one."""
-    if one[0] != other[0]:
+    if first[0] != other[0]:
         return False
-    if None in (one[1], other[1]):
+    if None in (first[1], other[1]):
         return True
-    return one[1] <= other[2] and other[1] <= one[2]
+    return first[1] <= other[2] and other[1] <= first[2]
 
 
-def shared(one: Touch, other: Touch) -> Touch:
+def shared(first: Touch, other: Touch) -> Touch:
     """What two touches that overlap have in common."""
-    if one[1] is None or other[1] is None:
-        return other if one[1] is None else one
-    return one[0], max(one[1], other[1]), min(one[2], other[2])
+    if first[1] is None or other[1] is None:
+        return other if first[1] is None else first
+    return first[0], max(first[1], other[1]), min(first[2], other[2])
 
 
 _WORDS = {
@@ -137,7 +137,7 @@ def some_values(kind: str, base: type[Operation], without: Sequence[str] = (), o
     return create_model(base.__name__, __base__=base, **{name: (limited(name) | None, None) for name in names})
 
 
-def said(name: str, value: Any) -> str:
+def describe_value(name: str, value: Any) -> str:
     """A field and its value in the engineer's words."""
     parameter = PARAMETERS.get(name)
     if isinstance(value, bool):

@@ -30,12 +30,12 @@ def owner_name(state: State, owner: str) -> str:
     kind, key = kind_and_id(owner)
     if owner == ROOM:
         return ROOM_DEFAULTS["name"]
-    thing = existing(state, PART_OF[kind], key)
+    entity = existing(state, PART_OF[kind], key)
     if kind == "layer":
-        return f"{existing(state, 'sources', thing['source'])['name']} · {thing['name']}"
+        return f"{existing(state, 'sources', entity['source'])['name']} · {entity['name']}"
     if kind != "send":
-        return thing["name"]
-    source, to = existing(state, "sources", thing["source"]), existing(state, "returns", thing["return"])
+        return entity["name"]
+    source, to = existing(state, "sources", entity["source"]), existing(state, "returns", entity["return"])
     return f"{source['name']} in {to['name']}"
 
 
@@ -62,8 +62,8 @@ class WritePoints(Operation):
         key = lane_key(self.owner, self.parameter)
         was = state.get("lanes", key) or {"points": []}
         before = Lane.of(was["points"])
-        fresh = Lane.of(point.model_dump() for point in self.points)
-        after = check_lane(self.parameter, before.with_range(self.start, self.end, fresh.points))
+        lane = Lane.of(point.model_dump() for point in self.points)
+        after = check_lane(self.parameter, before.with_range(self.start, self.end, lane.points))
         if len(after.points) > MOST_POINTS:
             raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
         value = lane_value(key, stored(after.points), was.get("off", False))

@@ -46,14 +46,14 @@ class MovePoint(Operation):
         key = lane_key(self.owner, self.parameter)
         lane = state.get("lanes", key) or {"points": [], "off": self.off}
         points = list(Lane.of(lane["points"]).points)
-        at = self._found(points)
+        at = self._index_of(points)
         if at is None and self.after is None:
             raise NeedleError("That point has been moved or deleted by a colleague.")
         back: dict[str, Any] = dict.fromkeys(("before", "before_rank", "after", "after_rank"))
         back["off"] = bool(lane.get("off"))
         if at is not None:
-            gone = points.pop(at)
-            back |= {"after": StoredPoint(**vars(gone)), "after_rank": sum(p.t == gone.t for p in points[:at])}
+            removed = points.pop(at)
+            back |= {"after": StoredPoint(**vars(removed)), "after_rank": sum(p.t == removed.t for p in points[:at])}
         if self.after is not None:
             inserted = Point(**self.after.model_dump())
             place = self._place(points, inserted, at)
@@ -65,7 +65,7 @@ class MovePoint(Operation):
         state.put("lanes", key, lane_value(key, stored(after.points), bool(lane.get("off"))) if points else None)
         return self.with_values(**back)
 
-    def _found(self, points: list[Point]) -> int | None:
+    def _index_of(self, points: list[Point]) -> int | None:
         """The point that is meant: the same one, else one of its time and value, else of its time."""
         if self.before is None:
             return None

@@ -7,7 +7,7 @@ from needle.effects.chain import checked_effects
 from needle.errors import NeedleError
 from needle.session.document import SEND_DEFAULTS, send_key
 from needle.session.validation import check_return, check_send
-from server.editing.operations.base import Operation, SetSome, Touch, level_words, said, some_values
+from server.editing.operations.base import Operation, SetSome, Touch, describe_value, level_words, some_values
 from server.editing.operations.lanes import send_owner, sends_of
 from server.editing.operations.rhythm import without_moves
 from server.editing.operations.several import Batch
@@ -71,17 +71,17 @@ class SetEffect(Operation):
     settings: dict[Key, float | str] = {}
 
     def apply(self, state: State) -> Operation:
-        one = existing(state, "returns", self.to)
-        before = next((effect for effect in one["effects"] if effect["id"] == self.effect), None)
+        mix_return = existing(state, "returns", self.to)
+        before = next((effect for effect in mix_return["effects"] if effect["id"] == self.effect), None)
         if before is None:
-            raise NeedleError(f"{one['name']} has no such effect any more.")
+            raise NeedleError(f"{mix_return['name']} has no such effect any more.")
         after = {
             **before,
             "on": before["on"] if self.on is None else self.on,
             "settings": {**before["settings"], **self.settings},
         }
-        effects = checked_effects([after if effect is before else effect for effect in one["effects"]])
-        state.put("returns", self.to, {**one, "effects": effects})
+        effects = checked_effects([after if effect is before else effect for effect in mix_return["effects"]])
+        state.put("returns", self.to, {**mix_return, "effects": effects})
         changed = {name: before["settings"][name] for name in self.settings}
         return self.with_values(on=None if self.on is None else before["on"], settings=changed)
 
@@ -90,11 +90,11 @@ class SetEffect(Operation):
         return [(f"return:{self.to}.{self.effect}.{name}", None, None) for name in names]
 
     def describe(self, state: State) -> str:
-        one = existing(state, "returns", self.to)
-        kind = next((effect["kind"] for effect in one["effects"] if effect["id"] == self.effect), "effect")
-        words = [said(name, value) for name, value in self.settings.items()]
+        mix_return = existing(state, "returns", self.to)
+        kind = next((effect["kind"] for effect in mix_return["effects"] if effect["id"] == self.effect), "effect")
+        words = [describe_value(name, value) for name, value in self.settings.items()]
         words += [] if self.on is None else ["on" if self.on else "off"]
-        return f"{one['name']}, {kind}: {', '.join(words) or 'nothing'}"
+        return f"{mix_return['name']}, {kind}: {', '.join(words) or 'nothing'}"
 
 
 class ArrangeEffects(Operation):
@@ -105,10 +105,10 @@ class ArrangeEffects(Operation):
     effects: list[StoredEffect]
 
     def apply(self, state: State) -> Operation:
-        one = existing(state, "returns", self.to)
+        mix_return = existing(state, "returns", self.to)
         effects = checked_effects(effect.model_dump() for effect in self.effects)
-        state.put("returns", self.to, {**one, "effects": effects})
-        return ArrangeEffects.model_validate({"to": self.to, "effects": one["effects"]})
+        state.put("returns", self.to, {**mix_return, "effects": effects})
+        return ArrangeEffects.model_validate({"to": self.to, "effects": mix_return["effects"]})
 
     def touches(self) -> list[Touch]:
         return [(f"return:{self.to}.effects", None, None)]
@@ -125,13 +125,13 @@ class RemoveReturn(Operation):
     to: Key
 
     def apply(self, state: State) -> Operation:
-        one = existing(state, "returns", self.to)
+        mix_return = existing(state, "returns", self.to)
         sends = sends_of(state, "return", self.to)
         moves = without_moves(state, [f"return:{self.to}", *map(send_owner, sends)])
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("returns", self.to, None)
-        back = AddReturn.model_validate({"to": one, "sends": sends})
+        back = AddReturn.model_validate({"to": mix_return, "sends": sends})
         return Batch.of("Put back", [back, *moves])
 
     def touches(self) -> list[Touch]:
@@ -150,7 +150,7 @@ class SetSend(some_values("send", Operation)):
     pre: bool | None = None
     place: SendPlace | None = None
 
-    def _given(self) -> dict[str, Any]:
+    def _changes(self) -> dict[str, Any]:
         return {name: value for name in SEND_DEFAULTS if (value := getattr(self, name)) is not None}
 
     def apply(self, state: State) -> Operation:
@@ -159,26 +159,26 @@ class SetSend(some_values("send", Operation)):
         key = send_key(self.source, self.to)
         before = state.get("sends", key)
         send = before or {"id": key, "source": self.source, "return": self.to, **SEND_DEFAULTS}
-        after = {**send, **self._given()}
+        after = {**send, **self._changes()}
         check_send(after)
         state.put("sends", key, after)
         if before is None:
             return RemoveSend(source=self.source, to=self.to)
-        return self.with_values(**{name: before[name] for name in self._given()})
+        return self.with_values(**{name: before[name] for name in self._changes()})
 
     def touches(self) -> list[Touch]:
-        return [(f"send:{send_key(self.source, self.to)}.{name}", None, None) for name in self._given()]
+        return [(f"send:{send_key(self.source, self.to)}.{name}", None, None) for name in self._changes()]
 
     def describe(self, state: State) -> str:
         source, to = existing(state, "sources", self.source)["name"], existing(state, "returns", self.to)["name"]
         words = []
-        for name, value in self._given().items():
+        for name, value in self._changes().items():
             if name == "level":
                 words.append(level_words(value))
             elif name == "pre":
                 words.append("tapped before the level" if value else "tapped after the level")
             else:
-                words.append(f"placed {value}" if name == "place" else said(name, value))
+                words.append(f"placed {value}" if name == "place" else describe_value(name, value))
         return f"{source} to {to}: {', '.join(words)}"
 
 
@@ -207,6 +207,6 @@ class RemoveSend(Operation):
         return f"{source} to {to}: taken away"
 
 
-def _everything_of(one: str) -> list[Touch]:
+def _everything_of(mix_return: str) -> list[Touch]:
     fields = [field for field in StoredReturn.model_fields if field != "id"]
-    return [(f"return:{one}.{field}", None, None) for field in fields]
+    return [(f"return:{mix_return}.{field}", None, None) for field in fields]

@@ -10,7 +10,7 @@ from needle.dealing.deal import MOST_EVENTS, MOST_PLACES, checked_places
 from needle.errors import NeedleError
 from needle.session.owners import kind_and_id
 from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS, check_deal, check_events, check_pulse
-from server.editing.operations.base import Operation, SetSome, Touch, level_words, said
+from server.editing.operations.base import Operation, SetSome, Touch, describe_value, level_words
 from server.editing.operations.lanes import Owner, owner_name, without_lanes
 from server.mixsessions.entities import (
     BeforeConversion,
@@ -66,7 +66,7 @@ class SetPulse(SetSome):
         return _set_or_begun(self, super().apply, state, PULSE_DEFAULTS)
 
     def describe(self, state: State) -> str:
-        fields = {name: value for name, value in self.given().items() if name != "before_conversion"}
+        fields = {name: value for name, value in self.changes().items() if name != "before_conversion"}
         words = ", ".join(_pulse_word(name, value) for name, value in fields.items())
         return f"{owner_name(state, self.owner)}, pulse: {words or 'nothing'}"
 
@@ -113,7 +113,7 @@ class SetDeal(SetSome):
         return _set_or_begun(self, super().apply, state, DEAL_DEFAULTS)
 
     def describe(self, state: State) -> str:
-        words = ", ".join(_deal_word(name, value) for name, value in self.given().items())
+        words = ", ".join(_deal_word(name, value) for name, value in self.changes().items())
         return f"{existing(state, 'sources', self.source)['name']} dealt: {words or 'nothing'}"
 
 
@@ -142,7 +142,7 @@ class SetPlace(Operation):
         return [(f"deal:{self.source}.{self.place}.{name}", None, None) for name in self.values]
 
     def describe(self, state: State) -> str:
-        words = ", ".join(said(name, value) for name, value in self.values.items())
+        words = ", ".join(describe_value(name, value) for name, value in self.values.items())
         return f"{existing(state, 'sources', self.source)['name']}, a place of its deal: {words}"
 
 
@@ -231,7 +231,7 @@ def _set_or_begun(operation: SetSome, apply: Any, state: State, at_first: Value)
     part, key = operation._part, operation._key
     if state.get(part, key) is not None:
         return apply(state)
-    after = {"id": key, **at_first, **operation.given()}
+    after = {"id": key, **at_first, **operation.changes()}
     operation.check(after)
     state.put(part, key, after)
     return RestoreRhythm.model_validate({part: {key: None}})

@@ -10,7 +10,7 @@ from needle.errors import NeedleError
 from needle.mix.speaker_routing import ALWAYS, ROUTE_DEFAULTS
 from needle.session.owners import ROOM, ROOM_DEFAULTS, ROOM_KEY
 from needle.session.validation import check_layer, check_speaker_routing
-from server.editing.operations.base import Operation, SetSome, Touch, level_words, said, some_values
+from server.editing.operations.base import Operation, SetSome, Touch, describe_value, level_words, some_values
 from server.editing.operations.lanes import LaneKey, RestoreLanes, without_lanes
 from server.mixsessions.entities import SpeakerName, StoredEffect, StoredLayer, StoredPoint, StoredRoute, Word
 from server.mixsessions.fields import Key, Level, Name, Order
@@ -41,8 +41,8 @@ class SetRoute(Operation):
         before = state.get("speaker_routing", self.source)
         routes = before["routes"] if before else {}
         route = routes.get(self.passage, routes.get(ALWAYS, ROUTE_DEFAULTS))
-        given = {name: value for name in ("off", "direct", "ambient") if (value := getattr(self, name)) is not None}
-        after = {**route, **given, "levels": {**route["levels"], **self.levels}}
+        values = {name: value for name in ("off", "direct", "ambient") if (value := getattr(self, name)) is not None}
+        after = {**route, **values, "levels": {**route["levels"], **self.levels}}
         routing = {"id": self.source, "routes": {**routes, self.passage: after}}
         check_speaker_routing(routing)
         state.put("speaker_routing", self.source, routing)
@@ -172,8 +172,8 @@ class SetLayer(some_values("layer", SetSome)):
     def check(self, value: Mapping[str, Any]) -> None:
         check_layer(value)
 
-    def given(self) -> dict[str, Any]:
-        result = super().given()
+    def changes(self) -> dict[str, Any]:
+        result = super().changes()
         return {**result, "effects": checked_effects(result["effects"])} if "effects" in result else result
 
     def describe(self, state: State) -> str:
@@ -184,7 +184,7 @@ class SetLayer(some_values("layer", SetSome)):
     def _word(self, name: str, value: Any) -> str:
         if name == "effects":
             return ", ".join(effect["kind"] for effect in value) or "no effect"
-        return said(name, value)
+        return describe_value(name, value)
 
 
 class RemoveLayer(Operation):

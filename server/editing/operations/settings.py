@@ -42,7 +42,7 @@ class SetSession(SetSome):
         check_settings(value)
 
     def describe(self, state: State) -> str:
-        return ", ".join(self._word(name, value) for name, value in self.given().items()) or "Nothing changed"
+        return ", ".join(self._word(name, value) for name, value in self.changes().items()) or "Nothing changed"
 
     def _word(self, name: str, value: Any) -> str:
         if name == "tempos":

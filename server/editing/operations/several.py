@@ -8,7 +8,7 @@ from needle.automation.parameters import parameter_named
 from needle.dsp.pan_modes import MODES
 from needle.session.document import lane_key
 from needle.session.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
-from server.editing.operations.base import Operation, Touch, said
+from server.editing.operations.base import Operation, Touch, describe_value
 from server.editing.operations.lanes import RestoreLanes
 from server.editing.operations.sources import LEVELS, PlaceSource, SetLevel
 from server.mixsessions.entities import Stored
@@ -60,7 +60,7 @@ class ShiftValues(Operation):
 
     def describe(self, state: State) -> str:
         amount = f"{self.by:+.1f} dB" if parameter_named(self.parameter).unit == "dB" else f"{self.by * 100:+.0f}"
-        title = said(self.parameter, 0.0).split(" ")[0] if self.parameter != "pan" else "place"
+        title = describe_value(self.parameter, 0.0).split(" ")[0] if self.parameter != "pan" else "place"
         return f"{_several(state, self.sources)}: {title} {amount}"
 
 
@@ -109,9 +109,9 @@ class SeatSources(Operation):
 
     def apply(self, state: State) -> Operation:
         inverses = []
-        for key, given in self.seats.items():
+        for key, values in self.seats.items():
             source = existing(state, "sources", key)
-            seat = Seat(given.name, given.pan, given.span)
+            seat = Seat(values.name, values.pan, values.span)
             # A stereo source is seated by its two ends; turned down on one side it would not sit anywhere.
             mode = "span" if source["mode"] == "balance" else source["mode"]
             values = {"mode": mode, **seated(seat, MODES[mode].name, self.from_players)}

@@ -164,7 +164,9 @@ class AddSource(Operation):
         there = {whole[name]: points for name, points in self.lanes.items() if _belongs(state, key, whole[name])}
         RestoreLanes(lanes=there, off=[whole.get(name, name) for name in self.off]).apply(state)
         if self.rhythm is not None:
-            pulses = {owner: one for owner, one in self.rhythm.pulses.items() if _belongs(state, key, f"{owner}/")}
+            pulses = {
+                owner: pulse for owner, pulse in self.rhythm.pulses.items() if _belongs(state, key, f"{owner}/")
+            }
             self.rhythm.with_values(pulses=pulses).apply(state)
         return RemoveSource(source=key)
 
@@ -186,13 +188,13 @@ class RemoveSource(Operation):
         sends = sends_of(state, "source", self.source)
         layers = layers_of(state, self.source)
         owners = [self.source, *map(send_owner, sends), *(f"layer:{layer['id']}" for layer in layers)]
-        gone, rhythm = without_lanes(state, owners), without_rhythm(state, owners)
+        removed, rhythm = without_lanes(state, owners), without_rhythm(state, owners)
         routing = without_room(state, self.source, layers)
         for send in sends:
             state.put("sends", send["id"], None)
         state.put("sources", self.source, None)
         in_room = {"routes": routing["routes"] if routing else {}, "layers": layers}
-        lanes = gone.model_dump(include={"lanes", "off"}) if gone else {}
+        lanes = removed.model_dump(include={"lanes", "off"}) if removed else {}
         return AddSource.model_validate({"source": source, "sends": sends, "rhythm": rhythm, **in_room, **lanes})
 
     def touches(self) -> list[Touch]:
@@ -205,13 +207,13 @@ class RemoveSource(Operation):
 def _belongs(state: State, source: str, key: str) -> bool:
     """Whether a lane's owner is the source, one of its sends or layers, and is there."""
     owner, _, _ = key.rpartition("/")
-    kind, thing = kind_and_id(owner)
+    kind, entity_id = kind_and_id(owner)
     if kind == "source":
         return owner == source
     if kind == "layer":
-        layer = state.get("layers", thing)
+        layer = state.get("layers", entity_id)
         return layer is not None and layer["source"] == source
-    return kind == "send" and thing.startswith(f"{source}/") and state.get("sends", thing) is not None
+    return kind == "send" and entity_id.startswith(f"{source}/") and state.get("sends", entity_id) is not None
 
 
 def _everything_of(source: str) -> list[Touch]:

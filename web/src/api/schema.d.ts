@@ -1035,7 +1035,7 @@ export interface paths {
         put?: never;
         /**
          * Copy Clip
-         * @description A stretch of one thing's lanes to be taken along.
+         * @description A range of one owner's lanes, to be pasted elsewhere.
          */
         post: operations["copy_clip"];
         delete?: never;
@@ -6976,30 +6976,6 @@ export interface components {
             kind: "thin";
         };
         /**
-         * ThingOut
-         * @description Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
-         *
-         *     One time only where nothing moves.
-         */
-        ThingOut: {
-            /** Ends */
-            ends: number[][][];
-            /** Id */
-            id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "source" | "layer";
-            /**
-             * Parts
-             * @default []
-             */
-            parts: number[][][][];
-            /** Spread */
-            spread: number[];
-        };
-        /**
          * ThinnedOut
          * @description What a source loses in mono (``needle.balance.mono.Thinned``).
          */
@@ -7048,8 +7024,32 @@ export interface components {
             start: number;
             /** Step */
             step: number;
-            /** Things */
-            things: components["schemas"]["ThingOut"][];
+            /** Trajectories */
+            trajectories: components["schemas"]["TrajectoryOut"][];
+        };
+        /**
+         * TrajectoryOut
+         * @description Where a source or layer is: ``ends`` (end, x y z, time) and how far it is ``spread`` (degrees).
+         *
+         *     One time only where nothing moves.
+         */
+        TrajectoryOut: {
+            /** Ends */
+            ends: number[][][];
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "source" | "layer";
+            /**
+             * Parts
+             * @default []
+             */
+            parts: number[][][][];
+            /** Spread */
+            spread: number[];
         };
         /**
          * TurnIn

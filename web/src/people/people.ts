@@ -43,9 +43,9 @@ export const usePeople = defineStore("people", () => {
 
   const invite = (role: Role, hours: number): Promise<boolean> =>
     attempt(async () => {
-      const made = await post<Schemas["NewInvitation"]>(`${base()}/invitations`, { role, hours });
+      const invitation = await post<Schemas["NewInvitation"]>(`${base()}/invitations`, { role, hours });
       // Behind the # it is never sent as part of an address, and stands in no log.
-      link.value = `${location.origin}/invitation#${made.secret}`;
+      link.value = `${location.origin}/invitation#${invitation.secret}`;
       await look();
     });
 

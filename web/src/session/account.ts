@@ -7,15 +7,15 @@ import { useLiking } from "./liking";
 export const useAccount = defineStore("account", () => {
   const me = ref<Schemas["Me"] | null>(null);
   const demo = ref<Schemas["DemoAccount"][]>([]);
-  let asked: Promise<void> | undefined;
+  let arrival: Promise<void> | undefined;
 
   function arrive(): Promise<void> {
-    asked ??= get<Schemas["SignInOptions"]>("/api/sign-in/options").then((found) => {
-      me.value = found.me;
-      if (found.me) void useLiking().arrive();
-      demo.value = found.demo;
+    arrival ??= get<Schemas["SignInOptions"]>("/api/sign-in/options").then((options) => {
+      me.value = options.me;
+      if (options.me) void useLiking().arrive();
+      demo.value = options.demo;
     });
-    return asked;
+    return arrival;
   }
 
   async function signIn(username: string, password: string): Promise<void> {

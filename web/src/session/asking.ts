@@ -6,7 +6,7 @@ import { useChartView } from "@/chart/view";
 import type { Incoming } from "@/live/channel";
 import { FACES } from "@/geometry/parameters";
 import { useNotices } from "@/ui/notices";
-import { GONE_AFTER } from "./held";
+import { GONE_AFTER } from "./previews";
 import { useSession, type Parameter } from "./session";
 
 /** A hand that lets go says within this (ms) to whom it gives what it held. */

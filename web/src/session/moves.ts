@@ -85,6 +85,10 @@ export const useMoves = defineStore("moves", () => {
   const crossing = ref(true);
   const draft = shallowRef<Draft | null>(null);
   const trouble = ref("");
+  /** What is shown was asked for with other fields: the answer to these is still to come. */
+  const isOutdated = ref(false);
+  /** Apply was pressed meanwhile: what comes is what is applied. */
+  let applyWhenShown = false;
   const clip = shallowRef<{ clip: Clip; from: LaneName; summary: string } | null>(null);
   const turn = latest();
 
@@ -156,11 +160,21 @@ export const useMoves = defineStore("moves", () => {
   /** Show and offer to hear what a change would make. */
   function show(found: Draft | null): void {
     draft.value = found;
+    isOutdated.value = false;
     const heard = player.moves.length > 0 && monitor.comparing;
     monitor.offerMoves(
       found && { words: [`draft=${found.id}`], lanes: lanesWith(found.writes), title: found.summary },
       heard && !!found,
     );
+    const isWanted = applyWhenShown;
+    applyWhenShown = false;
+    if (isWanted && found) apply();
+  }
+
+  async function askAndShow(path: string, body: object): Promise<void> {
+    isOutdated.value = true;
+    const found = await ask(path, body);
+    if (found || trouble.value) show(found);
   }
 
   let again: (() => Promise<void>) | null = null;
@@ -177,8 +191,7 @@ export const useMoves = defineStore("moves", () => {
         mirrored: crossed && isCrossing(one),
       }));
       const body = { lanes: names, ...here, edit: edit.value, glide: glide.value, stay: stay.value };
-      const found = await ask("moves/edit", body);
-      if (found || trouble.value) show(found);
+      await askAndShow("moves/edit", body);
     };
     await again();
   }
@@ -187,7 +200,13 @@ export const useMoves = defineStore("moves", () => {
     edit.value = again = null;
     turn();
     trouble.value = "";
+    isOutdated.value = applyWhenShown = false;
     if (draft.value) show(null);
+  }
+
+  /** What is shown is not what the fields say any more; the new one is asked for in a moment. */
+  function outdate(): void {
+    if (draft.value) isOutdated.value = true;
   }
 
   const writing = (writes: Write[]): Operation[] =>
@@ -200,9 +219,14 @@ export const useMoves = defineStore("moves", () => {
     else say.know(t("moves.thatChangesNothingHere"));
   }
 
+  /** Make the change that the fields say: at once where it is what is shown, else as soon as it has come. */
   function apply(): void {
     const found = draft.value;
     if (!found) return;
+    if (isOutdated.value) {
+      applyWhenShown = true;
+      return;
+    }
     leave();
     make(found);
   }
@@ -241,8 +265,7 @@ export const useMoves = defineStore("moves", () => {
     edit.value = null;
     again = async () => {
       const body = { clip: copied.clip, targets, mirrored, by_beats: byBeats, glide: glide.value };
-      const found = await ask("moves/paste", body);
-      if (found || trouble.value) show(found);
+      await askAndShow("moves/paste", body);
     };
     await again();
   }
@@ -251,8 +274,7 @@ export const useMoves = defineStore("moves", () => {
   async function lookPath(body: object): Promise<void> {
     edit.value = null;
     again = async () => {
-      const found = await ask("room/path", body);
-      if (found || trouble.value) show(found);
+      await askAndShow("room/path", body);
     };
     await again();
   }
@@ -287,6 +309,6 @@ export const useMoves = defineStore("moves", () => {
 
   return {
     span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
-    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith, show,
+    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, outdate, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith, show,
   }; // prettier-ignore
 });

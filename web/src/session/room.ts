@@ -97,7 +97,7 @@ export const useRoom = defineStore("room", () => {
       /* the connection is down: what is there stays, and the next change asks again */
     }
   }
-  const things = computed(() => new Map((found.value?.things ?? []).map((one) => [one.id, one])));
+  const trajectories = computed(() => new Map((found.value?.trajectories ?? []).map((one) => [one.id, one])));
   /** Which of the told moments is now. */
   const moment = computed(() => {
     const here = found.value;
@@ -159,7 +159,7 @@ export const useRoom = defineStore("room", () => {
     else if (told.value >= session.revision) put.delete(id);
     const shown = put.get(id);
     if (shown) return shown;
-    return (things.value.get(id)?.ends ?? []).map(
+    return (trajectories.value.get(id)?.ends ?? []).map(
       (end) => end.map((values) => at(values, moment.value)) as Place,
     );
   }
@@ -167,7 +167,7 @@ export const useRoom = defineStore("room", () => {
   function partsNow(id: string): Place[][] {
     const source = session.document?.sources[id];
     if (source && (inHand(id) || put.has(id))) return partsInHand(source);
-    return (things.value.get(id)?.parts ?? []).map((part) =>
+    return (trajectories.value.get(id)?.parts ?? []).map((part) =>
       part.map((place) => place.map((values) => at(values, moment.value)) as Place),
     );
   }
@@ -179,12 +179,12 @@ export const useRoom = defineStore("room", () => {
       return part && end ? [[part.from, part.to].map((across) => [across, end[1], end[2]] as Place)] : [];
     });
   }
-  const spreadNow = (id: string): number => at(things.value.get(id)?.spread ?? [0], moment.value);
+  const spreadNow = (id: string): number => at(trajectories.value.get(id)?.spread ?? [0], moment.value);
 
   /** Where the first end of a thing goes: places and times, from `from` to `to` (s). */
   function pathOf(id: string, from: number, to: number): { t: number; place: Place }[] {
     const here = found.value;
-    const ends = things.value.get(id)?.ends;
+    const ends = trajectories.value.get(id)?.ends;
     if (!here || !ends?.length || ends.every((end) => end.every((values) => values.length === 1))) return [];
     const path = [];
     const first = Math.max(Math.ceil((from - here.start) / here.step), 0);

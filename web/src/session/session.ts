@@ -15,7 +15,7 @@ import { Outbox, type Operation, type Outcome, type UndoHow } from "@/live/outbo
 import { say } from "@/ui/say";
 import { useAccount } from "./account";
 import { applyDelta } from "./deltas";
-import { useHeld } from "./held";
+import { usePreviews } from "./previews";
 import { useValues } from "./values";
 
 export type Source = Schemas["StoredSource"];
@@ -115,9 +115,9 @@ export const useSession = defineStore("session", () => {
   let channel: LiveChannel | undefined;
   let outbox: Outbox;
   const early = new Map<number, Revision>();
-  const { previews, hear: hearPreview, tell: tellHeld, forget: forgetHeld } = useHeld({
+  const { previews, hear: takePreview, tell: sendPreview, forget: forgetPreviews } = usePreviews({
     send: (control, value) => channel?.send({ type: "preview", control, value }),
-    held: () => [...pending].flatMap(([control, { ids, value }]) => (ids.size ? [] : [[control, value as number]])),
+    pending: () => [...pending].flatMap(([control, { ids, value }]) => (ids.size ? [] : [[control, value as number]])),
   }); // prettier-ignore
 
   /** Whether closing the tab would lose a change. */
@@ -163,7 +163,7 @@ export const useSession = defineStore("session", () => {
         if (up) outbox.hurry();
         else {
           people.clear();
-          forgetHeld();
+          forgetPreviews();
         }
       },
       closedForGood: (signedOut) =>
@@ -201,7 +201,7 @@ export const useSession = defineStore("session", () => {
     document.value = null;
     people.clear();
     pending.clear();
-    forgetHeld();
+    forgetPreviews();
     early.clear();
     outcomes.value = [];
     unsent.value = [];
@@ -215,7 +215,7 @@ export const useSession = defineStore("session", () => {
     else if (told.type === "refused") say.careful(told.detail);
     else if (told.type === "people") becomes(told.role);
     else if (told.type === "gone") people.delete(told.tab);
-    hearPreview(told);
+    takePreview(told);
     void incoming.trigger(told);
   }
 
@@ -309,7 +309,7 @@ export const useSession = defineStore("session", () => {
   function hold(control: string, value: number): void {
     if (isTaken(control)) return;
     pending.set(control, { value, ids: new Set() });
-    tellHeld(control, value);
+    sendPreview(control, value);
   }
 
   /** Let go without changing anything. */

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/http";
 import { laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
 import { clamp } from "@/geometry/pan";
 import { defaultsOf, ownOf } from "@/geometry/parameters";
-import type { Preview } from "./held";
+import type { Preview } from "./previews";
 import { kindAndId, ownerAndParameter } from "./owners";
 import {
   isOfPulse,

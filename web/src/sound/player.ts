@@ -228,7 +228,7 @@ export const usePlayer = defineStore("player", () => {
     keys.delete(index);
     busy += 1;
     try {
-      const found = await fetchSegment(
+      const fetched = await fetchSegment(
         session.id,
         index,
         session.revision,
@@ -238,12 +238,12 @@ export const usePlayer = defineStore("player", () => {
         signal,
       );
       if (mine === generation) {
-        if (found.reading && heard.hand && !reading) {
-          reading = found.reading;
+        if (fetched.reading && heard.hand && !reading) {
+          reading = fetched.reading;
           const held = session.sourceById(heard.hand);
           if (held) moveHand(held, true);
         }
-        keep(index, found);
+        keep(index, fetched);
       }
       trouble.value = "";
     } catch (error) {

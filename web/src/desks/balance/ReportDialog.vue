@@ -94,9 +94,9 @@ async function measureFile(file: File | undefined): Promise<void> {
   try {
     await sendFile(one, async (announced) => {
       const body = { ...announced, ...options.value };
-      const made = await post<Schemas["ReportUploadOut"]>(`${base.value}/reports/uploads`, body);
-      follow(made.report);
-      return made.upload;
+      const started = await post<Schemas["ReportUploadOut"]>(`${base.value}/reports/uploads`, body);
+      follow(started.report);
+      return started.upload;
     });
     if (one.status === "failed") trouble.value = one.trouble;
   } catch (error) {

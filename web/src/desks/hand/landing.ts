@@ -35,14 +35,14 @@ export const useLanding = defineStore("landing", () => {
   const open = (chosen: File): Promise<boolean> =>
     attempt(async () => {
       leave();
-      const found = await postFile<Schemas["LanesOut"]>(
+      const preview = await postFile<Schemas["LanesOut"]>(
         `${base.value}/import/preview`,
         chosen,
         await fields(),
       );
       file.value = chosen;
-      places.value = found.places;
-      rows.value = found.lanes.map((lane) => ({
+      places.value = preview.places;
+      rows.value = preview.lanes.map((lane) => ({
         ...lane,
         owner: lane.lands?.owner ?? "",
         to: lane.lands?.parameter ?? lane.parameter,
@@ -71,14 +71,14 @@ export const useLanding = defineStore("landing", () => {
       draft.value = null;
       const lands = landing.value.map(({ index, owner, to }) => ({ index, owner, parameter: to }));
       const start = session.grid.bars[bar.value - 1]?.times[0] ?? 0;
-      const found = await postFile<Schemas["DraftOut"]>(`${base.value}/import`, file.value!, {
+      const written = await postFile<Schemas["DraftOut"]>(`${base.value}/import`, file.value!, {
         ...(await fields()),
         lands: JSON.stringify(lands),
         over: over.value,
         at: String(start),
       });
-      draft.value = found;
-      moves.show(found);
+      draft.value = written;
+      moves.show(written);
     });
 
   function apply(): void {

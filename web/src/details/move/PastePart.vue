@@ -74,6 +74,7 @@ watch(
   [() => targets.value, () => mirrored.value, () => byBeats.value],
   () => {
     clearTimeout(timer);
+    moves.outdate();
     timer = setTimeout(() => {
       if (targets.value.length) void moves.lookPasted(targets.value, mirrored.value, byBeats.value);
       else moves.leave();

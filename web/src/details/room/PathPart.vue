@@ -44,7 +44,7 @@ const span = computed(() => {
   const last = session.grid.bars[index + bars.value];
   return { start: first.value, end: last ? last.times[0]! : session.length };
 });
-const said = computed(() => session.grid.barsText(span.value.start, span.value.end));
+const spanText = computed(() => session.grid.barsText(span.value.start, span.value.end));
 const open = ref(false);
 
 function body() {
@@ -109,8 +109,8 @@ function arm(): void {
       <template v-if="open">
         <p class="quiet note">
           {{
-            $t("pathPart.overSaidMoves", {
-              said: said,
+            $t("pathPart.overSpanMoves", {
+              span: spanText,
               moves: moves.span ? $t("pathPart.theRangeOnTheChart") : "",
             })
           }}

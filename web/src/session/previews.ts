@@ -1,4 +1,4 @@
-/** What hands hold: told while they move and every so often while they rest, so that who is gone holds nothing. */
+/** What hands hold: sent while they move and every so often while they rest, so that who is gone holds nothing. */
 import { reactive } from "vue";
 import type { Incoming } from "@/live/channel";
 
@@ -10,30 +10,30 @@ export const GONE_AFTER = 5000;
 export interface Preview {
   value: number;
   tab: string;
-  /** When it was last told here (ms). */
+  /** When it was last sent here (ms). */
   at: number;
 }
 
-export function useHeld(own: {
+export function usePreviews(own: {
   send: (control: string, value: number) => void;
-  held: () => (readonly [string, number])[];
+  pending: () => (readonly [string, number])[];
 }) {
   /** What colleagues hold, by control. */
   const previews = reactive(new Map<string, Preview>());
-  const told = new Map<string, { at: number; later: ReturnType<typeof setTimeout> | undefined }>();
+  const sent = new Map<string, { at: number; later: ReturnType<typeof setTimeout> | undefined }>();
 
   /** Tell a value as it moves, not too often; a hand that rests is seen where it rests. */
   function tell(control: string, value: number): void {
-    const last = told.get(control) ?? { at: 0, later: undefined };
+    const last = sent.get(control) ?? { at: 0, later: undefined };
     clearTimeout(last.later);
     const send = (): void => {
       last.at = performance.now();
-      if (own.held().some(([one]) => one === control)) own.send(control, value);
+      if (own.pending().some(([one]) => one === control)) own.send(control, value);
     };
     const wait = last.at + PREVIEW_EVERY - performance.now();
     if (wait <= 0) send();
     else last.later = setTimeout(send, wait);
-    told.set(control, last);
+    sent.set(control, last);
   }
 
   function hear(message: Incoming): void {
@@ -49,8 +49,8 @@ export function useHeld(own: {
   function look(): void {
     const now = performance.now();
     for (const [control, preview] of previews) if (now - preview.at > GONE_AFTER) previews.delete(control);
-    for (const [control, value] of own.held())
-      if (typeof value === "number" && now - (told.get(control)?.at ?? 0) > REST_EVERY) tell(control, value);
+    for (const [control, value] of own.pending())
+      if (typeof value === "number" && now - (sent.get(control)?.at ?? 0) > REST_EVERY) tell(control, value);
   }
   setInterval(look, 500);
 
