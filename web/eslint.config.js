@@ -30,7 +30,7 @@ export default ts.config(
     rules: { "vue/multi-word-component-names": "off", "no-undef": "off" },
   },
   // Only vue-tsc knows what a component is.
-  { files: ["**/src/main.ts"], rules: { "@typescript-eslint/no-unsafe-argument": "off" } },
+  { files: ["**/src/app/main.ts"], rules: { "@typescript-eslint/no-unsafe-argument": "off" } },
   { rules: { "no-restricted-syntax": ["error", ...arrays] } },
   prettier,
 );

@@ -1,5 +1,5 @@
 /** Files being imported in: part by part, gone on with after the line was lost, stopped, and made into sources. */
-import { useArrivals } from "@/bringin/uploads";
+import { useArrivals } from "@/features/import/uploads";
 import { Desk } from "./desk";
 
 const PART = 10;

@@ -1,8 +1,8 @@
 // @vitest-environment happy-dom
 /** The Balance desk worked at: what leans and why, ways of listening, pairs, counterweights and reports. */
 import type { Schemas } from "@/api/http";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { Page } from "./page";
 
 let page: Page;

@@ -1,13 +1,13 @@
 /** The Balance desk's stores: which stretch is looked into, who gives way, what is on trial, and how one listens. */
 import { nextTick } from "vue";
 import { long } from "@/api/long";
-import { useCauses } from "@/desks/balance/causes";
-import { useCounterweight } from "@/desks/balance/counterweight";
-import { useStretch } from "@/desks/balance/stretch";
-import { useLean, type Overview } from "@/session/lean";
+import { useCauses } from "@/audio/causes";
+import { useCounterweight } from "@/desks/balance/details/counterweight";
+import { useStretch } from "@/desks/balance/overview/stretch";
+import { useLean, type Overview } from "@/audio/lean";
 import { useLibrary } from "@/session/library";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { ROOMS, Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));

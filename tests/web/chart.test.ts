@@ -1,12 +1,12 @@
 /** The chart: what is drawn of crowded lines, bands and waves, how near one looks, two fingers, points that crowd. */
-import { axisFor } from "@/chart/axis";
-import { beatSeconds, paintPaper, placing } from "@/chart/paint";
-import { paintLine, paintLook, paintWay, type Line, type Scene } from "@/chart/paintLines";
-import { usePinch } from "@/chart/pinch";
-import { bent, reshaped } from "@/chart/shapes";
-import { useChartView } from "@/chart/view";
-import { Grid } from "@/geometry/time";
-import { endsOfSend, kindAndId, ownerAndParameter } from "@/session/owners";
+import { axisFor } from "@/ui/drawing/axis";
+import { beatSeconds, paintPaper, placing } from "@/ui/drawing/paint";
+import { paintLine, paintLook, paintWay, type Line, type Scene } from "@/ui/drawing/paintLines";
+import { usePinch } from "@/desks/move/chart/pinch";
+import { bent, reshaped } from "@/desks/move/chart/shapes";
+import { useChartView } from "@/session/view";
+import { Grid } from "@/domain/grid";
+import { endsOfSend, kindAndId, ownerAndParameter } from "@/domain/owners";
 import { Desk, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));

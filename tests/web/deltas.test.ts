@@ -1,5 +1,5 @@
 /** Deltas: what the server tells of a change makes the document the next one, and leaves the one before alone. */
-import { applyDelta, type Change } from "@/session/deltas";
+import { applyDelta, type Change } from "@/domain/deltas";
 
 const point = (t: number) => ({
   t,

@@ -1,7 +1,8 @@
 /** A session without a server: a document, a wire that remembers what was said on it, and answers as they are wanted. */
+import type { Source } from "@/domain/model";
 import { createPinia, setActivePinia } from "pinia";
 import type { Schemas } from "@/api/http";
-import { useSession, type Source } from "@/session/session";
+import { useSession } from "@/session/session";
 import { Wire } from "./wire";
 
 export const source = (id: string, order: number, values: Partial<Source> = {}): Source => ({

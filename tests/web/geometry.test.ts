@@ -1,7 +1,8 @@
 /** Numbers and times as engineers write them, lanes looked up in tables, and the chart's axes. */
-import { axisFor, labelled } from "@/chart/axis";
-import { partOf, widthTo } from "@/geometry/ends";
-import { lanePath, laneValue, pointBefore, type Point, type ShapeTables } from "@/geometry/lanes";
+import type { Point, ShapeTables } from "@/domain/model";
+import { axisFor, labelled } from "@/ui/drawing/axis";
+import { partOf, widthTo } from "@/domain/ends";
+import { lanePath, laneValue, pointBefore } from "@/domain/lanes";
 import {
   clamp,
   decibels,
@@ -12,9 +13,9 @@ import {
   parseLevel,
   parsePan,
   sideClass,
-} from "@/geometry/pan";
-import { FACES, tidy } from "@/geometry/parameters";
-import { clockText, Grid } from "@/geometry/time";
+} from "@/domain/format";
+import { FACES, tidy } from "@/domain/parameters";
+import { clockText, Grid } from "@/domain/grid";
 
 const steps = 65;
 const shares = Array.from({ length: steps }, (_, i) => i / (steps - 1));

@@ -1,15 +1,15 @@
 /** Handing over on the page: what is ordered and followed, what lands where, one's list of sessions, what one likes. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { nextTick } from "vue";
-import { bytesText, FIRST, useDeliveries, type Delivery } from "@/desks/hand/deliveries";
-import { useLanding, type Found } from "@/desks/hand/landing";
-import { panText, parsePan } from "@/geometry/pan";
-import { Grid } from "@/geometry/time";
-import { units } from "@/geometry/units";
-import { answers, useSessionList, type SessionRow } from "@/pages/sessions";
-import { useTolerance } from "@/session/lean";
+import { bytesText, FIRST, useDeliveries, type Delivery } from "@/desks/hand-over/order/deliveries";
+import { useImporting, type Found } from "@/desks/hand-over/import/importing";
+import { panText, parsePan } from "@/domain/format";
+import { Grid } from "@/domain/grid";
+import { units } from "@/domain/units";
+import { answers, useSessionList, type SessionRow } from "@/pages/sessions/sessions";
+import { useTolerance } from "@/audio/lean";
 import { useMoves } from "@/session/moves";
-import { MARKS } from "@/tour/marks";
+import { MARKS } from "@/features/tour/marks";
 import { alpha, palette } from "@/ui/palette";
 import { dashOf, inkOf } from "@/ui/theme";
 import { Desk, settle, source } from "./desk";
@@ -216,7 +216,7 @@ describe("moves from a file", () => {
       );
     });
     await desk.open();
-    const landing = useLanding();
+    const landing = useImporting();
     const moves = useMoves();
     await landing.open(new File(["x"], "moves.csv"));
     expect(landing.rows.map((one) => [one.owner, one.to])).toEqual([["oars", "pan"], ["", ""]]); // prettier-ignore

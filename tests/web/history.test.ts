@@ -1,8 +1,8 @@
 /** The history on the page: read page by page, caught up with, an earlier revision offered as B, put back. */
 import { watch } from "vue";
-import { BETWEEN_DAYS, useHistory } from "@/history/history";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { BETWEEN_DAYS, useHistory } from "@/features/history/history";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));

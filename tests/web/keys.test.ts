@@ -1,15 +1,15 @@
 /** The keys of a session: each does what the help sheet says, for as long as it says, and not while one writes. */
 import { createApp, effectScope, type EffectScope } from "vue";
 import { routerKey } from "vue-router";
-import { useChartView } from "@/chart/view";
-import { useComments } from "@/comments/comments";
+import { useChartView } from "@/session/view";
+import { useComments } from "@/features/comments/comments";
 import { useMoves } from "@/session/moves";
 import { usePulses } from "@/session/pulses";
 import { useTakes } from "@/session/takes";
-import { useAlong } from "@/sound/along";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
-import { KEYS, useKeys } from "@/topbar/keys";
+import { useAlong } from "@/audio/along";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
+import { KEYS, useKeys } from "@/shell/shortcuts";
 import { useNotices } from "@/ui/notices";
 import { Desk, source } from "./desk";
 
@@ -191,16 +191,16 @@ describe("keys", () => {
   it("hear the chosen source without a treatment; on the Pulse desk without its pulse", () => {
     const player = usePlayer();
     press("w");
-    expect(player.plain).toBeNull();
+    expect(player.bypass).toBeNull();
     letGo("w");
     useChartView().choose("gulls");
     press("w");
-    expect(player.plain).toMatchObject({ source: "gulls", treatment: "all" });
+    expect(player.bypass).toMatchObject({ source: "gulls", treatment: "all" });
     letGo("w");
-    expect(player.plain).toBeNull();
+    expect(player.bypass).toBeNull();
     desk = "pulse";
     press("w");
-    expect(player.plain?.treatment).toBe("pulse");
+    expect(player.bypass?.treatment).toBe("pulse");
     letGo("w");
   });
 

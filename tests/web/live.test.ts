@@ -1,6 +1,6 @@
 /** The live channel that comes back by itself, and the letter box that closed tabs leave behind. */
-import { LiveChannel, type Incoming } from "@/live/channel";
-import { letterBox, type Kept, type LetterBox } from "@/live/kept";
+import { LiveChannel, type Incoming } from "@/collab/channel";
+import { letterBox, type Kept, type LetterBox } from "@/collab/kept";
 
 const stored = vi.hoisted(() => new Map<string, unknown>());
 vi.mock("idb-keyval", () => ({

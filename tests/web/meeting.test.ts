@@ -2,7 +2,7 @@
 /** Several people in one session: who is there, what they hold, what met, earlier states, comments, roles, slow lines. */
 import type { Schemas } from "@/api/http";
 import { useLibrary } from "@/session/library";
-import { usePlayer } from "@/sound/player";
+import { usePlayer } from "@/audio/player";
 import { delayed, Page, person, SESSION } from "./page";
 
 let page: Page;

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** The Move desk worked at: points by hand and keys, stretches looked at before they are made, takes, lines and passages. */
 import type { Schemas } from "@/api/http";
-import { useMonitor } from "@/sound/monitor";
+import { useMonitor } from "@/audio/monitor";
 import { Page } from "./page";
 
 let page: Page;

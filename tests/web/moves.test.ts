@@ -1,17 +1,17 @@
 /** The Move desk's stores: what a hand records, stretches and drafts, drawing, controllers, lanes as they are followed. */
 import { nextTick } from "vue";
-import { useDrawing } from "@/chart/drawing";
-import { useTools } from "@/chart/tools";
-import { useChartView } from "@/chart/view";
-import { laneValue } from "@/geometry/lanes";
-import { useHand } from "@/session/hand";
+import { useDrawing } from "@/desks/move/chart/drawing";
+import { useTools } from "@/session/tools";
+import { useChartView } from "@/session/view";
+import { laneValue } from "@/domain/lanes";
+import { useHolding } from "@/gestures/holding";
 import { useLibrary } from "@/session/library";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
 import { useTakes, type Recorded } from "@/session/takes";
-import { shareOf, useMidi } from "@/sound/midi";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { shareOf, useMidi } from "@/desks/move/recording/midi";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { ROOMS, Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
@@ -90,7 +90,7 @@ describe("recording", () => {
     await nextTick();
     here.player.playing = true;
     await nextTick();
-    const hand = useHand();
+    const hand = useHolding();
     const oars = here.session.sources[0]!;
     const to = async (at: number): Promise<void> => {
       here.player.playhead = at;

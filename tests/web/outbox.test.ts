@@ -1,8 +1,8 @@
 /** The outbox and the reading of segments: nothing lost, nothing doubled, nothing out of order. */
-import { DOCUMENT_VERSION } from "@/api/parameters";
-import type { Kept, LetterBox } from "@/live/kept";
-import { Outbox, type Outcome } from "@/live/outbox";
-import { decode } from "@/sound/segments";
+import { DOCUMENT_VERSION } from "@/domain/declared";
+import type { Kept, LetterBox } from "@/collab/kept";
+import { Outbox, type Outcome } from "@/collab/outbox";
+import { decode } from "@/audio/segments";
 
 type Sent = { path: string; body: { client_id: string; operation?: { pan: number } } };
 const place = (pan: number) => ({ kind: "place-source", source: "oars", pan }) as never;

@@ -140,7 +140,7 @@ export class Page {
 
   /** Mount the application at an address. */
   async at(path: string): Promise<VueWrapper> {
-    const { router: real } = await import("@/router");
+    const { router: real } = await import("@/app/router");
     const router = createRouter({ history: createMemoryHistory(), routes: real.options.routes });
     await router.push(path);
     await router.isReady();
@@ -159,7 +159,7 @@ export class Page {
 
   /** Mount the session at a desk. */
   async desk(name: string): Promise<VueWrapper> {
-    const { useAccount } = await import("@/session/account");
+    const { useAccount } = await import("@/account/account");
     await useAccount().arrive();
     return this.at(`/sessions/${SESSION}/${name}`);
   }

@@ -1,16 +1,16 @@
 /** What stands in the pictures: every source's line on the chart, its mark in the field, a dealt part, what lies on top. */
 import { effectScope, type EffectScope } from "vue";
-import { axisFor, labelled, levelHeight } from "@/chart/axis";
-import { useLines } from "@/chart/lines";
-import { useDrawingOrder } from "@/chart/order";
-import { useTools } from "@/chart/tools";
-import { useChartView } from "@/chart/view";
-import { useMarks } from "@/desks/place/marks";
-import { paintDeal } from "@/desks/pulse/paintDeal";
-import { eventAt, nearestEvent } from "@/geometry/events";
+import { axisFor, labelled, levelHeight } from "@/ui/drawing/axis";
+import { useLines } from "@/desks/move/chart/lines";
+import { useDrawingOrder } from "@/session/markOrder";
+import { useTools } from "@/session/tools";
+import { useChartView } from "@/session/view";
+import { useMarks } from "@/desks/place/field/marks";
+import { paintDeal } from "@/desks/pulse/notes/paintDeal";
+import { eventAt, nearestEvent } from "@/domain/events";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
-import { usePlayer } from "@/sound/player";
+import { usePlayer } from "@/audio/player";
 import { INKS } from "@/ui/theme";
 import { Desk, source } from "./desk";
 

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 /** The Place desk worked at: hands on the field and the plan, sides and spans, groups, returns, timing, kept placements. */
 import type { Schemas } from "@/api/http";
-import { usePlayer } from "@/sound/player";
+import { usePlayer } from "@/audio/player";
 import { delayed, Page, type Kind } from "./page";
 
 let page: Page;
@@ -218,10 +218,10 @@ describe("treatments", () => {
     const window = document.body;
     window.dispatchEvent(new KeyboardEvent("keydown", { key: "w", bubbles: true }));
     await page.until(() => page.text.includes("Bypassed"), "it is heard without");
-    expect(usePlayer().plain).toEqual({ source: "wide", treatment: "delay_panning", at: 0 });
+    expect(usePlayer().bypass).toEqual({ source: "wide", treatment: "delay_panning", at: 0 });
     window.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
     await page.until(() => !page.text.includes("Bypassed"), "it comes back");
-    expect(usePlayer().plain).toBeNull();
+    expect(usePlayer().bypass).toBeNull();
     expect(page.operations).toEqual([]);
   });
 });

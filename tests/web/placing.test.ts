@@ -1,9 +1,9 @@
 /** Where ends stand and what dragging one changes, a held source's ways to both sides, and names that leave room. */
-import { sourceName } from "@/bringin/uploads";
+import { sourceName } from "@/features/import/uploads";
 import { laidOut, type Named } from "@/desks/place/labels";
-import { channelPlaces, dragged, endsOf, type Look } from "@/geometry/ends";
-import { parsePercent, percentText } from "@/geometry/pan";
-import { handTaps, type HandReading } from "@/sound/hand";
+import { channelPlaces, dragged, endsOf, type Look } from "@/domain/ends";
+import { parsePercent, percentText } from "@/domain/format";
+import { handTaps, type HandReading } from "@/audio/heldSource";
 
 const looking =
   (values: Record<string, number>): Look =>

@@ -1,6 +1,6 @@
 /** The player by itself: what it asks the server for, when, and what it hands to the audio thread. */
-import { usePlayer } from "@/sound/player";
-import type { FromWorklet, ToWorklet } from "@/sound/worklet";
+import { usePlayer } from "@/audio/player";
+import type { FromWorklet, ToWorklet } from "@/audio/worklet";
 import { Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
@@ -232,9 +232,9 @@ describe("the player", () => {
     player.trial = { changes: [{ source: "oars", level: -1.5, place: 0.1 }], trim: 0.25 };
     expect(await last()).toEqual({ revision: "5", trial: "oars:-1.5:0.1", trim: "0.250" });
     player.trial = null;
-    player.plain = { source: "gulls", treatment: "delay_panning", at: 3.5 };
+    player.bypass = { source: "gulls", treatment: "delay_panning", at: 3.5 };
     expect(await last()).toEqual({ revision: "5", bypass: "gulls:delay_panning", at: "3.5" });
-    player.plain = null;
+    player.bypass = null;
     player.then = { revision: 2, trim: -1 };
     expect(await last()).toEqual({ revision: "2", trim: "-1.000" });
   });

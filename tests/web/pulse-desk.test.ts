@@ -1,8 +1,8 @@
 // @vitest-environment happy-dom
 /** The Pulse desk worked at: cycles, waves and steps, kept pulses, what is tried, and parts that are dealt to places. */
 import type { Schemas } from "@/api/http";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { delayed, Page } from "./page";
 
 let page: Page;
@@ -110,10 +110,10 @@ describe("a pulse", () => {
 
   it("is heard without by a key as long as it is down, and with a click by another", async () => {
     document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "w", bubbles: true }));
-    await page.until(() => usePlayer().plain !== null, "it is heard without");
-    expect(usePlayer().plain).toMatchObject({ source: "wide", treatment: "pulse" });
+    await page.until(() => usePlayer().bypass !== null, "it is heard without");
+    expect(usePlayer().bypass).toMatchObject({ source: "wide", treatment: "pulse" });
     document.body.dispatchEvent(new KeyboardEvent("keyup", { key: "w", bubbles: true }));
-    await page.until(() => usePlayer().plain === null, "it is heard again");
+    await page.until(() => usePlayer().bypass === null, "it is heard again");
     await page.key("k");
     expect(page.button("Metronome").getAttribute("aria-pressed")).toBe("true");
     expect(page.operations).toEqual([]);

@@ -1,14 +1,14 @@
 /** The Pulse desk's own arithmetic, and what its stores send: drawn figures, events, pulses and deals. */
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { eventAt, nearestEvent } from "@/geometry/events";
-import { beatY, centreOf, marksOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure";
-import { useAlone } from "@/session/alone";
+import { eventAt, nearestEvent } from "@/domain/events";
+import { beatY, centreOf, marksOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure/figure";
+import { useAlone } from "@/audio/alone";
 import { useDeals } from "@/session/deals";
 import { useLibrary } from "@/session/library";
 import { usePulses, valuesOf, type Reading } from "@/session/pulses";
-import { handTaps, type HandReading } from "@/sound/hand";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { handTaps, type HandReading } from "@/audio/heldSource";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { ROOMS, Desk, settle, source } from "./desk";
 
 const FIRST = {

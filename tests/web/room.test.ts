@@ -1,14 +1,14 @@
 /** The room on the page: coordinates as they are typed, what a hand hears, how it is drawn, what may sound from where. */
 import { describe, expect, it } from "vitest";
-import { useChartView } from "@/chart/view";
+import { useChartView } from "@/session/view";
 import { useMoves } from "@/session/moves";
-import { depthText, directionText, parseDepth } from "@/geometry/pan";
-import { petal, roomView } from "@/plan/view";
-import { usePlanHand } from "@/plan/useDrag";
+import { depthText, directionText, parseDepth } from "@/domain/format";
+import { petal, roomView } from "@/desks/place/plan/view";
+import { usePlanHand } from "@/gestures/planDrag";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
-import { roomTaps, type HandRow, type RoomReading } from "@/sound/hand";
-import { usePlayer } from "@/sound/player";
+import { roomTaps, type HandRow, type RoomReading } from "@/audio/heldSource";
+import { usePlayer } from "@/audio/player";
 import { Desk, ROOMS, settle, source } from "./desk";
 
 describe("places as they are written and typed", () => {

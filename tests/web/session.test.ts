@@ -1,6 +1,6 @@
 /** The shared session in the page: shown at once, taken back when refused, and everybody's in the end. */
 import { operation, batch, useEdits } from "@/session/edits";
-import { useHand } from "@/session/hand";
+import { useHolding } from "@/gestures/holding";
 import { usePlacing } from "@/session/placing";
 import { say } from "@/ui/say";
 import { Desk, settle, source } from "./desk";
@@ -202,11 +202,11 @@ describe("others' changes", () => {
     desk.hear({ type: "preview", tab: "t", control: "oars.pan", value: -0.7 });
     expect(session.valueAt(oars, "pan", 0)).toBe(-0.7);
     expect(session.holder("oars.pan")?.name).toBe("Ines");
-    expect(useHand().holderOf(oars)?.name).toBe("Ines");
-    expect(useHand().grasp(oars)).toBe(false);
+    expect(useHolding().holderOf(oars)?.name).toBe("Ines");
+    expect(useHolding().grasp(oars)).toBe(false);
     desk.hear({ type: "gone", tab: "t" });
     expect(session.valueAt(oars, "pan", 0)).toBe(0.1);
-    expect(useHand().grasp(oars)).toBe(true);
+    expect(useHolding().grasp(oars)).toBe(true);
   });
 });
 
@@ -215,7 +215,7 @@ describe("a hand", () => {
     const desk = new Desk(parts());
     const session = await desk.open();
     const gulls = session.sources[1]!;
-    const hand = useHand();
+    const hand = useHolding();
     hand.grasp(gulls);
     hand.move(gulls, hand.toEnd(gulls, "whole", 0.2));
     expect(desk.previews.map((one) => one.control)).toEqual(["gulls.pan_left", "gulls.pan_right"]);
@@ -230,7 +230,7 @@ describe("a hand", () => {
     const desk = new Desk(parts());
     const session = await desk.open();
     const gulls = session.sources[1]!;
-    const hand = useHand();
+    const hand = useHolding();
     const values = hand.toEnd(gulls, "left", -0.9);
     hand.grasp(gulls);
     hand.move(gulls, values);

@@ -1,12 +1,12 @@
 /** Several people on the page: what is held and asked for, changes that meet, listening along, comments. */
-import { useComments } from "@/comments/comments";
-import { useAccount } from "@/session/account";
-import { useAsking } from "@/session/asking";
-import { useConflicts } from "@/session/conflicts";
+import { useComments } from "@/features/comments/comments";
+import { useAccount } from "@/account/account";
+import { useControlRequests } from "@/gestures/controlRequests";
+import { useConflicts } from "@/features/history/conflicts";
 import { useEdits } from "@/session/edits";
-import { useHand } from "@/session/hand";
-import { useAlong } from "@/sound/along";
-import { usePlayer } from "@/sound/player";
+import { useHolding } from "@/gestures/holding";
+import { useAlong } from "@/audio/along";
+import { usePlayer } from "@/audio/player";
 import { useNotices } from "@/ui/notices";
 import { say } from "@/ui/say";
 import { Desk, settle, source } from "./desk";
@@ -46,7 +46,7 @@ describe("what a colleague holds", () => {
       toFake: ["setInterval", "clearInterval", "setTimeout", "clearTimeout", "performance"],
     });
     const { desk, session, notices } = await inSession();
-    const [asking, hand, drum] = [useAsking(), useHand(), session.sources[1]!];
+    const [asking, hand, drum] = [useControlRequests(), useHolding(), session.sources[1]!];
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     expect(hand.grasp(drum)).toBe(false);
     expect(notices.all.at(-1)!.text).toBe("Ines Norden holds drum: place now.");
@@ -64,7 +64,7 @@ describe("what a colleague holds", () => {
       toFake: ["setInterval", "clearInterval", "setTimeout", "clearTimeout", "performance"],
     });
     const { desk, session, notices } = await inSession();
-    const asking = useAsking();
+    const asking = useControlRequests();
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     asking.ask("drum.pan");
     await vi.advanceTimersByTimeAsync(4000);
@@ -79,7 +79,7 @@ describe("what a colleague holds", () => {
       toFake: ["setInterval", "clearInterval", "setTimeout", "clearTimeout", "performance"],
     });
     const { desk, session, notices } = await inSession();
-    useAsking();
+    useControlRequests();
     session.hold("drum.pan", 0.2);
     await vi.advanceTimersByTimeAsync(7000);
     expect(desk.previews.length).toBeGreaterThan(2);
@@ -96,7 +96,7 @@ describe("what a colleague holds", () => {
       toFake: ["setInterval", "clearInterval", "setTimeout", "clearTimeout", "performance"],
     });
     const { desk, session, notices } = await inSession();
-    const [asking, hand] = [useAsking(), useHand()];
+    const [asking, hand] = [useControlRequests(), useHolding()];
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     asking.ask("drum.pan");
@@ -116,7 +116,7 @@ describe("what a colleague holds", () => {
 
   it("is given away only when what it did has come back", async () => {
     const { desk, session } = await inSession();
-    useAsking();
+    useControlRequests();
     desk.quick = false;
     desk.answers = [[{ part: "sources", key: "drum", value: { ...session.sources[1]!, pan: 0.3 } }]];
     session.hold("drum.pan", 0.3);
@@ -133,7 +133,7 @@ describe("what a colleague holds", () => {
   it("is told to whoever reaches for it, whatever control it is, and stays theirs", async () => {
     const { desk, session, notices } = await inSession();
     const edits = useEdits();
-    useAsking();
+    useControlRequests();
     desk.hear({ type: "preview", tab: "ines", control: "drum.level", value: -3 });
     session.hold("drum.level", -20);
     edits.setValue(session.sources[1]!, "level", -20, 0);
@@ -149,8 +149,8 @@ describe("what a colleague holds", () => {
 
   it("is kept for whom it was given to", async () => {
     const { desk, session } = await inSession();
-    const hand = useHand();
-    useAsking();
+    const hand = useHolding();
+    useControlRequests();
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
     desk.hear({ type: "give", tab: "ines", control: "drum.pan", to: "tam" });
     expect(hand.holderOf(session.sources[1]!)?.name).toBe("Tam");

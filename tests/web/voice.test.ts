@@ -1,5 +1,5 @@
 /** The player's arithmetic: gapless, round and round, taking over softly, and following a hand. */
-import { CROSSFADE, Voice, type PlayedSegment, type Tap } from "@/sound/voice";
+import { CROSSFADE, Voice, type PlayedSegment, type Tap } from "@/audio/voice";
 
 const LENGTH = 1024;
 const BLOCK = 128;

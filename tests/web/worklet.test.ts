@@ -1,5 +1,5 @@
 /** The audio thread's end of the player, driven as the browser drives it: blocks of 128 frames. */
-import type { FromWorklet, ToWorklet } from "@/sound/worklet";
+import type { FromWorklet, ToWorklet } from "@/audio/worklet";
 
 const BLOCK = 128;
 const LENGTH = 1024;
@@ -23,7 +23,7 @@ beforeAll(async () => {
     },
   );
   vi.stubGlobal("registerProcessor", (_: string, kind: Kind) => (registered = kind));
-  await import("@/sound/worklet");
+  await import("@/audio/worklet");
 });
 afterAll(() => vi.unstubAllGlobals());
 beforeEach(() => void (told = []));

@@ -1,8 +1,8 @@
 /** Requests to the server: typed by the schema, refused with the server's own sentence. */
 import { t } from "@/words";
-import type { components } from "./schema";
+import type { Schemas } from "@/domain/model";
 
-export type Schemas = components["schemas"];
+export type { Schemas };
 
 /** A refusal: the sentence to show, its HTTP status, and what the server said besides. */
 export class Refusal extends Error {

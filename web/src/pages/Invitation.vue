@@ -5,7 +5,7 @@ import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { useAttempt } from "@/api/attempt";
 import { post, type Schemas } from "@/api/http";
-import { useAccount } from "@/session/account";
+import { useAccount } from "@/account/account";
 import { dateText } from "@/ui/moment";
 
 const account = useAccount();

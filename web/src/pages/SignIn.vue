@@ -3,7 +3,7 @@
 import { Button } from "ant-design-vue";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { useAccount } from "@/session/account";
+import { useAccount } from "@/account/account";
 import { initials, personColour } from "@/ui/theme";
 
 const account = useAccount();

@@ -1,16 +1,7 @@
 /** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
-import { t } from "@/words";
-import { replaced, type Point } from "@/geometry/lanes";
-import { parametersOf, type Values } from "@/geometry/ends";
-import { clamp } from "@/geometry/pan";
-import { FACES } from "@/geometry/parameters";
-import type { Operation } from "@/live/outbox";
-import { usePlayer } from "@/sound/player";
-import { endsOfSend, kindAndId } from "./owners";
 import {
   isOfPulse,
   ofPulse,
-  useSession,
   type Group,
   type LaneName,
   type Layer,
@@ -18,7 +9,17 @@ import {
   type Return,
   type Send,
   type Source,
-} from "./session";
+  type Point,
+} from "@/domain/model";
+import { t } from "@/words";
+import { replaced } from "@/domain/lanes";
+import { parametersOf, type Values } from "@/domain/ends";
+import { clamp } from "@/domain/format";
+import { FACES } from "@/domain/parameters";
+import type { Operation } from "@/collab/outbox";
+import { usePlayer } from "@/audio/player";
+import { endsOfSend, kindAndId } from "@/domain/owners";
+import { useSession } from "./session";
 
 /** Two points nearer than this (s) are the same moment. */
 const SAME_MOMENT = 1e-6;

@@ -1,10 +1,11 @@
 /** Freezing sources in the background: how far it is, and stopping it. */
+import type { Source } from "@/domain/model";
 import { defineStore } from "pinia";
 import { reactive } from "vue";
 import { get, post, type Schemas } from "@/api/http";
 import { say } from "@/ui/say";
 import { operation } from "./edits";
-import { useSession, type Source } from "./session";
+import { useSession } from "./session";
 
 type Freezing = Schemas["FreezeOut"];
 

@@ -1,17 +1,18 @@
 /** A stretch of lanes and what is to be done with it: looked at as a draft, heard as B, applied as one change. */
+import type { LaneName, Parameter, Point } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
-import { useChartView } from "@/chart/view";
-import { replaced, type Point } from "@/geometry/lanes";
-import type { Operation } from "@/live/outbox";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { useChartView } from "./view";
+import { replaced } from "@/domain/lanes";
+import type { Operation } from "@/collab/outbox";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { say } from "@/ui/say";
 import { operation, batch } from "./edits";
-import { useSession, type LaneName, type Parameter } from "./session";
+import { useSession } from "./session";
 
 export type Edit = Schemas["EditIn"]["edit"];
 export type Draft = Schemas["DraftOut"];

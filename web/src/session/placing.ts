@@ -1,13 +1,14 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
+import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
-import { useChartView } from "@/chart/view";
-import { channelPlaces } from "@/geometry/ends";
-import { ownOf } from "@/geometry/parameters";
-import type { Operation } from "@/live/outbox";
-import { usePlayer } from "@/sound/player";
+import { useChartView } from "./view";
+import { channelPlaces } from "@/domain/ends";
+import { ownOf } from "@/domain/parameters";
+import type { Operation } from "@/collab/outbox";
+import { usePlayer } from "@/audio/player";
 import { freshId, operation, batch, useEdits } from "./edits";
 import { useRoom } from "./room";
-import { useSession, type Parameter, type Source } from "./session";
+import { useSession } from "./session";
 
 /** What a source's level is set by; all else that it has places it. */
 const LEVELS: string[] = ["level", "trim", "lfe"];

@@ -1,19 +1,20 @@
 /** The pulse that is worked on: whose it is, its values as a hand holds them, and what the core reads of it. */
+import type { Parameter } from "@/domain/model";
 import { t } from "@/words";
 import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
-import { useChartView } from "@/chart/view";
-import { useMonitor } from "@/sound/monitor";
-import { usePlayer } from "@/sound/player";
+import { useChartView } from "./view";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
 import { say } from "@/ui/say";
-import type { Operation } from "@/live/outbox";
+import type { Operation } from "@/collab/outbox";
 import { operation, useEdits } from "./edits";
 import { useLibrary } from "./library";
-import { kindAndId } from "./owners";
-import { useSession, type Parameter } from "./session";
+import { kindAndId } from "@/domain/owners";
+import { useSession } from "./session";
 
 export type Pulse = Schemas["StoredPulse"];
 export type Reading = Schemas["ReadingOut"];

@@ -2,15 +2,16 @@
  * Recording moves: while it plays, what a hand does with an armed parameter is written down instead of made at once.
  * What it becomes (touch, latch, write, trim) is worked out by the server when the pass ends.
  */
+import type { LaneName, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useLocalStorage, useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowReactive, watch } from "vue";
-import { clamp } from "@/geometry/pan";
-import { FACES } from "@/geometry/parameters";
-import { kindAndId } from "@/session/owners";
-import { usePlayer } from "@/sound/player";
-import { useSession, type LaneName, type Source } from "./session";
+import { clamp } from "@/domain/format";
+import { FACES } from "@/domain/parameters";
+import { kindAndId } from "@/domain/owners";
+import { usePlayer } from "@/audio/player";
+import { useSession } from "./session";
 import { useTakes } from "./takes";
 
 export type Mode = "read" | "touch" | "latch" | "write" | "trim";

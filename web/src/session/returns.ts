@@ -1,7 +1,7 @@
 /** Making a return: a room to begin with, which every source may be sent to. */
 import { t } from "@/words";
-import { useChartView } from "@/chart/view";
-import { defaultsOf } from "@/geometry/parameters";
+import { useChartView } from "./view";
+import { defaultsOf } from "@/domain/parameters";
 import { freshId, operation, useEdits } from "./edits";
 import { useSession } from "./session";
 

@@ -1,15 +1,16 @@
 /** The room of loudspeakers: its layout, where everything is over time as the core tells it, and how one looks at it. */
+import type { Layer, Parameter, Source } from "@/domain/model";
 import { watchDebounced } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
-import { hasSides, isOfRoom, isOfSide, ownOf } from "@/geometry/parameters";
+import { hasSides, isOfRoom, isOfSide, ownOf } from "@/domain/parameters";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
-import { usePlayer } from "@/sound/player";
+import { usePlayer } from "@/audio/player";
 import { operation, useEdits } from "./edits";
-import { endsOf, PLACING, type Values } from "@/geometry/ends";
+import { endsOf, PLACING, type Values } from "@/domain/ends";
 import { useLibrary } from "./library";
-import { useSession, type Layer, type Parameter, type Source } from "./session";
+import { useSession } from "./session";
 
 export type Place = [number, number, number];
 export type Route = Schemas["StoredRoute"];

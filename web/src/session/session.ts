@@ -2,51 +2,20 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
+import type { GainTable, Pending, Source, Value, Point, ShapeTables } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { createEventHook, until } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
 import { get, Unreachable, type Schemas } from "@/api/http";
-import type { Parameter } from "@/api/parameters";
-import type { Point, ShapeTables } from "@/geometry/lanes";
-import { Grid } from "@/geometry/time";
-import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/live/channel";
-import { Outbox, type Operation, type Outcome, type UndoHow } from "@/live/outbox";
+import { Grid } from "@/domain/grid";
+import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/collab/channel";
+import { Outbox, type Operation, type Outcome, type UndoHow } from "@/collab/outbox";
 import { say } from "@/ui/say";
-import { useAccount } from "./account";
-import { applyDelta } from "./deltas";
-import { usePreviews } from "./previews";
+import { useAccount } from "@/account/account";
+import { applyDelta } from "@/domain/deltas";
+import { usePreviews } from "@/collab/previews";
 import { useValues } from "./values";
-
-export type Source = Schemas["StoredSource"];
-export type Passage = Schemas["StoredPassage"];
-export type Group = Schemas["StoredGroup"];
-export type Return = Schemas["StoredReturn"];
-export type Send = Schemas["StoredSend"];
-export type Layer = Schemas["StoredLayer"];
-export type { Parameter };
-/** What can be automated of a pulse, whatever it moves. */
-export type PulseParameter = Extract<Parameter, `pulse_${string}`>;
-
-/** What a parameter is called among the values of a pulse. */
-export const ofPulse = (parameter: PulseParameter): "depth" | "period" | "rate" =>
-  parameter.slice("pulse_".length) as "depth" | "period" | "rate";
-export const isOfPulse = (parameter: Parameter): parameter is PulseParameter =>
-  parameter.startsWith("pulse_");
-
-/** A lane: what it belongs to (a source's id, `send:…`, `return:…`, `group:…`) and the parameter. */
-export interface LaneName {
-  owner: string;
-  parameter: Parameter;
-}
-
-export interface GainTable {
-  positions: number;
-  law: number[][];
-  balance: number[][];
-  /** The gain of every level from off to the highest, in even steps. */
-  levels: number[];
-}
 
 /** An undo that a colleague's change stands in the way of. */
 export interface BlockedUndo {
@@ -60,14 +29,6 @@ export interface BlockedUndo {
 
 /** After how long missing revisions are asked for again (ms). */
 const MISSING_RETRY = 1000;
-
-export type Value = number | boolean | string | Point[];
-
-export interface Pending {
-  value: Value;
-  /** Ids of the operations that carry it; none while the hand still holds it. */
-  ids: Set<string>;
-}
 
 export const useSession = defineStore("session", () => {
   const id = ref("");

@@ -3,7 +3,7 @@ import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
 import { get, post, remove, Unreachable, type Schemas } from "@/api/http";
-import { useMonitor } from "@/sound/monitor";
+import { useMonitor } from "@/audio/monitor";
 import { say } from "@/ui/say";
 import { useMoves } from "./moves";
 import { useSession } from "./session";

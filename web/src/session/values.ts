@@ -1,11 +1,4 @@
 /** What things of the session show and sound here: held by a hand, automated, or as they stand. */
-import type { Ref, ShallowRef } from "vue";
-import type { Schemas } from "@/api/http";
-import { laneValue, type Point, type ShapeTables } from "@/geometry/lanes";
-import { clamp } from "@/geometry/pan";
-import { defaultsOf, ownOf } from "@/geometry/parameters";
-import type { Preview } from "./previews";
-import { kindAndId, ownerAndParameter } from "./owners";
 import {
   isOfPulse,
   ofPulse,
@@ -15,7 +8,16 @@ import {
   type Send,
   type Source,
   type Value,
-} from "./session";
+  type Point,
+  type ShapeTables,
+} from "@/domain/model";
+import type { Ref, ShallowRef } from "vue";
+import type { Schemas } from "@/api/http";
+import { laneValue } from "@/domain/lanes";
+import { clamp } from "@/domain/format";
+import { defaultsOf, ownOf } from "@/domain/parameters";
+import type { Preview } from "@/collab/previews";
+import { kindAndId, ownerAndParameter } from "@/domain/owners";
 
 /** Parameters that a group's shift moves. */
 const PLACES: Parameter[] = ["pan", "pan_left", "pan_right"];

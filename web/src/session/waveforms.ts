@@ -1,9 +1,10 @@
 /** What sources sound like to the eye: asked for once for each piece of audio. */
+import type { Source } from "@/domain/model";
 import { defineStore } from "pinia";
 import { shallowReactive } from "vue";
 import { get, type Schemas } from "@/api/http";
-import type { Wave } from "@/chart/paintLines";
-import { useSession, type Source } from "./session";
+import type { Wave } from "@/ui/drawing/paintLines";
+import { useSession } from "./session";
 
 export const useWaveforms = defineStore("waveforms", () => {
   const session = useSession();

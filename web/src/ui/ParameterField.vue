@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** A parameter's value as a field: pan as L31, level as −8 dB, each stepped in its own way. */
+import type { Parameter } from "@/domain/model";
 import { computed } from "vue";
-import { faceOf, type Kind } from "@/geometry/parameters";
-import type { Parameter } from "@/session/session";
+import { faceOf, type Kind } from "@/domain/parameters";
 import ValueField from "./ValueField.vue";
 
 const props = defineProps<{

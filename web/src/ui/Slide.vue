@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A number on a rule of its own: dragged, stepped, or typed in the field at its right. */
 import { computed, ref } from "vue";
-import { clamp } from "@/geometry/pan";
+import { clamp } from "@/domain/format";
 import NumberField from "./NumberField.vue";
 
 const props = defineProps<{

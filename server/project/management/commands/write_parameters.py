@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from needle.automation.parameters import PARAMETERS
 from needle.session.migrations import VERSION
 
-PATH = settings.BASE_DIR / "web" / "src" / "api" / "parameters.ts"
+PATH = settings.BASE_DIR / "web" / "src" / "domain" / "declared.ts"
 
 _SHOWN = ("title", "low", "high", "unit", "display", "in_room", "defaults")
 
@@ -38,7 +38,7 @@ def parameters_text() -> str:
 
 
 class Command(BaseCommand):
-    help = "Write the parameters' constants of the interface to web/src/api."
+    help = "Write the parameters' constants of the interface to web/src/domain."
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--check", action="store_true", help="only say whether they are current")
@@ -48,5 +48,5 @@ class Command(BaseCommand):
         if not options["check"]:
             PATH.write_text(text, "utf-8")
         elif PATH.read_text("utf-8") != text:
-            self.stderr.write("web/src/api/parameters.ts is out of date. Run setup/make-api-types.")
+            self.stderr.write("web/src/domain/declared.ts is out of date. Run setup/make-api-types.")
             raise SystemExit(1)

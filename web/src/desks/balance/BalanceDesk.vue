@@ -2,19 +2,19 @@
 /** The Balance desk: the lean of the whole piece, what sounds now, and what to do about a stretch that leans. */
 import { t } from "@/words";
 import { computed, shallowRef, watch } from "vue";
-import { useChartView } from "@/chart/view";
+import { useChartView } from "@/session/view";
 import type { Schemas } from "@/api/http";
-import BalanceFoot from "@/foot/BalanceFoot.vue";
-import { useLean } from "@/session/lean";
+import BalanceFoot from "@/shell/meters/BalanceFoot.vue";
+import { useLean } from "@/audio/lean";
 import { useSession } from "@/session/session";
 import { inkOf } from "@/ui/theme";
-import { useAsking } from "./asking";
-import CausesPart from "./CausesPart.vue";
-import { useCounterweight } from "./counterweight";
-import CounterweightPart from "./CounterweightPart.vue";
-import LeanChart, { type Curve } from "./LeanChart.vue";
-import NowNumbers from "./NowNumbers.vue";
-import PairPart from "./PairPart.vue";
+import { useControlRequests } from "@/desks/balance/details/asking";
+import CausesPart from "@/desks/balance/details/CausesPart.vue";
+import { useCounterweight } from "@/desks/balance/details/counterweight";
+import CounterweightPart from "@/desks/balance/details/CounterweightPart.vue";
+import LeanChart, { type Curve } from "@/desks/balance/overview/LeanChart.vue";
+import NowNumbers from "@/desks/balance/overview/NowNumbers.vue";
+import PairPart from "@/desks/balance/details/PairPart.vue";
 import { palette } from "@/ui/palette";
 
 const props = defineProps<{ width: number; height: number }>();
@@ -22,7 +22,7 @@ const session = useSession();
 const view = useChartView();
 const lean = useLean();
 const weight = useCounterweight();
-const own = useAsking<Schemas["BalanceOut"]>("balance");
+const own = useControlRequests<Schemas["BalanceOut"]>("balance");
 
 const SIDE = 284;
 const FOOT = 152;

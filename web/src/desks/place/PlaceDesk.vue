@@ -3,16 +3,16 @@
 import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed } from "vue";
-import { useChartView } from "@/chart/view";
-import BalanceFoot from "@/foot/BalanceFoot.vue";
+import { useChartView } from "@/session/view";
+import BalanceFoot from "@/shell/meters/BalanceFoot.vue";
 import { useReturns } from "@/session/returns";
 import { useSession } from "@/session/session";
-import RoomFoot from "@/foot/RoomFoot.vue";
-import RoomPicture from "@/plan/RoomPicture.vue";
+import RoomFoot from "@/desks/place/plan/RoomFoot.vue";
+import RoomPicture from "@/desks/place/plan/RoomPicture.vue";
 import { useRoom } from "@/session/room";
 import ParameterField from "@/ui/ParameterField.vue";
 import { useEdits } from "@/session/edits";
-import Field from "./Field.vue";
+import Field from "@/desks/place/field/Field.vue";
 
 const props = defineProps<{ width: number; height: number }>();
 defineEmits<{ bringIn: [] }>();

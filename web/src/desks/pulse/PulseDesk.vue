@@ -4,16 +4,16 @@ import { computed } from "vue";
 import { useDeals } from "@/session/deals";
 import { usePulses } from "@/session/pulses";
 import { useSession } from "@/session/session";
-import DealChart from "./DealChart.vue";
-import PulseFigure from "./PulseFigure.vue";
-import ReadingPart from "./ReadingPart.vue";
-import { useUse } from "./use";
+import DealChart from "@/desks/pulse/notes/DealChart.vue";
+import PulseFigure from "@/desks/pulse/figure/PulseFigure.vue";
+import ReadingPart from "@/desks/pulse/details/ReadingPart.vue";
+import { usePulseDesk } from "@/session/pulseDesk";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();
 const pulses = usePulses();
 const deals = useDeals();
-const use = useUse();
+const use = usePulseDesk();
 pulses.follow();
 
 const TOP = 34;

@@ -1,0 +1,61 @@
+/** Who is signed in, and the demo's accounts where there is a demo. */
+import { defineStore } from "pinia";
+import { ref } from "vue";
+import { get, post, type Schemas } from "@/api/http";
+import { usePreferences } from "./preferences";
+
+export const useAccount = defineStore("account", () => {
+  const me = ref<Schemas["Me"] | null>(null);
+  const demo = ref<Schemas["DemoAccount"][]>([]);
+  let arrival: Promise<void> | undefined;
+
+  function arrive(): Promise<void> {
+    arrival ??= get<Schemas["SignInOptions"]>("/api/sign-in/options").then((options) => {
+      me.value = options.me;
+      if (options.me) void usePreferences().arrive();
+      demo.value = options.demo;
+    });
+    return arrival;
+  }
+
+  async function signIn(username: string, password: string): Promise<void> {
+    me.value = await post<Schemas["Me"]>("/api/sign-in", { username, password });
+    void usePreferences().arrive();
+  }
+
+  async function signInToDemo(username: string): Promise<void> {
+    me.value = await post<Schemas["Me"]>("/api/demo/sign-in", { username });
+    void usePreferences().arrive();
+  }
+
+  async function signOut(): Promise<void> {
+    await post("/api/sign-out");
+    me.value = null;
+    usePreferences().forget();
+  }
+
+  async function signOutEverywhere(): Promise<void> {
+    await post("/api/sign-out-everywhere");
+    me.value = null;
+  }
+
+  /** Make an account by an invitation, and come in by it. */
+  async function make(
+    username: string,
+    name: string,
+    password: string,
+    secret: string,
+  ): Promise<Schemas["Joined"]> {
+    const entered = await post<Schemas["Joined"]>("/api/invitations/account", {
+      username,
+      name,
+      password,
+      secret,
+    });
+    me.value = (await get<Schemas["SignInOptions"]>("/api/sign-in/options")).me;
+    void usePreferences().arrive();
+    return entered;
+  }
+
+  return { me, demo, arrive, signIn, signInToDemo, signOut, signOutEverywhere, make };
+});

@@ -1,0 +1,26 @@
+/** Starts the application. */
+import "@fontsource/ibm-plex-sans/latin-400.css";
+import "@fontsource/ibm-plex-sans/latin-600.css";
+import "@fontsource/ibm-plex-mono/latin-400.css";
+import "@fontsource/ibm-plex-mono/latin-500.css";
+import "./style.css";
+import { createPinia } from "pinia";
+import { createApp } from "vue";
+import App from "./App.vue";
+import { words } from "@/words";
+import { router } from "./router";
+import { useNotices } from "@/ui/notices";
+
+const app = createApp(App).use(words).use(createPinia()).use(router);
+// A fault of the page itself is said, and what was changed is kept: it goes on as far as it can.
+app.config.errorHandler = (error) => {
+  console.error(error);
+  useNotices().tell(
+    "Something on this page went wrong. What you have changed is kept; load the page again.",
+    {
+      about: "fault",
+      action: { title: "Load again", run: () => location.reload() },
+    },
+  );
+};
+app.mount("#app");

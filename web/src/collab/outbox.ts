@@ -1,0 +1,199 @@
+/** Changes on their way to the server: sent one after the other, kept until they are answered. */
+import { t } from "@/words";
+import { DOCUMENT_VERSION } from "@/domain/declared";
+import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
+import { letterBox, type Kept, type LetterBox } from "./kept";
+
+export type Operation = Schemas["OperationIn"]["operation"];
+
+/** Called with the answer, or with the refusal and what the server said besides. */
+type Settled = (answer: Schemas["Answer"] | null, refusal: string, more: Record<string, unknown>) => void;
+
+/** How an undo is meant: leaving one's own change of a revision, or taking back only what is left of it. */
+export type UndoHow = { before?: number; partly?: boolean };
+
+interface Letter extends Kept {
+  body: { client_id: string; base_revision?: number; format?: number; operation?: Operation };
+  settled: Settled;
+  /** Whether it had to wait for the connection. */
+  waited: boolean;
+  /** How often the server failed at it. */
+  failures: number;
+}
+
+/** What became of a change that had waited. */
+export interface Outcome {
+  said: string;
+  answer: Schemas["Answer"] | null;
+  refusal: string;
+  again: () => void;
+}
+
+/** The version of documents whose names changes used before they said so themselves. */
+const UNSAID_VERSION = 7;
+
+/** A change that an earlier page has left, saying whose names it uses: the server brings it to today's. */
+function inItsFormat({ path, body }: Kept): Letter["body"] {
+  return path === "operations" ? { format: UNSAID_VERSION, ...body } : body;
+}
+
+const RETRY_AFTER = 1000;
+const LONGEST_WAIT = 30_000;
+/** What fails at the server itself so often is given up: it would keep everything after it waiting. */
+const MOST_FAILURES = 6;
+/** Signed out meanwhile; too slow; too much at once. */
+const PASSING = [401, 408, 429];
+
+/** Whether what went wrong may pass, so that the change is kept and sent again. */
+function mayPass(error: unknown, letter: Letter): boolean {
+  if (error instanceof Unreachable) return true;
+  if (!(error instanceof Refusal)) return false;
+  if (error.status >= 500) return (letter.failures += 1) < MOST_FAILURES;
+  return PASSING.includes(error.status);
+}
+
+export class Outbox {
+  private readonly letters: Letter[] = [];
+  private sending = false;
+  private tries = 0;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private order = Date.now();
+  private readonly tab = crypto.randomUUID();
+  private outcomes: Outcome[] = [];
+  private readonly own = new Set<string>();
+  /** Whether the browser keeps what waits when the tab is closed. */
+  keeps = typeof indexedDB !== "undefined";
+
+  constructor(
+    private readonly session: string,
+    private readonly person: number,
+    private readonly waiting: (said: string[]) => void,
+    /** Told what became of changes that had waited, once all of them are settled. */
+    private readonly returned: (outcomes: Outcome[]) => void = () => undefined,
+    private readonly box: LetterBox = letterBox(),
+  ) {}
+
+  /** Take over what earlier tabs have left, before what is made here. */
+  async adopt(settled: Settled): Promise<void> {
+    const letters = await this.box.adopt(this.session, this.person, this.tab).catch(() => []);
+    if (!letters.length) return;
+    const adopted = letters.map((letter) => ({
+      ...letter,
+      body: inItsFormat(letter),
+      settled,
+      waited: true,
+      failures: 0,
+    }));
+    this.letters.splice(this.sending ? 1 : 0, 0, ...adopted);
+    this.tell();
+    void this.work();
+  }
+
+  /** Whether a change was sent from here, by its id. */
+  sent(id: string): boolean {
+    return this.own.has(id);
+  }
+
+  /** Send an operation; the id it was given. */
+  submit(operation: Operation, madeOn: number, settled: Settled): string {
+    return this.put(
+      "operations",
+      { base_revision: madeOn, format: DOCUMENT_VERSION, operation },
+      operation.kind.replaceAll("-", " "),
+      settled,
+    );
+  }
+
+  undo(settled: Settled, how: UndoHow = {}): string {
+    return this.put("undo", how, "undo", settled);
+  }
+
+  redo(settled: Settled): string {
+    return this.put("redo", {}, "redo", settled);
+  }
+
+  /** Have the server put something as it was. */
+  putBack(path: string, body: object, said: string, settled: Settled): string {
+    return this.put(path, body, said, settled);
+  }
+
+  /** Try again at once, for example because the connection has come back. */
+  hurry(): void {
+    this.tries = 0;
+    clearTimeout(this.timer);
+    void this.work();
+  }
+
+  private put(path: string, body: object, said: string, settled: Settled): string {
+    const id = crypto.randomUUID();
+    this.own.add(id);
+    const { session, person, tab } = this;
+    const order = (this.order = Math.max(this.order + 1, Date.now()));
+    const kept = { session, person, tab, order, path, body: { ...body, client_id: id }, said };
+    this.letters.push({ ...kept, settled, waited: false, failures: 0 });
+    // What cannot be kept is sent all the same, and the tab had better stay open until then.
+    void this.box.put(kept).catch(() => (this.keeps = false));
+    this.tell();
+    void this.work();
+    return id;
+  }
+
+  private tell(): void {
+    this.waiting(this.letters.map((one) => one.said));
+  }
+
+  private async work(): Promise<void> {
+    if (this.sending) return;
+    this.sending = true;
+    try {
+      for (let letter = this.letters[0]; letter; letter = this.letters[0]) {
+        let answer: Schemas["Answer"] | null = null;
+        let refusal = "";
+        let more: Record<string, unknown> = {};
+        try {
+          answer = await post<Schemas["Answer"]>(`/api/sessions/${this.session}/${letter.path}`, letter.body);
+        } catch (error) {
+          if (mayPass(error, letter)) {
+            for (const waiting of this.letters) waiting.waited = true;
+            this.timer = setTimeout(() => void this.work(), this.pause());
+            return;
+          }
+          refusal = error instanceof Refusal ? error.message : t("outbox.theChangeCouldNotBe");
+          if (error instanceof Refusal) more = error.more;
+        }
+        this.tries = 0;
+        this.settle(letter, answer, refusal, more);
+      }
+    } finally {
+      this.sending = false;
+    }
+  }
+
+  /** How long to wait before the next try (ms): longer each time, and not all at the same moment. */
+  private pause(): number {
+    const longest = Math.min(RETRY_AFTER * 2 ** this.tries, LONGEST_WAIT);
+    this.tries += 1;
+    return longest * (0.5 + 0.5 * Math.random());
+  }
+
+  private settle(
+    letter: Letter,
+    answer: Schemas["Answer"] | null,
+    refusal: string,
+    more: Record<string, unknown>,
+  ): void {
+    this.letters.splice(this.letters.indexOf(letter), 1);
+    void this.box.drop(letter).catch(() => undefined);
+    letter.settled(answer, refusal, more);
+    this.tell();
+    if (letter.waited) {
+      const { path, body, said, settled } = letter;
+      const again = (): void => void this.put(path, body, said, settled);
+      this.outcomes.push({ said: answer?.revision.summary ?? said, answer, refusal, again });
+    }
+    if (!this.letters.some((one) => one.waited) && this.outcomes.length) {
+      this.returned(this.outcomes);
+      this.outcomes = [];
+    }
+  }
+}

@@ -1,0 +1,367 @@
+<script setup lang="ts">
+/** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
+import { t } from "@/words";
+import { useEventListener, useRafFn } from "@vueuse/core";
+import { computed, ref, watch, watchEffect } from "vue";
+import { endsOf } from "@/domain/ends";
+import { leanText } from "@/domain/format";
+import { freshId, operation, useEdits } from "@/session/edits";
+import { useLean } from "@/audio/lean";
+import { useMoves } from "@/session/moves";
+import type { Person } from "@/collab/channel";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/audio/player";
+import { personColour } from "@/ui/theme";
+import { axisFor, MARGIN } from "@/ui/drawing/axis";
+import CommentFlags from "@/features/comments/CommentFlags.vue";
+import ChartPaper from "./ChartPaper.vue";
+import ChartPoints from "./ChartPoints.vue";
+import ChartRange from "./ChartRange.vue";
+import { useDrawing } from "./drawing";
+import { useLines } from "./lines";
+import { leanX } from "@/ui/drawing/paint";
+import PassageEdit from "./PassageEdit.vue";
+import { usePinch } from "./pinch";
+import Playhead from "./Playhead.vue";
+import Ribs from "@/shell/chart/Ribs.vue";
+import { useTools } from "@/session/tools";
+import { useChartView } from "@/session/view";
+
+const props = defineProps<{ width: number; height: number }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const lean = useLean();
+const tools = useTools();
+const moves = useMoves();
+const lines = useLines();
+const pinch = usePinch();
+const { drawing, ...draw } = useDrawing();
+
+const surface = ref<SVGSVGElement>();
+const axis = computed(() => axisFor(view.parameter, props.width));
+const y = (at: number): number => (at - view.top) * view.scale;
+
+const flags = computed(() =>
+  !lines.isField.value
+    ? []
+    : (lean.lean?.stretches ?? []).map((stretch) => {
+        const text = t("chart.leansForSeconds", {
+          lean: leanText(stretch.mean_db),
+          seconds: Math.round(stretch.end - stretch.start),
+        });
+        const right = stretch.mean_db > 0;
+        const x = leanX(axis.value, stretch.worst_db) + (right ? 10 : -10);
+        const width = text.length * 7 + 14;
+        const left = right ? Math.min(x, props.width - width - 4) : Math.max(x - width, MARGIN.left);
+        return { text, right, width, left, y: y((stretch.start + stretch.end) / 2) };
+      }),
+);
+
+const colleagues = computed(() =>
+  [...session.people.values()]
+    .map((person) => ({ person, y: y(person.playhead) }))
+    .filter((one) => one.y > -10 && one.y < props.height + 10),
+);
+
+watchEffect(() => {
+  view.height = props.height;
+});
+
+useRafFn(() => {
+  if (player.playing) view.show(player.playhead);
+});
+watch(
+  () => player.playhead,
+  (at) => !player.playing && view.show(at),
+);
+
+useEventListener(
+  surface,
+  "wheel",
+  (event: WheelEvent) => {
+    event.preventDefault();
+    const box = surface.value!.getBoundingClientRect();
+    if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.002), event.clientY - box.top);
+    else view.scrollBy(event.deltaY);
+  },
+  { passive: false },
+);
+
+/** Where an event is on the paper: from the left (px), and in the piece (s). */
+function placeOf(event: MouseEvent): { px: number; at: number } {
+  const box = surface.value!.getBoundingClientRect();
+  const at = view.top + (event.clientY - box.top) / view.scale;
+  return { px: event.clientX - box.left, at: Math.min(Math.max(at, 0), session.length) };
+}
+
+/** What the lane that is worked on would have at a place on the paper. */
+function valueAt(px: number, free: boolean): number {
+  const value = tools.toValue(view.parameter, axis.value.value(px), free);
+  const source = session.sourceById(view.lane?.owner);
+  return source ? edits.ownOf(source, view.parameter, value) : value;
+}
+
+/** The source whose line passes nearest to a place on the chart, if one is near. */
+function lineAt(px: number, at: number): string | null {
+  let [nearest, distance] = [null as string | null, 9];
+  for (const source of view.shownSources) {
+    for (const end of endsOf(source.mode, (parameter) => session.valueAt(source, parameter, at))) {
+      const away = Math.abs(axis.value.x(end.at) - px);
+      if (away < distance) [nearest, distance] = [source.id, away];
+    }
+  }
+  return nearest;
+}
+
+/** The source that a colleague has chosen. */
+const chosenBy = (person: Person): string => session.sourceById(person.chosen)?.name ?? "";
+
+/** What a press on the paper has begun. */
+type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
+const gesture = ref<Gesture | null>(null);
+const from = ref({ px: 0, at: 0, value: 0, y: 0 });
+
+function gestureAt(event: PointerEvent, px: number, at: number): Gesture | null {
+  if (px < MARGIN.left) return "passage";
+  if (event.pointerType === "touch" && (tools.tool === "points" || !session.mayEdit)) return "finger";
+  if (tools.tool === "range" || event.shiftKey) return isOnLine(px, at) ? "shift" : "pick";
+  return tools.tool !== "points" && session.mayEdit && view.lane ? "draw" : null;
+}
+
+/** Whether a place is on the line of the lane that is worked on, inside the stretch. */
+function isOnLine(px: number, at: number): boolean {
+  const [span, lane] = [moves.span, view.lane];
+  if (!span || !lane || !session.mayEdit || at < span.start || at > span.end) return false;
+  return Math.abs(axis.value.x(session.laneValueAt(lane, at) + lines.shiftOf(lane)) - px) < 10;
+}
+
+function onDown(event: PointerEvent): void {
+  pinch.down(event);
+  if (event.button !== 0 || pinch.two()) return stop();
+  const { px, at } = placeOf(event);
+  gesture.value = gestureAt(event, px, at);
+  from.value = { px, at, value: axis.value.value(px), y: event.clientY };
+  if (gesture.value && gesture.value !== "finger") surface.value!.setPointerCapture(event.pointerId);
+  if (gesture.value === "passage") drawnTo.value = at;
+  if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
+  if (gesture.value && gesture.value !== "finger") return;
+  const near = lines.isField.value ? lineAt(px, at) : null;
+  if (near && near !== player.chosen && event.detail < 2) view.choose(near);
+}
+
+function onMove(event: PointerEvent): void {
+  if (pinch.move(event, surface.value!.getBoundingClientRect().top)) return stop();
+  if (!gesture.value) return;
+  const { px, at } = placeOf(event);
+  if (gesture.value === "passage") drawnTo.value = at;
+  if (gesture.value === "draw") draw.go(at, valueAt(px, event.altKey), event.altKey);
+  if (gesture.value === "pick" && Math.abs(event.clientY - from.value.y) > 3) {
+    const parts = event.altKey ? 0 : view.gridParts;
+    moves.pick(session.grid.snap(from.value.at, parts), session.grid.snap(at, parts));
+  }
+  if (gesture.value === "shift" && Math.abs(px - from.value.px) > 2)
+    void moves.look({ kind: "shift", by: Math.round((axis.value.value(px) - from.value.value) * 100) / 100 });
+  if (gesture.value === "finger") {
+    view.scrollBy(from.value.y - event.clientY);
+    from.value = { ...from.value, y: event.clientY };
+  }
+}
+
+function onUp(event: PointerEvent): void {
+  pinch.up(event);
+  const was = gesture.value;
+  const still =
+    Math.abs(event.clientY - from.value.y) <= 3 && Math.abs(placeOf(event).px - from.value.px) <= 2;
+  if (was === "passage") finishPassage();
+  if (was === "draw") void draw.end();
+  if (was === "pick" && still) moves.letGo();
+  if (was === "shift" && !still) void finishShift(placeOf(event).px);
+  stop();
+}
+
+/** The stretch stays where its line was dragged to. */
+async function finishShift(px: number): Promise<void> {
+  const by = Math.round((axis.value.value(px) - from.value.value) * 100) / 100;
+  await moves.look({ kind: "shift", by });
+  moves.apply();
+}
+
+function stop(): void {
+  gesture.value = null;
+  draw.leave();
+}
+
+/** A stretch of bars drawn on the margin: it becomes a passage. Without drawing, the playhead goes there. */
+const drawnTo = ref(0);
+const editing = ref<string | null>(null);
+const DRAWN = 8;
+const drawn = computed(() => {
+  if (gesture.value !== "passage" || Math.abs(drawnTo.value - from.value.at) * view.scale < DRAWN)
+    return null;
+  const edges = [from.value.at, drawnTo.value].map((at) => session.grid.nearestBar(at)).sort((a, b) => a - b);
+  return edges[0] === edges[1] ? null : { start: edges[0]!, end: edges[1]! };
+});
+const edited = computed(() => session.passages.find((one) => one.id === editing.value));
+
+function finishPassage(): void {
+  const made = drawn.value;
+  if (!made || !session.mayEdit) {
+    player.seek(session.grid.snap(from.value.at, view.gridParts));
+    return;
+  }
+  const id = freshId("passage");
+  const [start, end] = [session.grid.quarterAt(made.start), session.grid.quarterAt(made.end)];
+  edits.make(
+    operation("add-passage", {
+      id,
+      name: t("chart.passagePassageCount", { passageCount: session.passages.length + 1 }),
+      start,
+      end,
+    }),
+  );
+  editing.value = id;
+}
+
+function onDouble(event: MouseEvent): void {
+  const { px, at } = placeOf(event);
+  if (!view.lane || !session.mayEdit || px < MARGIN.left) return;
+  const { owner: source } = view.lane;
+  const { span } = moves;
+  if (span && at > span.start && at < span.end) {
+    // One place all through the stretch: a passage has its place in two presses.
+    const value = valueAt(px, event.altKey);
+    return void moves.atOnce([view.lane], span, { kind: "hold", value });
+  }
+  if (tools.tool !== "points") return;
+  const t = session.grid.snap(at, event.altKey ? 0 : view.gridParts);
+  edits.addPoint(source, view.parameter, t, valueAt(px, event.altKey));
+  view.point = session.points(source, view.parameter).findIndex((point) => point.t === t);
+}
+</script>
+
+<template>
+  <div class="chart" :style="{ height: `${height}px` }">
+    <ChartPaper :width="width" :height="height" :axis="axis" :drawing="drawing" />
+    <svg
+      ref="surface"
+      :class="tools.tool"
+      :width="width"
+      :height="height"
+      role="group"
+      :aria-label="$t('chart.chartTimeRunsDownThe')"
+      @pointerdown="onDown"
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointercancel="onUp"
+      @dblclick="onDouble"
+    >
+      <rect
+        v-if="drawn"
+        class="drawn"
+        x="4"
+        :y="y(drawn.start)"
+        :width="width"
+        :height="(drawn.end - drawn.start) * view.scale"
+      />
+      <g v-for="(flag, i) in flags" :key="i" class="flag" :class="{ right: flag.right }">
+        <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
+        <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
+      </g>
+      <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
+        <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />
+        <rect
+          :x="width - person.name.split(' ')[0]!.length * 7 - 20"
+          :y="at - 9"
+          :width="person.name.split(' ')[0]!.length * 7 + 14"
+          height="18"
+          rx="3"
+          :fill="personColour(person.colour)"
+        />
+        <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
+        <text v-if="chosenBy(person)" class="of" :x="width - 8" :y="at + 21" text-anchor="end">
+          {{ chosenBy(person) }}
+        </text>
+      </g>
+      <CommentFlags :width="width" />
+      <ChartRange :width="width" />
+      <ChartPoints v-if="view.lane && tools.tool === 'points'" :lane="view.lane" :width="width" />
+    </svg>
+    <Ribs :top="view.top" :scale="view.scale" :height="height" @edit="editing = $event" />
+    <PassageEdit
+      v-if="edited"
+      :key="edited.id"
+      :passage="edited"
+      :top="Math.min(Math.max(y(session.grid.secondsOfBeat(edited.start)), 8), height - 140)"
+      @done="editing = null"
+    />
+    <Playhead :width="width" />
+  </div>
+</template>
+
+<style scoped>
+.chart {
+  position: relative;
+  /* Not hidden: what has the focus out of sight must not scroll the paper away. */
+  overflow: clip;
+  background: var(--paper);
+}
+svg {
+  position: absolute;
+  inset: 0;
+  display: block;
+  will-change: transform;
+}
+svg {
+  touch-action: none;
+  user-select: none;
+}
+svg.free,
+svg.straight,
+svg.steps {
+  cursor: crosshair;
+}
+svg.range {
+  cursor: row-resize;
+}
+.drawn {
+  fill: var(--lamp-wash);
+  stroke: var(--lamp);
+}
+.flag {
+  pointer-events: none;
+}
+.flag rect {
+  fill: var(--raised);
+  stroke: var(--left);
+}
+.flag text {
+  font-size: 12px;
+  font-weight: 600;
+  fill: var(--left);
+}
+.flag.right rect {
+  stroke: var(--right);
+}
+.flag.right text {
+  fill: var(--right);
+}
+.colleague {
+  pointer-events: none;
+}
+.colleague line {
+  stroke-width: 1.5;
+  stroke-dasharray: 6 4;
+}
+.colleague text {
+  font-size: 11px;
+  font-weight: 600;
+}
+.colleague .of {
+  font-weight: 400;
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 3px;
+}
+</style>

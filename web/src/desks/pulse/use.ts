@@ -1,8 +1,0 @@
-/** Which of the Pulse desk's two uses is looked at: for oneself. */
-import { defineStore } from "pinia";
-import { ref } from "vue";
-
-export const useUse = defineStore("pulse-desk", () => {
-  const dealing = ref(false);
-  return { dealing };
-});

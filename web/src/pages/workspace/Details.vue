@@ -1,0 +1,65 @@
+<script setup lang="ts">
+/** What the desk says of what is chosen: a source, several, a return, or how it is moved and balanced. */
+import { computed } from "vue";
+import { useChartView } from "@/session/view";
+import BalanceDetails from "@/desks/balance/details/BalanceDetails.vue";
+import HandOverDetails from "@/desks/hand-over/HandOverDetails.vue";
+import DealDetails from "@/desks/pulse/notes/DealDetails.vue";
+import PulseDetails from "@/desks/pulse/details/PulseDetails.vue";
+import { usePulseDesk } from "@/session/pulseDesk";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/audio/player";
+import MoveDetails from "@/desks/move/details/MoveDetails.vue";
+import PlaceDetails from "@/desks/place/details/PlaceDetails.vue";
+import ReturnDetails from "@/desks/place/details/ReturnDetails.vue";
+import SeveralDetails from "@/desks/place/details/SeveralDetails.vue";
+
+defineProps<{ desk: string }>();
+defineEmits<{ bringIn: []; history: [] }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const use = usePulseDesk();
+
+const shownReturn = computed(() =>
+  view.focus === "return" ? session.returns.find((one) => one.id === view.layer) : undefined,
+);
+const source = computed(() => session.sourceById(player.chosen));
+</script>
+
+<template>
+  <aside class="details" :aria-label="$t('details.details')">
+    <BalanceDetails v-if="desk === 'balance'" />
+    <HandOverDetails
+      v-else-if="desk === 'hand-over'"
+      @bring-in="$emit('bringIn')"
+      @history="$emit('history')"
+    />
+    <template v-else-if="desk === 'pulse' && source">
+      <DealDetails v-if="use.dealing" :key="`d${source.id}`" :source="source" @back="use.dealing = false" />
+      <PulseDetails v-else :key="source.id" :source="source" @deal="use.dealing = true" />
+    </template>
+    <ReturnDetails v-else-if="shownReturn" :to="shownReturn" />
+    <SeveralDetails v-else-if="view.selection.length > 1 && desk === 'place'" />
+    <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />
+    <MoveDetails v-else-if="source" :key="source.id" :source="source" />
+    <p v-else class="empty quiet">{{ $t("details.selectASourceInThe") }}</p>
+  </aside>
+</template>
+
+<style scoped>
+.details {
+  /* What is hidden inside stays inside, and does not stretch the page. */
+  position: relative;
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  padding: 12px 16px 10px;
+  overflow-y: auto;
+  background: var(--panel);
+  border-left: 1px solid var(--rule-strong);
+}
+.empty {
+  padding: 8px 0;
+}
+</style>

@@ -1,0 +1,335 @@
+<script setup lang="ts">
+/** A session: the dark bar, the roster, the chosen desk, and the details. */
+import type { Source } from "@/domain/model";
+import { t } from "@/words";
+import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
+import { persist } from "@/api/persist";
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, ref, watch, type Ref } from "vue";
+import { useComments } from "@/features/comments/comments";
+import Notices from "@/ui/Notices.vue";
+import { useControlRequests } from "@/gestures/controlRequests";
+import { useConflicts } from "@/features/history/conflicts";
+import { useAlong } from "@/audio/along";
+import { useArrivals } from "@/features/import/uploads";
+import { useChartView } from "@/session/view";
+import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
+import MoveDesk from "@/desks/move/MoveDesk.vue";
+import PlaceDesk from "@/desks/place/PlaceDesk.vue";
+import Details from "./Details.vue";
+import Roster from "@/shell/roster/Roster.vue";
+import { usePulseDesk } from "@/session/pulseDesk";
+import { useAlone } from "@/audio/alone";
+import { useDeals } from "@/session/deals";
+import { useLibrary } from "@/session/library";
+import { useRecorder } from "@/session/recorder";
+import { useTakes } from "@/session/takes";
+import { useSession } from "@/session/session";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
+import { useKeys } from "@/shell/shortcuts";
+import EarMark from "@/ui/EarMark.vue";
+import TopBar from "@/shell/top-bar/TopBar.vue";
+import Tour from "@/features/tour/Tour.vue";
+
+// Loaded when first shown.
+const ImportDialog = defineAsyncComponent(() => import("@/features/import/ImportDialog.vue"));
+const CommentsSheet = defineAsyncComponent(() => import("@/features/comments/CommentsSheet.vue"));
+const HandOverDesk = defineAsyncComponent(() => import("@/desks/hand-over/HandOverDesk.vue"));
+const HelpSheet = defineAsyncComponent(() => import("@/shell/top-bar/HelpSheet.vue"));
+const HistorySheet = defineAsyncComponent(() => import("@/features/history/HistorySheet.vue"));
+const PeopleDialog = defineAsyncComponent(() => import("@/features/people/PeopleDialog.vue"));
+const PreferencesDialog = defineAsyncComponent(() => import("@/features/account/PreferencesDialog.vue"));
+const PulseDesk = defineAsyncComponent(() => import("@/desks/pulse/PulseDesk.vue"));
+const SessionSettings = defineAsyncComponent(() => import("@/features/settings/SessionSettings.vue"));
+
+const props = defineProps<{ id: string; desk?: string }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+
+const problem = ref("");
+const helping = ref(false);
+const preferring = ref(false);
+const bringing = ref(false);
+const setting = ref(false);
+const meeting = ref(false);
+/** Whether something has been open yet: it is loaded then, and stays. */
+function everOpen(open: Ref<boolean>): Ref<boolean> {
+  const ever = ref(open.value);
+  watch(open, (now) => (ever.value ||= now), { flush: "sync" });
+  return ever;
+}
+const loaded = {
+  help: everOpen(helping),
+  preferences: everOpen(preferring),
+  bringing: everOpen(bringing),
+  settings: everOpen(setting),
+  people: everOpen(meeting),
+};
+/** Whether the history stands in place of the details. */
+const reading = ref(false);
+const part = ref("general");
+const centre = ref<HTMLElement>();
+const { width, height } = useElementSize(centre);
+const library = useLibrary();
+const arrivals = useArrivals();
+const monitor = useMonitor();
+const recorder = useRecorder();
+const takes = useTakes();
+const alone = useAlone();
+const deals = useDeals();
+const use = usePulseDesk();
+const along = useAlong();
+const comments = useComments();
+useConflicts();
+useControlRequests();
+const sheet = computed(() => (comments.shown ? "comments" : reading.value ? "history" : ""));
+function showSheet(which: "history" | "comments"): void {
+  const was = sheet.value;
+  comments.shown = which === "comments" && was !== which;
+  reading.value = which === "history" && was !== which;
+}
+// Where the page is one column it stands at its foot: who has asked for it is taken there.
+watch(sheet, async (now) => {
+  await nextTick();
+  if (now) document.querySelector("main > .sheet")?.scrollIntoView({ block: "nearest" });
+});
+const aloneBars = computed(() =>
+  alone.stretch ? `${session.grid.text(alone.stretch.start)}–${session.grid.text(alone.stretch.end)}` : "",
+);
+
+/** The desk that was last worked at, unless the address names one. */
+const lastDesk = useLocalStorage("desk", "place");
+const desk = computed(() => props.desk || lastDesk.value);
+watch(desk, (now) => (lastDesk.value = now), { immediate: true });
+
+function openSettings(which: string): void {
+  part.value = which;
+  setting.value = true;
+}
+
+/** Files may be dropped anywhere on the session. */
+const over = ref(false);
+const hasFiles = (event: DragEvent): boolean =>
+  !!event.dataTransfer?.types.includes("Files") && session.mayEdit;
+function onDragOver(event: DragEvent): void {
+  if (!hasFiles(event) || bringing.value) return;
+  event.preventDefault();
+  over.value = true;
+}
+function onDrop(event: DragEvent): void {
+  over.value = false;
+  if (!hasFiles(event) || bringing.value) return;
+  event.preventDefault();
+  const files = event.dataTransfer!.files;
+  // On the Pulse desk a MIDI file is a part to be dealt.
+  if (desk.value === "pulse" && files.length === 1 && /\.midi?$/i.test(files[0]!.name) && deals.source) {
+    use.dealing = true;
+    void deals.takeNotes(files[0]!);
+    return;
+  }
+  arrivals.take(files);
+  bringing.value = true;
+}
+useKeys(
+  () => (helping.value = true),
+  () => desk.value,
+);
+useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
+  if (session.wouldLose() || arrivals.open || recorder.controls.size || takes.unsent.length)
+    event.preventDefault();
+});
+
+/** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
+function begin(id: string): void {
+  if (id !== props.id) return;
+  document.title = t("sessionPage.nameWanderingNeedle", { name: session.settings?.name });
+  view.top = -16 / view.scale;
+  if (player.chosen) return;
+  const travel = (source: Source): number => {
+    const places = session.points(source.id, "pan").map((point) => point.value);
+    return places.length ? Math.max(...places) - Math.min(...places) : 0;
+  };
+  const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
+  view.choose(farthest?.id ?? null);
+}
+
+let left = false;
+watch(
+  () => props.id,
+  async (id) => {
+    const isOpen = (): boolean => id === props.id && !left;
+    problem.value = "";
+    alone.forget();
+    along.leave();
+    player.leave();
+    monitor.leave();
+    arrivals.leave();
+    view.chooseReturn("");
+    void library.look().catch(() => undefined);
+    try {
+      // What there is to choose from may come later than the session, which stays open however long that takes.
+      await Promise.all([session.open(id).then(() => begin(id)), persist(library.arrive, isOpen)]);
+    } catch (error) {
+      if (isOpen()) problem.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+onBeforeUnmount(() => {
+  left = true;
+  along.leave();
+  player.leave();
+  arrivals.leave();
+  session.close();
+});
+</script>
+
+<template>
+  <div v-if="problem || session.lost" class="problem" role="alert">
+    <h1>{{ problem || session.lost }}</h1>
+    <RouterLink to="/">{{ $t("sessionPage.toYourSessions") }}</RouterLink>
+  </div>
+  <div
+    v-else-if="session.settings"
+    class="session"
+    @dragover="onDragOver"
+    @dragleave="over = false"
+    @drop="onDrop"
+  >
+    <TopBar
+      :desk="desk"
+      :sheet="sheet"
+      @help="helping = true"
+      @settings="openSettings"
+      @people="meeting = true"
+      @sheet="showSheet"
+    />
+    <p v-if="player.trouble || session.severed" class="trouble" role="status">
+      {{ session.connected ? player.trouble : $t("sessionPage.offlineYouCanGoOn") }}
+    </p>
+    <p v-if="along.person" class="alone" role="status">
+      <EarMark /> {{ $t("sessionPage.listeningAlongWithNameTheir", { name: along.person.name }) }}
+      <button class="small-button" @click="along.leave()">
+        {{ $t("sessionPage.stopListeningAlongEsc") }}
+      </button>
+    </p>
+    <p v-if="alone.source" class="alone" role="status">
+      <EarMark />
+      {{ $t("sessionPage.onlyYouNameAloneBars", { name: alone.source.name, aloneBars: aloneBars }) }}
+      <button class="small-button" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</button>
+    </p>
+    <main :class="{ long: desk === 'hand-over' }">
+      <Roster @bring-in="bringing = true" />
+      <div ref="centre" class="desk" :class="{ over }">
+        <template v-if="width > 0">
+          <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
+          <PulseDesk v-else-if="desk === 'pulse'" :width="width" :height="height" />
+          <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
+          <HandOverDesk v-else-if="desk === 'hand-over'" :width="width" />
+          <MoveDesk v-else :width="width" :height="height" />
+        </template>
+      </div>
+      <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
+      <CommentsSheet v-else-if="sheet === 'comments'" />
+      <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />
+    </main>
+    <ImportDialog v-if="loaded.bringing.value" v-model:open="bringing" />
+    <SessionSettings v-if="loaded.settings.value" v-model:open="setting" :part="part" />
+    <HelpSheet v-if="loaded.help.value" v-model:open="helping" @preferences="preferring = true" />
+    <PreferencesDialog v-if="loaded.preferences.value" v-model:open="preferring" />
+    <PeopleDialog v-if="loaded.people.value" v-model:open="meeting" />
+    <Tour :desk="desk" />
+    <Notices />
+  </div>
+  <p v-else class="opening quiet" role="status">{{ $t("sessionPage.openingTheSession") }}</p>
+</template>
+
+<style scoped>
+.session {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
+main {
+  flex: 1;
+  display: grid;
+  grid-template-columns: 256px minmax(0, 1fr) 304px;
+  grid-template-rows: minmax(0, 1fr);
+  min-height: 0;
+}
+.desk {
+  position: relative;
+  min-width: 0;
+  min-height: 0;
+  overflow: hidden;
+}
+.desk.over {
+  outline: 3px dashed var(--lamp);
+  outline-offset: -6px;
+}
+.trouble {
+  padding: 5px 16px;
+  background: var(--lamp-soft);
+  border-bottom: 1px solid var(--lamp);
+  color: inherit;
+}
+.alone {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 4px 16px;
+  background: var(--bar);
+  border-top: 1px solid var(--bar-hover);
+  color: var(--bar-text);
+}
+.alone button {
+  margin-left: auto;
+  color: var(--ink);
+}
+.problem,
+.opening {
+  display: grid;
+  gap: 12px;
+  place-content: center;
+  height: 100%;
+  text-align: center;
+}
+.problem h1 {
+  font-size: 20px;
+}
+@media (max-width: 1000px) {
+  main {
+    grid-template-columns: 230px minmax(0, 1fr);
+    grid-template-rows: minmax(0, 1fr) auto;
+  }
+  .details {
+    grid-column: 1 / -1;
+    max-height: 40vh;
+    border-top: 1px solid var(--rule-strong);
+  }
+}
+@media (max-width: 760px) {
+  .session {
+    height: auto;
+    min-height: 100%;
+  }
+  main {
+    grid-template: "desk" 460px "roster" auto "details" auto / minmax(0, 1fr);
+  }
+  main.long {
+    grid-template-rows: auto;
+  }
+  .desk {
+    grid-area: desk;
+  }
+  .roster {
+    grid-area: roster;
+  }
+  .details {
+    grid-area: details;
+    max-height: none;
+  }
+}
+</style>

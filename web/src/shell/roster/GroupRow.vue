@@ -1,0 +1,136 @@
+<script setup lang="ts">
+/** A group: its level and mute for all its members, the shift of their places, and hearing it alone. */
+import type { Group, Source } from "@/domain/model";
+import { computed } from "vue";
+import { useChartView } from "@/session/view";
+import { sideClass } from "@/domain/format";
+import { operation, useEdits } from "@/session/edits";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/audio/player";
+import MuteSolo from "./MuteSolo.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+import NameField from "@/ui/NameField.vue";
+
+const props = defineProps<{ group: Group; members: Source[] }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+
+const thing = (field: string): string => `group:${props.group.id}.${field}`;
+const level = computed(() => session.valueNow(`group:${props.group.id}`, "level"));
+const shift = computed(() => session.shown(thing("shift"), props.group.shift));
+const muted = computed(() => session.shown(thing("muted"), props.group.muted));
+const ids = computed(() => props.members.map((one) => one.id));
+const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)));
+</script>
+
+<template>
+  <div class="group" :data-group="group.id">
+    <button
+      class="all"
+      :title="$t('groupRow.selectAllOfName', { name: group.name })"
+      :aria-label="$t('groupRow.selectAllOfName', { name: group.name })"
+      @click="view.chooseThese(ids)"
+    >
+      <svg width="12" height="12" aria-hidden="true">
+        <path d="M3.500 1H1v10h2.500M8.500 1H11v10H8.500" />
+      </svg>
+    </button>
+    <NameField
+      class="name"
+      :name="group.name"
+      :label="$t('groupRow.nameOfTheGroup')"
+      :disabled="!session.mayEdit"
+      @rename="edits.setGroup(group, { name: $event })"
+    />
+    <ParameterField
+      class="shift"
+      :class="sideClass(shift)"
+      parameter="pan"
+      :value="shift"
+      :label="$t('groupRow.shiftOfName', { name: group.name })"
+      :title="$t('groupRow.shiftsThePositionsOfAll', { name: group.name })"
+      :disabled="!session.mayEdit"
+      @set="edits.setGroup(group, { shift: $event })"
+    />
+    <ParameterField
+      class="level"
+      parameter="level"
+      :value="level"
+      :label="$t('groupRow.levelOfTheGroupName', { name: group.name })"
+      :disabled="!session.mayEdit"
+      @set="edits.setGroup(group, { level: $event })"
+    />
+    <MuteSolo
+      :name="group.name"
+      :muted="muted"
+      :soloed="soloed"
+      :disabled="!session.mayEdit"
+      @mute="edits.setGroup(group, { muted: !muted })"
+      @solo="player.soloThese(ids)"
+    />
+    <button
+      v-if="session.mayEdit"
+      class="apart"
+      :title="$t('groupRow.ungroupItsSourcesStay')"
+      :aria-label="$t('groupRow.ungroupName', { name: group.name })"
+      @click="edits.make(operation('remove-group', { group: group.id }))"
+    >
+      ×
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.group {
+  display: flex;
+  align-items: center;
+  gap: 3px;
+  margin-top: 3px;
+  padding: 2px 7px 2px 4px;
+}
+.all,
+.apart {
+  padding: 2px;
+  border: 0;
+  background: none;
+  color: var(--quiet);
+  cursor: pointer;
+}
+.apart {
+  width: 0;
+  margin-left: -5px;
+  overflow: hidden;
+  opacity: 0;
+}
+.group:hover .apart,
+.apart:focus-visible {
+  width: auto;
+  margin: 0;
+  opacity: 1;
+}
+svg {
+  display: block;
+  fill: none;
+  stroke: var(--quiet);
+  stroke-width: 1.4;
+}
+.name {
+  height: 22px;
+  padding: 0 2px;
+  font-size: 12px;
+}
+.level,
+.shift {
+  flex: none;
+  width: 40px;
+  height: 20px;
+  padding: 0 2px;
+  font-size: 11px;
+  text-align: right;
+}
+.shift {
+  width: 27px;
+}
+</style>

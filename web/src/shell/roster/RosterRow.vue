@@ -1,0 +1,313 @@
+<script setup lang="ts">
+/** One source: its ink, name, level, place, mute for all, and solo for oneself. */
+import type { Parameter, Source } from "@/domain/model";
+import { computed } from "vue";
+import { useChartView } from "@/session/view";
+import { levelText } from "@/domain/format";
+import { useComments } from "@/features/comments/comments";
+import { useControlRequests } from "@/gestures/controlRequests";
+import { useDeals } from "@/session/deals";
+import { useEdits } from "@/session/edits";
+import { useHolding } from "@/gestures/holding";
+import { endsOf, type End, type Values } from "@/domain/ends";
+import { useRecorder } from "@/session/recorder";
+import { useSession } from "@/session/session";
+import { usePlayer } from "@/audio/player";
+import { initials, inkOf, personColour } from "@/ui/theme";
+import MuteSolo from "./MuteSolo.vue";
+import ParameterField from "@/ui/ParameterField.vue";
+import PositionRule from "./PositionRule.vue";
+
+const props = defineProps<{ source: Source }>();
+defineEmits<{ pick: [] }>();
+const session = useSession();
+const player = usePlayer();
+const view = useChartView();
+const edits = useEdits();
+const hand = useHolding();
+const recorder = useRecorder();
+const deals = useDeals();
+const asking = useControlRequests();
+const comments = useComments();
+
+const chosen = computed(() => view.selection.includes(props.source.id));
+const look = (parameter: Parameter): number =>
+  (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
+  session.valueAt(props.source, parameter, player.playhead);
+const ends = computed(() => endsOf(props.source.mode, look));
+const holder = computed(() => hand.holderOf(props.source));
+const level = computed(() => session.valueAt(props.source, "level", player.playhead));
+const muted = computed(() => session.muted(props.source));
+/** Soloed as a whole, or by one of the places that it is dealt to. */
+const soloed = computed(() => player.solo.some((one) => one.split(".")[0] === props.source.id));
+const unheard = computed(() => (player.solo.length ? !soloed.value : muted.value));
+const automated = computed(() =>
+  (["pan", "pan_left", "pan_right", "span"] as Parameter[]).some((parameter) =>
+    session.follows(props.source.id, parameter),
+  ),
+);
+/** How it is armed, if it is: what one does with it while it plays is recorded. */
+const armed = computed(() => {
+  const key = recorder.armed.find((lane) => session.laneOf(lane).owner === props.source.id);
+  return key ? recorder.modeOf(session.laneOf(key)) : null;
+});
+/** Its place is not to be moved: it is dealt out, or frozen. */
+const settled = computed(() => deals.isOn(props.source.id) || !!props.source.frozen_asset);
+const pulsing = computed(() => !!session.document?.pulses[props.source.id]?.on);
+let last: Values | null = null;
+
+function move(side: End["side"], pan: number): void {
+  last = hand.toEnd(props.source, side, pan);
+  hand.move(props.source, last);
+}
+
+function done(): void {
+  if (last) hand.set(props.source, last);
+  last = null;
+}
+
+const among = (event: MouseEvent): boolean => event.ctrlKey || event.metaKey || event.shiftKey;
+const remarks = computed(() => comments.ofSource(props.source.id));
+const asked = computed(() => [...asking.asked].some((thing) => thing.startsWith(`${props.source.id}.`)));
+function ask(): void {
+  const thing = hand.heldThing(props.source);
+  if (thing) asking.ask(thing);
+}
+const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
+</script>
+
+<template>
+  <li
+    class="row"
+    :class="{ chosen, unheard }"
+    :style="{ '--source': inkOf(source.colour) }"
+    :data-source="source.id"
+    @click="view.choose(source.id, among($event))"
+  >
+    <span
+      class="ink"
+      :draggable="session.mayEdit"
+      :title="$t('rosterRow.dragToReorder')"
+      @dragstart="$emit('pick')"
+    />
+    <div class="body">
+      <div class="top">
+        <button class="name" :aria-pressed="chosen" @click.stop="view.choose(source.id, among($event))">
+          {{ source.name }}
+        </button>
+        <span
+          v-for="person in watchers"
+          :key="person.tab"
+          class="watcher"
+          :style="{ background: personColour(person.colour) }"
+          :title="$t('rosterRow.nameHasThisSelected', { name: person.name })"
+          >{{ initials(person.name) }}</span
+        >
+        <button
+          v-if="remarks.length"
+          class="remarks"
+          :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
+          :aria-label="
+            $t('rosterRow.commentsOnName', { count: remarks.length, name: source.name }, remarks.length)
+          "
+          @click.stop="comments.jump(remarks[0]!)"
+        >
+          {{ remarks.length }}
+        </button>
+        <svg
+          v-if="armed"
+          class="armed"
+          width="9"
+          height="9"
+          role="img"
+          :aria-label="$t('rosterRow.armedArmed', { armed: armed })"
+        >
+          <title>{{ $t("rosterRow.armedArmedWhatYouDo", { armed: armed }) }}</title>
+          <circle cx="4.5" cy="4.5" r="4" />
+        </svg>
+        <svg
+          v-if="pulsing"
+          class="moves"
+          width="13"
+          height="9"
+          role="img"
+          :aria-label="$t('rosterRow.pulses')"
+        >
+          <title>{{ $t("rosterRow.pulseRhythmicAutoPan") }}</title>
+          <path d="M1 8V1h4v7h4V1h3" />
+        </svg>
+        <svg
+          v-if="deals.isOn(source.id)"
+          class="moves"
+          width="12"
+          height="9"
+          role="img"
+          :aria-label="$t('rosterRow.dealt')"
+        >
+          <title>{{ $t("rosterRow.dealItsNotesGoTo") }}</title>
+          <path d="M2 1v2M6 4v2M10 1v2M2 7v1M10 7v1" />
+        </svg>
+        <svg
+          v-if="source.frozen_asset"
+          class="moves"
+          width="11"
+          height="11"
+          role="img"
+          :aria-label="$t('rosterRow.frozen')"
+        >
+          <title>{{ $t("rosterRow.frozenUnfreezeItInIts") }}</title>
+          <path d="M5.500 0v11M0.700 2.700l9.600 5.600M10.300 2.700l-9.600 5.600" />
+        </svg>
+        <svg
+          v-if="automated"
+          class="moves"
+          width="12"
+          height="8"
+          role="img"
+          :aria-label="$t('rosterRow.automated')"
+        >
+          <title>{{ $t("rosterRow.itsPositionIsAutomated") }}</title>
+          <path d="M1 4c1.7-4 3.3-4 5 0s3.3 4 5 0" />
+        </svg>
+        <button
+          v-if="holder && session.mayEdit"
+          class="ask"
+          :title="$t('rosterRow.nameControlsIt', { name: holder.name })"
+          @click.stop="ask"
+        >
+          {{ asked ? $t("rosterRow.asked") : $t("rosterRow.ask") }}
+        </button>
+        <ParameterField
+          class="level"
+          :style="{ width: `${levelText(level).length + 1}ch` }"
+          parameter="level"
+          :value="level"
+          :label="$t('rosterRow.levelOfName', { name: source.name })"
+          :disabled="!session.mayEdit"
+          @set="edits.setValue(source, 'level', $event, player.playhead)"
+        />
+      </div>
+      <PositionRule
+        :ends="ends"
+        :colour="inkOf(source.colour)"
+        :label="$t('rosterRow.positionOfName', { name: source.name })"
+        :disabled="!session.mayEdit || !!holder || settled"
+        :holder="holder?.name"
+        @grasp="hand.grasp(source)"
+        @move="move"
+        @done="done"
+        @set="hand.set(source, hand.toEnd(source, 'whole', $event), false)"
+        @drop="hand.drop(source)"
+      />
+    </div>
+    <MuteSolo
+      :name="source.name"
+      :muted="muted"
+      :soloed="soloed"
+      :disabled="!session.mayEdit"
+      @mute="edits.setMuted(source, !muted)"
+      @solo="player.soloOnly(source.id, $event)"
+    />
+  </li>
+</template>
+
+<style scoped>
+.row {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  padding: 4px 7px 3px 7px;
+  border: 1px solid transparent;
+  border-radius: 4px;
+  cursor: default;
+}
+.row.chosen {
+  background: var(--raised);
+  border-color: var(--source);
+}
+.ink {
+  width: 4px;
+  cursor: grab;
+  align-self: stretch;
+  margin: 3px 2px 3px 0;
+  background: var(--source);
+}
+.body {
+  flex: 1;
+  min-width: 0;
+}
+.top {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  cursor: pointer;
+}
+.chosen .name {
+  font-weight: 600;
+}
+.unheard .name,
+.unheard .level {
+  color: var(--quiet);
+  text-decoration: line-through;
+  text-decoration-thickness: 1px;
+}
+.unheard .ink {
+  opacity: 0.35;
+}
+.armed {
+  flex: none;
+  fill: var(--lamp);
+  stroke: var(--ink);
+}
+.moves {
+  flex: none;
+  fill: none;
+  stroke: var(--source);
+  stroke-width: 1.5;
+}
+.watcher {
+  padding: 0 3px;
+  border-radius: 7px;
+  color: var(--ink);
+  font-size: 9px;
+  font-weight: 600;
+  line-height: 14px;
+}
+.ask,
+.remarks {
+  flex: none;
+  height: 16px;
+  padding: 0 4px;
+  border: 1px solid var(--ink);
+  border-radius: 3px;
+  background: none;
+  font-size: 10px;
+  line-height: 13px;
+  cursor: pointer;
+}
+.ask,
+.remarks.unread {
+  background: var(--lamp);
+  border-color: var(--lamp);
+  font-weight: 600;
+}
+.level {
+  height: 20px;
+  flex: none;
+  padding: 0 2px;
+  font-size: 11.5px;
+  text-align: right;
+  color: var(--quiet);
+}
+</style>

@@ -1,0 +1,227 @@
+/** The keys of a session: what the help sheet lists, and what they do. */
+import { t } from "@/words";
+import { useEventListener } from "@vueuse/core";
+import { useRouter } from "vue-router";
+import { MOVE_KEYS, useMoveKeys } from "./chartShortcuts";
+import { useChartView } from "@/session/view";
+import { useComments } from "@/features/comments/comments";
+import { useCauses } from "@/audio/causes";
+import { usePulseDesk } from "@/session/pulseDesk";
+import { useAlone } from "@/audio/alone";
+import { useMoves } from "@/session/moves";
+import { usePulses } from "@/session/pulses";
+import { useSession } from "@/session/session";
+import { useBypass } from "@/audio/bypass";
+import { useAlong } from "@/audio/along";
+import { useMonitor } from "@/audio/monitor";
+import { usePlayer } from "@/audio/player";
+import { useNotices } from "@/ui/notices";
+
+export const KEYS: { title: string; keys: [string, string][] }[] = [
+  {
+    title: t("shortcuts.listeningOnlyYou"),
+    keys: [
+      ["Space", t("shortcuts.playStop")],
+      [t("shortcuts.homeEnd"), t("shortcuts.toTheStartToThe")],
+      [t("shortcuts.and"), t("shortcuts.oneBarBackOneBar")],
+      ["R", t("shortcuts.loopThePassageAtThe")],
+      ["S", t("shortcuts.soloTheSelection")],
+      ["H", t("shortcuts.showOnlyTheSelectionOr")],
+      [t("shortcuts.wShiftW"), t("shortcuts.bypassATreatmentOfThe")],
+      ["M, Shift+M", t("shortcuts.monitorInMonoHeldOr")],
+      [t("shortcuts.bShiftB"), t("shortcuts.compareBACounterweightA")],
+      ["Escape", t("shortcuts.stopListeningAlong")],
+      ["C", t("shortcuts.soloTheMainCauseOf")],
+    ],
+  },
+  {
+    title: "A source's place, in the list",
+    keys: [
+      ["← →", t("shortcuts.by1Shift10")],
+      ["0", t("shortcuts.toTheCentreAlsoDouble")],
+    ],
+  },
+  {
+    title: t("shortcuts.placeThePicture"),
+    keys: [
+      ["drag", t("shortcuts.positionAndLevelTogetherAn")],
+      ["← → ↑ ↓", t("shortcuts.positionBy1LevelBy")],
+      [t("shortcuts.ctrlClickShiftClick"), t("shortcuts.selectSeveralADragMoves")],
+      [t("shortcuts.n0DoubleClick"), t("shortcuts.toTheCentreInA")],
+      ["[ and ]", t("shortcuts.previousSourceNextSource")],
+      ["1, 2, 3, 4 and 5", t("shortcuts.theDesksPlaceMovePulse")],
+    ],
+  },
+  {
+    title: t("shortcuts.thePlanTheRoomFrom"),
+    keys: [
+      ["drag", t("shortcuts.acrossAndAlongAtOnce")],
+      [t("shortcuts.altDragTwoFingers"), t("shortcuts.upAndDown")],
+      ["← → ↑ ↓", t("shortcuts.acrossAndAlongBy1")],
+      [t("shortcuts.altAlt"), t("shortcuts.higherLowerBy1Shift")],
+      ["0", t("shortcuts.toTheMiddle")],
+      ["double-click", t("shortcuts.backToTheMiddleOf")],
+      [t("shortcuts.enterOnALoudspeaker"), t("shortcuts.useThisLoudspeakerForThe")],
+    ],
+  },
+  {
+    title: t("shortcuts.theChart"),
+    keys: [
+      ["double-click", t("shortcuts.addAPointToThe")],
+      [t("shortcuts.onAPoint"), t("shortcuts.moveItBy1Shift")],
+      [t("shortcuts.onAPoint2"), t("shortcuts.earlierLaterByOneGrid")],
+      [t("shortcuts.sOnAPoint"), t("shortcuts.nextShape")],
+      [t("shortcuts.deleteOnAPoint"), t("shortcuts.deleteIt")],
+      [t("shortcuts.dragWithAltShift"), t("shortcuts.ignoreTheGridKeepThe")],
+      [t("shortcuts.wheelCtrlWheel"), t("shortcuts.scrollThroughTimeZoom")],
+      [t("shortcuts.dragOnTheBarNumbers"), t("shortcuts.newPassageDoubleClickOr")],
+    ],
+  },
+  {
+    title: t("shortcuts.pulse"),
+    keys: [
+      ["− and +", t("shortcuts.halfOrDoubleTheCycle")],
+      ["F", t("shortcuts.flipTheWaveform")],
+      ["K", t("shortcuts.metronomeOnlyForYouOn")],
+      [t("shortcuts.wShiftW"), t("shortcuts.bypassItsPulseOrIts")],
+      [t("shortcuts.arrowsADelete"), t("shortcuts.inTheDealtNotesSelect")],
+    ],
+  },
+  { title: t("shortcuts.movesTheChartSTools"), keys: MOVE_KEYS },
+  {
+    title: t("shortcuts.yourChanges"),
+    keys: [
+      ["Ctrl+Z", t("shortcuts.undoYourOwnLastChange")],
+      ["Ctrl+Shift+Z", t("shortcuts.redoIt")],
+      ["O", t("shortcuts.afterAnOverwrittenChangeRestore")],
+      ["N", t("shortcuts.commentAtThePlayheadOr")],
+      ["?", t("shortcuts.thisHelp")],
+    ],
+  },
+];
+
+const isField = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && !!target.closest("input, textarea, select, [contenteditable], .ant-modal");
+
+export function useKeys(showHelp: () => void, desk: () => string): void {
+  const moveKeys = useMoveKeys();
+  const session = useSession();
+  const player = usePlayer();
+  const view = useChartView();
+  const without = useBypass();
+  const monitor = useMonitor();
+  const causes = useCauses();
+  const pulses = usePulses();
+  const alone = useAlone();
+  const use = usePulseDesk();
+  const router = useRouter();
+  const comments = useComments();
+  const moves = useMoves();
+  const notices = useNotices();
+  const along = useAlong();
+
+  function goRound(): void {
+    if (player.round) player.round = null;
+    else
+      player.round =
+        session.passages.find((passage) => {
+          const [from, to] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
+          return player.playhead >= from! && player.playhead < to!;
+        })?.id ?? null;
+  }
+
+  function neighbour(by: number): void {
+    const at = session.sources.findIndex((one) => one.id === player.chosen);
+    const next = session.sources[Math.min(Math.max(at + by, 0), session.sources.length - 1)];
+    if (next) view.choose(next.id);
+  }
+
+  const actions: Record<string, () => void> = {
+    " ": () => player.toggle(),
+    Home: () => player.seek(0),
+    End: () => player.seek(session.length),
+    ",": () => player.seek(session.grid.barFrom(player.playhead, -1)),
+    ".": () => player.seek(session.grid.barFrom(player.playhead, 1)),
+    r: goRound,
+    s: () => view.selection.length && player.soloThese(view.selection),
+    h: () => (view.alone = !view.alone),
+    W: () => (without.on ? without.stop() : without.start(true)),
+    "[": () => neighbour(-1),
+    "]": () => neighbour(1),
+    "1": () => void router.replace(`/sessions/${session.id}/place`),
+    "2": () => void router.replace(`/sessions/${session.id}/move`),
+    "3": () => void router.replace(`/sessions/${session.id}/pulse`),
+    "4": () => void router.replace(`/sessions/${session.id}/balance`),
+    "5": () => void router.replace(`/sessions/${session.id}/hand-over`),
+    n: () => comments.begin(moves.span),
+    o: () => {
+      const notice = notices.byKey("o");
+      if (notice) notices.act(notice);
+    },
+    k: () => (player.click = !player.click),
+    c: () => causes.hearNext(),
+    M: () => monitor.latch("mono"),
+    B: () => monitor.compare(!monitor.comparing),
+    "?": showHelp,
+    Escape: () => (along.tab ? along.leave() : alone.id && alone.close()),
+  };
+
+  const pulseActions: Record<string, () => void> = {
+    "-": () => pulses.stretch(1 / 2),
+    "+": () => pulses.stretch(2),
+    "=": () => pulses.stretch(2),
+    f: () => pulses.stored && pulses.set({ flip: !pulses.pulse?.flip }),
+  };
+
+  /** Keys that last as long as they are held. */
+  const holds: Record<string, { start: () => void; stop: () => void }> = {
+    w: {
+      start: () => {
+        if (desk() === "pulse") without.treatment = use.dealing ? "deal" : "pulse";
+        if (!without.latched) without.start(false);
+      },
+      stop: () => !without.latched && without.stop(),
+    },
+    m: { start: () => monitor.hold("mono"), stop: () => monitor.letGo() },
+    b: { start: () => monitor.compare(true), stop: () => monitor.compare(false) },
+  };
+  let held = "";
+  function letGo(): void {
+    if (held) holds[held]!.stop();
+    held = "";
+  }
+  // A window that loses the keyboard never hears that the key was let go.
+  useEventListener(window, "blur", letGo);
+
+  useEventListener("keydown", (event: KeyboardEvent) => {
+    if (isField(event.target)) return;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      session.turnBack(event.shiftKey ? "redo" : "undo");
+      return;
+    }
+    const hold = event.ctrlKey || event.metaKey || event.altKey ? undefined : holds[event.key];
+    if (hold) {
+      if (!event.repeat && !held) {
+        held = event.key;
+        hold.start();
+      }
+      return;
+    }
+    const controlled = event.ctrlKey || event.metaKey || event.altKey;
+    // Something that is written out to be copied goes first.
+    const copies = controlled && !event.altKey && !window.getSelection()?.toString();
+    const own: Record<string, Record<string, () => void>> = { move: moveKeys.actions, pulse: pulseActions };
+    const ofDesk = controlled ? {} : (own[desk()] ?? {});
+    const found = copies && desk() === "move" ? moveKeys.withControl[event.key] : undefined;
+    const action = found ?? (controlled ? undefined : (ofDesk[event.key] ?? actions[event.key]));
+    // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere.
+    const pressed = event.key === "Enter" && (event.target as HTMLElement).closest("button, a, summary");
+    if (!action || (pressed && (!moveKeys.undecided() || pressed.closest("[data-decides]")))) return;
+    event.preventDefault();
+    action();
+  });
+  useEventListener("keyup", (event: KeyboardEvent) => {
+    if (event.key.toLowerCase() === held) letGo();
+  });
+}
