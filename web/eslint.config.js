@@ -31,6 +31,11 @@ export default ts.config(
   },
   // Only vue-tsc knows what a component is.
   { files: ["**/src/app/main.ts"], rules: { "@typescript-eslint/no-unsafe-argument": "off" } },
+  {
+    // What must be there is asked for by `must`, which finds out where it is missing.
+    files: ["**/src/**"],
+    rules: { "@typescript-eslint/no-non-null-assertion": "error" },
+  },
   { rules: { "no-restricted-syntax": ["error", ...arrays] } },
   prettier,
 );

@@ -115,16 +115,16 @@ describe("the history", () => {
     await history.look();
     await history.choose(42);
     await settle();
-    expect(monitor.moves).toMatchObject({ title: "r42", then: { revision: 42, trim: -2.5 } });
+    expect(monitor.moves).toMatchObject({ title: "r42", earlier: { revision: 42, trim: -2.5 } });
     expect(history.trim).toBe(-2.5);
     monitor.compare(true);
-    expect(player.then).toEqual({ revision: 42, trim: -2.5 });
+    expect(player.earlier).toEqual({ revision: 42, trim: -2.5 });
     monitor.compare(false);
-    expect(player.then).toBeNull();
+    expect(player.earlier).toBeNull();
     // It is matched anew, and as loud as before meanwhile.
     desk.gives["/loudness-match"] = () => ({ done: 1, trim: -1.5 });
     const heard: number[] = [];
-    watch(() => monitor.moves?.then?.trim, (by) => heard.push(by!), { flush: "sync" }); // prettier-ignore
+    watch(() => monitor.moves?.earlier?.trim, (by) => heard.push(by!), { flush: "sync" }); // prettier-ignore
     await told();
     expect(history.compared!.now).toBe(desk.revision);
     expect([history.matched, history.trim, heard]).toEqual([true, -1.5, [-1.5]]);

@@ -51,7 +51,7 @@ describe("an earlier state", () => {
 
   it("is heard as B, as loud as the present, by oneself", async () => {
     await page.press(/^Compare r\d+ \(B\)/);
-    expect(usePlayer().then).toMatchObject({ trim: -2.5 });
+    expect(usePlayer().earlier).toMatchObject({ trim: -2.5 });
     expect(page.operations).toEqual([]);
   });
 

@@ -235,7 +235,7 @@ describe("the player", () => {
     player.bypass = { source: "gulls", treatment: "delay_panning", at: 3.5 };
     expect(await last()).toEqual({ revision: "5", bypass: "gulls:delay_panning", at: "3.5" });
     player.bypass = null;
-    player.then = { revision: 2, trim: -1 };
+    player.earlier = { revision: 2, trim: -1 };
     expect(await last()).toEqual({ revision: "2", trim: "-1.000" });
   });
 

@@ -1,4 +1,5 @@
 /** The causes of the stretch that is looked into, for all who need them: the list, the counterweight, the keys. */
+import { must } from "@/domain/must";
 import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import type { Schemas } from "@/api/http";
@@ -25,7 +26,7 @@ export const useCauses = defineStore("causes", () => {
   /** Hear the first cause alone, then the next; after the last everything again. */
   function hearNext(): void {
     const ids = sources.value.map((one) => one.id);
-    const here = player.solo.length === 1 ? ids.indexOf(player.solo[0]!) : -1;
+    const here = player.solo.length === 1 ? ids.indexOf(must(player.solo[0])) : -1;
     const next = ids[here + 1];
     player.solo = next ? [next] : [];
   }

@@ -1,4 +1,5 @@
 /** A held source's ways to both loudspeakers, looked up in the core's gain table at the places it is held at. */
+import { must } from "@/domain/must";
 import type { GainTable } from "@/domain/model";
 import { clamp, LEVEL_TOP, OFF_DB } from "@/domain/format";
 import type { Tap } from "./voice";
@@ -69,7 +70,7 @@ export function roomTaps(
   const each = 2 * versions;
   const across = places.map(({ x }) => x);
   return rowPlaces(rows, across).flatMap(({ input, channel, at: x, gain }) => {
-    const table = reading.tables[Math.min(channel, reading.tables.length - 1)]!;
+    const table = must(reading.tables[Math.min(channel, reading.tables.length - 1)]);
     const weight = (reading.weights[channel] ?? 0) * gain * level;
     const y = places[channel]?.y ?? 1;
     const [ax, ay] = [x, y].map((value) => ((Math.min(Math.max(value, -1), 1) + 1) / 2) * (steps - 1)) as [
@@ -96,9 +97,10 @@ export function roomTaps(
 
 /** The ways as they reach the ears. */
 function monitored(ways: Tap[], matrix: number[][]): Tap[] {
-  if (matrix[0]![0] === 1 && matrix[1]![1] === 1 && !matrix[0]![1] && !matrix[1]![0]) return ways;
+  if (must(matrix[0])[0] === 1 && must(matrix[1])[1] === 1 && !must(matrix[0])[1] && !must(matrix[1])[0])
+    return ways;
   return ways.flatMap((way) =>
-    [0, 1].map((output) => ({ ...way, output, gain: way.gain * matrix[output]![way.output]! })),
+    [0, 1].map((output) => ({ ...way, output, gain: way.gain * must(must(matrix[output])[way.output]) })),
   );
 }
 
@@ -122,7 +124,7 @@ export function handTaps(
     const weight = (reading.weights[channel] ?? 0) * gain * level;
     const sides = [0, 1].map((output) => {
       const silent = reading.on_its_side && output !== channel;
-      return silent ? 0 : row[output]! * weight;
+      return silent ? 0 : must(row[output]) * weight;
     });
     const apart = place * reading.most * rate;
     const late = [0, 1].map((output) => {
@@ -132,16 +134,17 @@ export function handTaps(
     const ways = [0, 1].map((output) => ({
       input,
       output,
-      gain: sides[output]! * reading.here + (reading.most ? 0 : sides[1 - output]! * reading.opposite),
-      delay: late[output]!,
+      gain:
+        must(sides[output]) * reading.here + (reading.most ? 0 : must(sides[1 - output]) * reading.opposite),
+      delay: must(late[output]),
     }));
     // With timing the copy arrives in its own time: it is a way of its own.
     if (!reading.most || !reading.opposite) return ways;
     const copy = [0, 1].map((output) => ({
       input,
       output,
-      gain: sides[1 - output]! * reading.opposite,
-      delay: late[1 - output]!,
+      gain: must(sides[1 - output]) * reading.opposite,
+      delay: must(late[1 - output]),
     }));
     return [...ways, ...copy];
   });

@@ -1,4 +1,5 @@
 /** The lean through the whole piece, and what it measures: asked of the server after each change. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
@@ -39,7 +40,7 @@ export const useLean = defineStore("lean", () => {
     const passage = session.passages.find((one) => one.id === player.round);
     if (!passage) return { start: 0, end: 0, title: t("lean.wholePiece") };
     const [start, end] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
-    return { start: start!, end: end!, title: passage.name };
+    return { start: must(start), end: must(end), title: passage.name };
   });
 
   async function ask(): Promise<void> {

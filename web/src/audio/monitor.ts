@@ -4,7 +4,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import { useSession } from "@/session/session";
 import { usePlayer, type Trial } from "./player";
-import type { Then } from "./segments";
+import type { Earlier } from "./segments";
 
 /** Other moves: how the server is asked for them, how they look here, and a few words of what they are. */
 export interface MovesOffered {
@@ -12,7 +12,7 @@ export interface MovesOffered {
   lanes: ReadonlyMap<string, Point[]>;
   title: string;
   /** A whole revision instead of moves. */
-  then?: Then;
+  earlier?: Earlier;
 }
 
 export const useMonitor = defineStore("monitor", () => {
@@ -23,7 +23,7 @@ export const useMonitor = defineStore("monitor", () => {
   const trial = ref<Trial | null>(null);
   /** Moves that may be heard in place of the session's (B), and what they are. */
   const moves = shallowRef<MovesOffered | null>(null);
-  const comparing = computed(() => !!player.trial || !!player.then || player.moves.length > 0);
+  const comparing = computed(() => !!player.trial || !!player.earlier || player.moves.length > 0);
 
   /** Listen in a way from now on; once more, and it is stereo again. */
   function latch(name: string): void {
@@ -61,7 +61,7 @@ export const useMonitor = defineStore("monitor", () => {
     const offered = b ? moves.value : null;
     session.tried = offered?.lanes ?? new Map();
     if (offered || player.moves.length) player.moves = offered?.words ?? [];
-    player.then = offered?.then ?? null;
+    player.earlier = offered?.earlier ?? null;
   }
 
   /** Hear B, or A again: other moves if there are any, else the counterweight. */

@@ -2,6 +2,7 @@
  * The browser as a loudspeaker: keeps segments about a second ahead of the playhead, hands them to the
  * worklet, and knows which meter readings belong to what sounds now. Playhead, rounds and solo are personal.
  */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useRafFn } from "@vueuse/core";
@@ -18,7 +19,7 @@ import {
   type Bypass,
   type Readings,
   type Spectrum,
-  type Then,
+  type Earlier,
   type Trial,
 } from "./segments";
 import type { FromWorklet, ToWorklet } from "./worklet";
@@ -63,7 +64,7 @@ export const usePlayer = defineStore("player", () => {
   const trial = shallowRef<Trial | null>(null);
   const monitor = ref("stereo");
   /** An earlier revision that is heard in place of the present, and what makes it as loud (dB): for oneself. */
-  const then = shallowRef<Then | null>(null);
+  const earlier = shallowRef<Earlier | null>(null);
   /** Other moves than the session's, as the server words them: for oneself. */
   const moves = ref<string[]>([]);
   /** The points of the phase picture and the spectrum that belong to what sounds now. */
@@ -95,12 +96,12 @@ export const usePlayer = defineStore("player", () => {
     if (!passage) {
       if (!span.value) return null;
       const [start, stop] = [span.value.start, span.value.end].map((at) => Math.round(at * rate.value));
-      return { start: start!, stop: Math.min(stop!, total.value) };
+      return { start: must(start), stop: Math.min(must(stop), total.value) };
     }
     const [start, stop] = [passage.start, passage.end].map((beat) =>
       Math.round(session.grid.secondsOfBeat(beat) * rate.value),
     );
-    return { start: start!, stop: Math.min(stop!, total.value) };
+    return { start: must(start), stop: Math.min(must(stop), total.value) };
   });
 
   /** What one goes round, in seconds. */
@@ -223,7 +224,7 @@ export const usePlayer = defineStore("player", () => {
       free,
       moves: moves.value,
       click: click.value,
-      then: then.value,
+      earlier: earlier.value,
     };
     asked.add(index);
     keys.delete(index);
@@ -267,7 +268,7 @@ export const usePlayer = defineStore("player", () => {
     keys.set(index, found.key);
     readings.delete(index);
     readings.set(index, { ...found.readings, ...found.pictures });
-    if (readings.size > READINGS_KEPT) readings.delete(readings.keys().next().value!);
+    if (readings.size > READINGS_KEPT) readings.delete(must(readings.keys().next().value));
     send({ type: "segment", generation, index, segment: found.played });
   }
 
@@ -289,7 +290,7 @@ export const usePlayer = defineStore("player", () => {
 
   /** The points of the last frames up to one; where a segment has just begun, those of the one before too. */
   function pointsUntil(index: number, frame: number): Float32Array {
-    const found = readings.get(index)!;
+    const found = must(readings.get(index));
     const each = found.pairs * 2;
     const here = found.points.subarray(Math.max(frame + 1 - FRAMES_SHOWN, 0) * each, (frame + 1) * each);
     const before = readings.get(index - 1);
@@ -312,10 +313,13 @@ export const usePlayer = defineStore("player", () => {
     const share = at * PER_SECOND - index;
     const frame = Math.min(Math.floor(share * found.count), found.count - 1);
     const width = found.columns.length;
-    now.value = Object.fromEntries(found.columns.map((name, i) => [name, found.values[frame * width + i]!]));
+    now.value = Object.fromEntries(
+      found.columns.map((name, i) => [name, must(found.values[frame * width + i])]),
+    );
     phase.value = pointsUntil(index, frame);
-    spectrum.value =
-      found.spectra[Math.min(Math.floor(share * found.spectra.length), found.spectra.length - 1)]!;
+    spectrum.value = must(
+      found.spectra[Math.min(Math.floor(share * found.spectra.length), found.spectra.length - 1)],
+    );
   }
 
   useRafFn(() => {
@@ -373,7 +377,7 @@ export const usePlayer = defineStore("player", () => {
       const room = reading.room;
       const depths = frontsOf(source.mode, places.length, look);
       const xs = source.mode === "balance" ? [-1, 1] : places;
-      const taps = roomTaps(room, reading.rows, xs.map((x, i) => ({ x, y: depths[i]! })), level); // prettier-ignore
+      const taps = roomTaps(room, reading.rows, xs.map((x, i) => ({ x, y: must(depths[i]) })), level); // prettier-ignore
       return send({ type: "hand", taps, atOnce });
     }
     send({ type: "hand", taps: handTaps(reading, session.gains, places, rate.value, level), atOnce });
@@ -419,7 +423,7 @@ export const usePlayer = defineStore("player", () => {
     hand = "";
     free = false;
     moves.value = [];
-    then.value = null;
+    earlier.value = null;
     span.value = null;
     click.value = false;
     report = { position: 0, time: 0, starved: false, ended: false };
@@ -428,7 +432,7 @@ export const usePlayer = defineStore("player", () => {
   watch(() => session.revision, () => !hand && renew()); // prettier-ignore
   watch(() => session.refusals, renew);
   watch(solo, renew);
-  watch([bypass, trial, monitor, moves, click, then], renew);
+  watch([bypass, trial, monitor, moves, click, earlier], renew);
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
@@ -436,7 +440,7 @@ export const usePlayer = defineStore("player", () => {
   });
 
   return {
-    playing, starved, playhead, sought, then, round, roundSpan, span, solo, click, bypass, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
+    playing, starved, playhead, sought, earlier, round, roundSpan, span, solo, click, bypass, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
     play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, hears, leave,
   }; // prettier-ignore
 });

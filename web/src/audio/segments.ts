@@ -1,4 +1,5 @@
 /** Segments as the server sends them: a header, the audio, what the meters show, and a held source. */
+import { must } from "@/domain/must";
 import { getBytes } from "@/api/http";
 import type { HandReading } from "./heldSource";
 import type { PlayedSegment } from "./voice";
@@ -63,7 +64,7 @@ export interface Trial {
 }
 
 /** An earlier revision, and the level (dB) that makes it as loud as the present. */
-export interface Then {
+export interface Earlier {
   revision: number;
   trim: number;
 }
@@ -82,7 +83,7 @@ export interface Heard {
   /** The beats are struck. */
   click: boolean;
   /** An earlier revision in place of the present. */
-  then: Then | null;
+  earlier: Earlier | null;
 }
 
 export async function fetchSegment(
@@ -94,8 +95,8 @@ export async function fetchSegment(
   ahead: number,
   signal: AbortSignal,
 ): Promise<Fetched> {
-  const query = new URLSearchParams({ revision: String(heard.then?.revision ?? revision) });
-  if (heard.then) query.set("trim", heard.then.trim.toFixed(3));
+  const query = new URLSearchParams({ revision: String(heard.earlier?.revision ?? revision) });
+  if (heard.earlier) query.set("trim", heard.earlier.trim.toFixed(3));
   if (heard.solo.length) query.set("solo", heard.solo.join(","));
   if (heard.hand) query.set("hand", heard.hand);
   if (heard.hand && heard.free) query.set("free", "true");
@@ -132,7 +133,7 @@ export function decode(bytes: ArrayBuffer): Fetched {
     left: floats(head.bands),
     right: floats(head.bands),
     mono: floats(head.bands),
-    notches: head.notches[i]!,
+    notches: must(head.notches[i]),
   }));
   const hand = Array.from({ length: head.hand }, () => floats(head.frames));
   return {

@@ -2,6 +2,7 @@
  * What the loudspeaker plays, sample by sample: segments of one generation read in order, round a passage
  * if asked. Pure arithmetic without an audio context; the worklet drives it.
  */
+import { must } from "@/domain/must";
 
 export interface PlayedSegment {
   audio: Float32Array[];
@@ -111,11 +112,11 @@ export class Voice {
 
   private fadeFromLeaving(left: Float32Array, right: Float32Array): void {
     const [oldLeft, oldRight] = [new Float32Array(left.length), new Float32Array(left.length)];
-    this.read(this.leaving!, oldLeft, oldRight, false);
+    this.read(must(this.leaving), oldLeft, oldRight, false);
     for (let i = 0; i < left.length && this.leavingLeft > 0; i += 1, this.leavingLeft -= 1) {
       const share = this.leavingLeft / CROSSFADE;
-      left[i] = left[i]! * (1 - share) + oldLeft[i]! * share;
-      right[i] = right[i]! * (1 - share) + oldRight[i]! * share;
+      left[i] = must(left[i]) * (1 - share) + must(oldLeft[i]) * share;
+      right[i] = must(right[i]) * (1 - share) + must(oldRight[i]) * share;
     }
     if (this.leavingLeft <= 0) this.leaving = null;
   }
@@ -132,8 +133,8 @@ export class Voice {
       }
       const at = reader.position % this.segmentFrames;
       const count = Math.min(left.length - done, this.segmentFrames - at, end - reader.position);
-      left.set(segment.audio[0]!.subarray(at, at + count), done);
-      right.set(segment.audio[1]!.subarray(at, at + count), done);
+      left.set(must(segment.audio[0]).subarray(at, at + count), done);
+      right.set(must(segment.audio[1]).subarray(at, at + count), done);
       if (segment.hand.length) this.addHand(reader, count, left, right, done, moves);
       done += count;
       reader.position += count;
@@ -153,13 +154,13 @@ export class Voice {
     const taps = moves ? this.taps : this.taps.map((tap) => ({ ...tap }));
     const outputs = [left, right];
     taps.forEach((tap, place) => {
-      const wanted = this.wanted[place]!;
-      const out = outputs[tap.output]!;
+      const wanted = must(this.wanted[place]);
+      const out = must(outputs[tap.output]);
       for (let i = 0; i < count; i += 1) {
         tap.gain = toward(tap.gain, wanted.gain, 1 / FOLLOW);
         // A moving delay bends the pitch for a moment; a frame in eight keeps that small.
         tap.delay = toward(tap.delay, wanted.delay, 1 / 8);
-        out[done + i] = out[done + i]! + tap.gain * this.handAt(reader, tap, reader.position + i);
+        out[done + i] = must(out[done + i]) + tap.gain * this.handAt(reader, tap, reader.position + i);
       }
     });
   }

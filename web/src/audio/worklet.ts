@@ -1,4 +1,5 @@
 /** The audio thread's end of the player: takes segments and wishes, plays, and says where it is. */
+import { must } from "@/domain/must";
 import { Voice, type PlayedSegment, type Round, type Tap } from "./voice";
 
 declare const currentTime: number;
@@ -52,17 +53,18 @@ class NeedlePlayer extends AudioWorkletProcessor {
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
-    const [left, right] = outputs[0]!;
+    const [left, right] = outputs[0] ?? [];
+    if (!left || !right) return true;
     if (!this.playing && this.fade === 0) {
       if ((this.blocks += 1) % REPORT_EVERY === 0) this.report(false);
       return true;
     }
-    const whole = this.voice.render(left!, right!);
+    const whole = this.voice.render(left, right);
     const step = this.playing ? 1 : -1;
-    for (let i = 0; i < left!.length && (this.fade < FADE || !this.playing); i += 1) {
+    for (let i = 0; i < left.length && (this.fade < FADE || !this.playing); i += 1) {
       this.fade = Math.max(0, Math.min(FADE, this.fade + step));
-      left![i] = (left![i]! * this.fade) / FADE;
-      right![i] = (right![i]! * this.fade) / FADE;
+      left[i] = (must(left[i]) * this.fade) / FADE;
+      right[i] = (must(right[i]) * this.fade) / FADE;
     }
     if ((this.blocks += 1) % REPORT_EVERY === 0 || !whole) {
       this.voice.tidy();

@@ -1,4 +1,5 @@
 /** Deltas: what has changed of the document, as the server tells it; applied to the one that is known here. */
+import { must } from "./must";
 import type { Schemas } from "./model";
 
 export type Change = Schemas["EntityChange"];
@@ -24,7 +25,7 @@ export function applyDelta(document: Document, delta: Change[]): Document {
   for (const change of delta) {
     const { part, key } = change;
     if (part === "session") {
-      next.session = rowAfter(change, next.session)!;
+      next.session = must(rowAfter(change, next.session));
       continue;
     }
     const rows = { ...next[part] };

@@ -1,4 +1,5 @@
 /** The bars and beats of a session, as the core listed them, and going between them and seconds. */
+import { must } from "./must";
 import type { Schemas } from "./model";
 import { units } from "./units";
 
@@ -39,14 +40,14 @@ export class Grid {
     let high = this.beats.length - 1;
     while (low < high) {
       const middle = (low + high + 1) >> 1;
-      if (this.beats[middle]!.at <= at + 1e-9) low = middle;
+      if (must(this.beats[middle]).at <= at + 1e-9) low = middle;
       else high = middle - 1;
     }
     return low;
   }
 
   private secondsOf(index: number): number {
-    const beat = this.beats[index]!;
+    const beat = must(this.beats[index]);
     const next = this.beats[index + 1];
     if (next) return next.at - beat.at;
     const before = this.beats[index - 1];
@@ -62,8 +63,8 @@ export class Grid {
   private beatText(at: number): string {
     if (!this.beats.length) return "1.1";
     const index = this.indexAt(at);
-    const hundredths = Math.round(((at - this.beats[index]!.at) / this.secondsOf(index)) * 100);
-    const beat = this.beats[index]!;
+    const hundredths = Math.round(((at - must(this.beats[index]).at) / this.secondsOf(index)) * 100);
+    const beat = must(this.beats[index]);
     if (hundredths >= 100) {
       const next = this.beats[index + 1];
       return next ? `${next.bar}.${next.beat}` : `${beat.bar + 1}.1`;
@@ -85,7 +86,7 @@ export class Grid {
     const index = this.beats.findIndex((one) => one.bar === bar && one.beat === beat);
     if (index < 0) return null;
     const share = Number((match[3] ?? "0").padEnd(2, "0")) / 100;
-    return this.beats[index]!.at + share * this.secondsOf(index);
+    return must(this.beats[index]).at + share * this.secondsOf(index);
   }
 
   /** The nearest line of a grid that divides each beat into `parts`; 0 parts leave the time alone. */
@@ -93,7 +94,7 @@ export class Grid {
     if (!parts || !this.beats.length) return at;
     const index = this.indexAt(at);
     const step = this.secondsOf(index) / parts;
-    const start = this.beats[index]!.at;
+    const start = must(this.beats[index]).at;
     return Math.min(start + Math.round((at - start) / step) * step, this.length);
   }
 
@@ -106,7 +107,7 @@ export class Grid {
   /** The time at which a quarter-note beat of the piece falls. */
   secondsOfBeat(quarter: number): number {
     let index = 0;
-    while (index + 1 < this.beats.length && this.beats[index + 1]!.quarter <= quarter + 1e-9) index += 1;
+    while (index + 1 < this.beats.length && must(this.beats[index + 1]).quarter <= quarter + 1e-9) index += 1;
     const beat = this.beats[index];
     if (!beat) return 0;
     const at = beat.at + ((quarter - beat.quarter) / beat.quarters) * this.secondsOf(index);
@@ -133,7 +134,7 @@ export class Grid {
 
   /** The nearest start of a bar, or the end of the piece. */
   nearestBar(at: number): number {
-    const edges = [...this.bars.map((bar) => bar.times[0]!), this.length];
+    const edges = [...this.bars.map((bar) => must(bar.times[0])), this.length];
     return edges.reduce((best, edge) => (Math.abs(edge - at) < Math.abs(best - at) ? edge : best), 0);
   }
 

@@ -1,4 +1,5 @@
 /** Where a lane is at a moment, looked up in the shape tables that the core made. */
+import { must } from "./must";
 import type { Point, ShapeTables } from "./model";
 
 /** Progress 0…1 at a share of the way; of an ease that was cut, along the part that is left. */
@@ -14,10 +15,10 @@ function progress(tables: ShapeTables, point: Point, share: number): number {
 function whole(tables: ShapeTables, point: Point, share: number): number {
   const rows = tables.shapes[point.shape];
   if (!rows) return share;
-  const row = rows[Math.round(((point.tension + 1) / 2) * (rows.length - 1))] ?? rows[0]!;
+  const row = rows[Math.round(((point.tension + 1) / 2) * (rows.length - 1))] ?? must(rows[0]);
   const place = share * (tables.steps - 1);
   const low = Math.min(Math.floor(place), tables.steps - 2);
-  return row[low]! + (row[low + 1]! - row[low]!) * (place - low);
+  return must(row[low]) + (must(row[low + 1]) - must(row[low])) * (place - low);
 }
 
 /** A lane's points with everything from one time to another (both included) replaced. */
@@ -33,7 +34,7 @@ export function pointBefore(points: Point[], at: number): number {
   let high = points.length - 1;
   while (low < high) {
     const middle = (low + high + 1) >> 1;
-    if (points[middle]!.t <= at) low = middle;
+    if (must(points[middle]).t <= at) low = middle;
     else high = middle - 1;
   }
   return low;
@@ -42,7 +43,7 @@ export function pointBefore(points: Point[], at: number): number {
 /** The lane's value at a time; it has at least one point. */
 export function laneValue(tables: ShapeTables, points: Point[], at: number): number {
   const index = pointBefore(points, at);
-  const point = points[Math.max(index, 0)]!;
+  const point = must(points[Math.max(index, 0)]);
   const next = points[index + 1];
   if (index < 0 || !next) return point.value;
   return (
@@ -60,7 +61,7 @@ export function lanePath(
 ): [number, number][] {
   const path: [number, number][] = [[from, laneValue(tables, points, from)]];
   for (let i = Math.max(pointBefore(points, from), 0); i < points.length; i += 1) {
-    const point = points[i]!;
+    const point = must(points[i]);
     const next = points[i + 1];
     if (point.t > to) break;
     if (point.t >= from) path.push([point.t, point.value]);

@@ -46,7 +46,8 @@ export interface GainTable {
   levels: number[];
 }
 
-export type Value = number | boolean | string | Point[];
+/** What a control holds: a number, a choice, a name, a row of points or of steps. */
+export type Value = number | boolean | string | object;
 
 export interface Pending {
   value: Value;

@@ -1,4 +1,5 @@
 /** How each automatable parameter is written, typed, stepped and rounded on this page; its limits are the core's. */
+import { must } from "./must";
 import { t } from "@/words";
 import { PARAMETERS, type Parameter } from "./declared";
 import {
@@ -153,7 +154,7 @@ const WAYS: Record<Declared["display"], Make> = {
 /** A parameter as a kind of thing has it. */
 export function faceOf(parameter: Parameter, kind?: Kind): ParameterFace {
   const of = DECLARED[parameter];
-  const initial = (kind && of.defaults[kind]) ?? Object.values(of.defaults)[0]!;
+  const initial = (kind && of.defaults[kind]) ?? must(Object.values(of.defaults)[0]);
   const point = of.display === "place" && !initial ? "Place" : of.title;
   return { title: of.title, point, low: of.low, high: of.high, initial, ...WAYS[of.display](of, initial) };
 }

@@ -1,4 +1,5 @@
 /** A control that a colleague holds: asked for, and had when it is let go or its holder has gone. */
+import { must } from "@/domain/must";
 import type { Parameter } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
@@ -86,7 +87,7 @@ export const useControlRequests = defineStore("asking", () => {
     () => [...queues.keys()].filter((control) => !session.pending.has(control)),
     (free) => {
       for (const control of free) {
-        const to = queues.get(control)!.find((tab) => session.people.has(tab));
+        const to = must(queues.get(control)).find((tab) => session.people.has(tab));
         queues.delete(control);
         notices.dropAbout(`asked ${control}`);
         if (to) session.tell({ type: "give", control, to });

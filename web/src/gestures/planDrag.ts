@@ -1,4 +1,5 @@
 /** A hand on the plan: a source, or one end of it, dragged, stepped or recorded in two coordinates at once. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { dragged, type End, type Values } from "@/domain/ends";
 import { clamp } from "@/domain/format";
@@ -41,7 +42,7 @@ export function usePlanHand() {
       const names = along(source, kind, side);
       const now = names.map((name) => look(source)(name));
       const by = to - now.reduce((sum, one) => sum + one, 0) / now.length;
-      names.forEach((name, i) => (values[name] = tidy(name, clamp(now[i]! + by, -1, 1))));
+      names.forEach((name, i) => (values[name] = tidy(name, clamp(must(now[i]) + by, -1, 1))));
     };
     put("front", wish.depth, room.locked.along);
     put("height", wish.height, false);

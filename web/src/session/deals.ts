@@ -1,4 +1,5 @@
 /** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { useTimeoutFn } from "@vueuse/core";
@@ -67,8 +68,13 @@ export const useDeals = defineStore("deals", () => {
     (document) => {
       for (const id of known.keys()) if (!document?.deals[id] || !document.events[id]) known.delete(id);
       for (const [id, one] of Object.entries(document?.deals ?? {}))
-        if (document!.events[id])
-          void look(id, [one, document!.events[id], document!.sources[id]?.start, document!.session.tempos]);
+        if (must(document).events[id])
+          void look(id, [
+            one,
+            must(document).events[id],
+            must(document).sources[id]?.start,
+            must(document).session.tempos,
+          ]);
     },
     { immediate: true },
   );
@@ -77,8 +83,8 @@ export const useDeals = defineStore("deals", () => {
   function panAt(id: string, at: number): number | undefined {
     const found = isOn(id) ? known.get(id)?.events : undefined;
     if (!found?.length) return undefined;
-    const event = found[Math.max(eventAt(found, at), 0)]!;
-    return session.document!.deals[id]!.places?.[event.place]?.pan;
+    const event = must(found[Math.max(eventAt(found, at), 0)]);
+    return must(must(session.document).deals[id]).places?.[event.place]?.pan;
   }
 
   watch(key, () => (place.value = ""));
@@ -127,7 +133,7 @@ export const useDeals = defineStore("deals", () => {
       const path = `/api/sessions/${session.id}/sources/${key.value}/onsets?${query}`;
       const found = await get<Schemas["OnsetsOut"]>(path);
       if (!found.times.length) return say.careful(t("deals.noOnsetsWereFoundLower"));
-      const items = found.times.map((t, i): Item => [t, BY_HAND[0], BY_HAND[1], found.strengths[i]!]);
+      const items = found.times.map((t, i): Item => [t, BY_HAND[0], BY_HAND[1], must(found.strengths[i])]);
       await beginWith("onsets", "", items, count);
     });
 

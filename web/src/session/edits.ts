@@ -1,4 +1,5 @@
 /** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
+import { must } from "@/domain/must";
 import {
   isOfPulse,
   ofPulse,
@@ -25,7 +26,13 @@ import { useSession } from "./session";
 const SAME_MOMENT = 1e-6;
 
 type Kind = Operation["kind"];
-type Fields<K extends Kind> = Partial<Omit<Extract<Operation, { kind: K }>, "kind">>;
+/** What is left out is as it is at first, however deep it lies: the types made from the server's ask for all of it. */
+type Given<T> = T extends (infer Item)[]
+  ? Given<Item>[]
+  : T extends object
+    ? { [Name in keyof T]?: Given<T[Name]> }
+    : T;
+type Fields<K extends Kind> = Given<Omit<Extract<Operation, { kind: K }>, "kind">>;
 
 /** An operation of a kind with the fields that it sets. */
 export function operation<K extends Kind>(kind: K, fields: Fields<K>): Operation {
@@ -34,7 +41,7 @@ export function operation<K extends Kind>(kind: K, fields: Fields<K>): Operation
 
 /** Several operations as one change. */
 export function batch(summary: string, operations: Operation[]): Operation {
-  return operations.length === 1 ? operations[0]! : operation("batch", { summary, operations });
+  return operations.length === 1 ? must(operations[0]) : operation("batch", { summary, operations });
 }
 
 /** A fresh id for a thing, told by its name. */
@@ -71,7 +78,7 @@ export function useEdits() {
     start: number,
     end: number,
     fresh: Point[],
-  ): Operation => operation("write-points", { owner: source, parameter, start, end, points: fresh as never });
+  ): Operation => operation("write-points", { owner: source, parameter, start, end, points: fresh });
 
   function writeRange(
     source: string,
@@ -115,10 +122,10 @@ export function useEdits() {
       operation("move-point", {
         owner: source,
         parameter,
-        before: was as never,
+        before: was,
         before_rank: old.slice(0, index).filter((other) => other.t === was.t).length,
         ...(point && {
-          after: point as never,
+          after: point,
           after_rank: before.filter((other) => other.t === point.t).length,
         }),
       }),
@@ -133,7 +140,7 @@ export function useEdits() {
 
   function clearLane(source: string, parameter: Parameter): void {
     const old = session.points(source, parameter);
-    if (old.length) writeRange(source, parameter, 0, old.at(-1)!.t, []);
+    if (old.length) writeRange(source, parameter, 0, must(old.at(-1)).t, []);
   }
 
   /** A source's own value for a place that is to result: its group's shift is taken off again. */
@@ -256,7 +263,7 @@ export function useEdits() {
   function sendHeld(sources: Source[], operations: Operation[]): void {
     const ids = sources.map((source) => source.id);
     const held = [...session.pending].filter(
-      ([thing, { ids: sent }]) => !sent.size && ids.includes(thing.split(".")[0]!),
+      ([thing, { ids: sent }]) => !sent.size && ids.includes(must(thing.split(".")[0])),
     );
     if (operations.length)
       session.change(
@@ -317,7 +324,7 @@ export function useEdits() {
 
   /** Turn the whole room. */
   const setRoom = (values: { rotation?: number }): void =>
-    setOf("room:mix", values, (fixed) => operation("set-room", fixed as never));
+    setOf("room:mix", values, (fixed) => operation("set-room", fixed));
 
   /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
   function setLane({ owner: owner, parameter }: LaneName, value: number): void {
@@ -330,18 +337,10 @@ export function useEdits() {
     const [kind, key] = kindAndId(owner);
     const values = { [parameter]: value };
     if (kind === "send") setSend(...endsOfSend(key), values);
-    if (kind === "return")
-      setReturn(
-        session.returns.find((one) => one.id === key)!,
-        values,
-      );
-    if (kind === "layer") setLayer(session.document!.layers[key]!, values);
+    if (kind === "return") setReturn(must(session.returns.find((one) => one.id === key)), values);
+    if (kind === "layer") setLayer(must(must(session.document).layers[key]), values);
     if (kind === "room") setRoom(values);
-    if (kind === "group")
-      setGroup(
-        session.groups.find((one) => one.id === key)!,
-        values,
-      );
+    if (kind === "group") setGroup(must(session.groups.find((one) => one.id === key)), values);
   }
 
   /** Switch a lane's automation off, so that the static value holds, or on again. */

@@ -210,8 +210,7 @@ export const useMoves = defineStore("moves", () => {
     if (draft.value) isOutdated.value = true;
   }
 
-  const writing = (writes: Write[]): Operation[] =>
-    writes.map((write) => operation("write-points", write as never));
+  const writing = (writes: Write[]): Operation[] => writes.map((write) => operation("write-points", write));
 
   /** Make a draft's change: one, to be undone as one. */
   function make(found: Draft): void {

@@ -1,4 +1,5 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useChartView } from "./view";
@@ -45,7 +46,7 @@ export function usePlacing() {
       .map((one) => ({ ...one, id: freshId(one.name), source: made.id }));
     return operation("add-source", {
       source: made, lanes, sends: sendsOf(source, made.id), routes: room.routes(source.id), layers,
-    } as never); // prettier-ignore
+    }); // prettier-ignore
   }
 
   function duplicate(source: Source): void {
@@ -67,7 +68,7 @@ export function usePlacing() {
       const level = session.points(source.id, "level");
       return operation("add-source", {
         source: own, lanes: level.length ? { level } : {}, sends: sendsOf(source, id),
-      } as never); // prettier-ignore
+      }); // prettier-ignore
     });
     const removed = operation("remove-source", { source: source.id });
     edits.make(
@@ -108,7 +109,7 @@ export function usePlacing() {
   function remove(sources: Source[]): void {
     const what =
       sources.length === 1
-        ? `${sources[0]!.name} removed`
+        ? `${must(sources[0]).name} removed`
         : t("placing.sourceCountSourcesRemoved", { sourceCount: sources.length });
     edits.make(batch(what, sources.map(({ id }) => operation("remove-source", { source: id })))); // prettier-ignore
     view.choose(null);

@@ -1,5 +1,6 @@
 /** The pulse that is worked on: whose it is, its values as a hand holds them, and what the core reads of it. */
-import type { Parameter } from "@/domain/model";
+import { must } from "@/domain/must";
+import type { Parameter, Value } from "@/domain/model";
 import { t } from "@/words";
 import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
@@ -75,7 +76,7 @@ export const usePulses = defineStore("pulses", () => {
     if (!first || !owner.value) return null;
     const stands = { ...first, ...(stored.value ?? { on: false }), id: owner.value };
     const shown = Object.fromEntries<unknown>(
-      Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value as never)]),
+      Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value)]),
     );
     const lines = Object.fromEntries<unknown>(LINED.filter(follows).map((name) => [name, lineNow(name)]));
     return { ...shown, ...lines, ...held } as Pulse;
@@ -93,16 +94,16 @@ export const usePulses = defineStore("pulses", () => {
     if (!mayEdit.value || !owner.value) return;
     const lined = LINED.filter((name) => values[name] !== undefined && follows(name));
     for (const name of lined)
-      edits.setLane({ owner: owner.value, parameter: `pulse_${name}` }, values[name]!);
+      edits.setLane({ owner: owner.value, parameter: `pulse_${name}` }, must(values[name]));
     const rest = Object.fromEntries(
       Object.entries(values).filter(([name]) => !lined.includes(name as Lined)),
     );
     if (lined.length && !Object.keys(rest).length) return;
     const given = stored.value ? rest : { on: true, ...rest };
-    const shown = Object.fromEntries<unknown>(
-      Object.entries(given).map(([name, value]) => [thing(name), value]),
+    const shown = Object.fromEntries(
+      Object.entries(given).map(([name, value]) => [thing(name), value as Value]),
     );
-    session.change(shown as never, operation("set-pulse", { owner: owner.value, ...given }));
+    session.change(shown, operation("set-pulse", { owner: owner.value, ...given }));
   }
 
   const begin = (): void => set({ on: true, origin: session.grid.bars[0]?.beat ?? 0 });

@@ -2,6 +2,7 @@
  * Recording moves: while it plays, what a hand does with an armed parameter is written down instead of made at once.
  * What it becomes (touch, latch, write, trim) is worked out by the server when the pass ends.
  */
+import { must } from "@/domain/must";
 import type { LaneName, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useLocalStorage, useRafFn } from "@vueuse/core";
@@ -126,7 +127,7 @@ export const useRecorder = defineStore("recorder", () => {
     const before = hold.samples.at(-1);
     if (before && at <= before[0]) before[1] = written;
     else hold.samples.push([at, written]);
-    hold.end = Math.max(at, hold.samples.at(-1)![0]);
+    hold.end = Math.max(at, must(hold.samples.at(-1))[0]);
     sound(control, control.mode === "trim" ? limited(lane, lineAt(lane, at) + written) : value);
     count.value += 1;
   }
@@ -189,7 +190,8 @@ export const useRecorder = defineStore("recorder", () => {
     if (again === null) return;
     begin(again);
     for (const control of held) {
-      const value = control.mode === "trim" ? control.shown! : control.holds.at(-1)!.samples.at(-1)![1];
+      const value =
+        control.mode === "trim" ? must(control.shown) : must(must(control.holds.at(-1)).samples.at(-1))[1];
       touch(control, value);
     }
   }
@@ -242,7 +244,10 @@ export const useRecorder = defineStore("recorder", () => {
     const at = player.playhead;
     for (const control of controls.values()) {
       if (control.mode === "trim" && control.holds.at(-1)?.open)
-        sound(control, limited(control, lineAt(control, at) + control.holds.at(-1)!.samples.at(-1)![1]));
+        sound(
+          control,
+          limited(control, lineAt(control, at) + must(must(control.holds.at(-1)).samples.at(-1))[1]),
+        );
       if (!control.gliding) continue;
       const share = glide.value ? (at - control.gliding.since) / glide.value : 1;
       if (share >= 1) {

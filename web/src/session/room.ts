@@ -1,4 +1,5 @@
 /** The room of loudspeakers: its layout, where everything is over time as the core tells it, and how one looks at it. */
+import { must } from "@/domain/must";
 import type { Layer, Parameter, Source } from "@/domain/model";
 import { watchDebounced } from "@vueuse/core";
 import { defineStore } from "pinia";
@@ -192,7 +193,7 @@ export const useRoom = defineStore("room", () => {
     const last = Math.min(Math.floor((to - here.start) / here.step), here.count - 1);
     for (let i = first; i <= last; i += 2) {
       const mean = [0, 1, 2].map(
-        (axis) => ends.reduce((sum, end) => sum + at(end[axis]!, i), 0) / ends.length,
+        (axis) => ends.reduce((sum, end) => sum + at(must(end[axis]), i), 0) / ends.length,
       ) as Place;
       path.push({ t: here.start + i * here.step, place: mean });
     }
@@ -263,7 +264,7 @@ export const useRoom = defineStore("room", () => {
     const own = routes(source);
     const here = session.passages.filter((one) => {
       const [start, end] = [one.start, one.end].map((beat) => session.grid.secondsOfBeat(beat));
-      return own[one.id] && player.playhead >= start! && player.playhead < end!;
+      return own[one.id] && player.playhead >= must(start) && player.playhead < must(end);
     });
     return here.at(-1)?.id ?? "";
   };

@@ -2,6 +2,7 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
+import { must } from "@/domain/must";
 import type { GainTable, Pending, Source, Value, Point, ShapeTables } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
@@ -286,8 +287,9 @@ export const useSession = defineStore("session", () => {
   function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
     if (Object.keys(values).some(isTaken)) return;
     const wereHeld = held.filter((control) => pending.get(control)?.ids.size === 0);
-    const carried = Object.keys(values).map((control) => ({
+    const carried = Object.entries(values).map(([control, value]) => ({
       control,
+      value,
       ids: pending.get(control)?.ids ?? new Set<string>(),
     }));
     const mine = outbox;
@@ -305,9 +307,9 @@ export const useSession = defineStore("session", () => {
       }
     });
     for (const control of held) if (!(control in values)) pending.delete(control);
-    for (const { control, ids } of carried) {
+    for (const { control, value, ids } of carried) {
       ids.add(sent);
-      pending.set(control, { value: values[control]!, ids });
+      pending.set(control, { value, ids });
     }
   }
 
@@ -318,7 +320,7 @@ export const useSession = defineStore("session", () => {
       if (mine !== outbox) return;
       if (answer) takeAnswer(answer);
       if ("partly" in more) void blocked.trigger({ ...(more as unknown as BlockedUndo), detail: refusal });
-      else if (refusal || answer?.notice) say.know(refusal || answer!.notice);
+      else if (refusal || answer?.notice) say.know(refusal || must(answer).notice);
     };
 
   function takeAnswer(answer: Schemas["Answer"]): void {

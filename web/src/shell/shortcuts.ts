@@ -1,4 +1,5 @@
 /** The keys of a session: what the help sheet lists, and what they do. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { useRouter } from "vue-router";
@@ -126,7 +127,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
       player.round =
         session.passages.find((passage) => {
           const [from, to] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
-          return player.playhead >= from! && player.playhead < to!;
+          return player.playhead >= must(from) && player.playhead < must(to);
         })?.id ?? null;
   }
 
@@ -187,7 +188,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   };
   let held = "";
   function letGo(): void {
-    if (held) holds[held]!.stop();
+    if (held) must(holds[held]).stop();
     held = "";
   }
   // A window that loses the keyboard never hears that the key was let go.

@@ -1,4 +1,5 @@
 /** Our paper, inks and corners: for Ant Design Vue's parts, and for who and what is told apart by colour. */
+import { must } from "@/domain/must";
 import { theme as antTheme } from "ant-design-vue";
 import { palette } from "./palette";
 
@@ -65,11 +66,12 @@ const DASHES = [[], [9, 3], [2, 3], [9, 3, 2, 3]];
 /** Colours of people, in the order in which they joined. */
 export const PEOPLE = ["#c9952f", "#5f9ea0", "#bb8aae", "#7a9a4a", "#c26a4a", "#6f7fb8"];
 
-export const inkOf = (index: number): string => (palette.night ? NIGHT_INKS : INKS)[index % INKS.length]!;
+export const inkOf = (index: number): string =>
+  must((palette.night ? NIGHT_INKS : INKS)[index % INKS.length]);
 
 /** How a source's line is broken, for who tells few inks apart; neighbours in the list differ. */
-export const dashOf = (index: number): number[] => (palette.apart ? DASHES[index % DASHES.length]! : []);
-export const personColour = (index: number): string => PEOPLE[index % PEOPLE.length]!;
+export const dashOf = (index: number): number[] => (palette.apart ? must(DASHES[index % DASHES.length]) : []);
+export const personColour = (index: number): string => must(PEOPLE[index % PEOPLE.length]);
 
 /** The first letters of a name. */
 export const initials = (name: string): string =>

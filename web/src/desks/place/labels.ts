@@ -1,4 +1,5 @@
 /** Where names go in the field so that they cover neither each other nor the marks: pure geometry. */
+import { must } from "@/domain/must";
 
 export interface Named {
   id: string;
@@ -69,9 +70,9 @@ export function laidOut(names: Named[], width: number, top: number, bottom: numb
       (outside(wish.box) ? 1e4 : 0) +
       taken.reduce((sum, box) => sum + covered(box, wish.box), 0);
     const [best] = [...wishes].sort((a, b) => price(a) - price(b));
-    if (one.quiet && !one.first && price(best!) > ROOM) continue;
-    taken.push(best!.box);
-    found.set(one.id, best!.label);
+    if (one.quiet && !one.first && price(must(best)) > ROOM) continue;
+    taken.push(must(best).box);
+    found.set(one.id, must(best).label);
   }
   return found;
 }

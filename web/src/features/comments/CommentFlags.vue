@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Comments on the chart: a flag at the right edge where each is pinned, a bracket over a stretch. */
+import { must } from "@/domain/must";
 import { computed } from "vue";
 import { useChartView } from "@/session/view";
 import { useSession } from "@/session/session";
@@ -15,10 +16,10 @@ const flags = computed(() =>
   comments.open
     .filter((one) => one.beat !== null)
     .map((one) => {
-      const [start, end] = [one.beat!, one.end ?? one.beat!].map((beat) =>
+      const [start, end] = [must(one.beat), one.end ?? must(one.beat)].map((beat) =>
         y(session.grid.secondsOfBeat(beat)),
       );
-      return { one, start: start!, end: end!, unread: comments.unreadIn(one).length > 0 };
+      return { one, start: must(start), end: must(end), unread: comments.unreadIn(one).length > 0 };
     })
     .filter(({ start, end }) => end >= -12 && start <= view.height + 12),
 );

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The comments in place of the details: pinned to times and sources, answered, resolved. */
+import { must } from "@/domain/must";
 import { computed, nextTick, ref, watch } from "vue";
 import { useSession } from "@/session/session";
 import { useMoves } from "@/session/moves";
@@ -46,13 +47,13 @@ watch(
 );
 
 function pinTo(what: "time" | "stretch" | "source" | "nothing"): void {
-  const pin = comments.pin!;
-  if (what === "source") comments.pin = { ...pin, source: pin.source ? "" : player.chosen! };
+  const pin = must(comments.pin);
+  if (what === "source") comments.pin = { ...pin, source: pin.source ? "" : must(player.chosen) };
   else if (what === "nothing") comments.pin = { ...pin, beat: null, end: null };
   else {
     const kept = pin.source;
     comments.begin(what === "stretch" ? (moves.span ?? player.roundSpan) : null);
-    comments.pin = { ...comments.pin!, source: kept };
+    comments.pin = { ...must(comments.pin), source: kept };
   }
 }
 

@@ -1,4 +1,5 @@
 /** Comments: read, made, answered and resolved by anybody here; what is unread is one's own. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
@@ -54,7 +55,9 @@ export const useComments = defineStore("comments", () => {
   /** What comes in is told the same to everybody: what of it I have read I know myself. */
   function take(comment: Comment): void {
     const known = all.value.find((one) => one.id === comment.id);
-    const read = new Set([known, ...(known?.replies ?? [])].filter((one) => one?.read).map((one) => one!.id));
+    const read = new Set(
+      [known, ...(known?.replies ?? [])].filter((one) => one?.read).map((one) => must(one).id),
+    );
     const mine = <T extends Schemas["ReplyOut"]>(one: T): T => ({
       ...one,
       read: read.has(one.id) || one.author.id === account.me?.id,

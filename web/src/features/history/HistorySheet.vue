@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The history in place of the details: a readable log, an earlier revision against the present, named versions. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from "vue";
 import { useMoves } from "@/session/moves";
@@ -44,7 +45,7 @@ const days = computed(() => {
   const found: { day: string; rows: typeof history.rows }[] = [];
   for (const row of history.rows) {
     const day = dayText(row.created_at);
-    if (found.at(-1)?.day === day) found.at(-1)!.rows.push(row);
+    if (found.at(-1)?.day === day) must(found.at(-1)).rows.push(row);
     else found.push({ day, rows: [row] });
   }
   return found;
@@ -60,7 +61,7 @@ const differsOwn = computed(() => history.compared?.differences.some((one) => on
 
 async function beginNaming(): Promise<void> {
   naming.value = true;
-  called.value = versionOf.value.get(chosen.value!)?.name ?? "";
+  called.value = versionOf.value.get(must(chosen.value))?.name ?? "";
   await nextTick();
   nameField.value?.focus();
 }
@@ -107,7 +108,7 @@ async function name(): Promise<void> {
       <h3>
         {{ $t("historySheet.rRevisionAgainstThePresent", { revision: history.compared.revision }) }}
         <span v-if="versionOf.get(history.compared.revision)" class="tag">{{
-          versionOf.get(history.compared.revision)!.name
+          must(versionOf.get(history.compared.revision)).name
         }}</span>
       </h3>
       <div class="line">
@@ -216,13 +217,13 @@ async function name(): Promise<void> {
             <span class="what">
               <span class="said">{{ row.summary }}</span>
               <span v-if="versionOf.get(row.revision)" class="tag">{{
-                versionOf.get(row.revision)!.name
+                must(versionOf.get(row.revision)).name
               }}</span>
               <small class="quiet">
                 {{ row.author.name }} · r{{ row.revision }}{{ row.undone ? $t("historySheet.undone") : ""
                 }}{{
                   row.overwrote.length
-                    ? $t("historySheet.overwroteNameS", { name: row.overwrote.at(-1)!.author.name })
+                    ? $t("historySheet.overwroteNameS", { name: must(row.overwrote.at(-1)).author.name })
                     : ""
                 }}
               </small>

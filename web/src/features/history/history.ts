@@ -1,4 +1,5 @@
 /** The session's history: read page by page, an earlier revision looked at and heard as B, put back. */
+import { must } from "@/domain/must";
 import type { Point } from "@/domain/model";
 import { t } from "@/words";
 import { useDebounceFn } from "@vueuse/core";
@@ -45,7 +46,7 @@ export const useHistory = defineStore("history", () => {
     const midnight = (day: string, after: number): Date | null => {
       if (!day) return null;
       const [year, month, date] = day.split("-").map(Number);
-      return new Date(year!, month! - 1, date! + after);
+      return new Date(must(year), must(month) - 1, must(date) + after);
     };
     return [midnight(first.value, 0), midnight(last.value, 1)];
   }
@@ -123,10 +124,10 @@ export const useHistory = defineStore("history", () => {
     const lanes = new Map(Object.entries(found.lanes) as [string, Point[]][]);
     const offer = (by: number): void =>
       monitor.offerMoves(
-        { words: [], lanes, title: `r${revision}`, then: { revision, trim: by } },
+        { words: [], lanes, title: `r${revision}`, earlier: { revision, trim: by } },
         monitor.comparing,
       );
-    offer(monitor.moves?.then?.revision === revision ? trim.value : 0);
+    offer(monitor.moves?.earlier?.revision === revision ? trim.value : 0);
     void match(revision, signal, offer);
   }
 
@@ -152,11 +153,11 @@ export const useHistory = defineStore("history", () => {
     abort.abort();
     compared.value = null;
     matching.value = 1;
-    if (monitor.moves?.then) monitor.offerMoves(null);
+    if (monitor.moves?.earlier) monitor.offerMoves(null);
   }
 
   /** How much louder the revision is heard, so that it is as loud as the present (dB). */
-  const trim = computed(() => monitor.moves?.then?.trim ?? 0);
+  const trim = computed(() => monitor.moves?.earlier?.trim ?? 0);
 
   function restore(what: { source?: string; start?: number; end?: number }, said: string): void {
     const found = compared.value;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Bringing stems in: many at once, each with its progress, and what it is said as soon as it has been heard. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref } from "vue";
@@ -29,7 +30,7 @@ const about = (one: Arrival): string =>
     ? `${clockText(one.asset.seconds)} · ${one.asset.rate / 1000} kHz · ${one.asset.channels === 1 ? "mono" : one.asset.channels === 2 ? "stereo" : `${one.asset.channels} channels`}`
     : size(one.file.size);
 const count = computed(() =>
-  arrivals.ready.reduce((sum, one) => sum + (one.split ? one.asset!.channels : 1), 0),
+  arrivals.ready.reduce((sum, one) => sum + (one.split ? must(one.asset).channels : 1), 0),
 );
 
 function chosen(event: Event): void {

@@ -1,4 +1,5 @@
 /** Sending a file: part by part, gone on with after a lost connection, followed while it is read. */
+import { must } from "@/domain/must";
 import { get, post, postBytes, Refusal, type Schemas } from "@/api/http";
 import { persist } from "@/api/persist";
 
@@ -60,11 +61,11 @@ async function patiently<T>(one: Sent<OnItsWay>, ask: () => Promise<T>): Promise
 const cancelled = (one: Sent<OnItsWay>): boolean => one.status === "cancelled";
 
 async function sendParts<Answer extends OnItsWay>(one: Sent<Answer>): Promise<void> {
-  while (one.upload!.received < one.file.size && one.upload!.status === "receiving") {
+  while (must(one.upload).received < one.file.size && must(one.upload).status === "receiving") {
     if (cancelled(one)) throw new Error("Stopped.");
-    const at = one.upload!.received;
-    const part = one.file.slice(at, at + one.upload!.part_bytes);
-    const path = `${one.base}/${one.upload!.id}`;
+    const at = must(one.upload).received;
+    const part = one.file.slice(at, at + must(one.upload).part_bytes);
+    const path = `${one.base}/${must(one.upload).id}`;
     try {
       one.upload = await patiently(one, () => postBytes<Answer>(`${path}/parts?offset=${at}`, part));
     } catch (error) {
@@ -80,7 +81,7 @@ async function sendParts<Answer extends OnItsWay>(one: Sent<Answer>): Promise<vo
 
 async function follow<Answer extends OnItsWay>(one: Sent<Answer>): Promise<void> {
   for (;;) {
-    const found = await patiently(one, () => get<Answer>(`${one.base}/${one.upload!.id}`));
+    const found = await patiently(one, () => get<Answer>(`${one.base}/${must(one.upload).id}`));
     if (cancelled(one)) return;
     one.upload = found;
     one.status = found.status;

@@ -1,4 +1,5 @@
 /** Files on their way in, and the sources that become of them. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, reactive } from "vue";
@@ -61,7 +62,7 @@ export const useArrivals = defineStore("arrivals", () => {
     one.status = "receiving";
     try {
       await sendFile(one);
-      one.asset = one.upload!.asset ?? null;
+      one.asset = must(one.upload).asset ?? null;
     } catch (error) {
       if (one.status !== "cancelled") fail(one, error as Error);
     } finally {
@@ -100,7 +101,7 @@ export const useArrivals = defineStore("arrivals", () => {
     let order = Math.max(-1, ...session.sources.map((source) => source.order));
     let ink = session.sources.length;
     const operations = ready.value.flatMap((one) => {
-      const { id: asset, channels, seconds, character } = one.asset!;
+      const { id: asset, channels, seconds, character } = must(one.asset);
       const parts = one.split ? Array.from({ length: channels }, (_, i) => i) : [0];
       return parts.map((first) => {
         order += 1;
@@ -113,7 +114,7 @@ export const useArrivals = defineStore("arrivals", () => {
             start: one.start, gain: one.gain ? character.gain : 0, level: 0, muted: false,
             mode: count === 1 ? "pan" : count === 2 ? "balance" : "span", pan: 0,
           },
-        } as never); // prettier-ignore
+        }); // prettier-ignore
       });
     });
     if (!operations.length) return;
@@ -126,7 +127,7 @@ export const useArrivals = defineStore("arrivals", () => {
   }
 
   const partName = (index: number, channels: number): string =>
-    channels === 2 ? ["left", "right"][index]! : String(index + 1);
+    channels === 2 ? must(["left", "right"][index]) : String(index + 1);
 
   return { arrivals, ready, notice, open, take, stop, again, drop, intoSession, leave };
 });

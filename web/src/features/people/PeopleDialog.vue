@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Who is in the session: roles, invitations by link or by account, and handing the session over. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { Modal, Popconfirm } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
@@ -88,7 +89,7 @@ async function invite(): Promise<void> {
           v-if="here.has(member.id) && !mine(member)"
           class="small-button wide"
           @click="
-            along.begin(here.get(member.id)!);
+            along.begin(must(here.get(member.id)));
             open = false;
           "
         >

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The pan law: its curves, and what choosing another one would do to every source where it stands. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, shallowRef, watch } from "vue";
@@ -103,8 +104,8 @@ const sentences: Record<string, string> = {
           class="other"
           :d="curve(values, false)"
         />
-        <path class="left" :d="curve(found.curves[law]!, true)" />
-        <path class="right" :d="curve(found.curves[law]!, false)" />
+        <path class="left" :d="curve(must(found.curves[law]), true)" />
+        <path class="right" :d="curve(must(found.curves[law]), false)" />
       </template>
       <text x="0" :y="HEIGHT + 22" class="side-left">L100</text>
       <text :x="WIDTH / 2" :y="HEIGHT + 22" text-anchor="middle">C</text>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The tempo map: steps of tempo and changes of metre, typed, tapped, or taken from a MIDI file. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
@@ -34,12 +35,12 @@ const changed = computed(
 );
 
 function addTempo(): void {
-  const [beat, bpm] = tempos.value.at(-1)!;
+  const [beat, bpm] = must(tempos.value.at(-1));
   tempos.value.push([beat + 16, bpm]);
 }
 
 function addMetre(): void {
-  const [bar, count, unit] = metres.value.at(-1)!;
+  const [bar, count, unit] = must(metres.value.at(-1));
   metres.value.push([bar + 4, count, unit]);
 }
 
@@ -59,7 +60,7 @@ async function tap(): Promise<void> {
   if (taps.value.length < 2) return;
   try {
     const found = await post<Schemas["TapTempo"]>("/api/tempo/taps", { times: taps.value });
-    if (isLast()) tempos.value[0]![1] = found.bpm;
+    if (isLast()) must(tempos.value[0])[1] = found.bpm;
   } catch (error) {
     say.know((error as Error).message);
   }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The first look round: five marks, one on each desk; followed, left, or closed for ever. */
+import { must } from "@/domain/must";
 import { computed, nextTick, reactive, ref, shallowRef, watch } from "vue";
 import { useElementBounding } from "@vueuse/core";
 import { useRouter } from "vue-router";
@@ -14,7 +15,7 @@ const router = useRouter();
 
 const at = ref(0);
 const card = ref<HTMLElement>();
-const mark = computed(() => MARKS[at.value]!);
+const mark = computed(() => must(MARKS[at.value]));
 /** What the mark points at, as it lies on the page. */
 const target = shallowRef<HTMLElement | null>(null);
 const bounds = reactive(useElementBounding(target));
@@ -77,7 +78,7 @@ watch(
       <button class="link" @click="close">{{ $t("tour.donTShowAgain") }}</button>
       <button v-if="at" class="small-button wide" @click="go(at - 1)">{{ $t("tour.back") }}</button>
       <button v-if="at < MARKS.length - 1" class="small-button wide strong" @click="go(at + 1)">
-        {{ $t("tour.nextTitle", { title: MARKS[at + 1]!.title }) }}
+        {{ $t("tour.nextTitle", { title: must(MARKS[at + 1]).title }) }}
       </button>
       <button v-else class="small-button wide strong" @click="close">{{ $t("tour.begin") }}</button>
     </footer>

@@ -1,4 +1,5 @@
 /** The list of one's sessions: searched, sorted, put away; copies, and sessions that come in as files. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { computed, reactive, ref } from "vue";
@@ -95,7 +96,7 @@ export function useSessionList() {
     coming.value = null;
     if (one.status === "failed") trouble.value = one.trouble;
     const id = one.upload?.session;
-    return id ? { id, notes: [one.notice, one.upload!.message].filter(Boolean).join(" ") } : null;
+    return id ? { id, notes: [one.notice, must(one.upload).message].filter(Boolean).join(" ") } : null;
   }
 
   async function stop(): Promise<void> {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
@@ -121,11 +122,11 @@ function onDrop(event: DragEvent): void {
   over.value = false;
   if (!hasFiles(event) || bringing.value) return;
   event.preventDefault();
-  const files = event.dataTransfer!.files;
+  const files = must(event.dataTransfer).files;
   // On the Pulse desk a MIDI file is a part to be dealt.
-  if (desk.value === "pulse" && files.length === 1 && /\.midi?$/i.test(files[0]!.name) && deals.source) {
+  if (desk.value === "pulse" && files.length === 1 && /\.midi?$/i.test(must(files[0]).name) && deals.source) {
     use.dealing = true;
-    void deals.takeNotes(files[0]!);
+    void deals.takeNotes(must(files[0]));
     return;
   }
   arrivals.take(files);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Level as a butterfly on the chart's axis, and the lean needle below it: what sounds now, for this person. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, ref, watch } from "vue";
 import { axisFor } from "@/ui/drawing/axis";
@@ -64,17 +65,17 @@ watch(now, (reading) => {
     held.value = nothing();
     return;
   }
-  const [l, r] = [reading.peak_left!, reading.peak_right!];
+  const [l, r] = [must(reading.peak_left), must(reading.peak_right)];
   const { left, right, since } = held.value;
   const time = performance.now();
   const higher = l > left || r > right;
   if (time - since > HELD) held.value = { left: l, right: r, since: time };
   else if (higher) held.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
   const ceiling = target.target?.dbtp ?? 0;
-  if (reading.true_peak_left! > ceiling || reading.true_peak_right! > ceiling)
+  if (must(reading.true_peak_left) > ceiling || must(reading.true_peak_right) > ceiling)
     over.value = {
-      left: over.value.left || reading.true_peak_left! > ceiling,
-      right: over.value.right || reading.true_peak_right! > ceiling,
+      left: over.value.left || must(reading.true_peak_left) > ceiling,
+      right: over.value.right || must(reading.true_peak_right) > ceiling,
     };
 });
 watch(
@@ -120,22 +121,38 @@ const db = (value: number | null, digits = 1): string =>
           class="hold"
           :x1="centre - length(held.left)"
           :x2="centre - length(held.left)"
-          :y1="rows[0]!.y - 1"
-          :y2="rows[0]!.y + rows[0]!.height + 1"
+          :y1="must(rows[0]).y - 1"
+          :y2="must(rows[0]).y + must(rows[0]).height + 1"
         />
         <line
           class="hold"
           :x1="centre + length(held.right)"
           :x2="centre + length(held.right)"
-          :y1="rows[0]!.y - 1"
-          :y2="rows[0]!.y + rows[0]!.height + 1"
+          :y1="must(rows[0]).y - 1"
+          :y2="must(rows[0]).y + must(rows[0]).height + 1"
         />
       </template>
       <g v-if="full" class="over">
-        <rect v-if="over.left" :x="axis.x(-1)" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
-        <text v-if="over.left" :x="axis.x(-1) + 15" :y="rows[0]!.y + 10">{{ $t("balanceFoot.over") }}</text>
-        <rect v-if="over.right" :x="axis.x(1) - 30" :y="rows[0]!.y" width="30" :height="rows[0]!.height" />
-        <text v-if="over.right" :x="axis.x(1) - 15" :y="rows[0]!.y + 10">{{ $t("balanceFoot.over") }}</text>
+        <rect
+          v-if="over.left"
+          :x="axis.x(-1)"
+          :y="must(rows[0]).y"
+          width="30"
+          :height="must(rows[0]).height"
+        />
+        <text v-if="over.left" :x="axis.x(-1) + 15" :y="must(rows[0]).y + 10">
+          {{ $t("balanceFoot.over") }}
+        </text>
+        <rect
+          v-if="over.right"
+          :x="axis.x(1) - 30"
+          :y="must(rows[0]).y"
+          width="30"
+          :height="must(rows[0]).height"
+        />
+        <text v-if="over.right" :x="axis.x(1) - 15" :y="must(rows[0]).y + 10">
+          {{ $t("balanceFoot.over") }}
+        </text>
       </g>
       <line class="centre" :x1="centre" :x2="centre" y1="2" :y2="height" />
       <g class="needle-scale">
@@ -179,7 +196,7 @@ const db = (value: number | null, digits = 1): string =>
         <p>
           {{ $t("balanceFoot.corr") }}
           <b class="number">{{
-            number("correlation") === null ? "–" : decibels(number("correlation")!, 2)
+            number("correlation") === null ? "–" : decibels(must(number("correlation")), 2)
           }}</b>
         </p>
       </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A source's place on a small rule from left to right, which is itself the control; a spread one shows its band. */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import type { End } from "@/domain/ends";
 import { panText } from "@/domain/format";
@@ -37,14 +38,14 @@ const said = computed(() =>
 );
 
 function panAt(event: PointerEvent): number {
-  const box = rule.value!.getBoundingClientRect();
+  const box = must(rule.value).getBoundingClientRect();
   return ((event.clientX - box.left) / box.width) * 2 - 1;
 }
 
 /** What the pointer takes: an end that is near, else the whole. */
 function sideAt(event: PointerEvent): End["side"] {
   if (props.ends.length < 2) return "whole";
-  const near = 8 / (rule.value!.getBoundingClientRect().width / 2);
+  const near = 8 / (must(rule.value).getBoundingClientRect().width / 2);
   const at = panAt(event);
   const [nearest] = [...props.ends].sort((a, b) => Math.abs(a.at - at) - Math.abs(b.at - at));
   return nearest && Math.abs(nearest.at - at) < near ? nearest.side : "whole";
@@ -52,7 +53,7 @@ function sideAt(event: PointerEvent): End["side"] {
 
 function onDown(event: PointerEvent): void {
   if (props.disabled || event.button !== 0) return;
-  rule.value!.setPointerCapture(event.pointerId);
+  must(rule.value).setPointerCapture(event.pointerId);
   held.value = sideAt(event);
   offset = props.ends.length > 1 && held.value === "whole" ? middle.value - panAt(event) : 0;
   moved.value = false;
@@ -116,7 +117,7 @@ function onKey(event: KeyboardEvent): void {
     "
     @pointerdown.prevent="
       onDown($event);
-      rule!.focus();
+      must(rule).focus();
     "
     @pointermove="onMove"
     @pointerup="onUp"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One source: its ink, name, level, place, mute for all, and solo for oneself. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { computed } from "vue";
 import { useChartView } from "@/session/view";
@@ -110,7 +111,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
           :aria-label="
             $t('rosterRow.commentsOnName', { count: remarks.length, name: source.name }, remarks.length)
           "
-          @click.stop="comments.jump(remarks[0]!)"
+          @click.stop="comments.jump(must(remarks[0]))"
         >
           {{ remarks.length }}
         </button>

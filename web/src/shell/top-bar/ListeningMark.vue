@@ -34,10 +34,10 @@ const marks = computed(() => {
       title: t("listeningMark.comparingBTheCounterweightOnly"),
       end: () => monitor.compare(false),
     });
-  if (player.moves.length || player.then)
+  if (player.moves.length || player.earlier)
     found.push({
       text: `B: ${monitor.moves?.title ?? t("listeningMark.otherAutomation")}`,
-      title: player.then
+      title: player.earlier
         ? t("listeningMark.comparingAnEarlierRevisionAt")
         : t("listeningMark.comparingBAutomationThatHas"),
       end: () => monitor.compare(false),

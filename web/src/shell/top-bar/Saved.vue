@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is kept: the revision, or how many changes wait; pressed, what they are and what became of those that waited. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { Popover } from "ant-design-vue";
 import { computed } from "vue";
@@ -53,7 +54,7 @@ function again(at: (typeof refused.value)[number]): void {
               <span v-else-if="one.answer?.revision.overwrote.length" class="quiet">
                 {{
                   $t("saved.savedItOverwroteSummary", {
-                    summary: one.answer.revision.overwrote.at(-1)!.summary,
+                    summary: must(one.answer.revision.overwrote.at(-1)).summary,
                   })
                 }}
               </span>

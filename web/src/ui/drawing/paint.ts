@@ -1,4 +1,5 @@
 /** Draws the chart's paper: its grid, and the ribbon of the lean. */
+import { must } from "@/domain/must";
 import type { Grid } from "@/domain/grid";
 import type { Schemas } from "@/domain/model";
 import { alpha, palette } from "@/ui/palette";
@@ -29,7 +30,7 @@ export const leanX = (axis: Axis, lean: number): number =>
 export function paintPaper(canvas: CanvasRenderingContext2D, scene: Paper): void {
   const y = placing(scene);
   paintGrid(canvas, scene, y);
-  if (scene.axis.ticks[0]!.value === -1) paintLean(canvas, scene, y);
+  if (must(scene.axis.ticks[0]).value === -1) paintLean(canvas, scene, y);
 }
 
 /** The place of a time on the paper. */
@@ -39,7 +40,9 @@ export const placing =
     (at - scene.top) * scene.scale;
 
 export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at: number) => number): void {
-  const [from, to] = [scene.axis.ticks[0]!, scene.axis.ticks.at(-1)!].map((tick) => scene.axis.x(tick.value));
+  const [from, to] = [must(scene.axis.ticks[0]), must(scene.axis.ticks.at(-1))].map((tick) =>
+    scene.axis.x(tick.value),
+  );
   const bottom = Math.min(scene.height, y(scene.length));
   canvas.lineWidth = 1;
   for (const tick of scene.axis.ticks) {
@@ -54,7 +57,7 @@ export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
   const every = [1, 2, 4, 8, 16].find((bars) => bars * barPixels > 16) ?? 32;
   canvas.font = '11px "IBM Plex Mono", monospace';
   canvas.textBaseline = "middle";
-  if (scene.parts && beatPixels / scene.parts > 7) paintParts(canvas, scene, y, from!, to!);
+  if (scene.parts && beatPixels / scene.parts > 7) paintParts(canvas, scene, y, must(from), must(to));
   for (const beat of scene.grid.beats) {
     const at = y(beat.at);
     if (at < -20 || at > scene.height + 20) continue;
@@ -62,19 +65,19 @@ export function paintGrid(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
     if (first ? (beat.bar - 1) % every !== 0 : beatPixels < 8) continue;
     canvas.strokeStyle = first ? palette.ruleStrong : palette.faint;
     stroke(canvas, [
-      [from!, at],
-      [to!, at],
+      [must(from), at],
+      [must(to), at],
     ]);
     if (!first) continue;
     canvas.fillStyle = palette.quiet;
     canvas.textAlign = "right";
-    canvas.fillText(String(beat.bar), from! - 6, at);
+    canvas.fillText(String(beat.bar), must(from) - 6, at);
     if (!scene.clock || every * barPixels < 30) continue;
     canvas.globalAlpha = 0.75;
-    canvas.fillText(scene.clock(beat.at), to! - 4, at + 9);
+    canvas.fillText(scene.clock(beat.at), must(to) - 4, at + 9);
     canvas.globalAlpha = 1;
   }
-  const centre = scene.axis.ticks.find((tick) => tick.value === 0)!;
+  const centre = must(scene.axis.ticks.find((tick) => tick.value === 0));
   canvas.strokeStyle = palette.ink;
   canvas.globalAlpha = 0.55;
   stroke(canvas, [
@@ -101,10 +104,10 @@ function paintParts(
   canvas.strokeStyle = palette.faint;
   canvas.setLineDash([1, 3]);
   for (let i = 0; i + 1 < beats.length; i += 1) {
-    const [here, next] = [beats[i]!.at, beats[i + 1]!.at];
+    const [here, next] = [must(beats[i]).at, must(beats[i + 1]).at];
     if (y(next) < 0 || y(here) > scene.height) continue;
-    for (let part = 1; part < scene.parts!; part += 1) {
-      const at = y(here + ((next - here) * part) / scene.parts!);
+    for (let part = 1; part < must(scene.parts); part += 1) {
+      const at = y(here + ((next - here) * part) / must(scene.parts));
       stroke(canvas, [
         [from, at],
         [to, at],
@@ -132,7 +135,7 @@ export function paintLean(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
     const strong = outside((start + 0.5) * lean.hop);
     const side = Math.sign(value);
     let end = start;
-    while (end < last && lean.long[end] !== null && Math.sign(lean.long[end]!) === side) {
+    while (end < last && lean.long[end] !== null && Math.sign(must(lean.long[end])) === side) {
       if (outside((end + 0.5) * lean.hop) !== strong) break;
       end += 1;
     }
@@ -145,9 +148,9 @@ export function paintLean(canvas: CanvasRenderingContext2D, scene: Paper, y: (at
     const colour = side < 0 ? palette.left : palette.right;
     canvas.fillStyle = alpha(colour, strong ? 0.24 : 0.11);
     canvas.beginPath();
-    canvas.moveTo(centre, edge[0]![1]);
+    canvas.moveTo(centre, must(edge[0])[1]);
     edge.forEach(([px, py]) => canvas.lineTo(px, py));
-    canvas.lineTo(centre, edge.at(-1)![1]);
+    canvas.lineTo(centre, must(edge.at(-1))[1]);
     canvas.fill();
     canvas.strokeStyle = alpha(colour, strong ? 0.95 : 0.5);
     canvas.setLineDash(strong ? [] : [2, 2]);

@@ -1,4 +1,5 @@
 /** Draws lines on the chart: sources' places and lanes, the bands they cover, waveforms down them, hands and looks. */
+import { must } from "@/domain/must";
 import type { Point, ShapeTables } from "@/domain/model";
 import { lanePath, laneValue, pointBefore } from "@/domain/lanes";
 import { placing, stroke, type Paper } from "./paint";
@@ -139,10 +140,10 @@ function pathOf(scene: Scene, line: Pick<Line, "points"> & Partial<Line>, from: 
     return lanePath(scene.shapes, points, from, to, 2 / scene.scale);
   const path: Path = [[from, laneValue(scene.shapes, points, from)]];
   for (let i = first; i <= last;) {
-    const row = Math.floor((points[i]!.t * scene.scale) / CROWDED_ROW);
-    let [low, high] = [points[i]!, points[i]!];
-    for (; i <= last && Math.floor((points[i]!.t * scene.scale) / CROWDED_ROW) === row; i += 1) {
-      const here = points[i]!;
+    const row = Math.floor((must(points[i]).t * scene.scale) / CROWDED_ROW);
+    let [low, high] = [must(points[i]), must(points[i])];
+    for (; i <= last && Math.floor((must(points[i]).t * scene.scale) / CROWDED_ROW) === row; i += 1) {
+      const here = must(points[i]);
       if (here.value < low.value) low = here;
       if (here.value >= high.value) high = here;
     }
@@ -164,8 +165,8 @@ function paintWave(
   to: number,
 ): void {
   const y = placing(scene);
-  const { start, perSecond, channels } = line.wave!;
-  const [left, right] = [channels[0]!, channels.at(-1)!];
+  const { start, perSecond, channels } = must(line.wave);
+  const [left, right] = [must(channels[0]), must(channels.at(-1))];
   const step = Math.max(1 / scene.scale, 1 / perSecond);
   canvas.fillStyle = line.colour;
   canvas.globalAlpha = 0.22;
@@ -173,11 +174,15 @@ function paintWave(
   const first = Math.floor(from / step) * step;
   for (let at = first; at < to; at += step) {
     const [low, high] = [at, at + step].map((t) => Math.floor((t - start) * perSecond));
-    if (high! < 0 || low! >= left.length) continue;
+    if (must(high) < 0 || must(low) >= left.length) continue;
     let [near, far] = [0, 0];
-    for (let i = Math.max(low!, 0); i < Math.min(Math.max(high!, low! + 1), left.length); i += 1) {
-      near = Math.max(near, left[i]!);
-      far = Math.max(far, right[i]!);
+    for (
+      let i = Math.max(must(low), 0);
+      i < Math.min(Math.max(must(high), must(low) + 1), left.length);
+      i += 1
+    ) {
+      near = Math.max(near, must(left[i]));
+      far = Math.max(far, must(right[i]));
     }
     if (near + far === 0) continue;
     const x = scene.axis.x(valueOf(scene, line, at + step / 2) + line.shift);
@@ -201,12 +206,12 @@ function paintBand(
   to: number,
 ): void {
   const y = placing(scene);
-  const moving = line.points.length + line.spread!.points.length > 0;
+  const moving = line.points.length + must(line.spread).points.length > 0;
   const step = moving ? 3 / scene.scale : to - from;
   const edges: [number, number, number][] = [];
   for (let at = from; at < to + step; at += step) {
     const here = Math.min(at, to);
-    const [centre, half] = [valueOf(scene, line, here) + line.shift, valueOf(scene, line.spread!, here)];
+    const [centre, half] = [valueOf(scene, line, here) + line.shift, valueOf(scene, must(line.spread), here)];
     edges.push([y(here), scene.axis.x(centre - half), scene.axis.x(centre + half)]);
   }
   canvas.fillStyle = line.colour;

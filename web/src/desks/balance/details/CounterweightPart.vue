@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The counterweight: who may give way, the least change that evens the stretch, heard as B, applied or not. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, ref } from "vue";
 import { decibels, leanText } from "@/domain/format";
@@ -88,24 +89,24 @@ const hearing = computed(() => player.trial !== null);
         </label>
         <template v-if="weight.givers.get(source.id)">
           <NumberField
-            :value="weight.givers.get(source.id)!.level"
+            :value="must(weight.givers.get(source.id)).level"
             :label="$t('counterweightPart.nameLargestLevelChange', { name: source.name })"
             :low="0"
             :high="12"
             :step="0.5"
             unit="dB"
             :initial="weight.usual.level"
-            @set="weight.setGiver(source.id, { ...weight.givers.get(source.id)!, level: $event })"
+            @set="weight.setGiver(source.id, { ...must(weight.givers.get(source.id)), level: $event })"
           />
           <NumberField
-            :value="Math.round(weight.givers.get(source.id)!.place * 100)"
+            :value="Math.round(must(weight.givers.get(source.id)).place * 100)"
             :label="$t('counterweightPart.nameLargestPositionChange', { name: source.name })"
             :low="0"
             :high="100"
             :step="5"
             unit="%"
             :initial="Math.round(weight.usual.place * 100)"
-            @set="weight.setGiver(source.id, { ...weight.givers.get(source.id)!, place: $event / 100 })"
+            @set="weight.setGiver(source.id, { ...must(weight.givers.get(source.id)), place: $event / 100 })"
           />
         </template>
       </div>

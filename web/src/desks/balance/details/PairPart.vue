@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Two sources, or two sets of them, side by side over the stretch, and the trims that even them. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref, watch } from "vue";
@@ -22,7 +23,7 @@ const sides = ref<[string[], string[]]>([[], []]);
 watch(
   () => view.selection,
   (selection) => {
-    if (selection.length === 2) sides.value = [[selection[1]!], [selection[0]!]];
+    if (selection.length === 2) sides.value = [[must(selection[1])], [must(selection[0])]];
   },
   { immediate: true },
 );
@@ -46,7 +47,12 @@ watch(
     clearTimeout(timer);
     if (!ask || end <= start) return asking.clear();
     const [first, second] = known.value.map((side) => side.map((one) => one.id).join(","));
-    const query = { first: first!, second: second!, start: start.toFixed(3), end: end.toFixed(3) };
+    const query = {
+      first: must(first),
+      second: must(second),
+      start: start.toFixed(3),
+      end: end.toFixed(3),
+    };
     timer = setTimeout(() => void asking.ask(query), AFTER_CHANGE);
   },
   { immediate: true },
@@ -59,7 +65,7 @@ const length = (loudness: number | null): number =>
 const rows = computed(() => {
   const found = pair.value;
   return [found?.first, found?.second].map((side, i) => ({
-    name: names.value[i]!,
+    name: must(names.value[i]),
     loudness: side?.loudness ?? null,
     lean: side?.lean ?? null,
   }));
@@ -78,7 +84,7 @@ const sentence = computed(() => {
 });
 
 const short = (i: number): string =>
-  known.value[i]!.length === 1 ? names.value[i]! : i ? "second" : "first";
+  must(known.value[i]).length === 1 ? must(names.value[i]) : i ? "second" : "first";
 const trimText = (trim: number[]): string =>
   trim
     .map((by, i) => (by ? `${short(i)} ${decibels(by)}` : ""))
@@ -88,14 +94,20 @@ const trimText = (trim: number[]): string =>
 function apply(trim: number[]): void {
   const operations = trim.flatMap((by, i) =>
     by
-      ? [operation("shift-values", { sources: known.value[i]!.map((one) => one.id), parameter: "level", by })]
+      ? [
+          operation("shift-values", {
+            sources: must(known.value[i]).map((one) => one.id),
+            parameter: "level",
+            by,
+          }),
+        ]
       : [],
   );
   edits.make(batch(`${names.value.join(" and ")} evened`, operations));
 }
 
 function take(side: number): void {
-  const other = sides.value[1 - side]!.filter((id) => !view.selection.includes(id));
+  const other = must(sides.value[1 - side]).filter((id) => !view.selection.includes(id));
   sides.value = side === 0 ? [[...view.selection], other] : [other, [...view.selection]];
 }
 </script>

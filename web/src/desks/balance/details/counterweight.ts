@@ -1,4 +1,5 @@
 /** The counterweight in the making: who may give way and how far, what was worked out, and how it is applied. */
+import { must } from "@/domain/must";
 import type { Parameter } from "@/domain/model";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
@@ -84,7 +85,9 @@ export const useCounterweight = defineStore("counterweight", () => {
       found.value = answer.counterweight;
       of.value = revision;
       monitor.offer(
-        found.value!.changes.length ? { changes: found.value!.changes, trim: found.value!.trim } : null,
+        must(found.value).changes.length
+          ? { changes: must(found.value).changes, trim: must(found.value).trim }
+          : null,
       );
     } catch (error) {
       if (signal.aborted) return;
@@ -107,7 +110,7 @@ export const useCounterweight = defineStore("counterweight", () => {
   function apply(): void {
     if (!found.value) return;
     const operations = found.value.changes.flatMap(({ source, level, place }) => {
-      const row = session.document!.sources[source]!;
+      const row = must(must(session.document).sources[source]);
       const places = (["pan", "pan_left", "pan_right"] as Parameter[]).filter((one) =>
         parametersOf(row).includes(one),
       );

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The lean of the whole piece: time runs down, left is left. The chosen set's own lean and a counterweight's beside it. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
@@ -124,7 +125,7 @@ useEventListener(
   "wheel",
   (event: WheelEvent) => {
     event.preventDefault();
-    const py = event.clientY - surface.value!.getBoundingClientRect().top;
+    const py = event.clientY - must(surface.value).getBoundingClientRect().top;
     const at = shownTop.value + py / scale.value;
     if (event.ctrlKey || event.metaKey) {
       nearer.value = clamp(
@@ -139,7 +140,7 @@ useEventListener(
 );
 
 function onClick(event: MouseEvent): void {
-  const box = surface.value!.getBoundingClientRect();
+  const box = must(surface.value).getBoundingClientRect();
   player.seek(clamp(shownTop.value + (event.clientY - box.top) / scale.value, 0, session.length));
 }
 </script>
@@ -171,8 +172,8 @@ function onClick(event: MouseEvent): void {
           class="chosen"
           :x="MARGIN.left"
           :width="Math.max(width - MARGIN.left - MARGIN.right, 0)"
-          :y="flags[chosen.number]!.top"
-          :height="flags[chosen.number]!.bottom - flags[chosen.number]!.top"
+          :y="must(flags[chosen.number]).top"
+          :height="must(flags[chosen.number]).bottom - must(flags[chosen.number]).top"
         />
         <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
           <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What sounds now as a cloud: upright is alike on both sides, flat is opposite; farther out is louder. */
+import { must } from "@/domain/must";
 import { ref, watchEffect } from "vue";
 import { sized } from "@/ui/drawing/canvas";
 import { usePlayer } from "@/audio/player";
@@ -21,7 +22,12 @@ watchEffect(
     for (let i = 0; i < points.length; i += 2) {
       // The latest are the darkest.
       context.globalAlpha = 0.2 + (0.6 * i) / points.length;
-      context.fillRect(half + points[i]! * half - 0.9, half - points[i + 1]! * half - 0.9, 1.8, 1.8);
+      context.fillRect(
+        half + must(points[i]) * half - 0.9,
+        half - must(points[i + 1]) * half - 0.9,
+        1.8,
+        1.8,
+      );
     }
     context.globalAlpha = 1;
   },

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Left, right and mono by frequency as they sound now, with the notches that mono has; below, what mono loses. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
@@ -29,7 +30,7 @@ const y = (db: number): number =>
   HEIGHT - 2 - Math.max(0, Math.min(1, (db - LOWEST_DB) / (HIGHEST_DB - LOWEST_DB))) * (HEIGHT - 6);
 const path = (row: Float32Array | undefined): string =>
   row && library.library
-    ? `M${library.library.bands.map((at, i) => `${x(at).toFixed(1)} ${y(row[i]!).toFixed(1)}`).join("L")}`
+    ? `M${library.library.bands.map((at, i) => `${x(at).toFixed(1)} ${y(must(row[i])).toFixed(1)}`).join("L")}`
     : "";
 const lines = computed(() => ({
   left: path(player.spectrum?.left),

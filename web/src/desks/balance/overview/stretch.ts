@@ -1,4 +1,5 @@
 /** The stretch of time that is looked into on the Balance desk: a leaning one, or what one goes round, or everything. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, shallowRef, watch } from "vue";
@@ -24,7 +25,7 @@ export const useStretch = defineStore("stretch", () => {
     if (!want) return -1;
     const shared = leaning.value.map((one) => Math.min(one.end, want.end) - Math.max(one.start, want.start));
     const best = shared.indexOf(Math.max(...shared));
-    return shared.length && shared[best]! > 0 ? best : -1;
+    return shared.length && must(shared[best]) > 0 ? best : -1;
   });
   const stretch = computed<Stretch>(() => {
     const found = leaning.value[number.value];
@@ -53,7 +54,7 @@ export const useStretch = defineStore("stretch", () => {
     ([id, known], before) => {
       if (!before || id !== before[0]) wanted.value = null;
       if (!known || wanted.value || !leaning.value.length) return;
-      const worst = [...leaning.value].sort((a, b) => Math.abs(b.worst_db) - Math.abs(a.worst_db))[0]!;
+      const worst = must([...leaning.value].sort((a, b) => Math.abs(b.worst_db) - Math.abs(a.worst_db))[0]);
       wanted.value = { start: worst.start, end: worst.end };
     },
     { immediate: true },

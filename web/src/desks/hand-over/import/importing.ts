@@ -1,4 +1,5 @@
 /** Moves from a file: what is in it, where each lane lands, heard as B, and written as one change. */
+import { must } from "@/domain/must";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 import { postFile, type Schemas } from "@/api/http";
@@ -71,7 +72,7 @@ export const useImporting = defineStore("landing", () => {
       draft.value = null;
       const lands = landing.value.map(({ index, owner, to }) => ({ index, owner, parameter: to }));
       const start = session.grid.bars[bar.value - 1]?.times[0] ?? 0;
-      const written = await postFile<Schemas["DraftOut"]>(`${base.value}/import`, file.value!, {
+      const written = await postFile<Schemas["DraftOut"]>(`${base.value}/import`, must(file.value), {
         ...(await fields()),
         lands: JSON.stringify(lands),
         over: over.value,

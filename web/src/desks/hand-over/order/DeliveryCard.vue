@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One delivery: how far it is, then its files, what they measure, and taking them away. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { decibels, leanText } from "@/domain/format";
@@ -24,7 +25,7 @@ const names = computed(() => {
   let shared = 0;
   while (
     split[0]?.[shared + 1] &&
-    split.every((one) => one.length > shared + 1 && one[shared] === split[0]![shared])
+    split.every((one) => one.length > shared + 1 && one[shared] === must(split[0])[shared])
   )
     shared += 1;
   return split.map((one) => one.slice(shared).join(" / "));

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is ordered: sounds, objects, moves, the session, the report; how loud, as what, and under which names. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { useRoom } from "@/session/room";
@@ -142,7 +143,7 @@ function addWord(word: string): void {
             :high="0"
             :step="0.5"
             unit="LUFS"
-            @set="order.loudness!.lufs = $event"
+            @set="must(order.loudness).lufs = $event"
           />
           <NumberField
             :label="$t('orderPart.maximumTruePeak')"
@@ -151,7 +152,7 @@ function addWord(word: string): void {
             :high="0"
             :step="0.1"
             unit="dBTP"
-            @set="order.loudness!.dbtp = $event"
+            @set="must(order.loudness).dbtp = $event"
           />
           <p class="quiet">{{ $t("orderPart.byGainAloneTheSame") }}</p>
         </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
@@ -82,7 +83,7 @@ useEventListener(
   "wheel",
   (event: WheelEvent) => {
     event.preventDefault();
-    const box = surface.value!.getBoundingClientRect();
+    const box = must(surface.value).getBoundingClientRect();
     if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.002), event.clientY - box.top);
     else view.scrollBy(event.deltaY);
   },
@@ -91,7 +92,7 @@ useEventListener(
 
 /** Where an event is on the paper: from the left (px), and in the piece (s). */
 function placeOf(event: MouseEvent): { px: number; at: number } {
-  const box = surface.value!.getBoundingClientRect();
+  const box = must(surface.value).getBoundingClientRect();
   const at = view.top + (event.clientY - box.top) / view.scale;
   return { px: event.clientX - box.left, at: Math.min(Math.max(at, 0), session.length) };
 }
@@ -143,7 +144,7 @@ function onDown(event: PointerEvent): void {
   const { px, at } = placeOf(event);
   gesture.value = gestureAt(event, px, at);
   from.value = { px, at, value: axis.value.value(px), y: event.clientY };
-  if (gesture.value && gesture.value !== "finger") surface.value!.setPointerCapture(event.pointerId);
+  if (gesture.value && gesture.value !== "finger") must(surface.value).setPointerCapture(event.pointerId);
   if (gesture.value === "passage") drawnTo.value = at;
   if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
   if (gesture.value && gesture.value !== "finger") return;
@@ -152,7 +153,7 @@ function onDown(event: PointerEvent): void {
 }
 
 function onMove(event: PointerEvent): void {
-  if (pinch.move(event, surface.value!.getBoundingClientRect().top)) return stop();
+  if (pinch.move(event, must(surface.value).getBoundingClientRect().top)) return stop();
   if (!gesture.value) return;
   const { px, at } = placeOf(event);
   if (gesture.value === "passage") drawnTo.value = at;
@@ -201,7 +202,7 @@ const drawn = computed(() => {
   if (gesture.value !== "passage" || Math.abs(drawnTo.value - from.value.at) * view.scale < DRAWN)
     return null;
   const edges = [from.value.at, drawnTo.value].map((at) => session.grid.nearestBar(at)).sort((a, b) => a - b);
-  return edges[0] === edges[1] ? null : { start: edges[0]!, end: edges[1]! };
+  return edges[0] === edges[1] ? null : { start: must(edges[0]), end: must(edges[1]) };
 });
 const edited = computed(() => session.passages.find((one) => one.id === editing.value));
 
@@ -272,9 +273,9 @@ function onDouble(event: MouseEvent): void {
       <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
         <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />
         <rect
-          :x="width - person.name.split(' ')[0]!.length * 7 - 20"
+          :x="width - must(person.name.split(' ')[0]).length * 7 - 20"
           :y="at - 9"
-          :width="person.name.split(' ')[0]!.length * 7 + 14"
+          :width="must(person.name.split(' ')[0]).length * 7 + 14"
           height="18"
           rx="3"
           :fill="personColour(person.colour)"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The points of the lane that is worked on: drag them, nudge them with the keys, delete and reshape them. */
+import { must } from "@/domain/must";
 import type { LaneName, Point } from "@/domain/model";
 import { computed, ref } from "vue";
 import { clamp } from "@/domain/format";
@@ -59,13 +60,13 @@ function onDown(event: PointerEvent, index: number): void {
   if (!session.mayEdit || event.button !== 0) return;
   const target = event.currentTarget as SVGElement;
   target.setPointerCapture(event.pointerId);
-  dragging.value = { index, point: { ...points.value[index]! } };
+  dragging.value = { index, point: { ...must(points.value[index]) } };
 }
 
 function onMove(event: PointerEvent): void {
   const held = dragging.value;
   if (!held) return;
-  const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+  const box = must((event.currentTarget as SVGElement).ownerSVGElement).getBoundingClientRect();
   const at = clamp(view.top + (event.clientY - box.top) / view.scale, 0, session.length);
   const t = event.shiftKey ? held.point.t : session.grid.snap(at, event.altKey ? 0 : view.gridParts);
   const value = tools.toValue(view.parameter, axis.value.value(event.clientX - box.left), event.altKey);
@@ -106,7 +107,7 @@ function onKey(event: KeyboardEvent, index: number): void {
     ArrowUp: () => place(index, { ...point, t: step(-big) }),
     ArrowDown: () => place(index, { ...point, t: step(big) }),
     "0": () => place(index, { ...point, value: 0 }),
-    s: () => place(index, reshaped(point, SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]!)),
+    s: () => place(index, reshaped(point, must(SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]))),
     "-": () => place(index, bent(point, -0.1)),
     "+": () => place(index, bent(point, 0.1)),
     "=": () => place(index, bent(point, 0.1)),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The stretch of time that is picked, on the chart: its edges may be dragged, or nudged with the keys. */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
@@ -23,7 +24,7 @@ const edges = computed(() =>
 const held = ref<"start" | "end" | null>(null);
 
 function put(edge: string, at: number): void {
-  const { start, end } = moves.span!;
+  const { start, end } = must(moves.span);
   if (edge === "start") moves.pick(Math.min(at, end - 0.05), end);
   else moves.pick(start, Math.max(at, start + 0.05));
 }
@@ -36,7 +37,7 @@ function onDown(event: PointerEvent, edge: string): void {
 
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
-  const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+  const box = must((event.currentTarget as SVGElement).ownerSVGElement).getBoundingClientRect();
   const at = view.top + (event.clientY - box.top) / view.scale;
   put(held.value, session.grid.snap(at, event.altKey ? 0 : view.gridParts));
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Every source at its place at the playhead, on the chart's own axis. A pointer, or either end, may be dragged. */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
@@ -24,7 +25,7 @@ const { ordered, hold } = useDrawingOrder(
 );
 
 const panAt = (clientX: number): number =>
-  axis.value.value(clientX - strip.value!.getBoundingClientRect().left);
+  axis.value.value(clientX - must(strip.value).getBoundingClientRect().left);
 </script>
 
 <template>

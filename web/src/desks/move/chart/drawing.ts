@@ -1,4 +1,5 @@
 /** Drawing on the chart: freehand, one straight line, or steps on the grid; made as one change when the hand lets go. */
+import { must } from "@/domain/must";
 import { ref, shallowRef } from "vue";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
@@ -63,7 +64,7 @@ export function useDrawing() {
         ? overdrawn(now.way, at, value)
         : tools.tool === "steps"
           ? stepped(now.way, at, value)
-          : [now.way[0]!, [snapped(at, free), value] as [number, number]];
+          : [must(now.way[0]), [snapped(at, free), value] as [number, number]];
     if (tools.tool !== "straight") last.value = [at, value];
     drawing.value = { ...now, way };
   }
@@ -74,8 +75,10 @@ export function useDrawing() {
     if (!now || !lane || now.way.length < 1) return void (drawing.value = null);
     const way = [...now.way].sort((a, b) => a[0] - b[0]);
     const own = way.map(([t, value]): [number, number] => [t, value]);
-    const first = own[0]![0];
-    const until = now.stepped ? session.grid.step(own.at(-1)![0], 1, view.gridParts || 4) : own.at(-1)![0];
+    const first = must(own[0])[0];
+    const until = now.stepped
+      ? session.grid.step(must(own.at(-1))[0], 1, view.gridParts || 4)
+      : must(own.at(-1))[0];
     if (until - first >= 0.03)
       await moves.atOnce(
         [lane],

@@ -1,4 +1,5 @@
 /** The lines that the chart draws: every source's, and those of the lane that is worked on. */
+import { must } from "@/domain/must";
 import type { LaneName, Parameter, Source, Point } from "@/domain/model";
 import { computed } from "vue";
 import { kindAndId } from "@/domain/owners";
@@ -67,7 +68,7 @@ export function useLines() {
     }
     return (["pan_left", "pan_right"] as const).map((one, side) => ({
       ...line(one, chosen && (one === view.parameter || moves.isAlong({ owner: source.id, parameter: one }))),
-      wave: wave && { ...wave, channels: [wave.channels[side]!] },
+      wave: wave && { ...wave, channels: [must(wave.channels[side])] },
     }));
   }
 

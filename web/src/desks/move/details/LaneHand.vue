@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A hand on the lane that is worked on, whatever it is: dragged on its own scale, by keys, typed. It can be recorded. */
+import { must } from "@/domain/must";
 import type { LaneName } from "@/domain/model";
 import { computed, ref } from "vue";
 import { axisFor } from "@/ui/drawing/axis";
@@ -38,7 +39,7 @@ const held = ref(false);
 let last: number | null = null;
 
 function valueAt(event: PointerEvent): number {
-  const box = rule.value!.getBoundingClientRect();
+  const box = must(rule.value).getBoundingClientRect();
   const share = clamp((event.clientX - box.left) / box.width, 0, 1);
   const [low, high] = [axis.value.x(face.value.low), axis.value.x(face.value.high)];
   return tidy(props.lane.parameter, axis.value.value(low + share * (high - low)));
@@ -61,7 +62,7 @@ function put(wanted: number, byHand: boolean): void {
 
 function onDown(event: PointerEvent): void {
   if (locked.value || event.button !== 0) return;
-  rule.value!.setPointerCapture(event.pointerId);
+  must(rule.value).setPointerCapture(event.pointerId);
   held.value = true;
   last = null;
   if (recorder.writes(props.lane)) show(value.value);
@@ -98,7 +99,7 @@ function onKey(event: KeyboardEvent): void {
       :aria-disabled="locked"
       @pointerdown.prevent="
         onDown($event);
-        rule!.focus();
+        must(rule).focus();
       "
       @pointermove="held && show(valueAt($event))"
       @pointerup="onUp"

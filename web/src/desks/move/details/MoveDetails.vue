@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The Move desk's details: where the source is now, its lane, what was recorded, the picked stretch or the points. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { Button } from "ant-design-vue";
 import { computed, watch } from "vue";
@@ -86,7 +87,7 @@ const stretch = computed(() =>
         type="text"
         size="small"
         :disabled="!session.mayEdit"
-        @click="edits.clearLane(view.lane!.owner, view.lane!.parameter)"
+        @click="edits.clearLane(must(view.lane).owner, must(view.lane).parameter)"
         >{{ $t("moveDetails.clearAll") }}</Button
       >
     </h3>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the copied move is put down: on which sources, at which times; places that are found are confirmed here. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { latest } from "@/api/latest";
@@ -32,7 +33,7 @@ const found = ref<(PastePlace & { on: boolean })[]>([]);
 const trouble = ref("");
 const names = computed(() => [...new Set(session.passages.map((one) => one.name))]);
 /** A move of a send, a return or a group is put down where it came from. */
-const ofSource = computed(() => kindAndId(moves.clip!.from.owner)[0] === "source");
+const ofSource = computed(() => kindAndId(must(moves.clip).from.owner)[0] === "source");
 
 /** Where the playhead stood last: while it plays, what is looked at stays where it is. */
 const here = ref(player.playhead);
@@ -42,14 +43,14 @@ watch(
 );
 
 const targets = computed(() => {
-  const onto = ofSource.value && sources.value.length ? sources.value : [moves.clip!.from.owner];
+  const onto = ofSource.value && sources.value.length ? sources.value : [must(moves.clip).from.owner];
   const times =
     where.value === "playhead" ? [here.value] : found.value.filter((one) => one.on).map((one) => one.at);
   return onto.flatMap((owner) => times.map((at) => ({ owner, at })));
 });
 
 /** The sources that are chosen, to begin with; where the move came from, if none is. */
-sources.value = ofSource.value ? [player.chosen ?? moves.clip!.from.owner] : [];
+sources.value = ofSource.value ? [player.chosen ?? must(moves.clip).from.owner] : [];
 
 const turn = latest();
 async function find(): Promise<void> {
@@ -93,7 +94,7 @@ function toggle(id: string): void {
 
 <template>
   <div class="paste">
-    <p class="quiet">{{ $t("pastePart.automationOfSummary", { summary: moves.clip!.summary }) }}</p>
+    <p class="quiet">{{ $t("pastePart.automationOfSummary", { summary: must(moves.clip).summary }) }}</p>
     <select v-model="where" :aria-label="$t('pastePart.whereToPaste')">
       <option v-for="(title, key) in WHERE" :key="key" :value="key">{{ title }}</option>
     </select>
@@ -129,7 +130,7 @@ function toggle(id: string): void {
             sources:
               sources.length > 1
                 ? `${sources.length} sources`
-                : view.nameOf(sources[0] ?? moves.clip!.from.owner),
+                : view.nameOf(sources[0] ?? must(moves.clip).from.owner),
           })
         }}
       </summary>

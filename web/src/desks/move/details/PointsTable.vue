@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chart's accessible twin: every point in a row, each of its values to be typed. */
+import { must } from "@/domain/must";
 import type { LaneName, Point } from "@/domain/model";
 import { useElementSize } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
@@ -58,7 +59,7 @@ watch(
 </script>
 
 <template>
-  <div ref="frame" class="frame" @scroll.passive="scrolled = frame!.scrollTop">
+  <div ref="frame" class="frame" @scroll.passive="scrolled = must(frame).scrollTop">
     <table :aria-rowcount="points.length + 1">
       <thead class="hidden-label">
         <tr>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The picked stretch: which lanes it is of, and what can be done with it. Everything is looked at before it is made. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, ref } from "vue";
 import { useChartView } from "@/session/view";
@@ -40,7 +41,7 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
   },
   {
     kind: "stretch", title: t("rangePart.stretchInTime"), tip: t("rangePart.slowerOrFaster"),
-    first: () => ({ kind: "stretch", seconds: (moves.span!.end - moves.span!.start) * 2 }),
+    first: () => ({ kind: "stretch", seconds: (must(moves.span).end - must(moves.span).start) * 2 }),
   },
   {
     kind: "smooth", title: t("rangePart.smooth"), tip: t("rangePart.removesJitter"),
@@ -72,7 +73,7 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
 
 function choose(kind: Edit["kind"]): void {
   pasting.value = false;
-  const choice = CHOICES.find((one) => one.kind === kind)!;
+  const choice = must(CHOICES.find((one) => one.kind === kind));
   void moves.look(choice.first());
 }
 
@@ -132,7 +133,7 @@ const counted = computed(() => {
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
           :hint="$t('rangePart.typeABarAndBeat')"
-          @set="moves.pick($event, moves.span!.end)"
+          @set="moves.pick($event, must(moves.span).end)"
         />
       </label>
       <label>
@@ -143,7 +144,7 @@ const counted = computed(() => {
           :text="(at) => session.grid.text(at)"
           :parse="(text) => session.grid.parse(text)"
           :hint="$t('rangePart.typeABarAndBeat2')"
-          @set="moves.pick(moves.span!.start, $event)"
+          @set="moves.pick(must(moves.span).start, $event)"
         />
       </label>
     </div>

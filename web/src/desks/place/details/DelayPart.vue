@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Placing by a difference of arrival, and what one loudspeaker makes of it. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -59,8 +60,8 @@ const better = computed(() => {
       :title="$t('delayPart.delayAtHardLR')"
       :label="$t('delayPart.delayBetweenTheSidesAt')"
       :value="source.delay_panning_ms"
-      :low="limits[0]!"
-      :high="limits[1]!"
+      :low="must(limits[0])"
+      :high="must(limits[1])"
       :step="0.01"
       :initial="0.7"
       unit="ms"
@@ -87,7 +88,7 @@ const better = computed(() => {
         {{ $t("delayPart.inMonoThisSourceLoses") }}
         <b class="number">{{ $t("delayPart.lossDB", { loss: decibels(mono.loss).replace("+", "") }) }}</b>.
         <template v-if="mono.notches.length">
-          {{ $t("delayPart.firstGapAtNotchesHz", { notches: Math.round(mono.notches[0]!) }) }}
+          {{ $t("delayPart.firstGapAtNotchesHz", { notches: Math.round(must(mono.notches[0])) }) }}
         </template>
       </p>
       <button

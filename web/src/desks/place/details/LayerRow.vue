@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One layer: what it takes, its effects, its place, its level; muted for all, soloed for oneself. */
+import { must } from "@/domain/must";
 import type { Layer, Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -50,7 +51,7 @@ function change(index: number, values: Partial<NonNullable<Layer["effects"]>[num
 function move(index: number, by: number): void {
   const list = [...effects.value];
   const [one] = list.splice(index, 1);
-  list.splice(index + by, 0, one!);
+  list.splice(index + by, 0, must(one));
   arrange(list);
 }
 function addEffect(event: Event): void {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A way of panning as a small picture of the field: where each side comes out, and how strong. */
+import { must } from "@/domain/must";
 import { computed } from "vue";
 import { clamp } from "@/domain/format";
 import { endsOf, type Look } from "@/domain/ends";
@@ -26,7 +27,7 @@ const bars = computed(() => {
     ];
   }
   const ends = endsOf(props.mode, props.value);
-  if (ends.length < 2) return [{ side: "", x: x(ends[0]!.at), share: 1 }];
+  if (ends.length < 2) return [{ side: "", x: x(must(ends[0]).at), share: 1 }];
   const level = (side: string): number =>
     props.mode === "sides"
       ? clamp(1 + props.value(side === "left" ? "level_left" : "level_right") / 36, 0.1, 1)
@@ -41,9 +42,9 @@ const bars = computed(() => {
     <rect
       v-if="bars.length > 1 && mode !== 'balance'"
       class="band"
-      :x="Math.min(bars[0]!.x, bars[1]!.x)"
+      :x="Math.min(must(bars[0]).x, must(bars[1]).x)"
       :y="HEIGHT - 9"
-      :width="Math.abs(bars[1]!.x - bars[0]!.x)"
+      :width="Math.abs(must(bars[1]).x - must(bars[0]).x)"
       height="4"
     />
     <path v-for="part in parts" :key="part.y" class="part" :d="`M${part.from} ${part.y}H${part.to}`" />

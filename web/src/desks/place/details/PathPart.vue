@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A way through the room: a shape fitted to bars, looked at and heard before it is taken, or drawn while it plays. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
@@ -41,9 +42,9 @@ const toY = ref(-1);
 const first = computed(() => session.grid.barFrom(player.playhead + 1e-6, 0));
 const span = computed(() => {
   if (moves.span) return moves.span;
-  const index = session.grid.bars.findIndex((bar) => Math.abs(bar.times[0]! - first.value) < 1e-6);
+  const index = session.grid.bars.findIndex((bar) => Math.abs(must(bar.times[0]) - first.value) < 1e-6);
   const last = session.grid.bars[index + bars.value];
-  return { start: first.value, end: last ? last.times[0]! : session.length };
+  return { start: first.value, end: last ? must(last.times[0]) : session.length };
 });
 const spanText = computed(() => session.grid.barsText(span.value.start, span.value.end));
 const open = ref(false);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A return: its effects in order with all their settings, its level, balance and width. */
+import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -59,7 +60,7 @@ function add(kind: string): void {
 function move(index: number, by: number): void {
   const effects = [...props.to.effects];
   const [moved] = effects.splice(index, 1);
-  effects.splice(index + by, 0, moved!);
+  effects.splice(index + by, 0, must(moved));
   arrange(effects);
 }
 

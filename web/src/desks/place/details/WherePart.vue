@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the source is in the room: its direction in large figures, every coordinate to be typed, and what widens it. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref } from "vue";
@@ -144,7 +145,7 @@ function quick(x: number, y: number): void {
         <dt>{{ row.title }}</dt>
         <dd>
           <ValueField
-            :value="polar[i]!"
+            :value="must(polar[i])"
             :label="$t('wherePart.titleNow', { title: row.title })"
             :text="polarText(i)"
             :parse="parsePolar(i)"

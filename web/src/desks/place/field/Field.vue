@@ -3,6 +3,7 @@
  * The field: left is left, and loud is up. Every source stands where it sounds; drag it to place and level it at once.
  * For a return it shows what is sent there: how much, and where it stands in that room.
  */
+import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { computed, ref } from "vue";
 import { axisFor, levelHeight } from "@/ui/drawing/axis";
@@ -29,14 +30,14 @@ const STEP = 15;
 const placed = computed(() => {
   const rows: number[] = [];
   return [...marks.value]
-    .sort((a, b) => a.ends[0]!.at - b.ends[0]!.at)
+    .sort((a, b) => must(a.ends[0]).at - must(b.ends[0]).at)
     .map((mark) => {
       const xs = mark.ends.map((end) => axis.value.x(end.at));
       let row = 0;
       if (mark.unsent) {
-        row = rows.findIndex((last) => last < xs[0]! - STEP);
+        row = rows.findIndex((last) => last < must(xs[0]) - STEP);
         if (row < 0) row = rows.length;
-        rows[row] = xs[0]!;
+        rows[row] = must(xs[0]);
       }
       const parts = mark.ends.map(({ part }) => part && [axis.value.x(part.from), axis.value.x(part.to)]);
       return { mark, y: level.value.x(mark.level) - row * STEP, xs, parts };
@@ -66,7 +67,7 @@ const { ordered, hold } = useDrawingOrder(
 );
 
 function at(event: PointerEvent): { pan: number; level: number } {
-  const box = surface.value!.getBoundingClientRect();
+  const box = must(surface.value).getBoundingClientRect();
   return {
     pan: axis.value.value(event.clientX - box.left),
     level: level.value.value(event.clientY - box.top),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One source in the field: a mark, or two ends and a band; dragged for place and level, moved with the keys. */
+import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { computed, ref } from "vue";
 import { useChartView } from "@/session/view";
@@ -107,10 +108,20 @@ const spans = computed(() => {
   return props.mark.ends.flatMap(({ side, at }, i) => {
     const part = props.parts[i];
     if (side === "whole" || !(part || mine)) return [];
-    const x = props.xs[i]!;
+    const x = must(props.xs[i]);
     const y = props.y + (side === "left" ? -BESIDE : BESIDE);
     const [from, to] = [part?.[0] ?? x - APART, part?.[1] ?? x + APART];
-    return [{ side, at, from: from!, to: to!, y, there: !!part, handles: mine ? [from!, to!] : [] }];
+    return [
+      {
+        side,
+        at,
+        from: must(from),
+        to: must(to),
+        y,
+        there: !!part,
+        handles: mine ? [must(from), must(to)] : [],
+      },
+    ];
   });
 });
 type Width = "width_left" | "width_right";
@@ -155,13 +166,13 @@ function showAll(pan: number, level: number, across: boolean): void {
 
 /** Where a source stood before the hand took hold. */
 function base(id: string, parameter: "pan" | "pan_left" | "pan_right" | "level"): number {
-  return session.document!.sources[id]![parameter];
+  return must(must(session.document).sources[id])[parameter];
 }
 
 let sent: { pan: number | null; level: number | null } = { pan: null, level: null };
 function showSend(pan: number | null, level: number | null): void {
   sent = { pan, level };
-  const key = `send:${session.sendKey(source.value.id, props.to!.id)}`;
+  const key = `send:${session.sendKey(source.value.id, must(props.to).id)}`;
   if (level !== null) session.hold(`${key}.level`, level);
   if (pan !== null) session.hold(`${key}.pan`, pan);
 }
@@ -246,7 +257,7 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
       class="band"
       :x="Math.min(...xs)"
       :y="y - 4"
-      :width="Math.abs(xs[1]! - xs[0]!)"
+      :width="Math.abs(must(xs[1]) - must(xs[0]))"
       height="8"
       @pointerdown.prevent="onDown($event, 'whole')"
       @pointermove="onMove"

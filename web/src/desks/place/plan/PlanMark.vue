@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One source in the room: a mark, or two linked ends; its spread, its height as a drop line; dragged and stepped. */
+import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { computed, toRef } from "vue";
 import { useChartView } from "@/session/view";
@@ -130,7 +131,7 @@ function onKey(event: KeyboardEvent): void {
     <path
       v-if="points.length > 1"
       class="band"
-      :d="`M${points[0]!.x} ${points[0]!.y}L${points[1]!.x} ${points[1]!.y}`"
+      :d="`M${must(points[0]).x} ${must(points[0]).y}L${must(points[1]).x} ${must(points[1]).y}`"
       @pointerdown.prevent="onDown($event, 'whole')"
     />
     <path v-for="(d, i) in widths" :key="`w${i}`" class="width" :d="d" />
@@ -143,7 +144,7 @@ function onKey(event: KeyboardEvent): void {
         class="end"
         :data-end="sides[i]"
         :transform="`translate(${point.x} ${point.y})`"
-        @pointerdown.prevent="onDown($event, sides[i]!)"
+        @pointerdown.prevent="onDown($event, must(sides[i]))"
       >
         <circle class="grip" r="14" />
         <path v-if="sides[i] === 'left'" class="shape" d="M0-8V8A8 8 0 0 1 0-8Z" />

@@ -3,6 +3,7 @@
  * The room from above or from the side: loudspeakers where they stand, sources where they sound, the chosen one's way
  * and what plays it, and where the energy of the mix comes from.
  */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { useDrawingOrder } from "@/session/markOrder";
 import { useChartView } from "@/session/view";
@@ -44,7 +45,7 @@ const labels = computed(() =>
         text: source.name,
         x: Math.max(...xs),
         left: Math.min(...xs),
-        y: view.value.y(ends[xs.indexOf(Math.max(...xs))]!),
+        y: view.value.y(must(ends[xs.indexOf(Math.max(...xs))])),
         first: chart.selection.includes(source.id),
       };
     }),
@@ -96,7 +97,7 @@ const trail = computed(() => ({
 const bars = computed(() => {
   const found: { text: string; x: number; y: number }[] = [];
   for (const bar of session.grid.bars) {
-    const at = bar.times[0]!;
+    const at = must(bar.times[0]);
     const near = path.value.find((one) => Math.abs(one.t - at) <= 0.06);
     if (!near) continue;
     if (found.some((one) => Math.hypot(one.x - near.x, one.y - near.y) < 26)) continue;
@@ -113,12 +114,12 @@ const energy = computed(() => {
   const [tx, ty] = [view.value.x(tip), view.value.y(tip)];
   const away = Math.hypot(tx - view.value.cx, ty - view.value.cy);
   const turn = (Math.atan2(ty - view.value.cy, tx - view.value.cx) * 180) / Math.PI;
-  const azimuth = now!.energy_azimuth!;
+  const azimuth = must(must(now).energy_azimuth);
   return { tx, ty, away, turn, text: `mix ${directionText(azimuth, 0)}` };
 });
 
 function at(event: PointerEvent): { across: number; along: number } {
-  const box = surface.value!.getBoundingClientRect();
+  const box = must(surface.value).getBoundingClientRect();
   return view.value.at(event.clientX - box.left, event.clientY - box.top);
 }
 const RINGS = [1 / 3, 2 / 3, 1];
@@ -179,9 +180,9 @@ const corners = computed(() =>
       class="petal"
       :data-petal="one.name"
       :d="one.d"
-      :style="{ fill: inkOf(chosen!.colour) }"
+      :style="{ fill: inkOf(must(chosen).colour) }"
     />
-    <g v-if="path.length" class="trail" :style="{ '--source': inkOf(chosen!.colour) }">
+    <g v-if="path.length" class="trail" :style="{ '--source': inkOf(must(chosen).colour) }">
       <path class="been" :d="trail.been" />
       <path class="ahead" :d="trail.ahead" />
       <g v-for="bar in bars" :key="bar.text">
@@ -211,9 +212,14 @@ const corners = computed(() =>
       :gain="chosen ? (room.gainsNow[room.channels.indexOf(one)] ?? 0) : null"
       :off="off.has(one.name)"
       :may="!!chosen && session.mayEdit"
-      @toggle="room.permit(chosen!, [one.name], off.has(one.name))"
+      @toggle="room.permit(must(chosen), [one.name], off.has(one.name))"
     />
-    <g v-for="one in layers" :key="one.layer.id" class="layer" :style="{ '--source': inkOf(chosen!.colour) }">
+    <g
+      v-for="one in layers"
+      :key="one.layer.id"
+      class="layer"
+      :style="{ '--source': inkOf(must(chosen).colour) }"
+    >
       <template v-for="(end, i) in one.ends" :key="i">
         <path :transform="`translate(${view.x(end)} ${view.y(end)})`" d="M0-6 6 0 0 6-6 0Z" />
       </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Putting sources down on named seats: names dragged onto a picture of the field, from either side, in one step. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
@@ -100,7 +101,7 @@ function apply(): void {
   );
   edits.make(
     operation("seat-sources", {
-      seating: seating.value!.title,
+      seating: must(seating.value).title,
       seats: found,
       from_players: fromPlayers.value,
     }),
@@ -169,7 +170,9 @@ async function keep(name: string): Promise<void> {
           $t('seatingDialog.seatNamePanTextSitting', {
             name: seat.name,
             panText: panText(seat.at),
-            sitting: sitting[seat.name] ? `: ${named(sitting[seat.name]!)?.name}` : $t('seatingDialog.empty'),
+            sitting: sitting[seat.name]
+              ? `: ${named(must(sitting[seat.name]))?.name}`
+              : $t('seatingDialog.empty'),
           })
         "
         @dragover.prevent
@@ -181,8 +184,8 @@ async function keep(name: string): Promise<void> {
         >
         <b
           v-if="sitting[seat.name]"
-          :style="{ borderColor: inkOf(named(sitting[seat.name]!)?.colour ?? 0) }"
-          >{{ named(sitting[seat.name]!)?.name }}</b
+          :style="{ borderColor: inkOf(named(must(sitting[seat.name]))?.colour ?? 0) }"
+          >{{ named(must(sitting[seat.name]))?.name }}</b
         >
         <i v-else>{{ $t("seatingDialog.empty2") }}</i>
       </button>

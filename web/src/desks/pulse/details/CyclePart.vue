@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How long a cycle is: as a note, in beats or in Hz, halved, doubled, dotted, in triplets. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
@@ -8,10 +9,10 @@ import NumberField from "@/ui/NumberField.vue";
 
 const library = useLibrary();
 const pulses = usePulses();
-const rhythm = computed(() => library.library!.rhythm);
-const pulse = computed(() => pulses.pulse!);
+const rhythm = computed(() => must(library.library).rhythm);
+const pulse = computed(() => must(pulses.pulse));
 const locked = computed(() => !pulses.mayEdit);
-const limit = (name: string): { low: number; high: number } => rhythm.value.limits[name]!;
+const limit = (name: string): { low: number; high: number } => must(rhythm.value.limits[name]);
 const on = computed(() => !!pulses.stored?.on);
 const choices = [
   { title: "÷ 2", hint: t("cyclePart.halfTheLength"), factor: 1 / 2 },

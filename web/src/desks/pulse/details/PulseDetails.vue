@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Everything of a pulse: its cycle, wave and sides, how deep and smooth, what it moves, and how it is kept. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -26,7 +27,7 @@ const pulses = usePulses();
 useTreatment("pulse");
 
 const rhythm = computed(() => library.library?.rhythm);
-const pulse = computed(() => pulses.pulse!);
+const pulse = computed(() => must(pulses.pulse));
 const on = computed(() => !!pulses.stored?.on);
 const locked = computed(() => !pulses.mayEdit);
 
@@ -34,7 +35,7 @@ const perCent = (name: "depth" | "smooth" | "duty"): number => Math.round(pulse.
 
 function use(values: object): void {
   pulses.set({
-    ...(rhythm.value!.at_first as PulseValues),
+    ...(must(rhythm.value).at_first as PulseValues),
     ...values,
     on: true,
     origin: pulse.value.origin,

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The groove reading in words: what falls silent, what gets through, what would fit better, and hearing all of it. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { usePulses } from "@/session/pulses";
@@ -35,8 +36,8 @@ const offer = computed(() => {
     values: { flip: best.flip, start_phase: best.start_phase },
     text: t(
       "readingPart.startPlusBeats",
-      { flip, beats: Number(beats!.toFixed(3)), score: percent(best.score) },
-      beats!,
+      { flip, beats: Number(must(beats).toFixed(3)), score: percent(best.score) },
+      must(beats),
     ),
   };
 });

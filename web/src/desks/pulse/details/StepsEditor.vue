@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Drawing a wave step by step: drag over the steps, or the arrow keys on one. The middle is 0. */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { clamp } from "@/domain/format";
 
@@ -41,12 +42,12 @@ function onKey(event: KeyboardEvent, index: number): void {
   event.preventDefault();
   event.stopPropagation();
   const size = event.shiftKey ? 5 : 1;
-  const value = to ?? clamp(Math.round((props.steps[index]! + by! * size) * 20) / 20, -1, 1);
+  const value = to ?? clamp(Math.round((must(props.steps[index]) + must(by) * size) * 20) / 20, -1, 1);
   emit("set", props.steps.map((one, i) => (i === index ? value : one))); // prettier-ignore
 }
 function resize(by: number): void {
   const count = clamp(props.steps.length + by, ...props.limits);
-  const fresh = Array.from({ length: count }, (_, i) => props.steps[i] ?? props.steps.at(-1)!);
+  const fresh = Array.from({ length: count }, (_, i) => props.steps[i] ?? must(props.steps.at(-1)));
   emit("set", fresh);
 }
 </script>

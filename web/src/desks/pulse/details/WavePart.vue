@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What happens within a cycle: one of the waves, steps drawn by hand, or chance by a seed. */
+import { must } from "@/domain/must";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { usePulses } from "@/session/pulses";
@@ -8,10 +9,10 @@ import StepsEditor from "./StepsEditor.vue";
 
 const library = useLibrary();
 const pulses = usePulses();
-const rhythm = computed(() => library.library!.rhythm);
-const pulse = computed(() => pulses.pulse!);
+const rhythm = computed(() => must(library.library).rhythm);
+const pulse = computed(() => must(pulses.pulse));
 const locked = computed(() => !pulses.mayEdit);
-const limit = (name: string): { low: number; high: number } => rhythm.value.limits[name]!;
+const limit = (name: string): { low: number; high: number } => must(rhythm.value.limits[name]);
 /** Little pictures of the waves, to be recognised by. */
 const PICTURES: Record<string, string> = {
   sine: "M2 12C8 -4 16 -4 22 12S36 28 42 12",

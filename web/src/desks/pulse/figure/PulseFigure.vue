@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A pulse through one bar: the left side's gain to the left, the right side's to the right, silent beats marked. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { inkOf } from "@/ui/theme";
@@ -44,7 +45,7 @@ const lines = computed(() => {
   const places = reading.value?.places;
   if (!places) return [];
   const both = pulses.source?.mode === "sides" ? places : places.slice(0, 1);
-  return both.map((row) => placePath(frame.value, reading.value!.beats, row));
+  return both.map((row) => placePath(frame.value, must(reading.value).beats, row));
 });
 const colour = computed(() => (pulses.source ? inkOf(pulses.source.colour) : "var(--ink)"));
 
@@ -57,7 +58,7 @@ const beats = computed(() =>
 );
 const marks = computed(() =>
   (reading.value?.marks ?? []).flatMap(({ beat, name, left, right }) => {
-    const atBeat = marksOf(reading.value!, beat);
+    const atBeat = marksOf(must(reading.value), beat);
     const gains = t("pulseFigure.leftLeftRightRight", {
       left: (left * 100).toFixed(0),
       right: (right * 100).toFixed(0),

@@ -1,4 +1,5 @@
 /** The geometry of a bar's figure: gains to either side of a centre line, beats down the page. */
+import { must } from "@/domain/must";
 import type { Reading } from "@/session/pulses";
 
 export const HEAD = 58;
@@ -28,16 +29,16 @@ export function sidePath(frame: Frame, beats: number[], gains: number[], side: -
   const centre = centreOf(frame);
   const reach = reachOf(frame);
   const edge = beats.map(
-    (beat, i) => `${(centre + side * gains[i]! * reach).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
+    (beat, i) => `${(centre + side * must(gains[i]) * reach).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
   );
-  return `M${centre} ${beatY(frame, beats[0]!).toFixed(1)}L${edge.join("L")}L${centre} ${beatY(frame, beats.at(-1)!).toFixed(1)}Z`;
+  return `M${centre} ${beatY(frame, must(beats[0])).toFixed(1)}L${edge.join("L")}L${centre} ${beatY(frame, must(beats.at(-1))).toFixed(1)}Z`;
 }
 
 /** A line of places (-1…1) down the page. */
 export function placePath(frame: Frame, beats: number[], places: number[]): string {
   const points = beats.map(
     (beat, i) =>
-      `${(centreOf(frame) + places[i]! * reachOf(frame)).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
+      `${(centreOf(frame) + must(places[i]) * reachOf(frame)).toFixed(1)} ${beatY(frame, beat).toFixed(1)}`,
   );
   return points.length ? `M${points.join("L")}` : "";
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The dealt part on the chart's own axis: its line jumps from place to place; onsets are added and taken by hand. */
+import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
@@ -79,7 +80,7 @@ useEventListener(
   "wheel",
   (event: WheelEvent) => {
     event.preventDefault();
-    const py = event.clientY - surface.value!.getBoundingClientRect().top;
+    const py = event.clientY - must(surface.value).getBoundingClientRect().top;
     if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.002), py);
     else view.scrollBy(event.deltaY);
   },
@@ -87,7 +88,7 @@ useEventListener(
 );
 
 const timeOf = (event: MouseEvent): number =>
-  view.top + (event.clientY - surface.value!.getBoundingClientRect().top) / view.scale;
+  view.top + (event.clientY - must(surface.value).getBoundingClientRect().top) / view.scale;
 
 let downAt = 0;
 function onDown(event: PointerEvent): void {
@@ -95,8 +96,8 @@ function onDown(event: PointerEvent): void {
   chosen.value = index;
   downAt = event.clientY;
   if (index !== null && byHand.value) {
-    surface.value!.setPointerCapture(event.pointerId);
-    dragged.value = { index, at: deals.dealt[index]!.t };
+    must(surface.value).setPointerCapture(event.pointerId);
+    dragged.value = { index, at: must(deals.dealt[index]).t };
   }
 }
 function onMove(event: PointerEvent): void {
@@ -106,7 +107,7 @@ function onMove(event: PointerEvent): void {
 function onUp(event: PointerEvent): void {
   const was = dragged.value;
   dragged.value = null;
-  if (was && was.at !== deals.dealt[was.index]!.t) deals.moveOnset(was.index, was.at);
+  if (was && was.at !== must(deals.dealt[was.index]).t) deals.moveOnset(was.index, was.at);
   else if (!was && chosen.value === null) player.seek(timeOf(event));
 }
 function onKey(event: KeyboardEvent): void {
@@ -132,7 +133,8 @@ function choose(index: number): void {
   view.show(deals.dealt[index].t);
 }
 function nudge(by: number): void {
-  if (chosen.value !== null && byHand.value) deals.moveOnset(chosen.value, deals.dealt[chosen.value]!.t + by);
+  if (chosen.value !== null && byHand.value)
+    deals.moveOnset(chosen.value, must(deals.dealt[chosen.value]).t + by);
 }
 function remove(): void {
   if (chosen.value === null || !deals.mayEdit) return;
@@ -144,7 +146,7 @@ const told = computed(() => {
   if (!one) return "";
   const place = deals.deal?.places?.[one.place];
   return t("dealChart.chosenOfDealtCountBarGrid", {
-    chosen: chosen.value! + 1,
+    chosen: must(chosen.value) + 1,
     dealtCount: deals.dealt.length,
     grid: session.grid.text(one.t),
     place: one.place + 1,

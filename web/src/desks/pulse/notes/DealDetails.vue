@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How a part is dealt: what its events are, in which order, and what makes each place different. */
+import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref } from "vue";
@@ -21,7 +22,7 @@ const count = ref(4);
 
 const rhythm = computed(() => deals.rhythm);
 const limits = computed(() => rhythm.value?.threshold ?? [0.05, 0.2, 0.95]);
-const threshold = computed(() => deals.threshold || limits.value[1]!);
+const threshold = computed(() => deals.threshold || must(limits.value[1]));
 const locked = computed(() => !deals.mayEdit || deals.busy);
 const what = computed(() => {
   const found = deals.events;
@@ -72,8 +73,8 @@ async function begin(): Promise<void> {
       :title="$t('dealDetails.threshold')"
       :label="$t('dealDetails.thresholdOfOnsets')"
       :value="threshold"
-      :low="limits[0]!"
-      :high="limits[2]!"
+      :low="must(limits[0])"
+      :high="must(limits[2])"
       :step="0.01"
       :initial="limits[1]"
       :disabled="locked"
@@ -196,7 +197,7 @@ async function begin(): Promise<void> {
       <span>
         <button
           class="small-button"
-          :disabled="locked || deals.deal.places!.length >= 16"
+          :disabled="locked || must(deals.deal.places).length >= 16"
           :aria-label="$t('dealDetails.addAPlace')"
           @click="deals.act('add')"
         >

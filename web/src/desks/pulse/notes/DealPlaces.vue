@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The places of a deal on the field, where each can be dragged; the one that sounds now lights up. */
+import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import type { Axis } from "@/ui/drawing/axis";
 import { eventAt } from "@/domain/events";
@@ -32,7 +33,7 @@ function onDown(event: PointerEvent, id: string, pan: number): void {
 }
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
-  const strip = (event.currentTarget as Element).parentElement!.getBoundingClientRect();
+  const strip = must((event.currentTarget as Element).parentElement).getBoundingClientRect();
   const pan = clamp(Math.round(props.axis.value(event.clientX - strip.left) * 100) / 100, -1, 1);
   held.value = { ...held.value, pan };
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One place of a deal: where it is, how strong and how bright, alone for oneself, and what it makes of its notes. */
+import { must } from "@/domain/must";
 import { computed } from "vue";
 import { useDeals, type DealPlace } from "@/session/deals";
 import NumberField from "@/ui/NumberField.vue";
@@ -13,7 +14,7 @@ const voiced = computed(() => deals.deal?.sound === "voice");
 const soloed = computed(() => deals.isSoloed(props.place.id));
 const few = computed(() => (deals.deal?.places?.length ?? 0) <= 2);
 const set = (values: Partial<Omit<DealPlace, "id">>): void => deals.setPlace(props.place.id, values);
-const limit = (name: string): { low: number; high: number } => deals.rhythm!.place_limits[name]!;
+const limit = (name: string): { low: number; high: number } => must(must(deals.rhythm).place_limits[name]);
 const OPEN_HZ = 20_000;
 </script>
 

@@ -1,4 +1,5 @@
 /** Draws a dealt part: its waveform and events down the time, at the place where each is. */
+import { must } from "@/domain/must";
 import type { Axis } from "@/ui/drawing/axis";
 import type { Wave } from "@/ui/drawing/paintLines";
 import type { Schemas } from "@/api/http";
@@ -32,17 +33,17 @@ export function paintDeal(canvas: CanvasRenderingContext2D, scene: DealScene): v
   canvas.strokeStyle = scene.colour;
   canvas.lineWidth = 1.6;
   canvas.beginPath();
-  for (let i = first; i < events.length && events[i]!.t < end + 4; i += 1) {
+  for (let i = first; i < events.length && must(events[i]).t < end + 4; i += 1) {
     const x = placeOf(i);
-    if (i === first) canvas.moveTo(x, y(Math.max(events[i]!.t, scene.top - 1)));
-    else canvas.lineTo(x, y(events[i]!.t));
-    canvas.lineTo(x, y(events[i + 1]?.t ?? events[i]!.t + Math.max(events[i]!.seconds, 0.2)));
+    if (i === first) canvas.moveTo(x, y(Math.max(must(events[i]).t, scene.top - 1)));
+    else canvas.lineTo(x, y(must(events[i]).t));
+    canvas.lineTo(x, y(events[i + 1]?.t ?? must(events[i]).t + Math.max(must(events[i]).seconds, 0.2)));
   }
   canvas.stroke();
-  for (let i = first; i < events.length && events[i]!.t < end; i += 1) {
-    const [x, at] = [placeOf(i), y(events[i]!.t)];
+  for (let i = first; i < events.length && must(events[i]).t < end; i += 1) {
+    const [x, at] = [placeOf(i), y(must(events[i]).t)];
     canvas.beginPath();
-    canvas.arc(x, at, 2.5 + 4 * events[i]!.velocity, 0, 2 * Math.PI);
+    canvas.arc(x, at, 2.5 + 4 * must(events[i]).velocity, 0, 2 * Math.PI);
     canvas.fillStyle = scene.colour;
     canvas.fill();
     if (i !== scene.chosen) continue;
@@ -65,7 +66,8 @@ function paintWave(canvas: CanvasRenderingContext2D, scene: DealScene, placeOf: 
     const to = Math.max(from + 1, Math.floor((at + step / scene.scale - wave.start) * wave.perSecond));
     let peak = 0;
     for (const row of wave.channels)
-      for (let i = Math.max(from, 0); i < Math.min(to, row.length); i += 1) peak = Math.max(peak, row[i]!);
+      for (let i = Math.max(from, 0); i < Math.min(to, row.length); i += 1)
+        peak = Math.max(peak, must(row[i]));
     if (peak <= 0) continue;
     const reach = peak * WAVE_REACH;
     canvas.fillRect(placeOf(eventAt(scene.events, at)) - reach, py, 2 * reach, Math.max(step - 0.2, 0.8));
