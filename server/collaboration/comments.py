@@ -1,6 +1,6 @@
 """Comments over HTTP: pinned to a time, a source or a stretch, with replies, resolved or open, read or not."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.db.models import Q
@@ -72,6 +72,14 @@ class CommentOut(ReplyOut):
     end: float | None
     resolved: str
     replies: list[ReplyOut]
+
+
+class CommentTold(Schema):
+    """A comment that is another now; none where it was removed."""
+
+    type: Literal["comment"]
+    id: str
+    comment: CommentOut | None
 
 
 def _reply_out(comment: Comment, read: set[UUID], me: int | None) -> ReplyOut:

@@ -4,83 +4,23 @@ The consumer only translates between the wire and the application. Nobody keeps 
 arrives says so, everybody else answers, so it works across any number of server processes.
 """
 
-from typing import Annotated, Any
+from typing import Any
 from uuid import uuid4
 
 from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from server.accounts.names import shown_name
 from server.common.announcing import group_name, person_group, remember_loop
 from server.common.errors import ApiError
+from server.editing.live_messages import FOR_EDITORS, MESSAGES, Presence
 from server.mixsessions.access import membership
-from server.mixsessions.fields import Finite
 from server.mixsessions.log import since
 
 NO_SUCH_SESSION = 4404
 SIGNED_OUT = 4401
 MOST_BYTES = 8192
-
-
-Control = Annotated[str, Field(min_length=1, max_length=120)]
-Tab = Annotated[str, Field(min_length=1, max_length=16)]
-
-
-class Message(BaseModel):
-    """Base of what a browser may say."""
-
-    model_config = ConfigDict(extra="forbid")
-
-
-class Preview(Message):
-    """A held control's value as it moves; ``control`` is for example ``oars.pan``. None lets it go."""
-
-    control: Control
-    value: Finite | None
-
-
-class Presence(Message):
-    """Where somebody is and how they listen.
-
-    Their chosen source, playhead (s), whether they play, the passage they go round, their monitor and their solos.
-    """
-
-    chosen: str | None = Field(default=None, max_length=64)
-    playhead: Finite = 0.0
-    playing: bool = False
-    passage: str | None = Field(default=None, max_length=64)
-    monitor: str = Field(default="stereo", max_length=80)
-    solo: list[Annotated[str, Field(max_length=130)]] = Field(default=[], max_length=40)
-
-
-class Ask(Message):
-    """Somebody would like to have what a colleague holds."""
-
-    control: Control
-
-
-class Give(Message):
-    """A hand that has let go gives what it held to the browser that asked for it first."""
-
-    control: Control
-    to: Tab
-
-
-class Ping(Message):
-    """Whether the line still stands."""
-
-
-MESSAGES: dict[str, TypeAdapter[Any]] = {
-    "preview": TypeAdapter(Preview),
-    "presence": TypeAdapter(Presence),
-    "ask": TypeAdapter(Ask),
-    "give": TypeAdapter(Give),
-    "ping": TypeAdapter(Ping),
-}
-"""What a browser may say, by its ``type``."""
-
-FOR_EDITORS = ("preview", "ask", "give")
 
 
 class LiveConsumer(AsyncJsonWebsocketConsumer):
@@ -99,7 +39,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             return
         self.may_edit = member.may_edit
         self.sent = _revision_asked(self.scope["query_string"], member.session.revision)
-        self.presence = Presence()
+        self.presence = Presence(type="presence")
         self.who = {
             "tab": uuid4().hex[:12],
             "id": member.user_id,
@@ -145,7 +85,7 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
             return
         try:
-            message = MESSAGES[kind].validate_python({k: v for k, v in content.items() if k != "type"})
+            message = MESSAGES[kind].model_validate(content)
         except ValidationError as error:
             where = ".".join(str(part) for part in error.errors()[0]["loc"])
             await self.send_json({"type": "refused", "detail": f"{where}: {error.errors()[0]['msg']}"})
@@ -156,10 +96,10 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             self.presence = message
             await self._tell_others("live.presence", person=self._person())
         else:
-            await self._tell_others(f"live.{kind}", tab=self.who["tab"], **message.model_dump())
+            await self._tell_others(f"live.{kind}", tab=self.who["tab"], **message.model_dump(exclude={"type"}))
 
     def _person(self) -> dict[str, Any]:
-        return {**self.who, **self.presence.model_dump()}
+        return {**self.who, **self.presence.model_dump(exclude={"type"})}
 
     async def _tell_others(self, kind: str, **content: Any) -> None:
         message = {"type": kind, "from": self.channel_name, **content}

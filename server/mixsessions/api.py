@@ -1,6 +1,6 @@
 """Sessions over HTTP: the list, a new one, the whole state, operations, undo and redo."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.db.models import Prefetch
@@ -148,13 +148,20 @@ class OverOut(Schema):
     summary: str
 
 
+class Author(Schema):
+    """Whose change it was: a former member has no id any more."""
+
+    id: int | None
+    name: str
+
+
 class RevisionOut(Schema):
     """A revision as everybody in the session is told of it."""
 
-    type: str
+    type: Literal["revision"]
     revision: int
     client_id: UUID
-    author: dict[str, Any]
+    author: Author
     kind: str
     summary: str
     overwrote: list[OverOut]

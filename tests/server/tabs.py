@@ -7,6 +7,7 @@ from channels.testing import WebsocketCommunicator
 from django.conf import settings
 
 from server.project.asgi import application
+from server.project.management.commands.export_api_schema import TOLD_TO_BROWSERS
 from tests.server.sessions import CommittedCase
 
 
@@ -30,5 +31,7 @@ class Tabs(CommittedCase):
             if message["type"] == "websocket.close":
                 return message
             found = json.loads(message["text"])
+            # The interface's types are made from these.
+            TOLD_TO_BROWSERS.validate_python(found)
             if kind in (None, found["type"]):
                 return found

@@ -14,7 +14,7 @@ from server.analysis.models import Report
 from server.collaboration.models import Comment, Invitation, Version
 from server.delivery.models import Delivery
 from server.delivery.orders import Order
-from server.editing.live import FOR_EDITORS, MESSAGES
+from server.editing.live_messages import FOR_EDITORS, MESSAGES
 from server.editing.models import Draft
 from server.media.models import Freeze, Upload
 from server.mixsessions.models import Membership

@@ -2311,6 +2311,34 @@ export interface components {
             start?: number | null;
         };
         /**
+         * Ask
+         * @description Somebody would like to have what a colleague holds.
+         */
+        Ask: {
+            /** Control */
+            control: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ask";
+        };
+        /**
+         * AskTold
+         * @description A colleague would like to have a control.
+         */
+        AskTold: {
+            /** Control */
+            control: string;
+            /** Tab */
+            tab: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ask";
+        };
+        /**
          * AssetOut
          * @description A file's audio as it stands in the session: ``seconds`` at its rate; ``rate`` is the file's own.
          */
@@ -2324,6 +2352,16 @@ export interface components {
             rate: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * Author
+         * @description Whose change it was: a former member has no id any more.
+         */
+        Author: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
         };
         /**
          * BalanceOut
@@ -2542,6 +2580,20 @@ export interface components {
             source: string;
             /** Text */
             text: string;
+        };
+        /**
+         * CommentTold
+         * @description A comment that is another now; none where it was removed.
+         */
+        CommentTold: {
+            comment: components["schemas"]["CommentOut"] | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "comment";
         };
         /**
          * ComparedOut
@@ -3148,6 +3200,38 @@ export interface components {
             source: string;
         };
         /**
+         * Give
+         * @description A hand that has let go gives what it held to the browser that asked for it first.
+         */
+        Give: {
+            /** Control */
+            control: string;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "give";
+        };
+        /**
+         * GiveTold
+         * @description A colleague gives a control to a tab.
+         */
+        GiveTold: {
+            /** Control */
+            control: string;
+            /** Tab */
+            tab: string;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "give";
+        };
+        /**
          * GivingOut
          * @description How far a source gives way at first, and how many may (``needle.balance.lean_model``).
          */
@@ -3158,6 +3242,19 @@ export interface components {
             most: number;
             /** Place */
             place: number;
+        };
+        /**
+         * Gone
+         * @description A colleague's tab has left.
+         */
+        Gone: {
+            /** Tab */
+            tab: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gone";
         };
         /**
          * HeadOut
@@ -3187,6 +3284,34 @@ export interface components {
             database: boolean;
             /** Live */
             live: boolean;
+        };
+        /**
+         * Here
+         * @description Somebody's browser tab in the session: who they are, where they are and how they listen.
+         */
+        Here: {
+            /** Chosen */
+            chosen: string | null;
+            /** Colour */
+            colour: number;
+            /** Id */
+            id: number;
+            /** Monitor */
+            monitor: string;
+            /** Name */
+            name: string;
+            /** Passage */
+            passage: string | null;
+            /** Playhead */
+            playhead: number;
+            /** Playing */
+            playing: boolean;
+            /** Role */
+            role: string;
+            /** Solo */
+            solo: string[];
+            /** Tab */
+            tab: string;
         };
         /**
          * HistoryIn
@@ -3607,6 +3732,8 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        LiveSaid: components["schemas"]["Preview"] | components["schemas"]["Presence"] | components["schemas"]["Ask"] | components["schemas"]["Give"] | components["schemas"]["Ping"];
+        LiveTold: components["schemas"]["RevisionOut"] | components["schemas"]["Welcome"] | components["schemas"]["PresenceTold"] | components["schemas"]["Gone"] | components["schemas"]["PreviewTold"] | components["schemas"]["AskTold"] | components["schemas"]["GiveTold"] | components["schemas"]["PeopleTold"] | components["schemas"]["RefusedTold"] | components["schemas"]["Pong"] | components["schemas"]["CommentTold"];
         /**
          * Loudness
          * @description A loudness to aim for (LUFS), and the true peak that is not passed (dBTP).
@@ -4370,6 +4497,19 @@ export interface components {
             members: components["schemas"]["MemberOut"][];
         };
         /**
+         * PeopleTold
+         * @description Somebody came, went or became something else; one's own role is this now.
+         */
+        PeopleTold: {
+            /** Role */
+            role: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "people";
+        };
+        /**
          * Person
          * @description Somebody in a session.
          */
@@ -4382,6 +4522,17 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * Ping
+         * @description Whether the line still stands.
+         */
+        Ping: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ping";
         };
         /**
          * PlaceIn
@@ -4589,6 +4740,17 @@ export interface components {
             removed: number;
         };
         /**
+         * Pong
+         * @description The line stands.
+         */
+        Pong: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "pong";
+        };
+        /**
          * PreferencesSchema
          * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
          *
@@ -4626,6 +4788,61 @@ export interface components {
              * @enum {string}
              */
             tour: "new" | "done";
+        };
+        /**
+         * Presence
+         * @description Where somebody is and how they listen.
+         *
+         *     Their chosen source, playhead (s), whether they play, the passage they loop, their monitor and their solos.
+         */
+        Presence: {
+            /**
+             * Chosen
+             * @default null
+             */
+            chosen: string | null;
+            /**
+             * Monitor
+             * @default stereo
+             */
+            monitor: string;
+            /**
+             * Passage
+             * @default null
+             */
+            passage: string | null;
+            /**
+             * Playhead
+             * @default 0
+             */
+            playhead: number;
+            /**
+             * Playing
+             * @default false
+             */
+            playing: boolean;
+            /**
+             * Solo
+             * @default []
+             */
+            solo: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "presence";
+        };
+        /**
+         * PresenceTold
+         * @description Where a colleague is.
+         */
+        PresenceTold: {
+            person: components["schemas"]["Here"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "presence";
         };
         /**
          * PresetIn
@@ -4666,6 +4883,38 @@ export interface components {
             mine: boolean;
             /** Name */
             name: string;
+        };
+        /**
+         * Preview
+         * @description A held control's value as it moves; ``control`` is for example ``oars.pan``. None lets it go.
+         */
+        Preview: {
+            /** Control */
+            control: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "preview";
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * PreviewTold
+         * @description What a colleague holds, as it moves; no value lets it go.
+         */
+        PreviewTold: {
+            /** Control */
+            control: string;
+            /** Tab */
+            tab: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "preview";
+            /** Value */
+            value: number | null;
         };
         /**
          * PulseDraft
@@ -4813,6 +5062,19 @@ export interface components {
             silent: {
                 [key: string]: number[];
             };
+        };
+        /**
+         * RefusedTold
+         * @description What was said is refused, with a sentence.
+         */
+        RefusedTold: {
+            /** Detail */
+            detail: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "refused";
         };
         /**
          * RemoveGroup
@@ -5178,10 +5440,7 @@ export interface components {
          * @description A revision as everybody in the session is told of it.
          */
         RevisionOut: {
-            /** Author */
-            author: {
-                [key: string]: unknown;
-            };
+            author: components["schemas"]["Author"];
             /**
              * Client Id
              * Format: uuid
@@ -5197,8 +5456,11 @@ export interface components {
             revision: number;
             /** Summary */
             summary: string;
-            /** Type */
-            type: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "revision";
         };
         /**
          * RhythmOut
@@ -7185,6 +7447,20 @@ export interface components {
             start: number;
         };
         /**
+         * Welcome
+         * @description The first thing that is said: who one is here, and the session's revision.
+         */
+        Welcome: {
+            /** Revision */
+            revision: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "welcome";
+            you: components["schemas"]["You"];
+        };
+        /**
          * When
          * @description The revision and the moment (s) at which something is read.
          */
@@ -7272,6 +7548,22 @@ export interface components {
             points: components["schemas"]["StoredPoint"][];
             /** Start */
             start: number;
+        };
+        /**
+         * You
+         * @description Who one is in the session, in this tab.
+         */
+        You: {
+            /** Colour */
+            colour: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Tab */
+            tab: string;
         };
     };
     responses: never;

@@ -1,54 +1,13 @@
 /** The live channel: a WebSocket that comes back by itself and asks for what it missed. */
 import type { Schemas } from "@/api/http";
 
-export interface Person {
-  tab: string;
-  id: number;
-  name: string;
-  role: string;
-  colour: number;
-  chosen: string | null;
-  playhead: number;
-  playing: boolean;
-  /** The passage they go round, how they listen, and what they have soloed. */
-  passage: string | null;
-  monitor: string;
-  solo: string[];
-}
-
+/** Somebody in the session: who they are, where they are and how they listen. */
+export type Person = Schemas["Here"];
 /** A colleague's change of the same that a change went over. */
 export type Overwritten = Schemas["OverOut"];
-
-export interface Revision {
-  type: "revision";
-  revision: number;
-  client_id: string;
-  author: { id: number; name: string };
-  kind: string;
-  summary: string;
-  overwrote: Overwritten[];
-  delta: Schemas["EntityChange"][];
-}
-
-export type Incoming =
-  | Revision
-  | { type: "welcome"; you: Person; revision: number }
-  | { type: "presence"; person: Person }
-  | { type: "gone"; tab: string }
-  | { type: "preview"; tab: string; control: string; value: number | null }
-  | { type: "ask"; tab: string; control: string }
-  | { type: "give"; tab: string; control: string; to: string }
-  | { type: "comment"; id: string; comment: Schemas["CommentOut"] | null }
-  | { type: "people"; role: string }
-  | { type: "refused"; detail: string }
-  | { type: "pong" };
-
-export type Outgoing =
-  | { type: "preview"; control: string; value: number | null }
-  | ({ type: "presence" } & Pick<Person, "chosen" | "playhead" | "playing" | "passage" | "monitor" | "solo">)
-  | { type: "ask"; control: string }
-  | { type: "give"; control: string; to: string }
-  | { type: "ping" };
+export type Revision = Schemas["RevisionOut"];
+export type Incoming = Schemas["LiveTold"];
+export type Outgoing = Schemas["LiveSaid"];
 
 const FIRST_WAIT = 250;
 const LONGEST_WAIT = 5000;

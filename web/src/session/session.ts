@@ -67,7 +67,7 @@ export const useSession = defineStore("session", () => {
   const blocked = createEventHook<BlockedUndo>();
   /** How many changes of this hand were refused: what showed or sounded of them is taken back. */
   const refusals = ref(0);
-  const me = ref<Person | null>(null);
+  const me = ref<Schemas["You"] | null>(null);
   const people = reactive(new Map<string, Person>());
   /** What this hand holds or has let go but not yet seen come back, by control. */
   const pending = reactive(new Map<string, Pending>());
@@ -324,7 +324,7 @@ export const useSession = defineStore("session", () => {
     };
 
   function takeAnswer(answer: Schemas["Answer"]): void {
-    take(answer.revision as unknown as Revision);
+    take(answer.revision);
     turns.value = answer.turns;
   }
 

@@ -1,0 +1,173 @@
+"""What browsers and the server say to each other on the live channel; the interface's types are made from it."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from server.mixsessions.api import RevisionOut
+from server.mixsessions.fields import Finite
+
+Control = Annotated[str, Field(min_length=1, max_length=120)]
+Tab = Annotated[str, Field(min_length=1, max_length=16)]
+
+
+class Message(BaseModel):
+    """Base of what a browser may say."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Preview(Message):
+    """A held control's value as it moves; ``control`` is for example ``oars.pan``. None lets it go."""
+
+    type: Literal["preview"]
+    control: Control
+    value: Finite | None
+
+
+class Presence(Message):
+    """Where somebody is and how they listen.
+
+    Their chosen source, playhead (s), whether they play, the passage they loop, their monitor and their solos.
+    """
+
+    type: Literal["presence"]
+    chosen: str | None = Field(default=None, max_length=64)
+    playhead: Finite = 0.0
+    playing: bool = False
+    passage: str | None = Field(default=None, max_length=64)
+    monitor: str = Field(default="stereo", max_length=80)
+    solo: list[Annotated[str, Field(max_length=130)]] = Field(default=[], max_length=40)
+
+
+class Ask(Message):
+    """Somebody would like to have what a colleague holds."""
+
+    type: Literal["ask"]
+    control: Control
+
+
+class Give(Message):
+    """A hand that has let go gives what it held to the browser that asked for it first."""
+
+    type: Literal["give"]
+    control: Control
+    to: Tab
+
+
+class Ping(Message):
+    """Whether the line still stands."""
+
+    type: Literal["ping"]
+
+
+MESSAGES: dict[str, type[Message]] = {
+    "preview": Preview,
+    "presence": Presence,
+    "ask": Ask,
+    "give": Give,
+    "ping": Ping,
+}
+"""What a browser may say, by its ``type``."""
+
+FOR_EDITORS = ("preview", "ask", "give")
+
+
+class Here(BaseModel):
+    """Somebody's browser tab in the session: who they are, where they are and how they listen."""
+
+    tab: str
+    id: int
+    name: str
+    role: str
+    colour: int
+    chosen: str | None
+    playhead: float
+    playing: bool
+    passage: str | None
+    monitor: str
+    solo: list[str]
+
+
+class You(BaseModel):
+    """Who one is in the session, in this tab."""
+
+    tab: str
+    id: int
+    name: str
+    role: str
+    colour: int
+
+
+class Welcome(BaseModel):
+    """The first thing that is said: who one is here, and the session's revision."""
+
+    type: Literal["welcome"]
+    you: You
+    revision: int
+
+
+class PresenceTold(BaseModel):
+    """Where a colleague is."""
+
+    type: Literal["presence"]
+    person: Here
+
+
+class Gone(BaseModel):
+    """A colleague's tab has left."""
+
+    type: Literal["gone"]
+    tab: str
+
+
+class PreviewTold(BaseModel):
+    """What a colleague holds, as it moves; no value lets it go."""
+
+    type: Literal["preview"]
+    tab: str
+    control: str
+    value: float | None
+
+
+class AskTold(BaseModel):
+    """A colleague would like to have a control."""
+
+    type: Literal["ask"]
+    tab: str
+    control: str
+
+
+class GiveTold(BaseModel):
+    """A colleague gives a control to a tab."""
+
+    type: Literal["give"]
+    tab: str
+    control: str
+    to: str
+
+
+class PeopleTold(BaseModel):
+    """Somebody came, went or became something else; one's own role is this now."""
+
+    type: Literal["people"]
+    role: str
+
+
+class RefusedTold(BaseModel):
+    """What was said is refused, with a sentence."""
+
+    type: Literal["refused"]
+    detail: str
+
+
+class Pong(BaseModel):
+    """The line stands."""
+
+    type: Literal["pong"]
+
+
+TOLD: list[Any] = [
+    RevisionOut, Welcome, PresenceTold, Gone, PreviewTold, AskTold, GiveTold, PeopleTold, RefusedTold, Pong,
+]  # fmt: skip
+"""What the server says of editing; what lies above adds its own."""
