@@ -6,7 +6,7 @@ import { words } from "@/words";
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { ConfigProvider, message } from "ant-design-vue";
 import { createPinia, disposePinia, setActivePinia, type Pinia } from "pinia";
-import { defineComponent, h } from "vue";
+import { defineComponent, h, type ComponentOptions } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
 import type { Schemas } from "@/api/http";
 import recorded from "../data/answers.json";
@@ -68,6 +68,8 @@ export class Page {
   answers: Record<string, unknown>;
   /** What is answered otherwise than it was recorded, by the end of the path. */
   gives: Record<string, Answer> = {};
+  /** What every component is given besides. */
+  mixins: ComponentOptions[] = [];
   wrapper!: VueWrapper;
   revision: number;
   private readonly pinia: Pinia;
@@ -149,6 +151,7 @@ export class Page {
       attachTo: document.body,
       global: {
         plugins: [router, words],
+        mixins: this.mixins,
         stubs: { transition: false, "transition-group": false },
         config: { errorHandler: (error) => this.faults.push(error), warnHandler: () => undefined },
       },

@@ -14,6 +14,10 @@ export const palette = reactive({
   lampInk: "#a8741a",
   left: "#b4532a",
   right: "#1f6f78",
+  leftSoft: "#c1714f",
+  rightSoft: "#43838a",
+  grey: "#6d7672",
+  heavy: "#8b9690",
   wrong: "#8f2d1d",
   /** Whether it is night paper, and whether colours are further apart. */
   night: false,
@@ -22,7 +26,8 @@ export const palette = reactive({
 
 const VARIABLES = {
   paper: "--paper", raised: "--raised", rule: "--rule", ruleStrong: "--rule-strong", faint: "--faint", ink: "--ink",
-  quiet: "--quiet", lamp: "--lamp", lampInk: "--lamp-ink", left: "--left", right: "--right", wrong: "--wrong",
+  quiet: "--quiet", lamp: "--lamp", lampInk: "--lamp-ink", left: "--left", right: "--right",
+  leftSoft: "--left-soft", rightSoft: "--right-soft", grey: "--grey", heavy: "--heavy", wrong: "--wrong",
 } as const; // prettier-ignore
 
 /** Put other paper on the desk. */

@@ -30,6 +30,7 @@ const VIEWS = [
 const picture = computed(() => room.surround && !layer.value && room.view !== "line");
 const BAR = 42;
 const FOOT = 100;
+const rotation = computed(() => session.valueNow("room:mix", "rotation"));
 const layer = computed(() => session.returns.find((one) => one.id === view.layer));
 const said = computed(() => {
   if (layer.value) return t("placeDesk.sendsToNameAndTheir", { name: layer.value.name });
@@ -75,7 +76,7 @@ const said = computed(() => {
       {{ $t("placeDesk.rotateRoom") }}
       <ParameterField
         parameter="rotation"
-        :value="session.valueNow('room:mix', 'rotation')"
+        :value="rotation"
         :label="$t('placeDesk.rotationOfTheWholeRoom')"
         :disabled="!session.mayEdit"
         @set="edits.setRoom({ rotation: $event })"

@@ -34,17 +34,28 @@ const MARK = 9;
 const ROOM = 60;
 
 /** A place for each name: beside its mark, or above or below it, wherever least is covered. */
-export function laidOut(names: Named[], width: number, top: number, bottom: number): Map<string, Label> {
-  const taken: Box[] = names.map((one) => ({
+export function laidOut(
+  names: Named[],
+  width: number,
+  top: number,
+  bottom: number,
+  /** Marks besides, and their names as they are laid out already. */
+  others: Named[] = [],
+  laid: ReadonlyMap<string, Label> = new Map(),
+): Map<string, Label> {
+  const taken: Box[] = [...others, ...names].map((one) => ({
     left: one.left - MARK,
     right: one.x + MARK,
     top: one.y - MARK,
     bottom: one.y + MARK,
   }));
+  for (const one of others) {
+    const label = laid.get(one.id);
+    if (label) taken.push(boxOf(label, one.text));
+  }
   const found = new Map<string, Label>();
   const order = [...names].sort((a, b) => Number(b.first) - Number(a.first) || a.y - b.y || a.x - b.x);
   for (const one of order) {
-    const long = one.text.length * CHARACTER;
     const middle = (one.x + one.left) / 2;
     const wishes: { label: Label; box: Box; dislike: number }[] = [
       { x: one.x + 12, y: one.y, anchor: "start" as const, dislike: 0 },
@@ -58,23 +69,30 @@ export function laidOut(names: Named[], width: number, top: number, bottom: numb
       { x: middle, y: one.y - 31, anchor: "middle" as const, dislike: 9 },
       { x: middle, y: one.y + 32, anchor: "middle" as const, dislike: 10 },
     ].map(({ dislike, ...label }) => {
-      const left =
-        label.anchor === "start" ? label.x : label.anchor === "end" ? label.x - long : label.x - long / 2;
-      const box = { left, right: left + long, top: label.y - LINE / 2, bottom: label.y + LINE / 2 };
-      return { label, box, dislike };
+      return { label, box: boxOf(label, one.text), dislike };
     });
     const outside = (box: Box): boolean =>
       box.left < 2 || box.right > width - 2 || box.top < top || box.bottom > bottom;
-    const price = (wish: (typeof wishes)[number]): number =>
-      wish.dislike +
-      (outside(wish.box) ? 1e4 : 0) +
-      taken.reduce((sum, box) => sum + covered(box, wish.box), 0);
-    const [best] = [...wishes].sort((a, b) => price(a) - price(b));
-    if (one.quiet && !one.first && price(must(best)) > ROOM) continue;
-    taken.push(must(best).box);
-    found.set(one.id, must(best).label);
+    let best = must(wishes[0]);
+    let least = Infinity;
+    for (const wish of wishes) {
+      let price = wish.dislike + (outside(wish.box) ? 1e4 : 0);
+      for (const box of taken) if ((price += covered(box, wish.box)) >= least) break;
+      if (price < least) [best, least] = [wish, price];
+    }
+    if (one.quiet && !one.first && least > ROOM) continue;
+    taken.push(best.box);
+    found.set(one.id, best.label);
   }
   return found;
+}
+
+/** What a name covers. */
+function boxOf(label: Label, text: string): Box {
+  const long = text.length * CHARACTER;
+  const left =
+    label.anchor === "start" ? label.x : label.anchor === "end" ? label.x - long : label.x - long / 2;
+  return { left, right: left + long, top: label.y - LINE / 2, bottom: label.y + LINE / 2 };
 }
 
 function covered(a: Box, b: Box): number {

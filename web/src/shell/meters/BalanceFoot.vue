@@ -2,23 +2,25 @@
 /** Level as a butterfly on the chart's axis, and the lean needle below it: what sounds now, for this person. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
+import { sized } from "@/ui/drawing/canvas";
+import { usePainting } from "@/ui/drawing/painting";
+import { palette } from "@/ui/palette";
+import { useHeldPeaks } from "@/audio/heldPeaks";
+import FootNumbers from "./FootNumbers.vue";
 import { axisFor } from "@/ui/drawing/axis";
-import { LEAN_SCALE_DB, leanX } from "@/ui/drawing/paint";
-import { decibels, leanText, sideClass } from "@/domain/format";
+import { leanX } from "@/ui/drawing/paint";
+import { sideClass } from "@/domain/format";
 import { useLean } from "@/audio/lean";
-import { useTarget } from "@/audio/target";
 import { usePlayer } from "@/audio/player";
 
 /** `full`: every level in a row of its own, with its name; otherwise a narrow foot with the numbers in words. */
-const props = defineProps<{ width: number; full?: boolean }>();
+const props = withDefaults(defineProps<{ width: number; full?: boolean }>(), { full: false });
 const player = usePlayer();
 const piece = useLean();
-const target = useTarget();
+const peaks = useHeldPeaks();
 
 const LOWEST_DB = -48;
-/** How long a peak is held before it falls (ms). */
-const HELD = 1500;
 const SCALE = [-36, -24, -12, -6];
 
 const axis = computed(() => axisFor("pan", props.width));
@@ -28,11 +30,6 @@ const half = computed(() => (axis.value.x(1) - centre.value) * 0.76);
 const length = (db: number | undefined): number =>
   db === undefined || Number.isNaN(db) ? 0 : Math.max(0, Math.min(1, 1 - db / LOWEST_DB)) * half.value;
 
-const now = computed(() => player.now);
-const number = (name: string): number | null => {
-  const value = now.value?.[name];
-  return value === undefined || Number.isNaN(value) ? null : value;
-};
 const rows = computed(() =>
   props.full
     ? [
@@ -49,42 +46,58 @@ const rows = computed(() =>
 const rule = computed(() => (props.full ? 106 : 74.5));
 const height = computed(() => (props.full ? 150 : 98));
 
-const lean = computed(() => number("lean_long"));
-const quick = computed(() => number("lean_short"));
-const needle = computed(() => (lean.value === null ? centre.value : leanX(axis.value, lean.value)));
-const quickNeedle = computed(() => (quick.value === null ? null : leanX(axis.value, quick.value)));
 const zone = computed(() => leanX(axis.value, piece.lean?.tolerance_db ?? 0) - centre.value);
 const leanTicks = [-6, -3, 3, 6];
 
-/** Either side's highest peak, held for a while; and whether a true peak was over the target's ceiling. */
-const nothing = () => ({ left: -Infinity, right: -Infinity, since: 0 });
-const held = ref(nothing());
-const over = ref({ left: false, right: false });
-watch(now, (reading) => {
-  if (!reading) {
-    held.value = nothing();
-    return;
-  }
-  const [l, r] = [must(reading.peak_left), must(reading.peak_right)];
-  const { left, right, since } = held.value;
-  const time = performance.now();
-  const higher = l > left || r > right;
-  if (time - since > HELD) held.value = { left: l, right: r, since: time };
-  else if (higher) held.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
-  const ceiling = target.target?.dbtp ?? 0;
-  if (must(reading.true_peak_left) > ceiling || must(reading.true_peak_right) > ceiling)
-    over.value = {
-      left: over.value.left || must(reading.true_peak_left) > ceiling,
-      right: over.value.right || must(reading.true_peak_right) > ceiling,
-    };
+const canvas = ref<HTMLCanvasElement>();
+const SIDES = [
+  ["left", -1],
+  ["right", 1],
+] as const;
+
+/** What moves: the levels to either side, the peaks that are held, and the needles. */
+usePainting(() => {
+  const element = canvas.value;
+  if (!element) return;
+  const { context } = sized(element, props.width, height.value);
+  const reading = player.now;
+  if (!reading) return;
+  for (const row of rows.value)
+    for (const [side, way] of SIDES) {
+      context.globalAlpha = row.soft;
+      context.fillStyle = side === "left" ? palette.leftSoft : palette.rightSoft;
+      const long = length(reading[`${row.name}_${side}`]);
+      context.fillRect(way < 0 ? centre.value - long : centre.value, row.y, long, row.height);
+    }
+  context.globalAlpha = 1;
+  context.fillStyle = palette.ink;
+  const top = must(rows.value[0]);
+  for (const [side, way] of SIDES)
+    context.fillRect(centre.value + way * length(peaks.held[side]) - 1, top.y - 1, 2, top.height + 2);
+  paintNeedle(context, reading.lean_short, 56, 82, 3.5, palette.quiet, 0.5);
+  paintNeedle(context, reading.lean_long, 50, 83, 5, palette.ink, 1);
 });
-watch(
-  () => player.playing,
-  (playing) => playing && (over.value = { left: false, right: false }),
-);
-const peak = computed(() => Math.max(held.value.left, held.value.right));
-const db = (value: number | null, digits = 1): string =>
-  value === null || value <= -119 ? "–" : decibels(value, digits).replace("+", "");
+
+function paintNeedle(
+  context: CanvasRenderingContext2D,
+  lean: number | undefined,
+  tip: number,
+  foot: number,
+  wide: number,
+  colour: string,
+  share: number,
+): void {
+  if (lean === undefined || Number.isNaN(lean)) return;
+  const [x, y] = [leanX(axis.value, lean), rule.value - 74.5];
+  context.globalAlpha = share;
+  context.fillStyle = colour;
+  context.beginPath();
+  context.moveTo(x, y + tip);
+  context.lineTo(x + wide, y + foot);
+  context.lineTo(x - wide, y + foot);
+  context.fill();
+  context.globalAlpha = 1;
+}
 </script>
 
 <template>
@@ -103,54 +116,26 @@ const db = (value: number | null, digits = 1): string =>
       </g>
       <template v-for="row in rows" :key="row.name">
         <text v-if="full" class="row" x="12" :y="row.y + row.height - 2">{{ row.title ?? row.name }}</text>
-        <template v-if="now">
-          <rect
-            v-for="side in ['left', 'right']"
-            :key="side"
-            :class="side"
-            :x="side === 'left' ? centre - length(now[`${row.name}_left`]) : centre"
-            :y="row.y"
-            :width="length(now[`${row.name}_${side}`])"
-            :height="row.height"
-            :opacity="row.soft"
-          />
-        </template>
-      </template>
-      <template v-if="now">
-        <line
-          class="hold"
-          :x1="centre - length(held.left)"
-          :x2="centre - length(held.left)"
-          :y1="must(rows[0]).y - 1"
-          :y2="must(rows[0]).y + must(rows[0]).height + 1"
-        />
-        <line
-          class="hold"
-          :x1="centre + length(held.right)"
-          :x2="centre + length(held.right)"
-          :y1="must(rows[0]).y - 1"
-          :y2="must(rows[0]).y + must(rows[0]).height + 1"
-        />
       </template>
       <g v-if="full" class="over">
         <rect
-          v-if="over.left"
+          v-if="peaks.over.left"
           :x="axis.x(-1)"
           :y="must(rows[0]).y"
           width="30"
           :height="must(rows[0]).height"
         />
-        <text v-if="over.left" :x="axis.x(-1) + 15" :y="must(rows[0]).y + 10">
+        <text v-if="peaks.over.left" :x="axis.x(-1) + 15" :y="must(rows[0]).y + 10">
           {{ $t("balanceFoot.over") }}
         </text>
         <rect
-          v-if="over.right"
+          v-if="peaks.over.right"
           :x="axis.x(1) - 30"
           :y="must(rows[0]).y"
           width="30"
           :height="must(rows[0]).height"
         />
-        <text v-if="over.right" :x="axis.x(1) - 15" :y="must(rows[0]).y + 10">
+        <text v-if="peaks.over.right" :x="axis.x(1) - 15" :y="must(rows[0]).y + 10">
           {{ $t("balanceFoot.over") }}
         </text>
       </g>
@@ -166,51 +151,9 @@ const db = (value: number | null, digits = 1): string =>
           </text>
         </template>
       </g>
-      <path
-        v-if="quickNeedle !== null"
-        class="quick"
-        :transform="`translate(${quickNeedle} ${rule - 74.5})`"
-        d="M0 56 L3.5 82 H-3.5 Z"
-      />
-      <path
-        v-if="lean !== null"
-        class="needle"
-        :transform="`translate(${needle} ${rule - 74.5})`"
-        d="M0 50 L5 83 H-5 Z"
-      />
     </svg>
-    <template v-if="!full">
-      <div class="words start">
-        <p>
-          {{ $t("balanceFoot.peak") }} <b class="number">{{ db(now ? peak : null) }}</b>
-        </p>
-        <p>
-          <b class="number">{{ db(number("momentary")) }}</b> {{ $t("balanceFoot.lUFS") }}
-        </p>
-      </div>
-      <div class="words end">
-        <p>
-          {{ $t("balanceFoot.mono") }} <b class="number">{{ db(number("mono_loss")) }}</b>
-          {{ $t("balanceFoot.dB") }}
-        </p>
-        <p>
-          {{ $t("balanceFoot.corr") }}
-          <b class="number">{{
-            number("correlation") === null ? "–" : decibels(must(number("correlation")), 2)
-          }}</b>
-        </p>
-      </div>
-    </template>
-    <p
-      class="lean"
-      :class="sideClass(lean)"
-      :style="full && { left: `${centre}px` }"
-      :title="$t('balanceFoot.n3SOnAScale', { LEAN_SCALE_DB: LEAN_SCALE_DB })"
-    >
-      <template v-if="!full">{{ $t("balanceFoot.lean") }} </template><span class="number">{{
-        leanText(lean)
-      }}</span>
-    </p>
+    <canvas ref="canvas" :style="{ width: `${width}px`, height: `${height}px` }" aria-hidden="true" />
+    <FootNumbers :full="full" :centre="centre" />
   </section>
 </template>
 
@@ -221,8 +164,14 @@ const db = (value: number | null, digits = 1): string =>
   border-top: 2px solid var(--heavy);
   overflow: hidden;
 }
-svg {
+svg,
+canvas {
   display: block;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
 }
 text {
   font: 10px var(--mono);
@@ -234,16 +183,6 @@ text.side-left {
 }
 text.side-right {
   fill: var(--right);
-}
-.left {
-  fill: var(--left-soft);
-}
-.right {
-  fill: var(--right-soft);
-}
-.hold {
-  stroke: var(--ink);
-  stroke-width: 2;
 }
 .over rect {
   fill: var(--wrong);
@@ -264,43 +203,5 @@ text.row {
 }
 .needle-scale line {
   stroke: var(--rule-strong);
-}
-.needle {
-  fill: var(--ink);
-}
-.quick {
-  fill: var(--quiet);
-  opacity: 0.5;
-}
-.words {
-  position: absolute;
-  top: 13px;
-  font-size: 12px;
-  line-height: 1.35;
-  color: var(--quiet);
-  pointer-events: none;
-}
-.words b {
-  font-weight: 500;
-  color: var(--ink);
-}
-.start {
-  left: 12px;
-}
-.end {
-  right: 12px;
-  text-align: right;
-}
-.lean {
-  position: absolute;
-  left: 12px;
-  top: 55px;
-  font-weight: 600;
-}
-.full .lean {
-  top: 126px;
-  transform: translateX(-50%);
-  padding: 0 6px;
-  background: var(--raised);
 }
 </style>

@@ -16,6 +16,7 @@ const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
 const muted = computed(() => session.shown(`return:${props.to.id}.muted`, props.to.muted));
+const level = computed(() => session.valueNow(`return:${props.to.id}`, "level"));
 const soloed = computed(() => player.solo.includes(props.to.id));
 </script>
 
@@ -29,7 +30,7 @@ const soloed = computed(() => player.solo.includes(props.to.id));
     <ParameterField
       class="level"
       parameter="level"
-      :value="session.valueNow(`return:${to.id}`, 'level')"
+      :value="level"
       :label="$t('returnRow.levelOfTheReturnName', { name: to.name })"
       :disabled="!session.mayEdit"
       @set="edits.setReturn(to, { level: $event })"

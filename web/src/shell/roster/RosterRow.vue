@@ -16,6 +16,7 @@ import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
 import MuteSolo from "./MuteSolo.vue";
+import { stable } from "@/ui/stable";
 import ParameterField from "@/ui/ParameterField.vue";
 import PositionRule from "./PositionRule.vue";
 
@@ -35,7 +36,7 @@ const chosen = computed(() => view.selection.includes(props.source.id));
 const look = (parameter: Parameter): number =>
   (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
   session.valueAt(props.source, parameter, player.playhead);
-const ends = computed(() => endsOf(props.source.mode, look));
+const ends = stable(() => endsOf(props.source.mode, look));
 const holder = computed(() => hand.holderOf(props.source));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
 const muted = computed(() => session.muted(props.source));
@@ -74,7 +75,12 @@ function ask(): void {
   const thing = hand.heldThing(props.source);
   if (thing) asking.ask(thing);
 }
-const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
+/** Colleagues who have it selected. */
+const watchers = stable(() =>
+  [...session.people.values()]
+    .filter((one) => one.chosen === props.source.id)
+    .map(({ tab, name, colour }) => ({ tab, name, colour })),
+);
 </script>
 
 <template>

@@ -3,7 +3,7 @@
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
-import { computed, ref, watch, watchEffect } from "vue";
+import { computed, ref, watch } from "vue";
 import { axisFor, MARGIN } from "@/ui/drawing/axis";
 import { sized } from "@/ui/drawing/canvas";
 import {
@@ -15,12 +15,14 @@ import {
   placing,
   type Paper,
 } from "@/ui/drawing/paint";
+import Colleagues from "@/shell/chart/Colleagues.vue";
+import PlayheadLine from "@/shell/chart/PlayheadLine.vue";
+import { usePainting } from "@/ui/drawing/painting";
 import Ribs from "@/shell/chart/Ribs.vue";
 import { clamp, leanText, sideClass } from "@/domain/format";
 import { useLean } from "@/audio/lean";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
-import { personColour } from "@/ui/theme";
 import { useStretch } from "./stretch";
 import { alpha, palette } from "@/ui/palette";
 
@@ -78,39 +80,32 @@ const flags = computed(() =>
     };
   }),
 );
-const colleagues = computed(() =>
-  [...session.people.values()].map((person) => ({ person, y: y(person.playhead) })),
-);
-
-watchEffect(
-  () => {
-    const element = canvas.value;
-    if (!element) return;
-    const scene: Paper = {
-      width: props.width,
-      height: paper.value,
-      top: shownTop.value,
-      scale: scale.value,
-      axis: axis.value,
-      grid: session.grid,
-      length: session.length,
-      lean: lean.lean,
-    };
-    const { context } = sized(element, props.width, paper.value);
-    const place = placing(scene);
-    context.fillStyle = alpha(palette.rule, 0.5);
-    const [from, to] = [Math.max(place(0), 0), Math.min(place(session.length), paper.value)];
-    context.fillRect(axis.value.x(0) - zone.value, from, 2 * zone.value, to - from);
-    paintGrid(context, scene, place);
-    paintLean(context, scene, place);
-    const hop = lean.lean?.hop ?? 0.1;
-    if (lean.lean)
-      paintCurve(context, scene, lean.lean.long, hop, { colour: palette.ink, width: 1.4, dash: [] }, place);
-    for (const curve of props.curves)
-      paintCurve(context, scene, curve.values, hop, { width: 1.6, ...curve }, place);
-  },
-  { flush: "post" },
-);
+usePainting(() => {
+  const element = canvas.value;
+  if (!element) return;
+  const scene: Paper = {
+    width: props.width,
+    height: paper.value,
+    top: shownTop.value,
+    scale: scale.value,
+    axis: axis.value,
+    grid: session.grid,
+    length: session.length,
+    lean: lean.lean,
+  };
+  const { context } = sized(element, props.width, paper.value);
+  const place = placing(scene);
+  context.fillStyle = alpha(palette.rule, 0.5);
+  const [from, to] = [Math.max(place(0), 0), Math.min(place(session.length), paper.value)];
+  context.fillRect(axis.value.x(0) - zone.value, from, 2 * zone.value, to - from);
+  paintGrid(context, scene, place);
+  paintLean(context, scene, place);
+  const hop = lean.lean?.hop ?? 0.1;
+  if (lean.lean)
+    paintCurve(context, scene, lean.lean.long, hop, { colour: palette.ink, width: 1.4, dash: [] }, place);
+  for (const curve of props.curves)
+    paintCurve(context, scene, curve.values, hop, { width: 1.6, ...curve }, place);
+});
 
 watch(
   () => player.playhead,
@@ -175,12 +170,7 @@ function onClick(event: MouseEvent): void {
           :y="must(flags[chosen.number]).top"
           :height="must(flags[chosen.number]).bottom - must(flags[chosen.number]).top"
         />
-        <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
-          <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />
-          <text :x="width - 6" :y="at - 3" text-anchor="end" :fill="personColour(person.colour)">
-            {{ person.name.split(" ")[0] }}
-          </text>
-        </g>
+        <Colleagues :width="width" :height="paper" :top="shownTop" :scale="scale" />
         <g
           v-for="(flag, i) in flags"
           :key="i"
@@ -200,7 +190,7 @@ function onClick(event: MouseEvent): void {
         }}
       </p>
       <Ribs :top="shownTop" :scale="scale" :height="paper" />
-      <div class="playhead" :style="{ transform: `translateY(${Math.round(y(player.playhead))}px)` }" />
+      <PlayheadLine :top="shownTop" :scale="scale" />
     </div>
   </div>
 </template>
@@ -262,21 +252,5 @@ svg {
 }
 .flag.right text {
   fill: var(--right);
-}
-.colleague line {
-  stroke-dasharray: 6 4;
-}
-.colleague text {
-  font-size: 11px;
-  font-weight: 600;
-}
-.playhead {
-  position: absolute;
-  top: -1px;
-  left: 22px;
-  right: 0;
-  height: 2px;
-  background: var(--lamp);
-  pointer-events: none;
 }
 </style>

@@ -9,10 +9,8 @@ import { leanText } from "@/domain/format";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLean } from "@/audio/lean";
 import { useMoves } from "@/session/moves";
-import type { Person } from "@/collab/channel";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
-import { personColour } from "@/ui/theme";
 import { axisFor, MARGIN } from "@/ui/drawing/axis";
 import CommentFlags from "@/features/comments/CommentFlags.vue";
 import ChartPaper from "./ChartPaper.vue";
@@ -24,6 +22,7 @@ import { leanX } from "@/ui/drawing/paint";
 import PassageEdit from "./PassageEdit.vue";
 import { usePinch } from "./pinch";
 import Playhead from "./Playhead.vue";
+import Colleagues from "@/shell/chart/Colleagues.vue";
 import Ribs from "@/shell/chart/Ribs.vue";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
@@ -58,12 +57,6 @@ const flags = computed(() =>
         const left = right ? Math.min(x, props.width - width - 4) : Math.max(x - width, MARGIN.left);
         return { text, right, width, left, y: y((stretch.start + stretch.end) / 2) };
       }),
-);
-
-const colleagues = computed(() =>
-  [...session.people.values()]
-    .map((person) => ({ person, y: y(person.playhead) }))
-    .filter((one) => one.y > -10 && one.y < props.height + 10),
 );
 
 watchEffect(() => {
@@ -115,9 +108,6 @@ function lineAt(px: number, at: number): string | null {
   }
   return nearest;
 }
-
-/** The source that a colleague has chosen. */
-const chosenBy = (person: Person): string => session.sourceById(person.chosen)?.name ?? "";
 
 /** What a press on the paper has begun. */
 type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
@@ -270,21 +260,7 @@ function onDouble(event: MouseEvent): void {
         <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
         <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
       </g>
-      <g v-for="{ person, y: at } in colleagues" :key="person.tab" class="colleague">
-        <line :x1="MARGIN.left" :x2="width" :y1="at" :y2="at" :stroke="personColour(person.colour)" />
-        <rect
-          :x="width - must(person.name.split(' ')[0]).length * 7 - 20"
-          :y="at - 9"
-          :width="must(person.name.split(' ')[0]).length * 7 + 14"
-          height="18"
-          rx="3"
-          :fill="personColour(person.colour)"
-        />
-        <text :x="width - 13" :y="at + 4" text-anchor="end">{{ person.name.split(" ")[0] }}</text>
-        <text v-if="chosenBy(person)" class="of" :x="width - 8" :y="at + 21" text-anchor="end">
-          {{ chosenBy(person) }}
-        </text>
-      </g>
+      <Colleagues :width="width" :height="height" :top="view.top" :scale="view.scale" />
       <CommentFlags :width="width" />
       <ChartRange :width="width" />
       <ChartPoints v-if="view.lane && tools.tool === 'points'" :lane="view.lane" :width="width" />
@@ -347,22 +323,5 @@ svg.range {
 }
 .flag.right text {
   fill: var(--right);
-}
-.colleague {
-  pointer-events: none;
-}
-.colleague line {
-  stroke-width: 1.5;
-  stroke-dasharray: 6 4;
-}
-.colleague text {
-  font-size: 11px;
-  font-weight: 600;
-}
-.colleague .of {
-  font-weight: 400;
-  paint-order: stroke;
-  stroke: var(--paper);
-  stroke-width: 3px;
 }
 </style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What the chart draws, on two sheets: the paper with all other lines, and above it what a hand is working on. */
 import type { LaneName } from "@/domain/model";
-import { computed, ref, shallowRef, watch, watchEffect } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import { clockText } from "@/domain/grid";
 import { useHistory } from "@/features/history/history";
 import { useLean } from "@/audio/lean";
@@ -13,6 +13,7 @@ import { inkOf } from "@/ui/theme";
 import { sized } from "@/ui/drawing/canvas";
 import type { Axis } from "@/ui/drawing/axis";
 import { useLines } from "./lines";
+import { usePainting } from "@/ui/drawing/painting";
 import { paintPaper } from "@/ui/drawing/paint";
 import { paintLine, paintLook, paintWay, type Scene } from "@/ui/drawing/paintLines";
 import { useChartView } from "@/session/view";
@@ -78,15 +79,12 @@ const paperScene = computed<Scene>(() => ({
   scale: sheet.value.scale,
 }));
 
-watchEffect(
-  () => {
-    if (!paper.value) return;
-    const { context } = sized(paper.value, props.width, paperHeight.value);
-    paintPaper(context, paperScene.value);
-    for (const line of lines.others.value) paintLine(context, paperScene.value, line);
-  },
-  { flush: "post" },
-);
+usePainting(() => {
+  if (!paper.value) return;
+  const { context } = sized(paper.value, props.width, paperHeight.value);
+  paintPaper(context, paperScene.value);
+  for (const line of lines.others.value) paintLine(context, paperScene.value, line);
+});
 
 /** Whether a lane is drawn on the axis that is shown. */
 const isHere = ({ owner: source, parameter }: LaneName): boolean =>
@@ -110,34 +108,32 @@ const earlier = computed(() =>
 );
 const inkOfOwner = (owner: string): string => inkOf(session.sourceById(owner)?.colour ?? 0);
 
-watchEffect(
-  () => {
-    if (!work.value) return;
-    const { context } = sized(work.value, props.width, props.height);
-    for (const line of lines.chosen.value) paintLine(context, scene.value, line);
-    for (const { lane, points } of earlier.value)
-      paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.owner), [7, 4]);
-    for (const { lane, points } of looks.value)
-      paintLook(context, scene.value, points, lines.shiftOf(lane), palette.lampInk);
-    if (props.drawing && view.lane)
-      paintWay(
-        context,
-        scene.value,
-        props.drawing.way,
-        lines.shiftOf(view.lane),
-        palette.lampInk,
-        props.drawing.stepped,
-      );
-    // What a hand records, as far as it has come.
-    if (recorder.count < 0) return;
-    for (const control of recorder.controls.values()) {
-      if (!isHere(control) || control.mode === "trim") continue;
-      for (const hold of control.holds)
-        paintWay(context, scene.value, hold.samples, lines.shiftOf(control), palette.lampInk);
-    }
-  },
-  { flush: "post" },
-);
+usePainting(() => {
+  if (!work.value) return;
+  const { context } = sized(work.value, props.width, props.height);
+  for (const line of lines.held.value) paintLine(context, scene.value, line);
+  for (const line of lines.chosen.value) paintLine(context, scene.value, line);
+  for (const { lane, points } of earlier.value)
+    paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.owner), [7, 4]);
+  for (const { lane, points } of looks.value)
+    paintLook(context, scene.value, points, lines.shiftOf(lane), palette.lampInk);
+  if (props.drawing && view.lane)
+    paintWay(
+      context,
+      scene.value,
+      props.drawing.way,
+      lines.shiftOf(view.lane),
+      palette.lampInk,
+      props.drawing.stepped,
+    );
+  // What a hand records, as far as it has come.
+  if (recorder.count < 0) return;
+  for (const control of recorder.controls.values()) {
+    if (!isHere(control) || control.mode === "trim") continue;
+    for (const hold of control.holds)
+      paintWay(context, scene.value, hold.samples, lines.shiftOf(control), palette.lampInk);
+  }
+});
 </script>
 
 <template>

@@ -10,6 +10,7 @@ import { useDeals } from "@/session/deals";
 import { useHolding } from "@/gestures/holding";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { stable } from "@/ui/stable";
 import { inkOf } from "@/ui/theme";
 
 const props = defineProps<{
@@ -28,7 +29,7 @@ const deals = useDeals();
 const look = (parameter: Parameter): number =>
   (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
   session.valueAt(props.source, parameter, player.playhead);
-const ends = computed(() => endsOf(props.source.mode, look));
+const ends = stable(() => endsOf(props.source.mode, look));
 const band = computed(() => {
   if (ends.value.length < 2) return null;
   const [a, b] = ends.value.map((end) => props.x(end.at)) as [number, number];

@@ -8,12 +8,14 @@ import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { useWaveforms } from "@/session/waveforms";
 import { usePlayer } from "@/audio/player";
+import { stable } from "@/ui/stable";
 import { dashOf, inkOf } from "@/ui/theme";
 import type { Line } from "@/ui/drawing/paintLines";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
 
 const DIMMED = 0.14;
+const PLACES: Parameter[] = ["pan", "pan_left", "pan_right", "span"];
 
 export function useLines() {
   const session = useSession();
@@ -72,13 +74,20 @@ export function useLines() {
     }));
   }
 
-  const others = computed<Line[]>(() => {
+  /** Whether a colleague holds what a source's line shows: it moves, and the others' are not painted anew for it. */
+  const isHeld = (source: Source): boolean =>
+    (isPlace.value ? PLACES : [view.parameter]).some((one) => session.previews.has(`${source.id}.${one}`));
+  const heldIds = stable(() => view.shownSources.filter(isHeld).map(({ id }) => id));
+
+  function othersLines(isWanted: (source: Source) => boolean): Line[] {
     if (tools.others === "hidden" || view.of) return [];
     const strength = tools.others === "dimmed" ? DIMMED : isPlace.value ? undefined : 0.25;
     return view.shownSources
-      .filter((source) => source.id !== player.chosen)
+      .filter((source) => source.id !== player.chosen && isWanted(source))
       .flatMap((source) => linesOf(source).map((line) => ({ ...line, strength })));
-  });
+  }
+  const others = computed(() => othersLines(({ id }) => !heldIds.value.includes(id)));
+  const held = computed(() => othersLines(({ id }) => heldIds.value.includes(id)));
 
   const chosen = computed<Line[]>(() => {
     const source = session.sourceById(player.chosen);
@@ -90,5 +99,5 @@ export function useLines() {
     return source ? linesOf(source).sort((a, b) => Number(a.chosen) - Number(b.chosen)) : [];
   });
 
-  return { isField, others, chosen, shiftOf };
+  return { isField, others, held, chosen, shiftOf };
 }

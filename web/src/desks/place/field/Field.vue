@@ -6,12 +6,13 @@
 import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { computed, ref } from "vue";
+import { stable, stableList } from "@/ui/stable";
 import { axisFor, levelHeight } from "@/ui/drawing/axis";
 import { useDrawingOrder } from "@/session/markOrder";
 import { useChartView } from "@/session/view";
 import { levelText, panText } from "@/domain/format";
 import FieldMark from "./FieldMark.vue";
-import { laidOut } from "@/desks/place/labels";
+import { laidOut, type Label, type Named } from "@/desks/place/labels";
 import { useMarks } from "./marks";
 
 const props = defineProps<{ width: number; height: number; to?: Return }>();
@@ -27,39 +28,63 @@ const { marks } = useMarks(() => props.to);
 
 /** What is not sent waits at the foot, side by side or one above the other, so that each can be taken. */
 const STEP = 15;
-const placed = computed(() => {
-  const rows: number[] = [];
-  return [...marks.value]
-    .sort((a, b) => must(a.ends[0]).at - must(b.ends[0]).at)
-    .map((mark) => {
-      const xs = mark.ends.map((end) => axis.value.x(end.at));
-      let row = 0;
-      if (mark.unsent) {
-        row = rows.findIndex((last) => last < must(xs[0]) - STEP);
-        if (row < 0) row = rows.length;
-        rows[row] = must(xs[0]);
-      }
-      const parts = mark.ends.map(({ part }) => part && [axis.value.x(part.from), axis.value.x(part.to)]);
-      return { mark, y: level.value.x(mark.level) - row * STEP, xs, parts };
-    });
+const placed = stableList(
+  () => {
+    const rows: number[] = [];
+    return [...marks.value]
+      .sort((a, b) => must(a.ends[0]).at - must(b.ends[0]).at)
+      .map((mark) => {
+        const xs = mark.ends.map((end) => axis.value.x(end.at));
+        let row = 0;
+        if (mark.unsent) {
+          row = rows.findIndex((last) => last < must(xs[0]) - STEP);
+          if (row < 0) row = rows.length;
+          rows[row] = must(xs[0]);
+        }
+        const parts = mark.ends.map(({ part }) => part && [axis.value.x(part.from), axis.value.x(part.to)]);
+        return { mark, y: level.value.x(mark.level) - row * STEP, xs, parts };
+      });
+  },
+  ({ mark }) => mark.source.id,
+);
+/** Beyond this many, names that would cover others are left out until one comes near. */
+const CROWDED = 24;
+/** The source that the pointer or the keyboard is at. */
+const pointed = ref("");
+function point(source: string, isHere: boolean): void {
+  if (isHere) pointed.value = source;
+  else if (pointed.value === source) pointed.value = "";
+}
+type Placed = (typeof placed.value)[number];
+const named = ({ mark, xs, y }: Placed): Named => ({
+  id: mark.source.id,
+  text: mark.chosen
+    ? `${mark.source.name}  ${mark.ends.map((end) => panText(end.at)).join(" to ")} · ${levelText(mark.level)}`
+    : mark.source.name,
+  quiet: mark.unsent || placed.value.length > CROWDED,
+  x: Math.max(...xs),
+  left: Math.min(...xs),
+  y,
+  first: view.selection.includes(mark.source.id) || mark.source.id === pointed.value,
 });
-const labels = computed(() =>
-  laidOut(
-    placed.value.map((one) => ({
-      id: one.mark.source.id,
-      text: one.mark.chosen
-        ? `${one.mark.source.name}  ${one.mark.ends.map((end) => panText(end.at)).join(" to ")} · ${levelText(one.mark.level)}`
-        : one.mark.source.name,
-      quiet: one.mark.unsent,
-      x: Math.max(...one.xs),
-      left: Math.min(...one.xs),
-      y: one.y,
-      first: view.selection.includes(one.mark.source.id),
-    })),
-    props.width,
-    TOP - 8,
-    props.height - (props.to ? 18 : 4),
-  ),
+const layOut = (names: Named[], others: Named[] = [], taken = new Map<string, Label>()): Map<string, Label> =>
+  laidOut(names, props.width, TOP - 8, props.height - (props.to ? 18 : 4), others, taken);
+/** Names of what stands stay where they are, whatever goes by; those of what moves find their place among them. */
+const standing = stableList(
+  () => placed.value.filter(({ mark }) => !mark.moves).map(named),
+  ({ id }) => id,
+);
+const labelsStanding = stable(() => layOut(standing.value));
+const labels = stable(
+  () =>
+    new Map([
+      ...labelsStanding.value,
+      ...layOut(
+        placed.value.filter(({ mark }) => mark.moves).map(named),
+        standing.value,
+        labelsStanding.value,
+      ),
+    ]),
 );
 const { ordered, hold } = useDrawingOrder(
   () => placed.value,
@@ -124,6 +149,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
       :label="labels.get(one.mark.source.id)"
       :at="at"
       :to="to"
+      @point="point(one.mark.source.id, $event)"
     />
   </svg>
 </template>

@@ -11,6 +11,7 @@ import { useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { stable } from "@/ui/stable";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import type { Label } from "@/desks/place/labels";
 import type { Mark } from "./marks";
@@ -25,6 +26,10 @@ const props = defineProps<{
   label?: Label;
   at: (event: PointerEvent) => { pan: number; level: number };
   to?: Return;
+}>();
+const emit = defineEmits<{
+  /** The pointer or the keyboard has come to it, or has left it. */
+  point: [isHere: boolean];
 }>();
 const session = useSession();
 const player = usePlayer();
@@ -230,7 +235,11 @@ function onDouble(): void {
   else hand.set(source.value, hand.toEnd(source.value, "whole", 0), false);
 }
 
-const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === source.value.id));
+const watchers = stable(() =>
+  [...session.people.values()]
+    .filter((one) => one.chosen === source.value.id)
+    .map(({ tab, name, colour }) => ({ tab, name, colour })),
+);
 </script>
 
 <template>
@@ -246,7 +255,13 @@ const watchers = computed(() => [...session.people.values()].filter((one) => one
     role="button"
     :aria-label="said"
     :aria-pressed="mark.chosen"
-    @focus="mark.chosen || view.choose(source.id)"
+    @focus="
+      mark.chosen || view.choose(source.id);
+      emit('point', true);
+    "
+    @blur="emit('point', false)"
+    @pointerenter="emit('point', true)"
+    @pointerleave="emit('point', false)"
     @keydown="onKey"
     @dblclick="onDouble"
   >

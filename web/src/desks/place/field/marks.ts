@@ -1,11 +1,11 @@
 /** What stands in the field: sources where they sound, or, in a return, what they send and where it stands there. */
 import type { Parameter, Return, Source } from "@/domain/model";
-import { computed } from "vue";
 import { useChartView } from "@/session/view";
 import { endsOf, type End } from "@/domain/ends";
 import { OFF_DB } from "@/domain/format";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { stableList } from "@/ui/stable";
 
 export interface Mark {
   source: Source;
@@ -13,6 +13,8 @@ export interface Mark {
   level: number;
   heard: boolean;
   chosen: boolean;
+  /** It follows a line, or somebody holds it: it stands nowhere for long. */
+  moves: boolean;
   /** How a send is placed; "direct" for the source itself. */
   kind: "direct" | "same" | "opposite" | "own";
   /** In a return: nothing of it is sent there. */
@@ -21,6 +23,9 @@ export interface Mark {
   own: number;
   shift: number;
 }
+
+/** What moves a mark. */
+const MOVED: Parameter[] = ["pan", "pan_left", "pan_right", "span", "level"];
 
 export function useMarks(to: () => Return | undefined) {
   const session = useSession();
@@ -37,6 +42,12 @@ export function useMarks(to: () => Return | undefined) {
       own: session.ownValueAt(source, "pan", player.playhead),
       shift: session.shiftOf(source),
       unsent: false,
+      moves: MOVED.some(
+        (name) =>
+          session.follows(source.id, name) ||
+          session.previews.has(`${source.id}.${name}`) ||
+          session.pending.has(`${source.id}.${name}`),
+      ),
     };
     const room = to();
     if (!room) return { ...base, ends, level: look("level"), kind: "direct" };
@@ -55,5 +66,10 @@ export function useMarks(to: () => Return | undefined) {
     return { ...base, ends: stands, level: send.level, kind: send.place, shift: 0 };
   }
 
-  return { marks: computed(() => view.shownSources.map(markOf)) };
+  return {
+    marks: stableList(
+      () => view.shownSources.map(markOf),
+      (mark) => mark.source.id,
+    ),
+  };
 }

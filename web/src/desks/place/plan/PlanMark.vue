@@ -11,6 +11,7 @@ import { useHolding } from "@/gestures/holding";
 import { useRoom, type Place } from "@/session/room";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { stable } from "@/ui/stable";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import { useFingers } from "./fingers";
 import { usePlanHand, type Wish } from "@/gestures/planDrag";
@@ -62,7 +63,11 @@ const disc = computed(() =>
 const widths = computed(() =>
   props.parts.map((part) => `M${part.map((one) => `${props.view.x(one)} ${props.view.y(one)}`).join("L")}`),
 );
-const watchers = computed(() => [...session.people.values()].filter((one) => one.chosen === props.source.id));
+const watchers = stable(() =>
+  [...session.people.values()]
+    .filter((one) => one.chosen === props.source.id)
+    .map(({ tab, name, colour }) => ({ tab, name, colour })),
+);
 
 /** Which end the hand has, and where that stood when the hand took it. */
 let side: End["side"] = "whole";

@@ -8,11 +8,12 @@ import { computed, ref } from "vue";
 import { useDrawingOrder } from "@/session/markOrder";
 import { useChartView } from "@/session/view";
 import { laidOut } from "@/desks/place/labels";
-import { directionText } from "@/domain/format";
 import { useRoom } from "@/session/room";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { inkOf } from "@/ui/theme";
+import EnergyArrow from "./EnergyArrow.vue";
+import { stable, stableList } from "@/ui/stable";
 import PlanMark from "./PlanMark.vue";
 import Speaker from "./Speaker.vue";
 import { petal, roomView } from "./view";
@@ -29,14 +30,16 @@ const TRAIL = 8;
 
 const view = computed(() => roomView(props.width, props.height, props.side));
 const chosen = computed(() => session.sourceById(player.chosen));
-const marks = computed(() =>
-  chart.shownSources.flatMap((source) => {
-    const ends = room.endsNow(source.id);
-    const [spread, parts] = [room.spreadNow(source.id), room.partsNow(source.id)];
-    return ends.length ? [{ source, ends, spread, parts }] : [];
-  }),
+const marks = stableList(
+  () =>
+    chart.shownSources.flatMap((source) => {
+      const ends = room.endsNow(source.id);
+      const [spread, parts] = [room.spreadNow(source.id), room.partsNow(source.id)];
+      return ends.length ? [{ source, ends, spread, parts }] : [];
+    }),
+  ({ source }) => source.id,
 );
-const labels = computed(() =>
+const labels = stable(() =>
   laidOut(
     marks.value.map(({ source, ends }) => {
       const xs = ends.map((end) => view.value.x(end));
@@ -58,18 +61,18 @@ const { ordered, hold } = useDrawingOrder(
   () => marks.value,
   (one) => one.source.id,
 );
-const layers = computed(() =>
+const layers = stable(() =>
   chosen.value
     ? room.layersOf(chosen.value.id).map((layer) => ({ layer, ends: room.endsNow(layer.id) }))
     : [],
 );
 
-const off = computed(() => {
+const off = stable(() => {
   if (!chosen.value) return new Set<string>();
   const key = room.passage || room.passageNow(chosen.value.id);
   return new Set(room.routeIn(chosen.value.id, key).off ?? []);
 });
-const petals = computed(() => {
+const petals = stable(() => {
   if (!chosen.value) return [];
   return room.channels.flatMap((one, i) => {
     const gain = room.gainsNow[i] ?? 0;
@@ -79,7 +82,7 @@ const petals = computed(() => {
   });
 });
 
-const path = computed(() => {
+const path = stable(() => {
   if (!chosen.value) return [];
   return room.pathOf(chosen.value.id, player.playhead - TRAIL, player.playhead + TRAIL).map((step) => ({
     t: step.t,
@@ -87,14 +90,15 @@ const path = computed(() => {
     y: view.value.y(step.place),
   }));
 });
+const hasPath = computed(() => path.value.length > 0);
 const line = (steps: { x: number; y: number }[]): string =>
   steps.map((one, i) => `${i ? "L" : "M"}${one.x.toFixed(1)} ${one.y.toFixed(1)}`).join("");
-const trail = computed(() => ({
+const trail = stable(() => ({
   been: line(path.value.filter((one) => one.t <= player.playhead + 0.06)),
   ahead: line(path.value.filter((one) => one.t >= player.playhead - 0.06)),
 }));
 /** Where it is when each bar begins. */
-const bars = computed(() => {
+const bars = stable(() => {
   const found: { text: string; x: number; y: number }[] = [];
   for (const bar of session.grid.bars) {
     const at = must(bar.times[0]);
@@ -104,18 +108,6 @@ const bars = computed(() => {
     found.push({ text: `${bar.bar}.1`, x: near.x, y: near.y });
   }
   return found;
-});
-
-const energy = computed(() => {
-  const now = player.now;
-  const [x, y, z] = [now?.energy_x, now?.energy_y, now?.energy_z];
-  if (x === undefined || y === undefined || z === undefined || Number.isNaN(x)) return null;
-  const tip = [x, y, z] as [number, number, number];
-  const [tx, ty] = [view.value.x(tip), view.value.y(tip)];
-  const away = Math.hypot(tx - view.value.cx, ty - view.value.cy);
-  const turn = (Math.atan2(ty - view.value.cy, tx - view.value.cx) * 180) / Math.PI;
-  const azimuth = must(must(now).energy_azimuth);
-  return { tx, ty, away, turn, text: `mix ${directionText(azimuth, 0)}` };
 });
 
 function at(event: PointerEvent): { across: number; along: number } {
@@ -182,7 +174,7 @@ const corners = computed(() =>
       :d="one.d"
       :style="{ fill: inkOf(must(chosen).colour) }"
     />
-    <g v-if="path.length" class="trail" :style="{ '--source': inkOf(must(chosen).colour) }">
+    <g v-if="hasPath" class="trail" :style="{ '--source': inkOf(must(chosen).colour) }">
       <path class="been" :d="trail.been" />
       <path class="ahead" :d="trail.ahead" />
       <g v-for="bar in bars" :key="bar.text">
@@ -194,16 +186,7 @@ const corners = computed(() =>
       <circle r="11" />
       <path :d="side ? 'M-10-5L-18 0L-10 5Z' : 'M-5-10L0-18L5-10Z'" />
     </g>
-    <g v-if="energy" class="energy" aria-hidden="true">
-      <path :d="`M${view.cx} ${view.cy}L${energy.tx} ${energy.ty}`" />
-      <path
-        v-if="energy.away > 8"
-        class="tip"
-        :transform="`translate(${energy.tx} ${energy.ty}) rotate(${energy.turn})`"
-        d="M6 0L-5-5V5Z"
-      />
-      <text :x="energy.tx + 10" :y="energy.ty - 7">{{ energy.text }}</text>
-    </g>
+    <EnergyArrow :view="view" />
     <Speaker
       v-for="one in room.channels.filter((channel) => !channel.lfe)"
       :key="one.name"
@@ -302,17 +285,6 @@ text {
 .listener {
   fill: var(--ink);
   pointer-events: none;
-}
-.energy {
-  pointer-events: none;
-}
-.energy path {
-  stroke: var(--lamp);
-  stroke-width: 2.5;
-  fill: none;
-}
-.energy .tip {
-  fill: var(--lamp);
 }
 .layer {
   pointer-events: none;
