@@ -36,13 +36,33 @@ export function usePreviews(own: {
     sent.set(control, last);
   }
 
+  /** Where hands have moved to since the last frame: what moves oftener than it is painted is shown once. */
+  const moved = new Map<string, Preview>();
+  let frame = 0;
+  function showMoved(): void {
+    frame = 0;
+    for (const [control, preview] of moved) if (previews.has(control)) previews.set(control, preview);
+    moved.clear();
+  }
+
   function hear(message: Incoming): void {
     if (message.type === "gone") {
-      for (const [control, preview] of previews) if (preview.tab === message.tab) previews.delete(control);
+      for (const held of [previews, moved])
+        for (const [control, preview] of held) if (preview.tab === message.tab) held.delete(control);
     } else if (message.type === "preview") {
       const { control, value, tab } = message;
-      if (value === null) previews.delete(control);
-      else previews.set(control, { value, tab, at: performance.now() });
+      if (value === null) {
+        moved.delete(control);
+        previews.delete(control);
+        return;
+      }
+      const preview = { value, tab, at: performance.now() };
+      // Who takes hold is seen at once, and a page that is not seen paints no frames.
+      if (!previews.has(control) || document.hidden) previews.set(control, preview);
+      else {
+        moved.set(control, preview);
+        frame ||= requestAnimationFrame(showMoved);
+      }
     }
   }
 
@@ -54,7 +74,10 @@ export function usePreviews(own: {
   }
   setInterval(look, 500);
 
-  const forget = (): void => previews.clear();
+  function forget(): void {
+    moved.clear();
+    previews.clear();
+  }
 
   return { previews, tell, hear, forget, look };
 }

@@ -358,6 +358,9 @@ export const useSession = defineStore("session", () => {
 
   const values = useValues({ document, pending, previews, tried, shapes, at });
 
+  /** The controls that colleagues hold; which they are, not where they stand. */
+  const heldByOthers = computed(() => new Set(previews.keys()));
+
   /** The colleague who holds a control, if one does. */
   function holder(control: string): Person | undefined {
     const preview = previews.get(control);
@@ -369,6 +372,6 @@ export const useSession = defineStore("session", () => {
     mayEdit, sources, sourceById, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,
-    holder, ...values,
+    holder, heldByOthers, ...values,
   }; // prettier-ignore
 });

@@ -7,11 +7,13 @@ import { sideClass } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { useStops } from "./roving";
 import MuteSolo from "./MuteSolo.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import NameField from "@/ui/NameField.vue";
 
-const props = defineProps<{ group: Group; members: Source[] }>();
+const props = defineProps<{ group: Group; members: Source[]; isCollapsed: boolean }>();
+defineEmits<{ toggle: [] }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
@@ -22,13 +24,29 @@ const level = computed(() => session.valueNow(`group:${props.group.id}`, "level"
 const shift = computed(() => session.shown(thing("shift"), props.group.shift));
 const muted = computed(() => session.shown(thing("muted"), props.group.muted));
 const ids = computed(() => props.members.map((one) => one.id));
+const stop = useStops(() => `group:${props.group.id}`);
 const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)));
 </script>
 
 <template>
-  <div class="group" :data-group="group.id">
+  <li class="group" :data-group="group.id" :data-item="`group:${group.id}`">
+    <button
+      class="fold"
+      data-stop="name"
+      :tabindex="stop('name')"
+      :aria-expanded="!isCollapsed"
+      :aria-label="$t('groupRow.showTheSourcesOfName', { name: group.name })"
+      :title="isCollapsed ? $t('groupRow.showItsSources') : $t('groupRow.hideItsSources')"
+      @click="$emit('toggle')"
+    >
+      <svg width="9" height="9" aria-hidden="true">
+        <path :d="isCollapsed ? 'M2.5 1 6.500 4.500 2.500 8' : 'M1 2.500 4.500 6.500 8 2.500'" />
+      </svg>
+    </button>
     <button
       class="all"
+      data-stop="all"
+      :tabindex="stop('all')"
       :title="$t('groupRow.selectAllOfName', { name: group.name })"
       :aria-label="$t('groupRow.selectAllOfName', { name: group.name })"
       @click="view.chooseThese(ids)"
@@ -38,6 +56,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       </svg>
     </button>
     <NameField
+      data-stop="title"
+      :tabindex="stop('title')"
       class="name"
       :name="group.name"
       :label="$t('groupRow.nameOfTheGroup')"
@@ -46,6 +66,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     />
     <ParameterField
       class="shift"
+      data-stop="position"
+      :tabindex="stop('position')"
       :class="sideClass(shift)"
       parameter="pan"
       :value="shift"
@@ -56,6 +78,8 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     />
     <ParameterField
       class="level"
+      data-stop="level"
+      :tabindex="stop('level')"
       parameter="level"
       :value="level"
       :label="$t('groupRow.levelOfTheGroupName', { name: group.name })"
@@ -63,6 +87,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       @set="edits.setGroup(group, { level: $event })"
     />
     <MuteSolo
+      :stop="stop"
       :name="group.name"
       :muted="muted"
       :soloed="soloed"
@@ -73,13 +98,15 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
     <button
       v-if="session.mayEdit"
       class="apart"
+      data-stop="apart"
+      :tabindex="stop('apart')"
       :title="$t('groupRow.ungroupItsSourcesStay')"
       :aria-label="$t('groupRow.ungroupName', { name: group.name })"
       @click="edits.make(operation('remove-group', { group: group.id }))"
     >
       ×
     </button>
-  </div>
+  </li>
 </template>
 
 <style scoped>
@@ -87,10 +114,10 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
   display: flex;
   align-items: center;
   gap: 3px;
-  margin-top: 3px;
-  padding: 2px 7px 2px 4px;
+  padding: 2px 7px 2px 2px;
 }
 .all,
+.fold,
 .apart {
   padding: 2px;
   border: 0;

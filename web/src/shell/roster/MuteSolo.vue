@@ -1,12 +1,21 @@
 <script setup lang="ts">
 /** Mute for everybody, and solo for oneself. */
-defineProps<{ name: string; muted: boolean; soloed: boolean; disabled?: boolean }>();
+defineProps<{
+  name: string;
+  muted: boolean;
+  soloed: boolean;
+  disabled?: boolean;
+  /** The tabindex of each, in a list with one tab stop. */
+  stop?: (name: string) => 0 | -1;
+}>();
 defineEmits<{ mute: []; solo: [among: boolean] }>();
 </script>
 
 <template>
   <button
     class="small-button"
+    data-stop="mute"
+    :tabindex="stop?.('mute')"
     :aria-pressed="muted"
     :disabled="disabled"
     :aria-label="$t('muteSolo.muteNameForEverybody', { name: name })"
@@ -17,6 +26,8 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
   </button>
   <button
     class="small-button lit"
+    data-stop="solo"
+    :tabindex="stop?.('solo')"
     :aria-pressed="soloed"
     :aria-label="$t('muteSolo.soloNameOnlyYouHear', { name: name })"
     :title="$t('muteSolo.soloOnlyForYouWith')"

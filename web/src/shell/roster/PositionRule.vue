@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** A source's place on a small rule from left to right, which is itself the control; a spread one shows its band. */
 import { must } from "@/domain/must";
+import { refThrottled } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { End } from "@/domain/ends";
 import { panText } from "@/domain/format";
@@ -12,6 +13,10 @@ const props = defineProps<{
   label: string;
   disabled?: boolean;
   holder?: string;
+  /** It goes along its line by itself: what is read aloud follows now and then, not with every frame. */
+  isMoving?: boolean;
+  /** Its tabindex, in a list with one tab stop. */
+  tab?: 0 | -1;
 }>();
 const emit = defineEmits<{
   grasp: [];
@@ -33,9 +38,16 @@ const band = computed(() => {
   const [a, b] = props.ends.map((end) => end.at) as [number, number];
   return { left: percent(Math.min(a, b)), width: `${Math.abs(a - b) * 50}%` };
 });
-const said = computed(() =>
+const text = computed(() =>
   props.ends.length < 2 ? panText(middle.value) : `${props.ends.map((end) => panText(end.at)).join(" to ")}`,
 );
+
+/** How often what is read aloud follows what moves (ms). */
+const READ_EVERY = 500;
+const slowText = refThrottled(text, READ_EVERY);
+const said = computed(() => (props.isMoving ? slowText.value : text.value));
+const slowMiddle = refThrottled(middle, READ_EVERY);
+const valueNow = computed(() => Math.round((props.isMoving ? slowMiddle.value : middle.value) * 100));
 
 function panAt(event: PointerEvent): number {
   const box = must(rule.value).getBoundingClientRect();
@@ -101,11 +113,11 @@ function onKey(event: KeyboardEvent): void {
     class="rule"
     :class="{ held, disabled }"
     role="slider"
-    :tabindex="disabled ? -1 : 0"
+    :tabindex="disabled ? -1 : (tab ?? 0)"
     :aria-label="label"
     aria-valuemin="-100"
     aria-valuemax="100"
-    :aria-valuenow="Math.round(middle * 100)"
+    :aria-valuenow="valueNow"
     :aria-valuetext="said"
     :aria-disabled="disabled"
     :title="
@@ -130,10 +142,11 @@ function onKey(event: KeyboardEvent): void {
     <span
       v-for="end in ends"
       :key="end.side"
-      class="pointer"
-      :class="end.side"
-      :style="{ left: percent(end.at), borderBottomColor: colour }"
-    />
+      class="place"
+      :style="{ transform: `translateX(${percent(end.at)})` }"
+    >
+      <i class="pointer" :class="end.side" :style="{ borderBottomColor: colour }" />
+    </span>
   </div>
 </template>
 
@@ -161,9 +174,16 @@ function onKey(event: KeyboardEvent): void {
   height: 9px;
   border-left: 1px solid var(--rule-strong);
 }
+/* As wide as the rule, so that a share of it is a place on it. */
+.place {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+}
 .pointer {
   position: absolute;
   top: 2px;
+  left: 0;
   margin-left: -5px;
   border: 5px solid transparent;
   border-top-width: 0;

@@ -1,7 +1,13 @@
 <script setup lang="ts">
 /** Every source of the session, in its groups, with its place in the list itself; and the returns below. */
 import type { Group, Source } from "@/domain/model";
-import { computed, ref } from "vue";
+import { must } from "@/domain/must";
+import { t } from "@/words";
+import { useVirtualizer } from "@tanstack/vue-virtual";
+import { useLocalStorage } from "@vueuse/core";
+import { computed, ref, watch } from "vue";
+import { usePointerDrag } from "@/gestures/pointerDrag";
+import { useRoving } from "./roving";
 import { useChartView } from "@/session/view";
 import { useReturns } from "@/session/returns";
 import { usePlacing } from "@/session/placing";
@@ -20,34 +26,121 @@ const placing = usePlacing();
 const returns = useReturns();
 const showRemoved = ref(false);
 
-interface Entry {
-  group: Group | null;
-  sources: Source[];
+/** A row of the list: a group's head, or a source. */
+type Item =
+  { key: string; group: Group; members: Source[] } | { key: string; source: Source; isGrouped: boolean };
+
+/** Heights of rows (px), by density. */
+const HEIGHTS = { roomy: { group: 30, source: 46 }, compact: { group: 26, source: 24 } } as const;
+/** Rows made beyond those in sight. */
+const BEYOND = 10;
+/** From so many sources on they can be filtered. */
+const MANY = 8;
+const density = useLocalStorage<keyof typeof HEIGHTS>("needle-list-density", "roomy");
+const collapsed = useLocalStorage<string[]>("needle-collapsed-groups", []);
+const wanted = ref("");
+
+/** What a source is found by: its name, its group, and what it does. */
+function isWanted(source: Source): boolean {
+  const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
+  if (!words.length) return true;
+  const group = session.document?.groups[source.group]?.name ?? "";
+  const names = `${source.name} ${group}`.toLowerCase();
+  return words.every(
+    (word) =>
+      names.includes(word) ||
+      (word === t("roster.wordMoving") && isMoving(source)) ||
+      (word === t("roster.wordMuted") && session.muted(source)) ||
+      (word === t("roster.wordSoloed") && player.solo.includes(source.id)),
+  );
+}
+const isMoving = (source: Source): boolean =>
+  !!session.document?.pulses[source.id]?.on ||
+  session.document?.deals[source.id]?.on === true ||
+  view.ownLanes(source).some((parameter) => session.follows(source.id, parameter));
+
+function toggle(group: string): void {
+  collapsed.value = collapsed.value.includes(group)
+    ? collapsed.value.filter((one) => one !== group)
+    : [...collapsed.value, group];
 }
 
 /** Sources in order; a group stands where its first member stands, with all its members. */
-const entries = computed<Entry[]>(() => {
-  const found: Entry[] = [];
+const items = computed<Item[]>(() => {
+  const found: Item[] = [];
   const groups = session.document?.groups ?? {};
-  for (const source of view.shownSources) {
-    const group = groups[source.group] ?? null;
-    const last = found.at(-1);
-    const there = group && found.find((entry) => entry.group?.id === group.id);
-    if (there) there.sources.push(source);
-    else if (!group && last && !last.group) last.sources.push(source);
-    else found.push({ group, sources: [source] });
+  const seen = new Set<string>();
+  const shown = view.shownSources.filter(isWanted);
+  for (const source of shown) {
+    const group = groups[source.group];
+    if (!group) found.push({ key: source.id, source, isGrouped: false });
+    else if (!seen.has(group.id)) {
+      seen.add(group.id);
+      const members = shown.filter((one) => one.group === group.id);
+      found.push({ key: `group:${group.id}`, group, members });
+      if (!collapsed.value.includes(group.id))
+        found.push(...members.map((one) => ({ key: one.id, source: one, isGrouped: true })));
+    }
   }
   return found;
 });
 
+const list = ref<HTMLElement>();
+const virtualizer = useVirtualizer(
+  computed(() => ({
+    count: items.value.length,
+    getScrollElement: () => list.value ?? null,
+    estimateSize: (index: number) =>
+      HEIGHTS[density.value]["group" in must(items.value[index]) ? "group" : "source"],
+    getItemKey: (index: number) => items.value[index]?.key ?? index,
+    overscan: BEYOND,
+    paddingEnd: 8,
+  })),
+);
+watch([density, items], () => virtualizer.value.measure());
+const rows = computed(() =>
+  virtualizer.value.getVirtualItems().flatMap(({ index, start, size }) => {
+    const item = items.value[index];
+    return item ? [{ item, start, size }] : [];
+  }),
+);
+const { onFocus, onKey } = useRoving(
+  list,
+  () => items.value.map(({ key }) => key),
+  (index) => virtualizer.value.scrollToIndex(index),
+);
+// Who selects elsewhere finds it in the list.
+watch(
+  () => player.chosen,
+  (id) => {
+    const index = items.value.findIndex(({ key }) => key === id);
+    if (index >= 0) virtualizer.value.scrollToIndex(index);
+  },
+);
+
+/** A source that is dragged to another place of the list, and the one before which it would be put. */
 const dragged = ref<string | null>(null);
 const over = ref<string | null>(null);
-
-function drop(before: Source): void {
-  const source = session.sourceById(dragged.value);
-  dragged.value = over.value = null;
-  if (source && source.id !== before.id) placing.putBefore(source, before);
-}
+const drag = usePointerDrag({
+  start: (event) => {
+    const handle = (event.target as HTMLElement).closest<HTMLElement>("[data-reorder]");
+    if (!handle || !session.mayEdit) return false;
+    dragged.value = handle.dataset.reorder ?? null;
+    return true;
+  },
+  move: (event) => {
+    const row = document
+      .elementFromPoint(event.clientX, event.clientY)
+      ?.closest<HTMLElement>("[data-source]");
+    over.value = row?.dataset.source ?? null;
+  },
+  end: () => {
+    const [source, before] = [session.sourceById(dragged.value), session.sourceById(over.value)];
+    dragged.value = over.value = null;
+    if (source && before && source.id !== before.id) placing.putBefore(source, before);
+  },
+  cancel: () => (dragged.value = over.value = null),
+});
 </script>
 
 <template>
@@ -64,23 +157,60 @@ function drop(before: Source): void {
         {{ $t("roster.add") }}
       </button>
     </header>
-    <div class="list">
-      <template v-for="(entry, i) in entries" :key="entry.group?.id ?? i">
-        <GroupRow v-if="entry.group" :group="entry.group" :members="entry.sources" />
-        <ul :class="{ grouped: entry.group }">
-          <RosterRow
-            v-for="source in entry.sources"
-            :key="source.id"
-            :source="source"
-            :class="{ over: over === source.id }"
-            @pick="dragged = source.id"
-            @dragend="dragged = over = null"
-            @dragover.prevent="dragged && (over = source.id)"
-            @drop.prevent="drop(source)"
+    <div v-if="session.sources.length > MANY" class="filter">
+      <input
+        v-model="wanted"
+        type="search"
+        :placeholder="$t('roster.filterHint')"
+        :aria-label="$t('roster.filter')"
+        @keydown.escape.stop="wanted = ''"
+        @keydown.enter="($event.target as HTMLElement).blur()"
+      />
+      <button
+        class="small-button"
+        :aria-pressed="density === 'compact'"
+        :aria-label="$t('roster.compactRows')"
+        :title="$t('roster.compactRows')"
+        @click="density = density === 'compact' ? 'roomy' : 'compact'"
+      >
+        <svg width="12" height="12" aria-hidden="true"><path d="M1 2h10M1 5h10M1 8h10M1 11h10" /></svg>
+      </button>
+    </div>
+    <div
+      ref="list"
+      class="list"
+      @focusin="onFocus"
+      @keydown="onKey"
+      @pointerdown="drag.down"
+      @pointermove="drag.move"
+      @pointerup="drag.up"
+      @pointercancel="drag.cancel"
+    >
+      <ul :style="{ height: `${virtualizer.getTotalSize()}px` }" :aria-label="$t('roster.sources')">
+        <template v-for="{ item, start, size } in rows" :key="item.key">
+          <GroupRow
+            v-if="'group' in item"
+            :group="item.group"
+            :members="item.members"
+            :is-collapsed="collapsed.includes(item.group.id)"
+            :style="{ transform: `translateY(${start}px)`, height: `${size}px` }"
+            @toggle="toggle(item.group.id)"
           />
-        </ul>
-      </template>
+          <RosterRow
+            v-else
+            :source="item.source"
+            :is-compact="density === 'compact'"
+            :class="{
+              grouped: item.isGrouped,
+              over: over === item.source.id,
+              dragged: dragged === item.source.id,
+            }"
+            :style="{ transform: `translateY(${start}px)`, height: `${size}px` }"
+          />
+        </template>
+      </ul>
       <p v-if="!session.sources.length" class="empty quiet">{{ $t("roster.yourStemsAreListedHere") }}</p>
+      <p v-else-if="!items.length" class="empty quiet" role="status">{{ $t("roster.nothingMatches") }}</p>
       <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">
         {{ $t("roster.removed") }}
       </button>
@@ -131,12 +261,45 @@ ul {
   padding: 0;
   list-style: none;
 }
+.list ul {
+  position: relative;
+}
+.list li {
+  position: absolute;
+  top: 0;
+  left: 0;
+  right: 0;
+}
 .grouped {
   margin-left: 8px;
   border-left: 2px solid var(--rule-strong);
+  border-radius: 0 4px 4px 0;
 }
 .over {
   box-shadow: 0 -2px 0 var(--lamp);
+}
+.dragged {
+  opacity: 0.5;
+}
+.filter {
+  display: flex;
+  gap: 5px;
+  padding: 2px 10px 6px 16px;
+}
+.filter input {
+  flex: 1;
+  min-width: 0;
+  height: 24px;
+  padding: 0 6px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  font-size: 12px;
+}
+.filter svg {
+  display: block;
+  fill: none;
+  stroke: currentcolor;
 }
 .link {
   padding: 0;

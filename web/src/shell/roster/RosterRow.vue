@@ -15,13 +15,13 @@ import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
+import { useStops } from "./roving";
 import MuteSolo from "./MuteSolo.vue";
 import { stable } from "@/ui/stable";
 import ParameterField from "@/ui/ParameterField.vue";
 import PositionRule from "./PositionRule.vue";
 
-const props = defineProps<{ source: Source }>();
-defineEmits<{ pick: [] }>();
+const props = defineProps<{ source: Source; isCompact?: boolean }>();
 const session = useSession();
 const player = usePlayer();
 const view = useChartView();
@@ -56,6 +56,7 @@ const armed = computed(() => {
 /** Its place is not to be moved: it is dealt out, or frozen. */
 const settled = computed(() => deals.isOn(props.source.id) || !!props.source.frozen_asset);
 const pulsing = computed(() => !!session.document?.pulses[props.source.id]?.on);
+const stop = useStops(() => props.source.id);
 let last: Values | null = null;
 
 function move(side: End["side"], pan: number): void {
@@ -86,20 +87,23 @@ const watchers = stable(() =>
 <template>
   <li
     class="row"
-    :class="{ chosen, unheard }"
+    :class="{ chosen, unheard, compact: isCompact }"
     :style="{ '--source': inkOf(source.colour) }"
     :data-source="source.id"
+    :data-item="source.id"
     @click="view.choose(source.id, among($event))"
   >
-    <span
-      class="ink"
-      :draggable="session.mayEdit"
-      :title="$t('rosterRow.dragToReorder')"
-      @dragstart="$emit('pick')"
-    />
+    <span class="ink" :data-reorder="source.id" :title="$t('rosterRow.dragToReorder')" />
     <div class="body">
       <div class="top">
-        <button class="name" :aria-pressed="chosen" @click.stop="view.choose(source.id, among($event))">
+        <button
+          class="name"
+          data-stop="name"
+          :tabindex="stop('name')"
+          :aria-pressed="chosen"
+          :title="source.name"
+          @click.stop="view.choose(source.id, among($event))"
+        >
           {{ source.name }}
         </button>
         <span
@@ -113,6 +117,8 @@ const watchers = stable(() =>
         <button
           v-if="remarks.length"
           class="remarks"
+          data-stop="remarks"
+          :tabindex="stop('remarks')"
           :class="{ unread: remarks.some((one) => comments.unreadIn(one).length) }"
           :aria-label="
             $t('rosterRow.commentsOnName', { count: remarks.length, name: source.name }, remarks.length)
@@ -179,6 +185,8 @@ const watchers = stable(() =>
         <button
           v-if="holder && session.mayEdit"
           class="ask"
+          data-stop="ask"
+          :tabindex="stop('ask')"
           :title="$t('rosterRow.nameControlsIt', { name: holder.name })"
           @click.stop="ask"
         >
@@ -186,6 +194,8 @@ const watchers = stable(() =>
         </button>
         <ParameterField
           class="level"
+          data-stop="level"
+          :tabindex="stop('level')"
           :style="{ width: `${levelText(level).length + 1}ch` }"
           parameter="level"
           :value="level"
@@ -195,7 +205,10 @@ const watchers = stable(() =>
         />
       </div>
       <PositionRule
+        data-stop="position"
+        :tab="stop('position')"
         :ends="ends"
+        :is-moving="automated && player.playing"
         :colour="inkOf(source.colour)"
         :label="$t('rosterRow.positionOfName', { name: source.name })"
         :disabled="!session.mayEdit || !!holder || settled"
@@ -208,6 +221,7 @@ const watchers = stable(() =>
       />
     </div>
     <MuteSolo
+      :stop="stop"
       :name="source.name"
       :muted="muted"
       :soloed="soloed"
@@ -228,6 +242,14 @@ const watchers = stable(() =>
   border-radius: 4px;
   cursor: default;
 }
+.compact {
+  padding-block: 0;
+}
+.compact .body {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 72px;
+  align-items: center;
+}
 .row.chosen {
   background: var(--raised);
   border-color: var(--source);
@@ -235,6 +257,7 @@ const watchers = stable(() =>
 .ink {
   width: 4px;
   cursor: grab;
+  touch-action: none;
   align-self: stretch;
   margin: 3px 2px 3px 0;
   background: var(--source);

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What the chart draws, on two sheets: the paper with all other lines, and above it what a hand is working on. */
 import type { LaneName } from "@/domain/model";
-import { computed, ref, shallowRef, watch } from "vue";
+import { computed, ref } from "vue";
 import { clockText } from "@/domain/grid";
 import { useHistory } from "@/features/history/history";
 import { useLean } from "@/audio/lean";
@@ -10,11 +10,13 @@ import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { useTakes } from "@/session/takes";
 import { inkOf } from "@/ui/theme";
+import { must } from "@/domain/must";
+import { stable } from "@/ui/stable";
+import PaperTile from "./PaperTile.vue";
 import { sized } from "@/ui/drawing/canvas";
 import type { Axis } from "@/ui/drawing/axis";
 import { useLines } from "./lines";
 import { usePainting } from "@/ui/drawing/painting";
-import { paintPaper } from "@/ui/drawing/paint";
 import { paintLine, paintLook, paintWay, type Scene } from "@/ui/drawing/paintLines";
 import { useChartView } from "@/session/view";
 import { palette } from "@/ui/palette";
@@ -35,7 +37,6 @@ const recorder = useRecorder();
 const lines = useLines();
 const history = useHistory();
 
-const paper = ref<HTMLCanvasElement>();
 const work = ref<HTMLCanvasElement>();
 
 const common = computed(() => ({
@@ -55,36 +56,18 @@ const scene = computed<Scene>(() => ({
   scale: view.scale,
 }));
 
-/**
- * The paper is painted some way beyond what is in sight, so that scrolling only shifts it: which stretch that is, and how
- * far beyond (px). What is zoomed is painted anew anyway, and no farther than it shows.
- */
-const sheet = shallowRef({ top: 0, scale: 0, beyond: 0 });
-watch(
-  [() => view.top, () => view.scale, () => props.height],
-  ([top, scale, height]) => {
-    const zoomed = scale !== sheet.value.scale;
-    const moved = Math.abs(top - sheet.value.top) * scale;
-    if (zoomed) sheet.value = { top, scale, beyond: 0 };
-    else if (moved > sheet.value.beyond) sheet.value = { top, scale, beyond: Math.round(height / 2) };
-  },
-  { immediate: true },
-);
-const paperHeight = computed(() => props.height + 2 * sheet.value.beyond);
-const paperY = computed(() => (sheet.value.top - view.top) * view.scale - sheet.value.beyond);
-const paperScene = computed<Scene>(() => ({
-  ...common.value,
-  height: paperHeight.value,
-  top: sheet.value.top - sheet.value.beyond / sheet.value.scale,
-  scale: sheet.value.scale,
-}));
-
-usePainting(() => {
-  if (!paper.value) return;
-  const { context } = sized(paper.value, props.width, paperHeight.value);
-  paintPaper(context, paperScene.value);
-  for (const line of lines.others.value) paintLine(context, paperScene.value, line);
+/** How high each piece of paper is (px): scrolling paints only what comes into sight. */
+const TILE = 256;
+const tiles = stable(() => {
+  const [first, last] = [view.top * view.scale, view.top * view.scale + props.height].map((y) =>
+    Math.floor(y / TILE),
+  );
+  const from = must(first) - 1;
+  return Array.from({ length: must(last) - from + 2 }, (_, i) => from + i);
 });
+/** Pieces are used again for others: no more of them are made than are in sight. */
+const slotOf = (index: number): number =>
+  ((index % tiles.value.length) + tiles.value.length) % tiles.value.length;
 
 /** Whether a lane is drawn on the axis that is shown. */
 const isHere = ({ owner: source, parameter }: LaneName): boolean =>
@@ -137,18 +120,30 @@ usePainting(() => {
 </script>
 
 <template>
-  <canvas
-    ref="paper"
-    :style="{ width: `${width}px`, height: `${paperHeight}px`, transform: `translateY(${paperY}px)` }"
-  />
+  <div class="paper" :style="{ transform: `translateY(${-view.top * view.scale}px)` }">
+    <PaperTile
+      v-for="index in tiles"
+      :key="slotOf(index)"
+      :index="index"
+      :height="TILE"
+      :common="common"
+      :scale="view.scale"
+      :lines="lines.others.value"
+      :style="{ width: `${width}px`, height: `${TILE}px`, top: `${index * TILE}px` }"
+    />
+  </div>
   <canvas ref="work" :style="{ width: `${width}px`, height: `${height}px` }" />
 </template>
 
 <style scoped>
+.paper {
+  position: absolute;
+  inset: 0 auto auto 0;
+  will-change: transform;
+}
 canvas {
   position: absolute;
   inset: 0;
   display: block;
-  will-change: transform;
 }
 </style>

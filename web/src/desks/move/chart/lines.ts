@@ -76,7 +76,9 @@ export function useLines() {
 
   /** Whether a colleague holds what a source's line shows: it moves, and the others' are not painted anew for it. */
   const isHeld = (source: Source): boolean =>
-    (isPlace.value ? PLACES : [view.parameter]).some((one) => session.previews.has(`${source.id}.${one}`));
+    (isPlace.value ? PLACES : [view.parameter]).some((one) =>
+      session.heldByOthers.has(`${source.id}.${one}`),
+    );
   const heldIds = stable(() => view.shownSources.filter(isHeld).map(({ id }) => id));
 
   function othersLines(isWanted: (source: Source) => boolean): Line[] {

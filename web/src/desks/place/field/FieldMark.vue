@@ -2,6 +2,7 @@
 /** One source in the field: a mark, or two ends and a band; dragged for place and level, moved with the keys. */
 import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
+import { t } from "@/words";
 import { computed, ref } from "vue";
 import { useChartView } from "@/session/view";
 import { widthTo, type End, type Values } from "@/domain/ends";
@@ -43,9 +44,12 @@ const middle = computed(() => (Math.min(...props.xs) + Math.max(...props.xs)) / 
 const place = computed(() => props.mark.ends.map((end) => panText(end.at)).join(" to "));
 const wide = computed(() => props.mark.ends.flatMap(({ part }) => (part ? [partText(part)] : [])).join(", "));
 const value = computed(() => `${place.value} · ${levelText(props.mark.level)}`);
-const said = computed(
-  () =>
-    `${source.value.name} ${value.value}${wide.value && `, ${wide.value}`}${props.to ? ` in ${props.to.name}` : ""}`,
+/** It goes along its line by itself: where it is at each moment is not read aloud. */
+const goes = computed(() => props.mark.moves && player.playing && !props.mark.chosen);
+const said = computed(() =>
+  goes.value
+    ? t("fieldMark.nameMoves", { name: source.value.name })
+    : `${source.value.name} ${value.value}${wide.value && `, ${wide.value}`}${props.to ? ` in ${props.to.name}` : ""}`,
 );
 
 interface Held {
@@ -216,6 +220,10 @@ function onKey(event: KeyboardEvent): void {
     ArrowDown: props.mark.level - by,
   };
   const [toPan, toLevel] = [pan[event.key], level[event.key]];
+  if (event.key === "Enter") {
+    event.preventDefault();
+    return view.choose(source.value.id, event.ctrlKey || event.metaKey || event.shiftKey);
+  }
   if ((toPan === undefined && toLevel === undefined) || !session.mayEdit || holder.value) return;
   event.preventDefault();
   event.stopPropagation();
@@ -255,10 +263,7 @@ const watchers = stable(() =>
     role="button"
     :aria-label="said"
     :aria-pressed="mark.chosen"
-    @focus="
-      mark.chosen || view.choose(source.id);
-      emit('point', true);
-    "
+    @focus="emit('point', true)"
     @blur="emit('point', false)"
     @pointerenter="emit('point', true)"
     @pointerleave="emit('point', false)"
