@@ -1,6 +1,6 @@
 /** What the page asks of the server for itself: told how far it is, stopped, refused, asked again. */
 import { effectScope, nextTick, type EffectScope } from "vue";
-import { useControlRequests } from "@/desks/balance/details/asking";
+import { useMeasurement } from "@/desks/balance/details/measurement";
 import { usePeople } from "@/features/people/people";
 import { useAccount } from "@/account/account";
 import { useConflicts } from "@/features/history/conflicts";
@@ -46,7 +46,7 @@ describe("long work", () => {
   it("tells how far it is until it is done", async () => {
     const shares = [0.25, 0.5, 1];
     const seen: number[] = [];
-    const asking = scope.run(() => useControlRequests<{ done: number; revision: number }>("causes"))!;
+    const asking = scope.run(() => useMeasurement<{ done: number; revision: number }>("causes"))!;
     desk.gives["/causes?"] = () => {
       seen.push(asking.done.value);
       return { done: shares.shift()!, revision: 5 };
@@ -59,7 +59,7 @@ describe("long work", () => {
   });
 
   it("that is asked for anew is asked for once, and what comes of the first is not taken", async () => {
-    const asking = scope.run(() => useControlRequests<{ done: number; revision: number }>("causes"))!;
+    const asking = scope.run(() => useMeasurement<{ done: number; revision: number }>("causes"))!;
     desk.gives["start=1"] = () => ({ done: 1, revision: 1 });
     desk.gives["start=2"] = () => ({ done: 1, revision: 2 });
     const first = asking.ask({ start: "1" });
@@ -69,7 +69,7 @@ describe("long work", () => {
   });
 
   it("that cannot be done says why; cleared, nothing is left", async () => {
-    const asking = scope.run(() => useControlRequests<{ done: number; revision: number }>("causes"))!;
+    const asking = scope.run(() => useMeasurement<{ done: number; revision: number }>("causes"))!;
     desk.gives["/causes?"] = () => {
       throw new Error("nothing sounds there");
     };

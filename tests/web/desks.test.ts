@@ -16,7 +16,7 @@ describe.each(["stereo", "room"] as const)("in %s", (kind) => {
     ["place", "Room"],
     ["move", "Freehand"],
     ["pulse", "It turns the sides down"],
-    ["balance", "Each source's share"],
+    ["balance", "Lean of the whole mix, 3 s"],
     ["hand-over", "Export"],
   ])("the %s desk stands whole", async (desk, says) => {
     await open(desk, kind);

@@ -55,7 +55,7 @@ describe("keys", () => {
     vi.stubGlobal("window", world);
     vi.stubGlobal("HTMLElement", Element);
     const app = createApp({});
-    app.provide(routerKey, { replace: (to: string) => void went.push(to) } as never);
+    app.provide(routerKey, { push: (to: string) => void went.push(to) } as never);
     scope = effectScope();
     scope.run(() => app.runWithContext(() => useKeys(() => (helped += 1), () => desk))); // prettier-ignore
   });

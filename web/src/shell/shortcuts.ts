@@ -149,11 +149,11 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     W: () => (without.on ? without.stop() : without.start(true)),
     "[": () => neighbour(-1),
     "]": () => neighbour(1),
-    "1": () => void router.replace(`/sessions/${session.id}/place`),
-    "2": () => void router.replace(`/sessions/${session.id}/move`),
-    "3": () => void router.replace(`/sessions/${session.id}/pulse`),
-    "4": () => void router.replace(`/sessions/${session.id}/balance`),
-    "5": () => void router.replace(`/sessions/${session.id}/hand-over`),
+    "1": () => void router.push(`/sessions/${session.id}/place`),
+    "2": () => void router.push(`/sessions/${session.id}/move`),
+    "3": () => void router.push(`/sessions/${session.id}/pulse`),
+    "4": () => void router.push(`/sessions/${session.id}/balance`),
+    "5": () => void router.push(`/sessions/${session.id}/hand-over`),
     n: () => comments.begin(moves.span),
     o: () => {
       const notice = notices.byKey("o");
@@ -191,6 +191,15 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     if (held) must(holds[held]).stop();
     held = "";
   }
+  // What was chosen with a pointer gives the keys back: the next one is a shortcut again.
+  let isByPointer = false;
+  useEventListener("pointerdown", () => (isByPointer = true), { capture: true });
+  useEventListener("keydown", () => (isByPointer = false), { capture: true });
+  useEventListener("change", (event) => {
+    const target = event.target as HTMLElement;
+    if (isByPointer && target.matches("select, input[type=checkbox], input[type=radio], input[type=range]"))
+      target.blur();
+  });
   // A window that loses the keyboard never hears that the key was let go.
   useEventListener(window, "blur", letGo);
 

@@ -40,10 +40,18 @@ function onBlur(): void {
   drop();
 }
 
+/** What is entered or left gives the keys back: the next one is a shortcut again. */
+const giveBack = (event: KeyboardEvent): void => (event.target as HTMLElement).blur();
+
 function onKey(event: KeyboardEvent): void {
-  if (event.key === "Enter") keep();
-  else if (event.key === "Escape") drop();
-  else if ((event.key === "ArrowUp" || event.key === "ArrowDown") && props.step) {
+  if (event.key === "Enter") {
+    keep();
+    if (!wrong.value) giveBack(event);
+  } else if (event.key === "Escape") {
+    drop();
+    giveBack(event);
+  }
+  if ((event.key === "ArrowUp" || event.key === "ArrowDown") && props.step) {
     event.preventDefault();
     drop();
     const by =

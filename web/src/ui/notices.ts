@@ -24,7 +24,8 @@ export const useNotices = defineStore("notices", () => {
     const id = (last += 1);
     const others = all.value.filter((one) => !more.about || one.about !== more.about);
     all.value = [...others, { id, text, ...more }].slice(-MOST);
-    setTimeout(() => drop(id), GONE_AFTER);
+    // What asks for something stays until it is answered or closed.
+    if (!more.action && !more.other) setTimeout(() => drop(id), GONE_AFTER);
     return id;
   }
 

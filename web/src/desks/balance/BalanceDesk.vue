@@ -8,7 +8,7 @@ import BalanceFoot from "@/shell/meters/BalanceFoot.vue";
 import { useLean } from "@/audio/lean";
 import { useSession } from "@/session/session";
 import { inkOf } from "@/ui/theme";
-import { useControlRequests } from "@/desks/balance/details/asking";
+import { useMeasurement } from "@/desks/balance/details/measurement";
 import CausesPart from "@/desks/balance/details/CausesPart.vue";
 import { useCounterweight } from "@/desks/balance/details/counterweight";
 import CounterweightPart from "@/desks/balance/details/CounterweightPart.vue";
@@ -22,7 +22,7 @@ const session = useSession();
 const view = useChartView();
 const lean = useLean();
 const weight = useCounterweight();
-const own = useControlRequests<Schemas["BalanceOut"]>("balance");
+const own = useMeasurement<Schemas["BalanceOut"]>("balance");
 
 const SIDE = 284;
 const FOOT = 152;

@@ -3,7 +3,7 @@
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
-import { useElementSize, useEventListener, useLocalStorage } from "@vueuse/core";
+import { useElementSize, useEventListener } from "@vueuse/core";
 import { persist } from "@/api/persist";
 import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, ref, watch, type Ref } from "vue";
 import { useComments } from "@/features/comments/comments";
@@ -13,7 +13,6 @@ import { useConflicts } from "@/features/history/conflicts";
 import { useAlong } from "@/audio/along";
 import { useArrivals } from "@/features/import/uploads";
 import { useChartView } from "@/session/view";
-import BalanceDesk from "@/desks/balance/BalanceDesk.vue";
 import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import Details from "./Details.vue";
@@ -29,10 +28,12 @@ import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
 import { useKeys } from "@/shell/shortcuts";
 import EarMark from "@/ui/EarMark.vue";
+import { lastPlace, useWhere } from "./where";
 import TopBar from "@/shell/top-bar/TopBar.vue";
 import Tour from "@/features/tour/Tour.vue";
 
 // Loaded when first shown.
+const BalanceDesk = defineAsyncComponent(() => import("@/desks/balance/BalanceDesk.vue"));
 const ImportDialog = defineAsyncComponent(() => import("@/features/import/ImportDialog.vue"));
 const CommentsSheet = defineAsyncComponent(() => import("@/features/comments/CommentsSheet.vue"));
 const HandOverDesk = defineAsyncComponent(() => import("@/desks/hand-over/HandOverDesk.vue"));
@@ -99,10 +100,9 @@ const aloneBars = computed(() =>
   alone.stretch ? `${session.grid.text(alone.stretch.start)}–${session.grid.text(alone.stretch.end)}` : "",
 );
 
-/** The desk that was last worked at, unless the address names one. */
-const lastDesk = useLocalStorage("desk", "place");
-const desk = computed(() => props.desk || lastDesk.value);
-watch(desk, (now) => (lastDesk.value = now), { immediate: true });
+/** The desk of the address, else the one where one was last in this session; a new one begins where sources are placed. */
+const desk = computed(() => props.desk || (lastPlace(props.id).desk ?? "place"));
+const where = useWhere(() => desk.value);
 
 function openSettings(which: string): void {
   part.value = which;
@@ -141,12 +141,12 @@ useEventListener("beforeunload", (event: BeforeUnloadEvent) => {
     event.preventDefault();
 });
 
-/** A session that has just been opened: what moves farthest is chosen, unless somebody was quicker. */
+/** A session that has just been opened: one is where one was, else what moves farthest is chosen. */
 function begin(id: string): void {
   if (id !== props.id) return;
   document.title = t("sessionPage.nameWanderingNeedle", { name: session.settings?.name });
   view.top = -16 / view.scale;
-  if (player.chosen) return;
+  if (player.chosen || where.goBack(id)) return;
   const travel = (source: Source): number => {
     const places = session.points(source.id, "pan").map((point) => point.value);
     return places.length ? Math.max(...places) - Math.min(...places) : 0;

@@ -83,6 +83,12 @@ const side = computed(() => sideClass(number("lean_long")));
   top: 55px;
   font-weight: 600;
 }
+.lean .number {
+  margin-left: 0.4em;
+}
+.lean.full .number {
+  margin-left: 0;
+}
 .lean.full {
   top: 126px;
   transform: translateX(-50%);

@@ -36,3 +36,13 @@ defineEmits<{ mute: []; solo: [among: boolean] }>();
     S
   </button>
 </template>
+
+<style scoped>
+/* On a phone a finger finds them. */
+@media (max-width: 760px) {
+  button.small-button {
+    min-width: 40px;
+    height: 40px;
+  }
+}
+</style>

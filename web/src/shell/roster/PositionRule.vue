@@ -30,6 +30,8 @@ const rule = ref<HTMLElement>();
 const moved = ref(false);
 const held = ref<End["side"] | null>(null);
 let offset = 0;
+/** Where the pointer came down (px). */
+let pressedAt = 0;
 
 const middle = computed(() => props.ends.reduce((sum, end) => sum + end.at, 0) / props.ends.length);
 const percent = (pan: number): string => `${((pan + 1) / 2) * 100}%`;
@@ -69,11 +71,16 @@ function onDown(event: PointerEvent): void {
   held.value = sideAt(event);
   offset = props.ends.length > 1 && held.value === "whole" ? middle.value - panAt(event) : 0;
   moved.value = false;
+  pressedAt = event.clientX;
   emit("grasp");
 }
 
+/** A finger moves nothing before it has gone so far across (px): it may be about to scroll. */
+const DECIDED = 8;
+
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
+  if (!moved.value && event.pointerType === "touch" && Math.abs(event.clientX - pressedAt) < DECIDED) return;
   moved.value = true;
   emit("move", held.value, tidy("pan", panAt(event) + offset));
 }
@@ -156,7 +163,8 @@ function onKey(event: KeyboardEvent): void {
   height: 18px;
   margin: 0 6px;
   cursor: ew-resize;
-  touch-action: none;
+  /* A finger that goes up or down scrolls the list and moves nothing. */
+  touch-action: pan-y;
 }
 .rule::before {
   content: "";

@@ -247,8 +247,23 @@ const watchers = stable(() =>
 }
 .compact .body {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 72px;
+  grid-template-columns: minmax(0, 1fr) 52px;
   align-items: center;
+}
+.compact .moves {
+  display: none;
+}
+.compact .name,
+.compact .level {
+  font-size: 12px;
+}
+.compact :deep(.small-button) {
+  min-width: 22px;
+  height: 20px;
+  padding: 0 4px;
+}
+.compact :deep(.rule) {
+  margin: 0 4px;
 }
 .row.chosen {
   background: var(--raised);

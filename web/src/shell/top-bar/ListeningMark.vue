@@ -4,6 +4,8 @@ import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
+import { useBypass } from "@/audio/bypass";
+import { useSession } from "@/session/session";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
 
@@ -11,10 +13,54 @@ const player = usePlayer();
 const library = useLibrary();
 const room = useRoom();
 const monitor = useMonitor();
+const session = useSession();
+const bypass = useBypass();
+
+interface Mark {
+  text: string;
+  title: string;
+  end: () => void;
+}
+
+/** Who is soloed: a name, or how many. */
+const soloName = computed(() => {
+  const [first, ...others] = [...new Set(player.solo.map((one) => one.split(".")[0]))];
+  if (others.length) return t("listeningMark.several", { count: others.length + 1 });
+  const found = session.document;
+  return found?.sources[first ?? ""]?.name ?? found?.returns[first ?? ""]?.name ?? "";
+});
+
+/** So many have room in the bar; what is more is told, and ended, as one. */
+const SHOWN = 2;
+const shown = computed(() => {
+  if (marks.value.length <= SHOWN) return marks.value;
+  const rest = marks.value.slice(SHOWN - 1);
+  const more: Mark = {
+    text: t("listeningMark.more", { count: rest.length }),
+    title: rest.map(({ title }) => title).join("\n"),
+    end: () => rest.forEach((one) => one.end()),
+  };
+  return [...marks.value.slice(0, SHOWN - 1), more];
+});
 
 const marks = computed(() => {
   const way = library.library?.monitors.find((one) => one.name === player.monitor);
-  const found = [];
+  const found: Mark[] = [];
+  if (player.solo.length)
+    found.push({
+      text: t("listeningMark.solo", { name: soloName.value }),
+      title: t("listeningMark.soloOnlyYouHear", { name: soloName.value }),
+      end: () => (player.solo = []),
+    });
+  if (player.bypass)
+    found.push({
+      text: t("listeningMark.bypass"),
+      title: t("listeningMark.bypassOf", {
+        name: session.sourceById(player.bypass.source)?.name ?? "",
+        treatment: library.library?.treatments[player.bypass.treatment] ?? player.bypass.treatment,
+      }),
+      end: bypass.stop,
+    });
   const usual = way?.name === "stereo" || (way?.name === "headphones" && room.surround);
   if (way && !usual)
     found.push({
@@ -24,7 +70,7 @@ const marks = computed(() => {
     });
   if (player.click)
     found.push({
-      text: "click",
+      text: t("listeningMark.metronome"),
       title: t("listeningMark.metronomeOnOnlyForYou"),
       end: () => (player.click = false),
     });
@@ -36,7 +82,7 @@ const marks = computed(() => {
     });
   if (player.moves.length || player.earlier)
     found.push({
-      text: `B: ${monitor.moves?.title ?? t("listeningMark.otherAutomation")}`,
+      text: t("listeningMark.b", { title: monitor.moves?.title ?? t("listeningMark.otherAutomation") }),
       title: player.earlier
         ? t("listeningMark.comparingAnEarlierRevisionAt")
         : t("listeningMark.comparingBAutomationThatHas"),
@@ -48,8 +94,8 @@ const marks = computed(() => {
 
 <template>
   <div class="marks" role="status">
-    <button v-for="mark in marks" :key="mark.text" :title="mark.title" @click="mark.end">
-      {{ mark.text }} <span aria-hidden="true">×</span>
+    <button v-for="mark in shown" :key="mark.text" :title="mark.title" @click="mark.end">
+      <span class="text">{{ mark.text }}</span> <span aria-hidden="true">×</span>
     </button>
   </div>
 </template>
@@ -59,7 +105,16 @@ const marks = computed(() => {
   display: flex;
   gap: 5px;
 }
+.text {
+  max-width: 108px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 button {
+  display: flex;
+  gap: 4px;
+  align-items: center;
   height: 24px;
   padding: 0 9px;
   border: 0;

@@ -57,7 +57,6 @@ const about = computed(() => {
         class="desk"
         :to="`/sessions/${session.id}/${one.name}`"
         :aria-current="desk === one.name ? 'page' : undefined"
-        replace
         >{{ one.title }}</RouterLink
       >
     </nav>

@@ -9,7 +9,7 @@ import { useLean } from "@/audio/lean";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { inkOf } from "@/ui/theme";
-import { useControlRequests } from "./asking";
+import { useMeasurement } from "./measurement";
 import { useCauses } from "@/audio/causes";
 import { useStretch } from "@/desks/balance/overview/stretch";
 
@@ -19,7 +19,7 @@ const view = useChartView();
 const chosen = useStretch();
 const causes = useCauses();
 const lean = useLean();
-const asking = useControlRequests<Schemas["CausesOut"]>("causes");
+const asking = useMeasurement<Schemas["CausesOut"]>("causes");
 
 /** Edits in a row are answered when they rest (ms). */
 const AFTER_CHANGE = 400;

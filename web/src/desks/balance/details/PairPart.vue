@@ -9,14 +9,14 @@ import type { Schemas } from "@/api/http";
 import { decibels, leanText, sideClass } from "@/domain/format";
 import { operation, batch, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
-import { useControlRequests } from "./asking";
+import { useMeasurement } from "./measurement";
 import { useStretch } from "@/desks/balance/overview/stretch";
 
 const session = useSession();
 const view = useChartView();
 const edits = useEdits();
 const chosen = useStretch();
-const asking = useControlRequests<Schemas["PairOut"]>("pair");
+const asking = useMeasurement<Schemas["PairOut"]>("pair");
 
 /** The two sides; chosen two by two they fill themselves. */
 const sides = ref<[string[], string[]]>([[], []]);

@@ -36,6 +36,8 @@ const shareOf = (at: number): number => {
 };
 const locked = computed(() => !session.mayEdit || !!(source.value && hand.holderOf(source.value)));
 const held = ref(false);
+/** Where the pointer came down (px). */
+let pressedAt = 0;
 let last: number | null = null;
 
 function valueAt(event: PointerEvent): number {
@@ -64,8 +66,28 @@ function onDown(event: PointerEvent): void {
   if (locked.value || event.button !== 0) return;
   must(rule.value).setPointerCapture(event.pointerId);
   held.value = true;
+  pressedAt = event.clientX;
   last = null;
   if (recorder.writes(props.lane)) show(value.value);
+}
+
+/** A finger moves nothing before it has gone so far across (px): it may be about to scroll. */
+const DECIDED = 8;
+
+function onMove(event: PointerEvent): void {
+  if (!held.value) return;
+  if (last === null && event.pointerType === "touch" && Math.abs(event.clientX - pressedAt) < DECIDED) return;
+  show(valueAt(event));
+}
+
+/** The page scrolls instead: what was shown is taken back. */
+function onCancel(): void {
+  if (!held.value) return;
+  held.value = false;
+  if (source.value && last !== null) hand.drop(source.value);
+  else if (last !== null && !recorder.writes(props.lane))
+    session.letGo(`${props.lane.owner}.${props.lane.parameter}`);
+  else if (last !== null) onUp();
 }
 
 function onUp(): void {
@@ -101,9 +123,9 @@ function onKey(event: KeyboardEvent): void {
         onDown($event);
         must(rule).focus();
       "
-      @pointermove="held && show(valueAt($event))"
+      @pointermove="onMove"
       @pointerup="onUp"
-      @pointercancel="onUp"
+      @pointercancel="onCancel"
       @dblclick="!locked && put(face.initial, false)"
       @keydown="onKey"
     >
@@ -137,7 +159,7 @@ function onKey(event: KeyboardEvent): void {
   flex: 1;
   height: 26px;
   cursor: ew-resize;
-  touch-action: none;
+  touch-action: pan-y;
 }
 .rule::before {
   content: "";

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Placing by a difference of arrival, and what one loudspeaker makes of it. */
+import { radioKey } from "@/ui/radioKeys";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
@@ -41,12 +42,13 @@ const better = computed(() => {
 </script>
 
 <template>
-  <div class="ways" role="radiogroup" :aria-label="$t('delayPart.delayPanning')">
+  <div class="ways" role="radiogroup" @keydown="radioKey" :aria-label="$t('delayPart.delayPanning')">
     <button
       v-for="way in ways"
       :key="way.name"
       class="small-button"
       role="radio"
+      :tabindex="source.delay_panning === way.name ? 0 : -1"
       :aria-checked="source.delay_panning === way.name"
       :aria-pressed="source.delay_panning === way.name"
       :disabled="!session.mayEdit"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
+import { radioKey } from "@/ui/radioKeys";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
@@ -102,11 +103,12 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
 </script>
 
 <template>
-  <div class="modes" role="radiogroup" :aria-label="$t('meaningPart.panMode')">
+  <div class="modes" role="radiogroup" @keydown="radioKey" :aria-label="$t('meaningPart.panMode')">
     <button
       v-for="mode in modes"
       :key="mode.name"
       role="radio"
+      :tabindex="mode.name === source.mode ? 0 : -1"
       :aria-checked="mode.name === source.mode"
       :disabled="!session.mayEdit || !mode.read"
       :title="mode.sentence"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Putting sources down on named seats: names dragged onto a picture of the field, from either side, in one step. */
+import { radioKey } from "@/ui/radioKeys";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { Button, Modal } from "ant-design-vue";
@@ -136,10 +137,11 @@ async function keep(name: string): Promise<void> {
           {{ preset.name }} · {{ preset.mine ? $t("seatingDialog.yours") : preset.author }}
         </option>
       </select>
-      <div class="sides" role="radiogroup" :aria-label="$t('seatingDialog.seenFrom')">
+      <div class="sides" role="radiogroup" @keydown="radioKey" :aria-label="$t('seatingDialog.seenFrom')">
         <button
           class="small-button"
           role="radio"
+          :tabindex="fromPlayers ? -1 : 0"
           :aria-checked="!fromPlayers"
           :aria-pressed="!fromPlayers"
           @click="fromPlayers = false"
@@ -149,6 +151,7 @@ async function keep(name: string): Promise<void> {
         <button
           class="small-button"
           role="radio"
+          :tabindex="fromPlayers ? 0 : -1"
           :aria-checked="fromPlayers"
           :aria-pressed="fromPlayers"
           @click="fromPlayers = true"

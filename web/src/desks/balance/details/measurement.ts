@@ -3,7 +3,7 @@ import { onScopeDispose, ref, shallowRef } from "vue";
 import { long } from "@/api/long";
 import { useSession } from "@/session/session";
 
-export function useControlRequests<T extends { done: number; revision: number }>(kind: string) {
+export function useMeasurement<T extends { done: number; revision: number }>(kind: string) {
   const session = useSession();
   const found = shallowRef<T | null>(null);
   const done = ref(1);
