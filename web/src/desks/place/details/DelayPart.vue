@@ -42,7 +42,7 @@ const better = computed(() => {
 </script>
 
 <template>
-  <div class="ways" role="radiogroup" @keydown="radioKey" :aria-label="$t('delayPart.delayPanning')">
+  <div class="ways" role="radiogroup" :aria-label="$t('delayPart.delayPanning')" @keydown="radioKey">
     <button
       v-for="way in ways"
       :key="way.name"

@@ -103,7 +103,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
 </script>
 
 <template>
-  <div class="modes" role="radiogroup" @keydown="radioKey" :aria-label="$t('meaningPart.panMode')">
+  <div class="modes" role="radiogroup" :aria-label="$t('meaningPart.panMode')" @keydown="radioKey">
     <button
       v-for="mode in modes"
       :key="mode.name"

@@ -137,7 +137,7 @@ async function keep(name: string): Promise<void> {
           {{ preset.name }} · {{ preset.mine ? $t("seatingDialog.yours") : preset.author }}
         </option>
       </select>
-      <div class="sides" role="radiogroup" @keydown="radioKey" :aria-label="$t('seatingDialog.seenFrom')">
+      <div class="sides" role="radiogroup" :aria-label="$t('seatingDialog.seenFrom')" @keydown="radioKey">
         <button
           class="small-button"
           role="radio"
