@@ -12,7 +12,13 @@ export default defineConfig({
     __INTLIFY_PROD_DEVTOOLS__: false,
     __INTLIFY_DROP_MESSAGE_COMPILER__: false,
   },
-  build: { assetsInlineLimit: 0 },
+  build: {
+    assetsInlineLimit: 0,
+    // The words are a file of their own: they change by themselves.
+    rolldownOptions: {
+      output: { codeSplitting: { groups: [{ name: "catalogue", test: /words\/en\.json$/ }] } },
+    },
+  },
   server: {
     // Tests lie beside the interface, not in it.
     fs: { allow: [".."] },

@@ -48,7 +48,7 @@ svg {
   transform: rotate(90deg);
 }
 .title {
-  flex: none;
+  flex: 0 1 auto;
   font-size: 13px;
   font-weight: 600;
 }

@@ -73,6 +73,7 @@ h2 {
   width: 100%;
 }
 input {
+  width: 0;
   flex: 1;
   min-width: 0;
   height: 27px;

@@ -26,13 +26,14 @@ function again(at: (typeof refused.value)[number]): void {
   <Popover trigger="click" placement="bottomRight" :arrow="false">
     <button
       class="saved number"
-      role="status"
       :class="{ away: !session.connected || refused.length }"
       :title="$t('saved.changesWaitingToBeSent')"
     >
-      {{ saved
-      }}<template v-if="refused.length">
-        {{ $t("saved.refusedCountRejected", { refusedCount: refused.length }) }}</template
+      <span role="status"
+        >{{ saved
+        }}<template v-if="refused.length">
+          {{ $t("saved.refusedCountRejected", { refusedCount: refused.length }) }}</template
+        ></span
       >
     </button>
     <template #content>
@@ -74,7 +75,12 @@ function again(at: (typeof refused.value)[number]): void {
 
 <style scoped>
 .saved {
-  min-width: 92px;
+  flex: 0 1 auto;
+  min-width: 60px;
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
   height: 28px;
   padding: 0 6px;
   border: 0;

@@ -157,7 +157,8 @@ const about = computed(() => {
   display: flex;
   align-items: center;
   gap: 9px;
-  min-width: 0;
+  flex: 0 1 auto;
+  min-width: 130px;
   overflow: hidden;
 }
 h1 {

@@ -276,7 +276,7 @@ legend {
 }
 .row {
   display: grid;
-  grid-template-columns: 74px minmax(0, 1fr);
+  grid-template-columns: minmax(74px, max-content) minmax(0, 1fr);
   align-items: baseline;
   gap: 4px 8px;
 }

@@ -95,12 +95,12 @@ const OTHERS = {
   display: flex;
   align-items: center;
   gap: 7px;
-  height: 34px;
-  padding: 0 8px;
+  flex-wrap: wrap;
+  row-gap: 4px;
+  min-height: 34px;
+  padding: 4px 8px;
   background: var(--raised);
   border-bottom: 1px solid var(--rule);
-  overflow-x: auto;
-  scrollbar-width: none;
 }
 .group {
   display: flex;

@@ -251,10 +251,12 @@ label.line > span {
   min-width: 70px;
 }
 .modes {
-  display: grid;
-  grid-template-columns: repeat(5, 1fr);
+  display: flex;
+  flex-wrap: wrap;
 }
 .modes button {
+  flex: 1 0 auto;
+  min-width: 48px;
   height: 27px;
   margin-left: -1px;
   padding: 0;

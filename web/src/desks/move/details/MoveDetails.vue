@@ -137,8 +137,9 @@ header h2 {
 }
 .points {
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
-  gap: 6px;
+  gap: 0 6px;
   margin: 10px 0 4px;
 }
 .points button {

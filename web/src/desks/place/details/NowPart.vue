@@ -145,7 +145,7 @@ dd {
   margin: 6px 0 9px;
 }
 .quick button {
-  flex: 1;
+  flex: 1 0 auto;
 }
 .note,
 .held {

@@ -98,7 +98,7 @@ ul {
 }
 li {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 62px 74px 40px 46px;
+  grid-template-columns: minmax(0, 1fr) 62px minmax(0, 74px) minmax(0, 40px) minmax(46px, max-content);
   align-items: center;
   font-size: 12.5px;
 }
@@ -130,7 +130,9 @@ select:hover:not(:disabled) {
   gap: 4px;
 }
 .tap {
-  padding: 0 2px;
+  justify-self: end;
+  width: max-content;
+  padding: 0 6px;
   font-size: 11px;
 }
 p {
