@@ -72,7 +72,7 @@ class Desk(BrowserCase):
         for person in (rowan, ines):
             person.jump("18.1")
             person.play()
-            expect(person.page.locator(".foot .needle")).to_have_count(1)
+            expect(person.page.locator(".foot .lean .number")).not_to_have_text("–")
         rowan.page.get_by_role("button", name="Compare B").click()
         expect(rowan.page.get_by_role("banner").get_by_role("button", name="B", exact=True)).to_be_visible()
         trial = self.until(

@@ -75,10 +75,9 @@ class Journey:
 
             self.press(window, "button[aria-label='Play']")
             self.until(window, "document.querySelector('button[aria-label=Stop]')", "it does not play")
-            needle = "document.querySelector('.foot .needle')?.getAttribute('transform')"
-            before = self.until(window, needle, "no meters")
-            moved = f"{needle} !== {before!r}"
-            self.until(window, moved, "the meters stand still")
+            told = "[...document.querySelectorAll('.foot .words b')].map((one) => one.textContent).join()"
+            before = self.until(window, f"/\\d/.test({told}) && {told}", "no meters")
+            self.until(window, f"{told} !== {before!r}", "the meters stand still")
             self.until(window, "!/^0:00.0/.test(document.querySelector('.clock').textContent)", "the playhead stands")
 
             rule = "document.querySelector(\".row[data-source='foghorn'] [role=slider]\")"

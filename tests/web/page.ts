@@ -4,7 +4,8 @@
  */
 import { words } from "@/words";
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
-import { ConfigProvider, message } from "ant-design-vue";
+import { ConfigProvider } from "ant-design-vue";
+import Notices from "@/ui/Notices.vue";
 import { createPinia, disposePinia, setActivePinia, type Pinia } from "pinia";
 import { defineComponent, h, type ComponentOptions } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
@@ -146,7 +147,7 @@ export class Page {
     const router = createRouter({ history: createMemoryHistory(), routes: real.options.routes });
     await router.push(path);
     await router.isReady();
-    const Frame = defineComponent(() => () => h(ConfigProvider, {}, () => h(RouterView)));
+    const Frame = defineComponent(() => () => h(ConfigProvider, {}, () => [h(RouterView), h(Notices)]));
     this.wrapper = mount(Frame, {
       attachTo: document.body,
       global: {
@@ -292,8 +293,6 @@ export class Page {
 
   close(): void {
     this.wrapper.unmount();
-    // Sentences that pass by hang in the document, beside the page.
-    message.destroy();
     disposePinia(this.pinia);
     document.body.innerHTML = "";
     vi.unstubAllGlobals();

@@ -4,6 +4,7 @@ import { ConfigProvider } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { palette } from "@/ui/palette";
+import Notices from "@/ui/Notices.vue";
 import { themeOn } from "@/ui/theme";
 
 const theme = computed(() => themeOn(palette));
@@ -19,6 +20,7 @@ void useRouter()
   <ConfigProvider :theme="theme" :auto-insert-space-in-button="false">
     <RouterView v-if="here" />
     <p v-else class="opening" role="status">{{ $t("app.opening") }}</p>
+    <Notices />
   </ConfigProvider>
 </template>
 

@@ -13,7 +13,12 @@ const notices = useNotices();
     aria-live="polite"
     :aria-label="$t('notices.notices')"
   >
-    <li v-for="notice in notices.all" :key="notice.id">
+    <li
+      v-for="notice in notices.all"
+      :key="notice.id"
+      :class="notice.kind"
+      :role="notice.kind === 'wrong' ? 'alert' : undefined"
+    >
       <span>{{ notice.text }}</span>
       <button v-if="notice.action" class="small-button wide strong" @click="notices.act(notice)">
         {{ notice.action.title }} <kbd v-if="notice.action.key">{{ notice.action.key.toUpperCase() }}</kbd>
@@ -52,6 +57,12 @@ li {
   border-radius: 3px;
   box-shadow: 0 3px 12px rgb(32 38 43 / 16%);
   pointer-events: auto;
+}
+.wrong {
+  border-left-color: var(--wrong);
+}
+.done {
+  border-left-color: var(--right);
 }
 span {
   flex: 1;

@@ -1,10 +1,13 @@
-/** Notices that stay a while: a sentence, and perhaps one thing that can be done about it. */
+/** What is told at the foot of the page: a sentence, and perhaps something that can be done about it. */
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
+
+export type Kind = "wrong" | "careful" | "know" | "done";
 
 export interface Notice {
   id: number;
   text: string;
+  kind: Kind;
   /** What can be done, and the key that does it for the latest notice that has one. */
   action?: { title: string; key?: string; run: () => void };
   /** Something else that can be done. */
@@ -14,18 +17,19 @@ export interface Notice {
 }
 
 const MOST = 4;
-const GONE_AFTER = 20_000;
+/** How long each stays (ms): what went wrong, and what asks for something, until it is answered or closed. */
+const STAYS: Record<Kind, number> = { wrong: Infinity, careful: 12_000, know: 7_000, done: 4_000 };
 
 export const useNotices = defineStore("notices", () => {
   const all = ref<Notice[]>([]);
   let last = 0;
 
-  function tell(text: string, more: Omit<Notice, "id" | "text"> = {}): number {
+  function tell(text: string, more: Partial<Omit<Notice, "id" | "text">> = {}): number {
     const id = (last += 1);
     const others = all.value.filter((one) => !more.about || one.about !== more.about);
-    all.value = [...others, { id, text, ...more }].slice(-MOST);
-    // What asks for something stays until it is answered or closed.
-    if (!more.action && !more.other) setTimeout(() => drop(id), GONE_AFTER);
+    all.value = [...others, { id, text, kind: "know" as const, ...more }].slice(-MOST);
+    const stays = more.action || more.other ? Infinity : STAYS[more.kind ?? "know"];
+    if (stays < Infinity) setTimeout(() => drop(id), stays);
     return id;
   }
 

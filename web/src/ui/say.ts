@@ -1,9 +1,15 @@
-/** Sentences that pass by: what went wrong, what should be known, what is done. One place, so that they sound alike. */
-import { message } from "ant-design-vue";
+/** Sentences to whoever is here: what went wrong, what should be known, what is done. One place, so that they sound alike. */
+import { useNotices, type Kind } from "./notices";
+
+const telling =
+  (kind: Kind) =>
+  (sentence: string): void =>
+    // Said again, it stands once.
+    void useNotices().tell(sentence, { kind, about: sentence });
 
 export const say = {
-  wrong: (sentence: string): void => void message.error(sentence),
-  careful: (sentence: string): void => void message.warning(sentence),
-  know: (sentence: string): void => void message.info(sentence),
-  done: (sentence: string): void => void message.success(sentence),
+  wrong: telling("wrong"),
+  careful: telling("careful"),
+  know: telling("know"),
+  done: telling("done"),
 };

@@ -7,7 +7,6 @@ import { useElementSize, useEventListener } from "@vueuse/core";
 import { persist } from "@/api/persist";
 import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, ref, watch, type Ref } from "vue";
 import { useComments } from "@/features/comments/comments";
-import Notices from "@/ui/Notices.vue";
 import { useControlRequests } from "@/gestures/controlRequests";
 import { useConflicts } from "@/features/history/conflicts";
 import { useAlong } from "@/audio/along";
@@ -242,7 +241,6 @@ onBeforeUnmount(() => {
     <PreferencesDialog v-if="loaded.preferences.value" v-model:open="preferring" />
     <PeopleDialog v-if="loaded.people.value" v-model:open="meeting" />
     <Tour :desk="desk" />
-    <Notices />
   </div>
   <p v-else class="opening quiet" role="status">{{ $t("sessionPage.openingTheSession") }}</p>
 </template>
