@@ -115,6 +115,26 @@ describe("many sources", () => {
   });
 });
 
+describe.each(["stereo", "room"] as const)("marks in the picture, in %s", (kind) => {
+  it("are one tab stop, gone through by Page Up and Page Down, selected by Enter", async () => {
+    page = new Page(kind);
+    await page.desk("place");
+    const marks = (): HTMLElement[] => [...document.querySelectorAll<HTMLElement>("svg [data-mark]")];
+    const stop = (): HTMLElement[] => marks().filter((one) => one.getAttribute("tabindex") === "0");
+    await page.until(() => marks().length > 1, "the picture is there");
+    const chosen = usePlayer().chosen;
+    expect(stop().map((one) => one.dataset.mark)).toEqual([chosen]);
+    stop()[0]!.focus();
+    for (const key of ["PageUp", "PageUp", "PageUp"]) await page.key(key, document.activeElement!);
+    await page.key("PageDown", document.activeElement!);
+    const here = (document.activeElement as HTMLElement).dataset.mark;
+    expect(stop().map((one) => one.dataset.mark)).toEqual([here]);
+    expect(usePlayer().chosen).toBe(chosen);
+    await page.key("Enter", document.activeElement!);
+    expect(usePlayer().chosen).toBe(here);
+  });
+});
+
 describe("where one is", () => {
   it("is kept for the session: selection, playhead and solos", async () => {
     await open();

@@ -36,9 +36,12 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     ],
   },
   {
-    title: "A source's place, in the list",
+    title: t("shortcuts.theListOfSources"),
     keys: [
-      ["← →", t("shortcuts.by1Shift10")],
+      ["← → ↑ ↓", t("shortcuts.fromRowToRowAlong")],
+      ["PgUp, PgDn", t("shortcuts.tenRows")],
+      [t("shortcuts.backToShortcuts"), t("shortcuts.keysAreGivenBack")],
+      [t("shortcuts.onItsPosition"), t("shortcuts.by1Shift10")],
       ["0", t("shortcuts.toTheCentreAlsoDouble")],
     ],
   },
@@ -47,9 +50,11 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     keys: [
       ["drag", t("shortcuts.positionAndLevelTogetherAn")],
       ["← → ↑ ↓", t("shortcuts.positionBy1LevelBy")],
+      [t("shortcuts.enterOnAMark"), t("shortcuts.selectIt")],
       [t("shortcuts.ctrlClickShiftClick"), t("shortcuts.selectSeveralADragMoves")],
       [t("shortcuts.n0DoubleClick"), t("shortcuts.toTheCentreInA")],
       ["[ and ]", t("shortcuts.previousSourceNextSource")],
+      ["PgUp, PgDn", t("shortcuts.fromMarkToMark")],
       ["1, 2, 3, 4 and 5", t("shortcuts.theDesksPlaceMovePulse")],
     ],
   },

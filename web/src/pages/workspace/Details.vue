@@ -1,18 +1,20 @@
 <script setup lang="ts">
 /** What the desk says of what is chosen: a source, several, a return, or how it is moved and balanced. */
-import { computed } from "vue";
+import { computed, defineAsyncComponent } from "vue";
 import { useChartView } from "@/session/view";
-import BalanceDetails from "@/desks/balance/details/BalanceDetails.vue";
-import HandOverDetails from "@/desks/hand-over/HandOverDetails.vue";
-import DealDetails from "@/desks/pulse/notes/DealDetails.vue";
-import PulseDetails from "@/desks/pulse/details/PulseDetails.vue";
 import { usePulseDesk } from "@/session/pulseDesk";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
-import MoveDetails from "@/desks/move/details/MoveDetails.vue";
 import PlaceDetails from "@/desks/place/details/PlaceDetails.vue";
 import ReturnDetails from "@/desks/place/details/ReturnDetails.vue";
 import SeveralDetails from "@/desks/place/details/SeveralDetails.vue";
+
+const BalanceDetails = defineAsyncComponent(() => import("@/desks/balance/details/BalanceDetails.vue"));
+const HandOverDetails = defineAsyncComponent(() => import("@/desks/hand-over/HandOverDetails.vue"));
+const DealDetails = defineAsyncComponent(() => import("@/desks/pulse/notes/DealDetails.vue"));
+const PulseDetails = defineAsyncComponent(() => import("@/desks/pulse/details/PulseDetails.vue"));
+// Loaded with the desk that they belong to.
+const MoveDetails = defineAsyncComponent(() => import("@/desks/move/details/MoveDetails.vue"));
 
 defineProps<{ desk: string }>();
 defineEmits<{ bringIn: []; history: [] }>();

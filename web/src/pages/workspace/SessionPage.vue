@@ -12,7 +12,6 @@ import { useConflicts } from "@/features/history/conflicts";
 import { useAlong } from "@/audio/along";
 import { useArrivals } from "@/features/import/uploads";
 import { useChartView } from "@/session/view";
-import MoveDesk from "@/desks/move/MoveDesk.vue";
 import PlaceDesk from "@/desks/place/PlaceDesk.vue";
 import Details from "./Details.vue";
 import Roster from "@/shell/roster/Roster.vue";
@@ -38,6 +37,7 @@ const CommentsSheet = defineAsyncComponent(() => import("@/features/comments/Com
 const HandOverDesk = defineAsyncComponent(() => import("@/desks/hand-over/HandOverDesk.vue"));
 const HelpSheet = defineAsyncComponent(() => import("@/shell/top-bar/HelpSheet.vue"));
 const HistorySheet = defineAsyncComponent(() => import("@/features/history/HistorySheet.vue"));
+const MoveDesk = defineAsyncComponent(() => import("@/desks/move/MoveDesk.vue"));
 const PeopleDialog = defineAsyncComponent(() => import("@/features/people/PeopleDialog.vue"));
 const PreferencesDialog = defineAsyncComponent(() => import("@/features/account/PreferencesDialog.vue"));
 const PulseDesk = defineAsyncComponent(() => import("@/desks/pulse/PulseDesk.vue"));

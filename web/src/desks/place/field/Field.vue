@@ -11,6 +11,7 @@ import { axisFor, levelHeight } from "@/ui/drawing/axis";
 import { useDrawingOrder } from "@/session/markOrder";
 import { useChartView } from "@/session/view";
 import { levelText, panText } from "@/domain/format";
+import { useMarkStops } from "@/desks/place/markStops";
 import FieldMark from "./FieldMark.vue";
 import { laidOut, type Label, type Named } from "@/desks/place/labels";
 import { useMarks } from "./marks";
@@ -91,6 +92,9 @@ const { ordered, hold } = useDrawingOrder(
   (one) => one.mark.source.id,
 );
 
+/** From left to right. */
+const { stop, onFocus, onKey } = useMarkStops(surface, () => placed.value.map(({ mark }) => mark.source.id));
+
 function at(event: PointerEvent): { pan: number; level: number } {
   const box = must(surface.value).getBoundingClientRect();
   return {
@@ -108,6 +112,8 @@ function at(event: PointerEvent): { pan: number; level: number } {
     :height="height"
     role="group"
     :aria-label="to ? $t('field.sendsToName', { name: to.name }) : $t('field.positionsAndLevelsOfAll')"
+    @focusin="onFocus"
+    @keydown="onKey"
     @pointerdown.capture="hold"
     @pointerdown.self="view.alone || view.choose(null)"
   >
@@ -149,6 +155,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
       :label="labels.get(one.mark.source.id)"
       :at="at"
       :to="to"
+      :tab="one.mark.source.id === stop ? 0 : -1"
       @point="point(one.mark.source.id, $event)"
     />
   </svg>

@@ -27,6 +27,8 @@ const props = defineProps<{
   label?: Label;
   at: (event: PointerEvent) => { pan: number; level: number };
   to?: Return;
+  /** Its tabindex: one of all marks is a tab stop. */
+  tab: 0 | -1;
 }>();
 const emit = defineEmits<{
   /** The pointer or the keyboard has come to it, or has left it. */
@@ -259,7 +261,7 @@ const watchers = stable(() =>
     ]"
     :style="{ '--source': inkOf(source.colour) }"
     :data-mark="source.id"
-    tabindex="0"
+    :tabindex="tab"
     role="button"
     :aria-label="said"
     :aria-pressed="mark.chosen"

@@ -28,6 +28,8 @@ const props = defineProps<{
   heard: boolean;
   label?: Label;
   at: (event: PointerEvent) => { across: number; along: number };
+  /** Its tabindex: one of all marks is a tab stop. */
+  tab: 0 | -1;
 }>();
 const session = useSession();
 const player = usePlayer();
@@ -111,6 +113,10 @@ function onDown(event: PointerEvent, which: End["side"]): void {
 }
 
 function onKey(event: KeyboardEvent): void {
+  if (event.key === "Enter") {
+    event.preventDefault();
+    return chart.choose(props.source.id, event.ctrlKey || event.metaKey || event.shiftKey);
+  }
   if (!drag.step(props.source, event)) return;
   event.preventDefault();
   event.stopPropagation();
@@ -123,11 +129,10 @@ function onKey(event: KeyboardEvent): void {
     :class="{ chosen, main, unheard: !heard }"
     :style="{ '--source': inkOf(source.colour) }"
     :data-mark="source.id"
-    tabindex="0"
+    :tabindex="tab"
     role="button"
     :aria-label="said"
     :aria-pressed="chosen"
-    @focus="chosen || chart.choose(source.id)"
     @keydown="onKey"
     @dblclick="session.mayEdit && !holder && drag.reset(source)"
   >

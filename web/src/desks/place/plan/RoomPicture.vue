@@ -14,6 +14,7 @@ import { usePlayer } from "@/audio/player";
 import { inkOf } from "@/ui/theme";
 import EnergyArrow from "./EnergyArrow.vue";
 import { stable, stableList } from "@/ui/stable";
+import { useMarkStops } from "@/desks/place/markStops";
 import PlanMark from "./PlanMark.vue";
 import Speaker from "./Speaker.vue";
 import { petal, roomView } from "./view";
@@ -110,6 +111,8 @@ const bars = stable(() => {
   return found;
 });
 
+const { stop, onFocus, onKey } = useMarkStops(surface, () => marks.value.map(({ source }) => source.id));
+
 function at(event: PointerEvent): { across: number; along: number } {
   const box = must(surface.value).getBoundingClientRect();
   return view.value.at(event.clientX - box.left, event.clientY - box.top);
@@ -135,6 +138,8 @@ const corners = computed(() =>
     role="group"
     :aria-label="side ? $t('roomPicture.theRoomFromTheSide') : $t('roomPicture.theRoomFromAbove')"
     :data-revision="room.told"
+    @focusin="onFocus"
+    @keydown="onKey"
     @pointerdown.capture="hold"
     @pointerdown.self="$event.isPrimary && chart.choose(null)"
   >
@@ -221,6 +226,7 @@ const corners = computed(() =>
       :heard="player.hears(one.source.id, session.muted(one.source))"
       :label="labels.get(one.source.id)"
       :at="at"
+      :tab="one.source.id === stop ? 0 : -1"
     />
   </svg>
 </template>

@@ -1,0 +1,36 @@
+/** One tab stop for all the marks of a picture; Page Up and Page Down go from mark to mark. */
+import { computed, nextTick, ref, type Ref } from "vue";
+import { usePlayer } from "@/audio/player";
+
+export function useMarkStops(picture: Ref<Element | undefined>, ids: () => string[]) {
+  const player = usePlayer();
+  /** The mark that had the focus last. */
+  const last = ref("");
+  const stop = computed(() => {
+    const known = ids();
+    return [last.value, player.chosen ?? ""].find((id) => known.includes(id)) ?? known[0] ?? "";
+  });
+
+  function onFocus(event: FocusEvent): void {
+    const mark = (event.target as Element).closest<SVGElement>("[data-mark]");
+    if (mark) last.value = mark.dataset.mark ?? "";
+  }
+
+  async function onKey(event: KeyboardEvent): Promise<void> {
+    const by = { PageDown: 1, PageUp: -1 }[event.key];
+    const known = ids();
+    const at = known.indexOf(
+      (event.target as Element).closest<SVGElement>("[data-mark]")?.dataset.mark ?? "",
+    );
+    const next = by && at >= 0 ? known[at + by] : undefined;
+    if (next === undefined) return;
+    event.preventDefault();
+    event.stopPropagation();
+    last.value = next;
+    await nextTick();
+    const marks = picture.value?.querySelectorAll<SVGElement>("[data-mark]") ?? [];
+    [...marks].find((one) => one.dataset.mark === next)?.focus();
+  }
+
+  return { stop, onFocus, onKey };
+}
