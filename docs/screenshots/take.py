@@ -338,6 +338,7 @@ def take_all(server: Server) -> None:
         phone = Engineer(case, "rowan", width=390, height=844, desk="place")
         phone.page.locator("svg.room").wait_for()
         phone.row("oars").locator("button.name").click()
+        phone.page.evaluate("scrollTo(0, 0)")
         take(phone.page, "phone")
         browser.close()
 

@@ -13,14 +13,16 @@ router = Router(tags=["preferences"])
 class PreferencesSchema(Schema):
     """``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
 
-    ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
-    is still to come.
+    ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
+    and signs are shortcuts, or only named keys and those with Ctrl. ``tour``: whether the first look round is still
+    to come.
     """
 
     paper: Literal["day", "night", "system"] = "day"
     colours: Literal["usual", "apart"] = "usual"
     places: Literal["letters", "signed"] = "letters"
     times: Literal["bars", "clock"] = "bars"
+    keys: Literal["all", "named"] = "all"
     tour: Literal["new", "done"] = "new"
 
 

@@ -189,7 +189,7 @@ class Preferences(SessionCase):
         client = self.as_("emil")
         first = client.get("/api/preferences").json()
         self.assertEqual((first["paper"], first["tour"]), ("day", "new"))
-        wanted = {**first, "paper": "night", "places": "signed", "tour": "done"}
+        wanted = {**first, "paper": "night", "places": "signed", "keys": "named", "tour": "done"}
         client.put("/api/preferences", json.dumps(wanted), content_type="application/json")
         self.assertEqual(self.as_("emil").get("/api/preferences").json(), wanted)
         self.assertEqual(self.as_("olga").get("/api/preferences").json(), first)

@@ -8,11 +8,14 @@ import { usePulses } from "@/session/pulses";
 import { useTakes } from "@/session/takes";
 import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
+import { usePreferences } from "@/account/preferences";
 import { usePlayer } from "@/audio/player";
 import { KEYS, useKeys } from "@/shell/shortcuts";
 import { useNotices } from "@/ui/notices";
 import { Desk, source } from "./desk";
 
+// There is no page here on which paper could be laid.
+vi.mock("@/ui/palette", async (original) => ({ ...(await original<object>()), layPaper: () => undefined }));
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 
 // The world that keys are heard in is there before anything listens.
@@ -120,6 +123,21 @@ describe("keys", () => {
     expect(view.shownSources.map((one) => one.id)).toEqual(["drum"]);
     press("[");
     expect(player.chosen).toBe("gulls");
+  });
+
+  it("are only the named ones, for who wants no letters to be shortcuts", () => {
+    const preferences = usePreferences();
+    const before = went.length;
+    preferences.liked.keys = "named";
+    press("2");
+    press("k");
+    expect(went).toHaveLength(before);
+    expect(usePlayer().click).toBe(false);
+    expect(press("Home")).toBe(true);
+    preferences.liked.keys = "all";
+    press("k");
+    expect(usePlayer().click).toBe(true);
+    press("k");
   });
 
   it("go to the desks", () => {

@@ -9,7 +9,14 @@ import { layPaper } from "@/ui/palette";
 
 export type Liked = Required<Schemas["PreferencesSchema"]>;
 
-const FIRST: Liked = { paper: "day", colours: "usual", places: "letters", times: "bars", tour: "new" };
+const FIRST: Liked = {
+  paper: "day",
+  colours: "usual",
+  places: "letters",
+  times: "bars",
+  keys: "all",
+  tour: "new",
+};
 
 export const usePreferences = defineStore("liking", () => {
   const liked = reactive<Liked>({ ...FIRST });

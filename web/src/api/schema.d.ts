@@ -4754,8 +4754,9 @@ export interface components {
          * PreferencesSchema
          * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
          *
-         *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``tour``: whether the first look round
-         *     is still to come.
+         *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
+         *     and signs are shortcuts, or only named keys and those with Ctrl. ``tour``: whether the first look round is still
+         *     to come.
          */
         PreferencesSchema: {
             /**
@@ -4764,6 +4765,12 @@ export interface components {
              * @enum {string}
              */
             colours: "usual" | "apart";
+            /**
+             * Keys
+             * @default all
+             * @enum {string}
+             */
+            keys: "all" | "named";
             /**
              * Paper
              * @default day

@@ -16,6 +16,7 @@ import { useBypass } from "@/audio/bypass";
 import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
+import { usePreferences } from "@/account/preferences";
 import { useNotices } from "@/ui/notices";
 
 export const KEYS: { title: string; keys: [string, string][] }[] = [
@@ -125,6 +126,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const moves = useMoves();
   const notices = useNotices();
   const along = useAlong();
+  const preferences = usePreferences();
 
   function goRound(): void {
     if (player.round) player.round = null;
@@ -215,6 +217,9 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
       session.turnBack(event.shiftKey ? "redo" : "undo");
       return;
     }
+    // Who dictates, or whose hand strays, may want no letters to be shortcuts.
+    const isSign = event.key.length === 1 && event.key !== " " && !event.ctrlKey && !event.metaKey;
+    if (isSign && preferences.liked.keys === "named") return;
     const hold = event.ctrlKey || event.metaKey || event.altKey ? undefined : holds[event.key];
     if (hold) {
       if (!event.repeat && !held) {

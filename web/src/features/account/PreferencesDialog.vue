@@ -46,6 +46,14 @@ const CHOICES = [
       ["clock", "0:43.6", t("preferencesDialog.minutesAndSeconds")],
     ],
   } satisfies Choice<"times">,
+  {
+    name: "keys",
+    title: t("preferencesDialog.shortcuts"),
+    options: [
+      ["all", t("preferencesDialog.allKeys"), t("preferencesDialog.lettersNumbersAndSignsToo")],
+      ["named", t("preferencesDialog.namedKeys"), t("preferencesDialog.onlySpaceHomeEndArrows")],
+    ],
+  } satisfies Choice<"keys">,
 ];
 </script>
 

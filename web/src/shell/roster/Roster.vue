@@ -4,7 +4,7 @@ import type { Group, Source } from "@/domain/model";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useVirtualizer } from "@tanstack/vue-virtual";
-import { useLocalStorage } from "@vueuse/core";
+import { useLocalStorage, useMediaQuery } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { usePointerDrag } from "@/gestures/pointerDrag";
 import { useRoving } from "./roving";
@@ -31,12 +31,19 @@ type Item =
   { key: string; group: Group; members: Source[] } | { key: string; source: Source; isGrouped: boolean };
 
 /** Heights of rows (px), by density. */
-const HEIGHTS = { roomy: { group: 30, source: 46 }, compact: { group: 26, source: 24 } } as const;
+const HEIGHTS = {
+  roomy: { group: 30, source: 46 },
+  compact: { group: 26, source: 24 },
+  /** Where fingers press. */
+  phone: { group: 44, source: 50 },
+} as const;
 /** Rows made beyond those in sight. */
 const BEYOND = 10;
 /** From so many sources on they can be filtered. */
 const MANY = 8;
-const density = useLocalStorage<keyof typeof HEIGHTS>("needle-list-density", "roomy");
+const density = useLocalStorage<"roomy" | "compact">("needle-list-density", "roomy");
+const isPhone = useMediaQuery("(max-width: 760px)");
+const heights = computed(() => HEIGHTS[isPhone.value ? "phone" : density.value]);
 const collapsed = useLocalStorage<string[]>("needle-collapsed-groups", []);
 const wanted = ref("");
 
@@ -90,14 +97,13 @@ const virtualizer = useVirtualizer(
   computed(() => ({
     count: items.value.length,
     getScrollElement: () => list.value ?? null,
-    estimateSize: (index: number) =>
-      HEIGHTS[density.value]["group" in must(items.value[index]) ? "group" : "source"],
+    estimateSize: (index: number) => heights.value["group" in must(items.value[index]) ? "group" : "source"],
     getItemKey: (index: number) => items.value[index]?.key ?? index,
     overscan: BEYOND,
     paddingEnd: 8,
   })),
 );
-watch([density, items], () => virtualizer.value.measure());
+watch([heights, items], () => virtualizer.value.measure());
 const rows = computed(() =>
   virtualizer.value.getVirtualItems().flatMap(({ index, start, size }) => {
     const item = items.value[index];
@@ -167,6 +173,7 @@ const drag = usePointerDrag({
         @keydown.enter="($event.target as HTMLElement).blur()"
       />
       <button
+        v-if="!isPhone"
         class="small-button"
         :aria-pressed="density === 'compact'"
         :aria-label="$t('roster.compactRows')"
@@ -199,7 +206,7 @@ const drag = usePointerDrag({
           <RosterRow
             v-else
             :source="item.source"
-            :is-compact="density === 'compact'"
+            :is-compact="density === 'compact' && !isPhone"
             :class="{
               grouped: item.isGrouped,
               over: over === item.source.id,

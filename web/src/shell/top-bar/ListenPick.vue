@@ -111,7 +111,7 @@ async function forget(): Promise<void> {
 }
 select {
   height: 26px;
-  max-width: 122px;
+  max-width: 136px;
   padding: 0 4px;
   border: 1px solid var(--bar-rule);
   border-radius: 3px;

@@ -157,8 +157,8 @@ const about = computed(() => {
   display: flex;
   align-items: center;
   gap: 9px;
-  flex: 0 1 auto;
-  min-width: 130px;
+  flex: 0 20 auto;
+  min-width: 120px;
   overflow: hidden;
 }
 h1 {
@@ -263,6 +263,17 @@ button:disabled {
 }
 .help {
   font-weight: 600;
+}
+@media (max-width: 1340px) {
+  .bar {
+    gap: 6px;
+  }
+  .desk {
+    padding: 0 8px;
+  }
+  .personal :deep(select) {
+    max-width: 136px;
+  }
 }
 @media (max-width: 1100px) {
   .about {
