@@ -74,7 +74,7 @@ class CommentOut(ReplyOut):
     replies: list[ReplyOut]
 
 
-class CommentTold(Schema):
+class CommentEvent(Schema):
     """A comment that is another now; none where it was removed."""
 
     type: Literal["comment"]

@@ -73,7 +73,7 @@ MESSAGES: dict[str, type[Message]] = {
 FOR_EDITORS = ("preview", "ask", "give")
 
 
-class Here(BaseModel):
+class Participant(BaseModel):
     """Somebody's browser tab in the session: who they are, where they are and how they listen."""
 
     tab: str
@@ -89,7 +89,7 @@ class Here(BaseModel):
     solo: list[str]
 
 
-class You(BaseModel):
+class Identity(BaseModel):
     """Who one is in the session, in this tab."""
 
     tab: str
@@ -103,15 +103,15 @@ class Welcome(BaseModel):
     """The first thing that is said: who one is here, and the session's revision."""
 
     type: Literal["welcome"]
-    you: You
+    you: Identity
     revision: int
 
 
-class PresenceTold(BaseModel):
+class PresenceEvent(BaseModel):
     """Where a colleague is."""
 
     type: Literal["presence"]
-    person: Here
+    person: Participant
 
 
 class Gone(BaseModel):
@@ -121,7 +121,7 @@ class Gone(BaseModel):
     tab: str
 
 
-class PreviewTold(BaseModel):
+class PreviewEvent(BaseModel):
     """What a colleague holds, as it moves; no value lets it go."""
 
     type: Literal["preview"]
@@ -130,7 +130,7 @@ class PreviewTold(BaseModel):
     value: float | None
 
 
-class AskTold(BaseModel):
+class AskEvent(BaseModel):
     """A colleague would like to have a control."""
 
     type: Literal["ask"]
@@ -138,7 +138,7 @@ class AskTold(BaseModel):
     control: str
 
 
-class GiveTold(BaseModel):
+class GiveEvent(BaseModel):
     """A colleague gives a control to a tab."""
 
     type: Literal["give"]
@@ -147,14 +147,14 @@ class GiveTold(BaseModel):
     to: str
 
 
-class PeopleTold(BaseModel):
+class PeopleEvent(BaseModel):
     """Somebody came, went or became something else; one's own role is this now."""
 
     type: Literal["people"]
     role: str
 
 
-class RefusedTold(BaseModel):
+class RefusedEvent(BaseModel):
     """What was said is refused, with a sentence."""
 
     type: Literal["refused"]
@@ -167,7 +167,7 @@ class Pong(BaseModel):
     type: Literal["pong"]
 
 
-TOLD: list[Any] = [
-    RevisionOut, Welcome, PresenceTold, Gone, PreviewTold, AskTold, GiveTold, PeopleTold, RefusedTold, Pong,
+EVENTS: list[Any] = [
+    RevisionOut, Welcome, PresenceEvent, Gone, PreviewEvent, AskEvent, GiveEvent, PeopleEvent, RefusedEvent, Pong,
 ]  # fmt: skip
 """What the server says of editing; what lies above adds its own."""

@@ -7,7 +7,7 @@ from channels.testing import WebsocketCommunicator
 from django.conf import settings
 
 from server.project.asgi import application
-from server.project.management.commands.export_api_schema import TOLD_TO_BROWSERS
+from server.project.management.commands.export_api_schema import SERVER_EVENTS
 from tests.server.sessions import CommittedCase
 
 
@@ -32,6 +32,6 @@ class Tabs(CommittedCase):
                 return message
             found = json.loads(message["text"])
             # The interface's types are made from these.
-            TOLD_TO_BROWSERS.validate_python(found)
+            SERVER_EVENTS.validate_python(found)
             if kind in (None, found["type"]):
                 return found

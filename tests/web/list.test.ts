@@ -90,10 +90,7 @@ describe("many sources", () => {
     await page.key("ArrowRight", document.activeElement!);
     expect(focused()[0]).toBe(second);
     expect(focused()[1]).not.toBe("name");
-    for (let i = 0; i < 5 && focused()[1] !== "mute"; i += 1) {
-      const at = document.querySelector<HTMLElement>(`[data-item="${second}"] [data-stop=mute]`)!;
-      at.focus();
-    }
+    document.querySelector<HTMLElement>(`[data-item="${second}"] [data-stop=mute]`)!.focus();
     await page.key("ArrowUp", document.activeElement!);
     expect(focused()).toEqual([first, "mute"]);
     await nextTick();

@@ -49,12 +49,12 @@ describe("what a colleague holds", () => {
     const [asking, hand, drum] = [useControlRequests(), useHolding(), session.sources[1]!];
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: 0.4 });
     expect(hand.grasp(drum)).toBe(false);
-    expect(notices.all.at(-1)!.text).toBe("Ines Norden holds drum: place now.");
+    expect(notices.all.at(-1)!.text).toBe("Ines Norden controls drum: position now.");
     notices.act(notices.all.at(-1)!);
     expect(desk.wire.said.at(-1)).toEqual({ type: "ask", control: "drum.pan" });
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
     await vi.advanceTimersByTimeAsync(1000);
-    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: position.");
     expect(asking.asked.size).toBe(0);
     expect(hand.grasp(drum)).toBe(true);
   });
@@ -71,7 +71,7 @@ describe("what a colleague holds", () => {
     expect(session.holder("drum.pan")?.name).toBe("Ines Norden");
     await vi.advanceTimersByTimeAsync(3000);
     expect(session.holder("drum.pan")).toBeUndefined();
-    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: position.");
   });
 
   it("is said again and again while my own hand rests, and given to who asked first", async () => {
@@ -85,7 +85,7 @@ describe("what a colleague holds", () => {
     expect(desk.previews.length).toBeGreaterThan(2);
     desk.hear({ type: "presence", person: person("tam", { id: 3, name: "Tam" }) });
     for (const tab of ["ines", "tam"]) desk.hear({ type: "ask", tab, control: "drum.pan" });
-    expect(notices.all.at(-1)!.text).toContain("asks for drum: place");
+    expect(notices.all.at(-1)!.text).toContain("asks for drum: position");
     session.letGo("drum.pan");
     await vi.advanceTimersByTimeAsync(10);
     expect(desk.wire.said.at(-1)).toEqual({ type: "give", control: "drum.pan", to: "ines" });
@@ -104,13 +104,13 @@ describe("what a colleague holds", () => {
     desk.hear({ type: "preview", tab: "ines", control: "drum.pan", value: null });
     desk.hear({ type: "give", tab: "ines", control: "drum.pan", to: "tam" });
     await vi.advanceTimersByTimeAsync(1500);
-    expect(notices.all.map((one) => one.text)).not.toContain("You now control drum: place.");
+    expect(notices.all.map((one) => one.text)).not.toContain("You now control drum: position.");
     expect(hand.grasp(session.sources[1]!)).toBe(false);
     desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: 0.1 });
     desk.hear({ type: "preview", tab: "tam", control: "drum.pan", value: null });
     desk.hear({ type: "give", tab: "tam", control: "drum.pan", to: "me" });
     await vi.advanceTimersByTimeAsync(10);
-    expect(notices.all.at(-1)!.text).toBe("You now control drum: place.");
+    expect(notices.all.at(-1)!.text).toBe("You now control drum: position.");
     expect(hand.grasp(session.sources[1]!)).toBe(true);
   });
 
@@ -140,7 +140,7 @@ describe("what a colleague holds", () => {
     await settle();
     expect(session.valueAt(session.sources[1]!, "level", 0)).toBe(-3);
     expect(desk.operations).toEqual([]);
-    expect(notices.all.at(-1)!.text).toBe("Ines Norden holds drum: level now.");
+    expect(notices.all.at(-1)!.text).toBe("Ines Norden controls drum: level now.");
     desk.hear({ type: "preview", tab: "ines", control: "drum.level", value: null });
     edits.setValue(session.sources[1]!, "level", -20, 0);
     await settle();

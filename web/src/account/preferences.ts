@@ -18,7 +18,7 @@ const FIRST: Liked = {
   tour: "new",
 };
 
-export const usePreferences = defineStore("liking", () => {
+export const usePreferences = defineStore("preferences", () => {
   const liked = reactive<Liked>({ ...FIRST });
   const dark = usePreferredDark();
   /** Whether it has been asked for: before, nobody knows whether the tour is still to come. */

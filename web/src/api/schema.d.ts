@@ -2324,10 +2324,10 @@ export interface components {
             type: "ask";
         };
         /**
-         * AskTold
+         * AskEvent
          * @description A colleague would like to have a control.
          */
-        AskTold: {
+        AskEvent: {
             /** Control */
             control: string;
             /** Tab */
@@ -2510,6 +2510,7 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        ClientMessage: components["schemas"]["Preview"] | components["schemas"]["Presence"] | components["schemas"]["Ask"] | components["schemas"]["Give"] | components["schemas"]["Ping"];
         /**
          * ClipIn
          * @description What was copied: from ``start`` (s), ``seconds`` long, points by parameter from 0 s on.
@@ -2533,6 +2534,20 @@ export interface components {
             resolved?: boolean | null;
             /** Text */
             text?: string | null;
+        };
+        /**
+         * CommentEvent
+         * @description A comment that is another now; none where it was removed.
+         */
+        CommentEvent: {
+            comment: components["schemas"]["CommentOut"] | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "comment";
         };
         /**
          * CommentIn
@@ -2580,20 +2595,6 @@ export interface components {
             source: string;
             /** Text */
             text: string;
-        };
-        /**
-         * CommentTold
-         * @description A comment that is another now; none where it was removed.
-         */
-        CommentTold: {
-            comment: components["schemas"]["CommentOut"] | null;
-            /** Id */
-            id: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "comment";
         };
         /**
          * ComparedOut
@@ -3215,10 +3216,10 @@ export interface components {
             type: "give";
         };
         /**
-         * GiveTold
+         * GiveEvent
          * @description A colleague gives a control to a tab.
          */
-        GiveTold: {
+        GiveEvent: {
             /** Control */
             control: string;
             /** Tab */
@@ -3284,34 +3285,6 @@ export interface components {
             database: boolean;
             /** Live */
             live: boolean;
-        };
-        /**
-         * Here
-         * @description Somebody's browser tab in the session: who they are, where they are and how they listen.
-         */
-        Here: {
-            /** Chosen */
-            chosen: string | null;
-            /** Colour */
-            colour: number;
-            /** Id */
-            id: number;
-            /** Monitor */
-            monitor: string;
-            /** Name */
-            name: string;
-            /** Passage */
-            passage: string | null;
-            /** Playhead */
-            playhead: number;
-            /** Playing */
-            playing: boolean;
-            /** Role */
-            role: string;
-            /** Solo */
-            solo: string[];
-            /** Tab */
-            tab: string;
         };
         /**
          * HistoryIn
@@ -3389,6 +3362,22 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Identity
+         * @description Who one is in the session, in this tab.
+         */
+        Identity: {
+            /** Colour */
+            colour: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Tab */
+            tab: string;
         };
         /**
          * ImportIn
@@ -3732,8 +3721,6 @@ export interface components {
             /** Unit */
             unit: string;
         };
-        LiveSaid: components["schemas"]["Preview"] | components["schemas"]["Presence"] | components["schemas"]["Ask"] | components["schemas"]["Give"] | components["schemas"]["Ping"];
-        LiveTold: components["schemas"]["RevisionOut"] | components["schemas"]["Welcome"] | components["schemas"]["PresenceTold"] | components["schemas"]["Gone"] | components["schemas"]["PreviewTold"] | components["schemas"]["AskTold"] | components["schemas"]["GiveTold"] | components["schemas"]["PeopleTold"] | components["schemas"]["RefusedTold"] | components["schemas"]["Pong"] | components["schemas"]["CommentTold"];
         /**
          * Loudness
          * @description A loudness to aim for (LUFS), and the true peak that is not passed (dBTP).
@@ -4374,6 +4361,34 @@ export interface components {
             unit: string;
         };
         /**
+         * Participant
+         * @description Somebody's browser tab in the session: who they are, where they are and how they listen.
+         */
+        Participant: {
+            /** Chosen */
+            chosen: string | null;
+            /** Colour */
+            colour: number;
+            /** Id */
+            id: number;
+            /** Monitor */
+            monitor: string;
+            /** Name */
+            name: string;
+            /** Passage */
+            passage: string | null;
+            /** Playhead */
+            playhead: number;
+            /** Playing */
+            playing: boolean;
+            /** Role */
+            role: string;
+            /** Solo */
+            solo: string[];
+            /** Tab */
+            tab: string;
+        };
+        /**
          * PasswordIn
          * @description A new password, and the current one.
          */
@@ -4487,6 +4502,19 @@ export interface components {
             turns: number;
         };
         /**
+         * PeopleEvent
+         * @description Somebody came, went or became something else; one's own role is this now.
+         */
+        PeopleEvent: {
+            /** Role */
+            role: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "people";
+        };
+        /**
          * PeopleOut
          * @description Everybody in a session, and to its owner the invitations that hold.
          */
@@ -4495,19 +4523,6 @@ export interface components {
             invitations: components["schemas"]["InvitationOut"][];
             /** Members */
             members: components["schemas"]["MemberOut"][];
-        };
-        /**
-         * PeopleTold
-         * @description Somebody came, went or became something else; one's own role is this now.
-         */
-        PeopleTold: {
-            /** Role */
-            role: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "people";
         };
         /**
          * Person
@@ -4840,11 +4855,11 @@ export interface components {
             type: "presence";
         };
         /**
-         * PresenceTold
+         * PresenceEvent
          * @description Where a colleague is.
          */
-        PresenceTold: {
-            person: components["schemas"]["Here"];
+        PresenceEvent: {
+            person: components["schemas"]["Participant"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4907,10 +4922,10 @@ export interface components {
             value: number | null;
         };
         /**
-         * PreviewTold
+         * PreviewEvent
          * @description What a colleague holds, as it moves; no value lets it go.
          */
-        PreviewTold: {
+        PreviewEvent: {
             /** Control */
             control: string;
             /** Tab */
@@ -5071,10 +5086,10 @@ export interface components {
             };
         };
         /**
-         * RefusedTold
+         * RefusedEvent
          * @description What was said is refused, with a sentence.
          */
-        RefusedTold: {
+        RefusedEvent: {
             /** Detail */
             detail: string;
             /**
@@ -5599,6 +5614,7 @@ export interface components {
             /** Secret */
             secret: string;
         };
+        ServerEvent: components["schemas"]["RevisionOut"] | components["schemas"]["Welcome"] | components["schemas"]["PresenceEvent"] | components["schemas"]["Gone"] | components["schemas"]["PreviewEvent"] | components["schemas"]["AskEvent"] | components["schemas"]["GiveEvent"] | components["schemas"]["PeopleEvent"] | components["schemas"]["RefusedEvent"] | components["schemas"]["Pong"] | components["schemas"]["CommentEvent"];
         /**
          * SessionRow
          * @description A session as the list shows it.
@@ -7465,7 +7481,7 @@ export interface components {
              * @enum {string}
              */
             type: "welcome";
-            you: components["schemas"]["You"];
+            you: components["schemas"]["Identity"];
         };
         /**
          * When
@@ -7555,22 +7571,6 @@ export interface components {
             points: components["schemas"]["StoredPoint"][];
             /** Start */
             start: number;
-        };
-        /**
-         * You
-         * @description Who one is in the session, in this tab.
-         */
-        You: {
-            /** Colour */
-            colour: number;
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Role */
-            role: string;
-            /** Tab */
-            tab: string;
         };
     };
     responses: never;

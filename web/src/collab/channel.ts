@@ -2,12 +2,12 @@
 import type { Schemas } from "@/api/http";
 
 /** Somebody in the session: who they are, where they are and how they listen. */
-export type Person = Schemas["Here"];
+export type Person = Schemas["Participant"];
 /** A colleague's change of the same that a change went over. */
 export type Overwritten = Schemas["OverOut"];
 export type Revision = Schemas["RevisionOut"];
-export type Incoming = Schemas["LiveTold"];
-export type Outgoing = Schemas["LiveSaid"];
+export type Incoming = Schemas["ServerEvent"];
+export type Outgoing = Schemas["ClientMessage"];
 
 const FIRST_WAIT = 250;
 const LONGEST_WAIT = 5000;

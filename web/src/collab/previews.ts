@@ -37,22 +37,22 @@ export function usePreviews(own: {
   }
 
   /** Where hands have moved to since the last frame: what moves oftener than it is painted is shown once. */
-  const moved = new Map<string, Preview>();
+  const queued = new Map<string, Preview>();
   let frame = 0;
-  function showMoved(): void {
+  function showQueued(): void {
     frame = 0;
-    for (const [control, preview] of moved) if (previews.has(control)) previews.set(control, preview);
-    moved.clear();
+    for (const [control, preview] of queued) if (previews.has(control)) previews.set(control, preview);
+    queued.clear();
   }
 
   function hear(message: Incoming): void {
     if (message.type === "gone") {
-      for (const held of [previews, moved])
-        for (const [control, preview] of held) if (preview.tab === message.tab) held.delete(control);
+      for (const map of [previews, queued])
+        for (const [control, preview] of map) if (preview.tab === message.tab) map.delete(control);
     } else if (message.type === "preview") {
       const { control, value, tab } = message;
       if (value === null) {
-        moved.delete(control);
+        queued.delete(control);
         previews.delete(control);
         return;
       }
@@ -60,8 +60,8 @@ export function usePreviews(own: {
       // Who takes hold is seen at once, and a page that is not seen paints no frames.
       if (!previews.has(control) || document.hidden) previews.set(control, preview);
       else {
-        moved.set(control, preview);
-        frame ||= requestAnimationFrame(showMoved);
+        queued.set(control, preview);
+        frame ||= requestAnimationFrame(showQueued);
       }
     }
   }
@@ -75,7 +75,7 @@ export function usePreviews(own: {
   setInterval(look, 500);
 
   function forget(): void {
-    moved.clear();
+    queued.clear();
     previews.clear();
   }
 

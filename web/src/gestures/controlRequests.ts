@@ -32,7 +32,9 @@ export const useControlRequests = defineStore("asking", () => {
       control.slice(control.lastIndexOf(".") + 1),
     ];
     const name = view.nameOf(owner);
-    const title = field.startsWith("pan") ? "place" : FACES[field as Parameter]?.title.toLowerCase();
+    const title = field.startsWith("pan")
+      ? t("controlRequests.place")
+      : FACES[field as Parameter]?.title.toLowerCase();
     return title ? `${name}: ${title}` : name;
   }
 
@@ -50,7 +52,7 @@ export const useControlRequests = defineStore("asking", () => {
   function refuse(control: string): void {
     const holder = session.holder(control);
     if (!holder) return;
-    notices.tell(`${holder.name} holds ${nameOf(control)} now.`, {
+    notices.tell(t("controlRequests.nameHolds", { name: holder.name, control: nameOf(control) }), {
       about: `ask ${control}`,
       action: { title: t("controlRequests.askForIt"), run: () => ask(control) },
     });
@@ -62,7 +64,7 @@ export const useControlRequests = defineStore("asking", () => {
     if (told.type === "ask" && holds(told.control)) {
       const queue = queues.get(told.control) ?? [];
       if (!queue.includes(told.tab)) queues.set(told.control, [...queue, told.tab]);
-      const name = session.people.get(told.tab)?.name ?? "A colleague";
+      const name = session.people.get(told.tab)?.name ?? t("controlRequests.aColleague");
       notices.tell(t("controlRequests.nameAsksForNameOfIt", { name: name, nameOf: nameOf(told.control) }), {
         about: `asked ${told.control}`,
       });

@@ -67,7 +67,7 @@ export const useSession = defineStore("session", () => {
   const blocked = createEventHook<BlockedUndo>();
   /** How many changes of this hand were refused: what showed or sounded of them is taken back. */
   const refusals = ref(0);
-  const me = ref<Schemas["You"] | null>(null);
+  const me = ref<Schemas["Identity"] | null>(null);
   const people = reactive(new Map<string, Person>());
   /** What this hand holds or has let go but not yet seen come back, by control. */
   const pending = reactive(new Map<string, Pending>());
@@ -359,7 +359,7 @@ export const useSession = defineStore("session", () => {
   const values = useValues({ document, pending, previews, tried, shapes, at });
 
   /** The controls that colleagues hold; which they are, not where they stand. */
-  const heldByOthers = computed(() => new Set(previews.keys()));
+  const controlledByOthers = computed(() => new Set(previews.keys()));
 
   /** The colleague who holds a control, if one does. */
   function holder(control: string): Person | undefined {
@@ -372,6 +372,6 @@ export const useSession = defineStore("session", () => {
     mayEdit, sources, sourceById, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
     open, close, hold, letGo, change, turnBack, putBack, settled, tell,
-    holder, heldByOthers, ...values,
+    holder, controlledByOthers, ...values,
   }; // prettier-ignore
 });

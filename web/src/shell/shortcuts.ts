@@ -49,32 +49,32 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
   {
     title: t("shortcuts.placeThePicture"),
     keys: [
-      ["drag", t("shortcuts.positionAndLevelTogetherAn")],
+      [t("shortcuts.drag"), t("shortcuts.positionAndLevelTogetherAn")],
       ["← → ↑ ↓", t("shortcuts.positionBy1LevelBy")],
       [t("shortcuts.enterOnAMark"), t("shortcuts.selectIt")],
       [t("shortcuts.ctrlClickShiftClick"), t("shortcuts.selectSeveralADragMoves")],
       [t("shortcuts.n0DoubleClick"), t("shortcuts.toTheCentreInA")],
       ["[ and ]", t("shortcuts.previousSourceNextSource")],
       ["PgUp, PgDn", t("shortcuts.fromMarkToMark")],
-      ["1, 2, 3, 4 and 5", t("shortcuts.theDesksPlaceMovePulse")],
+      [t("shortcuts.n12345"), t("shortcuts.theDesksPlaceMovePulse")],
     ],
   },
   {
     title: t("shortcuts.thePlanTheRoomFrom"),
     keys: [
-      ["drag", t("shortcuts.acrossAndAlongAtOnce")],
+      [t("shortcuts.drag"), t("shortcuts.acrossAndAlongAtOnce")],
       [t("shortcuts.altDragTwoFingers"), t("shortcuts.upAndDown")],
       ["← → ↑ ↓", t("shortcuts.acrossAndAlongBy1")],
       [t("shortcuts.altAlt"), t("shortcuts.higherLowerBy1Shift")],
       ["0", t("shortcuts.toTheMiddle")],
-      ["double-click", t("shortcuts.backToTheMiddleOf")],
+      [t("shortcuts.doubleClick"), t("shortcuts.backToTheMiddleOf")],
       [t("shortcuts.enterOnALoudspeaker"), t("shortcuts.useThisLoudspeakerForThe")],
     ],
   },
   {
     title: t("shortcuts.theChart"),
     keys: [
-      ["double-click", t("shortcuts.addAPointToThe")],
+      [t("shortcuts.doubleClick"), t("shortcuts.addAPointToThe")],
       [t("shortcuts.onAPoint"), t("shortcuts.moveItBy1Shift")],
       [t("shortcuts.onAPoint2"), t("shortcuts.earlierLaterByOneGrid")],
       [t("shortcuts.sOnAPoint"), t("shortcuts.nextShape")],

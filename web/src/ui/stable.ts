@@ -11,13 +11,13 @@ export function stable<T>(work: () => T): ComputedRef<T> {
 
 /** The same, item by item, told apart by their keys: those that are as they were stay the very same objects. */
 export function stableList<T>(work: () => T[], keyOf: (item: T) => unknown): ComputedRef<T[]> {
-  let known = new Map<unknown, T>();
+  let byKey = new Map<unknown, T>();
   return computed((old?: T[]) => {
     const now = work().map((item) => {
-      const was = known.get(keyOf(item));
+      const was = byKey.get(keyOf(item));
       return was !== undefined && dequal(was, item) ? was : item;
     });
-    known = new Map(now.map((item) => [keyOf(item), item]));
+    byKey = new Map(now.map((item) => [keyOf(item), item]));
     return old?.length === now.length && now.every((item, i) => item === old[i]) ? old : now;
   });
 }

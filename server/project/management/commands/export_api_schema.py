@@ -9,28 +9,28 @@ from django.core.management.base import BaseCommand
 from ninja.responses import NinjaJSONEncoder
 from pydantic import Field, TypeAdapter
 
-from server.collaboration.comments import CommentTold
-from server.editing.live_messages import MESSAGES, TOLD
+from server.collaboration.comments import CommentEvent
+from server.editing.live_messages import EVENTS, MESSAGES
 from server.project.api import api
 
-TOLD_TO_BROWSERS: TypeAdapter[Any] = TypeAdapter(
-    Annotated[reduce(or_, [*TOLD, CommentTold]), Field(discriminator="type")]
+SERVER_EVENTS: TypeAdapter[Any] = TypeAdapter(
+    Annotated[reduce(or_, [*EVENTS, CommentEvent]), Field(discriminator="type")]
 )
 """All that the server says on the live channel."""
 
-SAID_BY_BROWSERS: TypeAdapter[Any] = TypeAdapter(
+CLIENT_MESSAGES: TypeAdapter[Any] = TypeAdapter(
     Annotated[reduce(or_, MESSAGES.values()), Field(discriminator="type")]
 )
 """All that browsers say there."""
 
 
 def api_schema() -> dict[str, Any]:
-    """The API's OpenAPI document; ``LiveTold`` and ``LiveSaid`` are the messages of the live channel."""
+    """The API's OpenAPI document; ``ServerEvent`` and ``ClientMessage`` are the messages of the live channel."""
     document = dict(api.get_openapi_schema())
     components = document["components"]["schemas"] = dict(document["components"]["schemas"])
     for name, adapter, mode in (
-        ("LiveTold", TOLD_TO_BROWSERS, "serialization"),
-        ("LiveSaid", SAID_BY_BROWSERS, "validation"),
+        ("ServerEvent", SERVER_EVENTS, "serialization"),
+        ("ClientMessage", CLIENT_MESSAGES, "validation"),
     ):
         schema = adapter.json_schema(mode=mode, ref_template="#/components/schemas/{model}")
         for part, definition in schema.pop("$defs").items():

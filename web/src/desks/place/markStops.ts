@@ -7,8 +7,8 @@ export function useMarkStops(picture: Ref<Element | undefined>, ids: () => strin
   /** The mark that had the focus last. */
   const last = ref("");
   const stop = computed(() => {
-    const known = ids();
-    return [last.value, player.chosen ?? ""].find((id) => known.includes(id)) ?? known[0] ?? "";
+    const order = ids();
+    return [last.value, player.chosen ?? ""].find((id) => order.includes(id)) ?? order[0] ?? "";
   });
 
   function onFocus(event: FocusEvent): void {
@@ -18,11 +18,11 @@ export function useMarkStops(picture: Ref<Element | undefined>, ids: () => strin
 
   async function onKey(event: KeyboardEvent): Promise<void> {
     const by = { PageDown: 1, PageUp: -1 }[event.key];
-    const known = ids();
-    const at = known.indexOf(
+    const order = ids();
+    const at = order.indexOf(
       (event.target as Element).closest<SVGElement>("[data-mark]")?.dataset.mark ?? "",
     );
-    const next = by && at >= 0 ? known[at + by] : undefined;
+    const next = by && at >= 0 ? order[at + by] : undefined;
     if (next === undefined) return;
     event.preventDefault();
     event.stopPropagation();

@@ -6,7 +6,7 @@ import { computed, ref } from "vue";
 import { sized } from "@/ui/drawing/canvas";
 import { usePainting } from "@/ui/drawing/painting";
 import { palette } from "@/ui/palette";
-import { useHeldPeaks } from "@/audio/heldPeaks";
+import { usePeakHold } from "@/audio/peakHold";
 import FootNumbers from "./FootNumbers.vue";
 import { axisFor } from "@/ui/drawing/axis";
 import { leanX } from "@/ui/drawing/paint";
@@ -18,7 +18,7 @@ import { usePlayer } from "@/audio/player";
 const props = withDefaults(defineProps<{ width: number; full?: boolean }>(), { full: false });
 const player = usePlayer();
 const piece = useLean();
-const peaks = useHeldPeaks();
+const peaks = usePeakHold();
 
 const LOWEST_DB = -48;
 const SCALE = [-36, -24, -12, -6];
@@ -73,7 +73,7 @@ usePainting(() => {
   context.fillStyle = palette.ink;
   const top = must(rows.value[0]);
   for (const [side, way] of SIDES)
-    context.fillRect(centre.value + way * length(peaks.held[side]) - 1, top.y - 1, 2, top.height + 2);
+    context.fillRect(centre.value + way * length(peaks.peaks[side]) - 1, top.y - 1, 2, top.height + 2);
   paintNeedle(context, reading.lean_short, 56, 82, 3.5, palette.quiet, 0.5);
   paintNeedle(context, reading.lean_long, 50, 83, 5, palette.ink, 1);
 });

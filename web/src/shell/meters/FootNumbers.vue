@@ -1,25 +1,21 @@
 <script setup lang="ts">
 /** What the meters of the foot say in numbers: peak, momentary loudness, mono loss, correlation, lean. */
 import { computed } from "vue";
-import { useHeldPeaks } from "@/audio/heldPeaks";
+import { usePeakHold } from "@/audio/peakHold";
 import { usePlayer } from "@/audio/player";
+import { useReading } from "@/audio/reading";
 import { decibels, leanText, sideClass } from "@/domain/format";
 import { LEAN_SCALE_DB } from "@/ui/drawing/paint";
 
 /** `full`: the levels stand in rows of their own; only the lean is told here, below its needle's `centre` (px). */
 defineProps<{ full: boolean; centre: number }>();
 const player = usePlayer();
-const peaks = useHeldPeaks();
+const { number, level } = useReading();
+const peaks = usePeakHold();
 
-const number = (name: string): number | null => {
-  const value = player.now?.[name];
-  return value === undefined || Number.isNaN(value) ? null : value;
-};
-const db = (value: number | null): string =>
-  value === null || value <= -119 ? "–" : decibels(value).replace("+", "");
-const peak = computed(() => db(player.now ? Math.max(peaks.held.left, peaks.held.right) : null));
-const momentary = computed(() => db(number("momentary")));
-const monoLoss = computed(() => db(number("mono_loss")));
+const peak = computed(() => level(player.now ? Math.max(peaks.peaks.left, peaks.peaks.right) : null));
+const momentary = computed(() => level(number("momentary")));
+const monoLoss = computed(() => level(number("mono_loss")));
 const correlation = computed(() => {
   const value = number("correlation");
   return value === null ? "–" : decibels(value, 2);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A source's place on a small rule from left to right, which is itself the control; a spread one shows its band. */
+import { mayScroll } from "@/ui/touch";
 import { must } from "@/domain/must";
 import { refThrottled } from "@vueuse/core";
 import { computed, ref } from "vue";
@@ -75,12 +76,9 @@ function onDown(event: PointerEvent): void {
   emit("grasp");
 }
 
-/** A finger moves nothing before it has gone so far across (px): it may be about to scroll. */
-const DECIDED = 8;
-
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
-  if (!moved.value && event.pointerType === "touch" && Math.abs(event.clientX - pressedAt) < DECIDED) return;
+  if (!moved.value && mayScroll(event, pressedAt)) return;
   moved.value = true;
   emit("move", held.value, tidy("pan", panAt(event) + offset));
 }

@@ -45,11 +45,11 @@ const density = useLocalStorage<"roomy" | "compact">("needle-list-density", "roo
 const isPhone = useMediaQuery("(max-width: 760px)");
 const heights = computed(() => HEIGHTS[isPhone.value ? "phone" : density.value]);
 const collapsed = useLocalStorage<string[]>("needle-collapsed-groups", []);
-const wanted = ref("");
+const filterText = ref("");
 
 /** What a source is found by: its name, its group, and what it does. */
-function isWanted(source: Source): boolean {
-  const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
+function matchesFilter(source: Source): boolean {
+  const words = filterText.value.toLowerCase().split(/\s+/).filter(Boolean);
   if (!words.length) return true;
   const group = session.document?.groups[source.group]?.name ?? "";
   const names = `${source.name} ${group}`.toLowerCase();
@@ -74,22 +74,22 @@ function toggle(group: string): void {
 
 /** Sources in order; a group stands where its first member stands, with all its members. */
 const items = computed<Item[]>(() => {
-  const found: Item[] = [];
+  const entries: Item[] = [];
   const groups = session.document?.groups ?? {};
   const seen = new Set<string>();
-  const shown = view.shownSources.filter(isWanted);
-  for (const source of shown) {
+  const matching = view.shownSources.filter(matchesFilter);
+  for (const source of matching) {
     const group = groups[source.group];
-    if (!group) found.push({ key: source.id, source, isGrouped: false });
+    if (!group) entries.push({ key: source.id, source, isGrouped: false });
     else if (!seen.has(group.id)) {
       seen.add(group.id);
-      const members = shown.filter((one) => one.group === group.id);
-      found.push({ key: `group:${group.id}`, group, members });
+      const members = matching.filter((one) => one.group === group.id);
+      entries.push({ key: `group:${group.id}`, group, members });
       if (!collapsed.value.includes(group.id))
-        found.push(...members.map((one) => ({ key: one.id, source: one, isGrouped: true })));
+        entries.push(...members.map((one) => ({ key: one.id, source: one, isGrouped: true })));
     }
   }
-  return found;
+  return entries;
 });
 
 const list = ref<HTMLElement>();
@@ -165,11 +165,11 @@ const drag = usePointerDrag({
     </header>
     <div v-if="session.sources.length > MANY" class="filter">
       <input
-        v-model="wanted"
+        v-model="filterText"
         type="search"
         :placeholder="$t('roster.filterHint')"
         :aria-label="$t('roster.filter')"
-        @keydown.escape.stop="wanted = ''"
+        @keydown.escape.stop="filterText = ''"
         @keydown.enter="($event.target as HTMLElement).blur()"
       />
       <button

@@ -13,6 +13,7 @@ import { useHolding } from "@/gestures/holding";
 import { endsOf, type End, type Values } from "@/domain/ends";
 import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
+import { useWatchers } from "@/session/watchers";
 import { usePlayer } from "@/audio/player";
 import { initials, inkOf, personColour } from "@/ui/theme";
 import { useStops } from "./roving";
@@ -76,12 +77,7 @@ function ask(): void {
   const thing = hand.heldThing(props.source);
   if (thing) asking.ask(thing);
 }
-/** Colleagues who have it selected. */
-const watchers = stable(() =>
-  [...session.people.values()]
-    .filter((one) => one.chosen === props.source.id)
-    .map(({ tab, name, colour }) => ({ tab, name, colour })),
-);
+const watchers = useWatchers(() => props.source.id);
 </script>
 
 <template>

@@ -18,8 +18,8 @@ export function useRoving(
   const last = ref({ item: "", stop: "name" });
   provide(ROVING, {
     isStop(item, stop) {
-      const known = items();
-      const at = known.includes(last.value.item) ? last.value : { item: known[0], stop: "name" };
+      const keys = items();
+      const at = keys.includes(last.value.item) ? last.value : { item: keys[0], stop: "name" };
       return at.item === item && at.stop === stop;
     },
   });
@@ -43,8 +43,8 @@ export function useRoving(
     const row = [...(list.value?.querySelectorAll<HTMLElement>("[data-item]") ?? [])].find(
       (one) => one.dataset.item === item,
     );
-    const wanted = row?.querySelector<HTMLElement>(`[data-stop="${stop}"]:not(:disabled)`);
-    (wanted ?? row?.querySelector<HTMLElement>("[data-stop]"))?.focus();
+    const control = row?.querySelector<HTMLElement>(`[data-stop="${stop}"]:not(:disabled)`);
+    (control ?? row?.querySelector<HTMLElement>("[data-stop]"))?.focus();
   }
 
   function onKey(event: KeyboardEvent): void {

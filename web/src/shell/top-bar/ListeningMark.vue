@@ -26,13 +26,13 @@ interface Mark {
 const soloName = computed(() => {
   const [first, ...others] = [...new Set(player.solo.map((one) => one.split(".")[0]))];
   if (others.length) return t("listeningMark.several", { count: others.length + 1 });
-  const found = session.document;
-  return found?.sources[first ?? ""]?.name ?? found?.returns[first ?? ""]?.name ?? "";
+  const document = session.document;
+  return document?.sources[first ?? ""]?.name ?? document?.returns[first ?? ""]?.name ?? "";
 });
 
 /** So many have room in the bar; what is more is told, and ended, as one. */
 const SHOWN = 2;
-const shown = computed(() => {
+const visible = computed(() => {
   if (marks.value.length <= SHOWN) return marks.value;
   const rest = marks.value.slice(SHOWN - 1);
   const more: Mark = {
@@ -45,15 +45,15 @@ const shown = computed(() => {
 
 const marks = computed(() => {
   const way = library.library?.monitors.find((one) => one.name === player.monitor);
-  const found: Mark[] = [];
+  const active: Mark[] = [];
   if (player.solo.length)
-    found.push({
+    active.push({
       text: t("listeningMark.solo", { name: soloName.value }),
       title: t("listeningMark.soloOnlyYouHear", { name: soloName.value }),
       end: () => (player.solo = []),
     });
   if (player.bypass)
-    found.push({
+    active.push({
       text: t("listeningMark.bypass"),
       title: t("listeningMark.bypassOf", {
         name: session.sourceById(player.bypass.source)?.name ?? "",
@@ -63,38 +63,38 @@ const marks = computed(() => {
     });
   const usual = way?.name === "stereo" || (way?.name === "headphones" && room.surround);
   if (way && !usual)
-    found.push({
+    active.push({
       text: way.title,
       title: t("listeningMark.monitoringTitleSentenceOnlyFor", { title: way.title, sentence: way.sentence }),
       end: () => monitor.latch(monitor.latched),
     });
   if (player.click)
-    found.push({
+    active.push({
       text: t("listeningMark.metronome"),
       title: t("listeningMark.metronomeOnOnlyForYou"),
       end: () => (player.click = false),
     });
   if (player.trial)
-    found.push({
+    active.push({
       text: "B",
       title: t("listeningMark.comparingBTheCounterweightOnly"),
       end: () => monitor.compare(false),
     });
   if (player.moves.length || player.earlier)
-    found.push({
+    active.push({
       text: t("listeningMark.b", { title: monitor.moves?.title ?? t("listeningMark.otherAutomation") }),
       title: player.earlier
         ? t("listeningMark.comparingAnEarlierRevisionAt")
         : t("listeningMark.comparingBAutomationThatHas"),
       end: () => monitor.compare(false),
     });
-  return found;
+  return active;
 });
 </script>
 
 <template>
   <div class="marks" role="status">
-    <button v-for="mark in shown" :key="mark.text" :title="mark.title" @click="mark.end">
+    <button v-for="mark in visible" :key="mark.text" :title="mark.title" @click="mark.end">
       <span class="text">{{ mark.text }}</span> <span aria-hidden="true">×</span>
     </button>
   </div>

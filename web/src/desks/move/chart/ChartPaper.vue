@@ -94,7 +94,7 @@ const inkOfOwner = (owner: string): string => inkOf(session.sourceById(owner)?.c
 usePainting(() => {
   if (!work.value) return;
   const { context } = sized(work.value, props.width, props.height);
-  for (const line of lines.held.value) paintLine(context, scene.value, line);
+  for (const line of lines.previewed.value) paintLine(context, scene.value, line);
   for (const line of lines.chosen.value) paintLine(context, scene.value, line);
   for (const { lane, points } of earlier.value)
     paintLook(context, scene.value, points, lines.shiftOf(lane), inkOfOwner(lane.owner), [7, 4]);

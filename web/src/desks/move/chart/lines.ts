@@ -75,11 +75,11 @@ export function useLines() {
   }
 
   /** Whether a colleague holds what a source's line shows: it moves, and the others' are not painted anew for it. */
-  const isHeld = (source: Source): boolean =>
+  const isPreviewed = (source: Source): boolean =>
     (isPlace.value ? PLACES : [view.parameter]).some((one) =>
-      session.heldByOthers.has(`${source.id}.${one}`),
+      session.controlledByOthers.has(`${source.id}.${one}`),
     );
-  const heldIds = stable(() => view.shownSources.filter(isHeld).map(({ id }) => id));
+  const previewedIds = stable(() => view.shownSources.filter(isPreviewed).map(({ id }) => id));
 
   function othersLines(isWanted: (source: Source) => boolean): Line[] {
     if (tools.others === "hidden" || view.of) return [];
@@ -88,8 +88,8 @@ export function useLines() {
       .filter((source) => source.id !== player.chosen && isWanted(source))
       .flatMap((source) => linesOf(source).map((line) => ({ ...line, strength })));
   }
-  const others = computed(() => othersLines(({ id }) => !heldIds.value.includes(id)));
-  const held = computed(() => othersLines(({ id }) => heldIds.value.includes(id)));
+  const others = computed(() => othersLines(({ id }) => !previewedIds.value.includes(id)));
+  const previewed = computed(() => othersLines(({ id }) => previewedIds.value.includes(id)));
 
   const chosen = computed<Line[]>(() => {
     const source = session.sourceById(player.chosen);
@@ -101,5 +101,5 @@ export function useLines() {
     return source ? linesOf(source).sort((a, b) => Number(a.chosen) - Number(b.chosen)) : [];
   });
 
-  return { isField, others, held, chosen, shiftOf };
+  return { isField, others, previewed, chosen, shiftOf };
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A hand on the lane that is worked on, whatever it is: dragged on its own scale, by keys, typed. It can be recorded. */
+import { mayScroll } from "@/ui/touch";
 import { must } from "@/domain/must";
 import type { LaneName } from "@/domain/model";
 import { computed, ref } from "vue";
@@ -71,12 +72,9 @@ function onDown(event: PointerEvent): void {
   if (recorder.writes(props.lane)) show(value.value);
 }
 
-/** A finger moves nothing before it has gone so far across (px): it may be about to scroll. */
-const DECIDED = 8;
-
 function onMove(event: PointerEvent): void {
   if (!held.value) return;
-  if (last === null && event.pointerType === "touch" && Math.abs(event.clientX - pressedAt) < DECIDED) return;
+  if (last === null && mayScroll(event, pressedAt)) return;
   show(valueAt(event));
 }
 

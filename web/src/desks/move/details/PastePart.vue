@@ -129,7 +129,7 @@ function toggle(id: string): void {
           $t("pastePart.onSources", {
             sources:
               sources.length > 1
-                ? `${sources.length} sources`
+                ? $t("pastePart.sourceCount", { count: sources.length }, sources.length)
                 : view.nameOf(sources[0] ?? must(moves.clip).from.owner),
           })
         }}

@@ -111,7 +111,7 @@ const counted = computed(() => {
   const found = moves.draft;
   if (!found) return "";
   const now = found.writes.reduce((sum, write) => sum + write.points.length, 0);
-  return found.writes.length ? `${now} points` : t("rangePart.noChange");
+  return found.writes.length ? t("rangePart.pointCount", { count: now }, now) : t("rangePart.noChange");
 });
 </script>
 

@@ -11,8 +11,8 @@ import { tidy } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
 import { useSession } from "@/session/session";
+import { useWatchers } from "@/session/watchers";
 import { usePlayer } from "@/audio/player";
-import { stable } from "@/ui/stable";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import type { Label } from "@/desks/place/labels";
 import type { Mark } from "./marks";
@@ -46,10 +46,10 @@ const middle = computed(() => (Math.min(...props.xs) + Math.max(...props.xs)) / 
 const place = computed(() => props.mark.ends.map((end) => panText(end.at)).join(" to "));
 const wide = computed(() => props.mark.ends.flatMap(({ part }) => (part ? [partText(part)] : [])).join(", "));
 const value = computed(() => `${place.value} · ${levelText(props.mark.level)}`);
-/** It goes along its line by itself: where it is at each moment is not read aloud. */
-const goes = computed(() => props.mark.moves && player.playing && !props.mark.chosen);
+/** It isTravelling along its line by itself: where it is at each moment is not read aloud. */
+const isTravelling = computed(() => props.mark.moves && player.playing && !props.mark.chosen);
 const said = computed(() =>
-  goes.value
+  isTravelling.value
     ? t("fieldMark.nameMoves", { name: source.value.name })
     : `${source.value.name} ${value.value}${wide.value && `, ${wide.value}`}${props.to ? ` in ${props.to.name}` : ""}`,
 );
@@ -245,11 +245,7 @@ function onDouble(): void {
   else hand.set(source.value, hand.toEnd(source.value, "whole", 0), false);
 }
 
-const watchers = stable(() =>
-  [...session.people.values()]
-    .filter((one) => one.chosen === source.value.id)
-    .map(({ tab, name, colour }) => ({ tab, name, colour })),
-);
+const watchers = useWatchers(() => source.value.id);
 </script>
 
 <template>

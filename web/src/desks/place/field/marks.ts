@@ -45,7 +45,7 @@ export function useMarks(to: () => Return | undefined) {
       moves: MOVED.some(
         (name) =>
           session.follows(source.id, name) ||
-          session.heldByOthers.has(`${source.id}.${name}`) ||
+          session.controlledByOthers.has(`${source.id}.${name}`) ||
           session.pending.has(`${source.id}.${name}`),
       ),
     };

@@ -10,8 +10,8 @@ import { depthText, directionText, panText } from "@/domain/format";
 import { useHolding } from "@/gestures/holding";
 import { useRoom, type Place } from "@/session/room";
 import { useSession } from "@/session/session";
+import { useWatchers } from "@/session/watchers";
 import { usePlayer } from "@/audio/player";
-import { stable } from "@/ui/stable";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import { useFingers } from "./fingers";
 import { usePlanHand, type Wish } from "@/gestures/planDrag";
@@ -65,11 +65,7 @@ const disc = computed(() =>
 const widths = computed(() =>
   props.parts.map((part) => `M${part.map((one) => `${props.view.x(one)} ${props.view.y(one)}`).join("L")}`),
 );
-const watchers = stable(() =>
-  [...session.people.values()]
-    .filter((one) => one.chosen === props.source.id)
-    .map(({ tab, name, colour }) => ({ tab, name, colour })),
-);
+const watchers = useWatchers(() => props.source.id);
 
 /** Which end the hand has, and where that stood when the hand took it. */
 let side: End["side"] = "whole";

@@ -2,16 +2,10 @@
 /** What the meters of a room say in numbers: the lean to the sides and to front or back, loudness, mono loss. */
 import { t } from "@/words";
 import { computed } from "vue";
-import { usePlayer } from "@/audio/player";
-import { decibels, leanText, sideClass } from "@/domain/format";
+import { useReading } from "@/audio/reading";
+import { leanText, sideClass } from "@/domain/format";
 
-const player = usePlayer();
-const number = (name: string): number | null => {
-  const value = player.now?.[name];
-  return value === undefined || Number.isNaN(value) ? null : value;
-};
-const db = (value: number | null): string =>
-  value === null || value <= -119 ? "–" : decibels(value).replace("+", "");
+const { number, level } = useReading();
 const side = computed(() => sideClass(number("lean_long")));
 const lean = computed(() => leanText(number("lean_long")));
 const depth = computed(() => {
@@ -21,8 +15,8 @@ const depth = computed(() => {
   const text = Math.abs(value).toFixed(1);
   return value > 0 ? t("roomFoot.frontDb", { db: text }) : t("roomFoot.backDb", { db: text });
 });
-const loudness = computed(() => db(number("momentary")));
-const monoLoss = computed(() => db(number("mono_loss")));
+const loudness = computed(() => level(number("momentary")));
+const monoLoss = computed(() => level(number("mono_loss")));
 </script>
 
 <template>

@@ -7,26 +7,26 @@ import { useTarget } from "./target";
 /** How long a peak is held before it falls (ms). */
 const HELD = 1500;
 
-export const useHeldPeaks = defineStore("held-peaks", () => {
+export const usePeakHold = defineStore("peak-hold", () => {
   const player = usePlayer();
   const target = useTarget();
   const nothing = () => ({ left: -Infinity, right: -Infinity, since: 0 });
-  const held = shallowRef(nothing());
+  const peaks = shallowRef(nothing());
   const over = shallowRef({ left: false, right: false });
 
   watch(
     () => player.now,
     (reading) => {
       if (!reading) {
-        held.value = nothing();
+        peaks.value = nothing();
         return;
       }
       const [l, r] = [reading.peak_left ?? -Infinity, reading.peak_right ?? -Infinity];
-      const { left, right, since } = held.value;
+      const { left, right, since } = peaks.value;
       const time = performance.now();
-      if (time - since > HELD) held.value = { left: l, right: r, since: time };
+      if (time - since > HELD) peaks.value = { left: l, right: r, since: time };
       else if (l > left || r > right)
-        held.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
+        peaks.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
       const ceiling = target.target?.dbtp ?? 0;
       const isOver = {
         left: over.value.left || (reading.true_peak_left ?? -Infinity) > ceiling,
@@ -40,5 +40,5 @@ export const useHeldPeaks = defineStore("held-peaks", () => {
     (playing) => playing && (over.value = { left: false, right: false }),
   );
 
-  return { held, over };
+  return { peaks, over };
 });
