@@ -212,7 +212,7 @@ def layout_named(name: str) -> Layout:
     try:
         return LAYOUTS[name]
     except KeyError:
-        raise NeedleError(f"There is no layout “{name}” here. Choose {', '.join(LAYOUTS)}.") from None
+        raise NeedleError("layout.unknown", name=name, choices=LAYOUTS) from None
 
 
 def fold(layout: Layout) -> Numbers:

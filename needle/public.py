@@ -133,7 +133,7 @@ def render_mix(
     """
     first, last = round(start * mix.rate), mix.frames if stop is None else round(stop * mix.rate)
     if not 0 <= first < last:
-        raise NeedleError(f"There is nothing to render from {start} s to {stop} s. Let it stop after it starts.")
+        raise NeedleError("mix.empty_range", start=start, stop=stop)
     past = PAST if monitor and checked_monitor(monitor) else 0
     parts = []
     for _, outputs in run_in_stretches(compile_mix(mix), first, last, past=past, threads=threads):

@@ -31,15 +31,15 @@ class TempoMap:
         object.__setattr__(self, "tempos", tuple((float(b), float(v)) for b, v in self.tempos))
         object.__setattr__(self, "metres", tuple((int(b), int(n), int(u)) for b, n, u in self.metres))
         if not self.tempos or self.tempos[0][0] != 0.0:
-            raise NeedleError("The first tempo must stand at beat 0.")
+            raise NeedleError("tempo.first_tempo")
         if not self.metres or self.metres[0][0] != 1:
-            raise NeedleError("The first metre must stand at bar 1.")
+            raise NeedleError("tempo.first_metre")
         if any(not (10.0 <= bpm <= 400.0) for _, bpm in self.tempos):
-            raise NeedleError("Tempos lie between 10 and 400 bpm.")
+            raise NeedleError("tempo.out_of_range")
         if any(not (1 <= n <= 32) or u not in (1, 2, 4, 8, 16, 32) for _, n, u in self.metres):
-            raise NeedleError("A metre has 1 to 32 beats of a whole, half, quarter, 8th, 16th or 32nd note.")
+            raise NeedleError("tempo.metre_out_of_range")
         if not (_rising([b for b, _ in self.tempos]) and _rising([b for b, _, _ in self.metres])):
-            raise NeedleError("Tempo and metre changes must each stand later than the one before.")
+            raise NeedleError("tempo.changes_out_of_order")
 
     @cached_property
     def _tempo_seconds(self) -> list[float]:
@@ -128,10 +128,10 @@ def tempo_of_taps(times: Sequence[float]) -> float:
     """
     intervals = np.diff(np.asarray(times, dtype=np.float64))[-8:]
     if not intervals.size or not (intervals > 0.0).all():
-        raise NeedleError("Tap at least twice, in time.")
+        raise NeedleError("tempo.tap_twice")
     bpm = 60.0 / float(np.median(intervals))
     if not 10.0 <= bpm <= 400.0:
-        raise NeedleError(f"That is {bpm:.0f} bpm. Tempos lie between 10 and 400 bpm.")
+        raise NeedleError("tempo.tapped_out_of_range", bpm=round(bpm))
     return round(bpm, 1)
 
 

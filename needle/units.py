@@ -68,5 +68,5 @@ def power_to_db(power: ArrayLike, floor: float = SILENT_DB) -> NDArray[np.float6
 def check_rate(rate: int) -> int:
     """Return ``rate`` (Hz) if a session may have it; NeedleError otherwise."""
     if rate not in RATES:
-        raise NeedleError(f"A session cannot run at {rate} Hz. Choose {', '.join(map(str, RATES))}.")
+        raise NeedleError("session.sampling_rate", rate=rate, choices=RATES)
     return rate

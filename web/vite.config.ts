@@ -16,7 +16,15 @@ export default defineConfig({
     assetsInlineLimit: 0,
     // The words are a file of their own: they change by themselves.
     rolldownOptions: {
-      output: { codeSplitting: { groups: [{ name: "catalogue", test: /words\/en\.json$/ }] } },
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: "catalogue", test: /words\/en\.json$/ },
+            { name: "declared", test: /words\/declared\.json$/ },
+            { name: "sentences", test: /messages[/.]en\.json$/ },
+          ],
+        },
+      },
     },
   },
   server: {
@@ -31,6 +39,7 @@ export default defineConfig({
     testTimeout: 120_000,
     hookTimeout: 120_000,
     dir: "../tests/web",
+    setupFiles: ["../tests/web/setup.ts"],
     include: ["**/*.test.ts"],
     alias: ["idb-keyval", "@vue/test-utils", "ant-design-vue", "pinia", "vue-i18n", "vue-router", "vue"].map(
       (name) => ({

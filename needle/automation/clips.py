@@ -40,7 +40,7 @@ class Clip:
 def clip_of(lanes: Mapping[str, tuple[Lane, float]], start: float, end: float) -> Clip:
     """A clip of the stretch from ``start`` to ``end`` (s) of lanes, each with its static value."""
     if not 0.0 <= start < end:
-        raise NeedleError("The stretch must end after it starts.")
+        raise NeedleError("clip.range_is_empty")
     result = {}
     for name, (lane, static) in lanes.items():
         piece = piece_of(plain_lane(lane, static, start), start, end)
@@ -61,7 +61,7 @@ class PastePlace:
 def every_bars(tempo: TempoMap, start: float, every: int, until: float) -> list[PastePlace]:
     """Every so many bars after ``start`` (s), at the same distance from the bar, as long as the piece lasts."""
     if not 1 <= every <= 999:
-        raise NeedleError("Paste every 1 to 999 bars.")
+        raise NeedleError("clip.repeat_out_of_range")
     bar, _ = tempo.bar_at(tempo.beat_at(start))
     into = tempo.beat_at(start) - tempo.beat_of_bar(bar)
     result = []

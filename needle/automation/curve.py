@@ -56,15 +56,15 @@ class Point:
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.t <= MAX_TIME:
-            raise NeedleError(f"A point cannot stand at {self.t} s. Times run from 0 to 24 hours.")
+            raise NeedleError("curve.time_out_of_range", t=self.t)
         if not np.isfinite(self.value):
-            raise NeedleError(f"The point at {self.t} s needs a number for its value.")
+            raise NeedleError("curve.value_is_no_number", t=self.t)
         if self.shape not in SHAPES:
-            raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
+            raise NeedleError("curve.unknown_shape", shape=self.shape, choices=SHAPES)
         if not -1.0 <= self.tension <= 1.0:
-            raise NeedleError("Tension lies between -1 and 1.")
+            raise NeedleError("curve.tension_out_of_range")
         if not 0.0 <= self.shape_start < self.shape_end <= 1.0:
-            raise NeedleError("The part of a shape that is used begins before it ends, within 0 and 1.")
+            raise NeedleError("curve.shape_part_is_empty")
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ class Lane:
     def __post_init__(self) -> None:
         object.__setattr__(self, "points", tuple(self.points))
         if any(a.t > b.t for a, b in zip(self.points, self.points[1:], strict=False)):
-            raise NeedleError("Points must stand in the order of their times.")
+            raise NeedleError("curve.points_out_of_order")
 
     @classmethod
     def of(cls, points: Iterable[dict[str, Any]]) -> "Lane":
@@ -140,7 +140,7 @@ class Lane:
         [-0.5, 0.0, 1.0]
         """
         if not self.points:
-            raise NeedleError("A lane without points has no value of its own.")
+            raise NeedleError("curve.no_points")
         t = np.asarray(times, dtype=np.float64)
         return self._alone.evaluate(np.zeros(t.size, dtype=np.int64), t.ravel()).reshape(t.shape)
 
@@ -200,7 +200,7 @@ class Lane:
         """
         new_points = tuple(points)
         if any(not start <= p.t <= end for p in new_points):
-            raise NeedleError("New points must stand inside the range they replace.")
+            raise NeedleError("curve.points_outside_range")
         before = tuple(p for p in self.points if p.t < start)
         after = tuple(p for p in self.points if p.t > end)
         return Lane(before + new_points + after)

@@ -86,7 +86,7 @@ class Widen(_Values):
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.factor <= 100.0:
-            raise NeedleError("A move is widened by 0 to 100 times.")
+            raise NeedleError("range_edit.scale_out_of_range")
 
     def value(self, value: float) -> float:
         return self.centre + (value - self.centre) * self.factor
@@ -146,7 +146,7 @@ class Stretch(RangeEdit):
 
     def __post_init__(self) -> None:
         if not SHORTEST_SECONDS <= self.seconds <= MAX_TIME:
-            raise NeedleError(f"A move lasts at least {SHORTEST_SECONDS * 1000:.0f} ms.")
+            raise NeedleError("range_edit.too_short", shortest=round(SHORTEST_SECONDS * 1000))
 
     def end(self, start: float, end: float) -> float:
         return max(end, start + self.seconds)
@@ -168,7 +168,7 @@ class Smooth(RangeEdit):
 
     def __post_init__(self) -> None:
         if not 0.005 <= self.seconds <= 60.0:
-            raise NeedleError("Smooth over 5 ms to 60 s.")
+            raise NeedleError("range_edit.smoothing_out_of_range")
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         step = max(self.seconds / _SMOOTHING_STEPS, 0.002, (end - start) / (MOST_POINTS / 2))
@@ -197,7 +197,7 @@ class Thin(RangeEdit):
 
     def __post_init__(self) -> None:
         if self.grain is not None and not 0.0 < self.grain < math.inf:
-            raise NeedleError("A move is thinned within a number greater than 0.")
+            raise NeedleError("range_edit.simplify_not_positive")
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         return thinned(piece, around.parameter.grain if self.grain is None else self.grain)
@@ -213,7 +213,7 @@ class Quantise(RangeEdit):
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.strength <= 1.0:
-            raise NeedleError("A strength lies between 0 and 1.")
+            raise NeedleError("range_edit.strength_out_of_range")
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         grid = Grid(around.tempo, max(around.length, end), self.parts)
@@ -256,9 +256,9 @@ class Sweep(RangeEdit):
 
     def __post_init__(self) -> None:
         if not 1 <= self.crossings <= MOST_CROSSINGS:
-            raise NeedleError(f"Sweep across 1 to {MOST_CROSSINGS} times.")
+            raise NeedleError("range_edit.crossings_out_of_range", most=MOST_CROSSINGS)
         if self.shape not in SHAPES:
-            raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
+            raise NeedleError("curve.unknown_shape", shape=self.shape, choices=SHAPES)
 
     def on_other_side(self) -> RangeEdit:
         return replace(self, from_value=-self.from_value, to_value=-self.to_value)
@@ -289,7 +289,7 @@ class Paste(RangeEdit):
 
     def __post_init__(self) -> None:
         if len(self.clip) < 2 or self.clip[0].t != 0.0:
-            raise NeedleError("What is pasted begins at 0 s and has at least two points.")
+            raise NeedleError("range_edit.clip_is_incomplete")
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         sign = -1.0 if self.mirrored and around.parameter.mirrors else 1.0
@@ -315,9 +315,9 @@ class Draw(RangeEdit):
     def __post_init__(self) -> None:
         times = [t for t, _ in self.samples]
         if not times or any(a >= b for a, b in itertools.pairwise(times)):
-            raise NeedleError("A drawn line needs values at rising times.")
+            raise NeedleError("range_edit.drawn_times_must_rise")
         if self.shape not in SHAPES:
-            raise NeedleError(f"There is no shape “{self.shape}”. Choose {', '.join(SHAPES)}.")
+            raise NeedleError("curve.unknown_shape", shape=self.shape, choices=SHAPES)
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
         line = [Point(t, around.parameter.limited(v), self.shape) for t, v in self.samples if start <= t <= end]
@@ -361,11 +361,11 @@ def changed(
     is too short or the edit cannot be made.
     """
     if end <= start:
-        raise NeedleError("The stretch must end after it starts.")
+        raise NeedleError("range_edit.range_is_empty")
     whole = plain_lane(lane, static, start)
     stop = edit.end(start, end)
     piece = tuple(edit.points(piece_of(whole, start, end), start, end, around))
     written = stayed(whole, start, stop, piece) if stay else splice(whole, start, stop, piece, glide)
     if len(written.points) > MOST_POINTS:
-        raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
+        raise NeedleError("range_edit.too_many_points", most=MOST_POINTS)
     return written

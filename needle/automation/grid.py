@@ -23,7 +23,7 @@ class Grid:
 
     def __post_init__(self) -> None:
         if not 0 <= self.parts <= MOST_PARTS:
-            raise NeedleError(f"A grid has 1 to {MOST_PARTS} parts of a beat, or 0 for whole bars.")
+            raise NeedleError("grid.parts_out_of_range", most=MOST_PARTS)
 
     @cached_property
     def lines(self) -> NDArray[np.float64]:

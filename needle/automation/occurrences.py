@@ -29,14 +29,12 @@ def occurrences(
     NeedleError for a stretch that is shorter than 50 ms or longer than 30 s, lies outside, or has no onset in it.
     """
     if not _SHORTEST_SECONDS <= end - start <= _MOST_SECONDS:
-        raise NeedleError("Choose a stretch of 50 ms to 30 s in which the sound is heard once.")
+        raise NeedleError("occurrences.example_out_of_range")
     flux = onset_flux(audio, rate)
     low, high = round(start / HOP_SECONDS), round(end / HOP_SECONDS)
     pattern = flux[:, max(low, 0) : high]
     if low < 0 or pattern.shape[1] < 2 or np.linalg.norm(pattern) < 1e-6:
-        raise NeedleError(
-            "Nothing begins to sound in that stretch. Choose one that holds the beginning of the sound."
-        )
+        raise NeedleError("occurrences.example_has_no_onset")
     length = pattern.shape[1]
     padded = np.pad(flux, ((0, 0), (length, length)))
     result = sum(scipy.signal.correlate(row, part, mode="valid") for row, part in zip(padded, pattern, strict=True))

@@ -148,13 +148,13 @@ def parameter_named(name: str) -> Parameter:
     try:
         return PARAMETERS[name]
     except KeyError:
-        raise NeedleError(f"“{name}” cannot be automated. Choose {', '.join(PARAMETERS)}.") from None
+        raise NeedleError("parameter.not_automatable", parameter=name, choices=PARAMETERS) from None
 
 
 def check_within(name: str, value: float, low: float, high: float, unit: str) -> float:
     """``value`` if it lies within limits; NeedleError names them otherwise."""
     if not (math.isfinite(value) and low <= value <= high):
-        raise NeedleError(f"{name} cannot be {value}. It runs from {low:g} to {high:g} ({unit}).")
+        raise NeedleError("parameter.out_of_range", name=name, value=value, low=low, high=high, unit=unit)
     return float(value)
 
 

@@ -44,14 +44,14 @@ class Path:
 
     def __post_init__(self) -> None:
         if self.kind not in PATHS:
-            raise NeedleError(f"There is no path “{self.kind}”. Choose {', '.join(PATHS)}.")
+            raise NeedleError("path.unknown", kind=self.kind, choices=PATHS)
         if not abs(self.turns) <= MOST_TURNS:
-            raise NeedleError(f"A path goes round {MOST_TURNS:g} times at the most.")
+            raise NeedleError("path.too_many_turns", most=MOST_TURNS)
         if self.kind == "drawn" and not 2 <= len(self.drawn) <= MOST_DRAWN:
-            raise NeedleError("A drawn path needs a beginning and an end. Draw it in one stroke.")
+            raise NeedleError("path.drawn_path_is_short")
         shares = [share for share, _, _ in self.drawn]
         if sorted(shares) != shares or any(not 0.0 <= share <= 1.0 for share in shares):
-            raise NeedleError("A drawn path's times must rise from 0 to 1.")
+            raise NeedleError("path.drawn_times_must_rise")
 
 
 def _round(path: Path, share: Values, end_radius: float) -> tuple[Values, Values]:
@@ -94,7 +94,7 @@ def path_points(path: Path, start: float, end: float) -> dict[str, tuple[Point, 
     Both ends are exact; everything is kept within the room. NeedleError if the time does not run.
     """
     if not 0.0 <= start < end:
-        raise NeedleError("A path must end after it begins.")
+        raise NeedleError("path.ends_before_it_begins")
     steps = max(_STEPS, int(np.ceil(abs(path.turns) * _PER_TURN)) if path.kind != "drawn" else _STEPS)
     share = np.linspace(0.0, 1.0, steps + 1)
     if path.kind == "drawn":

@@ -45,9 +45,9 @@ class Hold:
     def __post_init__(self) -> None:
         times = [t for t, _ in self.samples]
         if not times or any(a >= b for a, b in itertools.pairwise(times)) or self.end < times[-1]:
-            raise NeedleError("A recorded hold needs values at rising times, and ends after the last of them.")
+            raise NeedleError("recording.hold_is_malformed")
         if not np.isfinite([*times, self.end, *(v for _, v in self.samples)]).all() or times[0] < 0.0:
-            raise NeedleError("A recorded hold has times from 0 on and numbers for its values.")
+            raise NeedleError("recording.hold_times_must_rise")
 
     @property
     def start(self) -> float:
@@ -64,13 +64,13 @@ class Pass:
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.start < self.end:
-            raise NeedleError("A pass ends after it starts.")
+            raise NeedleError("recording.pass_is_empty")
         if any(a.end > b.start for a, b in itertools.pairwise(self.holds)):
-            raise NeedleError("A control is held once at a time.")
+            raise NeedleError("recording.control_held_twice")
         if self.holds and (self.holds[0].start < self.start or self.holds[-1].end > self.end):
-            raise NeedleError("A control is held within its pass.")
+            raise NeedleError("recording.hold_outside_pass")
         if sum(len(hold.samples) for hold in self.holds) > MOST_SAMPLES:
-            raise NeedleError("That is too long a recording for one lane. Record it in shorter passes.")
+            raise NeedleError("recording.too_long")
 
 
 Stretch = tuple[float, float, Points]
@@ -150,9 +150,9 @@ def recorded_steps(
 ) -> Iterator[Lane]:
     """The lane after each stretch of a pass that was written, one after the other; see ``recorded``."""
     if mode not in MODES:
-        raise NeedleError(f"There is no way of recording “{mode}”. Choose {', '.join(MODES)}.")
+        raise NeedleError("recording.unknown_mode", mode=mode, choices=MODES)
     if not 0.0 <= glide <= LONGEST_GLIDE:
-        raise NeedleError(f"Gliding back takes 0 to {LONGEST_GLIDE:g} s.")
+        raise NeedleError("recording.glide_out_of_range", longest=LONGEST_GLIDE)
     if not run.holds and mode != "write":
         return
     whole = plain_lane(lane, static, run.start)

@@ -110,7 +110,7 @@ def splice(lane: Lane, start: float, end: float, piece: Points, glide: float = 0
     """
     wanted = max(SHORTEST_SECONDS, 2.0 * glide)
     if end - start < wanted - SAME_MOMENT:
-        raise NeedleError(f"The stretch is too short. Choose at least {wanted * 1000:.0f} ms.")
+        raise NeedleError("splice.range_too_short", wanted=round(wanted * 1000))
     before, after = _until(lane, start), _from(lane, end)
     meets_before = abs(before[-1].value - piece[0].value) <= SAME_VALUE
     meets_after = abs(value_before(lane, end) - piece[-1].value) <= SAME_VALUE
@@ -144,7 +144,7 @@ def _room_for_a_ramp(lane: Lane, start: float, end: float) -> float:
         if stop < jump < end and jump < stop + RAMP_SECONDS:
             stop = jump - RAMP_SECONDS
     if stop <= start:
-        raise NeedleError("The stretch is crowded with jumps. Choose a longer one.")
+        raise NeedleError("splice.too_many_jumps")
     return stop
 
 

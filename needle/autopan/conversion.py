@@ -50,7 +50,7 @@ def written_out(
     NeedleError where its lanes cannot tell it, or not with at most 20,000 points.
     """
     if end - start < _LEAST_SECONDS:
-        raise NeedleError("There is nothing to write out: the source does not sound.")
+        raise NeedleError("conversion.nothing_sounds")
     times = _times(pulsing, start, end)
 
     def now(name: str) -> Values:
@@ -70,16 +70,14 @@ def written_out(
         turned = now("rotation") + np.unwrap(turn, period=360.0)
         limits = PARAMETERS["rotation"]
         if turned.min() < limits.low or turned.max() > limits.high:
-            raise NeedleError(
-                "Written out, this pulse would turn too often. Choose a longer cycle or a shorter part."
-            )
+            raise NeedleError("conversion.turns_too_often")
         indices = breakpoints(times, turned, limits.grain)
         return Written(
             _checked({"rotation": Lane(tuple(Point(float(times[i]), float(turned[i])) for i in indices))}), {}
         )
     assert sides is not None  # a pulse moves places, turns, or moves levels
     if channels > 2:
-        raise NeedleError("The sides of more than two channels cannot be written out. Split the source first.")
+        raise NeedleError("conversion.too_many_channels")
     if mode in ("pan", "mono"):
         pan, trim = _as_pan_and_trim(now("pan"), sides, law)
         return Written(
@@ -147,8 +145,5 @@ def _levels(times: Values, levels: Values) -> Lane:
 def _checked(lanes: dict[str, Lane]) -> dict[str, Lane]:
     most = max((len(lane.points) for lane in lanes.values()), default=0)
     if most > MOST_POINTS:
-        raise NeedleError(
-            f"Written out, this pulse would have {most} points on one line; {MOST_POINTS} are the most. "
-            "Choose a longer cycle."
-        )
+        raise NeedleError("conversion.too_many_points", count=most, most=MOST_POINTS)
     return lanes

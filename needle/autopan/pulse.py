@@ -76,17 +76,17 @@ class Pulse:
         object.__setattr__(self, "steps", tuple(float(step) for step in self.steps))
         wave_named(self.wave)
         if self.form not in FORMS:
-            raise NeedleError(f"A pulse cannot move “{self.form}”. Choose {', '.join(FORMS)}.")
+            raise NeedleError("pulse.unknown_form", form=self.form, choices=FORMS)
         if self.unit not in UNITS:
-            raise NeedleError(f"A cycle is not told in “{self.unit}”. Choose {', '.join(UNITS)}.")
+            raise NeedleError("pulse.unknown_unit", unit=self.unit, choices=UNITS)
         for name, (low, high, unit) in LIMITS.items():
             value = getattr(self, name)
             if not (np.isfinite(value) and low <= value <= high):
-                raise NeedleError(f"A pulse's {name} cannot be {value:g}. It runs from {low:g} to {high:g} ({unit}).")
+                raise NeedleError("pulse.out_of_range", name=name, value=value, low=low, high=high, unit=unit)
         if not FEWEST_STEPS <= len(self.steps) <= MOST_STEPS:
-            raise NeedleError(f"A wave is drawn in {FEWEST_STEPS} to {MOST_STEPS} steps.")
+            raise NeedleError("pulse.steps_out_of_range", least=FEWEST_STEPS, most=MOST_STEPS)
         if any(not -1.0 <= step <= 1.0 for step in self.steps):
-            raise NeedleError("Each drawn step lies between -1 and 1.")
+            raise NeedleError("pulse.step_out_of_range")
 
     @classmethod
     def of(cls, stored: Mapping[str, Any]) -> "Pulse":

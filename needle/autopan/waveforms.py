@@ -159,7 +159,7 @@ def wave_named(name: str) -> Wave:
     try:
         return WAVES[name]
     except KeyError:
-        raise NeedleError(f"There is no wave “{name}”. Choose {', '.join(WAVES)}.") from None
+        raise NeedleError("pulse.unknown_wave", name=name, choices=WAVES) from None
 
 
 def wave_at(name: str, form: Form, phase: ArrayLike, smooth: ArrayLike = 0.0) -> Values:

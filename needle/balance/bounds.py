@@ -50,7 +50,7 @@ class Bounds:
         for start, end in scope:
             inside |= (times >= start) & (times < end)
         if np.isnan(lean[inside]).all():
-            raise NeedleError("There is nothing to even in that stretch: it is silent.")
+            raise NeedleError("balance.range_is_silent")
         weights = loudness_weights(powers)
         counts = inside & ~np.isnan(lean) & (weights > _LEAST_WEIGHT)
         limits = np.where(counts, tolerance.db / np.maximum(weights, _LEAST_WEIGHT), np.nan)

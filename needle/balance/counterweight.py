@@ -63,7 +63,7 @@ def counterweight(
     NeedleError if nobody may give way, or too many, or one is not there; or if there is nothing to even.
     """
     if not 0 < len(givers) <= MOST_GIVERS:
-        raise NeedleError(f"Choose between one and {MOST_GIVERS} sources that may give way.")
+        raise NeedleError("balance.adjustable_count", most=MOST_GIVERS)
     tried(mix, [Change(giver.source) for giver in givers])
     now = yield from _powers(measure, mix, 0.0, 0.2)
     bounds = Bounds.of(now, scope, tolerance)

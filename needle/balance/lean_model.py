@@ -59,7 +59,7 @@ class Adjustable:
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.level <= 12.0 or not 0.0 <= self.place <= 1.0:
-            raise NeedleError("A source may give way by up to 12 dB, and by up to half the field.")
+            raise NeedleError("balance.adjustment_out_of_range")
 
 
 @dataclass(frozen=True)

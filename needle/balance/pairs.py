@@ -47,12 +47,12 @@ def compared(mix: Mix, first: Collection[str], second: Collection[str], measure:
     NeedleError if one is empty, they share a source, or one is not there.
     """
     if not first or not second:
-        raise NeedleError("Choose at least one source for each side of the pair.")
+        raise NeedleError("balance.pair_needs_both_sides")
     if set(first) & set(second):
-        raise NeedleError("A source cannot be on both sides of the pair.")
+        raise NeedleError("balance.source_on_both_sides")
     missing = (set(first) | set(second)) - {source.id for source in mix.sources}
     if missing:
-        raise NeedleError("One of the pair is not in the session any more.")
+        raise NeedleError("balance.pair_source_removed")
     first_frames = yield from within(measure(mix, Listening(solo=frozenset(first))), 0.0, 0.5)
     other = yield from within(measure(mix, Listening(solo=frozenset(second))), 0.5, 1.0)
     sides = _side(Overview(first_frames).powers), _side(Overview(other).powers)

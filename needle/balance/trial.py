@@ -49,7 +49,7 @@ def tried(mix: Mix, changes: Iterable[Change]) -> Mix:
     wanted = {change.source: change for change in changes}
     missing = set(wanted) - {source.id for source in mix.sources}
     if missing:
-        raise NeedleError("One of the sources that would change is not in the session any more.")
+        raise NeedleError("balance.changed_source_removed")
     if not wanted:
         return mix
     return replace(mix, sources=tuple(changed(s, wanted[s.id]) if s.id in wanted else s for s in mix.sources))

@@ -112,9 +112,9 @@ def _gains(chosen: argparse.Namespace) -> None:
         _layout_gains(chosen)
         return
     if not chosen.pan:
-        raise NeedleError("Say where: --pan P with a law, or --layout with --azimuth or --points.")
+        raise NeedleError("cli.no_place")
     if not all(-1.0 <= pan <= 1.0 for pan in chosen.pan):
-        raise NeedleError("Pan lies between -1 (left) and 1 (right).")
+        raise NeedleError("cli.pan_out_of_range")
     gains = law_named(chosen.law).gains(chosen.pan, chosen.centre_zero).T.tolist()
     if chosen.json:
         print(json.dumps({"gains": gains}))
@@ -126,10 +126,10 @@ def _gains(chosen: argparse.Namespace) -> None:
 
 def _layout_gains(chosen: argparse.Namespace) -> None:
     if (chosen.azimuth is None) == (chosen.points is None):
-        raise NeedleError("Say where: either --azimuth A with --elevation E, or --points FILE.")
+        raise NeedleError("cli.no_direction")
     places = [(chosen.azimuth, chosen.elevation)] if chosen.points is None else _directions(chosen.points)
     if not all(np.isfinite(a) and -90.0 <= e <= 90.0 for a, e in places):
-        raise NeedleError("An azimuth is a number of degrees, an elevation lies between -90 and 90.")
+        raise NeedleError("cli.direction_out_of_range")
     layout = LAYOUTS[chosen.layout]
     names = [speaker.name for speaker in layout.speakers]
     gains = point_source_gains(layout, *np.array(places).T).T.tolist()
@@ -146,24 +146,24 @@ def _directions(path: Path) -> list[tuple[float, float]]:
     try:
         lines = path.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
-        raise NeedleError(f"{path.name} cannot be read as text.") from error
+        raise NeedleError("cli.not_text", file=path.name) from error
     for number, line in enumerate(lines, start=1):
         if not line.strip() or (number == 1 and line.strip().lower().startswith("azimuth")):
             continue
         try:
             azimuth, elevation = (float(value) for value in line.split(","))
         except ValueError as error:
-            raise NeedleError(f"Line {number} of {path.name} is not azimuth,elevation.") from error
+            raise NeedleError("cli.line_is_no_direction", number=number, file=path.name) from error
         directions.append((azimuth, elevation))
     if not directions:
-        raise NeedleError(f"{path.name} holds no directions.")
+        raise NeedleError("cli.no_directions", file=path.name)
     return directions
 
 
 def _convert(chosen: argparse.Namespace) -> None:
     given = chosen.room or chosen.polar
     if not np.isfinite(given).all():
-        raise NeedleError("Coordinates are numbers.")
+        raise NeedleError("cli.coordinates_are_numbers")
     names = ("azimuth", "elevation", "distance") if chosen.room else ("x", "y", "z")
     values = (room_to_polar if chosen.room else polar_to_room)(*given)
     coordinates = dict(zip(names, map(float, values), strict=True))
@@ -173,7 +173,7 @@ def _convert(chosen: argparse.Namespace) -> None:
 def _thin(chosen: argparse.Namespace) -> None:
     grain = PARAMETERS[chosen.parameter].grain if chosen.grain is None else chosen.grain
     if not 0.0 < grain < float("inf"):
-        raise NeedleError("A move is thinned within a number greater than 0.")
+        raise NeedleError("range_edit.simplify_not_positive")
     before = read_lane(chosen.file).points
     after = thinned(before, grain)
     if chosen.json:
@@ -188,7 +188,7 @@ _PRINTED_PER_BEAT = 96
 
 def _pulse(chosen: argparse.Namespace) -> None:
     if not 1 <= chosen.beats <= 32:
-        raise NeedleError("A bar has 1 to 32 beats.")
+        raise NeedleError("cli.beats_out_of_range")
     given: dict[str, Any] = {name: getattr(chosen, name) for name in _PULSE_VALUES}
     drawn: dict[str, Any] = {"steps": tuple(chosen.steps)} if chosen.steps else {}
     cycle: dict[str, Any] = {"unit": "hertz", "rate": chosen.hertz} if chosen.hertz is not None else {}

@@ -72,7 +72,7 @@ def _render(chosen: argparse.Namespace) -> None:
         start = _frame(tempo, mix, chosen.start, 0)
         end = _frame(tempo, mix, chosen.end, mix.frames)
         if start >= end:
-            raise NeedleError("--to must come after --from, within the piece.")
+            raise NeedleError("cli.range_is_empty")
         sounds, paths = _outputs(chosen, bundle, mix)
         steps = write_sounds(sounds, paths, start, end, chosen.format, measured=False, threads=usable_cores())
         files = finished(steps, lambda done: _progress(chosen.out.name, done))
@@ -111,7 +111,7 @@ def _adm(chosen: argparse.Namespace) -> None:
         "objects": sum(not item.bed for item in objects),
         "beds": sum(item.bed for item in objects),
         "tracks": result.programme.tracks,
-        "notes": list(result.programme.notes),
+        "notes": list(map(str, result.programme.notes)),
     }
     if chosen.json:
         print(json.dumps(report))
@@ -131,7 +131,7 @@ def _moves(chosen: argparse.Namespace) -> None:
         elif kind in (".mid", ".midi"):
             write_midi_moves(chosen.out, document, tempo, bundle.mix().length, chosen.fine)
         else:
-            raise NeedleError("Moves are written as .csv, .json or .mid. Name the file so.")
+            raise NeedleError("cli.unknown_moves_format")
         lanes = len([lane for lane in document["lanes"].values() if lane["points"]])
     report = {"file": str(chosen.out), "lanes": lanes}
     print(json.dumps(report) if chosen.json else f"{chosen.out}: {lanes} lanes")
@@ -140,17 +140,17 @@ def _moves(chosen: argparse.Namespace) -> None:
 def _take_in(chosen: argparse.Namespace) -> None:
     chosen.folder.mkdir(parents=True, exist_ok=True)
     if any(chosen.folder.iterdir()):
-        raise NeedleError(f"{chosen.folder} holds something already. Name a new folder.")
+        raise NeedleError("cli.folder_not_empty", folder=chosen.folder)
     for done in import_adm(chosen.file, chosen.folder):
         _progress(chosen.file.name, done)
     with Bundle(chosen.folder) as bundle:
         sources, layout = len(bundle.document["sources"]), bundle.document["session"]["layout"]
     with opened_audio(chosen.file, 1024) as file:
         notes = read_programme(chosen.file, AudioInfo(file.samplerate, file.channels, file.frames)).notes
-    report = {"folder": str(chosen.folder), "sources": sources, "layout": layout, "notes": list(notes)}
+    report = {"folder": str(chosen.folder), "sources": sources, "layout": layout, "notes": list(map(str, notes))}
     print(json.dumps(report) if chosen.json else f"{chosen.folder}: {sources} sources in {layout}")
     if not chosen.json:
-        print("\n".join(notes), end="\n" if notes else "")
+        print("\n".join(map(str, notes)), end="\n" if notes else "")
 
 
 def _clipped(samples: int) -> str:
@@ -162,7 +162,7 @@ def _frame(tempo: TempoMap, mix: Mix, bar: str | None, default: int) -> int:
         return default
     matched = re.fullmatch(r"(\d+)(?:\.(\d+(?:\.\d+)?))?", bar)
     if not matched or int(matched[1]) < 1:
-        raise NeedleError(f"“{bar}” is not a bar. Write 17, or 17.3 for its third beat.")
+        raise NeedleError("cli.not_a_bar", bar=bar)
     beat = tempo.beat_of_bar(int(matched[1])) + float(matched[2] or 1) - 1.0
     return min(round(tempo.seconds_at(beat) * mix.rate), mix.frames)
 

@@ -71,10 +71,16 @@ class Place:
         for name, (low, high, unit) in PLACE_LIMITS.items():
             value = getattr(self, name)
             if not (np.isfinite(value) and low <= value <= high):
-                limits = f"It runs from {low:g} to {high:g} ({unit})."
-                raise NeedleError(f"A place's {name.replace('_', ' ')} cannot be {value:g}. {limits}")
+                raise NeedleError(
+                    "deal.place_value_out_of_range",
+                    name=name.replace("_", " "),
+                    value=value,
+                    low=low,
+                    high=high,
+                    unit=unit,
+                )
         if 0.0 < self.low_pass < LOWEST_TONE:
-            raise NeedleError(f"A place's low-pass is {LOWEST_TONE:g} Hz or more, or 0 to leave it open.")
+            raise NeedleError("deal.low_pass_out_of_range", lowest=LOWEST_TONE)
 
 
 LOWEST_TONE, HIGHEST_TONE = 100.0, 20_000.0
@@ -168,9 +174,9 @@ def dealt(events: Sequence[Event], order: str, places: int, seed: int = 1) -> In
     NeedleError for an order that there is not, or fewer than 2 or more than 16 places.
     """
     if order not in ORDERS:
-        raise NeedleError(f"Nothing is dealt “{order}”. Choose {', '.join(ORDERS)}.")
+        raise NeedleError("deal.unknown_order", order=order, choices=ORDERS)
     if not FEWEST_PLACES <= places <= MOST_PLACES:
-        raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
+        raise NeedleError("deal.place_count", least=FEWEST_PLACES, most=MOST_PLACES)
     return ORDERS[order].give(events, places, seed)
 
 
@@ -195,11 +201,11 @@ class Deal:
 
     def __post_init__(self) -> None:
         if self.sound not in SOUNDS:
-            raise NeedleError(f"A deal cannot sound as “{self.sound}”. Choose {', '.join(SOUNDS)}.")
+            raise NeedleError("deal.unknown_sound", sound=self.sound, choices=SOUNDS)
         if any(a.t > b.t for a, b in itertools.pairwise(self.events)):
-            raise NeedleError("Events must stand in the order of their times.")
+            raise NeedleError("deal.events_out_of_order")
         if len(self.events) > MOST_EVENTS:
-            raise NeedleError(f"A part of more than {MOST_EVENTS} notes cannot be dealt. Deal a shorter one.")
+            raise NeedleError("deal.too_many_notes", most=MOST_EVENTS)
 
     @property
     def has_dry(self) -> bool:
@@ -255,7 +261,7 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
     result = [dict(place) for place in places]
     chosen = next((index for index, place in enumerate(result) if place["id"] == which), None)
     if act in ("duplicate", "remove") and chosen is None:
-        raise NeedleError("That place has been deleted.")
+        raise NeedleError("deal.place_deleted")
     if act == "fresh":
         pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
         result = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
@@ -274,15 +280,15 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
     elif act == "reverse":
         result = result[::-1]
     else:
-        raise NeedleError(f"Places cannot be changed by “{act}”.")
+        raise NeedleError("deal.unknown_change", act=act)
     return checked_places(result)
 
 
 def checked_places(places: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Places as plain values, complete; NeedleError if one is not allowed, or there are too few or too many."""
     if not FEWEST_PLACES <= len(places) <= MOST_PLACES:
-        raise NeedleError(f"A part is dealt to {FEWEST_PLACES} to {MOST_PLACES} places.")
+        raise NeedleError("deal.place_count", least=FEWEST_PLACES, most=MOST_PLACES)
     result = [vars(Place(**place)) for place in places]
     if len({place["id"] for place in result}) < len(result):
-        raise NeedleError("Two places of a deal have the same id.")
+        raise NeedleError("deal.duplicate_place")
     return result

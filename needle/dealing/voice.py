@@ -65,7 +65,7 @@ def timbre_named(name: str) -> Timbre:
     try:
         return TIMBRES[name]
     except KeyError:
-        raise NeedleError(f"The built-in voice has no timbre “{name}”. Choose {', '.join(TIMBRES)}.") from None
+        raise NeedleError("deal.unknown_timbre", name=name, choices=TIMBRES) from None
 
 
 def tail_seconds(timbre: str) -> float:

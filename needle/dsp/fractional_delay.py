@@ -51,7 +51,7 @@ WAYS = ("off", "symmetric", "far-side")
 def timing_of(way: str, most_ms: float, share: float) -> Timing | None:
     """A source's timing from its values; None where it is off. NeedleError for an unknown way."""
     if way not in WAYS:
-        raise NeedleError(f"There is no timing “{way}”. Choose {', '.join(WAYS)}.")
+        raise NeedleError("delay_panning.unknown", way=way, choices=WAYS)
     return None if way == "off" else Timing(way == "far-side", most_ms / 1000.0, share)
 
 

@@ -88,8 +88,7 @@ def find_onsets(audio: Audio, rate: int, threshold: float = THRESHOLD) -> Onsets
     """
     if not LOWEST_THRESHOLD <= threshold <= HIGHEST_THRESHOLD:
         raise NeedleError(
-            f"A threshold for onsets cannot be {threshold:g}. "
-            f"It runs from {LOWEST_THRESHOLD:g} to {HIGHEST_THRESHOLD:g}."
+            "onsets.threshold_out_of_range", threshold=threshold, lowest=LOWEST_THRESHOLD, highest=HIGHEST_THRESHOLD
         )
     # A little silence before it, so that what sounds from the very beginning begins as well.
     lead = round(_LEAD_SECONDS * rate)

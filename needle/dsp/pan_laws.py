@@ -86,4 +86,4 @@ def law_named(name: str) -> PanLaw:
     try:
         return LAWS[name]
     except KeyError:
-        raise NeedleError(f"There is no pan law called “{name}”. Choose {', '.join(LAWS)}.") from None
+        raise NeedleError("pan_law.unknown", name=name, choices=LAWS) from None

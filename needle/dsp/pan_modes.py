@@ -237,12 +237,10 @@ def mode_for(name: str, channels: int) -> PlacementMode:
     """The mode of that name, if it takes a source of so many channels; NeedleError otherwise."""
     mode = MODES.get(name)
     if mode is None:
-        raise NeedleError(f"There is no placement called “{name}”. Choose {', '.join(MODES)}.")
+        raise NeedleError("pan_mode.unknown", name=name, choices=MODES)
     if not mode.takes(channels):
-        fitting = ", ".join(m.name for m in MODES.values() if m.takes(channels))
-        raise NeedleError(
-            f"“{name}” cannot place a source of this many channels: this one has {channels}. Choose {fitting}."
-        )
+        choices = [m.name for m in MODES.values() if m.takes(channels)]
+        raise NeedleError("pan_mode.wrong_channel_count", name=name, count=channels, choices=choices)
     return mode
 
 

@@ -165,7 +165,7 @@ def speaker_mask_matrix(layout: str, off: frozenset[str]) -> Gains:
     silent = [i for i, name in enumerate(names) if name in off]
     left = [i for i in range(len(names)) if i not in silent]
     if not left:
-        raise NeedleError("At least one loudspeaker must be allowed. Switch one of them on.")
+        raise NeedleError("speakers.none_allowed")
     vectors = unit_vectors(*LAYOUTS[layout].directions)
     matrix = np.eye(len(names))
     for one in silent:

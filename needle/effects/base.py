@@ -35,12 +35,12 @@ class Setting:
         """``value`` if it is allowed; NeedleError says what is."""
         if self.choices:
             if value not in self.choices:
-                raise NeedleError(f"{self.title} cannot be “{value}”. Choose {', '.join(self.choices)}.")
+                raise NeedleError("effect.unknown_choice", title=self.title, value=value, choices=self.choices)
             return value
         number = isinstance(value, int | float) and not isinstance(value, bool)
         if not (number and np.isfinite(value) and self.low <= value <= self.high):
             raise NeedleError(
-                f"{self.title} runs from {self.low:g} to {self.high:g} {self.unit}, not {value}.".strip()
+                "effect.out_of_range", title=self.title, low=self.low, high=self.high, unit=self.unit, value=value
             )
         return float(value)
 
@@ -94,5 +94,5 @@ class Effect:
         known = {setting.name for setting in self.settings}
         unknown = sorted(set(given) - known)
         if unknown:
-            raise NeedleError(f"The {self.title} has no “{unknown[0]}”. It has {', '.join(sorted(known))}.")
+            raise NeedleError("effect.unknown_setting", title=self.title, unknown=unknown[0], choices=sorted(known))
         return {s.name: s.checked(given.get(s.name, s.default)) for s in self.settings}

@@ -29,7 +29,7 @@ def effect_named(name: str) -> Effect:
     try:
         return EFFECTS[name]
     except KeyError:
-        raise NeedleError(f"There is no effect called “{name}”. Choose {', '.join(EFFECTS)}.") from None
+        raise NeedleError("effect.unknown", name=name, choices=EFFECTS) from None
 
 
 def with_settings(stored: Mapping[str, Any]) -> dict[str, Any]:
@@ -51,9 +51,9 @@ def checked_effects(stored: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]
         settings = effect.checked(row.get("settings", {}))
         result.append({"id": str(row["id"]), "kind": effect.name, "on": bool(row["on"]), "settings": settings})
     if len(result) > MOST_EFFECTS:
-        raise NeedleError(f"A return takes {MOST_EFFECTS} effects at the most.")
+        raise NeedleError("effect.too_many", most=MOST_EFFECTS)
     if len({row["id"] for row in result}) < len(result):
-        raise NeedleError("Two effects of one return have the same id.")
+        raise NeedleError("effect.duplicate")
     return result
 
 

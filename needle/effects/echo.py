@@ -11,7 +11,7 @@ _LONGEST_TAIL_SECONDS = 30.0
 """Within which the repeats are 96 dB down, however far apart they are: so far back a stretch of the piece reads."""
 
 _SETTINGS = (
-    Setting("unit", "Told in", default="beats", choices=("beats", "ms")),
+    Setting("unit", "Time in", default="beats", choices=("beats", "ms")),
     Setting("time", "Every (ms)", 10.0, 2000.0, 350.0, "ms", 10.0),
     Setting("beats", "Every (beats)", 0.0625, 4.0, 0.75, "beats", 0.25),
     Setting("feedback", "Feedback", 0.0, 0.85, 0.45, "", 0.05),

@@ -24,7 +24,7 @@ FOLDS = ("stereo", "mono", HEADPHONES.name)
 
 STEMS = ("", "sources", "groups")
 
-_KINDS = {"source": "Stem", "group": "Stem", "return": "Stem", "mix": "Mix", "fold": "Fold"}
+_KINDS = {"source": "Stem", "group": "Stem", "return": "Stem", "mix": "Mix", "fold": "Downmix"}
 
 
 @dataclass(frozen=True)
@@ -103,9 +103,9 @@ def sounds_of(
     """
     for fold in folds:
         if fold not in FOLDS:
-            raise NeedleError(f"There is no fold “{fold}”. Choose {', '.join(FOLDS)}.")
+            raise NeedleError("export.unknown_downmix", fold=fold, choices=FOLDS)
     if stems not in STEMS:
-        raise NeedleError(f"Stems cannot be made by “{stems}”. Choose {', '.join(STEMS[1:])}.")
+        raise NeedleError("export.unknown_stems", stems=stems, choices=STEMS[1:])
     sounds = [Sound("mix", "mix", "Mix", mix.room)] if with_mix else []
     for fold in dict.fromkeys(folds):
         if fold == "stereo" and not mix.room.surround:

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from needle.errors import NeedleError
+from needle.messages import Message
 
 MOST_DB = 60.0
 
@@ -23,17 +24,17 @@ class Levelled:
     by: str = ""
 
     @property
-    def sentence(self) -> str:
-        """What was done, in the engineer's words."""
+    def notes(self) -> tuple[Message, ...]:
+        """What was done, and what kept it below the target."""
         if self.lufs is None:
-            return "The mix is silent: no gain was applied."
-        how = f"made {abs(self.gain):.2f} dB {'louder' if self.gain > 0.0 else 'softer'}"
-        how = "left as it is" if abs(self.gain) < 0.005 else how
-        said = f"It measured {self.lufs:.1f} LUFS and was {how}: {self.lufs + self.gain:.1f} LUFS."
-        if self.held > 0.0:
-            whose = f"The true peak of “{self.by}”" if self.by else "Its true peak"
-            said += f" {whose} keeps it {self.held:.1f} dB below the target; nothing was limited."
-        return said.replace("-", "−")
+            return (Message("loudness.silent"),)
+        how = "unchanged" if abs(self.gain) < 0.005 else "louder" if self.gain > 0.0 else "softer"
+        after = _minus(self.lufs + self.gain, 1)
+        result = Message(f"loudness.{how}", before=_minus(self.lufs, 1), gain=_minus(abs(self.gain), 2), after=after)
+        if self.held <= 0.0:
+            return (result,)
+        limit = "loudness.peak_of_file" if self.by else "loudness.peak"
+        return result, Message(limit, file=self.by, below=_minus(self.held, 1))
 
 
 def levelled(
@@ -49,7 +50,7 @@ def levelled(
     NeedleError for a target that no programme has.
     """
     if not -MOST_DB <= target_lufs <= 0.0 or not -MOST_DB <= ceiling_dbtp <= 0.0:
-        raise NeedleError("A loudness target lies between -60 and 0 LUFS, a ceiling between -60 and 0 dBTP.")
+        raise NeedleError("export.loudness_out_of_range")
     if lufs is None or dbtp is None:
         return Levelled(lufs, dbtp, 0.0)
     peaks = {"": dbtp, **{title: peak for title, peak in (others or {}).items() if peak is not None}}
@@ -58,3 +59,7 @@ def levelled(
     gain = min(wanted, ceiling_dbtp - peaks[by], MOST_DB)
     shortfall = max(wanted - gain, 0.0)
     return Levelled(lufs, dbtp, gain, shortfall, by if shortfall > 0.0 else "")
+
+
+def _minus(value: float, digits: int) -> str:
+    return f"{value:.{digits}f}".replace("-", "−")

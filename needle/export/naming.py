@@ -32,11 +32,11 @@ def checked_pattern(pattern: str) -> str:
     words = re.findall(r"\{([^{}]*)\}", pattern)
     unknown = [word for word in words if word not in WORDS]
     if unknown:
-        raise NeedleError(f"A name has no word “{{{unknown[0]}}}”. Choose {', '.join(f'{{{w}}}' for w in WORDS)}.")
+        raise NeedleError("export.unknown_name_word", unknown=unknown[0], choices=[f"{{{w}}}" for w in WORDS])
     if re.sub(r"\{[^{}]*\}", "", pattern).strip("/ .") == "" and not words:
-        raise NeedleError("Say what the files are called, for example {session} {part}.")
+        raise NeedleError("export.name_is_empty")
     if set("{}") & set(re.sub(r"\{[^{}]*\}", "", pattern)):
-        raise NeedleError("A brace in the name is not closed. Write {session}, for example.")
+        raise NeedleError("export.name_brace_open")
     return pattern
 
 

@@ -18,7 +18,7 @@ def passage_of(document: Document, start: float, end: float) -> Document:
     NeedleError unless it ends after it starts.
     """
     if not 0.0 <= start < end:
-        raise NeedleError("A passage must end after it starts.")
+        raise NeedleError("passage.is_empty")
     if start == 0.0 and end >= piece_length(document):
         return document
     tempo = tempo_map(document)

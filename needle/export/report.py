@@ -50,7 +50,7 @@ def mix_report(
     ``names``: what its sources and returns are called, by id. NeedleError if there is nothing between the two.
     """
     if not 0 <= first < last:
-        raise NeedleError("That range is empty. Choose an end after the start, within the piece.")
+        raise NeedleError("report.range_is_empty")
     frames = yield from within(measure(mix, EVERYTHING), 0.0, 0.2)
     overview = Overview(frames.between(first * FRAMES_PER_HOP, last * FRAMES_PER_HOP))
     parts = yield from within(gather(mix, first, last), 0.2, 1.0)
@@ -73,7 +73,7 @@ def file_report(path: Path, tolerance: Tolerance = Tolerance(), target: Target |
     mask = channel_mask(path)
     layout = STEREO if info.channels <= 2 else layout_of_file(info.channels, mask)
     if layout is None:
-        raise NeedleError(f"{path.name} has {info.channels} channels, which is no layout that the report knows.")
+        raise NeedleError("report.unknown_channel_count", file=path.name, channels=info.channels)
     rows = max(info.channels, 2)
     # Meter frames are whole samples long at the usual rates; at others the file is measured resampled.
     rate = info.rate if info.rate % 50 == 0 and info.rate >= 8000 else _FULL_RATE

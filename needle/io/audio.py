@@ -54,13 +54,17 @@ def audio_info(path: Path) -> AudioInfo:
     with opened_audio(path) as file:
         info = AudioInfo(file.samplerate, file.channels, file.frames)
     if not LOWEST_RATE <= info.rate <= HIGHEST_RATE:
-        raise NeedleError(f"{path.name} has a sampling rate of {info.rate} Hz. Export it at 44100 or 48000 Hz.")
+        raise NeedleError("audio.sampling_rate", file=path.name, rate=info.rate)
     if info.frames <= 0:
-        raise NeedleError(f"{path.name} holds no sound at all.")
+        raise NeedleError("audio.no_sound", file=path.name)
     if info.seconds > MAX_SECONDS or info.frames * info.channels > MAX_SAMPLES:
         raise NeedleError(
-            f"{path.name} says that it lasts {info.seconds / 3600:.1f} hours in {info.channels} channel(s); "
-            f"{MAX_SECONDS / 3600:.0f} hours and {MAX_SAMPLES >> 30} thousand million samples are the most."
+            "audio.too_long",
+            file=path.name,
+            hours=round(info.seconds / 3600, 1),
+            channels=info.channels,
+            most_hours=round(MAX_SECONDS / 3600),
+            most_samples=MAX_SAMPLES >> 30,
         )
     check_promise(path)
     return info
@@ -80,9 +84,13 @@ def check_decoded_size(path: Path, info: AudioInfo, rate: int) -> None:
     samples = frames_at(info, rate) * info.channels
     if samples > MAX_SAMPLES:
         raise NeedleError(
-            f"{path.name} decodes to {info.seconds / 3600:.1f} hours in {info.channels} channel(s), "
-            f"{samples / 1e9:.1f} thousand million samples at {rate} Hz; {MAX_SAMPLES / 1e9:.1f} are the most. "
-            "Export a shorter file, or fewer channels."
+            "audio.decodes_too_long",
+            file=path.name,
+            hours=round(info.seconds / 3600, 1),
+            channels=info.channels,
+            samples=round(samples / 1e9, 1),
+            rate=rate,
+            most=round(MAX_SAMPLES / 1e9, 1),
         )
 
 
@@ -97,20 +105,22 @@ def read_stretches(path: Path, frames: int = STRETCH_FRAMES) -> Iterator[Audio]:
             try:
                 block = file.read(frames, dtype="float32", always_2d=True)
             except soundfile.SoundFileError as error:
-                raise NeedleError(f"{path.name} is damaged after {read / file.samplerate:.2f} s.") from error
+                raise NeedleError(
+                    "audio.damaged_after", file=path.name, read=round(read / file.samplerate, 2)
+                ) from error
             if not len(block):
                 break
             check_samples(path, block)
             read += len(block)
             yield np.ascontiguousarray(block.T)
         if read < expected:
-            raise NeedleError(f"{path.name} breaks off after {read} of {expected} frames.")
+            raise NeedleError("audio.breaks_off_after_frames", file=path.name, read=read, expected=expected)
 
 
 def check_samples(path: Path, block: Audio) -> None:
     """NeedleError if some samples of a file are not numbers."""
     if not np.isfinite(block).all():
-        raise NeedleError(f"{path.name} holds samples that are not numbers. Export it again.")
+        raise NeedleError("audio.not_numbers", file=path.name)
 
 
 def read_at(path: Path, rate: int) -> Iterator[Audio]:
@@ -245,7 +255,7 @@ class AudioWriter:
         seed: str = "",
     ) -> None:
         if kind not in FORMATS:
-            raise NeedleError(f"There is no format “{kind}”. Choose {', '.join(FORMATS)}.")
+            raise NeedleError("audio.unknown_format", kind=kind, choices=FORMATS)
         container, self._subtype, _ = FORMATS[kind]
         layout = channels if isinstance(channels, Layout) else STEREO
         channels = len(layout.channels) if isinstance(channels, Layout) else channels
@@ -301,7 +311,7 @@ _IN_FLAC = ("0+2+0", "mono", "quad", "0+5+0", "0+7+0")
 def check_flac(layout: Layout) -> None:
     """NeedleError if FLAC has no order for a layout's channels (RFC 9639, 9.1.3)."""
     if layout.name not in _IN_FLAC:
-        raise NeedleError(f"FLAC cannot hold {layout.title.lower()} ({layout.name}). Choose WAV.")
+        raise NeedleError("audio.flac_channels", title=layout.title.lower(), name=layout.name)
 
 
 def write_audio(path: Path, audio: Audio, rate: int, kind: str = "wav-float") -> None:
@@ -315,12 +325,12 @@ def opened_audio(path: Path, most: int = MAX_CHANNELS) -> soundfile.SoundFile:
     path = Path(path)
     promise = promised(path)
     if promise and promise.channels > most:
-        raise NeedleError(f"{path.name} has {promise.channels} channels; {most} is the most.")
+        raise NeedleError("audio.too_many_channels", file=path.name, channels=promise.channels, most=most)
     try:
         file = soundfile.SoundFile(AsRf64(path) if is_bw64(path) else path)
     except (soundfile.SoundFileError, OSError) as error:
-        raise NeedleError(f"{path.name} is not an audio file that can be read.") from error
+        raise NeedleError("audio.not_audio", file=path.name) from error
     if file.channels > most:
         file.close()
-        raise NeedleError(f"{path.name} has {file.channels} channels; {most} is the most.")
+        raise NeedleError("audio.too_many_channels", file=path.name, channels=file.channels, most=most)
     return file

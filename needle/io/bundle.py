@@ -64,7 +64,7 @@ class Bundle:
                 self.folder = Path(self._temporary.name)
                 _unpack(path, self.folder)
             else:
-                raise NeedleError(f"{path.name} is not a session bundle: neither a folder nor a zip.")
+                raise NeedleError("bundle.not_a_bundle", file=path.name)
             self.document = self._document()
         except BaseException:
             self.close()
@@ -87,9 +87,9 @@ class Bundle:
         stored = self._stored()
         version = stored.get("version")
         if not isinstance(version, int) or not 1 <= version <= VERSION:
-            raise NeedleError(f"The bundle is of version {version}; this reads 1 to {VERSION}.")
+            raise NeedleError("bundle.unknown_version", version=version, newest=VERSION)
         if not isinstance(stored.get("document"), dict):
-            raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
+            raise NeedleError("bundle.no_session", session_file=SESSION_FILE)
         try:
             document = self._with_lengths(check_document(upgraded(stored["document"], version)))
             names = assets_of(document)
@@ -99,21 +99,21 @@ class Bundle:
         except NeedleError:
             raise
         except _MALFORMED as error:
-            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: a part is not of the right kind.") from error
+            raise NeedleError("bundle.part_of_wrong_kind", session_file=SESSION_FILE) from error
         return document
 
     def _stored(self) -> dict[str, Any]:
         path = self.folder / SESSION_FILE
         try:
             if path.stat().st_size > MOST_JSON:
-                raise NeedleError(f"The bundle's {SESSION_FILE} is too large to be one.")
+                raise NeedleError("bundle.session_too_large", session_file=SESSION_FILE)
             stored = json.loads(path.read_text("utf-8"), parse_constant=_no_number)
         except OSError as error:
-            raise NeedleError(f"The bundle has no {SESSION_FILE}.") from error
+            raise NeedleError("bundle.no_session_file", session_file=SESSION_FILE) from error
         except (ValueError, RecursionError) as error:
-            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: {str(error)[:200]}.") from error
+            raise NeedleError("bundle.session_damaged", session_file=SESSION_FILE, reason=str(error)[:200]) from error
         if not isinstance(stored, dict):
-            raise NeedleError(f"The bundle's {SESSION_FILE} holds no session.")
+            raise NeedleError("bundle.no_session", session_file=SESSION_FILE)
         return stored
 
     def _check_assets(self, descriptions: dict[str, dict[str, Any]], names: list[str]) -> None:
@@ -123,7 +123,7 @@ class Bundle:
             hashes = pool.map(lambda name: _hash(self.asset_path(name)), known)
             for name, result in zip(known, hashes, strict=True):
                 if descriptions[name]["sha256"] != result:
-                    raise NeedleError(f"The bundle's audio “{name}” is damaged. Copy or export the bundle again.")
+                    raise NeedleError("bundle.audio_damaged", name=name)
 
     def _with_lengths(self, document: Document) -> Document:
         """Version 1 did not say how long its sources sound; their files do."""
@@ -143,7 +143,7 @@ class Bundle:
         except (OSError, ValueError):
             result = False
         if not result:
-            raise NeedleError(f"The bundle lacks the audio “{asset}”.")
+            raise NeedleError("bundle.audio_missing", asset=asset)
         return path
 
     def audio(self, asset: str) -> Audio:
@@ -157,7 +157,7 @@ class Bundle:
         """NeedleError if a source is of channels that its audio does not have."""
         for source in self.document["sources"].values():
             if source["first_channel"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
-                raise NeedleError(f"The audio of “{source['name']}” has too few channels.")
+                raise NeedleError("bundle.too_few_channels", name=source["name"])
 
     def mix(self) -> Mix:
         """The session as a mix that can be rendered. NeedleError if the audio is not what the session needs."""
@@ -170,7 +170,7 @@ class Bundle:
         except NeedleError:
             raise
         except _MALFORMED as error:
-            raise NeedleError(f"The bundle's {SESSION_FILE} is damaged: a part is not of the right kind.") from error
+            raise NeedleError("bundle.part_of_wrong_kind", session_file=SESSION_FILE) from error
 
 
 def _no_number(text: str) -> float:
@@ -193,11 +193,9 @@ def _unpack(path: Path, folder: Path) -> None:
             wanted = [info for info in archive.infolist() if _belongs(info.filename)]
             size = sum(info.file_size for info in wanted)
             if len(wanted) > MOST_FILES or size > MOST_BYTES:
-                raise NeedleError(f"{path.name} holds more than a session can.")
+                raise NeedleError("bundle.too_large", file=path.name)
             if size > shutil.disk_usage(folder).free // 2:
-                raise NeedleError(
-                    f"{path.name} needs {size / 2**30:.1f} GB to be unpacked: there is no room for that."
-                )
+                raise NeedleError("bundle.no_room_to_unpack", file=path.name, size=round(size / 2**30, 1))
             (folder / ASSETS).mkdir()
             for info in wanted:
                 with archive.open(info) as packed, (folder / info.filename).open("wb") as out:
@@ -205,10 +203,10 @@ def _unpack(path: Path, folder: Path) -> None:
                     while block := packed.read(1 << 20):
                         left -= len(block)
                         if left < 0:
-                            raise NeedleError(f"{path.name} holds more than it says. It is damaged.")
+                            raise NeedleError("bundle.holds_more_than_it_says", file=path.name)
                         out.write(block)
     except _UNREADABLE as error:
-        raise NeedleError(f"{path.name} is damaged: {str(error)[:200]}. Copy or export it again.") from error
+        raise NeedleError("bundle.damaged", file=path.name, reason=str(error)[:200]) from error
 
 
 def _belongs(name: str) -> bool:

@@ -34,9 +34,7 @@ class Bw64Writer(AudioWriter):
 
     def __init__(self, path: Path, rate: int, tracks: int, frames: int) -> None:
         if tracks > _MOST_TRACKS:
-            raise NeedleError(
-                f"{tracks} tracks are more than a file may have ({_MOST_TRACKS}). Mute what is not needed."
-            )
+            raise NeedleError("bw64.too_many_tracks", tracks=tracks, most=_MOST_TRACKS)
         self._description: tuple[list[TrackRow], bytes] | None = None
         super().__init__(path, rate, tracks, "rf64-24", frames)
 
@@ -87,30 +85,30 @@ def description_of(path: Path) -> tuple[list[TrackRow], bytes]:
     with path.open("rb") as file:
         form = file.read(12)
         if form[:4] not in (b"BW64", b"RF64", b"RIFF") or form[8:] != b"WAVE":
-            raise NeedleError(f"{path.name} is not a BW64 file.")
+            raise NeedleError("bw64.not_bw64", file=path.name)
         for name, length, _ in chunks_of(file, size):
             if name == b"chna":
                 rows = _rows(path, file.read(min(length, 4 + _ROW.size * 65536)))
             elif name == b"axml":
                 if length > _MOST_XML:
-                    raise NeedleError(f"The description in {path.name} is too long to be one.")
+                    raise NeedleError("bw64.description_too_long", file=path.name)
                 xml = file.read(length)
                 if len(xml) < length:
-                    raise NeedleError(f"{path.name} breaks off inside its description. Copy or export it again.")
+                    raise NeedleError("bw64.description_breaks_off", file=path.name)
     if rows is None or xml is None:
-        raise NeedleError(f"{path.name} describes no objects: it has no chna or axml chunk. Bring it in as a stem.")
+        raise NeedleError("bw64.no_description", file=path.name)
     return rows, xml
 
 
 def _rows(path: Path, body: bytes) -> list[TrackRow]:
     if len(body) < 4:
-        raise NeedleError(f"The track list of {path.name} is damaged.")
+        raise NeedleError("bw64.track_list_damaged", file=path.name)
     count = struct.unpack("<H", body[2:4])[0]
     result = []
     for index in range(count):
         part = body[4 + index * _ROW.size : 4 + (index + 1) * _ROW.size]
         if len(part) < _ROW.size:
-            raise NeedleError(f"The track list of {path.name} breaks off.")
+            raise NeedleError("bw64.track_list_breaks_off", file=path.name)
         track, *names = _ROW.unpack(part)
         if track:
             result.append(TrackRow(track - 1, *(name.rstrip(b"\0 ").decode("ascii", "replace") for name in names)))

@@ -36,8 +36,7 @@ def check_promise(path: Path) -> None:
     if promise and promise.there < promise.bytes:
         share = promise.there / promise.bytes
         raise NeedleError(
-            f"{path.name} breaks off: its header promises {promise.bytes} bytes of sound and {promise.there} "
-            f"are there ({share:.0%}). Copy or export it again."
+            "audio.breaks_off", file=path.name, bytes=promise.bytes, there=promise.there, share=round(100 * share)
         )
 
 

@@ -16,6 +16,4 @@ class Extra:
         try:
             return getattr(import_module(self._package), name)
         except ImportError as error:
-            raise NeedleError(
-                f"This needs the package {self._package}. Install it: pip install 'wandering-needle[{self._extra}]'."
-            ) from error
+            raise NeedleError("cli.package_missing", package=self._package, extra=self._extra) from error

@@ -66,9 +66,9 @@ def landed(document: Document, place: Place, lane: Lane, at: float = 0.0) -> Lan
     if len(lane.points) > MOST_POINTS:
         lane = Lane(thinned(lane.points, owned_parameter(owner, parameter).grain))
     if len(lane.points) > MOST_POINTS:
-        raise NeedleError(f"A lane holds {MOST_POINTS} points at the most; this one has {len(lane.points)}.")
+        raise NeedleError("moves.too_many_points", most=MOST_POINTS, count=len(lane.points))
     later = Lane(tuple(replace(point, t=point.t + at) for point in lane.points))
     try:
         return check_lane(parameter, later)
     except NeedleError as error:
-        raise NeedleError(f"{named(document, owner)}: {error}") from error
+        raise NeedleError("moves.named", name=named(document, owner), reason=error) from error

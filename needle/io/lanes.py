@@ -15,6 +15,7 @@ from typing import Any
 from needle.automation.curve import Lane, Point, stored
 from needle.automation.parameters import PARAMETERS
 from needle.errors import NeedleError
+from needle.messages import Message
 from needle.session.migrations import parameter_from_7, point_from_7, renamed
 from needle.session.owners import named
 from needle.session.validation import Document
@@ -46,7 +47,7 @@ class FoundLane:
     name: str
     parameter: str
     lane: Lane
-    notes: tuple[str, ...] = ()
+    notes: tuple[Message, ...] = ()
 
 
 def lanes_table(document: Document, tempo: TempoMap, owners: Iterable[str] | None = None) -> str:
@@ -97,11 +98,11 @@ def _lanes(document: Document, owners: Iterable[str] | None) -> list[dict[str, A
 def read_moves(path: Path) -> list[FoundLane]:
     """The lanes in a CSV or JSON file. NeedleError says what is wrong, and in which line."""
     if path.stat().st_size > _MOST_BYTES:
-        raise NeedleError(f"{path.name} is too large for an automation file ({_MOST_BYTES >> 20} MB is the most).")
+        raise NeedleError("moves.file_too_large", file=path.name, most=_MOST_BYTES >> 20)
     try:
         text = path.read_text("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise NeedleError(f"{path.name} is not a CSV file of points, nor JSON: it is no text.") from error
+        raise NeedleError("moves.not_text", file=path.name) from error
     return _from_json(path, text) if text.lstrip().startswith("{") else _from_table(path, text)
 
 
@@ -109,7 +110,7 @@ def read_lane(path: Path) -> Lane:
     """The one lane in a CSV file; a first line of names is passed over. NeedleError names the line that is wrong."""
     result = read_moves(path)
     if len(result) != 1:
-        raise NeedleError(f"{path.name} holds {len(result)} lanes. Name one that holds a single one.")
+        raise NeedleError("moves.several_lanes", file=path.name, count=len(result))
     return result[0].lane
 
 
@@ -117,7 +118,7 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
     try:
         rows = [(number, row) for number, row in enumerate(csv.reader(io.StringIO(text)), start=1) if any(row)]
     except csv.Error as error:
-        raise NeedleError(f"{path.name} is not a CSV file of points.") from error
+        raise NeedleError("moves.not_csv", file=path.name) from error
     names, earlier = list(_FIELDS), set[str]()
     if rows and not _is_number(rows[0][1][0]):
         names = [name.strip().lower() for name in rows.pop(0)[1]]
@@ -128,10 +129,10 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
             # A lane alone: its rows may tell more than its names do.
             names = list(_FIELDS)
         if missing:
-            raise NeedleError(f"{path.name} has no column “{missing[0]}”. Its first line names the columns.")
+            raise NeedleError("moves.column_missing", file=path.name, missing=missing[0])
     lanes: dict[tuple[str, str, str], list[Point]] = {}
     if len(rows) > _MOST_POINTS:
-        raise NeedleError(f"{path.name} holds more than {_MOST_POINTS} points. Thin its lanes first.")
+        raise NeedleError("moves.too_many_points_in_file", file=path.name, most=_MOST_POINTS)
     for number, row in rows:
         cells = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
         parameter = cells.get("parameter", "")
@@ -139,10 +140,10 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
         try:
             lanes.setdefault(key, []).append(_point(cells))
         except (KeyError, ValueError) as error:
-            said = str(error) if isinstance(error, NeedleError) else "Write time,value[,shape[,tension]]."
-            raise NeedleError(f"{path.name}, line {number}: {said}") from error
+            reason = error if isinstance(error, NeedleError) else Message("moves.line_format")
+            raise NeedleError("moves.line", file=path.name, number=number, reason=reason) from error
     if not lanes:
-        raise NeedleError(f"{path.name} holds no points. Write one in each line: time,value.")
+        raise NeedleError("moves.no_csv_points", file=path.name)
     return _found(path, lanes.items())
 
 
@@ -161,12 +162,12 @@ def _from_json(path: Path, text: str) -> list[FoundLane]:
     try:
         stored_moves = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise NeedleError(f"{path.name} is not JSON: {str(error)[:120]}.") from error
+        raise NeedleError("moves.not_json", file=path.name, reason=str(error)[:120]) from error
     if stored_moves.get("format") != FORMAT:
-        raise NeedleError(f"{path.name} is JSON, but no file of moves: its “format” is not “{FORMAT}”.")
+        raise NeedleError("moves.not_moves", file=path.name, format=FORMAT)
     version = stored_moves.get("version")
     if not isinstance(version, int) or not 1 <= version <= VERSION:
-        raise NeedleError(f"{path.name} is of version {str(version)[:20]}; this reads 1 to {VERSION}.")
+        raise NeedleError("moves.unknown_version", file=path.name, version=str(version)[:20], newest=VERSION)
     try:
         stored_lanes = (
             stored_moves["lanes"] if version > 1 else [_lane_from_1(lane) for lane in stored_moves["lanes"]]
@@ -177,11 +178,11 @@ def _from_json(path: Path, text: str) -> list[FoundLane]:
             if (points := [_json_point(point) for point in lane["points"]])
         ]
     except NeedleError as error:
-        raise NeedleError(f"{path.name}: {error}") from error
+        raise NeedleError("moves.file", file=path.name, reason=error) from error
     except (KeyError, TypeError, AttributeError, ValueError, OverflowError) as error:
-        raise NeedleError(f"{path.name} is damaged: a lane is not of the right kind.") from error
+        raise NeedleError("moves.lane_of_wrong_kind", file=path.name) from error
     if not lanes:
-        raise NeedleError(f"{path.name} holds no points.")
+        raise NeedleError("moves.no_points", file=path.name)
     return _found(path, lanes)
 
 
@@ -202,10 +203,10 @@ def _found(path: Path, lanes: Iterable[tuple[tuple[str, str, str], list[Point]]]
         try:
             result.append(FoundLane(owner[:140], name[:120], parameter[:40], Lane(tuple(points))))
         except NeedleError as error:
-            whose = f" of {name or owner}" if name or owner else ""
-            raise NeedleError(f"{path.name}, {parameter or 'a lane'}{whose}: {error}") from error
+            lane_name = " ".join(filter(None, (name or owner, parameter))) or "?"
+            raise NeedleError("moves.lane", file=path.name, lane=lane_name, reason=error) from error
     if len(result) > _MOST_LANES:
-        raise NeedleError(f"{path.name} holds more than {_MOST_LANES} lanes.")
+        raise NeedleError("moves.too_many_lanes", file=path.name, most=_MOST_LANES)
     return result
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from needle.errors import NeedleError
 from needle.io.extras import Extra
+from needle.messages import Message
 from needle.tempo import TempoMap
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class MidiTempo:
     """The tempo map of a file, and what could not be taken as it stands (a sentence each)."""
 
     tempo: TempoMap
-    notes: tuple[str, ...]
+    notes: tuple[Message, ...]
 
 
 def midi_tempo(path: Path) -> MidiTempo:
@@ -85,7 +86,7 @@ def midi_notes(path: Path) -> MidiNotes:
         for key in list(sounding):
             end(key, last)
     if not result:
-        raise NeedleError(f"{path.name} holds no notes.")
+        raise NeedleError("midi.no_notes", file=path.name)
     return MidiNotes(tuple(sorted(result)), name)
 
 
@@ -99,13 +100,13 @@ MOST_MESSAGES = 2_000_000
 def opened_midi(path: Path) -> mido.MidiFile:
     """The file. NeedleError if it is not one that can be read."""
     if path.is_file() and path.stat().st_size > MOST_BYTES:
-        raise NeedleError(f"{path.name} is too large for a MIDI file ({MOST_BYTES >> 20} MB is the most).")
+        raise NeedleError("midi.file_too_large", file=path.name, most=MOST_BYTES >> 20)
     try:
         file = mido.MidiFile(path)
     except (*_UNREADABLE, mido.midifiles.meta.KeySignatureError) as error:
-        raise NeedleError(f"{path.name} is not a Standard MIDI File that can be read.") from error
+        raise NeedleError("midi.not_midi", file=path.name) from error
     if file.ticks_per_beat <= 0:
-        raise NeedleError(f"{path.name} counts in film frames, not in beats. Export it with a tempo map.")
+        raise NeedleError("midi.film_frames", file=path.name)
     return file
 
 
@@ -133,7 +134,7 @@ def _as_map(tempos: dict[float, float], metres: dict[float, tuple[int, int]]) ->
         bar, within = TempoMap(((0.0, 120.0),), tuple(changes)).bar_at(beat)
         if within - 1.0 > 1e-6:
             bar += 1
-            notes.append(f"The change to {count}/{unit} stands inside bar {bar - 1}; it is taken from bar {bar} on.")
+            notes.append(Message("midi.metre_inside_bar", metre=f"{count}/{unit}", bar=bar - 1, next=bar))
         if (count, unit) != changes[-1][1:]:
             changes = [change for change in changes if change[0] != bar]
             changes.append((bar, count, unit))

@@ -21,6 +21,7 @@ from needle.errors import NeedleError
 from needle.io.extras import Extra
 from needle.io.lanes import FoundLane
 from needle.io.midi import MOST_MESSAGES, midi_tempo, opened_midi, timed_messages
+from needle.messages import Message
 from needle.session.owners import lane_key, placement_parameters
 from needle.session.validation import Document
 from needle.tempo import TempoMap
@@ -173,9 +174,7 @@ def read_midi_moves(path: Path, tempo: TempoMap | None = None) -> list[FoundLane
         for beat, message in timed_messages(track, file.ticks_per_beat):
             count += 1
             if count > MOST_MESSAGES:
-                raise NeedleError(
-                    f"{path.name} holds more than {MOST_MESSAGES} messages. Export only the controllers."
-                )
+                raise NeedleError("midi.too_many_messages", file=path.name, most=MOST_MESSAGES)
             if message.type == "track_name" and not name:
                 name = message.name.strip()
             elif message.type == "control_change" and message.control in _CONTROLS:
@@ -184,7 +183,7 @@ def read_midi_moves(path: Path, tempo: TempoMap | None = None) -> list[FoundLane
         for (channel, controller), events in sorted(values.items()):
             result.append(_found(events, beats, name, number, channel, controller))
     if not result:
-        raise NeedleError(f"{path.name} holds no pan or balance (CC 10, CC 8).")
+        raise NeedleError("midi.no_controllers", file=path.name)
     return result
 
 
@@ -217,8 +216,8 @@ def _found(
     for suffix, side in _SUFFIXES.items():
         if name.endswith(suffix):
             parameter, title = side, name.removesuffix(suffix)
-    what = f"{'balance' if controller == BALANCE else 'pan'} (CC {controller}{', 14 bit' if fine else ''})"
-    note = f"Track {number}, channel {channel + 1}, {what}"
+    what = "balance" if controller == BALANCE else "pan"
+    note = Message(f"midi.{what}_14_bit" if fine else f"midi.{what}", track=number, channel=channel + 1)
     return FoundLane("", title[:120], parameter, lane, (note,))
 
 

@@ -33,11 +33,6 @@ MOST_MEASUREMENTS = 50_000
 MOST_SAMPLES = 4096
 MOST_VALUES = 1 << 28
 
-_OUTSIDE = (
-    "The file keeps its “{name}” outside of itself or as a reference, so what it holds cannot be told from the file. "
-    "Save it again as a plain SOFA file, with all its data inside."
-)
-
 
 @dataclass(frozen=True)
 class Head:
@@ -72,33 +67,28 @@ def read_head(path: Path) -> Head:
     except NeedleError:
         raise
     except (OSError, KeyError, ValueError, RuntimeError) as error:
-        raise NeedleError(
-            "That is not a SOFA file that can be read. Choose one with head-related impulse responses (AES69)."
-        ) from error
+        raise NeedleError("sofa.not_sofa") from error
 
 
 def _read(file: h5py.File) -> Head:
     convention = _text(file.attrs.get("SOFAConventions", b""))
     if not convention.startswith("SimpleFreeFieldHRIR"):
-        raise NeedleError(
-            f"This SOFA file holds “{convention or 'nothing that is named'}”. "
-            "Only head-related impulse responses can be listened through (SimpleFreeFieldHRIR)."
-        )
+        raise NeedleError("sofa.wrong_convention", convention=convention or "?")
     data, places, rates = (_dataset(file, name) for name in ("Data.IR", "SourcePosition", "Data.SamplingRate"))
     if data.ndim != 3 or data.shape[1] != 2 or not data.shape[2] or data.size > MOST_VALUES:
-        raise NeedleError("The file's responses are not those of two ears. Choose another one.")
+        raise NeedleError("sofa.not_two_ears")
     measured = data.shape[0]
     if not 1 <= measured <= MOST_MEASUREMENTS or places.shape not in ((measured, 3), (1, 3), (3,)):
-        raise NeedleError("The file does not say where its responses were measured. Choose another one.")
+        raise NeedleError("sofa.no_positions")
     if rates.size != 1:
-        raise NeedleError("The file does not say its sampling rate in one number. Export it again.")
+        raise NeedleError("sofa.no_sampling_rate")
     rate = round(float(np.ravel(rates[()])[0]))
     if not 8000 <= rate <= 192_000:
-        raise NeedleError(f"The file's sampling rate of {rate} Hz is out of reach.")
+        raise NeedleError("sofa.sampling_rate_out_of_range", rate=rate)
     responses = np.asarray(data[:, :, :MOST_SAMPLES], dtype=np.float32)
     positions = np.broadcast_to(np.asarray(places, dtype=np.float64), (data.shape[0], 3))
     if not (np.isfinite(responses).all() and np.isfinite(positions).all() and responses.any()):
-        raise NeedleError("The file holds values that are not numbers, or silence. Export it again.")
+        raise NeedleError("sofa.not_numbers")
     delays = _delays(file, measured)
     return Head(
         _vectors(positions, _text(places.attrs.get("Type", b"spherical"))), with_delays(responses, delays), rate
@@ -111,10 +101,10 @@ def _delays(file: h5py.File, measured: int) -> NDArray[np.float64]:
         return np.zeros((measured, 2))
     dataset = _dataset(file, "Data.Delay")
     if dataset.shape not in ((measured, 2), (1, 2)):
-        raise NeedleError("The file's delays are not those of its responses at two ears. Export it again.")
+        raise NeedleError("sofa.wrong_delays")
     delays = np.broadcast_to(np.asarray(dataset, dtype=np.float64), (measured, 2))
     if not (np.isfinite(delays).all() and delays.min() >= 0.0 and delays.max() <= MOST_SAMPLES):
-        raise NeedleError(f"The file's delays are not between 0 and {MOST_SAMPLES} samples. Export it again.")
+        raise NeedleError("sofa.delays_out_of_range", most=MOST_SAMPLES)
     return delays
 
 
@@ -143,14 +133,14 @@ def _dataset(file: h5py.File, name: str) -> h5py.Dataset:
     if link is None:
         raise KeyError(name)
     if not isinstance(link, h5py.HardLink):
-        raise NeedleError(_OUTSIDE.format(name=name))
+        raise NeedleError("sofa.outside_data", name=name)
     dataset = file[name]
     if not isinstance(dataset, h5py.Dataset):
-        raise NeedleError(f"The file's “{name}” is not a table of numbers. Choose another one.")
+        raise NeedleError("sofa.not_a_table", name=name)
     if dataset.external or dataset.is_virtual:
-        raise NeedleError(_OUTSIDE.format(name=name))
+        raise NeedleError("sofa.outside_data", name=name)
     if dataset.dtype.kind not in "fiu" or dataset.dtype.itemsize > 8:
-        raise NeedleError(f"The file's “{name}” is not a table of numbers. Choose another one.")
+        raise NeedleError("sofa.not_a_table", name=name)
     return dataset
 
 

@@ -88,9 +88,9 @@ class Tolerance:
 
     def __post_init__(self) -> None:
         if not 0.1 <= self.db <= 12.0:
-            raise NeedleError("A tolerance lies between 0.1 and 12 dB.")
+            raise NeedleError("lean.tolerance_out_of_range")
         if not 0.5 <= self.seconds <= 60.0:
-            raise NeedleError("A lean may be told from half a second up to a minute.")
+            raise NeedleError("lean.seconds_out_of_range")
 
 
 def loudness_weights(powers: Values) -> Values:

@@ -74,7 +74,7 @@ class MixSend(Automated, values_class("send")):  # type: ignore[misc] # made of 
 
     def __post_init__(self) -> None:
         if self.place not in SEND_PLACES:
-            raise NeedleError(f"A send has no place “{self.place}”. Choose {', '.join(SEND_PLACES)}.")
+            raise NeedleError("mix.unknown_send_place", place=self.place, choices=SEND_PLACES)
 
     @cached_property
     def _values_text(self) -> str:
@@ -103,7 +103,7 @@ class MixLayer(Automated, values_class("layer")):  # type: ignore[misc] # made o
 
     def __post_init__(self) -> None:
         if self.input not in LAYER_INPUTS:
-            raise NeedleError(f"A layer cannot take “{self.input}”. Choose {', '.join(LAYER_INPUTS)}.")
+            raise NeedleError("mix.unknown_layer_input", input=self.input, choices=LAYER_INPUTS)
 
     def text_between(self, low: float, high: float) -> str:
         """What it depends on between two times (s), as text, besides its input."""
@@ -169,7 +169,7 @@ class MixSource(Automated, values_class("source")):  # type: ignore[misc] # made
 
     def __post_init__(self) -> None:
         if self.audio.ndim != 2:
-            raise NeedleError("A source's audio must have the shape (channels, frames).")
+            raise NeedleError("mix.audio_shape")
         if self.mode != SIDE_BANDS:
             mode_for(self.mode, self.channels)
         timing_of(self.delay_panning, self.delay_panning_ms, self.level_share)

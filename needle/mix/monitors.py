@@ -89,8 +89,7 @@ def checked_monitor(name: str) -> str:
     """``name`` if it is a way of listening; NeedleError lists them otherwise. Single speakers are not looked up."""
     if name in MONITORS or name == HEADPHONES.name or name.startswith((SPEAKER, HEAD)):
         return name
-    names = ", ".join([*MONITORS, HEADPHONES.name])
-    raise NeedleError(f"There is no way of listening “{name}”. Choose {names}.")
+    raise NeedleError("monitor.unknown", name=name, choices=[*MONITORS, HEADPHONES.name])
 
 
 def ear_matrix(layout: Layout, name: str) -> NDArray[np.float64] | None:

@@ -33,7 +33,7 @@ def parts_of(mix: Mix, by: str = "sources", groups: dict[str, str] | None = None
     another way of taking it apart.
     """
     if by not in BY:
-        raise NeedleError(f"A mix cannot be taken apart by “{by}”. Choose {', '.join(BY)}.")
+        raise NeedleError("export.unknown_partition", by=by, choices=BY)
     groups = groups or {}
     members: dict[tuple[str, str], list[MixSource]] = {}
     for source in mix.sources:

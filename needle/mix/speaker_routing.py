@@ -58,10 +58,10 @@ def check_route(stored: Mapping[str, Any]) -> None:
     """NeedleError if a route is not allowed."""
     for name in (*stored["levels"].values(), stored["direct"], stored["ambient"]):
         if not (np.isfinite(name) and OFF_DB <= name <= HIGHEST_DB):
-            raise NeedleError(f"A level in the room runs from off to {HIGHEST_DB:g} dB.")
+            raise NeedleError("speakers.level_out_of_range", highest=HIGHEST_DB)
     unknown = sorted(set(stored["levels"]) - set(LEVELS))
     if unknown:
-        raise NeedleError(f"There is no group of loudspeakers “{unknown[0]}”. Choose {', '.join(LEVELS)}.")
+        raise NeedleError("speakers.unknown_group", unknown=unknown[0], choices=LEVELS)
 
 
 @dataclass(frozen=True)

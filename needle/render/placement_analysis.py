@@ -278,10 +278,10 @@ def without(mix: Mix, source_id: str, treatment: str, spectrum: Spectrum, at: fl
     NeedleError for a source or treatment that is not there.
     """
     if treatment not in TREATMENTS:
-        raise NeedleError(f"There is no treatment “{treatment}”. Choose {', '.join(TREATMENTS)}.")
+        raise NeedleError("bypass.unknown", treatment=treatment, choices=TREATMENTS)
     source = next((s for s in mix.sources if s.id == source_id), None)
     if source is None:
-        raise NeedleError("That source has been removed from the session.")
+        raise NeedleError("bypass.source_removed")
     plain = _plain(source, treatment)
     if treatment in _IN_TIME:
         louder = _change(_heard_db(mix, plain, at), _heard_db(mix, source, at))

@@ -154,7 +154,7 @@ def with_values(source: MixSource, given: Mapping[str, float]) -> MixSource:
         if hasattr(source, name)
     }
     if len(own) < len(given):
-        raise NeedleError("A place in the room has no such value.")
+        raise NeedleError("room.no_such_value")
     lanes = {name: lane for name, lane in source.lanes.items() if name not in own}
     return replace(source, lanes=lanes, **own)
 

@@ -50,7 +50,7 @@ def kind_and_id(owner: str) -> tuple[str, str]:
     if not colon:
         return "source", owner
     if kind not in PART_OF or kind == "source":
-        raise NeedleError(f"“{owner}” is nothing that can be automated.")
+        raise NeedleError("automation.unknown_owner", owner=owner)
     return kind, key
 
 
@@ -58,8 +58,8 @@ def owned_parameter(owner: str, parameter: str) -> Parameter:
     """The parameter of that name; NeedleError if the owner's kind has none."""
     kind, _ = kind_and_id(owner)
     if parameter not in parameters_of(kind):
-        names = ", ".join(parameters_of(kind))
-        raise NeedleError(f"“{parameter}” of a {kind} cannot be automated. Choose {names}.")
+        choices = parameters_of(kind)
+        raise NeedleError("automation.unknown_parameter", parameter=parameter, kind=kind, choices=choices)
     return PARAMETERS[parameter]
 
 
@@ -68,7 +68,7 @@ def owner_in(document: Document, owner: str) -> Mapping[str, Any]:
     kind, key = kind_and_id(owner)
     result = room_in(document) if owner == ROOM else document[PART_OF[kind]].get(key)
     if result is None:
-        raise NeedleError(f"There is no {kind} “{key}” here. It may have been removed.")
+        raise NeedleError("automation.owner_removed", kind=kind, key=key)
     return result
 
 
@@ -93,11 +93,11 @@ def check_moves(document: Document, owner: str, parameter: str) -> None:
     owned_parameter(owner, parameter)
     row = owner_in(document, owner)
     if parameter in PULSE_PARAMETERS and owner not in document["pulses"]:
-        raise NeedleError(f"{named(document, owner)} has no pulse to move. Give it one first.")
+        raise NeedleError("automation.no_pulse", name=named(document, owner))
     placed = {name for mode in MODES.values() for name in placement_parameters(mode.name)} - {"width"}
     if kind_and_id(owner)[0] == "source" and parameter in placed - set(placement_parameters(row["mode"])):
         raise NeedleError(
-            f"{row['name']} is panned as “{row['mode']}”, which has no {parameter.replace('_', ' ')} to move."
+            "automation.wrong_pan_mode", name=row["name"], mode=row["mode"], parameter=parameter.replace("_", " ")
         )
 
 

@@ -36,7 +36,7 @@ def layers_of(source: str, *layers: Mapping[str, Mapping[str, Any]]) -> frozense
 def source_as_it_was(now: Document, then: Document, source: str) -> Document:
     """The document with one source, and all that belongs to it, as it was. NeedleError if it was not there then."""
     if source not in then["sources"]:
-        raise NeedleError("That source was not in the session then.")
+        raise NeedleError("restoring.source_not_there")
     layers = layers_of(source, now["layers"], then["layers"])
 
     def there(part: str, key: str, value: dict[str, Any]) -> bool:

@@ -59,31 +59,31 @@ def check_pulse(stored: Stored) -> None:
 def check_deal(stored: Stored) -> None:
     """NeedleError if one of a deal's values is not allowed."""
     if stored["order"] not in ORDERS:
-        raise NeedleError(f"Nothing is dealt “{stored['order']}”. Choose {', '.join(ORDERS)}.")
+        raise NeedleError("deal.unknown_order", order=stored["order"], choices=ORDERS)
     if stored["sound"] not in SOUNDS:
-        raise NeedleError(f"A deal cannot sound as “{stored['sound']}”. Choose {', '.join(SOUNDS)}.")
+        raise NeedleError("deal.unknown_sound", sound=stored["sound"], choices=SOUNDS)
     timbre_named(stored["timbre"])
     if not 0 <= stored["seed"] <= LARGEST_SEED:
-        raise NeedleError(f"A seed is a whole number from 0 to {LARGEST_SEED}.")
+        raise NeedleError("deal.seed_out_of_range", most=LARGEST_SEED)
     if not OFF_DB <= stored["dry"] <= PARAMETERS["level"].high:
-        raise NeedleError("The dry part's level runs from off to 12 dB.")
+        raise NeedleError("deal.dry_level_out_of_range")
     checked_places(stored["places"])
 
 
 def check_events(stored: Stored) -> None:
     """NeedleError if events are not as they must be: (when, length, pitch, velocity) each, in the order of time."""
     if stored["kind"] not in EVENT_KINDS:
-        raise NeedleError(f"There are no events “{stored['kind']}”. Choose {', '.join(EVENT_KINDS)}.")
+        raise NeedleError("deal.unknown_events", kind=stored["kind"], choices=EVENT_KINDS)
     items = stored["items"]
     if len(items) > MOST_EVENTS:
-        raise NeedleError(f"A part of more than {MOST_EVENTS} notes cannot be dealt. Deal a shorter one.")
+        raise NeedleError("deal.too_many_notes", most=MOST_EVENTS)
     if any(a[0] > b[0] for a, b in itertools.pairwise(items)):
-        raise NeedleError("Notes must stand in the order of their times.")
+        raise NeedleError("deal.events_out_of_order")
     for when, length, pitch, velocity in items:
         if not (0.0 <= when <= 1e6 and 0.0 <= length <= LONGEST_NOTE and 0.0 <= pitch <= 127.0):
-            raise NeedleError("A note begins at 0 or later, has a length, and a pitch from 0 to 127.")
+            raise NeedleError("deal.note_malformed")
         if not 0.0 <= velocity <= 1.0:
-            raise NeedleError("A note's velocity lies between 0 and 1.")
+            raise NeedleError("deal.velocity_out_of_range")
 
 
 def pulsing_in(document: Stored, owner: str, tempo: TempoMap, lanes: dict[str, Lane]) -> Pulsing | None:

@@ -35,7 +35,9 @@ class Seating:
         """The seat of that name; NeedleError lists the seats if there is none."""
         result = next((seat for seat in self.seats if seat.name == name), None)
         if result is None:
-            raise NeedleError(f"“{self.title}” has no seat “{name}”. It has {', '.join(s.name for s in self.seats)}.")
+            raise NeedleError(
+                "seating.unknown_seat", title=self.title, name=name, choices=[s.name for s in self.seats]
+            )
         return result
 
 
@@ -133,12 +135,12 @@ def seating_of(title: str, seats: Iterable[Mapping[str, object]]) -> Seating:
     for seat in seats:
         name, pan, span = str(seat["name"]).strip(), float(seat["pan"]), float(seat.get("span", 0.0))  # type: ignore[arg-type]
         if not name or not (np.isfinite(pan) and -1.0 <= pan <= 1.0 and -1.0 <= span <= 1.0):
-            raise NeedleError("Every seat needs a name and a place between L100 and R100.")
+            raise NeedleError("seating.seat_malformed")
         result.append(Seat(name, pan, span, (name.lower(),)))
     if not result:
-        raise NeedleError("A seating needs at least one seat.")
+        raise NeedleError("seating.no_seats")
     if len({seat.name for seat in result}) < len(result):
-        raise NeedleError("Two seats have the same name. Give each its own.")
+        raise NeedleError("seating.duplicate_seat")
     return Seating("", title, tuple(result))
 
 

@@ -54,7 +54,7 @@ def check_lane(parameter: str, lane: Lane) -> Lane:
 def check_gain(gain: float) -> float:
     """A source's gain (dB) if it is allowed; NeedleError otherwise."""
     if not (np.isfinite(gain) and abs(gain) <= GAIN_LIMIT_DB):
-        raise NeedleError(f"A gain of {gain} dB is out of reach. Choose -{GAIN_LIMIT_DB:g} to {GAIN_LIMIT_DB:g} dB.")
+        raise NeedleError("session.gain_out_of_range", gain=gain, low=-GAIN_LIMIT_DB, high=GAIN_LIMIT_DB)
     return float(gain)
 
 
@@ -67,7 +67,7 @@ def _check_values(kind: str, row: Mapping[str, Any]) -> None:
 def check_source(source: Mapping[str, Any]) -> None:
     """NeedleError if one of a source's values is not allowed."""
     if not 1 <= source["channels"] <= MOST_INPUTS:
-        raise NeedleError(f"A source has 1 to {MOST_INPUTS} channels.")
+        raise NeedleError("session.channel_count", most=MOST_INPUTS)
     mode_for(source["mode"], source["channels"])
     timing_of(source["delay_panning"], source["delay_panning_ms"], source["level_share"])
     check_gain(source["gain"])
@@ -95,14 +95,14 @@ def check_send(send: Mapping[str, Any]) -> None:
     """NeedleError if one of a send's values is not allowed."""
     _check_values("send", send)
     if send["place"] not in SEND_PLACES:
-        raise NeedleError(f"A send has no place “{send['place']}”. Choose {', '.join(SEND_PLACES)}.")
+        raise NeedleError("mix.unknown_send_place", place=send["place"], choices=SEND_PLACES)
 
 
 def check_layer(layer: Mapping[str, Any]) -> None:
     """NeedleError if one of a layer's values, or a setting of its effects, is not allowed."""
     _check_values("layer", layer)
     if layer["input"] not in LAYER_INPUTS:
-        raise NeedleError(f"A layer cannot take “{layer['input']}”. Choose {', '.join(LAYER_INPUTS)}.")
+        raise NeedleError("mix.unknown_layer_input", input=layer["input"], choices=LAYER_INPUTS)
     checked_effects(layer["effects"])
 
 
@@ -123,21 +123,21 @@ def check_settings(session: Mapping[str, Any]) -> None:
     law_named(session["law"])
     TempoMap(tuple(map(tuple, session["tempos"])), tuple(map(tuple, session["metres"])))
     if not 0.0 <= float(session["length"]) <= LONGEST_SECONDS:
-        raise NeedleError("A session is at most 24 hours long; a length of 0 follows its sources.")
+        raise NeedleError("session.too_long")
     layout_named(session["layout"])
 
 
 def check_passage(passage: Mapping[str, Any]) -> None:
     """NeedleError if a passage does not end after it starts."""
     if not 0.0 <= passage["start"] < passage["end"]:
-        raise NeedleError("A passage must end after it starts.")
+        raise NeedleError("passage.is_empty")
 
 
 def check_document(document: Document) -> Document:
     """``document`` if every rule holds; NeedleError says which does not, and where."""
     for part in ("session", *PARTS):
         if not isinstance(document.get(part), dict):
-            raise NeedleError(f"The session has no “{part}”. It is not a session of this application.")
+            raise NeedleError("session.no_such_part", part=part)
     try:
         check_settings(document["session"])
         rules = (("sources", check_source), ("groups", check_group), ("returns", check_return))
@@ -148,7 +148,7 @@ def check_document(document: Document) -> Document:
                 _named(row, rule)
         for source in document["sources"].values():
             if source["group"] and source["group"] not in document["groups"]:
-                raise NeedleError(f"“{source['name']}” is in a group that is not here.")
+                raise NeedleError("session.group_missing", name=source["name"])
         for lane in document["lanes"].values():
             owned_parameter(lane["owner"], lane["parameter"])
             owner_in(document, lane["owner"])
@@ -160,11 +160,11 @@ def check_document(document: Document) -> Document:
             owner_in(document, key)
         for send in document["sends"].values():
             if send["source"] not in document["sources"] or send["return"] not in document["returns"]:
-                raise NeedleError("A send goes from or to something that is not here.")
+                raise NeedleError("session.send_end_missing")
     except KeyError as missing:
-        raise NeedleError(f"The session lacks {missing}.") from missing
+        raise NeedleError("session.part_missing", missing=missing) from missing
     except (TypeError, AttributeError) as error:
-        raise NeedleError("The session's parts are not of the right kind.") from error
+        raise NeedleError("session.parts_of_wrong_kind") from error
     return document
 
 
@@ -173,4 +173,4 @@ def _named(row: Mapping[str, Any], rule: Any) -> None:
         rule(row)
     except NeedleError as error:
         name = row.get("name")
-        raise NeedleError(f"{name}: {error}" if name else str(error)) from error
+        raise NeedleError("session.named", name=name, reason=error) if name else error from error

@@ -53,7 +53,7 @@ def sign_in(request: HttpRequest, body: SignIn) -> Me:
     user = authenticate(request, username=body.username, password=body.password)
     if user is None:
         _failures.add(body.username)
-        raise ApiError("Wrong name or password. Try again.", 401)
+        raise ApiError("account.wrong_sign_in", 401)
     _failures.forget(body.username)
     login(request, user)
     return me_out(user)
@@ -63,7 +63,7 @@ def sign_in(request: HttpRequest, body: SignIn) -> Me:
 def change_password(request: HttpRequest, body: PasswordIn) -> Status:
     """Change one's password; every other browser is signed out."""
     if not request.user.check_password(body.current):
-        raise ApiError("That is not your current password. Nothing was changed.", 403)
+        raise ApiError("account.wrong_password_nothing_changed", 403)
     check_password(body.new, request.user)
     request.user.set_password(body.new)
     request.user.save(update_fields=["password"])
@@ -83,7 +83,7 @@ class DeletionIn(Schema):
 def delete_own_account(request: HttpRequest, body: DeletionIn) -> Status:
     """Delete one's account; what one has made in other people's sessions stays, as a former member's."""
     if not request.user.check_password(body.password):
-        raise ApiError("That is not your current password. Nothing was deleted.", 403)
+        raise ApiError("account.wrong_password_nothing_deleted", 403)
     delete_account(request.user)
     logout(request)
     return Status(204, None)

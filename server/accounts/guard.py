@@ -9,4 +9,4 @@ from server.common.errors import ApiError
 def guard(request: HttpRequest) -> None:
     """ApiError if the request does not come from this site's own page."""
     if check_csrf(request):
-        raise ApiError("The page is too old. Load it again, then sign in.", 403)
+        raise ApiError("account.page_too_old", 403)

@@ -11,4 +11,4 @@ def check_password(password: str, user) -> None:
     try:
         validate_password(password, user)
     except ValidationError as error:
-        raise ApiError(" ".join(error.messages), 422) from error
+        raise ApiError("account.password_refused", 422, reasons=" ".join(error.messages)) from error

@@ -1,11 +1,15 @@
 """Preferences over HTTP: what somebody likes, kept for all their browsers."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
 from server.accounts.models import Preferences
+
+Key = Annotated[str, Field(min_length=1, max_length=1)]
+OwnKey = Annotated[str, Field(max_length=1)]
 
 router = Router(tags=["preferences"])
 
@@ -14,8 +18,9 @@ class PreferencesSchema(Schema):
     """``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
 
     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
-    and signs are shortcuts, or only named keys and those with Ctrl. ``tour``: whether the first look round is still
-    to come.
+    and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
+    another than it comes with, by the one that it comes with; empty where it is switched off. ``tour``: whether the
+    first look round is still to come.
     """
 
     paper: Literal["day", "night", "system"] = "day"
@@ -23,6 +28,7 @@ class PreferencesSchema(Schema):
     places: Literal["letters", "signed"] = "letters"
     times: Literal["bars", "clock"] = "bars"
     keys: Literal["all", "named"] = "all"
+    shortcuts: Annotated[dict[Key, OwnKey], Field(max_length=40)] = {}
     tour: Literal["new", "done"] = "new"
 
 

@@ -8,5 +8,5 @@ from server.common.admin import ReadOnlyAdmin
 
 @admin.register(Report)
 class ReportAdmin(ReadOnlyAdmin):
-    list_display = ("id", "session", "author", "status", "progress", "created_at", "message")
+    list_display = ("id", "session", "author", "status", "progress", "created_at", "messages")
     list_filter = ("status",)

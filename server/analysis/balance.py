@@ -84,7 +84,7 @@ class During(Schema):
         """The tenths of a second that it covers; ApiError if there are none."""
         first, last = hops_between(self.start, self.end, count)
         if first >= last:
-            raise ApiError("That range is empty. Choose an end after the start, within the piece.", 422)
+            raise ApiError("analysis.range_is_empty", 422)
         return first, last
 
     def measured(self, mix: Mix, listening: Listening) -> Steps[Frames]:
@@ -341,7 +341,7 @@ def work_out_counterweight(
         frames = yield from known_frames(mix)
         leaning = leaning_stretches(Overview(frames).powers, tolerance)
         if not leaning:
-            raise NeedleError("The mix stays within the tolerance: there is nothing to correct.")
+            raise NeedleError("analysis.within_tolerance")
         scope = [(stretch.start, stretch.end) for stretch in leaning]
     result = yield from counterweight(mix, may, scope, known_frames, tolerance, known_covariances)
     return {
@@ -360,7 +360,7 @@ def _givers(text: str) -> list[Adjustable]:
         parts = [part.split(":") for part in ids(text)]
         numbers = [(source, float(level), float(place)) for source, level, place in parts]
     except ValueError as error:
-        raise ApiError("Give the sources to adjust as source:dB:position, separated by commas.", 422) from error
+        raise ApiError("analysis.adjustments_malformed", 422) from error
     return [Adjustable(*values) for values in numbers]
 
 

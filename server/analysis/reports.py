@@ -48,7 +48,7 @@ def measure_file(report: Report, path: Path) -> None:
         _make(report, file_report(path, *_options(report)))
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.
-        raise NeedleError(str(error).replace(path.name, report.title)) from error
+        raise error.about(report.title) from error
 
 
 def _options(report: Report) -> tuple[Tolerance, Any]:

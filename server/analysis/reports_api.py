@@ -18,6 +18,7 @@ from server.analysis import reports
 from server.analysis.models import Report
 from server.analysis.report_page import report_context
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.common.throttling import UserRateThrottle
 from server.media import tasks, uploads
 from server.media.uploads_api import UploadOut, upload_out
@@ -42,7 +43,7 @@ class ReportOptions(Schema):
         """The options as they are stored. NeedleError or ApiError if one is not allowed."""
         Tolerance(self.tolerance_db, self.tolerance_seconds)
         if self.target and self.target not in TARGETS:
-            raise ApiError(f"There is no target “{self.target}”. Choose {', '.join(TARGETS)}.", 422)
+            raise ApiError("analysis.unknown_target", 422, target=self.target, choices=TARGETS)
         return {name: getattr(self, name) for name in ReportOptions.model_fields}
 
 
@@ -65,7 +66,7 @@ class ReportOut(Schema):
     end: float
     status: str
     progress: float
-    message: str
+    messages: list[MessageOut]
 
 
 @router.post("/{uuid:session_id}/reports", response=ReportOut)
@@ -74,7 +75,7 @@ def start_report(request: HttpRequest, session_id: UUID, body: ReportIn) -> Repo
     session = membership(request.user, session_id, to_edit=True).session
     length = piece_length(document_for(session, body.revision))
     if body.start >= (body.end or length):
-        raise ApiError("That range is empty. Choose an end after the start, within the piece.", 422)
+        raise ApiError("analysis.range_is_empty", 422)
     report = Report.objects.create(
         session=session,
         author=request.user,
@@ -144,7 +145,7 @@ def download_report(
     """The finished report as a page to read and print, as JSON, or its curves or sources as CSV."""
     report = _report(request, session_id, report_id)
     if report.status != Report.Status.DONE:
-        raise ApiError("The report is not finished.", 409)
+        raise ApiError("analysis.report_unfinished", 409)
     data = reports.report_data(report)
     if form == "page":
         page = render_to_string("report.html", report_context(report, data))
@@ -167,5 +168,5 @@ def _report(request: HttpRequest, session_id: UUID, report_id: UUID) -> Report:
     membership(request.user, session_id)
     report = Report.objects.select_related("session").filter(session=session_id, pk=report_id).first()
     if report is None:
-        raise ApiError("There is no such report.", 404)
+        raise ApiError("analysis.report_missing", 404)
     return report

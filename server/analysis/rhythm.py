@@ -160,15 +160,13 @@ def convert_to_points(session: MixSession, whose: Whose) -> dict[str, Any]:
     """What writes a source's pulse out, as an operation."""
     document, mix = document_for(session, whose.revision), mix_at(session, whose.revision)
     if kind_and_id(whose.owner)[0] != "source":
-        raise ApiError(
-            "Only a source's pulse can be converted to points: it needs lanes of its own for both sides.", 422
-        )
+        raise ApiError("analysis.only_sources_convert", 422)
     source = source_of(mix, whose.owner)
     pulse = document["pulses"].get(whose.owner)
     if source.pulse is None or pulse is None:
-        raise ApiError("The pulse is off. Switch it on first.", 422)
+        raise ApiError("analysis.pulse_off", 422)
     if source.deal is not None:
-        raise ApiError("A dealt part has no position of its own. Switch the deal off first.", 422)
+        raise ApiError("analysis.deal_has_no_position", 422)
     start = source.offset / mix.rate
     end = min(start + source.audio.shape[1] / mix.rate, mix.length)
     row = document["sources"][whose.owner]

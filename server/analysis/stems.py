@@ -48,7 +48,7 @@ def draw_waveform(session: MixSession, source: str, revision: int) -> Waveform:
     document = document_for(session, revision)
     row = document["sources"].get(source)
     if row is None:
-        raise ApiError("That source has been removed from the session.", 404)
+        raise ApiError("media.source_removed", 404)
     per_second, channels = asset_waveform(
         row["asset"], document["session"]["rate"], row["first_channel"], row["channels"]
     )

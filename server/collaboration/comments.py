@@ -122,9 +122,9 @@ def create_comment(request: HttpRequest, session_id: UUID, body: CommentIn) -> C
     """Make a remark; listeners may."""
     session = membership(request.user, session_id).session
     if body.source and not _exists(session, "sources", body.source):
-        raise ApiError("That source has been removed. Pin the comment to something else.", 422)
+        raise ApiError("comment.source_removed", 422)
     if body.end is not None and (body.beat is None or body.end <= body.beat):
-        raise ApiError("A range has to end after it starts. Choose another, or a single time.", 422)
+        raise ApiError("comment.range_is_empty", 422)
     _check_room(session)
     passage = _passage_at(session, body.beat) if body.beat is not None else None
     where = {"passage": passage["id"], "passage_start": passage["start"]} if passage else {}
@@ -138,7 +138,7 @@ def create_reply(request: HttpRequest, session_id: UUID, comment_id: UUID, body:
     session = membership(request.user, session_id).session
     thread = _comment(session_id, comment_id)
     if thread.parent_id:
-        raise ApiError("Replies are made to comments, not to other replies.", 422)
+        raise ApiError("comment.reply_to_reply", 422)
     _check_room(session)
     Comment.objects.create(session=session, author=request.user, parent=thread, text=body.text)
     Comment.objects.filter(pk=thread.pk).update(resolved_at=None, resolved_by=None)
@@ -153,13 +153,13 @@ def change_comment(request: HttpRequest, session_id: UUID, comment_id: UUID, bod
     values: dict[str, Any] = {}
     if body.text is not None:
         if comment.author_id != request.user.pk:
-            raise ApiError("Only the author of a comment can edit it.", 403)
+            raise ApiError("comment.only_author_edits", 403)
         values |= {"text": body.text, "edited_at": timezone.now()}
     if body.resolved is not None:
         resolved = (timezone.now(), request.user) if body.resolved else (None, None)
         values |= dict(zip(("resolved_at", "resolved_by"), resolved, strict=True))
     if not values:
-        raise ApiError("Say what is to change: the text, or whether it is resolved.", 422)
+        raise ApiError("comment.nothing_to_change", 422)
     Comment.objects.filter(pk=comment.pk).update(**values)
     return _announced(session_id, comment.parent or comment, request)
 
@@ -170,7 +170,7 @@ def delete_comment(request: HttpRequest, session_id: UUID, comment_id: UUID) -> 
     member = membership(request.user, session_id)
     result = _comment(session_id, comment_id)
     if result.author_id != request.user.pk and member.role != Membership.Role.OWNER:
-        raise ApiError("Only the author of a comment or the session's owner can delete it.", 403)
+        raise ApiError("comment.only_author_deletes", 403)
     thread = result.parent
     result.delete()
     if thread:
@@ -193,7 +193,7 @@ def mark_read(request: HttpRequest, session_id: UUID, body: ReadIn) -> Status:
 def _comment(session_id: UUID, comment_id: UUID) -> Comment:
     result = Comment.objects.filter(session=session_id, pk=comment_id).select_related("parent").first()
     if result is None:
-        raise ApiError("That comment has been deleted.", 404)
+        raise ApiError("comment.deleted", 404)
     return result
 
 
@@ -211,7 +211,7 @@ def _read(session_id: UUID, user) -> set[UUID]:
 
 def _check_room(session: MixSession) -> None:
     if session.comments.count() >= MOST_COMMENTS:
-        raise ApiError(f"The session holds {MOST_COMMENTS} comments, the most it can. Delete old ones first.", 409)
+        raise ApiError("comment.too_many", 409, most=MOST_COMMENTS)
 
 
 def _exists(session: MixSession, part: str, key: str) -> bool:

@@ -209,7 +209,7 @@ def restore_revision(request: HttpRequest, session_id: UUID, then: int, body: Re
         what = f"r{then}"
         if body.start is not None or body.end is not None:
             if body.start is None or body.end is None or body.end <= body.start:
-                raise NeedleError("A range has to end after it starts. Choose another.")
+                raise NeedleError("history.range_is_empty")
             whose = f"{now['sources'].get(body.source, {}).get('name', body.source)}: " if body.source else ""
             target = checked(moves_as_they_were(now, old, body.start, body.end, body.source))
             return _changing(f"{whose}moves of {body.start:.1f}–{body.end:.1f} s as in {what}", now, target)
@@ -229,7 +229,7 @@ def restore_change(request: HttpRequest, session_id: UUID, then: int, body: Rest
     def operation(session: MixSession) -> PutThings:
         rows = {row.revision: row for row in session.operations.filter(revision__in=(then, body.by))}
         if rows.keys() != {then, body.by}:
-            raise ApiError("There is no such revision.", 404)
+            raise ApiError("history.revision_missing", 404)
         touches = meeting(rows[then], rows[body.by])
         now, old = stored_document(session), document_at(session_id, then)
         return _changing(f"Restored: {rows[then].summary}", now, checked(touched_as_it_was(now, old, touches)))
@@ -240,7 +240,7 @@ def restore_change(request: HttpRequest, session_id: UUID, then: int, body: Rest
 def _changing(what: str, now: dict[str, Any], target: dict[str, Any]) -> PutThings:
     operation = PutThings.between(what, now, target)
     if not operation.things:
-        raise NeedleError("The session is like that already: there is nothing to restore.")
+        raise NeedleError("history.nothing_to_restore")
     return operation
 
 
@@ -256,11 +256,9 @@ def name_version(request: HttpRequest, session_id: UUID, body: VersionIn) -> Ver
     """Give a revision a name, or another one."""
     session = membership(request.user, session_id, to_edit=True).session
     if body.revision > session.revision:
-        raise ApiError(f"The session has come to revision {session.revision}, not {body.revision}.", 409)
+        raise ApiError("history.revision_outdated", 409, latest=session.revision, revision=body.revision)
     if session.versions.exclude(revision=body.revision).count() >= MOST_VERSIONS:
-        raise ApiError(
-            f"The session keeps {MOST_VERSIONS} version names, the most it can. Delete old ones first.", 409
-        )
+        raise ApiError("history.too_many_versions", 409, most=MOST_VERSIONS)
     named = {"name": body.name, "author": request.user}
     version, _ = Version.objects.update_or_create(session=session, revision=body.revision, defaults=named)
     return _version_out(version)
@@ -272,7 +270,7 @@ def delete_version(request: HttpRequest, session_id: UUID, version_id: UUID) -> 
     session = membership(request.user, session_id, to_edit=True).session
     deleted, _ = session.versions.filter(pk=version_id).delete()
     if not deleted:
-        raise ApiError("There is no such version.", 404)
+        raise ApiError("history.version_missing", 404)
     return Status(204, None)
 
 

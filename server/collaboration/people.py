@@ -143,10 +143,10 @@ def add_person(request: HttpRequest, session_id: UUID, body: AddIn) -> MemberOut
     session = services.owned_session(request.user, session_id)
     user = get_user_model().objects.filter(username=body.username, is_active=True).first()
     if user is None:
-        raise ApiError(f"There is no account called “{body.username}”. Invite them by a link instead.", 404)
+        raise ApiError("people.account_missing", 404, username=body.username)
     member = services.join(session, user, body.role)
     if member.role != body.role:
-        raise ApiError(f"{shown_name(user)} is in the session already, as {member.role}. Change that instead.", 409)
+        raise ApiError("people.already_member", 409, name=shown_name(user), role=member.role)
     return _member_out(member)
 
 

@@ -26,7 +26,7 @@ def owned_session(user, session_id: UUID) -> MixSession:
     """A session that the user owns. ApiError to everybody else."""
     member = membership(user, session_id)
     if member.role != Membership.Role.OWNER:
-        raise ApiError("Only the session's owner decides who is in it. Ask them.", 403)
+        raise ApiError("people.only_owner", 403)
     return member.session
 
 
@@ -34,7 +34,7 @@ def member_of(session: MixSession, user_id: int) -> Membership:
     """Somebody's membership. ApiError if they are not in the session."""
     result = Membership.objects.select_related("user").filter(session=session, user=user_id).first()
     if result is None:
-        raise ApiError("That person is no longer in the session.", 404)
+        raise ApiError("people.no_longer_member", 404)
     return result
 
 
@@ -45,7 +45,7 @@ def join(session: MixSession, user, role: str) -> Membership:
         if known is not None:
             return known
         if session.members.count() >= MOST_MEMBERS:
-            raise ApiError(f"{MOST_MEMBERS} people are in this session already, and it takes no more.", 409)
+            raise ApiError("people.too_many", 409, most=MOST_MEMBERS)
         colour = (session.members.aggregate(last=Max("colour"))["last"] or 0) + 1
         member = Membership.objects.create(session=session, user=user, role=role, colour=colour)
         announce(session.pk, "people")
@@ -59,7 +59,7 @@ def change_role(owner, session_id: UUID, user_id: int, role: str) -> None:
         return
     member = member_of(owned_session(owner, session_id), user_id)
     if member.role == Membership.Role.OWNER:
-        raise ApiError("The owner stays owner. Transfer the ownership to somebody else first.", 409)
+        raise ApiError("people.owner_keeps_role", 409)
     Membership.objects.filter(pk=member.pk).update(role=role)
     announce(session_id, "people")
 
@@ -81,7 +81,7 @@ def remove_member(user, session_id: UUID, user_id: int) -> None:
         owned_session(user, session_id)
     member = member_of(session, user_id)
     if member.role == Membership.Role.OWNER:
-        raise ApiError("The owner cannot leave. Transfer the ownership to somebody else first.", 409)
+        raise ApiError("people.owner_cannot_leave", 409)
     member.delete()
     announce(session_id, "people")
 
@@ -95,7 +95,7 @@ def create_invitation(user, session_id: UUID, role: str, hours: int) -> tuple[In
     """A link by which people join, and its secret, of which only a hash is stored."""
     session = owned_session(user, session_id)
     if active_invitations(session).count() >= MOST_INVITATIONS:
-        raise ApiError(f"{MOST_INVITATIONS} invitations are active already. Withdraw one first.", 409)
+        raise ApiError("people.too_many_invitations", 409, most=MOST_INVITATIONS)
     secret = secrets.token_urlsafe(24)
     invitation = Invitation.objects.create(
         session=session,
@@ -111,14 +111,14 @@ def withdraw_invitation(user, session_id: UUID, invitation_id: UUID) -> None:
     """Let nobody else join by a link."""
     session = owned_session(user, session_id)
     if not session.invitations.filter(pk=invitation_id).update(withdrawn=True):
-        raise ApiError("There is no such invitation.", 404)
+        raise ApiError("people.invitation_missing", 404)
 
 
 def active_invitation(secret: str) -> Invitation:
     """The invitation of a secret. ApiError if there is none that is active."""
     result = Invitation.objects.select_related("session", "author").filter(secret=Invitation.hashed(secret)).first()
     if result is None or not result.is_active:
-        raise ApiError("That invitation is no longer valid. Ask the person who sent it for another.", 404)
+        raise ApiError("people.invitation_invalid", 404)
     return result
 
 
@@ -137,7 +137,7 @@ def create_account(secret: str, username: str, name: str, password: str) -> tupl
     check_password(password, user)
     with transaction.atomic():
         if get_user_model().objects.filter(username__iexact=username).exists():
-            raise ApiError(f"The name “{username}” is taken. Choose another name to sign in with.", 409)
+            raise ApiError("people.name_taken", 409, username=username)
         user.set_password(password)
         user.save()
         member = accept_invitation(invitation, user)

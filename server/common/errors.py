@@ -1,22 +1,27 @@
-"""Refusals: what is not allowed, as a sentence for the person."""
+"""Refusals: what is not allowed, as a message for the person."""
 
+from collections.abc import Mapping
 from typing import Any
+
+from needle.messages import Message
 
 
 class ApiError(Exception):
-    """Something that cannot be done: a sentence for the person, and the HTTP status that goes with it.
+    """Something that cannot be done: a message for the person, and the HTTP status that goes with it.
 
     ``more`` is told to the page besides: what may be done instead.
     """
 
-    def __init__(self, reason: str, status: int, **more: object) -> None:
-        super().__init__(reason)
-        self.status = status
-        self.more = more
+    def __init__(
+        self, code: str | Message, status: int, *, more: Mapping[str, Any] | None = None, **parameters: Any
+    ) -> None:
+        self.message = code if isinstance(code, Message) else Message(code, **parameters)
+        super().__init__(self.message)
+        self.status, self.more = status, dict(more or {})
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return _refused, (str(self), self.status, self.more)
+        return _api_error, (self.message, self.status, self.more)
 
 
-def _refused(reason: str, status: int, more: dict[str, Any]) -> ApiError:
-    return ApiError(reason, status, **more)
+def _api_error(message: Message, status: int, more: Mapping[str, Any]) -> ApiError:
+    return ApiError(message, status, more=more)

@@ -18,11 +18,11 @@ Found = TypeVar("Found")
 def read_midi(person: Hashable, file: UploadedFile, read: Callable[[Path], Found]) -> Found:
     """What ``read`` finds in a file that was sent. ApiError if it is too large, NeedleError if it cannot be read."""
     if file.size > MOST_BYTES:
-        raise ApiError("That is too large for a MIDI file. Export only the part or the tempo map.", 413)
+        raise ApiError("import.midi_too_large", 413)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent.mid"
         path.write_bytes(file.read())
         try:
             return pool.call(person, read, path, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
-            raise NeedleError(str(error).replace(path.name, file.name or "The file")) from error
+            raise error.about(file.name or "The file") from error

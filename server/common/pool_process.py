@@ -18,6 +18,8 @@ from typing import TYPE_CHECKING, Any
 import django
 from django.conf import settings
 
+from needle.messages import Message
+
 if TYPE_CHECKING:
     from server.common.pool import Job
 
@@ -38,7 +40,8 @@ class ProcessLost(Exception):
     """The process that was at it has died, or gave no sign for too long."""
 
     def __init__(self) -> None:
-        super().__init__("The server lost its place in that work. Try again.")
+        self.message = Message("request.process_lost")
+        super().__init__(self.message)
 
 
 class Abandoned(Exception):
@@ -320,6 +323,4 @@ def held_memory() -> int:
 def _too_large() -> Exception:
     from needle.errors import NeedleError
 
-    return NeedleError(
-        "That needs more memory than the server gives to one request. Choose a shorter range, or send a smaller file."
-    )
+    return NeedleError("pool.too_much_memory")

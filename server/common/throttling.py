@@ -67,7 +67,7 @@ class Failures:
         """ApiError (429) if there have been too many."""
         if cache.get(self._key(name), 0) >= self._most:
             minutes = max(1, round(self._seconds / 60))
-            raise ApiError(f"Too many attempts with this name. Wait {minutes} minutes, then try again.", 429)
+            raise ApiError("account.too_many_attempts", 429, minutes=minutes)
 
     def add(self, name: str) -> None:
         """Count one more; they are forgotten together, some time after the first."""

@@ -8,5 +8,5 @@ from server.delivery.models import Delivery
 
 @admin.register(Delivery)
 class DeliveryAdmin(ReadOnlyAdmin):
-    list_display = ("id", "session", "author", "status", "progress", "created_at", "message")
+    list_display = ("id", "session", "author", "status", "progress", "created_at", "messages")
     list_filter = ("status",)

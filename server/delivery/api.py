@@ -14,6 +14,7 @@ from needle.mix.model import Mix
 from server.accounts.names import shown_name
 from server.common import pool
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.delivery import streaming
 from server.delivery.models import Delivery
 from server.delivery.orders import Order
@@ -39,7 +40,7 @@ class DeliveryIn(Order):
         start = round(self.start * mix.rate)
         stop = min(round(self.end * mix.rate), mix.frames) if self.end else mix.frames
         if start >= stop:
-            raise ApiError("That range is empty. Choose an end after the start, within the piece.", 422)
+            raise ApiError("analysis.range_is_empty", 422)
         return start, stop
 
 
@@ -63,8 +64,8 @@ class DeliveryOut(Schema):
     id: UUID
     status: str
     progress: float
-    doing: str
-    message: str
+    doing: MessageOut | None
+    messages: list[MessageOut]
     revision: int
     start: float
     seconds: float
@@ -72,7 +73,7 @@ class DeliveryOut(Schema):
     created_at: str
     order: Order
     files: list[FileOut]
-    notes: list[str]
+    notes: list[MessageOut]
 
 
 class OfferOut(Schema):
@@ -101,7 +102,7 @@ def _out(delivery: Delivery) -> DeliveryOut:
     )
 
 
-_AS_IT_IS = ("id", "status", "progress", "doing", "message", "revision", "notes")
+_AS_IT_IS = ("id", "status", "progress", "doing", "messages", "revision", "notes")
 
 
 @router.get("/{uuid:session_id}/deliveries/offer", response=OfferOut)
@@ -186,7 +187,7 @@ def download_file(request: HttpRequest, session_id: UUID, delivery_id: UUID, ind
     """One of the files, or a range of its bytes."""
     delivery = _finished(request, session_id, delivery_id)
     if index >= len(delivery.files):
-        raise ApiError("There is no such file in that export.", 404)
+        raise ApiError("delivery.file_missing", 404)
     return streaming.sent(request, delivery.path(index), delivery.files[index]["name"].rpartition("/")[2])
 
 
@@ -195,12 +196,12 @@ def _delivery(request: HttpRequest, session_id: UUID, delivery_id: UUID, to_edit
     rows = Delivery.objects.select_related("session", "author")
     result = rows.filter(session=session_id, pk=delivery_id).first()
     if result is None:
-        raise ApiError("There is no such export. It may have been deleted.", 404)
+        raise ApiError("delivery.missing", 404)
     return result
 
 
 def _finished(request: HttpRequest, session_id: UUID, delivery_id: UUID) -> Delivery:
     delivery = _delivery(request, session_id, delivery_id)
     if delivery.status != Delivery.Status.DONE:
-        raise ApiError("The export is not finished.", 409)
+        raise ApiError("delivery.unfinished", 409)
     return delivery

@@ -25,6 +25,7 @@ from needle.io.adm.write import write_adm
 from needle.io.bundle import write_bundle
 from needle.io.lanes import lanes_json, lanes_table
 from needle.io.midi_automation import write_midi_moves
+from needle.messages import Message
 from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import Target
 from needle.mix.model import Mix
@@ -52,7 +53,7 @@ Work = Generator[float, None, None]
 class _Step:
     """A part of the work: what it is called, about how long it takes against others, and what does it."""
 
-    title: str
+    title: Message
     weight: float
     work: Work
 
@@ -66,7 +67,7 @@ def make(delivery: Delivery) -> None:
         maker = _Maker(delivery, partial)
         maker.run()
         partial.replace(delivery.folder)
-        advance(delivery, 1.0, files=maker.files, notes=maker.notes, doing="")
+        advance(delivery, 1.0, files=maker.files, notes=maker.notes, doing=None)
     except BaseException:
         shutil.rmtree(delivery.folder, ignore_errors=True)
         raise
@@ -87,7 +88,7 @@ class _Maker:
         )
         self.names = Names(self.order.pattern, self.common)
         self.files: list[File] = []
-        self.notes: list[str] = []
+        self.notes: list[Message] = []
         self.level: Levelled | None = None
         self.report: dict[str, Any] | None = None
         self.called = names_in(self.document)
@@ -104,7 +105,7 @@ class _Maker:
         self._add("Contents", "Contents", ".txt", "list", lambda path: path.write_text(self._contents(), "utf-8"))
 
     def _tell(self, step: _Step, share: float) -> None:
-        advance(self.delivery, 0.99 * share, doing=step.title[:120])
+        advance(self.delivery, 0.99 * share, doing=step.title)
 
     def _steps(self) -> list[_Step]:
         order, groups = self.order, groups_in(self.document)
@@ -114,21 +115,21 @@ class _Maker:
         if order.loudness and (sounds or order.report or order.adm):
             measured = self._with_mix(sounds)
             weight = 0.7 * sum(map(self._weight, measured))
-            steps.append(_Step("Measuring what is made", weight, self._measured(measured)))
+            steps.append(_Step(Message("delivery.measuring"), weight, self._measured(measured)))
         if sounds:
             steps.append(_Step(self._title(sounds), sum(map(self._weight, sounds)), self._sounds(sounds)))
         if order.adm:
-            steps.append(_Step("Objects (ADM)", 1.5, self._adm()))
+            steps.append(_Step(Message("delivery.adm"), 1.5, self._adm()))
         if order.moves:
-            steps.append(_Step("Moves", 0.1, self._moves()))
+            steps.append(_Step(Message("delivery.moves"), 0.1, self._moves()))
         if order.report or order.chart:
-            steps.append(_Step("Balance report", 3.0, self._measure_balance()))
+            steps.append(_Step(Message("delivery.report"), 3.0, self._measure_balance()))
         if order.report:
-            steps.append(_Step("Balance report", 0.1, self._report()))
+            steps.append(_Step(Message("delivery.report"), 0.1, self._report()))
         if order.chart:
-            steps.append(_Step("Chart of the moves", 0.3, self._chart()))
+            steps.append(_Step(Message("delivery.chart"), 0.3, self._chart()))
         if order.bundle:
-            steps.append(_Step("The session", 1.0, self._bundle()))
+            steps.append(_Step(Message("delivery.bundle"), 1.0, self._bundle()))
         return steps
 
     @staticmethod
@@ -136,9 +137,9 @@ class _Maker:
         return {"mix": 1.0, "fold": 0.6}.get(sound.kind, 0.3)
 
     @staticmethod
-    def _title(sounds: Sounds) -> str:
+    def _title(sounds: Sounds) -> Message:
         titles = [sound.title for sound in sounds]
-        return titles[0] if len(titles) == 1 else f"{titles[0]} and {len(titles) - 1} more"
+        return Message("delivery.sounds", name=titles[0], others=len(titles) - 1, count=len(titles))
 
     def _with_mix(self, sounds: Sounds) -> Sounds:
         """What is measured for one loudness of all: the mix first, whether it was ordered or not."""
@@ -152,9 +153,7 @@ class _Maker:
         tracks = 2 * len(self.mix.sources) if self.order.adm else 0
         needed = (channels * (self.stop - self.start) + tracks * self.mix.frames) * 4
         if shutil.disk_usage(settings.DATA_DIR).free < needed + _ROOM_TO_SPARE:
-            raise NeedleError(
-                f"The server has no room for these files ({needed / 2**30:.1f} GB). Order fewer of them."
-            )
+            raise NeedleError("delivery.no_room", needed=round(needed / 2**30, 1))
 
     # What becomes of each part.
 
@@ -167,7 +166,7 @@ class _Maker:
         titles = [sound.title for sound in sounds][1:]
         peaks = {title: result["true_peak_dbtp"] for title, result in zip(titles, others, strict=True)}
         self.level = levelled(mix["integrated_lufs"], mix["true_peak_dbtp"], aim.lufs, aim.dbtp, peaks)
-        self.notes.append(self.level.sentence)
+        self.notes += self.level.notes
 
     @property
     def gain(self) -> float:
@@ -194,15 +193,14 @@ class _Maker:
             }
             self._keep(self.names.of(sound.title, sound.word, order.ending), sound.kind, path, **measured)
             if file.clipped:
-                in_float = "float" in order.format
-                advice = "a float file keeps them" if in_float else "they were cut off: lower the levels"
-                self.notes.append(f"{sound.title}: {file.clipped} samples are over full scale ({advice}).")
+                clipped = "delivery.over_in_float" if "float" in order.format else "delivery.clipped"
+                self.notes.append(Message(clipped, file=sound.title, count=file.clipped))
 
     def _adm(self) -> Work:
         result = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
         self.notes += result.programme.notes
         if not result.programme.objects:
-            self.notes.append("Nothing sounds in this mix: there are no objects to hand over.")
+            self.notes.append(Message("delivery.no_objects"))
             return
         path = self.folder / str(len(self.files))
         yield from write_adm(path, self.mix, louder(result, self.gain), self.start, self.stop)
@@ -223,8 +221,8 @@ class _Maker:
         }
         for number, kind in enumerate(dict.fromkeys(self.order.moves), start=1):
             ending, write = writers[kind]
-            title = "Moves 14 bit" if kind == "midi-fine" else "Moves"
-            self._add(title, "Moves", ending, "moves", write)
+            title = "Automation 14 bit" if kind == "midi-fine" else "Automation"
+            self._add(title, "Automation", ending, "moves", write)
             yield number / len(self.order.moves)
 
     def _measure_balance(self) -> Work:
@@ -262,7 +260,7 @@ class _Maker:
         ):
             self._add(title, "Report", ending, "report", lambda path, text=text: path.write_text(text, "utf-8"))
         if self.gain:
-            self.notes.append("The balance report measures the mix before the gain for its loudness.")
+            self.notes.append(Message("delivery.report_before_gain"))
         yield 1.0
 
     def _chart(self) -> Work:
@@ -270,7 +268,7 @@ class _Maker:
         charted = Charted(self.mix, self.document, self.start / self.mix.rate, self.stop / self.mix.rate, lean)
         path = self.folder / str(len(self.files))
         yield from write_chart(path, charted)
-        self._keep(self.names.of("Moves chart", "Report", ".pdf"), "chart", path)
+        self._keep(self.names.of("Automation chart", "Report", ".pdf"), "chart", path)
 
     def _bundle(self) -> Work:
         rate = self.document["session"]["rate"]
@@ -305,7 +303,7 @@ class _Maker:
             if len(file.get("channels", [])) > 2:
                 told_of.append("channels in the file's own order by its mask")
             lines.append(f"{file['name']}" + (f"  ({', '.join(told_of)})" if told_of else ""))
-        return "\n".join([*lines, "", *self.notes, ""])
+        return "\n".join([*lines, "", *map(str, self.notes), ""])
 
 
 def _rounded(value: float | None) -> float | None:

@@ -22,6 +22,7 @@ from needle.session.owners import audible_parameters, named, owners_in
 from needle.tempo import TempoMap
 from server.common import pool
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.common.throttling import UserRateThrottle
 from server.editing.drafting import Drafting
 from server.editing.moves import DraftOut, draft_out
@@ -58,7 +59,7 @@ class ImportedLane(Schema):
     low: float
     high: float
     lands: Destination | None
-    notes: list[str]
+    notes: list[MessageOut]
 
 
 class DestinationOut(Schema):
@@ -129,11 +130,11 @@ def import_moves(
     try:
         destinations = _DESTINATIONS.validate_python(json.loads(lands))
     except (ValueError, ValidationError) as error:
-        raise ApiError("Say where each lane goes.", 422) from error
+        raise ApiError("import.no_targets", 422) from error
     if len({(lane.owner, lane.parameter) for lane in destinations}) < len(destinations):
-        raise ApiError("Two lanes go to one place. Choose another place for one of them, or leave it out.", 422)
+        raise ApiError("import.same_target_twice", 422)
     if not 0.0 <= at <= MAX_TIME:
-        raise ApiError("Moves begin at the start of the piece or later.", 422)
+        raise ApiError("import.negative_start", 422)
     name = (file.name or "a file")[:60]
     options = (session, request.user, revision, destinations, over == "all", at, name)
     return _work_on_file(request.user.pk, file, draft_import, *options)
@@ -155,13 +156,13 @@ def draft_import(
     result = _read(path, drafting.tempo)
     for lane in destinations:
         if lane.index >= len(result):
-            raise ApiError("The file holds no such lane.", 422)
+            raise ApiError("import.lane_missing", 422)
         moves = landed(document, (lane.owner, lane.parameter), result[lane.index].lane, at)
         before, _ = drafting.lane(lane.owner, lane.parameter)
         span = moves.points[0].t, moves.points[-1].t
         drafting.put(lane.owner, lane.parameter, moves if replaces_all else before.with_range(*span, moves.points))
     if not drafting.writes:
-        raise ApiError("The session has this automation already: there is nothing to change.", 422)
+        raise ApiError("import.nothing_new", 422)
     who = drafting.whose(lane.owner for lane in destinations)
     lanes = "a lane" if len(destinations) == 1 else f"{len(destinations)} lanes"
     return draft_out(drafting.draft(user, f"{who}: {lanes} from {name}"))
@@ -173,14 +174,14 @@ Result = TypeVar("Result")
 def _work_on_file(person: int, file: UploadedFile, work: Callable[..., Result], *arguments: Any) -> Result:
     """What ``work(path, *arguments)`` gives in the pool for a file that was sent; refusals name the file."""
     if file.size > MOST_BYTES:
-        raise ApiError(f"That is too large for an automation file ({MOST_BYTES >> 20} MB is the most).", 413)
+        raise ApiError("import.file_too_large", 413, most=MOST_BYTES >> 20)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sent"
         path.write_bytes(file.read())
         try:
             return pool.call(person, work, path, *arguments, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
-            raise NeedleError(str(error).replace(path.name, file.name or "The file", 1)) from error
+            raise error.about(file.name or "The file") from error
 
 
 def _read(path: Path, tempo: TempoMap) -> list[FoundLane]:

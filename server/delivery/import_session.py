@@ -14,6 +14,7 @@ from needle.io.audio import AudioInfo
 from needle.io.bundle import Bundle, assets_of, with_assets
 from needle.io.bw64 import opened
 from needle.io.containers import describes_tracks
+from needle.messages import Message
 from server.media import quotas
 from server.media.assets import asset_audio, store_asset
 from server.media.models import Upload
@@ -33,22 +34,19 @@ def import_session(path: Path, name: str, owner, progress: Progress) -> tuple[Mi
     under = settings.DATA_DIR / "arriving"
     under.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=under) as folder:
-        notes: tuple[str, ...] = ()
+        notes: tuple[Message, ...] = ()
         whole = path
         if describes_tracks(path):
             whole = Path(folder)
             notes = _objects(path, whole, name, progress)
         elif not zipfile.is_zipfile(path):
-            raise NeedleError(
-                f"{path.name} is no session. Choose a session bundle (zip), or object audio (ADM in BW64); "
-                "stems are brought into a session that is open."
-            )
+            raise NeedleError("import.not_a_session", file=path.name)
         with Bundle(whole, Path(folder)) as bundle:
             session = _begun(bundle, owner, path.stat().st_size, progress)
-    return session, " ".join(notes)
+    return session, notes
 
 
-def _objects(path: Path, folder: Path, name: str, progress: Progress) -> tuple[str, ...]:
+def _objects(path: Path, folder: Path, name: str, progress: Progress) -> tuple[Message, ...]:
     with opened(path) as file:
         programme = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames))
     for done in import_adm(path, folder, Path(name).stem):
@@ -84,4 +82,4 @@ def _begun(bundle: Bundle, owner, sent: int, progress: Progress) -> MixSession:
 def read_upload(upload: Upload, path: Path, progress: Progress) -> dict[str, Any]:
     """Make a session of a file that was sent in."""
     session, notes = import_session(path, upload.name, upload.author, progress)
-    return {"became": session, "message": notes[:400]}
+    return {"became": session, "messages": notes}

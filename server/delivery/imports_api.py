@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.common.throttling import UserRateThrottle
 from server.media import uploads
 from server.media.models import Upload
@@ -31,14 +32,14 @@ class ImportOut(Schema):
     received: int
     status: str
     progress: float
-    message: str
-    notice: str = ""
+    messages: list[MessageOut]
+    notice: MessageOut | None = None
     part_bytes: int = uploads.PART_BYTES
     session: UUID | None = None
 
 
 def _out(upload: Upload) -> ImportOut:
-    names = ("id", "name", "size", "received", "status", "progress", "message", "notice")
+    names = ("id", "name", "size", "received", "status", "progress", "messages", "notice")
     return ImportOut(session=upload.became_id, **{name: getattr(upload, name) for name in names})
 
 
@@ -71,5 +72,5 @@ def cancel_import(request: HttpRequest, import_id: UUID) -> ImportOut:
 def _own(request: HttpRequest, import_id: UUID) -> Upload:
     result = Upload.objects.filter(author=request.user, session=None, pk=import_id).first()
     if result is None:
-        raise ApiError("There is no such upload.", 404)
+        raise ApiError("upload.missing", 404)
     return result

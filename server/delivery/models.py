@@ -5,6 +5,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from server.common.messages import MessageField, MessagesField
 from server.media.models import Task
 
 
@@ -19,9 +20,9 @@ class Delivery(Task):
     start = models.PositiveBigIntegerField()
     stop = models.PositiveBigIntegerField()
     order = models.JSONField()
-    doing = models.CharField(max_length=120, blank=True)
+    doing = MessageField()
     files = models.JSONField(default=list)
-    notes = models.JSONField(default=list)
+    notes = MessagesField()
 
     KEPT = 12
     """So many of a session's deliveries stay; the oldest go first."""

@@ -53,7 +53,7 @@ class Order(Schema):
         """The order as it is stored. NeedleError or ApiError says what cannot be made."""
         has_files = self.sounds or self.adm or self.moves or self.bundle or self.report or self.chart
         if not has_files:
-            raise ApiError("Nothing is selected. Choose at least one file to export.", 422)
+            raise ApiError("delivery.nothing_selected", 422)
         checked_pattern(self.pattern)
         Tolerance(self.tolerance_db, self.tolerance_seconds)
         if self.format.startswith("flac") and (self.mix or self.stems):

@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from pydantic import Field, model_validator
 
 from needle.session.migrations import VERSION, renamed
+from server.common.messages import MessageOut
 from server.editing import services
 from server.editing.operations import AnyOperation
 from server.editing.services import operation_checked
@@ -24,7 +25,7 @@ class Answer(Schema):
 
     revision: RevisionOut
     turns: TurnsOut
-    notice: str = ""
+    notice: MessageOut | None = None
 
 
 class OperationIn(Schema):

@@ -112,7 +112,7 @@ def forget(session: MixSession, user, take: UUID) -> int:
     """Drop a take; ApiError if it is not there or somebody else's."""
     count, _ = own_takes(session, user).filter(pk=take).delete()
     if not count:
-        raise ApiError("That take has been deleted.", 404)
+        raise ApiError("edit.take_deleted", 404)
     return count
 
 
@@ -163,5 +163,5 @@ def with_moves(session: MixSession, document: Document, moves: Sequence[str], at
 def _draft(session: MixSession, key: str) -> Draft:
     result = Draft.objects.filter(session=session, pk=key).first()
     if result is None:
-        raise ApiError("That preview has expired. Preview the change again.", 404)
+        raise ApiError("edit.preview_expired", 404)
     return result

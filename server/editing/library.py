@@ -36,6 +36,7 @@ from needle.tempo import tempo_of_taps
 from needle.units import RATES
 from server.accounts.names import shown_name
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.common.midi_files import read_midi
 from server.editing.models import Preset
 from server.editing.operations.rhythm import SetPulse
@@ -267,6 +268,11 @@ class Library(Schema):
 @router.get("/library", response=Library)
 def get_library(request: HttpRequest) -> dict[str, Any]:
     """What there is to choose from."""
+    return library_content()
+
+
+def library_content() -> dict[str, Any]:
+    """All that the core offers by name, as ``Library`` has it."""
     return {
         "modes": [vars(mode) for mode in MODES.values()],
         "parameters": [{**vars(parameter), "default": parameter.default} for parameter in PARAMETERS.values()],
@@ -332,7 +338,7 @@ class TempoOut(Schema):
 
     tempos: list[tuple[float, float]]
     metres: list[tuple[int, int, int]]
-    notes: list[str]
+    notes: list[MessageOut]
 
 
 @router.post("/tempo/midi", response=TempoOut)
@@ -391,7 +397,7 @@ def list_presets(request: HttpRequest) -> list[PresetOut]:
 def save_preset(request: HttpRequest, body: PresetIn) -> PresetOut:
     """Keep a placement, a return, a seating or a pulse by name. The same name again takes the place of one's own."""
     if Preset.objects.filter(author=request.user).count() >= MOST_PRESETS:
-        raise ApiError(f"{MOST_PRESETS} presets are the most. Delete some first.", 409)
+        raise ApiError("preset.too_many", 409, most=MOST_PRESETS)
     content = _checked(body.kind, body.name, body.content)
     preset, _ = Preset.objects.update_or_create(
         kind=body.kind, name=body.name, author=request.user, defaults={"content": content}
@@ -404,7 +410,7 @@ def delete_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
     deleted, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
     if not deleted:
-        raise ApiError("You have no such preset.", 404)
+        raise ApiError("preset.missing", 404)
     return 204, None
 
 
@@ -425,6 +431,4 @@ def _checked(kind: str, name: str, content: dict[str, Any]) -> dict[str, Any]:
     except (KeyError, TypeError, ValueError) as error:
         if isinstance(error, NeedleError):
             raise
-        raise NeedleError(
-            "That preset cannot be saved: it is not a complete placement, return, seating or pulse."
-        ) from error
+        raise NeedleError("preset.incomplete") from error

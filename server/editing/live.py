@@ -11,6 +11,7 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from pydantic import ValidationError
 
+from needle.messages import Message
 from server.accounts.names import shown_name
 from server.common.announcing import group_name, person_group, remember_loop
 from server.common.errors import ApiError
@@ -63,9 +64,12 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
         if text_data is None or len(text_data) > MOST_BYTES:
-            await self.send_json({"type": "refused", "detail": "That message is too long or not text."})
+            await self._refuse(Message("live.not_text"))
             return
         await super().receive(text_data=text_data)
+
+    async def _refuse(self, message: Message) -> None:
+        await self.send_json({"type": "refused", "message": message.as_json()})
 
     @classmethod
     async def decode_json(cls, text_data: str) -> Any:
@@ -79,16 +83,16 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             return
         kind = content.get("type") if isinstance(content, dict) else None
         if kind not in MESSAGES:
-            await self.send_json({"type": "refused", "detail": "That message has no known type."})
+            await self._refuse(Message("live.unknown_type"))
             return
         if kind in FOR_EDITORS and not self.may_edit:
-            await self.send_json({"type": "refused", "detail": "A listener holds nothing."})
+            await self._refuse(Message("live.listener"))
             return
         try:
             message = MESSAGES[kind].model_validate(content)
         except ValidationError as error:
             where = ".".join(str(part) for part in error.errors()[0]["loc"])
-            await self.send_json({"type": "refused", "detail": f"{where}: {error.errors()[0]['msg']}"})
+            await self._refuse(Message("live.malformed", field=where, reason=error.errors()[0]["msg"]))
             return
         if kind == "ping":
             await self.send_json({"type": "pong"})

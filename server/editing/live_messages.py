@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from server.common.messages import MessageOut
 from server.mixsessions.api import RevisionOut
 from server.mixsessions.fields import Finite
 
@@ -155,10 +156,10 @@ class PeopleEvent(BaseModel):
 
 
 class RefusedEvent(BaseModel):
-    """What was said is refused, with a sentence."""
+    """What was said is refused."""
 
     type: Literal["refused"]
-    detail: str
+    message: MessageOut
 
 
 class Pong(BaseModel):

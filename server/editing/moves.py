@@ -201,7 +201,7 @@ def copy_clip(request: HttpRequest, session_id: UUID, body: Stretch) -> ClipIn:
     """A range of one owner's lanes, to be pasted elsewhere."""
     session = membership(request.user, session_id, to_edit=True).session
     if len({lane.owner for lane in body.lanes}) > 1:
-        raise ApiError("Copy the automation of one source at a time; it can be pasted to several.", 422)
+        raise ApiError("edit.copy_one_source", 422)
     return pool.call(request.user.pk, clip_of_lanes, session, body)
 
 

@@ -93,7 +93,7 @@ def points_to_pulse(session: MixSession, whose: Whose) -> dict[str, Any]:
     document = document_for(session, whose.revision)
     previous = document["pulses"].get(whose.owner, {}).get("before_conversion") or {}
     if not previous.get("lanes"):
-        raise ApiError("This pulse was not converted to points.", 422)
+        raise ApiError("edit.pulse_not_converted", 422)
     steps: list[Any] = [RestoreLanes.model_validate({"lanes": previous["lanes"], "off": previous["off"]})]
     if previous["values"]:
         steps.append(PlaceSource.model_validate({"source": whose.owner, **previous["values"]}))

@@ -98,4 +98,4 @@ def checked(document: Document) -> Document:
     try:
         return check_document(document)
     except NeedleError as error:
-        raise NeedleError(f"That cannot be restored by itself: {error} Restore the whole session instead.") from error
+        raise NeedleError("edit.cannot_restore_alone", reason=error) from error

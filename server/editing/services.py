@@ -16,6 +16,7 @@ from django.db.models import Max
 from django.dispatch import Signal
 
 from needle.errors import NeedleError
+from needle.messages import Message
 from needle.session.validation import Document
 from server.common.announcing import announce
 from server.common.errors import ApiError
@@ -43,7 +44,7 @@ class Committed:
     """A stored operation, and a notice for its author."""
 
     row: OperationRecord
-    notice: str = ""
+    notice: Message | None = None
 
 
 def submit(user, session_id: UUID, client_id: UUID, base_revision: int | None, operation: Operation) -> Committed:
@@ -72,7 +73,7 @@ def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, 
     def choose(session: MixSession) -> _Choice:
         row = own_latest(session, user, before)
         if row is None:
-            raise ApiError("There is nothing of yours to undo.", 409)
+            raise ApiError("edit.nothing_to_undo", 409)
         rivals = conflicts.changed_since(session, row, user)
         if not rivals:
             return _Choice(operation_from(row.inverse), row)
@@ -80,12 +81,12 @@ def undo(user, session_id: UUID, client_id: UUID, *, before: int | None = None, 
         left = conflicts.remaining(conflicts.touches_of(row), rival_touches)
         operation = _partly_undone(session, row, left) if left else None
         names = list(dict.fromkeys(rival.author_name for rival in rivals))
-        who = f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'}"
+        who = {"names": names, "count": len(names)}
         if not partly or operation is None:
-            hint = "The rest of it can still be undone." if operation else "Theirs stays."
-            reason = f"{who} changed the same since: “{rivals[-1].summary}”. {hint}"
-            raise ApiError(reason, 409, revision=row.revision, summary=row.summary, partly=operation is not None)
-        return _Choice(operation, row, f"Undone, but for what {who} changed since.")
+            blocked = "edit.undo_blocked_in_part" if operation else "edit.undo_blocked"
+            more = {"revision": row.revision, "summary": row.summary, "partly": operation is not None}
+            raise ApiError(blocked, 409, more=more, **who, summary=rivals[-1].summary)
+        return _Choice(operation, row, Message("edit.undone_in_part", **who))
 
     return _submit_choice(user, session_id, client_id, choose)
 
@@ -107,10 +108,10 @@ def redo(user, session_id: UUID, client_id: UUID) -> Committed:
     def choose(session: MixSession) -> _Choice:
         row = last_undone(session, user)
         if row is None:
-            raise ApiError("There is nothing of yours to redo.", 409)
+            raise ApiError("edit.nothing_to_redo", 409)
         rivals = conflicts.changed_since(session, row, user)
         if rivals:
-            raise ApiError(f"{rivals[-1].author_name} has changed the same since; theirs stays.", 409)
+            raise ApiError("edit.changed_since", 409, name=rivals[-1].author_name)
         return _Choice(operation_from(row.inverse), row)
 
     return _submit_choice(user, session_id, client_id, choose)
@@ -122,7 +123,7 @@ class _Choice:
 
     operation: Operation
     undoes: OperationRecord | None = None
-    notice: str = ""
+    notice: Message | None = None
 
 
 _TRIES = 3
@@ -164,7 +165,7 @@ def _earlier(session: MixSession, user, client_id: UUID) -> Committed | None:
     """The answer to the same client id before; ApiError where that was somebody else's."""
     row = session.operations.filter(client_id=client_id).select_related("author").first()
     if row is not None and row.author_id != user.pk:
-        raise ApiError("That client id belongs to another person's operation. Use a new one.", 409)
+        raise ApiError("edit.foreign_client_id", 409)
     return row and Committed(row)
 
 

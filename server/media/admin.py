@@ -8,13 +8,13 @@ from server.media.models import Asset, Freeze, MeasuredHead, Upload
 
 @admin.register(Freeze)
 class TaskAdmin(ReadOnlyAdmin):
-    list_display = ("id", "session", "author", "status", "progress", "created_at", "message")
+    list_display = ("id", "session", "author", "status", "progress", "created_at", "messages")
     list_filter = ("status",)
 
 
 @admin.register(Upload)
 class UploadAdmin(ReadOnlyAdmin):
-    list_display = ("name", "session", "author", "size", "status", "created_at", "message")
+    list_display = ("name", "session", "author", "size", "status", "created_at", "messages")
     list_filter = ("status",)
 
 

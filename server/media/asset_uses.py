@@ -19,19 +19,22 @@ def check_assets(sender: Any, session_id: UUID, operation: Operation, **_: Any) 
         if part.kind == "add-source":
             frozen = part.source.frozen_asset
         if frozen and not Freeze.objects.filter(session=session_id, asset=frozen).exists():
-            raise NeedleError("That sound was not frozen in this session. Freeze the source here.")
+            raise NeedleError("media.frozen_elsewhere")
         if part.kind != "add-source":
             continue
         source = part.source
         asset = Asset.objects.filter(pk=source.asset).first()
         if asset is None or not _belongs(session_id, source.asset):
-            raise NeedleError(f"The audio of “{source.name}” is not in this session. Import the file first.")
+            raise NeedleError("media.audio_not_imported", name=source.name)
         if source.first_channel + source.channels > asset.channels:
-            raise NeedleError(f"The audio of “{source.name}” has only {asset.channels} channel(s).")
+            raise NeedleError("media.too_few_channels", name=source.name, channels=asset.channels)
         rate = MixSession.objects.values_list("rate", flat=True).get(pk=session_id)
         if abs(source.seconds - asset_seconds(asset, rate)) > 1.0 / rate:
             raise NeedleError(
-                f"“{source.name}” lasts {asset_seconds(asset, rate):.3f} s, not {source.seconds:.3f} s."
+                "media.wrong_length",
+                name=source.name,
+                audio_seconds=round(asset_seconds(asset, rate), 3),
+                seconds=round(source.seconds, 3),
             )
 
 

@@ -71,7 +71,10 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
             progress(done / frames)
         if done < frames:
             raise NeedleError(
-                f"{path.name} breaks off after {done / rate:.2f} of {frames / rate:.2f} s. Export it again."
+                "media.breaks_off_after_seconds",
+                file=path.name,
+                read=round(done / rate, 2),
+                expected=round(frames / rate, 2),
             )
         decoded.flush()
         del decoded
@@ -103,10 +106,7 @@ def _allocate(partial: Path, name: str) -> None:
     except OSError as error:
         if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             raise
-        raise NeedleError(
-            f"{name} decodes to {size / 1e9:.2f} GB, and the server has no room for that. "
-            "Ask its operator to make some, then send the file again."
-        ) from error
+        raise NeedleError("media.decodes_too_large", name=name, size=round(size / 1e9, 2)) from error
 
 
 def sweep_partials(older_than: float = 0.0) -> int:

@@ -33,16 +33,16 @@ def freeze(task: Freeze) -> None:
                 frames += audio.shape[1]
                 advance(task, _WRITING * done)
         if not frames:
-            raise NeedleError("There is nothing to freeze: the source does not sound.")
+            raise NeedleError("freezing.nothing_sounds")
         asset = store_asset(partial, mix.rate, lambda done: advance(task, _WRITING + (0.99 - _WRITING) * done))
     finally:
         partial.unlink(missing_ok=True)
     task.session.refresh_from_db()
     now = mix_at(task.session, task.session.revision)
     if all(source.id != task.source for source in now.sources):
-        raise NeedleError("The source was removed meanwhile.")
+        raise NeedleError("freezing.source_removed")
     if key_of(now, source_of(now, task.source)) != key:
-        raise NeedleError("The source was changed meanwhile. Freeze it again.")
+        raise NeedleError("freezing.source_changed")
     Freeze.objects.filter(pk=task.pk).update(asset=Asset.objects.get(pk=asset), fingerprint=key)
 
 

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from needle.session.owners import owner_in
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.media import tasks
 from server.media.freezing import freeze, put_in_session
 from server.media.models import Freeze
@@ -31,7 +32,7 @@ class FreezeOut(Schema):
     source: str
     status: str
     progress: float
-    message: str
+    messages: list[MessageOut]
 
 
 @router.post("/{uuid:session_id}/sources/{source}/freeze", response=FreezeOut)
@@ -40,7 +41,7 @@ def begin_freeze(request: HttpRequest, session_id: UUID, source: str, body: Free
     session = membership(request.user, session_id, to_edit=True).session
     row = owner_in(document_for(session, body.revision), source)
     if row["frozen_asset"]:
-        raise ApiError(f"{row['name']} is frozen already.", 409)
+        raise ApiError("freezing.already_frozen", 409, name=row["name"])
     task = Freeze.objects.create(session=session, author=request.user, revision=body.revision, source=source)
     tasks.begin(task, freeze, put_in_session)
     return task
@@ -62,5 +63,5 @@ def _freeze(request: HttpRequest, session_id: UUID, freeze_id: UUID, to_edit: bo
     membership(request.user, session_id, to_edit=to_edit)
     result = Freeze.objects.filter(session=session_id, pk=freeze_id).first()
     if result is None:
-        raise ApiError("No source of that name is being frozen.", 404)
+        raise ApiError("freezing.not_freezing", 404)
     return result

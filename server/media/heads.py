@@ -51,9 +51,9 @@ def list_heads(request: HttpRequest) -> list[MeasuredHead]:
 def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
     """Bring in a SOFA file with head-related impulse responses."""
     if (file.size or 0) > MOST_BYTES:
-        raise ApiError(f"A SOFA file may have {MOST_BYTES >> 20} MB at the most.", 413)
+        raise ApiError("hrtf.file_too_large", 413, most=MOST_BYTES >> 20)
     if MeasuredHead.objects.filter(owner=request.user).count() >= MOST_HEADS:
-        raise ApiError(f"{MOST_HEADS} HRTFs are the most. Delete one first.", 409)
+        raise ApiError("hrtf.too_many", 409, most=MOST_HEADS)
     folder = settings.DATA_DIR / "heads"
     folder.mkdir(parents=True, exist_ok=True)
     partial = folder / f"{uuid4()}.sofa"
@@ -76,7 +76,7 @@ def delete_head(request: HttpRequest, head_id: UUID) -> tuple[int, None]:
     """Take one of one's measured heads away."""
     head = MeasuredHead.objects.filter(owner=request.user, pk=head_id).first()
     if head is None:
-        raise ApiError("There is no such HRTF.", 404)
+        raise ApiError("hrtf.missing", 404)
     _forget(head)
     return 204, None
 
@@ -98,7 +98,7 @@ def measured_heads(user_id: int) -> Responses:
     def responses(name: str, rate: int, layout: Layout) -> np.ndarray:
         known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
         if known is None:
-            raise ApiError("That HRTF has been deleted. Choose another way of monitoring.", 404)
+            raise ApiError("hrtf.deleted", 404)
         return _at_speakers(head_path(known), rate, layout)
 
     return responses

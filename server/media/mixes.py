@@ -100,5 +100,5 @@ def source_of(mix: Mix, key: str) -> MixSource:
     """A source of a mix; ApiError if it is not there."""
     result = next((source for source in mix.sources if source.id == key), None)
     if result is None:
-        raise ApiError("That source has been removed from the session.", 404)
+        raise ApiError("media.source_removed", 404)
     return result

@@ -6,6 +6,8 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from needle.messages import Message
+from server.common.messages import MessagesField
 from server.mixsessions.models import MixSession
 
 
@@ -62,14 +64,14 @@ class Upload(models.Model):
     received = models.PositiveBigIntegerField(default=0)
     status = models.CharField(max_length=16, choices=Status, default=Status.RECEIVING)
     progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=400, blank=True)
+    messages = MessagesField()
     asset = models.ForeignKey(Asset, models.PROTECT, null=True, related_name="uploads")
     became = models.ForeignKey(MixSession, models.SET_NULL, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
     attempts = models.PositiveSmallIntegerField(default=0)
 
-    notice = ""
+    notice: Message | None = None
     """What whoever announces it should know."""
 
     def __str__(self) -> str:
@@ -96,7 +98,7 @@ class Task(models.Model):
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
     status = models.CharField(max_length=16, choices=Status, default=Status.WAITING)
     progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=300, blank=True)
+    messages = MessagesField()
     created_at = models.DateTimeField(auto_now_add=True)
     signed_at = models.DateTimeField(default=timezone.now)
     attempts = models.PositiveSmallIntegerField(default=0)

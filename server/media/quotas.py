@@ -10,6 +10,7 @@ from django.contrib.auth.models import User
 from django.db.models import Q, Sum
 
 from needle.io.audio import audio_info, frames_at
+from needle.messages import Message
 from server.accounts.names import shown_name
 from server.common.errors import ApiError
 from server.media.models import AssetUse, Upload
@@ -46,30 +47,22 @@ def decoded_bytes(path: Path, rate: int) -> int:
     return _BYTES_PER_SAMPLE * info.channels * frames_at(info, rate)
 
 
-def check_room(owner: User, size: int) -> str:
-    """What the owner should be told when so many more bytes come; nothing while there is plenty of room.
+def check_room(owner: User, size: int) -> Message | None:
+    """What the owner should be told when so many more bytes come; None while there is plenty of room.
 
     ApiError (413) where they would go beyond a quota.
     """
     if settings.SERVER_QUOTA and stored_bytes() + size > settings.SERVER_QUOTA:
-        raise ApiError(
-            f"This server keeps {_size(settings.SERVER_QUOTA)} at the most, and that file would go beyond it. "
-            "Ask its operator to make room.",
-            413,
-        )
+        raise ApiError("media.server_full", 413, limit=_size(settings.SERVER_QUOTA))
     if not settings.QUOTA:
-        return ""
+        return None
     stored = stored_bytes(owner) + size
-    whose = f"{_size(stored)} of {_size(settings.QUOTA)}"
+    room = {"name": shown_name(owner), "size": _size(stored), "limit": _size(settings.QUOTA)}
     if stored > settings.QUOTA:
-        raise ApiError(
-            f"With that file the sessions of {shown_name(owner)} would hold {whose}. "
-            "Delete a session that is not needed any more, or ask the server's operator for more room.",
-            413,
-        )
+        raise ApiError("media.quota_reached", 413, **room)
     if stored < TOLD_FROM * settings.QUOTA:
-        return ""
-    return f"The sessions of {shown_name(owner)} hold {whose} with this."
+        return None
+    return Message("media.quota_near", **room)
 
 
 def _size(size: float) -> str:

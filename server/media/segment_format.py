@@ -32,7 +32,7 @@ def segment_bytes(
     """A segment with its readings, in the form that ``server.media.segments_api.get_segment`` describes."""
     mix = monitoring.mix(session, revision)
     if index >= segment_count(mix):
-        raise ApiError("The piece ends before that segment.", 404)
+        raise ApiError("media.no_such_segment", 404)
     listening = monitoring.listening()
     heads = measured_heads(user_id)
     before = np.zeros((0, 0), np.float32)

@@ -20,6 +20,7 @@ from django.utils import timezone
 from django_tasks import task
 
 from needle.errors import NeedleError
+from needle.messages import Message
 from server.common import pool
 from server.common.pool_process import ProcessLost
 from server.media import own_worker
@@ -112,9 +113,14 @@ def _end(kind: type[Task], pk: UUID, then: Callable[[Any], None] = lambda _: Non
 def _fail(kind: type[Task], pk: UUID, error: Exception) -> None:
     """Tell whoever ordered a task why it was not made."""
     log.error("%s %s failed", kind.__name__, pk, exc_info=error)
-    can_be_told = isinstance(error, NeedleError | OSError | ProcessLost)
-    failed = f"{error if can_be_told else 'Something went wrong here.'} Nothing else was changed."[:300]
-    kind.objects.filter(pk=pk, status__in=Task.OPEN).update(status=Task.Status.FAILED, message=failed)
+    if isinstance(error, NeedleError | ProcessLost):
+        reason = error.message
+    elif isinstance(error, OSError):
+        reason = Message("plain.text", text=f"{error.strerror or error}.")
+    else:
+        reason = Message("task.failed")
+    messages = [reason, Message("task.nothing_changed")]
+    kind.objects.filter(pk=pk, status__in=Task.OPEN).update(status=Task.Status.FAILED, messages=messages)
 
 
 def advance(task: Task, done: float, **values: object) -> None:
@@ -159,9 +165,9 @@ def resume_unfinished(only_lost: bool = False) -> int:
             left = model.objects.filter(status__in=Task.OPEN)
         for unfinished in left:
             retry = queued and unfinished.attempts < MOST_ATTEMPTS
-            message = "The server stopped meanwhile. Start it again." if not queued else _ENDED_TWICE
+            message = Message("task.ended_twice" if queued else "task.server_stopped")
             values = {"status": Task.Status.WAITING, "progress": 0.0} if retry else {
-                "status": Task.Status.FAILED, "message": message,
+                "status": Task.Status.FAILED, "messages": [message],
             }  # fmt: skip
             if not change(unfinished, Task.OPEN, **values):
                 continue
@@ -169,12 +175,6 @@ def resume_unfinished(only_lost: bool = False) -> int:
             if retry:
                 order(unfinished)
     return count
-
-
-_ENDED_TWICE = (
-    "It stopped twice while it was made, perhaps because memory ran out. "
-    "Export a shorter range, or fewer files at once."
-)
 
 
 def _is_queued(model: type[Task]) -> bool:

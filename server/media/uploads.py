@@ -21,6 +21,7 @@ from django.dispatch import Signal
 from django.utils import timezone
 
 from needle.errors import NeedleError
+from needle.messages import Message
 from server.common import pool
 from server.common.errors import ApiError
 from server.common.pool_process import ProcessLost
@@ -83,15 +84,15 @@ def begin(session: MixSession | None, user, name: str, size: int, purpose: str =
     """
     most, stays = _purposes[purpose].most_bytes, _purposes[purpose].stays
     if not 0 < size <= most:
-        raise ApiError("That file is empty." if size <= 0 else f"A file may be {most >> 30} GB at the most.", 413)
+        raise ApiError("upload.empty", 413) if size <= 0 else ApiError("upload.too_large", 413, most=most >> 30)
     if Upload.objects.filter(author=user, status__in=OPEN).count() >= MOST_OPEN:
-        raise ApiError(f"{MOST_OPEN} files are being imported already. Wait until some are done.", 429)
+        raise ApiError("upload.too_many", 429, most=MOST_OPEN)
     folder = settings.DATA_DIR / "uploads"
     folder.mkdir(parents=True, exist_ok=True)
     # Decoded as floats it may be several times as large; how large is known when it has come (``store_asset``).
     if shutil.disk_usage(folder).free < 4 * size + ROOM_TO_SPARE:
-        raise ApiError("The server has no room for that file. Ask its operator to make some.", 413)
-    notice = quotas.check_room(quotas.owner_of(session, user), size) if stays else ""
+        raise ApiError("upload.no_room", 413)
+    notice = quotas.check_room(quotas.owner_of(session, user), size) if stays else None
     upload = Upload.objects.create(
         session=session, author=user, name=displayed_name(name), size=size, purpose=purpose
     )
@@ -114,7 +115,7 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
     upload = Upload.objects.get(pk=upload_id)
     _check_goes_on(upload, offset)
     if len(part) > PART_BYTES or offset + len(part) > upload.size:
-        raise ApiError("That part is larger than what was announced.", 413)
+        raise ApiError("upload.part_too_large", 413)
     file = os.open(upload_path(upload), os.O_WRONLY | os.O_CREAT, 0o600)
     try:
         # Nothing behind it is cut off: of two that send, the other may be further.
@@ -140,9 +141,9 @@ def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:
 def _check_goes_on(upload: Upload, offset: int) -> None:
     """ApiError unless a part is expected there."""
     if upload.status != Upload.Status.RECEIVING:
-        raise ApiError(f"Nothing more is expected of {upload.name}: it is {upload.status}.", 409)
+        raise ApiError("upload.not_expected", 409, name=upload.name, state=upload.status)
     if offset != upload.received:
-        raise ApiError(f"The next part of {upload.name} begins at {upload.received}, not at {offset}.", 409)
+        raise ApiError("upload.wrong_offset", 409, name=upload.name, received=upload.received, offset=offset)
 
 
 def cancel(upload: Upload) -> None:
@@ -189,8 +190,7 @@ def read(upload_id: UUID) -> None:
     upload = Upload.objects.select_related("session", "author").get(pk=upload_id)
     path = upload_path(upload)
     if upload.attempts >= MOST_ATTEMPTS:
-        message = f"The server ended {upload.attempts} times while it read this file. Export it again, then send it."
-        _finish(upload_id, status=Upload.Status.FAILED, message=message)
+        _fail(upload_id, Message("upload.ended_server", count=upload.attempts))
         path.unlink(missing_ok=True)
         return
     # Before anything of it is opened: what ends the process now is counted all the same.
@@ -212,16 +212,19 @@ def read(upload_id: UUID) -> None:
     except Stopped:
         pass
     except ApiError as error:
-        _finish(upload_id, status=Upload.Status.FAILED, message=str(error)[:400])
+        _fail(upload_id, error.message)
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.
-        message = str(error).replace(path.name, upload.name)
-        _finish(upload_id, status=Upload.Status.FAILED, message=message[:400])
+        _fail(upload_id, error.about(upload.name).message)
     except Exception:
         log.exception("upload %s failed", upload_id)
-        _finish(upload_id, status=Upload.Status.FAILED, message="Something went wrong here. Send the file again.")
+        _fail(upload_id, Message("upload.failed"))
     finally:
         path.unlink(missing_ok=True)
+
+
+def _fail(upload_id: UUID, message: Message) -> None:
+    _finish(upload_id, status=Upload.Status.FAILED, messages=[message])
 
 
 def _finish(upload_id: UUID, **values: object) -> None:

@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from server.common.errors import ApiError
+from server.common.messages import MessageOut
 from server.common.throttling import UserRateThrottle
 from server.media import uploads
 from server.media.assets import asset_seconds
@@ -58,8 +59,8 @@ class UploadOut(Schema):
     received: int
     status: str
     progress: float
-    message: str
-    notice: str = ""
+    messages: list[MessageOut]
+    notice: MessageOut | None = None
     part_bytes: int = uploads.PART_BYTES
     asset: AssetOut | None = None
 
@@ -97,7 +98,7 @@ def receive_upload_part(request: HttpRequest, session_id: UUID, upload_id: UUID,
     membership(request.user, session_id, to_edit=True)
     upload = _upload(session_id, upload_id)
     if upload.author_id != request.user.pk:
-        raise ApiError("Another person is sending that file.", 403)
+        raise ApiError("upload.not_yours", 403)
     return upload_out(uploads.receive(upload.pk, offset, request.body))
 
 
@@ -113,5 +114,5 @@ def cancel_upload(request: HttpRequest, session_id: UUID, upload_id: UUID) -> Up
 def _upload(session_id: UUID, upload_id: UUID) -> Upload:
     result = Upload.objects.select_related("session", "asset").filter(session=session_id, pk=upload_id).first()
     if result is None:
-        raise ApiError("There is no such upload.", 404)
+        raise ApiError("upload.missing", 404)
     return result

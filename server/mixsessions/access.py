@@ -11,7 +11,7 @@ def membership(user, session_id: UUID, to_edit: bool = False) -> Membership:
     try:
         member = Membership.objects.select_related("session", "user").get(session=session_id, user=user.pk)
     except Membership.DoesNotExist:
-        raise ApiError("There is no such session, or you are not in it.", 404) from None
+        raise ApiError("access.not_a_member", 404) from None
     if to_edit and not member.may_edit:
-        raise ApiError("You are a listener in this session: you can hear everything and change nothing.", 403)
+        raise ApiError("access.listener", 403)
     return member

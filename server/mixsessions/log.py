@@ -62,7 +62,7 @@ def locked_session(session_id: UUID) -> Iterator[MixSession]:
     with transaction.atomic():
         session = MixSession.objects.select_for_update().filter(pk=session_id).first()
         if session is None:
-            raise ApiError("This session has been deleted.", 404)
+            raise ApiError("access.session_deleted", 404)
         yield session
 
 
@@ -70,7 +70,7 @@ def document_at(session_id: UUID, revision: int) -> Document:
     """The session's document as it stood after a revision. ApiError if it has not come to that yet."""
     latest = MixSession.objects.values_list("revision", flat=True).get(pk=session_id)
     if revision > latest:
-        raise ApiError(f"The session has come to revision {latest}, not {revision}.", 409)
+        raise ApiError("history.revision_outdated", 409, latest=latest, revision=revision)
     return snapshots.document_at(session_id, revision)
 
 

@@ -50,7 +50,7 @@ def checked_document(document: Document) -> None:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
-        raise NeedleError(f"The session in it is damaged at {where[:80]}: {first['msg'][:120]}.") from error
+        raise NeedleError("mix_session.damaged_at", where=where[:80], reason=first["msg"][:120]) from error
     for part in PARTS:
         for key, entity in document[part].items():
             _check_key(part, key, entity)
@@ -58,7 +58,7 @@ def checked_document(document: Document) -> None:
 
 def _check_key(part: str, key: str, entity: dict[str, Any]) -> None:
     if entity.get("id") != key or len(key) > _LONGEST_KEY:
-        raise NeedleError(f"The session in it is damaged: among its {part} “{key[:60]}” is not under its own name.")
+        raise NeedleError("mix_session.damaged_key", part=part, key=key[:60])
 
 
 def set_archived(user, session_id: UUID, archived: bool) -> None:
@@ -74,7 +74,7 @@ def delete_session(user, session_id: UUID) -> None:
     """
     member = membership(user, session_id)
     if member.role != Membership.Role.OWNER:
-        raise ApiError("Only the session's owner can delete it. Archive it to take it out of your list.", 403)
+        raise ApiError("mix_session.only_owner_deletes", 403)
     session = member.session
     with transaction.atomic():
         Membership.objects.filter(session=session).delete()
@@ -92,8 +92,8 @@ def delete_owned_sessions(sender, user, **_) -> None:
     owned = list(Membership.objects.filter(user=user, role=Membership.Role.OWNER).select_related("session"))
     shared = [member.session for member in owned if member.session.members.count() > 1]
     if shared:
-        names = ", ".join(f"“{session.name}”" for session in shared[:5])
-        raise ApiError(f"Others are in {names}. Transfer the ownership first, or delete the session.", 409)
+        names = [f"“{session.name}”" for session in shared[:5]]
+        raise ApiError("mix_session.others_are_in", 409, names=names)
     for member in owned:
         delete_session(user, member.session_id)
 

@@ -29,7 +29,7 @@ def existing(state: State, part: str, key: str) -> Value:
     """The thing, which must exist; NeedleError otherwise."""
     result = state.get(part, key)
     if result is None:
-        raise NeedleError(f"There is no “{key}” among the session's {part}. It may have been removed.")
+        raise NeedleError("mix_session.part_missing", key=key, part=part)
     return result
 
 

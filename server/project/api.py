@@ -7,6 +7,7 @@ from ninja.operation import Operation
 from ninja.security import django_auth
 
 from needle.errors import NeedleError
+from needle.messages import Message
 from server.accounts.api import router as accounts
 from server.accounts.preferences import router as preferences
 from server.analysis.balance import router as balance
@@ -20,6 +21,7 @@ from server.collaboration.history import router as history
 from server.collaboration.people import invitations
 from server.collaboration.people import router as people
 from server.common.errors import ApiError
+from server.common.messages import refusal
 from server.common.pool_group import PoolBusy
 from server.common.pool_process import ProcessLost
 from server.delivery.api import router as deliveries
@@ -79,23 +81,22 @@ api.add_router("/invitations", invitations)
 
 @api.exception_handler(NeedleError)
 def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
-    return api.create_response(request, {"detail": str(error)}, status=422)
+    return api.create_response(request, refusal(error.message), status=422)
 
 
 @api.exception_handler(ApiError)
 def _refused(request: HttpRequest, error: ApiError) -> HttpResponse:
-    return api.create_response(request, {"detail": str(error), **error.more}, status=error.status)
+    return api.create_response(request, {**refusal(error.message), **error.more}, status=error.status)
 
 
 @api.exception_handler(PoolBusy)
 def _too_much_at_once(request: HttpRequest, error: PoolBusy) -> HttpResponse:
-    text = "You ask for a great deal at once. Wait until some of it has been answered."
-    return api.create_response(request, {"detail": text}, status=429)
+    return api.create_response(request, refusal(Message("request.too_many_at_once")), status=429)
 
 
 @api.exception_handler(ProcessLost)
 def _lost(request: HttpRequest, error: ProcessLost) -> HttpResponse:
-    return api.create_response(request, {"detail": str(error)}, status=503)
+    return api.create_response(request, refusal(error.message), status=503)
 
 
 @api.exception_handler(ValidationError)
@@ -105,5 +106,5 @@ def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
         {"field": ".".join(str(part) for part in problem["loc"]), "problem": problem["msg"]}
         for problem in error.errors
     ]
-    sentence = "; ".join(f"{p['field']}: {p['problem']}" for p in problems)
-    return api.create_response(request, {"detail": sentence, "fields": problems}, status=422)
+    message = Message("request.malformed", problems="; ".join(f"{p['field']}: {p['problem']}" for p in problems))
+    return api.create_response(request, {**refusal(message), "fields": problems}, status=422)

@@ -167,14 +167,14 @@ def restore(archive_path: Path, replace: bool = False, report: Report = lambda _
                 archive.extract(member, folder, filter="data")
             return _put_in_place(folder, replace, report)
     except (tarfile.TarError, EOFError) as error:
-        raise NeedleError(f"{archive_path.name} is not a whole backup: {error}. Nothing was changed.") from error
+        raise NeedleError("backup.not_whole", file=archive_path.name, reason=error) from error
 
 
 def _restore_from_folder(moment: Path, replace: bool, report: Report) -> int:
     if not (moment / ABOUT).exists():
         moments = _moments(moment)
         if not moments:
-            raise NeedleError(f"There is no backup in {moment}. Nothing was changed.")
+            raise NeedleError("backup.moment_missing", moment=moment)
         moment = moments[-1]
     report(f"the backup of {moment.name}")
     with tempfile.TemporaryDirectory(dir=settings.DATA_DIR.parent) as into:
@@ -184,11 +184,11 @@ def _restore_from_folder(moment: Path, replace: bool, report: Report) -> int:
                 shutil.copyfile(moment / name, folder / name)
             for name in json.loads((moment / _NAMES).read_text()):
                 if PurePosixPath(name).parts[0] not in FOLDERS or ".." in PurePosixPath(name).parts:
-                    raise NeedleError(f"A backup holds no “{name}”. Nothing was changed.")
+                    raise NeedleError("backup.unknown_file", name=name)
                 (folder / name).parent.mkdir(parents=True, exist_ok=True)
                 shutil.copyfile(moment.parent / _FILES / name, folder / name)
         except (OSError, ValueError) as error:
-            raise NeedleError(f"The backup {moment} is not whole: {error}. Nothing was changed.") from error
+            raise NeedleError("backup.moment_not_whole", moment=moment, reason=error) from error
         return _put_in_place(folder, replace, report)
 
 
@@ -196,23 +196,23 @@ def _check_member(member: tarfile.TarInfo) -> None:
     path = PurePosixPath(member.name)
     fits = path.name in (ABOUT, *_DATABASES.values()) if len(path.parts) == 1 else path.parts[0] in FOLDERS
     if not member.isfile() or not fits or ".." in path.parts:
-        raise NeedleError(f"A backup holds no “{member.name}”. Nothing was changed.")
+        raise NeedleError("backup.unknown_member", name=member.name)
 
 
 def _put_in_place(folder: Path, replace: bool, report: Report) -> int:
     about = _about(folder)
     if about.get("format") != FORMAT:
-        raise NeedleError("That backup was made by another version. Restore it with that, then upgrade.")
+        raise NeedleError("backup.other_version")
     vendor = about.get("database")
     if vendor != connection.vendor:
-        raise NeedleError(f"That backup is of a {vendor} database, and this is {connection.vendor}.")
+        raise NeedleError("backup.other_database", vendor=vendor, database=connection.vendor)
     present = [settings.DATA_DIR / name for name in FOLDERS if (settings.DATA_DIR / name).exists()]
     sqlite = Path(str(connection.settings_dict["NAME"])) if vendor == "sqlite" else None
     if sqlite:
         present += [path for path in (sqlite, *_beside(sqlite)) if path.exists()]
     filled = connection.vendor != "sqlite" and bool(connection.introspection.table_names())
     if (present or filled) and not replace:
-        raise NeedleError("There is data here already. Name an empty folder, or add --replace to put it aside.")
+        raise NeedleError("backup.not_empty")
     connection.close()
     aside = settings.DATA_DIR / f"before-{timezone.now():%Y%m%d-%H%M%S}"
     for path in present:
@@ -248,7 +248,7 @@ def _about(folder: Path) -> dict[str, Any]:
     try:
         return json.loads((folder / ABOUT).read_text())
     except (OSError, ValueError) as error:
-        raise NeedleError("That file is not a backup of this application. Nothing was changed.") from error
+        raise NeedleError("backup.not_a_backup") from error
 
 
 def _beside(database: Path) -> list[Path]:
@@ -267,8 +267,6 @@ def _run(command: list[str]) -> None:
     try:
         subprocess.run(command, env=environment, check=True, capture_output=True, text=True)
     except FileNotFoundError as error:
-        raise NeedleError(
-            f"{command[0]} is missing. Install PostgreSQL's client programs, then try again."
-        ) from error
+        raise NeedleError("backup.program_missing", command=command[0]) from error
     except subprocess.CalledProcessError as error:
-        raise NeedleError(f"{command[0]} failed: {error.stderr.strip()[-400:]}") from error
+        raise NeedleError("backup.program_failed", command=command[0], stderr=error.stderr.strip()[-400:]) from error

@@ -42,7 +42,7 @@ def demo_sign_in(request: HttpRequest, body: DemoSignIn) -> Me:
     """Sign in as one of the demo's people, where there is a demo."""
     guard(request)
     if not settings.DEMO or body.username not in {account.username for account in ACCOUNTS}:
-        raise ApiError("There is no such demo account.", 404)
+        raise ApiError("demo.account_missing", 404)
     user = get_user_model().objects.get(username=body.username)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return me_out(user)

@@ -29,10 +29,12 @@ def faults(page: Page) -> list[str]:
 
 
 class Everybody(BrowserCase):
+    maxDiff = None
+
     def assert_no_fault(self, page: Page, where: str) -> None:
         # What fades in is looked at once it is there.
         page.evaluate("Promise.all(document.getAnimations().map((one) => one.finished.catch(() => 0)))")
-        self.assertEqual(faults(page), [], where)
+        self.assertEqual("\n".join(faults(page)), "", where)
 
     def liking(self, page: Page, **values: str) -> None:
         """Like something, as the preferences keep it."""
@@ -61,29 +63,46 @@ class Everybody(BrowserCase):
                 self.assert_no_fault(rowan.page, f"{desk}, {paper}")
         self.liking(rowan.page, paper="day")
 
+    def assert_dialog_has_no_fault(self, page: Page, button: str, where: str) -> None:
+        """Open a dialog by its button, look at each of its tabs, and close it again."""
+        page.get_by_role("button", name=button).first.click()
+        dialog = page.get_by_role("dialog")
+        expect(dialog).to_be_visible()
+        for tab in dialog.get_by_role("tab").all() or [None]:
+            if tab:
+                tab.click()
+                expect(tab).to_have_attribute("aria-selected", "true")
+            self.assert_no_fault(page, f"{button}, {where}")
+        page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+
     @full
     def test_no_serious_fault_beside_the_desks(self) -> None:
         rowan = self.engineer("rowan", desk="hand-over")
         page = rowan.page
-        for name in ("History", "Comments"):
-            page.get_by_role("button", name=name).click()
-            self.assert_no_fault(page, name)
-            page.get_by_role("button", name=name).click()
-        for button in ("Shortcuts and help", "Session settings", "Stems…"):
-            page.get_by_role("button", name=button).click()
-            expect(page.get_by_role("dialog")).to_be_visible()
-            self.assert_no_fault(page, button)
-            page.keyboard.press("Escape")
-            expect(page.get_by_role("dialog")).to_have_count(0)
+        for paper in ("night", "day"):
+            self.liking(page, paper=paper)
+            expect(page.locator(f"html[data-paper={paper}]")).to_have_count(1)
+            for name in ("History", "Comments"):
+                page.get_by_role("button", name=name).click()
+                self.assert_no_fault(page, f"{name}, {paper}")
+                page.get_by_role("button", name=name).click()
+            for button in ("Shortcuts and help", "Session settings", "Stems…", "People"):
+                self.assert_dialog_has_no_fault(page, button, paper)
+            rowan.to_desk("Balance")
+            self.assert_dialog_has_no_fault(page, "Balance report…", paper)
+            rowan.to_desk("Place")
+            page.locator("[data-source=oars] .name").click()
+            page.locator("[data-source=gulls] .name").click(modifiers=["ControlOrMeta"])
+            self.assert_dialog_has_no_fault(page, "Seat…", paper)
+            rowan.to_desk("Hand over")
         page.goto(self.server.address)
-        expect(page.get_by_role("heading", name="Your sessions")).to_be_visible()
-        self.assert_no_fault(page, "the list of sessions")
-        for button in ("Preferences…", "Account…", "New session"):
-            page.get_by_role("button", name=button).click()
-            expect(page.get_by_role("dialog")).to_be_visible()
-            self.assert_no_fault(page, button)
-            page.keyboard.press("Escape")
-            expect(page.get_by_role("dialog")).to_have_count(0)
+        for paper in ("night", "day"):
+            self.liking(page, paper=paper)
+            expect(page.get_by_role("heading", name="Your sessions")).to_be_visible()
+            self.assert_no_fault(page, f"the list of sessions, {paper}")
+            for button in ("Preferences…", "Account…", "New session"):
+                self.assert_dialog_has_no_fault(page, button, paper)
         page.goto(f"{self.server.address}/guide/")
         self.assert_no_fault(page, "the guide")
         page.goto(f"{self.server.address}/nowhere/at/all")

@@ -128,7 +128,7 @@ class Deals(Desk):
     def begin_dealing(self, source: str = "glass-mallets") -> None:
         self.choose(source)
         self.page.get_by_role("button", name="Deal", exact=True).click()
-        self.page.locator(".teach .strong").click()
+        self.page.locator(".teach .ant-btn-primary").click()
         self.settled(lambda: self.deal(source).get("places"), "nothing is dealt")
 
     def events(self, key: str = "glass-mallets") -> list[dict]:

@@ -26,10 +26,10 @@ class Room(BrowserCase):
             return
         page.get_by_role("button", name="Session settings").click()
         dialog = page.get_by_role("dialog")
-        dialog.get_by_role("tab", name="Loudspeakers").click()
+        dialog.get_by_role("tab", name="Speakers").click()
         dialog.get_by_role("radio", name=layout).check()
         dialog.get_by_role("button", name=f"Mix for {layout.lower()}").click()
-        expect(dialog.get_by_text("The mix is made for these loudspeakers.")).to_be_visible()
+        expect(dialog.get_by_text("The mix is made for these speakers.")).to_be_visible()
         dialog.get_by_role("button", name="Close").click()
         expect(dialog).to_have_count(0)
         expect(page.locator("svg.room")).to_be_visible()

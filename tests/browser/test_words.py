@@ -9,7 +9,7 @@ from playwright.sync_api import Route
 
 from tests.browser.stage import BrowserCase
 
-CATALOGUE = Path(__file__).parents[2] / "web" / "src" / "words" / "en.json"
+WORDS = Path(__file__).parents[2] / "web" / "src" / "words"
 DESKS = ("Place", "Move", "Pulse", "Balance", "Hand over")
 LONGER = 0.4
 WORD = "~~~~~~~ "
@@ -60,20 +60,25 @@ def longer(message: str) -> str:
     return " | ".join(f"⟦{text}{(WORD * len(text))[: round(LONGER * len(text))].rstrip()}⟧" for text in plurals)
 
 
+def all_longer(texts: Any) -> Any:
+    """A catalogue with every message longer."""
+    return longer(texts) if isinstance(texts, str) else {name: all_longer(item) for name, item in texts.items()}
+
+
 class LongWords(BrowserCase):
     def lengthen(self, route: Route) -> None:
-        """Give the page the longer catalogue in place of its own, under the name by which it is imported."""
-        exported = re.search(r"export\s*\{\s*\w+ as (\w+)\s*\}", route.fetch().text())
-        assert exported, "the catalogue is not a file of its own"
-        catalogue: dict[str, Any] = json.loads(CATALOGUE.read_text("utf-8"))
-        words = {area: {key: longer(text) for key, text in messages.items()} for area, messages in catalogue.items()}
-        body = f"const words = {json.dumps(words)}; export {{ words as {exported[1]} }};"
+        """Give the page a longer catalogue in place of its own, under the name by which it is imported."""
+        export = re.search(r"export\s*\{\s*\w+ as (\w+)\s*\}", route.fetch().text())
+        assert export, "the catalogue is not a file of its own"
+        name = "declared" if "/declared-" in route.request.url else "en"
+        words = all_longer(json.loads((WORDS / f"{name}.json").read_text("utf-8")))
+        body = f"const words = {json.dumps(words)}; export {{ words as {export[1]} }};"
         route.fulfill(body=body, content_type="text/javascript")
 
     def test_nothing_is_cut_and_nothing_overlaps_on_any_desk(self) -> None:
         rowan = self.engineer("rowan")
         page = rowan.page
-        page.context.route(re.compile(r"/assets/catalogue-.*\.js"), self.lengthen)
+        page.context.route(re.compile(r"/assets/(catalogue|declared)-.*\.js"), self.lengthen)
         page.set_viewport_size({"width": 1280, "height": 800})
         page.reload()
         flaws = {}

@@ -172,7 +172,7 @@ class Loudness(Folder):
     def test_one_gain_and_one_ceiling_for_every_file(self) -> None:
         found = levelled(-20.0, -6.0, -14.0, -1.0, {"Headphones": -3.0, "Mono": -9.0, "Silent": None})
         self.assertEqual((found.gain, found.by), (2.0, "Headphones"))
-        self.assertIn("“Headphones”", found.sentence)
+        self.assertIn("“Headphones”", str(found.notes[1]))
         self.assertEqual(levelled(-20.0, -6.0, -23.0, -1.0, {"Headphones": -3.0}).by, "")
 
     @given(st.floats(-50, 0), st.floats(-40, 3), st.floats(-40, -5), st.floats(-10, 0))
@@ -195,9 +195,9 @@ class Loudness(Folder):
         (file,) = finished(steps, shares.append)
         self.assertEqual(shares[-1], 1.0)
         self.assertAlmostEqual(file.measured["integrated_lufs"], -16.0, places=1)
-        self.assertIn("louder", level.sentence)
+        self.assertIn("louder", str(level.notes[0]))
         self.assertEqual(levelled(None, None, -16.0, -1.0).gain, 0.0)
-        self.assertIn("nothing was limited", levelled(-30.0, -3.0, -16.0, -1.0).sentence)
+        self.assertIn("nothing was limited", str(levelled(-30.0, -3.0, -16.0, -1.0).notes[1]))
         self.assertRaises(NeedleError, levelled, -20.0, -3.0, 3.0, -1.0)
 
 
@@ -295,7 +295,7 @@ class Moves(Folder):
             with self.assertRaisesRegex(NeedleError, word):
                 read_moves(path)
         path.write_bytes(b"\xff\xfe\x00")
-        with self.assertRaisesRegex(NeedleError, "no text"):
+        with self.assertRaisesRegex(NeedleError, "neither a CSV"):
             read_moves(path)
 
     @examples(40)

@@ -53,7 +53,7 @@ class PanLaws(SimpleTestCase):
     def test_unknown_names_are_told(self) -> None:
         with self.assertRaisesRegex(NeedleError, "constant-power"):
             law_named("loud")
-        with self.assertRaisesRegex(NeedleError, "this one has 2"):
+        with self.assertRaisesRegex(NeedleError, "with 2 channels"):
             mode_for("pan", 2)
 
     @given(names, st.integers(0, PAN_STEPS - 1), st.booleans())

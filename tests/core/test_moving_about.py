@@ -93,7 +93,7 @@ class Owners(SimpleTestCase):
     def test_a_move_must_move_something(self) -> None:
         check_moves(self.document, "oars", "pan")
         check_moves(self.document, "oars", "level")
-        with self.assertRaisesRegex(NeedleError, "no pan left to move"):
+        with self.assertRaisesRegex(NeedleError, "no pan left to automate"):
             check_moves(self.document, "oars", "pan_left")
 
     def test_a_lane_is_there_whether_it_is_on_or_off(self) -> None:

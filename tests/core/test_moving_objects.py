@@ -226,7 +226,7 @@ class TheirFiles(SimpleTestCase):
             self.assertEqual(len({one["group"] for one in sources}), 1)
         with opened(path) as file:
             notes = read_programme(path, AudioInfo(file.samplerate, file.channels, file.frames)).notes
-        self.assertIn("Bee, at 0:02.00: its gains crossfade from place to place", " ".join(notes))
+        self.assertIn("Bee, at 0:02.00: its gains crossfade from position to position", " ".join(map(str, notes)))
 
     def test_what_stands_and_jumps(self) -> None:
         jump = "<jumpPosition>1</jumpPosition>"

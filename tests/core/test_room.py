@@ -161,7 +161,7 @@ class Permission(SimpleTestCase):
         np.testing.assert_allclose(behind[:, 2], [0.0, 0.0, 0.0, 0.5, 0.5], atol=1e-9)
 
     def test_at_least_one_must_sound(self) -> None:
-        with self.assertRaisesMessage(NeedleError, "At least one loudspeaker"):
+        with self.assertRaisesMessage(NeedleError, "At least one speaker"):
             speaker_mask_matrix("quad", frozenset(s.name for s in LAYOUTS["quad"].speakers))
 
 

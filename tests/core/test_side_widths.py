@@ -11,6 +11,7 @@ from needle.automation.curve import Lane, Point
 from needle.dsp.band_split import BANDS, PLACES, band_filters, half_length, place_of
 from needle.dsp.pan_laws import LAWS
 from needle.io.adm.from_mix import mix_to_adm
+from needle.messages import Message
 from needle.metering.spectra import spectrum_of
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixReturn, MixSend, MixSource
@@ -206,7 +207,7 @@ class Everywhere(SimpleTestCase):
     def test_the_file_of_objects_says_that_it_is_a_bed(self) -> None:
         wide_mix = mix(source(width_right=0.4), layout="4+7+0")
         export = mix_to_adm(wide_mix, "Night Ferry", {"s": "Gulls"})
-        self.assertIn("Gulls is told as a bed: a side of it has a width.", export.programme.notes)
+        self.assertEqual(export.programme.notes[0].parameters["reason"], Message("adm.side_width"))
 
     def test_frozen_it_sounds_on_to_its_last_ripple(self) -> None:
         wide = source(audio=noise(6, 2, 0.5), width_left=1.0)

@@ -38,7 +38,7 @@ def note(path: Path, word: str) -> str:
 
 
 def refuse() -> None:
-    raise ApiError("Not here.", 409, hint="elsewhere")
+    raise ApiError("people.name_taken", 409, more={"hint": "elsewhere"}, username="emil")
 
 
 def miss() -> None:

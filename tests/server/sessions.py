@@ -34,6 +34,11 @@ TONES = {"low": (220.0, 1), "high": (880.0, 1), "wide": (440.0, 2)}
 """The session's sources: frequency (Hz) and channels."""
 
 
+def messages_text(messages: list[dict[str, Any]]) -> str:
+    """What an answer's messages say."""
+    return " ".join(message["text"] for message in messages)
+
+
 def tone(frequency: float, channels: int = 1) -> np.ndarray:
     t = np.arange(round(LENGTH * RATE)) / RATE
     return np.tile((0.25 * np.sin(2 * np.pi * frequency * t)).astype(np.float32), (channels, 1))

@@ -27,7 +27,7 @@ from server.media.mixes import mix_at
 from server.media.models import Upload
 from server.mixsessions.models import Membership, MixSession
 from server.mixsessions.state import stored_document
-from tests.server.sessions import RATE, SessionCase
+from tests.server.sessions import RATE, SessionCase, messages_text
 
 POINTS = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0, "shape": "ease"}, {"t": 3.0, "value": 0.0}]
 
@@ -78,12 +78,12 @@ class Arriving(Coming):
         with self.settings(QUOTA=10 * len(content)), large:
             state = self.bring(content)
         self.assertEqual(state["status"], "failed")
-        self.assertIn("would hold", state["message"])
+        self.assertIn("would hold", messages_text(state["messages"]))
         self.assertEqual(self.as_("uwe").get("/api/sessions").json(), [])
 
     def test_a_bundle_becomes_a_session_of_ones_own(self) -> None:
         state = self.bring(self.bundle())
-        self.assertEqual(state["status"], "ready", state["message"])
+        self.assertEqual(state["status"], "ready", messages_text(state["messages"]))
         session = MixSession.objects.get(pk=state["session"])
         self.assertEqual([(m.user.username, m.role) for m in session.members.all()], [("uwe", "owner")])
         there, here = stored_document(session), self.document()
@@ -104,7 +104,7 @@ class Arriving(Coming):
         path = self.data / "objects.wav"
         list(write_adm(path, mix, mix_to_adm(mix, "Tones", {"low": "Low", "high": "High", "wide": "Wide"})))
         state = self.bring(path.read_bytes(), "Tones for the room.wav")
-        self.assertEqual(state["status"], "ready", state["message"])
+        self.assertEqual(state["status"], "ready", messages_text(state["messages"]))
         session = MixSession.objects.get(pk=state["session"])
         self.assertEqual(session.name, "Tones for the room")
         times = np.linspace(0.0, 4.0, 200)
@@ -129,7 +129,7 @@ class Arriving(Coming):
 
         sources = document["document"]["sources"]
         cases = {
-            "no session": b"RIFF" + bytes(100),
+            "not a session": b"RIFF" + bytes(100),
             "damaged": whole[: len(whole) - 40],
             "pan cannot be 3": packed(sources={**sources, "low": {**sources["low"], "pan": 3.0}}),
             "Extra": packed(sources={**sources, "low": {**sources["low"], "hue": 3}}),
@@ -145,8 +145,10 @@ class Arriving(Coming):
             with self.subTest(words):
                 state = self.bring(content)
                 self.assertEqual(state["status"], "failed")
-                self.assertRegex(state["message"], words if words != "damaged" else "neither|damaged|no session")
-                self.assertNotIn(str(settings.DATA_DIR), state["message"])
+                self.assertRegex(
+                    messages_text(state["messages"]), words if words != "damaged" else "neither|damaged|not a session"
+                )
+                self.assertNotIn(str(settings.DATA_DIR), messages_text(state["messages"]))
         self.assertEqual((MixSession.objects.count(), sorted((settings.DATA_DIR / "assets").rglob("*"))), before)
         left = [path for name in ("arriving", "uploads") for path in (settings.DATA_DIR / name).iterdir()]
         self.assertEqual(left, [])
@@ -189,12 +191,20 @@ class Preferences(SessionCase):
         client = self.as_("emil")
         first = client.get("/api/preferences").json()
         self.assertEqual((first["paper"], first["tour"]), ("day", "new"))
-        wanted = {**first, "paper": "night", "places": "signed", "keys": "named", "tour": "done"}
+        wanted = {
+            **first,
+            "paper": "night",
+            "places": "signed",
+            "keys": "named",
+            "tour": "done",
+            "shortcuts": {"r": "j"},
+        }
         client.put("/api/preferences", json.dumps(wanted), content_type="application/json")
         self.assertEqual(self.as_("emil").get("/api/preferences").json(), wanted)
         self.assertEqual(self.as_("olga").get("/api/preferences").json(), first)
-        answer = client.put("/api/preferences", '{"paper": "pink"}', content_type="application/json")
-        self.assertEqual(answer.status_code, 422)
+        for wrong in ({"paper": "pink"}, {"shortcuts": {"r": "jj"}}, {"shortcuts": {"": "j"}}):
+            answer = client.put("/api/preferences", json.dumps(wrong), content_type="application/json")
+            self.assertEqual(answer.status_code, 422, wrong)
 
 
 class Landing(Coming):
@@ -257,7 +267,7 @@ class Landing(Coming):
             ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan_left"}], "has no pan left"),
             ("time,value\n0,0\n", [{"index": 0, "owner": "low", "parameter": "pan"}] * 2, "Two lanes"),
             ("time,value\nx,0\n", [{"index": 0, "owner": "low", "parameter": "pan"}], "one.csv, line 2"),
-            ("time,value\n0,0\n", [], "Say where"),
+            ("time,value\n0,0\n", [], "Choose where"),
         ):
             file = SimpleUploadedFile("one.csv", text.encode())
             told_of = self.ask("import", file, 422, lands=json.dumps(lands))

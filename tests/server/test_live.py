@@ -103,13 +103,13 @@ class Live(Tabs):
             )  # fmt: skip
             for text in nonsense:
                 await tab.send_to(text_data=text)
-                self.assertTrue((await self.heard(tab, "refused"))["detail"], text)
+                self.assertTrue((await self.heard(tab, "refused"))["message"]["text"], text)
             await tab.send_json_to({"type": "ping"})
             self.assertEqual((await self.heard(tab))["type"], "pong")
             await tab.disconnect()
             lisa, _ = await self.connect("lisa")
             await lisa.send_json_to({"type": "preview", "control": "low.pan", "value": 0.5})
-            self.assertIn("listener", (await self.heard(lisa, "refused"))["detail"])
+            self.assertEqual((await self.heard(lisa, "refused"))["message"]["code"], "live.listener")
             await lisa.disconnect()
 
         async_to_sync(go)()

@@ -112,7 +112,7 @@ class Drafts(Moves):
                 "automated",
             ),
             ({"lanes": [PAN], "start": 1.0, "end": 2.0, "edit": {"kind": "shake"}}, "kind"),
-            ({"lanes": [PAN], "start": 1.0, "end": 2.0, "edit": {"kind": "widen", "factor": -1}}, "widened"),
+            ({"lanes": [PAN], "start": 1.0, "end": 2.0, "edit": {"kind": "widen", "factor": -1}}, "Scale"),
         ):
             self.assertIn(word, self.asked("edit", body, 422)["detail"])
         query = {"revision": self.revision(), "moves": "draft=00000000-0000-0000-0000-000000000000"}
@@ -142,7 +142,7 @@ class Pasting(Moves):
         clip = self.asked("clip", {"lanes": [PAN], "start": 0.0, "end": 1.0})
         self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
         refused = self.asked("paste", {"clip": clip, "targets": [{"owner": "wide", "at": 1.0}]}, 422)
-        self.assertIn("Wide is panned as", refused["detail"])
+        self.assertIn("Wide has the pan mode", refused["detail"])
 
     def test_where_to_paste(self) -> None:
         def places(**wanted: Any) -> list[float]:

@@ -250,7 +250,7 @@ class Undo(SessionCase):
         self.assertIn("The rest of it can still be undone", refused["detail"])
         answer = self.turn(emil, "undo", partly=True)
         self.assertEqual(answer.status_code, 200, answer.content)
-        self.assertIn("but for what Olga has changed", answer.json()["notice"])
+        self.assertIn("except for what Olga has changed", answer.json()["notice"]["text"])
         low = self.state()["sources"]["low"]
         self.assertEqual((low["pan"], low["invert_left"]), (0.9, True))
         self.assertEqual(replayed(self.session), stored_document(self.session))
@@ -331,7 +331,7 @@ class Refusals(SessionCase):
             ({**write, "start": 2.0, "points": []}, "end after"),
             ({"kind": "add-passage", "id": "x", "name": "X", "start": 4, "end": 4}, "end after"),
             ({"kind": "place-source", "source": "low"}, "nothing to change"),
-            ({"kind": "place-source", "source": "low", "mode": "span"}, "cannot place"),
+            ({"kind": "place-source", "source": "low", "mode": "span"}, "cannot be used with"),
             ({"kind": "place-source", "source": "low", "delay_panning": "sideways"}, "symmetric"),
             ({"kind": "add-source", "source": source("new", "0" * 64, 1)}, "Import the file"),
             ({"kind": "join-group", "source": "low", "group": "none"}, "groups"),

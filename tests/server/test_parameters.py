@@ -7,7 +7,7 @@ import sys
 from django.conf import settings
 from django.test import SimpleTestCase
 
-from server.project.management.commands.write_parameters import PATH, parameters_text
+from server.project.management.commands.write_declared import PATH, parameters_text
 
 ADDED = """
 import json, os
@@ -25,7 +25,7 @@ from needle.mix.model import MixReturn, MixSource
 from needle.session.document import RETURN_DEFAULTS, SOURCE_DEFAULTS, empty_document
 from needle.session.owners import accepts
 from needle.session.validation import check_source
-from server.project.management.commands.write_parameters import parameters_text
+from server.project.management.commands.write_declared import parameters_text
 from server.editing.operations import PlaceSource, SetReturn
 from server.editing.operations.base import describe_value
 from server.mixsessions.entities import StoredSource
@@ -69,7 +69,7 @@ class Declared(SimpleTestCase):
                 "defaults": [0.25, 0.5],
                 "model": [0.25, 0.5],
                 "fingerprint": True,
-                "refused": "tilt cannot be 2.0. It runs from -0.5 to 0.75 (of the room).",
+                "refused": "tilt cannot be 2. It runs from -0.5 to 0.75 (of the room).",
                 "automated": True,
                 "stored": {
                     "default": 0.25, "maximum": 0.75, "minimum": -0.5, "title": "Tilt", "type": "number",

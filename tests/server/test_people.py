@@ -126,7 +126,7 @@ class AtOnce(Tabs):
             await sync_to_async(lambda: olga.patch(address, role, content_type="application/json"))()
             self.assertEqual((await self.heard(emil, "people"))["role"], "listener")
             await emil.send_json_to({"type": "preview", "control": "low.pan", "value": 0.5})
-            self.assertIn("listener", (await self.heard(emil, "refused"))["detail"])
+            self.assertEqual((await self.heard(emil, "refused"))["message"]["code"], "live.listener")
             await sync_to_async(olga.delete)(address)
             self.assertEqual((await self.heard(emil, "gone"))["code"], 4404)
             await emil.disconnect()

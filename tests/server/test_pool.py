@@ -12,6 +12,7 @@ from unittest import mock
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
+from needle.messages import Message
 from server.common import pool as pools
 from server.common.errors import ApiError
 from server.common.pool import Pool
@@ -127,7 +128,8 @@ class Losses(Pools):
         with self.assertRaises(ApiError) as raised:
             self.have(pool_work.refuse).result(PATIENCE)
         error = raised.exception
-        self.assertEqual((str(error), error.status, error.more), ("Not here.", 409, {"hint": "elsewhere"}))
+        self.assertEqual((error.status, error.more), (409, {"hint": "elsewhere"}))
+        self.assertEqual(error.message, Message("people.name_taken", username="emil"))
 
     def test_what_the_work_does_not_find_is_no_fault_of_the_process(self) -> None:
         process = self.have(pool_work.process).result(PATIENCE)

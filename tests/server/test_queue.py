@@ -40,7 +40,7 @@ class Queue(CommittedCase):
         self.assertEqual(Delivery.objects.get(pk=ordered["id"]).status, "waiting")
         self.work()
         made = Delivery.objects.get(pk=ordered["id"])
-        self.assertEqual((made.status, made.progress), ("done", 1.0), made.message)
+        self.assertEqual((made.status, made.progress), ("done", 1.0), made.messages)
         self.assertTrue(made.path(0).exists())
 
     def test_what_is_stopped_while_it_waits_is_not_made(self) -> None:

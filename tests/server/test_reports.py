@@ -17,7 +17,7 @@ from server.analysis import reports
 from server.analysis.models import Report
 from server.media import tasks
 from server.media.models import Upload
-from tests.server.sessions import LENGTH, RATE
+from tests.server.sessions import LENGTH, RATE, messages_text
 from tests.server.test_sound import Heard
 
 
@@ -168,10 +168,10 @@ class OfAFile(Reports):
         with self.assertLogs("server.media.tasks", "ERROR"):
             broken = self.send(b"RIFF, but not for long" * 40)
         self.assertEqual(broken["status"], "failed")
-        self.assertIn("Night Ferry, bounce.wav", broken["message"])
+        self.assertIn("Night Ferry, bounce.wav", messages_text(broken["messages"]))
         with self.assertLogs("server.media.tasks", "ERROR"):
             wide = self.send(noise(1.0, channels=9))
-        self.assertIn("9 channels", wide["message"])
+        self.assertIn("9 channels", messages_text(wide["messages"]))
         refused = self.post(self.as_("lisa"), "/reports/uploads", {"name": "a.wav", "size": 10})
         self.assertEqual(refused.status_code, 403)
         bad = self.post(self.as_("emil"), "/reports/uploads", {"name": "a.wav", "size": 10, "target": "x"})

@@ -106,7 +106,7 @@ class Pulses(Rhythm):
             ({"wave": "saw"}, "no wave"),
             ({"steps": [0.5]}, "2 to 32 steps"),
             ({"form": "colour"}, "cannot move"),
-            ({"unit": "miles"}, "is not told in"),
+            ({"unit": "miles"}, "cannot be given in"),
         ):
             self.assertIn(told, self.make("set-pulse", 422, owner="low", **wrong)["detail"])
         self.make("set-pulse", 422, owner="low", period=1000.0)
@@ -268,7 +268,7 @@ class Deals(Rhythm):
         self.begin()
         before = self.state()
         for kind, fields, told in (
-            ("set-deal", {"order": "backwards"}, "dealt"),
+            ("set-deal", {"order": "backwards"}, "deal order"),
             ("set-deal", {"places": FOUR[:1]}, "2 to 16 places"),
             ("set-deal", {"places": [FOUR[0], FOUR[0]]}, "same id"),
             ("set-deal", {"timbre": "brass"}, "timbre"),
@@ -360,12 +360,12 @@ class Freezes(Rhythm):
         tasks.run(Freeze, late.pk, freeze)
         late.refresh_from_db()
         self.assertEqual(late.status, "failed")
-        self.assertIn("changed meanwhile", late.message)
+        self.assertIn("changed meanwhile", str(late.messages[0]))
         gone = Freeze.objects.create(**{**owner, "source": "high"})
         self.make("remove-source", source="high")
         tasks.run(Freeze, gone.pk, freeze)
         gone.refresh_from_db()
-        self.assertIn("removed meanwhile", gone.message)
+        self.assertIn("removed meanwhile", str(gone.messages[0]))
         stopped = Freeze.objects.create(**owner)
         answer = self.post(self.emil, f"/freezes/{stopped.pk}/cancel", {})
         self.assertEqual(answer.json()["status"], "cancelled")

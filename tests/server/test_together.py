@@ -59,7 +59,7 @@ class Together(SessionCase):
         refused = self.turn(self.as_("emil"), "undo")
         self.assertEqual((refused.status_code, refused.json()["partly"]), (409, True))
         answer = self.turn(self.as_("emil"), "undo", partly=True).json()
-        self.assertIn("Olga has changed", answer["notice"])
+        self.assertIn("Olga has changed", answer["notice"]["text"])
         sources = self.state()["sources"]
         # The mirror is taken back where it still stands, and nothing that came before it.
         self.assertEqual([sources[key]["swap_channels"] for key in ("low", "wide")], [False, False])
@@ -71,7 +71,7 @@ class Together(SessionCase):
         self.make("emil", "set-effect", to="hall", effect="e", settings={"feedback": 0.7})
         self.make("olga", "set-effect", to="hall", effect="e", settings={"beats": 0.5})
         self.make("olga", "set-effect", to="hall", effect="r", on=False)
-        self.assertEqual(self.turn(self.as_("emil"), "undo").json()["notice"], "")
+        self.assertIsNone(self.turn(self.as_("emil"), "undo").json()["notice"])
         room, echo = self.state()["returns"]["hall"]["effects"]
         self.assertEqual((echo["settings"]["feedback"], echo["settings"]["beats"], room["on"]), (0.45, 0.5, False))
 

@@ -16,9 +16,12 @@ from django.test import TransactionTestCase
 
 from needle.session.migrations import renamed, with_todays_names
 from needle.session.validation import check_document
+from server.analysis.models import Report
+from server.delivery.models import Delivery
 from server.editing.models import Draft, Preset
 from server.editing.operations import operation_from
 from server.editing.services import replayed
+from server.media.models import Freeze, Upload
 from server.mixsessions.log import document_at
 from server.mixsessions.models import MixSession, OperationRecord
 from server.mixsessions.state import DocumentState, stored_document
@@ -207,6 +210,36 @@ class Upgrading(TransactionTestCase):
         self.assertEqual(row.body["operations"][0]["source"], expected)
         self.assertEqual(row.body["operations"][1]["to"], hall)
         self.assertEqual(row.inverse, {"kind": "remove-source", "source": "low"})
+
+    def test_what_was_said_of_files_and_tasks_stays_said(self) -> None:
+        leaves = MigrationExecutor(connection).loader.graph.leaf_nodes()
+        self.migrate([("media", "0014_purposes"), ("analysis", "0001_initial"), ("delivery", "0003_attempts")])
+        rowan = self.old("User", "auth").create(username="rowan")
+        session = self.old("MixSession").create(
+            name="Night Ferry",
+            rate=48000,
+            length=0.0,
+            layout="stereo",
+            tempos=[],
+            metres=[],
+            law="sine",
+            centre_zero=False,
+        )
+        common = {"session": session, "author": rowan, "status": "failed", "message": "The disk was full."}
+        upload = self.old("Upload", "media").create(**common, name="bell.wav", size=3)
+        self.old("Freeze", "media").create(**common, revision=0, source="bell")
+        self.old("Report", "analysis").create(**{**common, "message": ""}, title="Night Ferry")
+        self.old("Delivery", "delivery").create(
+            **common, revision=0, start=0, stop=1, order={}, doing="the mix", notes=["Nothing sounds.", "Two."]
+        )
+        self.migrate(leaves)
+        self.assertEqual([str(message) for message in Upload.objects.get(pk=upload.pk).messages], [common["message"]])
+        self.assertEqual([str(message) for message in Freeze.objects.get().messages], [common["message"]])
+        self.assertEqual(Report.objects.get().messages, [])
+        delivery = Delivery.objects.get()
+        self.assertEqual([str(message) for message in delivery.messages], [common["message"]])
+        self.assertEqual([str(note) for note in delivery.notes], ["Nothing sounds.", "Two."])
+        self.assertIsNone(delivery.doing)
 
     def test_names_change_in_everything_that_is_stored(self) -> None:
         before = json.loads(gzip.decompress(LOG_OF_BEFORE.read_bytes()))

@@ -16,7 +16,7 @@ from django.test import Client
 from server.media import assets, quotas, uploads
 from server.media.assets import asset_audio
 from server.media.models import Asset, Upload
-from tests.server.sessions import RATE, SessionCase, source
+from tests.server.sessions import RATE, SessionCase, messages_text, source
 
 
 def wave(audio: np.ndarray, rate: int = RATE, **how: str) -> bytes:
@@ -172,9 +172,9 @@ class Uploads(Sending):
         cases = {
             "a picture": (b"\x89PNG\r\n\x1a\n" + b"\0" * 5000, "is not an audio file"),
             "a text": (b"just words, nothing to hear", "is not an audio file"),
-            "cut off": (good[: len(good) // 2], "breaks off"),
+            "clipped": (good[: len(good) // 2], "breaks off"),
             "a length that lies": (bytes(lies), "breaks off"),
-            "a million channels": (bytes(many), "channels; 64 is the most"),
+            "a million channels": (bytes(many), "channels; 64 are the most"),
             "samples that are no numbers": (wave(bad, subtype="FLOAT"), "not numbers"),
             "unpacks to days": (bomb.getvalue(), "hours"),
             "no sound": (wave(np.zeros((1, 0))), "no sound"),
@@ -184,8 +184,8 @@ class Uploads(Sending):
             with self.subTest(what):
                 found = self.send(content, f"{what}.wav")
                 self.assertEqual(found["status"], "failed")
-                self.assertRegex(found["message"], told)
-                self.assertIn(f"{what}.wav", found["message"])
+                self.assertRegex(messages_text(found["messages"]), told)
+                self.assertIn(f"{what}.wav", messages_text(found["messages"]))
                 self.assertIsNone(found["asset"])
                 self.assertEqual(self.left_behind(), [])
 
@@ -195,7 +195,7 @@ class Uploads(Sending):
         with mock.patch("needle.io.audio.MAX_SAMPLES", 8 * 60 * 4000):
             found = self.send(small)
         self.assertEqual(found["status"], "failed")
-        self.assertIn("decodes to", found["message"])
+        self.assertIn("decodes to", messages_text(found["messages"]))
         self.assertEqual(self.left_behind(), [])
 
     def test_room_is_allocated_before_a_sample_is_written(self) -> None:
@@ -206,7 +206,7 @@ class Uploads(Sending):
             with self.subTest(what), mock.patch.object(where, what, **how):
                 found = self.send(wave(noise()))
                 self.assertEqual(found["status"], "failed")
-                self.assertIn("no room", found["message"])
+                self.assertIn("no room", messages_text(found["messages"]))
                 self.assertEqual(self.left_behind(), [])
         written = []
         with mock.patch.object(assets, "read_at", side_effect=lambda *_: written.append(self.blocks()) or iter(())):
@@ -240,7 +240,7 @@ class Uploads(Sending):
         self.assertEqual(read.call_count, 0)
         found = Upload.objects.get(pk=upload)
         self.assertEqual(found.status, "failed")
-        self.assertIn("2 times", found.message)
+        self.assertIn("2 times", " ".join(map(str, found.messages)))
         self.assertEqual(self.left_behind(), [])
 
     def test_sizes_and_names_are_checked_before_anything_is_sent(self) -> None:
@@ -276,11 +276,11 @@ class Quotas(Sending):
         base = quotas.stored_bytes(self.users["olga"])
         self.assertGreater(base, 0)
         with self.settings(QUOTA=base + 100 * decoded):
-            self.assertEqual(self.announce(content)["notice"], "")
+            self.assertIsNone(self.announce(content)["notice"])
         Upload.objects.all().delete()
         with self.settings(QUOTA=round((base + decoded) * 1.05)):
             first = self.announce(content)
-            self.assertIn("The sessions of Olga hold", first["notice"])
+            self.assertIn("The sessions of Olga hold", first["notice"]["text"])
             Upload.objects.all().delete()
             self.assertEqual(self.send(content)["status"], "ready")
         with self.settings(QUOTA=base):
@@ -293,7 +293,7 @@ class Quotas(Sending):
         with self.settings(QUOTA=base + 10 * len(small)):
             answer = self.send(small)
         self.assertEqual(answer["status"], "failed")
-        self.assertIn("would hold", answer["message"])
+        self.assertIn("would hold", messages_text(answer["messages"]))
         self.assertEqual(self.left_behind(), [])
 
     def test_the_server_has_a_quota_of_its_own(self) -> None:

@@ -13,6 +13,9 @@ const character = {
   sentence: "Mono.",
 };
 
+/** A text as the server says it. */
+const plain = (text: string) => (text ? [{ code: "", parameters: {}, text }] : []);
+
 /** A server that takes files: what it has of each, and what it makes of them. */
 class Taking {
   received = 0;
@@ -29,8 +32,8 @@ class Taking {
   state() {
     const asset = { id: "a".repeat(64), channels: this.channels, rate: 44100, seconds: 2, character };
     return {
-      id: "u", name: "x", size: this.size, received: this.received, status: this.status, progress: 1, message: this.refusal,
-      notice: this.received ? "" : this.notice, part_bytes: PART, asset: this.status === "ready" ? asset : null,
+      id: "u", name: "x", size: this.size, received: this.received, status: this.status, progress: 1, messages: plain(this.refusal),
+      notice: this.received ? null : (plain(this.notice)[0] ?? null), part_bytes: PART, asset: this.status === "ready" ? asset : null,
     }; // prettier-ignore
   }
 

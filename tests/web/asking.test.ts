@@ -1,4 +1,5 @@
 /** What the page asks of the server for itself: told how far it is, stopped, refused, asked again. */
+import { useSelection } from "@/session/selection";
 import { effectScope, nextTick, type EffectScope } from "vue";
 import { useMeasurement } from "@/desks/balance/details/measurement";
 import { usePeople } from "@/features/people/people";
@@ -8,7 +9,6 @@ import { useFreezing } from "@/session/freezing";
 import { useLibrary } from "@/session/library";
 import { usePlacementReading } from "@/desks/place/details/reading";
 import { useWaveforms } from "@/session/waveforms";
-import { usePlayer } from "@/audio/player";
 import { useNotices } from "@/ui/notices";
 import { say } from "@/ui/say";
 import { Desk, settle, source } from "./desk";
@@ -163,11 +163,11 @@ describe("freezing", () => {
     timed();
     const freezing = useFreezing();
     const states = ["running", "running", "done"];
-    desk.gives["/freezes/"] = () => ({ id: "f", status: states.shift(), done: 0.5, message: "" });
+    desk.gives["/freezes/"] = () => ({ id: "f", status: states.shift(), done: 0.5, messages: [] });
     const others = globalThis.fetch;
     vi.stubGlobal("fetch", (path: string, options?: { body?: string }) =>
       path.endsWith("/freeze")
-        ? new Response('{"id": "f", "status": "waiting", "done": 0, "message": ""}')
+        ? new Response('{"id": "f", "status": "waiting", "done": 0, "messages": []}')
         : others(path, options),
     );
     const oars = session.sources[0]!;
@@ -209,12 +209,13 @@ describe("waveforms", () => {
   });
 
   it("that did not come are asked for again", async () => {
+    timed();
     const waveforms = useWaveforms();
     desk.gives["/waveform?"] = () => {
       throw new Error("away");
     };
     waveforms.of(session.sources[0]!);
-    await settle();
+    await pass(1100);
     waveforms.of(session.sources[0]!);
     expect(paths("/waveform?").length).toBe(2);
   });
@@ -223,13 +224,12 @@ describe("waveforms", () => {
 describe("the reading of a placement", () => {
   it("follows what is chosen, what is changed, and the playhead by half seconds", async () => {
     timed();
-    const player = usePlayer();
     const reading = scope.run(() => usePlacementReading())!;
     desk.gives["/placement?"] = (path) => ({ lost: path.includes("oars") ? 1 : 2 });
-    player.chosen = "oars";
+    useSelection().chosen = "oars";
     await pass(200);
-    expect(reading.value).toEqual({ lost: 1, revision: 5 });
-    player.chosen = "gulls";
+    expect(reading.value).toEqual({ lost: 1, revision: 5, source: "oars" });
+    useSelection().chosen = "gulls";
     await nextTick();
     expect(reading.value).toBeNull();
     await pass(200);

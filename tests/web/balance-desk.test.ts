@@ -126,7 +126,7 @@ describe("a counterweight", () => {
 
 describe("a report", () => {
   const made: Schemas["ReportOut"] = {
-    id: "r", title: "Tones, First", revision: 13, start: 0, end: 2, status: "done", progress: 1, message: "",
+    id: "r", title: "Tones, First", revision: 13, start: 0, end: 2, status: "done", progress: 1, messages: [],
   }; // prettier-ignore
 
   it("is ordered of a passage, and opened when it is there", async () => {

@@ -139,7 +139,7 @@ export class Desk {
     const answer = this.answers.shift() ?? [];
     if (!this.quick) await new Promise<void>((go) => this.waiting.push(go));
     if (typeof answer === "string") return json({ detail: answer }, 422);
-    return json({ revision: this.told(answer, sent.client_id), notice: "", turns: this.turns });
+    return json({ revision: this.told(answer, sent.client_id), notice: null, turns: this.turns });
   }
 
   /** A revision as everybody is told of it. */

@@ -43,7 +43,7 @@ describe("the session's settings", () => {
   it("lists what moves when the loudspeakers are others", async () => {
     await open();
     await page.press(/^Session settings/);
-    await page.press("Loudspeakers");
+    await page.press("Speakers");
     page.field(/Five and LFE/).click();
     await page.until(
       () => /Mix for five and LFE/i.test(page.dialog!.textContent ?? ""),
@@ -85,8 +85,8 @@ describe("help and preferences", () => {
     await page.key("?");
     expect(page.dialog!.textContent).toContain("Listening, only you");
     await page.press(/^preferences/);
-    await page.until(() => /night/.test(page.dialog?.textContent ?? ""), "the preferences open");
-    page.field(/^night/).click();
+    await page.until(() => /Night/.test(page.dialog?.textContent ?? ""), "the preferences open");
+    page.field(/^Night/).click();
     await page.key("Shift");
     expect(document.documentElement.dataset.paper).toBe("night");
     expect(page.posted.at(-1)).toMatchObject({
@@ -94,6 +94,27 @@ describe("help and preferences", () => {
       path: "/api/preferences",
       body: { paper: "night" },
     });
+  });
+
+  it("changes a shortcut: the key is pressed on its button, and the help sheet shows it", async () => {
+    await open();
+    await page.key("?");
+    await page.press(/^preferences/);
+    await page.press(/^Change shortcuts/);
+    const button = page.button(/^Key for Loop the passage/);
+    button.click();
+    await page.key("j", button);
+    expect(page.posted.at(-1)).toMatchObject({ path: "/api/preferences", body: { shortcuts: { r: "j" } } });
+    await page.until(() => page.button(/^Key for Loop the passage/).textContent?.trim() === "J", "it is J");
+    const other = page.button(/^Key for Metronome/);
+    other.click();
+    await page.key("Escape", other);
+    expect(other.textContent?.trim()).toBe("K");
+    other.click();
+    await page.key("Backspace", other);
+    expect(page.posted.at(-1)).toMatchObject({ body: { shortcuts: { r: "j", k: "" } } });
+    await page.press("Reset all shortcuts");
+    expect(page.posted.at(-1)).toMatchObject({ body: { shortcuts: {} } });
   });
 });
 

@@ -6,7 +6,7 @@ import { delayed, Page } from "./page";
 let page: Page;
 
 const delivery = (values: Partial<Schemas["DeliveryOut"]> = {}): Schemas["DeliveryOut"] => ({
-  id: "d", author: "Olga", doing: "the mix", files: [], created_at: "2026-01-01T12:00:00Z", message: "", notes: [],
+  id: "d", author: "Olga", doing: { code: "delivery.moves", parameters: {}, text: "Moves" }, files: [], created_at: "2026-01-01T12:00:00Z", messages: [], notes: [],
   order: { format: "wav-24", mix: true, folds: [], stems: "none", moves: [] } as never,
   progress: 0.4, revision: 13, seconds: 4, start: 0, status: "running", ...values,
 }); // prettier-ignore
@@ -30,7 +30,7 @@ describe("an order", () => {
   it("waits for what was changed a moment ago", async () => {
     await open();
     let change = "";
-    const mute = delayed(() => ({ revision: page.revised(change), notice: "", turns: page.turns }));
+    const mute = delayed(() => ({ revision: page.revised(change), notice: null, turns: page.turns }));
     page.gives["/operations"] = (body) => {
       change = String(body.client_id);
       return mute.answer();
@@ -61,9 +61,7 @@ describe("what is made", () => {
     const card = page.named("article", "Export of revision 13");
     expect(card.textContent).toContain("Olga");
     expect(card.querySelector("[role=progressbar]")?.getAttribute("aria-valuenow")).toBe("40");
-    page.answers["/deliveries"] = [
-      delivery({ status: "cancelled", message: "Cancelled. No files were kept." }),
-    ];
+    page.answers["/deliveries"] = [delivery({ status: "cancelled", messages: [] })];
     await page.press("Cancel");
     expect(page.posted.at(-1)?.path).toMatch(/\/deliveries\/d\/(cancel|stop)$/);
     await page.until(() => page.text.includes("No files were kept"), "it is stopped");

@@ -21,7 +21,7 @@ const row = (values: Partial<SessionRow>): SessionRow => ({
 }); // prettier-ignore
 
 const delivery = (values: Partial<Delivery>): Delivery => ({
-  id: "d", status: "running", progress: 0, doing: "", message: "", revision: 5, start: 0, seconds: 8, author: "Rowan",
+  id: "d", status: "running", progress: 0, doing: null, messages: [], revision: 5, start: 0, seconds: 8, author: "Rowan",
   created_at: "2026-04-01T10:00:00Z", order: { tolerance_db: 1.5, tolerance_seconds: 4, ...FIRST }, files: [], notes: [], ...values,
 }); // prettier-ignore
 
@@ -86,7 +86,7 @@ describe("the list of sessions", () => {
   });
 
   it("says why a file was refused, and keeps the list", async () => {
-    const upload = { id: "u", name: "x.zip", size: 3, received: 3, status: "failed", progress: 0, message: "x.zip is damaged.", part_bytes: 4, session: null }; // prettier-ignore
+    const upload = { id: "u", name: "x.zip", size: 3, received: 3, status: "failed", progress: 0, messages: [{ code: "", parameters: {}, text: "x.zip is damaged." }], part_bytes: 4, session: null }; // prettier-ignore
     answering({ "/api/imports": upload, "/api/sessions": rows });
     const list = useSessionList();
     await list.look();
@@ -96,7 +96,14 @@ describe("the list of sessions", () => {
       null,
       2,
     ]);
-    answering({ "/api/imports": { ...upload, status: "ready", session: "new", message: "One note." } });
+    answering({
+      "/api/imports": {
+        ...upload,
+        status: "ready",
+        session: "new",
+        messages: [{ code: "", parameters: {}, text: "One note." }],
+      },
+    });
     expect(await list.open(new File(["abc"], "x.zip"))).toEqual({ id: "new", notes: "One note." });
   });
 });

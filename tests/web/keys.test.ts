@@ -1,7 +1,7 @@
 /** The keys of a session: each does what the help sheet says, for as long as it says, and not while one writes. */
+import { useSelection } from "@/session/selection";
 import { createApp, effectScope, type EffectScope } from "vue";
 import { routerKey } from "vue-router";
-import { useChartView } from "@/session/view";
 import { useComments } from "@/features/comments/comments";
 import { useMoves } from "@/session/moves";
 import { usePulses } from "@/session/pulses";
@@ -9,6 +9,7 @@ import { useTakes } from "@/session/takes";
 import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
 import { usePreferences } from "@/account/preferences";
+import { useShortcutKeys } from "@/account/shortcutKeys";
 import { usePlayer } from "@/audio/player";
 import { KEYS, useKeys } from "@/shell/shortcuts";
 import { useNotices } from "@/ui/notices";
@@ -111,18 +112,18 @@ describe("keys", () => {
   });
 
   it("choose neighbours and stop at the ends; solo the selection and show it alone", () => {
-    const [player, view] = [usePlayer(), useChartView()];
-    view.choose("oars");
+    const player = usePlayer();
+    useSelection().choose("oars");
     press("]");
     press("]");
     press("]");
-    expect(player.chosen).toBe("drum");
+    expect(useSelection().chosen).toBe("drum");
     press("s");
     expect(player.solo).toEqual(["drum"]);
     press("h");
-    expect(view.shownSources.map((one) => one.id)).toEqual(["drum"]);
+    expect(useSelection().shownSources.map((one) => one.id)).toEqual(["drum"]);
     press("[");
-    expect(player.chosen).toBe("gulls");
+    expect(useSelection().chosen).toBe("gulls");
   });
 
   it("are only the named ones, for who wants no letters to be shortcuts", () => {
@@ -211,7 +212,7 @@ describe("keys", () => {
     press("w");
     expect(player.bypass).toBeNull();
     letGo("w");
-    useChartView().choose("gulls");
+    useSelection().choose("gulls");
     press("w");
     expect(player.bypass).toMatchObject({ source: "gulls", treatment: "all" });
     letGo("w");
@@ -266,11 +267,42 @@ describe("keys", () => {
     expect(keep).toHaveBeenCalledTimes(1);
   });
 
+  it("are those that one has set: changed, swapped, switched off, with Shift and held", async () => {
+    const player = usePlayer();
+    const toggled = vi.spyOn(player, "toggle").mockImplementation(() => undefined);
+    const monitor = useMonitor();
+    vi.stubGlobal("fetch", () => Promise.resolve(new Response("{}")));
+    const keys = useShortcutKeys();
+    await keys.setKey("r", "j");
+    expect([press("r"), press("j"), player.round !== null]).toEqual([false, true, true]);
+    // The one that has the key takes the other's.
+    await keys.setKey("k", "m");
+    expect([keys.keyOf("k"), keys.keyOf("m")]).toEqual(["m", "k"]);
+    press("k");
+    expect(player.monitor).toBe("mono");
+    letGo("k");
+    expect(player.monitor).toBe("stereo");
+    press("m");
+    expect(player.click).toBe(true);
+    press("Shift+K");
+    expect(monitor.latched).toBe("mono");
+    await keys.setKey("h", "");
+    expect([press("h"), keys.nameOf("h")]).toEqual([false, "–"]);
+    expect(keys.shown("M, Shift+M", ["m"])).toBe("K, Shift+K");
+    expect(keys.shown("Ctrl+Z", ["z"])).toBe("Ctrl+Z");
+    await keys.setKey("k", "k");
+    expect(usePreferences().liked.shortcuts).toEqual({ r: "j", h: "" });
+    press(" ");
+    expect(toggled).toHaveBeenCalledTimes(1);
+    await keys.reset();
+    expect(press("r")).toBe(true);
+  });
+
   it("do what the help sheet lists, every one of them", () => {
     vi.spyOn(usePlayer(), "toggle").mockImplementation(() => undefined);
     vi.spyOn(session, "turnBack").mockImplementation(() => undefined);
     const where: Record<string, string> = {
-      "Listening, only you": "place", "Your changes": "place", Pulse: "pulse", "Moves: the chart's tools and recording": "move",
+      "Listening, only you": "place", "Your changes": "place", Pulse: "pulse", "Move: the chart's tools and recording": "move",
     }; // prettier-ignore
     const names: Record<string, string> = { Space: " ", "−": "-" };
     const held = ["w", "m", "b"];

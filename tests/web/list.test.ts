@@ -1,8 +1,8 @@
 // @vitest-environment happy-dom
 /** The list of sources: filtered, folded, compact, gone through by keys; where one is, and what one hears otherwise. */
+import { useSelection } from "@/session/selection";
 import { nextTick } from "vue";
 import { usePlayer } from "@/audio/player";
-import { useChartView } from "@/session/view";
 import { Page, SESSION } from "./page";
 
 let page: Page;
@@ -79,7 +79,7 @@ describe("many sources", () => {
   });
 
   it("are one tab stop, gone through by the arrow keys without selecting", async () => {
-    const chosen = usePlayer().chosen;
+    const chosen = useSelection().chosen;
     const stops = [...document.querySelectorAll<HTMLElement>(".roster .list [data-stop]")];
     expect(stops.filter((one) => one.tabIndex === 0)).toHaveLength(1);
     stops.find((one) => one.tabIndex === 0)!.focus();
@@ -99,7 +99,7 @@ describe("many sources", () => {
         (one) => one.tabIndex === 0,
       ),
     ).toHaveLength(1);
-    expect(usePlayer().chosen).toBe(chosen);
+    expect(useSelection().chosen).toBe(chosen);
   });
 
   it("go to another place of the list by a pointer that drags their ink", async () => {
@@ -119,23 +119,23 @@ describe.each(["stereo", "room"] as const)("marks in the picture, in %s", (kind)
     const marks = (): HTMLElement[] => [...document.querySelectorAll<HTMLElement>("svg [data-mark]")];
     const stop = (): HTMLElement[] => marks().filter((one) => one.getAttribute("tabindex") === "0");
     await page.until(() => marks().length > 1, "the picture is there");
-    const chosen = usePlayer().chosen;
+    const chosen = useSelection().chosen;
     expect(stop().map((one) => one.dataset.mark)).toEqual([chosen]);
     stop()[0]!.focus();
     for (const key of ["PageUp", "PageUp", "PageUp"]) await page.key(key, document.activeElement!);
     await page.key("PageDown", document.activeElement!);
     const here = (document.activeElement as HTMLElement).dataset.mark;
     expect(stop().map((one) => one.dataset.mark)).toEqual([here]);
-    expect(usePlayer().chosen).toBe(chosen);
+    expect(useSelection().chosen).toBe(chosen);
     await page.key("Enter", document.activeElement!);
-    expect(usePlayer().chosen).toBe(here);
+    expect(useSelection().chosen).toBe(here);
   });
 });
 
 describe("where one is", () => {
   it("is kept for the session: selection, playhead and solos", async () => {
     await open();
-    useChartView().choose("more-2");
+    useSelection().choose("more-2");
     usePlayer().seek(1.5);
     usePlayer().soloThese(["more-2"]);
     await nextTick();
@@ -151,7 +151,7 @@ describe("where one is", () => {
     page = new Page("stereo");
     localStorage.setItem(`needle-where-${SESSION}`, JSON.stringify({ ...JSON.parse(kept!), selection: ["wide", "gone"], solo: ["wide"] })); // prettier-ignore
     await page.desk("move");
-    expect(usePlayer().chosen).toBe("wide");
+    expect(useSelection().chosen).toBe("wide");
     expect(usePlayer().playhead).toBe(1.5);
     expect(usePlayer().solo).toEqual(["wide"]);
   });

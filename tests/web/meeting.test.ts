@@ -208,7 +208,7 @@ describe("what one likes", () => {
     await page.press(/^Wide/);
     await page.key("?");
     await page.press(/^preferences/);
-    await page.until(() => /night/.test(page.dialog?.textContent ?? ""), "the preferences open");
+    await page.until(() => /Night/.test(page.dialog?.textContent ?? ""), "the preferences open");
     page.field(/^−31/).click();
     await page.key("Shift");
     expect(page.posted.at(-1)).toMatchObject({ path: "/api/preferences", body: { places: "signed" } });

@@ -40,6 +40,31 @@ describe("points", () => {
     expect(document.querySelectorAll("[data-point]")).toHaveLength(0);
   });
 
+  it("go to the chosen source, whatever other line lies under two presses; what is hidden is not hit", async () => {
+    const at = Number(page.slider("Position of High").getAttribute("aria-valuenow")) / 100;
+    const [clientX, clientY] = spot((at + 1) / 2, 0.3);
+    const press = (type: string, detail: number): boolean =>
+      chart().dispatchEvent(new PointerEvent(type, { bubbles: true, clientX, clientY, detail, button: 0 }));
+    const chosen = (): string => page.slider("Position of High").closest("[data-source]")!.className;
+    press("pointerdown", 1);
+    press("pointerup", 1);
+    await page.key("Shift");
+    expect(chosen()).toContain("chosen");
+    await page.press("Wide");
+    press("pointerdown", 1);
+    press("pointerup", 1);
+    press("pointerdown", 2);
+    press("pointerup", 2);
+    chart().dispatchEvent(new MouseEvent("dblclick", { bubbles: true, clientX, clientY }));
+    await page.key("Shift");
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "wide" });
+    await page.choose("Lines of other sources", "Others: hidden");
+    press("pointerdown", 1);
+    press("pointerup", 1);
+    await page.key("Shift");
+    expect(chosen()).not.toContain("chosen");
+  });
+
   it("are dragged elsewhere, and only that point is told to move", async () => {
     await page.press("Low");
     const dot =

@@ -1,4 +1,5 @@
 /** A session of three sources, one of which moves and one could, as the stores of the Move desk begin with it. */
+import { useSelection } from "@/session/selection";
 import { useChartView } from "@/session/view";
 
 import { useLibrary } from "@/session/library";
@@ -34,6 +35,6 @@ export async function atDesk() {
   } as never;
   const view = useChartView();
   const player = usePlayer();
-  view.choose("oars");
+  useSelection().choose("oars");
   return { desk, session, view, player };
 }

@@ -1,4 +1,5 @@
 /** The Move desk's stores: stretches and drafts, drawing, controllers, lanes as they are followed. */
+import { useSelection } from "@/session/selection";
 import { nextTick } from "vue";
 
 import { useDrawing } from "@/desks/move/chart/drawing";
@@ -53,12 +54,12 @@ describe("a stretch", () => {
     const { view } = await atDesk();
     const moves = useMoves();
     expect(moves.lanes).toEqual([{ owner: "oars", parameter: "pan" }]);
-    view.choose("gulls");
+    useSelection().choose("gulls");
     view.showLane({ owner: "gulls", parameter: "pan_left" });
     expect(moves.lanes.map(({ parameter }) => parameter)).toEqual(["pan_left", "pan_right"]);
     moves.toggleAlong({ owner: "gulls", parameter: "pan_right" });
     expect(moves.lanes.map(({ parameter }) => parameter)).toEqual(["pan_left"]);
-    view.chooseThese(["oars", "gulls", "drum"]);
+    useSelection().chooseThese(["oars", "gulls", "drum"]);
     view.showLane({ owner: "oars", parameter: "pan" });
     expect(moves.lanes.map(({ owner }) => owner)).toEqual(["oars", "drum"]);
   });
@@ -204,7 +205,7 @@ describe("a controller", () => {
     midi.receive([0xb1, 10, 0]);
     midi.receive([0x90, 10, 0]);
     expect(session.laneValueAt({ owner: "oars", parameter: "pan" }, 4)).toBe(1);
-    view.choose("gulls");
+    useSelection().choose("gulls");
     view.showLane({ owner: "gulls", parameter: "pan_left" });
     midi.receive([0xb0, 11, 0]);
     expect(session.laneValueAt({ owner: "gulls", parameter: "pan_right" }, 4)).toBe(-1);

@@ -1,4 +1,5 @@
 /** What stands in the pictures: every source's line on the chart, its mark in the field, a dealt part, what lies on top. */
+import { useSelection } from "@/session/selection";
 import { effectScope, type EffectScope } from "vue";
 import { axisFor, labelled, levelHeight } from "@/ui/drawing/axis";
 import { useLines } from "@/desks/move/chart/lines";
@@ -66,7 +67,7 @@ afterEach(() => {
 
 describe("lines on the chart", () => {
   it("are one of every source in its ink: both sides', or the ends of a span; what is muted is silent", async () => {
-    const { view } = await open();
+    await open();
     const { others, chosen, isField } = scope.run(() => useLines())!;
     expect(isField.value).toBe(true);
     expect(others.value.map((one) => one.colour)).toEqual([INKS[0], INKS[1], INKS[1], INKS[2]]);
@@ -74,7 +75,7 @@ describe("lines on the chart", () => {
     expect(others.value.map((one) => one.silent)).toEqual([false, false, false, true]);
     expect(others.value[3]!.spread?.value).toBe(0.5);
     expect(chosen.value).toEqual([]);
-    view.choose("voices");
+    useSelection().choose("voices");
     expect(others.value.length).toBe(3);
     expect(chosen.value.map((one) => one.chosen)).toEqual([true]);
   });
@@ -91,7 +92,7 @@ describe("lines on the chart", () => {
   it("of two sides are bold where both are worked on; the one that is not lies below", async () => {
     const { view } = await open();
     const { chosen } = scope.run(() => useLines())!;
-    view.choose("gulls");
+    useSelection().choose("gulls");
     view.showLane({ owner: "gulls", parameter: "pan_left" });
     expect(chosen.value.map((one) => one.chosen)).toEqual([true, true]);
     useMoves().toggleAlong({ owner: "gulls", parameter: "pan_right" });
@@ -109,7 +110,7 @@ describe("lines on the chart", () => {
     tools.others = "hidden";
     expect(others.value).toEqual([]);
     tools.others = "shown";
-    view.choose("oars");
+    useSelection().choose("oars");
     view.showLane({ owner: "return:quay", parameter: "pan" });
     expect(isField.value).toBe(false);
     expect(others.value).toEqual([]);
@@ -119,16 +120,16 @@ describe("lines on the chart", () => {
   it("go with the hand that drags a point, and only the chosen one's do", async () => {
     const { view } = await open();
     const { others, chosen } = scope.run(() => useLines())!;
-    view.choose("oars");
+    useSelection().choose("oars");
     view.dragged = { key: "oars/pan", points: [point(0, 0.9)] as never };
     expect(chosen.value[0]!.points.map((one) => one.value)).toEqual([0.9]);
-    view.choose("gulls");
+    useSelection().choose("gulls");
     expect(others.value[0]!.points.map((one) => one.value)).toEqual([-0.5, 0.5]);
   });
 
   it("stand where a hand shows them, but while it is written where the static value is", async () => {
-    const { view, session } = await open();
-    view.choose("oars");
+    const { session } = await open();
+    useSelection().choose("oars");
     vi.spyOn(session, "shown").mockReturnValue(0.8);
     const value = (): number => scope.run(() => useLines())!.chosen.value[0]!.value;
     expect(value()).toBe(0.8);
@@ -183,16 +184,16 @@ describe("marks in the field", () => {
 
 describe("what lies on top", () => {
   it("is what is chosen; while a hand is down nothing changes its place", async () => {
-    const { view } = await open();
+    await open();
     const ids = ["oars", "gulls", "voices"];
     const { ordered, hold } = scope.run(() => useDrawingOrder(() => ids, (one) => one))!; // prettier-ignore
     expect(ordered.value).toEqual(ids);
-    view.choose("oars");
+    useSelection().choose("oars");
     expect(ordered.value).toEqual(["gulls", "voices", "oars"]);
-    view.choose("gulls", true);
+    useSelection().choose("gulls", true);
     expect(ordered.value).toEqual(["voices", "oars", "gulls"]);
     hold();
-    view.choose("voices");
+    useSelection().choose("voices");
     expect(ordered.value).toEqual(["voices", "oars", "gulls"]);
   });
 });

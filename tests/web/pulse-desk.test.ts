@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
 /** The Pulse desk worked at: cycles, waves and steps, kept pulses, what is tried, and parts that are dealt to places. */
+import { useSelection } from "@/session/selection";
 import type { Schemas } from "@/api/http";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
@@ -23,11 +24,11 @@ describe("a page that is slow to come", () => {
     const library = delayed(() => page.answers["/api/library"]);
     page.gives["/api/library"] = library.answer;
     await page.desk("pulse");
-    expect(usePlayer().chosen).not.toBe("wide");
+    expect(useSelection().chosen).not.toBe("wide");
     await page.press("Wide");
     library.release();
     await page.until(() => page.text.includes("Cycle"), "the desk is there");
-    expect(usePlayer().chosen).toBe("wide");
+    expect(useSelection().chosen).toBe("wide");
   });
 });
 

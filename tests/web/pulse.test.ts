@@ -1,4 +1,5 @@
 /** The Pulse desk's own arithmetic, and what its stores send: drawn figures, events, pulses and deals. */
+import { useSelection } from "@/session/selection";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { eventAt, nearestEvent } from "@/domain/events";
 import { beatY, centreOf, marksOf, placePath, reachOf, sidePath } from "@/desks/pulse/figure/figure";
@@ -34,7 +35,7 @@ async function opened(parts = {}) {
   const session = await desk.open();
   const rhythm = { at_first: FIRST, limits: LIMITS, threshold: [0.05, 0.2, 0.95] };
   useLibrary().library = { ...ROOMS, rhythm, modes: [] } as never;
-  usePlayer().chosen = "pad";
+  useSelection().chosen = "pad";
   await settle();
   desk.posted = [];
   return session;
@@ -163,7 +164,7 @@ describe("a pulse", () => {
     ]); // prettier-ignore
     pulses.of = "return:hall";
     expect([pulses.isSource, pulses.pulse?.depth]).toEqual([false, 0.4]);
-    usePlayer().chosen = "drum";
+    useSelection().chosen = "drum";
     await settle();
     expect(pulses.owner).toBe("drum");
   });
@@ -194,6 +195,14 @@ describe("a pulse", () => {
     expect(player.moves).toEqual(["pad/pulse=none"]);
     monitor.compare(false);
     expect(player.moves).toEqual([]);
+    // It ends with what it is about: with other values, and with another source.
+    pulses.withoutIt();
+    pulses.set({ depth: 0.3 });
+    expect([player.moves, monitor.moves]).toEqual([[], null]);
+    pulses.withoutIt();
+    useSelection().chosen = null;
+    await settle();
+    expect([player.moves, monitor.moves]).toEqual([[], null]);
   });
 
   it("keeps its values without what names it", () => {

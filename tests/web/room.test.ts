@@ -1,4 +1,5 @@
 /** The room on the page: coordinates as they are typed, what a hand hears, how it is drawn, what may sound from where. */
+import { useSelection } from "@/session/selection";
 import { describe, expect, it } from "vitest";
 import { useChartView } from "@/session/view";
 import { useMoves } from "@/session/moves";
@@ -8,7 +9,6 @@ import { usePlanHand } from "@/gestures/planDrag";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
 import { roomTaps, type HandRow, type RoomReading } from "@/audio/heldSource";
-import { usePlayer } from "@/audio/player";
 import { Desk, ROOMS, settle, source } from "./desk";
 
 describe("places as they are written and typed", () => {
@@ -97,7 +97,7 @@ async function inRoom() {
   useLibrary().library = { ...ROOMS, modes: [] } as never;
   const session = await desk.open();
   const room = useRoom();
-  usePlayer().chosen = "oars";
+  useSelection().chosen = "oars";
   await settle();
   return {
     desk,
@@ -177,8 +177,8 @@ describe("a room", () => {
 describe("several in a room", () => {
   it("are moved by the same, each from where it stands, as one change", async () => {
     const { desk, session, room, oars, wide } = await inRoom();
-    const [plan, view] = [usePlanHand(), useChartView()];
-    view.chooseThese(["oars", "wide"]);
+    const plan = usePlanHand();
+    useSelection().chooseThese(["oars", "wide"]);
     expect(plan.takenAlong(oars).map((one) => one.id)).toEqual(["oars", "wide"]);
     plan.moveAll([oars, wide], { across: 0.25, depth: -0.5 });
     expect(room.endsNow("oars")).toEqual([[0.25, 0.5, 0]]);
@@ -212,7 +212,7 @@ describe("two returns in a room", () => {
     desk.layout = "0+5+0";
     useLibrary().library = { ...ROOMS, modes: [] } as never;
     await desk.open();
-    usePlayer().chosen = "oars";
+    useSelection().chosen = "oars";
     const [moves, view] = [useMoves(), useChartView()];
     view.showLane({ owner: "return:hull", parameter: "pan" });
     moves.pick(0, 4);

@@ -310,6 +310,24 @@ describe("comments", () => {
     expect(comments.all).toEqual([]);
   });
 
+  it("are begun anew while the one before is on its way, and stay begun", async () => {
+    const { desk } = await inSession();
+    const comments = useComments();
+    let answer = (): void => undefined;
+    desk.takes["/comments"] = () => new Promise((resolve) => (answer = () => resolve(remark("a"))));
+    comments.begin(null);
+    const making = comments.make("Closer?");
+    await settle();
+    comments.begin({ start: 1, end: 2 });
+    const next = comments.pin;
+    answer();
+    await making;
+    expect(comments.pin).toBe(next);
+    desk.takes["/comments"] = () => remark("b");
+    await comments.make("And here?");
+    expect(comments.pin).toBeNull();
+  });
+
   it("say where they are pinned", async () => {
     await inSession();
     const comments = useComments();

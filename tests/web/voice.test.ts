@@ -48,6 +48,7 @@ describe("a voice", () => {
     const late = play(voice, 2);
     expect(late.whole).toBe(false);
     expect(late.left.every((value) => value === 0)).toBe(true);
+    expect(voice.silent).toBe(2 * BLOCK);
     voice.put(0, 1, segment(1));
     expect(play(voice, 8).left).toEqual(from(LENGTH, LENGTH));
   });
@@ -85,6 +86,53 @@ describe("a voice", () => {
     expect(over.slice(CROSSFADE).every((value) => Math.abs(value - 5000) < 0.01)).toBe(true);
     const steps = over.slice(1).map((value, i) => Math.abs(value - over[i]!));
     expect(Math.max(...steps)).toBeLessThan(5000 / CROSSFADE + 0.1);
+  });
+
+  it("goes on with the older generation where the newer one has not come: no edit makes a hole", () => {
+    const voice = voiceWith(4);
+    play(voice, 2);
+    voice.put(1, 0, segment(0, 5000));
+    // The next segment is there only as it was, the one after it comes while it sounds.
+    const over = play(voice, 14);
+    expect(over.whole).toBe(true);
+    expect(over.left[6 * BLOCK - 1]! - (LENGTH - 1)).toBeCloseTo(5000);
+    expect(over.left[6 * BLOCK]).toBe(LENGTH);
+    voice.put(3, 1, segment(1, 700));
+    voice.put(2, 2, segment(2, 300));
+    const later = play(voice, 8);
+    expect(later.whole).toBe(true);
+    const steps = later.left.slice(1).map((value, i) => Math.abs(value - later.left[i]! - 1));
+    expect(Math.max(...steps)).toBeLessThan(700 / CROSSFADE + 0.1);
+    expect(later.left.at(-1)! - (2 * LENGTH + 8 * BLOCK - 1)).toBeCloseTo(300, 0);
+  });
+
+  it("never falls silent while edits come faster than their sound, whatever of it comes, and when", () => {
+    const voice = voiceWith(16);
+    let [generation, seed] = [0, 7];
+    const random = (below: number): number => (seed = (seed * 16807) % 2147483647) % below;
+    for (let block = 0; block < 15 * (LENGTH / BLOCK); block += 1) {
+      if (random(3) === 0) generation += 1;
+      const here = Math.floor(voice.position / LENGTH);
+      if (random(2) === 0)
+        voice.put(Math.max(generation - random(3), 0), Math.min(here + random(4), 15), segment(here));
+      const { whole } = play(voice, 1);
+      expect(whole).toBe(true);
+      voice.tidy();
+    }
+  });
+
+  it("turns with the newest of each segment that it goes round", () => {
+    const voice = voiceWith(4);
+    voice.round = { start: 300, stop: 700 };
+    voice.position = 300;
+    play(voice, 2);
+    voice.put(1, 0, segment(0, 5000));
+    const { left, whole } = play(voice, 12);
+    expect(whole).toBe(true);
+    const steps = left.slice(1).map((value, i) => value - left[i]!);
+    // Apart from the turns themselves it only rises, and by no more than a crossfade does.
+    expect(steps.filter((step) => step < 0).length).toBeLessThanOrEqual(4);
+    expect(Math.max(...steps)).toBeLessThan(1 + 5000 / CROSSFADE + 0.1);
   });
 
   it("takes no notice of an older generation", () => {

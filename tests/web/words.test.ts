@@ -13,6 +13,14 @@ vi.mock("@/words/en.json", async (original) => {
   return { default: Object.fromEntries(bracketed) as unknown };
 });
 
+vi.mock("@/words/declared.json", async (original) => {
+  const bracketed = (value: unknown): unknown =>
+    typeof value === "string"
+      ? `⟦${value}⟧`
+      : Object.fromEntries(Object.entries(value as object).map(([name, item]) => [name, bracketed(item)]));
+  return { default: bracketed((await original<{ default: object }>()).default) };
+});
+
 /** Every text of what the server has answered: names, titles and sentences that are not the page's own. */
 function textsOf(value: unknown, into = new Set<string>()): Set<string> {
   if (typeof value === "string") into.add(value);
@@ -27,7 +35,14 @@ function textsOf(value: unknown, into = new Set<string>()): Set<string> {
   return into;
 }
 
-const DATA = [...textsOf(recorded)]
+/** What is declared by name is told in the page's words. */
+const DATA = [
+  ...textsOf(
+    Object.values(recorded).map((answers) =>
+      Object.entries(answers).filter(([path]) => path !== "/api/library"),
+    ),
+  ),
+]
   .filter((text) => /[a-z]{2}/i.test(text))
   .sort((a, b) => b.length - a.length);
 /** What is written alike in every language: units, and names of keys and forms. */

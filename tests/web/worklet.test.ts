@@ -92,7 +92,7 @@ describe("the audio thread", () => {
     const { sound, wish, put } = player(1);
     wish({ type: "play", playing: true });
     sound(6);
-    expect(told).toEqual([{ position: 6 * BLOCK, time: 0, starved: false, ended: false }]);
+    expect(told).toEqual([{ position: 6 * BLOCK, time: 0, starved: false, ended: false, silent: 0 }]);
     sound(3);
     expect(told.at(-1)).toMatchObject({ position: LENGTH, starved: true });
     put(1);

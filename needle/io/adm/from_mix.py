@@ -18,6 +18,7 @@ from needle.dsp.pan_modes import MODES, STEM, mode_for
 from needle.io.adm.gains import rendered_gains
 from needle.io.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves, SpeakerPlace, Values, Zone
 from needle.layouts import Layout, Speaker
+from needle.messages import Message
 from needle.mix.model import Mix, MixSource
 from needle.mix.partition import Part, return_part, without_returns
 from needle.render.cache import RenderCache
@@ -71,25 +72,25 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
     """A mix as objects and beds; ``names`` are what sources and returns are called, by id."""
     objects: list[AdmObject] = []
     tracks: list[TrackSound] = []
-    notes: list[str] = []
+    notes: list[Message] = []
     low: list[MixSource] = []
     for source in (source for source in mix.sources if not source.muted):
         why = _not_an_object(mix, source)
         title = names[source.id]
         if why:
-            notes.append(f"{title} is told as a bed: {why}.")
+            notes.append(Message("adm.written_as_bed", name=title, reason=Message(f"adm.{why}")))
             _add_bed(objects, tracks, title, Part("source", source.id, without_returns(mix, [source])))
             continue
         if not source.direct_muted:
             for part in source.parts:
                 named = f"{title} · {part.place}" if part.place else title
                 _add_object(objects, tracks, mix, part, named)
-            notes += [f"{title}: {note}." for note in _by_other_rules(mix, source)]
+            notes += [Message(f"adm.{rule}", name=title) for rule in _by_other_rules(mix, source)]
             low += [source] if source.to_lfe and mix.room.lfe is not None else []
         if source.layers:
             alone = without_returns(mix, [replace(source, direct_muted=True)])
             _add_bed(objects, tracks, f"{title} · layers", Part("source", source.id, alone))
-            notes.append(f"The layers under {title} are told as a bed.")
+            notes.append(Message("adm.layers_as_bed", name=title))
     if low:
         _add_lfe(objects, tracks, mix, low)
     fed = {to for source in mix.sources if not source.muted for to in source.sends}
@@ -100,35 +101,35 @@ def mix_to_adm(mix: Mix, name: str, names: Mapping[str, str]) -> AdmExport:
 
 
 def _not_an_object(mix: Mix, source: MixSource) -> str:
-    """Why a source cannot be told by positions; empty if it can."""
+    """Which message says why a source cannot be written as positions; empty if it can."""
     parts = source.parts or (source,)
     some = np.array([0.0])
     if source.delay_panning != "off":
-        return "it is placed by timing"
+        return "delay_panned"
     if source.double:
-        return "it has a double opposite"
+        return "doubled"
     if any(output_sides(part, some) is not None for part in parts):
-        return "its pulse turns its sides down behind its place"
+        return "pulsed_sides"
     if source.has_side_width:
-        return "a side of it has a width"
+        return "side_width"
     if not mix.room.surround:
         return ""
     if source.mode == STEM:
-        return "it is a stem over the room"
+        return "stem_over_room"
     if source.speaker_routing.group_gains(mix.room, some) is not None:
-        return "groups of loudspeakers have levels of their own for it"
+        return "group_levels"
     return ""
 
 
 def _by_other_rules(mix: Mix, source: MixSource) -> list[str]:
-    """What of an object renderers play by rules of their own."""
+    """Which messages say what of an object renderers play by rules of their own."""
     if not mix.room.surround:
         return []
     notes = []
     if source.spread or "spread" in source.lanes:
-        notes.append("its spread is written as an extent, which each renderer weighs by its own rule")
+        notes.append("spread_as_extent")
     if any(route.off for route in source.speaker_routing.all):
-        notes.append("where it may not sound is told as excluded zones; where its power goes is up to the renderer")
+        notes.append("excluded_zones")
     return notes
 
 

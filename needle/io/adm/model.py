@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from needle.messages import Message
+
 Values = NDArray[np.float64]
 
 STEPS_A_SECOND = 100_000
@@ -100,7 +102,7 @@ class AdmProgramme:
     name: str
     seconds: float
     objects: tuple[AdmObject, ...]
-    notes: tuple[str, ...] = field(default_factory=tuple)
+    notes: tuple[Message, ...] = field(default_factory=tuple)
 
     @property
     def tracks(self) -> int:

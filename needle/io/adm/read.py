@@ -17,6 +17,7 @@ from needle.io.adm.model import NUMBERS, AdmObject, AdmProgramme, Channel, Moves
 from needle.io.adm.steps import crossfade_times
 from needle.io.audio import AudioInfo
 from needle.io.bw64 import TrackRow, description_of
+from needle.messages import Message
 from needle.room_coordinates import room_to_polar
 from needle.units import db_to_gain
 
@@ -31,7 +32,7 @@ _DEFAULT_DIVERGENCE_RANGE = 45.0
 _ALIKE_DEGREES = 1.0
 """Width and height that differ by no more are taken as alike."""
 
-_TYPE_NAMES = {"0002": "a matrix", "0004": "a sound field (HOA)", "0005": "binaural"}
+_TYPES = {"0002": "matrix", "0004": "sound_field", "0005": "binaural"}
 _CLOCK = re.compile(r"^(\d{1,3}):(\d{1,2}):(\d{1,2})(?:\.(\d{1,12})(?:S(\d{1,9}))?)?$")
 
 
@@ -50,17 +51,15 @@ def _parsed(path: Path, xml: bytes) -> ET.Element:
         # Whatever its encoding is: what it declares of itself is read before anything in it is unfolded.
         root = fromstring(xml.rstrip(b"\0 \r\n\t"), forbid_dtd=True)
     except DefusedXmlException as error:
-        raise NeedleError(
-            f"The description in {path.name} declares a document type, which an ADM file does not have."
-        ) from error
+        raise NeedleError("adm.document_type", file=path.name) from error
     except (ET.ParseError, ValueError, LookupError) as error:
-        raise NeedleError(f"The description in {path.name} is damaged: {error}.") from error
+        raise NeedleError("adm.damaged", file=path.name, reason=error) from error
     for element in root.iter():
         # Whoever wrote it may have put any namespace in front.
         element.tag = element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
     result = root if root.tag == "audioFormatExtended" else root.find(".//audioFormatExtended")
     if result is None:
-        raise NeedleError(f"The description in {path.name} holds no audioFormatExtended.")
+        raise NeedleError("adm.no_format", file=path.name)
     return result
 
 
@@ -79,7 +78,7 @@ class _Block:
 class _Reader:
     def __init__(self, path: Path, root: ET.Element, rows: list[TrackRow], info: AudioInfo) -> None:
         self.path, self.root, self.rows, self.info = path, root, rows, info
-        self.notes: list[str] = []
+        self.notes: list[Message] = []
         self._by_id: dict[str, ET.Element] = {}
         for element in root:
             key = element.get(f"{element.tag}ID") or element.get("UID")
@@ -94,15 +93,16 @@ class _Reader:
         chosen = self._chosen(top)
         result = [item for element in chosen if (item := self._object(element))]
         if not result:
-            note = f" {self.notes[0]}" if self.notes else ""
-            raise NeedleError(f"{self.path.name} holds no objects or beds that can be taken in.{note}")
+            if self.notes:
+                raise NeedleError("adm.no_objects_because", file=self.path.name, reason=self.notes[0])
+            raise NeedleError("adm.no_objects", file=self.path.name)
         name = (top.get("audioProgrammeName") if top is not None else "") or self.path.stem
         return AdmProgramme(name, self.info.seconds, tuple(result), tuple(dict.fromkeys(self.notes)))
 
     def _chosen(self, top: ET.Element | None) -> list[ET.Element]:
         """The audioObjects of a programme, those inside others too, each once; all of them without a programme."""
         if len(self.root.findall("audioProgramme")) > 1:
-            self.notes.append("Of several programmes the first was taken.")
+            self.notes.append(Message("adm.first_programme"))
         waiting = []
         for content in _refs(top, "audioContentIDRef") if top is not None else []:
             waiting += _refs(self._by_id.get(content), "audioObjectIDRef")
@@ -136,19 +136,16 @@ class _Reader:
         nested = [element, *self._ancestors(element)]
         gain = math.prod(_gain(item.find("gain")) for item in nested)
         if any((item.findtext("mute") or "").strip() in ("1", "true") for item in nested):
-            self.notes.append(f"{name} is muted there and was left out.")
+            self.notes.append(Message("adm.muted", name=name))
             return None
         if any(item.find("positionOffset") is not None for item in nested):
-            self.notes.append(f"{name} is moved as a whole there (positionOffset); here it stands without that.")
+            self.notes.append(Message("adm.position_offset", name=name))
         channels = []
         for uid in _refs(element, "audioTrackUIDRef"):
             row = next((row for row in self.rows if row.uid == uid), None)
             if row is None or row.track >= self.info.channels:
-                self.notes.append(
-                    f"A track of {name} is not in the file."
-                    if uid != "ATU_00000000"
-                    else f"{name} has a silent track, which was left out."
-                )
+                missing = "adm.track_missing" if uid != "ATU_00000000" else "adm.silent_track"
+                self.notes.append(Message(missing, name=name))
                 continue
             channel = self._channel(row, name, start, gain)
             if channel is not None:
@@ -167,42 +164,39 @@ class _Reader:
         for number in ("extent", "divergence"):
             first, second = (getattr(channel_moves, number) for channel_moves in moves)
             if not np.array_equal(np.unique(first), np.unique(second)):
-                self.notes.append(
-                    f"The second channel of {name} has another {number} there; here both have the first's."
-                )
+                self.notes.append(Message(f"adm.other_{number}", name=name))
 
     def _note_block(self, name: str, element: ET.Element, begins: float) -> None:
         """List what of a block cannot be taken, with its time."""
-        at = f"{name}, at {_clock_text(begins)}"
-        for tag, state in (("diffuse", "it is diffuse"), ("depth", "it has a depth")):
+        at = _clock_text(begins)
+        for tag in ("diffuse", "depth"):
             if _child(element, tag) != 0.0:
-                self._note_once(name, tag, f"{at}: {state} there; here it is not.")
+                self._note_once(Message(f"adm.{tag}", name=name, at=at))
         lock = element.find("channelLock")
         if lock is not None and lock.get("maxDistance"):
-            self._note_once(name, "maxDistance", f"{at}: it is locked only within a distance there; here everywhere.")
+            self._note_once(Message("adm.lock_distance", name=name, at=at))
         width, height = _child(element, "width"), _child(element, "height")
         if abs(width - height) > _ALIKE_DEGREES:
-            shape = f"it is {width:g}° wide and {height:g}° high there; here it is spread by the larger of both"
-            self._note_once(name, "shape", f"{at}: {shape}.")
+            self._note_once(Message("adm.extent_shape", name=name, at=at, width=width, height=height))
         if element.find("zoneExclusion/zone[@minX]") is not None:
-            self._note_once(name, "zones", f"{at}: its zones are given in room coordinates and were left out.")
+            self._note_once(Message("adm.room_zones", name=name, at=at))
         divergence = element.find("objectDivergence")
         if divergence is not None and _child(element, "objectDivergence"):
             degrees = _float(divergence.get("azimuthRange"), _DEFAULT_DIVERGENCE_RANGE)
             if abs(degrees - _DIVERGENCE_RANGE) > 0.01:
-                self._note_once(
-                    name, "range", f"{at}: it diverges by {degrees:g}° there; here by {_DIVERGENCE_RANGE:g}°."
-                )
+                self._note_once(Message("adm.divergence", name=name, at=at, degrees=degrees, ours=_DIVERGENCE_RANGE))
 
-    def _note_once(self, name: str, what: str, note: str) -> None:
-        if (name, what) not in self._noted:
-            self._noted.add((name, what))
+    def _note_once(self, note: Message) -> None:
+        """List what is so for the first time for the object that it names."""
+        key = str(note.parameters["name"]), note.code
+        if key not in self._noted:
+            self._noted.add(key)
             self.notes.append(note)
 
     def _channel(self, row: TrackRow, name: str, start: float, gain: float) -> Channel | None:
         element = self._channel_format(row)
         if element is None:
-            self.notes.append(f"A track of {name} refers to a channel that the file does not describe.")
+            self.notes.append(Message("adm.channel_missing", name=name))
             return None
         called = element.get("audioChannelFormatName") or name
         kind = _type_of(element)
@@ -210,17 +204,14 @@ class _Reader:
         if kind == _SPEAKERS and blocks:
             return Channel(row.track, called[:100], speaker=_speaker(blocks[0], called, gain))
         if kind != _OBJECTS or not blocks:
-            self.notes.append(f"{name} is {_TYPE_NAMES.get(kind, 'of an unknown kind')} and was left out.")
+            self.notes.append(Message(f"adm.{_TYPES.get(kind, 'unknown_type')}", name=name))
             return None
         self._blocks_left -= len(blocks)
         if self._blocks_left < 0:
-            raise NeedleError(f"{self.path.name} tells more than {MOST_BLOCKS} blocks. Thin its moves first.")
+            raise NeedleError("adm.too_many_blocks", file=self.path.name, most=MOST_BLOCKS)
         moves = _moves(self._blocks(name, blocks, start, gain))
         for begins in crossfade_times(moves)[:1]:
-            second = "a second source of the same sound, named “(crossfade)”, takes over in turn"
-            self.notes.append(
-                f"{name}, at {_clock_text(begins)}: its gains crossfade from place to place there; here {second}."
-            )
+            self.notes.append(Message("adm.crossfades", name=name, at=_clock_text(begins)))
         return Channel(row.track, called[:100], moves=moves)
 
     def _channel_format(self, row: TrackRow) -> ET.Element | None:
@@ -258,8 +249,7 @@ class _Reader:
             self._note_block(name, element, begins)
             here = _zones(element)
             if zones is not None and here != zones:
-                changes = "where it may sound changes there; here the zones of its beginning hold"
-                self._note_once(name, "later zones", f"{name}, at {_clock_text(begins)}: {changes}.")
+                self._note_once(Message("adm.later_zones", name=name, at=_clock_text(begins)))
             zones = here if zones is None else zones
             values = _place(element)
             values["gain"] = _gain(element.find("gain")) * gain
@@ -375,7 +365,7 @@ def _seconds(text: str | None, otherwise: float) -> float:
         return otherwise
     matched = _CLOCK.match(text.strip())
     if not matched:
-        raise NeedleError(f"“{text[:40]}” is not a time as an ADM file has it (hh:mm:ss.zzzzz).")
+        raise NeedleError("adm.not_a_time", text=text[:40])
     hours, minutes, seconds, part, of = matched.groups()
     whole = int(hours) * 3600 + int(minutes) * 60 + int(seconds)
     if not part:

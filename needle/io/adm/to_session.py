@@ -48,7 +48,7 @@ def import_adm(path: Path, folder: Path, name: str = "") -> Iterator[float]:
     with opened(path) as file:
         info = AudioInfo(file.samplerate, file.channels, file.frames)
         if not 0.0 < info.seconds <= MAX_SECONDS:
-            raise NeedleError(f"{path.name} holds no sound, or more than {MAX_SECONDS / 3600:.0f} hours of it.")
+            raise NeedleError("adm.no_sound_or_too_long", file=path.name, most=round(MAX_SECONDS / 3600))
         programme = read_programme(path, info)
         document, tracks = session_of(programme, info, name)
         assets = folder / ASSETS
@@ -78,7 +78,7 @@ def session_of(programme: AdmProgramme, info: AudioInfo, name: str = "") -> tupl
     for item in programme.objects:
         _add(document, tracks, item, layout, info.seconds)
     if len(document["sources"]) > _MOST_SOURCES:
-        raise NeedleError(f"{len(document['sources'])} sources are more than a session takes in ({_MOST_SOURCES}).")
+        raise NeedleError("adm.too_many_sources", count=len(document["sources"]), most=_MOST_SOURCES)
     return document, tracks
 
 

@@ -32,7 +32,7 @@ def write_adm(path: Path, mix: Mix, export: AdmExport, start: int = 0, stop: int
     NeedleError if nothing sounds.
     """
     if not export.programme.objects:
-        raise NeedleError("Nothing sounds in this mix: there are no objects to write.")
+        raise NeedleError("adm.nothing_sounds")
     stop = mix.frames if stop is None else stop
     if (start, stop) != (0, mix.frames):
         export = passage(export, start / mix.rate, stop / mix.rate)

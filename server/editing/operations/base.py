@@ -69,7 +69,7 @@ class SetSome(Operation):
         entity = existing(state, self._part, self._key)
         values = self.changes()
         if not values:
-            raise NeedleError("There is nothing to change. Name at least one value.")
+            raise NeedleError("edit.nothing_to_change")
         after = {**entity, **values}
         self.check(after)
         state.put(self._part, self._key, after)

@@ -24,7 +24,7 @@ class AddGroup(Operation):
         value = self.group.model_dump()
         check_group(value)
         if state.get("groups", self.group.id) is not None:
-            raise NeedleError(f"There is already a group with the id “{self.group.id}”.")
+            raise NeedleError("edit.group_exists", id=self.group.id)
         members = [existing(state, "sources", key) for key in self.members]
         state.put("groups", self.group.id, value)
         for member in members:

@@ -58,14 +58,14 @@ class WritePoints(Operation):
         owner_name(state, self.owner)
         owned_parameter(self.owner, self.parameter)
         if self.start > self.end:
-            raise NeedleError("The range must end after it starts.")
+            raise NeedleError("edit.range_is_empty")
         key = lane_key(self.owner, self.parameter)
         was = state.get("lanes", key) or {"points": []}
         before = Lane.of(was["points"])
         lane = Lane.of(point.model_dump() for point in self.points)
         after = check_lane(self.parameter, before.with_range(self.start, self.end, lane.points))
         if len(after.points) > MOST_POINTS:
-            raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
+            raise NeedleError("edit.too_many_points", most=MOST_POINTS)
         value = lane_value(key, stored(after.points), was.get("off", False))
         state.put("lanes", key, value if after.points else None)
         return self.with_values(points=[StoredPoint(**p) for p in stored(before.in_range(self.start, self.end))])

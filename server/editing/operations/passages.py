@@ -24,7 +24,7 @@ class AddPassage(Operation):
         value = {"id": self.id, "name": self.name, "start": self.start, "end": self.end}
         check_passage(value)
         if state.get("passages", self.id) is not None:
-            raise NeedleError(f"There is already a passage with the id “{self.id}”.")
+            raise NeedleError("edit.passage_exists", id=self.id)
         state.put("passages", self.id, value)
         return RemovePassage(id=self.id)
 

@@ -48,7 +48,7 @@ class MovePoint(Operation):
         points = list(Lane.of(lane["points"]).points)
         at = self._index_of(points)
         if at is None and self.after is None:
-            raise NeedleError("That point has been moved or deleted by a colleague.")
+            raise NeedleError("edit.point_gone")
         back: dict[str, Any] = dict.fromkeys(("before", "before_rank", "after", "after_rank"))
         back["off"] = bool(lane.get("off"))
         if at is not None:
@@ -60,7 +60,7 @@ class MovePoint(Operation):
             points.insert(place, inserted)
             back |= {"before": self.after, "before_rank": sum(p.t == inserted.t for p in points[:place])}
         if len(points) > MOST_POINTS:
-            raise NeedleError(f"A lane holds {MOST_POINTS} points at the most. Simplify it first.")
+            raise NeedleError("edit.too_many_points", most=MOST_POINTS)
         after = check_lane(self.parameter, Lane(tuple(points)))
         state.put("lanes", key, lane_value(key, stored(after.points), bool(lane.get("off"))) if points else None)
         return self.with_values(**back)

@@ -28,7 +28,7 @@ class AddReturn(Operation):
         value["effects"] = checked_effects(value["effects"])
         check_return(value)
         if state.get("returns", self.to.id) is not None:
-            raise NeedleError(f"There is already a return with the id “{self.to.id}”.")
+            raise NeedleError("edit.return_exists", id=self.to.id)
         state.put("returns", self.to.id, value)
         for send in self.sends:
             if send.to == self.to.id and state.get("sources", send.source) is not None:
@@ -74,7 +74,7 @@ class SetEffect(Operation):
         mix_return = existing(state, "returns", self.to)
         before = next((effect for effect in mix_return["effects"] if effect["id"] == self.effect), None)
         if before is None:
-            raise NeedleError(f"{mix_return['name']} has no such effect any more.")
+            raise NeedleError("edit.effect_gone", name=mix_return["name"])
         after = {
             **before,
             "on": before["on"] if self.on is None else self.on,

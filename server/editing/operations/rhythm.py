@@ -129,10 +129,10 @@ class SetPlace(Operation):
         deal = existing(state, "deals", self.source)
         before = next((place for place in deal["places"] if place["id"] == self.place), None)
         if before is None:
-            raise NeedleError("That place has been deleted.")
+            raise NeedleError("edit.deal_place_deleted")
         unknown = set(self.values) - (set(before) - {"id"})
         if unknown:
-            raise NeedleError(f"A place has no {', '.join(sorted(unknown))}.")
+            raise NeedleError("edit.unknown_place_value", names=sorted(unknown))
         after = {**before, **self.values, "repeats": int(self.values.get("repeats", before["repeats"]))}
         places = checked_places([after if place is before else place for place in deal["places"]])
         state.put("deals", self.source, {**deal, "places": places})
@@ -306,7 +306,7 @@ def check_thawed(state: State, operation: Operation) -> None:
             source = _made_of(name)
             result = state.get("sources", source) if source and source not in part.whole_sources() else None
             if result is not None and result.get("frozen_asset"):
-                raise NeedleError(f"{result['name']} is frozen. Unfreeze it first, then this can be changed.")
+                raise NeedleError("edit.frozen", name=result["name"])
 
 
 def _made_of(touch: str) -> str:

@@ -115,7 +115,7 @@ class SetRoom(some_values("room", SetSome)):
         if before is not None:
             return super().apply(state)
         if self.rotation is None:
-            raise NeedleError("There is nothing to change. Name at least one value.")
+            raise NeedleError("edit.nothing_to_change")
         state.put("room", ROOM_KEY, {**ROOM_DEFAULTS, "rotation": self.rotation})
         return SetRoom(forget=True)
 
@@ -139,9 +139,9 @@ class AddLayer(Operation):
         value = {**self.layer.model_dump(), "effects": checked_effects(e.model_dump() for e in self.layer.effects)}
         check_layer(value)
         if state.get("layers", self.layer.id) is not None:
-            raise NeedleError(f"There is already a layer with the id “{self.layer.id}”.")
+            raise NeedleError("edit.layer_exists", id=self.layer.id)
         if len(layers_of(state, self.layer.source)) >= MOST_LAYERS:
-            raise NeedleError(f"A source takes {MOST_LAYERS} layers at the most.")
+            raise NeedleError("edit.too_many_layers", most=MOST_LAYERS)
         state.put("layers", self.layer.id, value)
         there = {key: points for key, points in self.lanes.items() if key.startswith(f"layer:{self.layer.id}/")}
         RestoreLanes(lanes=there, off=self.off).apply(state)

@@ -145,7 +145,7 @@ class AddSource(Operation):
         value = self.source.model_dump()
         check_source(value)
         if state.get("sources", key) is not None:
-            raise NeedleError(f"There is already a source with the id “{key}”.")
+            raise NeedleError("edit.source_exists", key=key)
         if value["group"] and state.get("groups", value["group"]) is None:
             value["group"] = ""
         state.put("sources", key, value)

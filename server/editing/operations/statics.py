@@ -54,7 +54,7 @@ class SetFixedValue(Operation):
         key = lane_key(self.owner, self.parameter)
         lane = existing(state, "lanes", key)
         if not lane["points"]:
-            raise NeedleError("There is no automation to take a value from.")
+            raise NeedleError("edit.no_automation")
         value = value_after(Lane.of(lane["points"]), self.at)
         static = setting(self.owner, {self.parameter: value}).apply(state)
         taken_away(state, "lanes", key)

@@ -1,6 +1,7 @@
 /** Who is signed in, and the demo's accounts where there is a demo. */
 import { defineStore } from "pinia";
-import { ref } from "vue";
+import { ref, watch } from "vue";
+import { questions } from "@/api/asked";
 import { get, post, type Schemas } from "@/api/http";
 import { usePreferences } from "./preferences";
 
@@ -8,6 +9,12 @@ export const useAccount = defineStore("account", () => {
   const me = ref<Schemas["Me"] | null>(null);
   const demo = ref<Schemas["DemoAccount"][]>([]);
   let arrival: Promise<void> | undefined;
+  // What one person has been answered is not shown to the next.
+  watch(
+    () => me.value?.id,
+    (_, before) => before !== undefined && questions.clear(),
+    { flush: "sync" },
+  );
 
   function arrive(): Promise<void> {
     arrival ??= get<Schemas["SignInOptions"]>("/api/sign-in/options").then((options) => {

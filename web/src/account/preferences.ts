@@ -1,9 +1,10 @@
 /** What this person likes the application to be like: its paper, its colours, how places and times are told. */
-import { t } from "@/words";
+import { t, words } from "@/words";
 import { usePreferredDark } from "@vueuse/core";
 import { defineStore } from "pinia";
-import { reactive, ref, watchEffect } from "vue";
+import { reactive, ref, watch, watchEffect } from "vue";
 import { get, put, type Schemas } from "@/api/http";
+import { CHANGEABLE, keyName } from "./keyNames";
 import { units } from "@/domain/units";
 import { layPaper } from "@/ui/palette";
 
@@ -15,6 +16,7 @@ const FIRST: Liked = {
   places: "letters",
   times: "bars",
   keys: "all",
+  shortcuts: {},
   tour: "new",
 };
 
@@ -55,6 +57,18 @@ export const usePreferences = defineStore("preferences", () => {
     units.places = liked.places;
     units.times = liked.times;
   });
+
+  // Wherever a text names a shortcut's key it names one's own.
+  watch(
+    () => liked.shortcuts,
+    (own) => {
+      const shortcutKey = Object.fromEntries(
+        CHANGEABLE.filter((one) => /[a-z]/.test(one)).map((shortcut) => [shortcut, keyName(own, shortcut)]),
+      );
+      words.global.mergeLocaleMessage("en", { shortcutKey });
+    },
+    { immediate: true },
+  );
 
   return { liked, known, trouble, arrive, set, forget };
 });

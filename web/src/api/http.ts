@@ -1,5 +1,5 @@
 /** Requests to the server: typed by the schema, refused with the server's own sentence. */
-import { t } from "@/words";
+import { sentence, t } from "@/words";
 import type { Schemas } from "@/domain/model";
 
 export type { Schemas };
@@ -32,6 +32,13 @@ function kindOf(body: unknown): Record<string, string> {
   return { "Content-Type": body instanceof Blob ? "application/octet-stream" : "application/json" };
 }
 
+/** What the server says when it refuses something. */
+interface Answer {
+  detail: string;
+  code?: string;
+  parameters?: Record<string, unknown>;
+}
+
 async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
   let response: Response;
   try {
@@ -50,14 +57,14 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   }
   if (response.ok) return response;
   if (response.status >= 502) throw new Unreachable();
-  let answer = { detail: t("http.theServerAnsweredStatus", { status: response.status }) };
+  let answer: Answer = { detail: t("http.theServerAnsweredStatus", { status: response.status }) };
   try {
-    answer = (await response.json()) as { detail: string };
+    answer = (await response.json()) as Answer;
   } catch {
     /* the sentence above stands */
   }
-  const { detail, ...more } = answer;
-  throw new Refusal(detail, response.status, more);
+  const { detail, code, parameters = {}, ...more } = answer;
+  throw new Refusal(code ? sentence({ code, parameters, text: detail }) : detail, response.status, more);
 }
 
 export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {

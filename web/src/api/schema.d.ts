@@ -2245,11 +2245,7 @@ export interface components {
          * @description The kept revision, what its author should know besides, and what their next undo and redo would be.
          */
         Answer: {
-            /**
-             * Notice
-             * @default
-             */
-            notice: string;
+            notice?: components["schemas"]["MessageOut"] | null;
             revision: components["schemas"]["RevisionOut"];
             turns: components["schemas"]["TurnsOut"];
         };
@@ -2782,8 +2778,7 @@ export interface components {
             author: string;
             /** Created At */
             created_at: string;
-            /** Doing */
-            doing: string;
+            doing: components["schemas"]["MessageOut"] | null;
             /** Files */
             files: components["schemas"]["FileOut"][];
             /**
@@ -2791,10 +2786,10 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Message */
-            message: string;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
             /** Notes */
-            notes: string[];
+            notes: components["schemas"]["MessageOut"][];
             order: components["schemas"]["Order"];
             /** Progress */
             progress: number;
@@ -3171,8 +3166,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Message */
-            message: string;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
             /** Progress */
             progress: number;
             /** Source */
@@ -3399,15 +3394,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Message */
-            message: string;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
             /** Name */
             name: string;
-            /**
-             * Notice
-             * @default
-             */
-            notice: string;
+            notice?: components["schemas"]["MessageOut"] | null;
             /**
              * Part Bytes
              * @default 4194304
@@ -3443,7 +3434,7 @@ export interface components {
             /** Name */
             name: string;
             /** Notes */
-            notes: string[];
+            notes: components["schemas"]["MessageOut"][];
             /** Parameter */
             parameter: string;
             /** Points */
@@ -3811,6 +3802,22 @@ export interface components {
         MembershipChange: {
             /** Archived */
             archived: boolean;
+        };
+        /**
+         * MessageOut
+         * @description A sentence for a person: ``code`` and ``parameters`` for whoever has a catalogue, ``text`` in English.
+         *
+         *     A parameter is a text, a number, a list of texts, or a message itself.
+         */
+        MessageOut: {
+            /** Code */
+            code: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Text */
+            text: string;
         };
         /** MirrorIn */
         MirrorIn: {
@@ -4770,8 +4777,9 @@ export interface components {
          * @description ``paper`` is light or dark, or as the machine has it; ``colours`` may be further ``apart`` for who sees few.
          *
          *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
-         *     and signs are shortcuts, or only named keys and those with Ctrl. ``tour``: whether the first look round is still
-         *     to come.
+         *     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
+         *     another than it comes with, by the one that it comes with; empty where it is switched off. ``tour``: whether the
+         *     first look round is still to come.
          */
         PreferencesSchema: {
             /**
@@ -4798,6 +4806,13 @@ export interface components {
              * @enum {string}
              */
             places: "letters" | "signed";
+            /**
+             * Shortcuts
+             * @default {}
+             */
+            shortcuts: {
+                [key: string]: string;
+            };
             /**
              * Times
              * @default bars
@@ -5087,11 +5102,10 @@ export interface components {
         };
         /**
          * RefusedEvent
-         * @description What was said is refused, with a sentence.
+         * @description What was said is refused.
          */
         RefusedEvent: {
-            /** Detail */
-            detail: string;
+            message: components["schemas"]["MessageOut"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5301,8 +5315,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Message */
-            message: string;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
             /** Progress */
             progress: number;
             /** Revision */
@@ -7238,7 +7252,7 @@ export interface components {
                 number
             ][];
             /** Notes */
-            notes: string[];
+            notes: components["schemas"]["MessageOut"][];
             /** Tempos */
             tempos: [
                 number,
@@ -7408,15 +7422,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Message */
-            message: string;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
             /** Name */
             name: string;
-            /**
-             * Notice
-             * @default
-             */
-            notice: string;
+            notice?: components["schemas"]["MessageOut"] | null;
             /**
              * Part Bytes
              * @default 4194304

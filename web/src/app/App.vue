@@ -6,6 +6,7 @@ import { useRouter } from "vue-router";
 import { palette } from "@/ui/palette";
 import Notices from "@/ui/Notices.vue";
 import { themeOn } from "@/ui/theme";
+import Tips from "@/ui/Tips.vue";
 
 const theme = computed(() => themeOn(palette));
 
@@ -21,6 +22,7 @@ void useRouter()
     <RouterView v-if="here" />
     <p v-else class="opening" role="status">{{ $t("app.opening") }}</p>
     <Notices />
+    <Tips />
   </ConfigProvider>
 </template>
 

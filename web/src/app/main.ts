@@ -7,7 +7,7 @@ import "./style.css";
 import { createPinia } from "pinia";
 import { createApp } from "vue";
 import App from "./App.vue";
-import { words } from "@/words";
+import { words, t } from "@/words";
 import { router } from "./router";
 import { useNotices } from "@/ui/notices";
 
@@ -15,12 +15,9 @@ const app = createApp(App).use(words).use(createPinia()).use(router);
 // A fault of the page itself is said, and what was changed is kept: it goes on as far as it can.
 app.config.errorHandler = (error) => {
   console.error(error);
-  useNotices().tell(
-    "Something on this page went wrong. What you have changed is kept; load the page again.",
-    {
-      about: "fault",
-      action: { title: "Load again", run: () => location.reload() },
-    },
-  );
+  useNotices().tell(t("app.fault"), {
+    about: "fault",
+    action: { title: t("app.reload"), run: () => location.reload() },
+  });
 };
 app.mount("#app");

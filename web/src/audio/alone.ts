@@ -1,4 +1,5 @@
 /** One source alone for a while, on its own stretch of time: for oneself, and then back to where one was. */
+import { useSelection } from "@/session/selection";
 import type { Source } from "@/domain/model";
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
@@ -23,6 +24,7 @@ interface Before {
 export const useAlone = defineStore("alone", () => {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const view = useChartView();
   const id = ref("");
   const before = shallowRef<Before | null>(null);
@@ -42,14 +44,14 @@ export const useAlone = defineStore("alone", () => {
       playhead: player.playhead,
       round: player.round,
       solo: [...player.solo],
-      alone: view.alone,
+      alone: selection.alone,
       top: view.top,
       scale: view.scale,
-      selection: [...view.selection],
+      selection: [...selection.all],
     };
     id.value = one.id;
-    view.choose(one.id);
-    view.alone = true;
+    selection.choose(one.id);
+    selection.alone = true;
     player.round = null;
     player.solo = [one.id];
     stretch.value = found;
@@ -65,8 +67,8 @@ export const useAlone = defineStore("alone", () => {
     player.span = null;
     before.value = null;
     if (!was) return;
-    view.chooseThese(was.selection);
-    view.alone = was.alone;
+    selection.chooseThese(was.selection);
+    selection.alone = was.alone;
     view.scale = was.scale;
     view.top = was.top;
     player.solo = was.solo;

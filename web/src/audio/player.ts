@@ -2,6 +2,7 @@
  * The browser as a loudspeaker: keeps segments about a second ahead of the playhead, hands them to the
  * worklet, and knows which meter readings belong to what sounds now. Playhead, rounds and solo are personal.
  */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
@@ -11,31 +12,16 @@ import { computed, ref, shallowRef, toRef, watch } from "vue";
 import { channelPlaces, frontsOf } from "@/domain/ends";
 import { useSession } from "@/session/session";
 import { gainOf, handTaps, roomTaps, type HandReading } from "./heldSource";
-import {
-  fetchSegment,
-  type Fetched,
-  type Heard,
-  type Pictures,
-  type Bypass,
-  type Readings,
-  type Spectrum,
-  type Earlier,
-  type Trial,
-} from "./segments";
+import { useSegmentRequests } from "./requests";
+import { PER_SECOND, type Bypass, type Earlier, type Trial } from "./segments";
+import { useShownReadings } from "./shownReadings";
 import type { FromWorklet, ToWorklet } from "./worklet";
 import workletUrl from "./worklet?worker&url";
 
-const PER_SECOND = 2;
 /** Segments to have ready: the one that sounds and those after it. */
 const AHEAD = 4;
-const AT_ONCE = 2;
-const READINGS_KEPT = 400;
-/** How many segments before one the meters' windows reach into. */
-const PAST = 6;
 const TELL_EVERY = 100;
 const MOST_SOLOS_TOLD = 40;
-/** Meter frames whose points stand in the phase picture together. */
-const FRAMES_SHOWN = 14;
 /** Meter frames are 50 a second; the eye is content with this, and so is a small machine. */
 const SHOWN = { fpsLimit: 30 };
 
@@ -43,6 +29,7 @@ export type { Trial } from "./segments";
 
 export const usePlayer = defineStore("player", () => {
   const session = useSession();
+  const selection = useSelection();
   const playing = ref(false);
   const starved = ref(false);
   /** Where the playhead is (s): what is heard now. */
@@ -54,8 +41,7 @@ export const usePlayer = defineStore("player", () => {
   const span = shallowRef<{ start: number; end: number } | null>(null);
   /** Whether the beats are struck, for oneself. */
   const click = ref(false);
-  /** The meter readings of what sounds now, by column; null while nothing does. */
-  const now = shallowRef<Record<string, number> | null>(null);
+  const shown = useShownReadings();
   const trouble = ref("");
   /** What is heard away, for oneself: a treatment of a source, at the same loudness. */
   const bypass = shallowRef<Bypass | null>(null);
@@ -67,24 +53,14 @@ export const usePlayer = defineStore("player", () => {
   const earlier = shallowRef<Earlier | null>(null);
   /** Other moves than the session's, as the server words them: for oneself. */
   const moves = ref<string[]>([]);
-  /** The points of the phase picture and the spectrum that belong to what sounds now. */
-  const phase = shallowRef<Float32Array | null>(null);
-  const spectrum = shallowRef<Spectrum | null>(null);
-
   let context: AudioContext | undefined;
   let node: AudioWorkletNode | undefined;
-  let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false };
-  let generation = 0;
+  let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false, silent: 0 };
   let hand = "";
   /** Whether the hand holds the level too. */
   let free = false;
   /** What the core says of the held source's place; it comes with the first segment that leaves it out. */
   let reading: HandReading | null = null;
-  let abort = new AbortController();
-  const asked = new Set<number>();
-  const readings = new Map<number, Readings & Pictures>();
-  /** The keys of what has sounded, or is about to, since the playhead was sent somewhere. */
-  const keys = new Map<number, string>();
   let told = 0;
 
   const rate = computed(() => session.settings?.rate ?? 48000);
@@ -115,8 +91,15 @@ export const usePlayer = defineStore("player", () => {
 
   async function wake(): Promise<void> {
     if (!context) {
-      context = new AudioContext({ sampleRate: rate.value, latencyHint: "interactive" });
-      await context.audioWorklet.addModule(workletUrl);
+      const fresh = new AudioContext({ sampleRate: rate.value, latencyHint: "interactive" });
+      try {
+        await fresh.audioWorklet.addModule(workletUrl);
+      } catch (error) {
+        // Nothing of it is kept: the next press begins anew.
+        void fresh.close();
+        throw error;
+      }
+      context = fresh;
       node = new AudioWorkletNode(context, "needle-player", {
         numberOfInputs: 0,
         outputChannelCount: [2],
@@ -141,12 +124,12 @@ export const usePlayer = defineStore("player", () => {
     if (playhead.value >= session.length) seek(0);
     playing.value = true;
     send({ type: "play", playing: true });
-    fill();
+    requests.fill();
   }
 
   function pause(): void {
     playing.value = false;
-    now.value = phase.value = spectrum.value = null;
+    shown.showNothing();
     send({ type: "play", playing: false });
   }
 
@@ -160,62 +143,37 @@ export const usePlayer = defineStore("player", () => {
 
   function seek(at: number): void {
     sought.value += 1;
-    keys.clear();
     playhead.value = Math.min(Math.max(at, 0), session.length);
     const position = Math.round(playhead.value * rate.value);
     report = { ...report, position, time: context?.currentTime ?? 0, ended: false };
     send({ type: "seek", position });
-    fill();
+    requests.jump();
     tell(true);
-  }
-
-  /** Ask again for everything from here on: something that sounds has changed. */
-  function renew(): void {
-    generation += 1;
-    abort.abort();
-    abort = new AbortController();
-    asked.clear();
-    fill();
   }
 
   /** Indices of the segments that sound next, following the round. */
   function upcoming(): number[] {
-    const found: number[] = [];
+    if (!node || !session.id) return [];
+    const indices: number[] = [];
     let position = report.position;
     const going = roundFrames.value;
     for (let i = 0; i < AHEAD; i += 1) {
       const index = Math.floor(position / segmentFrames.value);
       if (index >= count.value) break;
-      if (!found.includes(index)) found.push(index);
+      if (!indices.includes(index)) indices.push(index);
       position = (index + 1) * segmentFrames.value;
       if (going && report.position < going.stop && position >= going.stop) position = going.start;
     }
-    return found;
+    return indices;
   }
 
-  /** What sounded before a segment, by its keys, the nearest last; empty where it is as it would be now. */
-  function pastOf(index: number): string[] {
-    const going = roundFrames.value;
-    const start = going && report.position < going.stop ? Math.floor(going.start / segmentFrames.value) : 0;
-    return Array.from({ length: PAST }, (_, i) => {
-      const before = index - PAST + i;
-      return before >= start ? (keys.get(before) ?? "") : "";
-    });
-  }
-
-  let busy = 0;
-  function fill(): void {
-    if (!node || !session.id) return;
-    for (const [place, index] of upcoming().entries()) {
-      if (busy >= AT_ONCE) return;
-      if (!asked.has(index)) void fetchOne(index, place / PER_SECOND);
-    }
-  }
-
-  /** Fetch a segment that sounds in so many seconds. */
-  async function fetchOne(index: number, ahead: number): Promise<void> {
-    const [mine, signal] = [generation, abort.signal];
-    const heard: Heard = {
+  const requests = useSegmentRequests({
+    upcoming,
+    first: () => {
+      const going = roundFrames.value;
+      return going && report.position < going.stop ? Math.floor(going.start / segmentFrames.value) : 0;
+    },
+    manner: () => ({
       solo: solo.value,
       hand,
       bypass: bypass.value,
@@ -225,52 +183,25 @@ export const usePlayer = defineStore("player", () => {
       moves: moves.value,
       click: click.value,
       earlier: earlier.value,
-    };
-    asked.add(index);
-    keys.delete(index);
-    busy += 1;
-    try {
-      const fetched = await fetchSegment(
-        session.id,
-        index,
-        session.revision,
-        heard,
-        pastOf(index),
-        ahead,
-        signal,
-      );
-      if (mine === generation) {
-        if (fetched.reading && heard.hand && !reading) {
-          reading = fetched.reading;
-          const held = session.sourceById(heard.hand);
-          if (held) moveHand(held, true);
-        }
-        keep(index, fetched);
+    }),
+    arrived: (index, generation, fetched, manner) => {
+      if (requests.isNewest(generation) && fetched.reading && manner.hand && !reading) {
+        reading = fetched.reading;
+        const source = session.sourceById(manner.hand);
+        if (source) moveHand(source, true);
       }
-      trouble.value = "";
-    } catch (error) {
-      if (!signal.aborted) {
-        asked.delete(index);
-        trouble.value = t("player.noSoundFromBarPER", {
-          PER_SECOND: session.grid.text(index / PER_SECOND),
-          message: (error as Error).message,
-        });
-        setTimeout(fill, 500);
-        return;
-      }
-    } finally {
-      busy -= 1;
-    }
-    fill();
-  }
-
-  function keep(index: number, found: Fetched): void {
-    keys.set(index, found.key);
-    readings.delete(index);
-    readings.set(index, { ...found.readings, ...found.pictures });
-    if (readings.size > READINGS_KEPT) readings.delete(must(readings.keys().next().value));
-    send({ type: "segment", generation, index, segment: found.played });
-  }
+      shown.put(index, fetched);
+      send({ type: "segment", generation, index, segment: fetched.played });
+    },
+    failed: (index, error) => {
+      trouble.value = error
+        ? t("player.noSoundFromBarPER", {
+            PER_SECOND: session.grid.text(index / PER_SECOND),
+            message: error.message,
+          })
+        : "";
+    },
+  });
 
   function hear(told: FromWorklet): void {
     if (!playing.value) return;
@@ -280,46 +211,11 @@ export const usePlayer = defineStore("player", () => {
     const first = Math.floor((roundFrames.value?.start ?? told.position) / segmentFrames.value);
     const needed = (index: number): boolean =>
       (index >= here - 1 && index <= here + AHEAD) || (index >= first && index <= first + AHEAD);
-    for (const index of asked) if (!needed(index)) asked.delete(index);
     if (told.ended) {
       pause();
       playhead.value = session.length;
     }
-    fill();
-  }
-
-  /** The points of the last frames up to one; where a segment has just begun, those of the one before too. */
-  function pointsUntil(index: number, frame: number): Float32Array {
-    const found = must(readings.get(index));
-    const each = found.pairs * 2;
-    const here = found.points.subarray(Math.max(frame + 1 - FRAMES_SHOWN, 0) * each, (frame + 1) * each);
-    const before = readings.get(index - 1);
-    const missing = FRAMES_SHOWN * each - here.length;
-    if (!missing || !before) return here;
-    const whole = new Float32Array(missing + here.length);
-    whole.set(before.points.subarray(before.points.length - missing));
-    whole.set(here, missing);
-    return whole;
-  }
-
-  /** Show what belongs to a moment. */
-  function showAt(at: number): void {
-    const index = Math.floor(at * PER_SECOND);
-    const found = readings.get(index);
-    if (!found) {
-      now.value = phase.value = spectrum.value = null;
-      return;
-    }
-    const share = at * PER_SECOND - index;
-    const frame = Math.min(Math.floor(share * found.count), found.count - 1);
-    const width = found.columns.length;
-    now.value = Object.fromEntries(
-      found.columns.map((name, i) => [name, must(found.values[frame * width + i])]),
-    );
-    phase.value = pointsUntil(index, frame);
-    spectrum.value = must(
-      found.spectra[Math.min(Math.floor(share * found.spectra.length), found.spectra.length - 1)],
-    );
+    requests.passBy(needed, Math.min(here, first) - 1);
   }
 
   useRafFn(() => {
@@ -331,7 +227,7 @@ export const usePlayer = defineStore("player", () => {
     if (going && report.position < going.stop && at * rate.value >= going.stop)
       at -= (going.stop - going.start) / rate.value;
     playhead.value = Math.min(Math.max(at, 0), session.length);
-    showAt(playhead.value);
+    shown.showAt(playhead.value);
     tell(false);
   }, SHOWN);
 
@@ -341,7 +237,7 @@ export const usePlayer = defineStore("player", () => {
     told = time;
     session.tell({
       type: "presence",
-      chosen: chosen.value,
+      chosen: selection.chosen,
       playhead: playhead.value,
       playing: playing.value,
       passage: round.value,
@@ -350,9 +246,7 @@ export const usePlayer = defineStore("player", () => {
     });
   }
 
-  /** The source that is worked on. */
-  const chosen = ref<string | null>(null);
-  watch([chosen, playing, round, monitor, solo], () => tell(true));
+  watch([() => selection.chosen, playing, round, monitor, solo], () => tell(true));
   // Who comes in, or comes back, says at once where they are.
   session.onHeard((incoming) => incoming.type === "welcome" && tell(true));
 
@@ -364,7 +258,7 @@ export const usePlayer = defineStore("player", () => {
     hand = source.id;
     free = withLevel;
     reading = null;
-    renew();
+    requests.renew();
   }
 
   function moveHand(source: Source, atOnce = false): void {
@@ -388,7 +282,7 @@ export const usePlayer = defineStore("player", () => {
     if (!hand) return;
     hand = "";
     free = false;
-    if (!changed) renew();
+    if (!changed) requests.renew();
   }
 
   /** Solo several, or, if they are all that sounds already, hear everything again. */
@@ -409,38 +303,37 @@ export const usePlayer = defineStore("player", () => {
 
   function leave(): void {
     pause();
-    abort.abort();
+    requests.leave();
     void context?.close();
     context = node = undefined;
-    readings.clear();
-    keys.clear();
-    asked.clear();
+    shown.clear();
     solo.value = [];
     bypass.value = trial.value = null;
     monitor.value = "stereo";
-    round.value = chosen.value = null;
-    playhead.value = generation = 0;
+    round.value = null;
+    selection.choose(null);
+    playhead.value = 0;
     hand = "";
     free = false;
     moves.value = [];
     earlier.value = null;
     span.value = null;
     click.value = false;
-    report = { position: 0, time: 0, starved: false, ended: false };
+    report = { position: 0, time: 0, starved: false, ended: false, silent: 0 };
   }
 
-  watch(() => session.revision, () => !hand && renew()); // prettier-ignore
-  watch(() => session.refusals, renew);
-  watch(solo, renew);
-  watch([bypass, trial, monitor, moves, click, earlier], renew);
+  watch(() => session.revision, () => !hand && void requests.renewSoon()); // prettier-ignore
+  watch(() => session.refusals, requests.renew);
+  watch(solo, requests.renew);
+  watch([bypass, trial, monitor, moves, click, earlier], requests.renew);
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
-    fill();
+    requests.fill();
   });
 
   return {
-    playing, starved, playhead, sought, earlier, round, roundSpan, span, solo, click, bypass, trial, monitor, moves, now, phase, spectrum, trouble, chosen,
+    playing, starved, playhead, sought, earlier, round, roundSpan, span, solo, click, bypass, trial, monitor, moves, now: shown.now, phase: shown.phase, spectrum: shown.spectrum, trouble,
     play, pause, toggle, seek, grasp, moveHand, release, soloOnly, soloThese, hears, leave,
   }; // prettier-ignore
 });

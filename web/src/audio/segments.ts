@@ -4,6 +4,9 @@ import { getBytes } from "@/api/http";
 import type { HandReading } from "./heldSource";
 import type { PlayedSegment } from "./voice";
 
+/** Segments in a second. */
+export const PER_SECOND = 2;
+
 export interface Readings {
   columns: string[];
   /** Meter frames in the segment. */

@@ -1,6 +1,7 @@
 /**
- * What the loudspeaker plays, sample by sample: segments of one generation read in order, round a passage
- * if asked. Pure arithmetic without an audio context; the worklet drives it.
+ * What the speakers play, sample by sample: of each segment the newest that is there, read in order, round a passage
+ * if asked. A newer one takes over softly as soon as it comes; until then the older one goes on. Pure arithmetic
+ * without an audio context; the worklet drives it.
  */
 import { must } from "@/domain/must";
 
@@ -30,21 +31,33 @@ export const CROSSFADE = 480;
 /** Frames over which a held gain follows the hand. */
 const FOLLOW = 240;
 
+/** A segment as a generation has it. */
+interface Version {
+  generation: number;
+  segment: PlayedSegment;
+}
+
+/** Of each segment so many versions stay: the one that takes over, and the one that it takes over from. */
+const VERSIONS = 2;
+
+/** Something that reads on from a position; of each segment the newest version that is not newer than a generation. */
 class Reader {
   constructor(
-    readonly segments: Map<number, PlayedSegment>,
     public position: number,
     public round: Round | null,
+    readonly newest: number,
   ) {}
 }
 
 export class Voice {
   position = 0;
+  /** Frames of silence that stood where sound should have been. */
+  silent = 0;
   round: Round | null = null;
-  /** The generation that sounds, and the one that is to take over as soon as it reaches the playhead. */
-  private sounding = new Map<number, PlayedSegment>();
-  private coming: Map<number, PlayedSegment> | null = null;
-  private generation = 0;
+  /** What is there of each segment, the newest first. */
+  private versions = new Map<number, Version[]>();
+  /** The generation that sounds; none yet where the playhead has just been sent. */
+  private sounding: number | null = null;
   private leaving: Reader | null = null;
   private leavingLeft = 0;
   /** The held source's ways as they sound, and as the hand wants them. */
@@ -56,18 +69,18 @@ export class Voice {
     public total: number,
   ) {}
 
-  /** Put a segment in place. A newer generation takes over when it has the segment that sounds. */
+  /** Put a segment in place: a newer version takes over from the one that is there, an older one is too late. */
   put(generation: number, index: number, segment: PlayedSegment): void {
-    if (generation < this.generation) return;
-    if (generation > this.generation) {
-      this.generation = generation;
-      this.coming = new Map();
-    }
-    (this.coming ?? this.sounding).set(index, segment);
+    const there = this.versions.get(index) ?? [];
+    const [newest] = there;
+    if (newest && newest.generation > generation) return;
+    const older = there.filter((one) => one.generation < generation);
+    this.versions.set(index, [{ generation, segment }, ...older].slice(0, VERSIONS));
   }
 
   seek(position: number): void {
     this.leave();
+    this.sounding = null;
     this.position = position;
   }
 
@@ -81,24 +94,54 @@ export class Voice {
   tidy(): void {
     const here = Math.floor(this.position / this.segmentFrames);
     const first = this.round ? Math.floor(this.round.start / this.segmentFrames) : here;
-    for (const index of this.sounding.keys())
+    for (const index of this.versions.keys())
       if (index < Math.min(here, first) - 1 || index > Math.max(here, first) + 40)
-        this.sounding.delete(index);
+        this.versions.delete(index);
   }
 
   /** Fill both outputs. False if a segment was missing: silence then, and the position stays. */
   render(left: Float32Array, right: Float32Array): boolean {
-    const here = Math.floor(this.position / this.segmentFrames);
-    if (this.coming?.has(here)) {
-      this.leave();
-      this.sounding = this.coming;
-      this.coming = null;
+    for (let done = 0; done < left.length;) {
+      const end = Math.min(done + this.framesAhead(), left.length);
+      if (!this.renderPart(left.subarray(done, end), right.subarray(done, end))) {
+        left.fill(0, end);
+        right.fill(0, end);
+        this.silent += left.length - done;
+        return false;
+      }
+      done = end;
     }
-    const reader = new Reader(this.sounding, this.position, this.round);
+    return true;
+  }
+
+  /** Frames to the next segment, or to where the round turns: beyond, another generation may go on. */
+  private framesAhead(): number {
+    const inSegment = this.segmentFrames - (this.position % this.segmentFrames);
+    const turns = this.round && this.position < this.round.stop ? this.round.stop - this.position : Infinity;
+    return Math.min(inSegment, turns);
+  }
+
+  private renderPart(left: Float32Array, right: Float32Array): boolean {
+    const newest = this.versionAt(this.position, Infinity)?.generation;
+    if (newest !== undefined && newest !== this.sounding) {
+      if (this.sounding !== null) this.leave();
+      this.sounding = newest;
+    }
+    const reader = new Reader(this.position, this.round, Infinity);
     const whole = this.read(reader, left, right, true);
     this.position = reader.position;
     if (this.leaving && this.leavingLeft > 0) this.fadeFromLeaving(left, right);
     return whole;
+  }
+
+  private versionAt(position: number, newest: number): Version | undefined {
+    const versions = this.versions.get(Math.floor(position / this.segmentFrames));
+    // Asked for each sample of a held source: nothing is made here.
+    for (let i = 0; versions && i < versions.length; i += 1) {
+      const version = must(versions[i]);
+      if (version.generation <= newest) return version;
+    }
+    return undefined;
   }
 
   get ended(): boolean {
@@ -106,7 +149,8 @@ export class Voice {
   }
 
   private leave(): void {
-    this.leaving = new Reader(this.sounding, this.position, this.round);
+    if (this.sounding === null || !this.versionAt(this.position, this.sounding)) return;
+    this.leaving = new Reader(this.position, this.round, this.sounding);
     this.leavingLeft = CROSSFADE;
   }
 
@@ -124,7 +168,7 @@ export class Voice {
   private read(reader: Reader, left: Float32Array, right: Float32Array, moves: boolean): boolean {
     let done = 0;
     while (done < left.length) {
-      const segment = reader.segments.get(Math.floor(reader.position / this.segmentFrames));
+      const segment = this.versionAt(reader.position, reader.newest)?.segment;
       const end = reader.round && reader.position < reader.round.stop ? reader.round.stop : this.total;
       if (!segment || reader.position >= end) {
         left.fill(0, done);
@@ -174,8 +218,8 @@ export class Voice {
   }
 
   private handFrame(reader: Reader, input: number, frame: number): number {
-    const index = Math.floor(frame / this.segmentFrames);
-    return reader.segments.get(index)?.hand[input]?.[frame - index * this.segmentFrames] ?? 0;
+    const hand = this.versionAt(frame, reader.newest)?.segment.hand[input];
+    return hand?.[frame % this.segmentFrames] ?? 0;
   }
 }
 

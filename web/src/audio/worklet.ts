@@ -22,6 +22,8 @@ export interface FromWorklet {
   time: number;
   starved: boolean;
   ended: boolean;
+  /** Frames of silence so far that stood where sound should have been. */
+  silent: number;
 }
 
 /** Blocks of 128 frames between two reports. */
@@ -79,6 +81,7 @@ class NeedlePlayer extends AudioWorkletProcessor {
       time: currentTime,
       starved,
       ended: this.voice.ended,
+      silent: this.voice.silent,
     };
     this.port.postMessage(told);
   }

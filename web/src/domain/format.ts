@@ -11,7 +11,17 @@ export function panText(pan: number): string {
 
 /** A part of the field: over L100 to C. */
 export const partText = ({ from, to }: { from: number; to: number }): string =>
-  `over ${panText(from)} to ${panText(to)}`;
+  t("format.over", { from: panText(from), to: panText(to) });
+
+/** The place of a source, or of both its sides: L20 to R30. */
+export const endsText = (ends: readonly { at: number }[]): string =>
+  ends.length < 2
+    ? ends.map((end) => panText(end.at)).join("")
+    : t("format.fromTo", { from: panText(ends[0]?.at ?? 0), to: panText(ends[1]?.at ?? 0) });
+
+/** Mono, stereo, or how many channels. */
+export const channelsText = (count: number): string =>
+  count === 1 ? t("format.mono") : count === 2 ? t("format.stereo") : t("format.channels", { count });
 
 /** L30, 30L, -30, R30, 30, c all work; null for anything else. */
 export function parsePan(text: string): number | null {
@@ -79,7 +89,7 @@ export function parsePercent(text: string, low: number, high: number): number | 
 /** F25, middle, B50: how far in front of or behind the listener. */
 export function depthText(front: number): string {
   const whole = Math.round(Math.abs(front) * 100);
-  return whole === 0 ? "middle" : `${front < 0 ? "B" : "F"}${whole}`;
+  return whole === 0 ? t("format.middle") : `${front < 0 ? "B" : "F"}${whole}`;
 }
 
 /** F25, 25B, -50, 0 all work; null for anything else. */

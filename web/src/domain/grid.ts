@@ -1,4 +1,5 @@
 /** The bars and beats of a session, as the core listed them, and going between them and seconds. */
+import { t } from "@/words";
 import { must } from "./must";
 import type { Schemas } from "./model";
 import { units } from "./units";
@@ -129,7 +130,7 @@ export class Grid {
     const [first, last] = [start, Math.max(end - 1e-3, start)].map(
       (at) => this.beats[this.indexAt(at)]?.bar ?? 1,
     );
-    return first === last ? `bar ${first}` : `bars ${first}–${last}`;
+    return t("format.bars", { bars: first === last ? first : `${first}–${last}` }, first === last ? 1 : 2);
   }
 
   /** The nearest start of a bar, or the end of the piece. */

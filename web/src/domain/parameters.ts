@@ -1,6 +1,6 @@
 /** How each automatable parameter is written, typed, stepped and rounded on this page; its limits are the core's. */
 import { must } from "./must";
-import { t } from "@/words";
+import { parameterTitle, t } from "@/words";
 import { PARAMETERS, type Parameter } from "./declared";
 import {
   clamp,
@@ -41,7 +41,6 @@ type Own<K extends Kind> = Exclude<
 >;
 
 interface Declared {
-  title: string;
   low: number;
   high: number;
   unit: string;
@@ -155,8 +154,9 @@ const WAYS: Record<Declared["display"], Make> = {
 export function faceOf(parameter: Parameter, kind?: Kind): ParameterFace {
   const of = DECLARED[parameter];
   const initial = (kind && of.defaults[kind]) ?? must(Object.values(of.defaults)[0]);
-  const point = of.display === "place" && !initial ? "Place" : of.title;
-  return { title: of.title, point, low: of.low, high: of.high, initial, ...WAYS[of.display](of, initial) };
+  const title = parameterTitle(parameter);
+  const point = of.display === "place" && !initial ? t("parameters.place") : title;
+  return { title, point, low: of.low, high: of.high, initial, ...WAYS[of.display](of, initial) };
 }
 
 export const FACES = Object.fromEntries(

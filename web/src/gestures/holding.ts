@@ -1,6 +1,6 @@
 /** A hand on a source's place or level: shown, heard and told while it is held, made a change or recorded. */
+import { useSelection } from "@/session/selection";
 import type { Parameter, Source } from "@/domain/model";
-import { useChartView } from "@/session/view";
 import { dragged, parametersOf, PLACING, type End, type Values } from "@/domain/ends";
 import { tidy } from "@/domain/parameters";
 import { usePlayer } from "@/audio/player";
@@ -12,7 +12,7 @@ import { useSession } from "@/session/session";
 export function useHolding() {
   const session = useSession();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
   const edits = useEdits();
   const recorder = useRecorder();
   const asking = useControlRequests();
@@ -22,7 +22,7 @@ export function useHolding() {
 
   /** Whether the hand may take hold: not a listener's, and not while a colleague holds it. */
   function grasp(source: Source, among = false): boolean {
-    if (!view.selection.includes(source.id) || among) view.choose(source.id, among);
+    if (!selection.all.includes(source.id) || among) selection.choose(source.id, among);
     const held = heldThing(source);
     if (held) asking.refuse(held);
     if (!session.mayEdit || held) return false;
@@ -75,7 +75,7 @@ export function useHolding() {
 
   /** The hand lets go with these values; `held` is false where they come from a key. */
   function set(source: Source, values: Values, held = true): void {
-    if (!view.selection.includes(source.id)) view.choose(source.id);
+    if (!selection.all.includes(source.id)) selection.choose(source.id);
     const [written, rest] = parted(source, values);
     for (const [parameter, value] of Object.entries(written)) {
       const own = edits.ownOf(source, parameter as Parameter, value);

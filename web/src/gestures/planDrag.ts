@@ -1,10 +1,10 @@
 /** A hand on the plan: a source, or one end of it, dragged, stepped or recorded in two coordinates at once. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { dragged, type End, type Values } from "@/domain/ends";
 import { clamp } from "@/domain/format";
 import { FACES, tidy } from "@/domain/parameters";
-import { useChartView } from "@/session/view";
 import { useEdits } from "@/session/edits";
 import { useHolding } from "./holding";
 import { useRoom } from "@/session/room";
@@ -17,9 +17,9 @@ export type Wish = { across?: number; depth?: number; height?: number };
 export function usePlanHand() {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const room = useRoom();
   const hand = useHolding();
-  const chart = useChartView();
   const edits = useEdits();
 
   const look = (source: Source) => (parameter: Parameter) =>
@@ -60,8 +60,8 @@ export function usePlanHand() {
 
   /** All that the hand takes along with a source; what a colleague holds stays. */
   const takenAlong = (source: Source): Source[] =>
-    chart.selection.includes(source.id) && chart.selection.length > 1
-      ? session.sources.filter((one) => chart.selection.includes(one.id) && !hand.holderOf(one))
+    selection.all.includes(source.id) && selection.all.length > 1
+      ? session.sources.filter((one) => selection.all.includes(one.id) && !hand.holderOf(one))
       : [];
 
   /** Several are moved by the same, each from where it stands. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** An invitation's page: what it is for, and coming in, with one's account or a new one. */
-import { Button } from "ant-design-vue";
+import { Button, Input, InputPassword } from "ant-design-vue";
 import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { useAttempt } from "@/api/attempt";
@@ -67,17 +67,16 @@ const enter = (): Promise<boolean> =>
           </div>
           <label v-if="!known"
             >{{ $t("invitation.yourName") }}
-            <input v-model="name" required maxlength="150" autocomplete="name"
+            <Input v-model:value="name" required :maxlength="150" autocomplete="name"
           /></label>
           <label
             >{{ $t("invitation.nameToSignInWith") }}
-            <input v-model="username" required maxlength="150" autocomplete="username"
+            <Input v-model:value="username" required :maxlength="150" autocomplete="username"
           /></label>
           <label>
             {{ $t("invitation.password") }}
-            <input
-              v-model="password"
-              type="password"
+            <InputPassword
+              v-model:value="password"
               required
               :minlength="known ? undefined : 10"
               :autocomplete="known ? 'current-password' : 'new-password'"

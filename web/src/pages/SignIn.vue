@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The door: a name and a password, or, with the demo running, one of its three people. */
-import { Button } from "ant-design-vue";
+import { Button, Input, InputPassword } from "ant-design-vue";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useAccount } from "@/account/account";
@@ -72,10 +72,12 @@ async function enter(way: () => Promise<void>): Promise<void> {
       </template>
       <h2 v-else>{{ $t("signIn.signIn") }}</h2>
       <form @submit.prevent="enter(() => account.signIn(username, password))">
-        <label>{{ $t("signIn.name") }} <input v-model="username" autocomplete="username" required /></label>
+        <label
+          >{{ $t("signIn.name") }} <Input v-model:value="username" autocomplete="username" required
+        /></label>
         <label>
           {{ $t("signIn.password") }}
-          <input v-model="password" type="password" autocomplete="current-password" required />
+          <InputPassword v-model:value="password" autocomplete="current-password" required />
         </label>
         <Button type="primary" html-type="submit" :loading="busy">{{ $t("signIn.signIn") }}</Button>
       </form>
@@ -190,6 +192,7 @@ li button:hover {
   border-color: var(--ink);
 }
 .face {
+  color: var(--on-lamp);
   display: grid;
   place-items: center;
   width: 34px;

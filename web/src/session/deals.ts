@@ -1,4 +1,5 @@
 /** The deal of the chosen source: its events, the places they go to, and what the core makes of both. */
+import { useSelection } from "./selection";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
@@ -28,9 +29,10 @@ const BY_HAND = [0.25, 69, 0.8] as const;
 export const useDeals = defineStore("deals", () => {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const library = useLibrary();
 
-  const source = computed(() => session.sourceById(player.chosen));
+  const source = computed(() => session.sourceById(selection.chosen));
   const key = computed(() => source.value?.id ?? "");
   /** What quick presses have made of the places, until it is sent as one change and has come back. */
   const arranging = shallowRef<{ of: string; places: DealPlace[] } | null>(null);

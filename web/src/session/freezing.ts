@@ -1,4 +1,5 @@
 /** Freezing sources in the background: how far it is, and stopping it. */
+import { sentences } from "@/words";
 import type { Source } from "@/domain/model";
 import { defineStore } from "pinia";
 import { reactive } from "vue";
@@ -27,7 +28,7 @@ export const useFreezing = defineStore("freezing", () => {
         await new Promise((done) => setTimeout(done, ASK_EVERY));
         found = await get<Freezing>(`${base}/freezes/${found.id}`);
       }
-      if (found.status === "failed") say.wrong(found.message);
+      if (found.status === "failed") say.wrong(sentences(found.messages));
     } catch (error) {
       say.wrong((error as Error).message);
     } finally {

@@ -1,6 +1,7 @@
 /** What the core offers by name (ways of panning, effects, seatings), and what people have kept by name. */
-import { t } from "@/words";
+import { declaredTexts, inWords, t } from "@/words";
 import { defineStore } from "pinia";
+import { questions } from "@/api/asked";
 import { ref, shallowRef } from "vue";
 import { get, post, remove, type Schemas } from "@/api/http";
 import { say } from "@/ui/say";
@@ -11,18 +12,16 @@ export type Effect = Schemas["EffectOut"];
 export const useLibrary = defineStore("library", () => {
   const library = shallowRef<Schemas["Library"] | null>(null);
   const presets = ref<Preset[]>([]);
-  let asked: Promise<void> | undefined;
 
-  function arrive(): Promise<void> {
-    asked ??= get<Schemas["Library"]>("/api/library").then(
-      (choices) => void (library.value = choices),
-      (error: unknown) => {
-        // Whoever opens a session next asks again.
-        asked = undefined;
-        throw error;
-      },
-    );
-    return asked;
+  /** Have what the core offers, asked for once; the error where the server refuses or is away. */
+  async function arrive(): Promise<void> {
+    const offered = await questions.fetchQuery({
+      queryKey: ["library"],
+      queryFn: () => get<Schemas["Library"]>("/api/library"),
+      staleTime: Infinity,
+      retry: false,
+    });
+    library.value ??= inWords(offered, declaredTexts());
   }
 
   async function look(): Promise<void> {

@@ -1,4 +1,5 @@
 /** A stretch of lanes and what is to be done with it: looked at as a draft, heard as B, applied as one change. */
+import { useSelection } from "./selection";
 import type { LaneName, Parameter, Point } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
@@ -37,6 +38,7 @@ const SHORTEST = 0.02;
 export const useMoves = defineStore("moves", () => {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const view = useChartView();
   const monitor = useMonitor();
 
@@ -56,7 +58,7 @@ export const useMoves = defineStore("moves", () => {
     const own = [main, ...here.filter((one) => isAlong(one) && keyOf(one) !== keyOf(main))];
     // Sources that are chosen besides are changed as this one is, as far as they have the same to move.
     const besides = session.sources.filter(
-      (one) => view.selection.includes(one.id) && one.id !== player.chosen,
+      (one) => selection.all.includes(one.id) && one.id !== selection.chosen,
     );
     return [
       ...own,

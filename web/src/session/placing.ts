@@ -1,8 +1,8 @@
 /** Whole sources: copied, split, put elsewhere in the list, grouped, taken away and brought back. */
+import { useSelection } from "./selection";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
-import { useChartView } from "./view";
 import { channelPlaces } from "@/domain/ends";
 import { ownOf } from "@/domain/parameters";
 import type { Operation } from "@/collab/outbox";
@@ -23,7 +23,7 @@ export function usePlacing() {
   const session = useSession();
   const edits = useEdits();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
   const room = useRoom();
 
   const placementOf = (source: Source): Record<string, unknown> =>
@@ -51,8 +51,10 @@ export function usePlacing() {
 
   function duplicate(source: Source): void {
     const id = freshId(source.name);
-    edits.make(adding(source, { id, name: `${source.name} copy`, order: source.order }));
-    view.choose(id);
+    edits.make(
+      adding(source, { id, name: t("placing.nameCopy", { name: source.name }), order: source.order }),
+    );
+    selection.choose(id);
   }
 
   /** Every channel becomes a mono source where it stands now. */
@@ -112,7 +114,7 @@ export function usePlacing() {
         ? `${must(sources[0]).name} removed`
         : t("placing.sourceCountSourcesRemoved", { sourceCount: sources.length });
     edits.make(batch(what, sources.map(({ id }) => operation("remove-source", { source: id })))); // prettier-ignore
-    view.choose(null);
+    selection.choose(null);
   }
 
   return { placementOf, duplicate, split, putBefore, move, group, remove };

@@ -1,14 +1,15 @@
 /** The pulse that is worked on: whose it is, its values as a hand holds them, and what the core reads of it. */
+import { useSelection } from "./selection";
 import { must } from "@/domain/must";
 import type { Parameter, Value } from "@/domain/model";
 import { t } from "@/words";
 import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
-import { computed, reactive, ref, shallowRef, watch } from "vue";
+import { computed, onScopeDispose, reactive, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { useChartView } from "./view";
-import { useMonitor } from "@/audio/monitor";
+import { useMonitor, type MovesOffered } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
 import { say } from "@/ui/say";
 import type { Operation } from "@/collab/outbox";
@@ -35,6 +36,7 @@ const ASK_EVERY = 90;
 export const usePulses = defineStore("pulses", () => {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const view = useChartView();
   const library = useLibrary();
   const monitor = useMonitor();
@@ -43,12 +45,12 @@ export const usePulses = defineStore("pulses", () => {
   /** What pulses besides the chosen source itself: one of its sends, its group, a return. */
   const of = ref("");
   watch(
-    () => player.chosen,
+    () => selection.chosen,
     () => (of.value = ""),
   );
-  const owner = computed(() => of.value || player.chosen || "");
+  const owner = computed(() => of.value || selection.chosen || "");
   const owners = computed(() => {
-    const source = session.sourceById(player.chosen);
+    const source = session.sourceById(selection.chosen);
     if (!source) return [];
     const sends = Object.values(session.document?.sends ?? {}).filter((one) => one.source === source.id);
     const found = [
@@ -91,6 +93,7 @@ export const usePulses = defineStore("pulses", () => {
   /** Set values for everybody; a pulse that is not there begins. */
   function set(values: PulseValues): void {
     for (const name of Object.keys(values)) delete held[name];
+    endTrial();
     if (!mayEdit.value || !owner.value) return;
     const lined = LINED.filter((name) => values[name] !== undefined && follows(name));
     for (const name of lined)
@@ -120,7 +123,9 @@ export const usePulses = defineStore("pulses", () => {
   });
   /** By whose accents it is weighed: one's own choice, at first the part's own. */
   const accents = ref("");
-  const weighedBy = computed(() => accents.value || (isSource.value ? owner.value : (player.chosen ?? "")));
+  const weighedBy = computed(
+    () => accents.value || (isSource.value ? owner.value : (selection.chosen ?? "")),
+  );
 
   const reading = shallowRef<Reading | null>(null);
   const trouble = ref("");
@@ -158,6 +163,7 @@ export const usePulses = defineStore("pulses", () => {
 
   /** Look as long as a desk shows it. */
   function follow(): void {
+    onScopeDispose(endTrial);
     watchThrottled([pulse, bar, weighedBy, () => session.revision], read, {
       throttle: ASK_EVERY,
       trailing: true,
@@ -165,6 +171,18 @@ export const usePulses = defineStore("pulses", () => {
       deep: true,
     });
   }
+
+  /** What of the pulse is heard as B; it ends with what it is about. */
+  let offered: MovesOffered | null = null;
+  function offer(moves: MovesOffered): void {
+    offered = moves;
+    monitor.offerMoves(moves, true);
+  }
+  function endTrial(): void {
+    if (offered && monitor.moves === offered) monitor.offerMoves(null);
+    offered = null;
+  }
+  watch(owner, endTrial);
 
   /** Hear other values as B, for oneself. */
   async function tryOut(values: PulseValues, title: string): Promise<void> {
@@ -175,7 +193,7 @@ export const usePulses = defineStore("pulses", () => {
         owner: source,
         values,
       });
-      monitor.offerMoves({ words: [`draft=${draft.id}`], lanes: new Map(), title }, true);
+      offer({ words: [`draft=${draft.id}`], lanes: new Map(), title });
     } catch (error) {
       say.wrong((error as Error).message);
     }
@@ -183,10 +201,7 @@ export const usePulses = defineStore("pulses", () => {
 
   /** Hear it without its pulse, for oneself, until B is let go. */
   const withoutIt = (): void =>
-    monitor.offerMoves(
-      { words: [`${owner.value}/pulse=none`], lanes: new Map(), title: t("pulses.noPulse") },
-      true,
-    );
+    offer({ words: [`${owner.value}/pulse=none`], lanes: new Map(), title: t("pulses.noPulse") });
 
   /** Have the core say what would write it out, or take it back, and do that. */
   async function make(which: "as-points" | "as-pulse"): Promise<void> {

@@ -1,6 +1,6 @@
 /** Making a return: a room to begin with, which every source may be sent to. */
+import { useSelection } from "./selection";
 import { t } from "@/words";
-import { useChartView } from "./view";
 import { defaultsOf } from "@/domain/parameters";
 import { freshId, operation, useEdits } from "./edits";
 import { useSession } from "./session";
@@ -8,7 +8,7 @@ import { useSession } from "./session";
 export function useReturns() {
   const session = useSession();
   const edits = useEdits();
-  const view = useChartView();
+  const selection = useSelection();
 
   function add(): void {
     const count = session.returns.length + 1;
@@ -22,7 +22,7 @@ export function useReturns() {
         },
       }),
     ); // prettier-ignore
-    view.chooseReturn(id);
+    selection.chooseReturn(id);
   }
 
   return { add };

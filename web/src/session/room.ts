@@ -1,4 +1,5 @@
 /** The room of loudspeakers: its layout, where everything is over time as the core tells it, and how one looks at it. */
+import { useSelection } from "./selection";
 import { must } from "@/domain/must";
 import type { Layer, Parameter, Source } from "@/domain/model";
 import { watchDebounced } from "@vueuse/core";
@@ -27,6 +28,7 @@ const at = (values: number[], index: number): number => values[Math.min(index, v
 export const useRoom = defineStore("room", () => {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const library = useLibrary();
 
   const layout = computed(() =>
@@ -88,7 +90,7 @@ export const useRoom = defineStore("room", () => {
       seconds: String(WINDOW),
       moves: player.moves.join(","),
     });
-    if (player.chosen && session.document?.sources[player.chosen]) query.set("gains", player.chosen);
+    if (selection.chosen && session.document?.sources[selection.chosen]) query.set("gains", selection.chosen);
     try {
       const revision = session.revision;
       const answer = await get<Whereabouts>(`/api/sessions/${session.id}/room/trajectories?${query}`);
@@ -107,7 +109,7 @@ export const useRoom = defineStore("room", () => {
       ? Math.min(Math.max(Math.round((player.playhead - here.start) / here.step), 0), here.count - 1)
       : 0;
   });
-  watchDebounced([() => session.revision, () => player.chosen, () => player.moves, layout], look, {
+  watchDebounced([() => session.revision, () => selection.chosen, () => player.moves, layout], look, {
     debounce: 60,
     immediate: true,
   });
@@ -142,7 +144,7 @@ export const useRoom = defineStore("room", () => {
   function endsInHand(source: Source): Place[] | null {
     const look = (parameter: Parameter): number => session.valueAt(source, parameter, player.playhead);
     if (look("rotation") || session.valueNow("room:mix", "rotation"))
-      return held.value && player.chosen === source.id ? [held.value.position] : null;
+      return held.value && selection.chosen === source.id ? [held.value.position] : null;
     const sides = source.mode === "sides";
     return endsOf(source.mode, look).map(({ side, at: across }) => {
       const name = (kind: "front" | "height"): Parameter =>
@@ -220,6 +222,11 @@ export const useRoom = defineStore("room", () => {
     held.value = null;
   };
   watch(found, letGo);
+  // The passage whose speakers are set is that of one source.
+  watch(
+    () => selection.chosen,
+    () => (passage.value = ""),
+  );
   // Another session is another room.
   watch(
     () => session.id,

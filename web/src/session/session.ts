@@ -2,9 +2,8 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
-import { must } from "@/domain/must";
 import type { GainTable, Pending, Source, Value, Point, ShapeTables } from "@/domain/model";
-import { t } from "@/words";
+import { sentence, t } from "@/words";
 import { defineStore } from "pinia";
 import { createEventHook, until } from "@vueuse/core";
 import { computed, reactive, ref, shallowRef } from "vue";
@@ -174,7 +173,7 @@ export const useSession = defineStore("session", () => {
     if (told.type === "revision") take(told);
     else if (told.type === "welcome") me.value = told.you;
     else if (told.type === "presence") people.set(told.person.tab, told.person);
-    else if (told.type === "refused") say.careful(told.detail);
+    else if (told.type === "refused") say.careful(sentence(told.message));
     else if (told.type === "people") becomes(told.role);
     else if (told.type === "gone") people.delete(told.tab);
     takePreview(told);
@@ -188,7 +187,7 @@ export const useSession = defineStore("session", () => {
     if (me.value) me.value = { ...me.value, role: now };
     say.know(
       t("session.youAreNowNowIn", {
-        now: now === "listener" ? t("session.aListener") : `${now === "owner" ? "the" : "an"} ${now}`,
+        now: t(`sessionRole.${now}`),
       }),
     );
   }
@@ -320,7 +319,8 @@ export const useSession = defineStore("session", () => {
       if (mine !== outbox) return;
       if (answer) takeAnswer(answer);
       if ("partly" in more) void blocked.trigger({ ...(more as unknown as BlockedUndo), detail: refusal });
-      else if (refusal || answer?.notice) say.know(refusal || must(answer).notice);
+      else if (refusal) say.know(refusal);
+      else if (answer?.notice) say.know(sentence(answer.notice));
     };
 
   function takeAnswer(answer: Schemas["Answer"]): void {

@@ -2,10 +2,10 @@
 import type { LaneName, Parameter, Source, Point } from "@/domain/model";
 import { t } from "@/words";
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import { isOfRoom, ownOf } from "@/domain/parameters";
 import { clamp } from "@/domain/format";
-import { usePlayer } from "@/audio/player";
+import { useSelection } from "./selection";
 import { useLibrary } from "./library";
 import { endsOfSend, kindAndId } from "@/domain/owners";
 import { useRoom } from "./room";
@@ -16,7 +16,7 @@ const FARTHEST = 0.5;
 
 export const useChartView = defineStore("chart-view", () => {
   const session = useSession();
-  const player = usePlayer();
+  const selection = useSelection();
   const library = useLibrary();
   const room = useRoom();
   /** The time (s) at the chart's upper edge, and pixels to a second. */
@@ -27,7 +27,7 @@ export const useChartView = defineStore("chart-view", () => {
   /** What the shown lane belongs to, where that is not the chosen source itself. */
   const of = ref("");
   const lane = computed<LaneName | null>(() => {
-    const owner = of.value || player.chosen;
+    const owner = of.value || selection.chosen;
     return owner ? { owner, parameter: parameter.value } : null;
   });
   /** What can be automated of a source itself, as it is panned. */
@@ -44,7 +44,7 @@ export const useChartView = defineStore("chart-view", () => {
 
   /** Every lane that may be worked on with the chosen source: its own, its sends', its group's, the returns'. */
   const lanesHere = computed<LaneName[]>(() => {
-    const source = session.sourceById(player.chosen);
+    const source = session.sourceById(selection.chosen);
     if (!source) return [];
     const own = ownLanes(source);
     const sends = Object.values(session.document?.sends ?? {}).filter((send) => send.source === source.id);
@@ -85,12 +85,15 @@ export const useChartView = defineStore("chart-view", () => {
     if (kind === "layer") return document?.layers[id]?.name ?? id;
     if (kind === "room") return t("view.theRoom");
     const [from, to] = endsOfSend(id);
-    return `${document?.sources[from]?.name ?? from} in ${document?.returns[to]?.name ?? to}`;
+    return t("view.sendIn", {
+      from: document?.sources[from]?.name ?? from,
+      to: document?.returns[to]?.name ?? to,
+    });
   }
 
   /** Work on a lane. */
   function showLane({ owner: source, parameter: wanted }: LaneName): void {
-    of.value = source === player.chosen ? "" : source;
+    of.value = source === selection.chosen ? "" : source;
     parameter.value = wanted;
     point.value = null;
   }
@@ -101,6 +104,14 @@ export const useChartView = defineStore("chart-view", () => {
   const point = ref<number | null>(null);
   /** Parts of a beat that points snap to; 0 for none. */
   const gridParts = ref(4);
+  watch(
+    () => selection.chosen,
+    () => {
+      point.value = null;
+      of.value = "";
+    },
+    { flush: "sync" },
+  );
 
   const limit = (at: number): number =>
     clamp(at, -16 / scale.value, Math.max(session.length - (height.value * 0.6) / scale.value, 0));
@@ -128,54 +139,8 @@ export const useChartView = defineStore("chart-view", () => {
     if (y < 0 || y > height.value - 24) top.value = limit(at - (height.value * 0.25) / scale.value);
   }
 
-  /** The return whose room the Place desk shows ("" for the sources themselves), and what the details are of. */
-  const layer = ref("");
-  const focus = ref<"source" | "return">("source");
-  /** Sources chosen besides the one that is worked on. */
-  const others = ref<string[]>([]);
-  const selection = computed(() => [...(player.chosen ? [player.chosen] : []), ...others.value]);
-  /** Show only the sources that are chosen. */
-  const alone = ref(false);
-  const shownSources = computed(() =>
-    alone.value && selection.value.length
-      ? session.sources.filter((source) => selection.value.includes(source.id))
-      : session.sources,
-  );
-
-  /** Choose a source: it alone, or among those that are chosen already. */
-  function choose(source: string | null, among = false): void {
-    if (player.chosen !== source) {
-      point.value = null;
-      of.value = "";
-    }
-    focus.value = "source";
-    if (!among || source === null) {
-      others.value = [];
-      player.chosen = source;
-    } else if (source === player.chosen) {
-      player.chosen = others.value[0] ?? source;
-      others.value = others.value.slice(1);
-    } else if (others.value.includes(source)) {
-      others.value = others.value.filter((one) => one !== source);
-    } else {
-      others.value = selection.value;
-      player.chosen = source;
-    }
-  }
-
-  /** Look into a return; without one, at the sources themselves. */
-  function chooseReturn(id: string): void {
-    layer.value = id;
-    focus.value = id ? "return" : "source";
-  }
-
-  function chooseThese(sources: string[]): void {
-    choose(sources[0] ?? null);
-    others.value = sources.slice(1);
-  }
-
   return {
-    top, scale, height, parameter, point, of, lane, ownLanes, lanesHere, dragged, nameOf, showLane, fit, gridParts, selection, alone, shownSources, layer, focus,
-    scrollBy, zoom, show, choose, chooseThese, chooseReturn,
+    top, scale, height, parameter, point, of, lane, ownLanes, lanesHere, dragged, nameOf, showLane, fit, gridParts, 
+    scrollBy, zoom, show,
   }; // prettier-ignore
 });

@@ -2,6 +2,7 @@
 import type { Source } from "@/domain/model";
 import { defineStore } from "pinia";
 import { shallowReactive } from "vue";
+import { questions } from "@/api/asked";
 import { get, type Schemas } from "@/api/http";
 import type { Wave } from "@/ui/drawing/paintLines";
 import { useSession } from "./session";
@@ -20,7 +21,12 @@ export const useWaveforms = defineStore("waveforms", () => {
     if (!asked.has(key)) {
       asked.add(key);
       const path = `/api/sessions/${session.id}/sources/${source.id}/waveform?revision=${session.revision}`;
-      get<Schemas["Waveform"]>(path).then(
+      const ask = {
+        queryKey: ["waveform", session.id, key],
+        queryFn: () => get<Schemas["Waveform"]>(path),
+        staleTime: Infinity,
+      };
+      questions.fetchQuery(ask).then(
         (found) => {
           perSecond = found.per_second;
           known.set(key, found.channels.map((row) => row.map((value) => value / 255))); // prettier-ignore

@@ -1,4 +1,5 @@
 /** The Move desk's keys: tools, how near one looks, recording, and deciding on what is looked at. */
+import { useSelection } from "@/session/selection";
 import { t } from "@/words";
 import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
@@ -10,21 +11,22 @@ import { usePlayer } from "@/audio/player";
 import { TOOLS, useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
 
-export const MOVE_KEYS: [string, string][] = [
-  ["P, T, F, L, E", t("moveKeys.toolsPointsRangeFreehandLine")],
-  ["X", t("moveKeys.selectThePassageOrBar")],
+export const MOVE_KEYS: [keys: string, what: string, shortcuts?: string][] = [
+  ["P, T, F, L, E", t("moveKeys.toolsPointsRangeFreehandLine"), "ptfle"],
+  ["X", t("moveKeys.selectThePassageOrBar"), "x"],
   ["Shift+drag", t("moveKeys.selectARangeOfTime")],
   [t("moveKeys.shiftClickAPassageDouble"), t("moveKeys.onePositionThroughout")],
-  [t("moveKeys.andZShiftZ"), t("moveKeys.zoomInZoomOutFit")],
+  [t("moveKeys.andZShiftZ"), t("moveKeys.zoomInZoomOutFit"), "z"],
   [t("moveKeys.ctrlCCtrlV"), t("moveKeys.copyTheAutomationOfThe")],
   [t("moveKeys.enterEscape"), t("moveKeys.applyThePreviewCancelIt")],
-  ["A", t("moveKeys.armTheShownLaneFor")],
+  ["A", t("moveKeys.armTheShownLaneFor"), "a"],
   [t("moveKeys.enterBackspace"), t("moveKeys.keepTheRecordedTakeDiscard")],
 ];
 
 export function useMoveKeys() {
   const session = useSession();
   const player = usePlayer();
+  const selection = useSelection();
   const view = useChartView();
   const tools = useTools();
   const moves = useMoves();
@@ -42,7 +44,7 @@ export function useMoveKeys() {
     const copied = moves.clip;
     if (!copied || !session.mayEdit) return;
     const own =
-      player.chosen && copied.from.owner.includes(":") === false ? player.chosen : copied.from.owner;
+      selection.chosen && copied.from.owner.includes(":") === false ? selection.chosen : copied.from.owner;
     void moves.lookPasted([{ owner: own, at: player.playhead }], false, true);
   }
 

@@ -1,10 +1,10 @@
 /** The keys of a session: what the help sheet lists, and what they do. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { useRouter } from "vue-router";
 import { MOVE_KEYS, useMoveKeys } from "./chartShortcuts";
-import { useChartView } from "@/session/view";
 import { useComments } from "@/features/comments/comments";
 import { useCauses } from "@/audio/causes";
 import { usePulseDesk } from "@/session/pulseDesk";
@@ -17,23 +17,27 @@ import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
 import { usePreferences } from "@/account/preferences";
+import { useShortcutKeys } from "@/account/shortcutKeys";
 import { useNotices } from "@/ui/notices";
 
-export const KEYS: { title: string; keys: [string, string][] }[] = [
+/** Keys, what they do, and which of them are shortcuts whose key can be changed. */
+export type KeyRow = [keys: string, what: string, shortcuts?: string];
+
+export const KEYS: { title: string; keys: KeyRow[] }[] = [
   {
     title: t("shortcuts.listeningOnlyYou"),
     keys: [
       ["Space", t("shortcuts.playStop")],
       [t("shortcuts.homeEnd"), t("shortcuts.toTheStartToThe")],
-      [t("shortcuts.and"), t("shortcuts.oneBarBackOneBar")],
-      ["R", t("shortcuts.loopThePassageAtThe")],
-      ["S", t("shortcuts.soloTheSelection")],
-      ["H", t("shortcuts.showOnlyTheSelectionOr")],
-      [t("shortcuts.wShiftW"), t("shortcuts.bypassATreatmentOfThe")],
-      ["M, Shift+M", t("shortcuts.monitorInMonoHeldOr")],
-      [t("shortcuts.bShiftB"), t("shortcuts.compareBACounterweightA")],
+      [t("shortcuts.and"), t("shortcuts.oneBarBackOneBar"), ",."],
+      ["R", t("shortcuts.loopThePassageAtThe"), "r"],
+      ["S", t("shortcuts.soloTheSelection"), "s"],
+      ["H", t("shortcuts.showOnlyTheSelectionOr"), "h"],
+      [t("shortcuts.wShiftW"), t("shortcuts.bypassATreatmentOfThe"), "w"],
+      ["M, Shift+M", t("shortcuts.monitorInMonoHeldOr"), "m"],
+      [t("shortcuts.bShiftB"), t("shortcuts.compareBACounterweightA"), "b"],
       ["Escape", t("shortcuts.stopListeningAlong")],
-      ["C", t("shortcuts.soloTheMainCauseOf")],
+      ["C", t("shortcuts.soloTheMainCauseOf"), "c"],
     ],
   },
   {
@@ -54,9 +58,9 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
       [t("shortcuts.enterOnAMark"), t("shortcuts.selectIt")],
       [t("shortcuts.ctrlClickShiftClick"), t("shortcuts.selectSeveralADragMoves")],
       [t("shortcuts.n0DoubleClick"), t("shortcuts.toTheCentreInA")],
-      ["[ and ]", t("shortcuts.previousSourceNextSource")],
+      ["[ and ]", t("shortcuts.previousSourceNextSource"), "[]"],
       ["PgUp, PgDn", t("shortcuts.fromMarkToMark")],
-      [t("shortcuts.n12345"), t("shortcuts.theDesksPlaceMovePulse")],
+      [t("shortcuts.n12345"), t("shortcuts.theDesksPlaceMovePulse"), "12345"],
     ],
   },
   {
@@ -88,9 +92,9 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     title: t("shortcuts.pulse"),
     keys: [
       ["− and +", t("shortcuts.halfOrDoubleTheCycle")],
-      ["F", t("shortcuts.flipTheWaveform")],
-      ["K", t("shortcuts.metronomeOnlyForYouOn")],
-      [t("shortcuts.wShiftW"), t("shortcuts.bypassItsPulseOrIts")],
+      ["F", t("shortcuts.flipTheWaveform"), "f"],
+      ["K", t("shortcuts.metronomeOnlyForYouOn"), "k"],
+      [t("shortcuts.wShiftW"), t("shortcuts.bypassItsPulseOrIts"), "w"],
       [t("shortcuts.arrowsADelete"), t("shortcuts.inTheDealtNotesSelect")],
     ],
   },
@@ -100,8 +104,8 @@ export const KEYS: { title: string; keys: [string, string][] }[] = [
     keys: [
       ["Ctrl+Z", t("shortcuts.undoYourOwnLastChange")],
       ["Ctrl+Shift+Z", t("shortcuts.redoIt")],
-      ["O", t("shortcuts.afterAnOverwrittenChangeRestore")],
-      ["N", t("shortcuts.commentAtThePlayheadOr")],
+      ["O", t("shortcuts.afterAnOverwrittenChangeRestore"), "o"],
+      ["N", t("shortcuts.commentAtThePlayheadOr"), "n"],
       ["?", t("shortcuts.thisHelp")],
     ],
   },
@@ -114,7 +118,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const moveKeys = useMoveKeys();
   const session = useSession();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
   const without = useBypass();
   const monitor = useMonitor();
   const causes = useCauses();
@@ -127,6 +131,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const notices = useNotices();
   const along = useAlong();
   const preferences = usePreferences();
+  const shortcutKeys = useShortcutKeys();
 
   function goRound(): void {
     if (player.round) player.round = null;
@@ -139,9 +144,9 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   }
 
   function neighbour(by: number): void {
-    const at = session.sources.findIndex((one) => one.id === player.chosen);
+    const at = session.sources.findIndex((one) => one.id === selection.chosen);
     const next = session.sources[Math.min(Math.max(at + by, 0), session.sources.length - 1)];
-    if (next) view.choose(next.id);
+    if (next) selection.choose(next.id);
   }
 
   const actions: Record<string, () => void> = {
@@ -151,8 +156,8 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     ",": () => player.seek(session.grid.barFrom(player.playhead, -1)),
     ".": () => player.seek(session.grid.barFrom(player.playhead, 1)),
     r: goRound,
-    s: () => view.selection.length && player.soloThese(view.selection),
-    h: () => (view.alone = !view.alone),
+    s: () => selection.all.length && player.soloThese(selection.all),
+    h: () => (selection.alone = !selection.alone),
     W: () => (without.on ? without.stop() : without.start(true)),
     "[": () => neighbour(-1),
     "]": () => neighbour(1),
@@ -193,10 +198,12 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     m: { start: () => monitor.hold("mono"), stop: () => monitor.letGo() },
     b: { start: () => monitor.compare(true), stop: () => monitor.compare(false) },
   };
-  let held = "";
+  let heldShortcut = "";
+  /** The key that holds it, which may be another than it comes with. */
+  let heldKey = "";
   function letGo(): void {
-    if (held) must(holds[held]).stop();
-    held = "";
+    if (heldShortcut) must(holds[heldShortcut]).stop();
+    heldShortcut = heldKey = "";
   }
   // What was chosen with a pointer gives the keys back: the next one is a shortcut again.
   let isByPointer = false;
@@ -218,12 +225,14 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
       return;
     }
     // Who dictates, or whose hand strays, may want no letters to be shortcuts.
+    const key = shortcutKeys.shortcutOf(event.key);
     const isSign = event.key.length === 1 && event.key !== " " && !event.ctrlKey && !event.metaKey;
     if (isSign && preferences.liked.keys === "named") return;
-    const hold = event.ctrlKey || event.metaKey || event.altKey ? undefined : holds[event.key];
+    const hold = event.ctrlKey || event.metaKey || event.altKey ? undefined : holds[key];
     if (hold) {
-      if (!event.repeat && !held) {
-        held = event.key;
+      if (!event.repeat && !heldShortcut) {
+        heldShortcut = key;
+        heldKey = event.key.toLowerCase();
         hold.start();
       }
       return;
@@ -234,7 +243,7 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     const own: Record<string, Record<string, () => void>> = { move: moveKeys.actions, pulse: pulseActions };
     const ofDesk = controlled ? {} : (own[desk()] ?? {});
     const found = copies && desk() === "move" ? moveKeys.withControl[event.key] : undefined;
-    const action = found ?? (controlled ? undefined : (ofDesk[event.key] ?? actions[event.key]));
+    const action = found ?? (controlled ? undefined : (ofDesk[key] ?? actions[key]));
     // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere.
     const pressed = event.key === "Enter" && (event.target as HTMLElement).closest("button, a, summary");
     if (!action || (pressed && (!moveKeys.undecided() || pressed.closest("[data-decides]")))) return;
@@ -242,6 +251,6 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     action();
   });
   useEventListener("keyup", (event: KeyboardEvent) => {
-    if (event.key.toLowerCase() === held) letGo();
+    if (event.key.toLowerCase() === heldKey) letGo();
   });
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The notices, at the foot of the page, the latest lowest. */
+import { Button } from "ant-design-vue";
 import { useNotices } from "./notices";
 
 const notices = useNotices();
@@ -20,12 +21,12 @@ const notices = useNotices();
       :role="notice.kind === 'wrong' ? 'alert' : undefined"
     >
       <span>{{ notice.text }}</span>
-      <button v-if="notice.action" class="small-button wide strong" @click="notices.act(notice)">
+      <Button v-if="notice.action" type="primary" size="small" @click="notices.act(notice)">
         {{ notice.action.title }} <kbd v-if="notice.action.key">{{ notice.action.key.toUpperCase() }}</kbd>
-      </button>
-      <button v-if="notice.other" class="small-button wide" @click="notices.act(notice, 'other')">
+      </Button>
+      <Button v-if="notice.other" size="small" @click="notices.act(notice, 'other')">
         {{ notice.other.title }}
-      </button>
+      </Button>
       <button class="close" :aria-label="$t('notices.dismiss')" @click="notices.drop(notice.id)">×</button>
     </li>
   </TransitionGroup>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A sheet that stands in place of the details: a title, what it can begin, and its way out. */
+import { Button } from "ant-design-vue";
 defineProps<{ title: string; trouble?: string }>();
 defineEmits<{ close: [] }>();
 </script>
@@ -9,7 +10,7 @@ defineEmits<{ close: [] }>();
     <header>
       <h2>{{ title }}</h2>
       <slot name="begin" />
-      <button class="small-button wide" @click="$emit('close')">{{ $t("sideSheet.close") }}</button>
+      <Button size="small" @click="$emit('close')">{{ $t("sideSheet.close") }}</Button>
     </header>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <slot />

@@ -15,6 +15,7 @@ export const themeOn = (paper: typeof palette) => ({
     colorWarning: paper.lampInk,
     colorText: paper.ink,
     colorTextSecondary: paper.quiet,
+    colorTextPlaceholder: paper.quiet,
     colorTextLightSolid: paper.raised,
     colorBgBase: paper.raised,
     colorBgContainer: paper.raised,
@@ -63,8 +64,8 @@ const NIGHT_INKS = [
 
 const DASHES = [[], [9, 3], [2, 3], [9, 3, 2, 3]];
 
-/** Colours of people, in the order in which they joined. */
-export const PEOPLE = ["#c9952f", "#5f9ea0", "#bb8aae", "#7a9a4a", "#c26a4a", "#6f7fb8"];
+/** Colours of people, in the order in which they joined: dark letters on them are read on any paper. */
+export const PEOPLE = ["#c9952f", "#5f9ea0", "#bb8aae", "#7a9a4a", "#d07e5e", "#8291c6"];
 
 export const inkOf = (index: number): string =>
   must((palette.night ? NIGHT_INKS : INKS)[index % INKS.length]);

@@ -31,6 +31,6 @@ class Command(ArchiveCommand):
             self.stdout.write(f"{moment}: the database and {count} files, {added} of them new")
             return
         if archive.exists() and not replace:
-            raise NeedleError(f"{archive} is there already. Choose another name, or add --replace.")
+            raise NeedleError("backup.exists", archive=archive)
         count = back_up(archive, self.stdout.write)
         self.stdout.write(f"{archive}: the database and {count} files, {archive.stat().st_size / 1e6:.1f} MB")

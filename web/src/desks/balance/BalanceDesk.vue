@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The Balance desk: the lean of the whole piece, what sounds now, and what to do about a stretch that leans. */
+import { useSelection } from "@/session/selection";
 import { t } from "@/words";
 import { computed, shallowRef, watch } from "vue";
-import { useChartView } from "@/session/view";
 import type { Schemas } from "@/api/http";
 import BalanceFoot from "@/shell/meters/BalanceFoot.vue";
 import { useLean } from "@/audio/lean";
@@ -19,7 +19,7 @@ import { palette } from "@/ui/palette";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();
-const view = useChartView();
+const selection = useSelection();
 const lean = useLean();
 const weight = useCounterweight();
 const own = useMeasurement<Schemas["BalanceOut"]>("balance");
@@ -37,7 +37,7 @@ const AFTER_CHANGE = 500;
 let timer: ReturnType<typeof setTimeout> | undefined;
 watch(
   [
-    () => shown.value && view.selection.join(","),
+    () => shown.value && selection.all.join(","),
     () => session.revision,
     () => session.connected && lean.done >= 1,
   ],
@@ -48,7 +48,7 @@ watch(
   },
   { immediate: true },
 );
-const chosen = computed(() => session.sources.filter((one) => view.selection.includes(one.id)));
+const chosen = computed(() => session.sources.filter((one) => selection.all.includes(one.id)));
 const chosenNames = computed(() =>
   chosen.value.length > 3
     ? t("balanceDesk.sourcesCount", { count: chosen.value.length }, chosen.value.length)

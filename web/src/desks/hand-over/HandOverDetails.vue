@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Beside what is handed over: the session's named versions, and what comes in from files. */
+import { Button, Input } from "ant-design-vue";
 import { computed, onMounted, ref } from "vue";
 import { useHistory } from "@/features/history/history";
 import { useSession } from "@/session/session";
@@ -23,15 +24,15 @@ async function name(): Promise<void> {
     <h2>{{ $t("handOverDetails.versions") }}</h2>
     <p v-if="history.trouble" class="trouble" role="alert">{{ history.trouble }}</p>
     <form v-if="session.mayEdit" class="line" @submit.prevent="name">
-      <input
-        v-model="called"
-        maxlength="120"
+      <Input
+        v-model:value="called"
+        :maxlength="120"
         :placeholder="$t('handOverDetails.nameForRRevision', { revision: session.revision })"
         :aria-label="$t('handOverDetails.nameOfTheVersion')"
       />
-      <button class="small-button wide" type="submit" :disabled="!called.trim()">
+      <Button size="small" html-type="submit" :disabled="!called.trim()">
         {{ $t("handOverDetails.save") }}
-      </button>
+      </Button>
     </form>
     <ul v-if="history.versions.length">
       <li v-for="one in history.versions" :key="one.id">
@@ -43,11 +44,13 @@ async function name(): Promise<void> {
     </ul>
     <p v-else class="quiet">{{ $t("handOverDetails.noNamedVersionsYetName") }}</p>
     <p v-if="named" class="quiet">{{ $t("handOverDetails.theSessionIsAtVersion", { name: named.name }) }}</p>
-    <button class="link" @click="$emit('history')">{{ $t("handOverDetails.fullHistory") }}</button>
+    <Button type="link" size="small" @click="$emit('history')">{{
+      $t("handOverDetails.fullHistory")
+    }}</Button>
   </section>
   <section v-if="session.mayEdit" :aria-label="$t('handOverDetails.import')">
     <h2>{{ $t("handOverDetails.import") }}</h2>
-    <button class="small-button wide" @click="$emit('bringIn')">{{ $t("handOverDetails.stems") }}</button>
+    <Button size="small" @click="$emit('bringIn')">{{ $t("handOverDetails.stems") }}</Button>
     <ImportPart />
     <p class="quiet">{{ $t("handOverDetails.aWholeSessionAsA") }}</p>
   </section>

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** The Place desk: every source by its place and level at once, and each return as a room of its own. */
+import { useSelection } from "@/session/selection";
 import { t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed } from "vue";
-import { useChartView } from "@/session/view";
 import BalanceFoot from "@/shell/meters/BalanceFoot.vue";
 import { useReturns } from "@/session/returns";
 import { useSession } from "@/session/session";
@@ -17,7 +17,7 @@ import Field from "@/desks/place/field/Field.vue";
 const props = defineProps<{ width: number; height: number }>();
 defineEmits<{ bringIn: [] }>();
 const session = useSession();
-const view = useChartView();
+const selection = useSelection();
 const returns = useReturns();
 const room = useRoom();
 const edits = useEdits();
@@ -31,12 +31,13 @@ const picture = computed(() => room.surround && !layer.value && room.view !== "l
 const BAR = 42;
 const FOOT = 100;
 const rotation = computed(() => session.valueNow("room:mix", "rotation"));
-const layer = computed(() => session.returns.find((one) => one.id === view.layer));
+const layer = computed(() => session.returns.find((one) => one.id === selection.layer));
 const said = computed(() => {
   if (layer.value) return t("placeDesk.sendsToNameAndTheir", { name: layer.value.name });
-  const [sources, others] = [view.shownSources.length, session.returns.length];
+  const [sources, others] = [selection.shownSources.length, session.returns.length];
   return [
-    t("placeDesk.sources", { count: sources }, sources) + (view.alone ? t("placeDesk.ofTheSelection") : ""),
+    t("placeDesk.sources", { count: sources }, sources) +
+      (selection.alone ? t("placeDesk.ofTheSelection") : ""),
     t("placeDesk.returns", { count: others }, others),
   ].join(" · ");
 });
@@ -51,13 +52,13 @@ const said = computed(() => {
         class="layer"
         :title="one.tip"
         :aria-pressed="!layer && room.view === one.name"
-        @click="(view.chooseReturn(''), (room.view = one.name))"
+        @click="(selection.chooseReturn(''), (room.view = one.name))"
       >
         {{ one.title }}
       </button>
       <i aria-hidden="true" />
     </template>
-    <button v-else class="layer" :aria-pressed="!layer" @click="view.chooseReturn('')">
+    <button v-else class="layer" :aria-pressed="!layer" @click="selection.chooseReturn('')">
       {{ $t("placeDesk.direct") }}
     </button>
     <button
@@ -65,7 +66,7 @@ const said = computed(() => {
       :key="one.id"
       class="layer"
       :aria-pressed="layer?.id === one.id"
-      @click="view.chooseReturn(one.id)"
+      @click="selection.chooseReturn(one.id)"
     >
       {{ one.name }}
     </button>

@@ -1,14 +1,14 @@
 /** One tab stop for all the marks of a picture; Page Up and Page Down go from mark to mark. */
+import { useSelection } from "@/session/selection";
 import { computed, nextTick, ref, type Ref } from "vue";
-import { usePlayer } from "@/audio/player";
 
 export function useMarkStops(picture: Ref<Element | undefined>, ids: () => string[]) {
-  const player = usePlayer();
+  const selection = useSelection();
   /** The mark that had the focus last. */
   const last = ref("");
   const stop = computed(() => {
     const order = ids();
-    return [last.value, player.chosen ?? ""].find((id) => order.includes(id)) ?? order[0] ?? "";
+    return [last.value, selection.chosen ?? ""].find((id) => order.includes(id)) ?? order[0] ?? "";
   });
 
   function onFocus(event: FocusEvent): void {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The Pulse desk: a pulse against the beats of a bar with its reading, or a part dealt out to places. */
+import { Button, Checkbox } from "ant-design-vue";
 import { computed } from "vue";
 import { useDeals } from "@/session/deals";
 import { usePulses } from "@/session/pulses";
@@ -27,25 +28,25 @@ const alike = computed(() => pulses.reading?.every_bar);
 <template>
   <div class="tools pulse-desk" :style="{ height: `${TOP}px` }">
     <span role="group" :aria-label="$t('pulseDesk.view')">
-      <button class="small-button" :aria-pressed="!use.dealing" @click="use.dealing = false">
+      <Button size="small" :aria-pressed="!use.dealing" @click="use.dealing = false">
         {{ $t("pulseDesk.pulse") }}
-      </button>
-      <button class="small-button" :aria-pressed="use.dealing" @click="use.dealing = true">
+      </Button>
+      <Button size="small" :aria-pressed="use.dealing" @click="use.dealing = true">
         {{ $t("pulseDesk.deal") }}
-      </button>
+      </Button>
     </span>
     <template v-if="!use.dealing && pulses.stored">
       <span class="quiet">{{
         alike ? $t("pulseDesk.oneBarAllAreThe") : $t("pulseDesk.barBar", { bar: pulses.bar })
       }}</span>
-      <label v-if="!alike" class="quiet">
-        <input
-          type="checkbox"
-          :checked="pulses.stays !== null"
-          @change="pulses.stays = pulses.stays === null ? pulses.bar : null"
-        />
-        {{ $t("pulseDesk.holdThisBar") }}
-      </label>
+      <Checkbox
+        v-if="!alike"
+        :checked="pulses.stays !== null"
+        class="quiet"
+        @change="pulses.stays = pulses.stays === null ? pulses.bar : null"
+      >
+        {{ $t("pulseDesk.holdThisBar") }}</Checkbox
+      >
     </template>
   </div>
   <template v-if="!use.dealing">
@@ -58,25 +59,27 @@ const alike = computed(() => pulses.reading?.every_bar);
         {{ $t("pulseDesk.pulsesHasNoPulse", { pulses: pulses.source?.name ?? $t("pulseDesk.noSource") }) }}
       </h2>
       <p>{{ $t("pulseDesk.pulseRhythmicAutoPanIt") }}</p>
-      <button
-        class="small-button wide strong"
+      <Button
+        type="primary"
+        size="small"
         :disabled="!pulses.mayEdit || !pulses.owner"
         @click="pulses.begin()"
       >
         {{ $t("pulseDesk.addPulse") }}
-      </button>
-      <button class="small-button wide" :disabled="!session.mayEdit" @click="use.dealing = true">
+      </Button>
+      <Button size="small" :disabled="!session.mayEdit" @click="use.dealing = true">
         {{ $t("pulseDesk.dealNotes") }}
-      </button>
+      </Button>
     </div>
   </template>
   <DealChart v-else-if="deals.deal && deals.dealt.length" :width="width" :height="body" />
   <div v-else class="teach">
     <h2>{{ $t("pulseDesk.dealsHasNoDeal", { deals: deals.source?.name ?? $t("pulseDesk.noSource") }) }}</h2>
     <p>{{ $t("pulseDesk.dealSuccessiveNotesOfOne") }}</p>
-    <button
+    <Button
       v-if="deals.events"
-      class="small-button wide strong"
+      type="primary"
+      size="small"
       :disabled="!deals.mayEdit || deals.busy"
       @click="deals.act('fresh')"
     >
@@ -86,15 +89,16 @@ const alike = computed(() => pulses.reading?.every_bar);
           kind: deals.events.kind,
         })
       }}
-    </button>
-    <button
+    </Button>
+    <Button
       v-else
-      class="small-button wide strong"
+      type="primary"
+      size="small"
       :disabled="!deals.mayEdit || deals.busy || !deals.source"
       @click="deals.findOnsets(deals.rhythm?.threshold[1] ?? 0.2)"
     >
       {{ $t("pulseDesk.findOnsetsInTheStem") }}
-    </button>
+    </Button>
   </div>
 </template>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The account: another password, signing out everywhere, deleting it. */
 import { t } from "@/words";
-import { Button, Modal, Popconfirm } from "ant-design-vue";
+import { Button, InputPassword, Modal, Popconfirm } from "ant-design-vue";
 import { ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { useAttempt } from "@/api/attempt";
@@ -57,7 +57,7 @@ const signOutEverywhere = (): Promise<boolean> =>
       <p>{{ $t("accountDialog.sessionsThatOnlyYouAre") }}</p>
       <label
         >{{ $t("accountDialog.currentPassword") }}
-        <input ref="field" v-model="current" type="password" autocomplete="current-password" required
+        <InputPassword ref="field" v-model:value="current" autocomplete="current-password" required
       /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="choices">
@@ -70,11 +70,11 @@ const signOutEverywhere = (): Promise<boolean> =>
     <form v-else @submit.prevent="change">
       <label
         >{{ $t("accountDialog.currentPassword") }}
-        <input v-model="current" type="password" autocomplete="current-password" required
+        <InputPassword v-model:value="current" autocomplete="current-password" required
       /></label>
       <label
         >{{ $t("accountDialog.newPassword") }}
-        <input v-model="replacement" type="password" autocomplete="new-password" minlength="10" required
+        <InputPassword v-model:value="replacement" autocomplete="new-password" :minlength="10" required
       /></label>
       <p class="quiet">{{ $t("accountDialog.atLeastTenCharactersEvery") }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
@@ -90,14 +90,14 @@ const signOutEverywhere = (): Promise<boolean> =>
         :cancel-text="$t('accountDialog.cancel2')"
         @confirm="signOutEverywhere"
       >
-        <button class="small-button wide">{{ $t("accountDialog.signOutEverywhere") }}</button>
+        <Button size="small">{{ $t("accountDialog.signOutEverywhere") }}</Button>
       </Popconfirm>
     </div>
     <div v-if="!deleting" class="out">
       <p>{{ $t("accountDialog.deleteYourAccount") }}</p>
-      <button class="small-button wide" @click="deleting = true">
+      <Button size="small" @click="deleting = true">
         {{ $t("accountDialog.deleteAccount2") }}
-      </button>
+      </Button>
     </div>
   </Modal>
 </template>

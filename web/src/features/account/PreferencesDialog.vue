@@ -1,13 +1,15 @@
 <script setup lang="ts">
 /** One's own preferences: the paper, colours, how places and times are told; and the first look round once more. */
 import { t } from "@/words";
-import { Modal } from "ant-design-vue";
+import { Button, Modal } from "ant-design-vue";
+import Fold from "@/ui/Fold.vue";
+import ShortcutList from "./ShortcutList.vue";
 import { usePreferences, type Liked } from "@/account/preferences";
 
 const open = defineModel<boolean>("open", { required: true });
 const preferences = usePreferences();
 
-interface Choice<Name extends keyof Liked> {
+interface Choice<Name extends Exclude<keyof Liked, "shortcuts">> {
   name: Name;
   title: string;
   options: [Liked[Name], string, string][];
@@ -17,8 +19,8 @@ const CHOICES = [
     name: "paper",
     title: t("preferencesDialog.appearance"),
     options: [
-      ["day", "day", t("preferencesDialog.light")],
-      ["night", "night", t("preferencesDialog.darkForADarkRoom")],
+      ["day", t("preferencesDialog.day"), t("preferencesDialog.light")],
+      ["night", t("preferencesDialog.night"), t("preferencesDialog.darkForADarkRoom")],
       ["system", t("preferencesDialog.system"), t("preferencesDialog.followsTheSystemSetting")],
     ],
   } satisfies Choice<"paper">,
@@ -26,7 +28,7 @@ const CHOICES = [
     name: "colours",
     title: t("preferencesDialog.colours"),
     options: [
-      ["usual", "usual", t("preferencesDialog.leftIsRustRightIs")],
+      ["usual", t("preferencesDialog.usual"), t("preferencesDialog.leftIsRustRightIs")],
       ["apart", t("preferencesDialog.highSeparation"), t("preferencesDialog.leftIsOrangeRightIs")],
     ],
   } satisfies Choice<"colours">,
@@ -73,17 +75,21 @@ const CHOICES = [
         <b>{{ title }}</b> <span class="quiet">{{ what }}</span>
       </label>
     </fieldset>
+    <Fold v-if="preferences.liked.keys === 'all'" :title="$t('preferencesDialog.changeShortcuts')">
+      <ShortcutList />
+    </Fold>
     <p v-if="preferences.trouble" class="trouble" role="alert">{{ preferences.trouble }}</p>
-    <button
+    <Button
       v-if="preferences.liked.tour === 'done'"
-      class="link"
+      type="link"
+      size="small"
       @click="
         preferences.set({ tour: 'new' });
         open = false;
       "
     >
       {{ $t("preferencesDialog.showTheTourAgain") }}
-    </button>
+    </Button>
   </Modal>
 </template>
 
@@ -111,7 +117,7 @@ b {
 .trouble {
   margin-top: 10px;
 }
-.link {
+.ant-btn-link {
   margin-top: 16px;
 }
 </style>

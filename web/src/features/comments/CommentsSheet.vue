@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** The comments in place of the details: pinned to times and sources, answered, resolved. */
+import { useSelection } from "@/session/selection";
+import { Button, Input, Textarea } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed, nextTick, ref, watch } from "vue";
 import { useSession } from "@/session/session";
@@ -16,6 +18,7 @@ const comments = useComments();
 const people = usePeople();
 const moves = useMoves();
 const player = usePlayer();
+const selection = useSelection();
 const text = ref("");
 const answer = ref("");
 const resolved = ref(false);
@@ -24,7 +27,7 @@ void people.look();
 
 const list = computed(() => (resolved.value ? comments.inOrder : comments.open));
 const hidden = computed(() => comments.all.length - comments.open.length);
-const source = computed(() => session.sourceById(player.chosen));
+const source = computed(() => session.sourceById(selection.chosen));
 const colourOf = (person: number): string =>
   personColour(people.members.find((one) => one.id === person)?.colour ?? 0);
 
@@ -48,7 +51,7 @@ watch(
 
 function pinTo(what: "time" | "stretch" | "source" | "nothing"): void {
   const pin = must(comments.pin);
-  if (what === "source") comments.pin = { ...pin, source: pin.source ? "" : must(player.chosen) };
+  if (what === "source") comments.pin = { ...pin, source: pin.source ? "" : must(selection.chosen) };
   else if (what === "nothing") comments.pin = { ...pin, beat: null, end: null };
   else {
     const kept = pin.source;
@@ -72,9 +75,9 @@ async function reply(id: string): Promise<void> {
     @close="comments.shown = false"
   >
     <template #begin>
-      <button v-if="!comments.pin" class="small-button wide strong" @click="comments.begin(moves.span)">
-        {{ $t("commentsSheet.new") }} <kbd>N</kbd>
-      </button>
+      <Button v-if="!comments.pin" type="primary" size="small" @click="comments.begin(moves.span)">
+        {{ $t("commentsSheet.new") }} <kbd>{{ $t("shortcutKey.n") }}</kbd>
+      </Button>
     </template>
 
     <form v-if="comments.pin" class="new" @submit.prevent="make">
@@ -82,47 +85,42 @@ async function reply(id: string): Promise<void> {
         {{ $t("commentsSheet.on") }} <b>{{ comments.where(comments.pin) }}</b>
       </p>
       <div class="pins" role="group" :aria-label="$t('commentsSheet.pinnedTo')">
-        <button type="button" class="small-button wide" @click="pinTo('time')">
+        <Button size="small" @click="pinTo('time')">
           {{ $t("commentsSheet.thePlayhead") }}
-        </button>
-        <button
-          v-if="moves.span || player.roundSpan"
-          type="button"
-          class="small-button wide"
-          @click="pinTo('stretch')"
-        >
+        </Button>
+        <Button v-if="moves.span || player.roundSpan" size="small" @click="pinTo('stretch')">
           {{ $t("commentsSheet.theRange") }}
-        </button>
-        <button type="button" class="small-button wide" @click="pinTo('nothing')">
+        </Button>
+        <Button size="small" @click="pinTo('nothing')">
           {{ $t("commentsSheet.noTime") }}
-        </button>
-        <button
+        </Button>
+        <Button
           v-if="source"
-          type="button"
-          class="small-button wide lit"
+          size="small"
+          class="lit"
           :aria-pressed="!!comments.pin.source"
           @click="pinTo('source')"
         >
           {{ source.name }}
-        </button>
+        </Button>
       </div>
-      <textarea
+      <Textarea
         ref="field"
-        v-model="text"
-        rows="3"
-        maxlength="2000"
+        v-model:value="text"
+        :rows="3"
+        :maxlength="2000"
         :aria-label="$t('commentsSheet.yourComment')"
         :placeholder="$t('commentsSheet.whatYouHearAndWhat')"
         @keydown.ctrl.enter="make"
         @keydown.esc.stop="comments.pin = null"
       />
       <div class="line">
-        <button class="small-button wide strong" type="submit" :disabled="!text.trim()">
+        <Button type="primary" size="small" html-type="submit" :disabled="!text.trim()">
           {{ $t("commentsSheet.comment") }}
-        </button>
-        <button class="small-button wide" type="button" @click="comments.pin = null">
+        </Button>
+        <Button size="small" @click="comments.pin = null">
           {{ $t("commentsSheet.cancel") }}
-        </button>
+        </Button>
       </div>
     </form>
 
@@ -163,20 +161,20 @@ async function reply(id: string): Promise<void> {
             </div>
           </div>
           <form class="line" @submit.prevent="reply(one.id)">
-            <input
-              v-model="answer"
-              maxlength="2000"
+            <Input
+              v-model:value="answer"
+              :maxlength="2000"
               :aria-label="$t('commentsSheet.yourReply')"
               :placeholder="$t('commentsSheet.reply2')"
             />
-            <button class="small-button wide" type="submit" :disabled="!answer.trim()">
+            <Button size="small" html-type="submit" :disabled="!answer.trim()">
               {{ $t("commentsSheet.send") }}
-            </button>
+            </Button>
           </form>
           <div class="line">
-            <button class="small-button wide" @click="comments.resolve(one.id, !one.resolved)">
+            <Button size="small" @click="comments.resolve(one.id, !one.resolved)">
               {{ one.resolved ? $t("commentsSheet.reopen") : $t("commentsSheet.resolve") }}
-            </button>
+            </Button>
           </div>
         </template>
       </li>
@@ -184,13 +182,13 @@ async function reply(id: string): Promise<void> {
     <p v-if="!comments.all.length && !comments.pin" class="quiet">
       {{ $t("commentsSheet.commentsOnTheMixGo") }}
     </p>
-    <button v-if="hidden" class="link" @click="resolved = !resolved">
+    <Button v-if="hidden" type="link" size="small" @click="resolved = !resolved">
       {{
         resolved
           ? $t("commentsSheet.hideResolved")
           : $t("commentsSheet.showHiddenResolved", { hidden: hidden })
       }}
-    </button>
+    </Button>
   </SideSheet>
 </template>
 
@@ -253,6 +251,7 @@ li.done {
   text-decoration: underline;
 }
 .face {
+  color: var(--on-lamp);
   flex: none;
   display: grid;
   place-items: center;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The words of a comment or of a reply, who wrote them, and what their writer may still do with them. */
+import { Button, Textarea } from "ant-design-vue";
 import { computed, nextTick, ref } from "vue";
 import type { Schemas } from "@/api/http";
 import { useAccount } from "@/account/account";
@@ -30,18 +31,18 @@ async function keep(): Promise<void> {
 
 <template>
   <form v-if="wording !== null" @submit.prevent="keep" @keydown.esc.stop="wording = null">
-    <textarea
+    <Textarea
       ref="field"
-      v-model="wording"
-      rows="3"
-      maxlength="2000"
+      v-model:value="wording"
+      :rows="3"
+      :maxlength="2000"
       :aria-label="$t('remarkText.newText')"
       @keydown.ctrl.enter="keep"
     />
-    <button class="small-button wide" type="submit">{{ $t("remarkText.save") }}</button>
-    <button class="small-button wide" type="button" @click="wording = null">
+    <Button size="small" html-type="submit">{{ $t("remarkText.save") }}</Button>
+    <Button size="small" @click="wording = null">
       {{ $t("remarkText.cancel") }}
-    </button>
+    </Button>
   </form>
   <p v-else class="text" @click="$emit('choose')">{{ remark.text }}</p>
   <p class="by quiet">
@@ -49,10 +50,15 @@ async function keep(): Promise<void> {
     }}{{ remark.edited ? $t("remarkText.edited") : "" }}
     <slot />
     <span v-if="chosen && wording === null" class="own">
-      <button v-if="mine" class="link" @click="begin">{{ $t("remarkText.edit") }}</button>
-      <button v-if="mine || session.role === 'owner'" class="link" @click="comments.discard(remark.id)">
+      <Button v-if="mine" type="link" size="small" @click="begin">{{ $t("remarkText.edit") }}</Button>
+      <Button
+        v-if="mine || session.role === 'owner'"
+        type="link"
+        size="small"
+        @click="comments.discard(remark.id)"
+      >
         {{ $t("remarkText.delete") }}
-      </button>
+      </Button>
     </span>
   </p>
 </template>

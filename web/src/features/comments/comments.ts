@@ -1,11 +1,11 @@
 /** Comments: read, made, answered and resolved by anybody here; what is unread is one's own. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
 import { get, patch, post, remove, type Schemas } from "@/api/http";
-import { useChartView } from "@/session/view";
 import { useAccount } from "@/account/account";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
@@ -23,7 +23,7 @@ export const useComments = defineStore("comments", () => {
   const session = useSession();
   const account = useAccount();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
   const all = ref<Comment[]>([]);
   const { trouble, attempt } = useAttempt();
   /** The one that is looked at, and whether they are looked at at all. */
@@ -76,9 +76,11 @@ export const useComments = defineStore("comments", () => {
     attempt(async () => put(await post<Comment>(`${base()}${path}`, body)));
 
   async function make(text: string): Promise<boolean> {
-    const made = await send("", { text, ...(pin.value ?? { source: "" }) });
-    if (made) pin.value = null;
-    return made;
+    const sent = pin.value;
+    const isMade = await send("", { text, ...(sent ?? { source: "" }) });
+    // Who has begun the next one meanwhile keeps it.
+    if (isMade && pin.value === sent) pin.value = null;
+    return isMade;
   }
   const reply = (id: string, text: string): Promise<boolean> => send(`/${id}/replies`, { text });
   const change = (id: string, body: Schemas["CommentChange"]): Promise<boolean> =>
@@ -105,7 +107,7 @@ export const useComments = defineStore("comments", () => {
   /** Go to where it is pinned: the playhead, and its source. */
   function jump(one: Comment): void {
     choose(one.id);
-    if (one.source && session.document?.sources[one.source]) view.choose(one.source);
+    if (one.source && session.document?.sources[one.source]) selection.choose(one.source);
     if (one.beat !== null) player.seek(session.grid.secondsOfBeat(one.beat));
   }
 
@@ -128,8 +130,8 @@ export const useComments = defineStore("comments", () => {
       pinned.beat === null
         ? ""
         : pinned.end === null
-          ? `bar ${at(pinned.beat)}`
-          : `bars ${at(pinned.beat)}–${at(pinned.end)}`;
+          ? t("format.bars", { bars: at(pinned.beat) }, 1)
+          : t("format.bars", { bars: `${at(pinned.beat)}–${at(pinned.end)}` }, 2);
     return (
       [source ?? (pinned.source && t("comments.aRemovedSource")), time].filter(Boolean).join(" · ") ||
       t("comments.theWholeSession")

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** The history in place of the details: a readable log, an earlier revision against the present, named versions. */
+import { useSelection } from "@/session/selection";
+import { Button, Input } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from "vue";
@@ -21,6 +23,7 @@ const conflicts = useConflicts();
 const people = usePeople();
 const monitor = useMonitor();
 const player = usePlayer();
+const selection = useSelection();
 const moves = useMoves();
 const called = ref("");
 const naming = ref(false);
@@ -51,13 +54,15 @@ const days = computed(() => {
   return found;
 });
 const chosen = computed(() => history.compared?.revision);
-const own = computed(() => session.sourceById(player.chosen));
+const own = computed(() => session.sourceById(selection.chosen));
 /** The stretch that is picked on the chart, or else what one goes round. */
 const span = computed(() => moves.span ?? player.roundSpan);
 const spanText = computed(() =>
   span.value ? `${session.grid.text(span.value.start)}–${session.grid.text(span.value.end)}` : "",
 );
-const differsOwn = computed(() => history.compared?.differences.some((one) => one.source === player.chosen));
+const differsOwn = computed(() =>
+  history.compared?.differences.some((one) => one.source === selection.chosen),
+);
 
 async function beginNaming(): Promise<void> {
   naming.value = true;
@@ -112,13 +117,14 @@ async function name(): Promise<void> {
         }}</span>
       </h3>
       <div class="line">
-        <button
-          class="small-button wide lit"
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="monitor.comparing"
           @click="monitor.compare(!monitor.comparing)"
         >
           {{ $t("historySheet.compareRRevisionB", { revision: history.compared.revision }) }}
-        </button>
+        </Button>
         <span class="quiet loud" role="status">{{
           history.matching < 1
             ? $t("historySheet.matchingLoudnessMatching", { matching: Math.round(history.matching * 100) })
@@ -126,7 +132,7 @@ async function name(): Promise<void> {
               ? $t("historySheet.loudnessMatchedDecibelsDB", { decibels: decibels(history.trim) })
               : $t("historySheet.loudnessNotMatched")
         }}</span>
-        <button class="small-button wide" @click="history.leave()">{{ $t("historySheet.close") }}</button>
+        <Button size="small" @click="history.leave()">{{ $t("historySheet.close") }}</Button>
       </div>
       <ul v-if="history.compared.differences.length" class="differences">
         <li v-for="one in history.compared.differences" :key="`${one.part}/${one.key}`">
@@ -137,15 +143,16 @@ async function name(): Promise<void> {
       </ul>
       <p v-else class="quiet">{{ $t("historySheet.noDifferencesTheSessionIs") }}</p>
       <div v-if="session.mayEdit && history.compared.differences.length" class="restore">
-        <button
-          class="small-button wide strong"
+        <Button
+          type="primary"
+          size="small"
           @click="history.restore({}, $t('historySheet.everythingAsIn', { revision: chosen }))"
         >
           {{ $t("historySheet.restoreAll") }}
-        </button>
-        <button
+        </Button>
+        <Button
           v-if="own && differsOwn"
-          class="small-button wide"
+          size="small"
           @click="
             history.restore(
               { source: own.id },
@@ -154,10 +161,10 @@ async function name(): Promise<void> {
           "
         >
           {{ $t("historySheet.onlyName", { name: own.name }) }}
-        </button>
-        <button
+        </Button>
+        <Button
           v-if="span"
-          class="small-button wide"
+          size="small"
           @click="
             history.restore(
               { start: span.start, end: span.end },
@@ -166,21 +173,21 @@ async function name(): Promise<void> {
           "
         >
           {{ $t("historySheet.onlyMovesInSpanText", { spanText: spanText }) }}
-        </button>
+        </Button>
         <p class="quiet">{{ $t("historySheet.thisIsANewChange") }}</p>
       </div>
       <form v-if="naming" class="line" @submit.prevent="name">
-        <input
+        <Input
           ref="nameField"
-          v-model="called"
-          maxlength="120"
+          v-model:value="called"
+          :maxlength="120"
           :aria-label="$t('historySheet.nameOfTheVersion')"
         />
-        <button class="small-button wide" type="submit">{{ $t("historySheet.save") }}</button>
+        <Button size="small" html-type="submit">{{ $t("historySheet.save") }}</Button>
       </form>
-      <button v-else-if="session.mayEdit" class="link" @click="beginNaming">
+      <Button v-else-if="session.mayEdit" type="link" size="small" @click="beginNaming">
         {{ $t("historySheet.nameThisVersion") }}
-      </button>
+      </Button>
     </section>
 
     <section
@@ -190,16 +197,16 @@ async function name(): Promise<void> {
       <h3 class="heading">{{ $t("historySheet.namedVersions") }}</h3>
       <ul class="versions">
         <li v-for="one in history.versions" :key="one.id">
-          <button class="link" @click="history.choose(one.revision)">{{ one.name }}</button>
+          <Button type="link" size="small" @click="history.choose(one.revision)">{{ one.name }}</Button>
           <span class="quiet number">r{{ one.revision }} · {{ one.author }}</span>
-          <button
+          <Button
             v-if="session.mayEdit"
-            class="small-button"
+            size="small"
             :aria-label="$t('historySheet.removeTheNameName', { name: one.name })"
             @click="history.unname(one.id)"
           >
             ×
-          </button>
+          </Button>
         </li>
       </ul>
     </section>
@@ -231,21 +238,16 @@ async function name(): Promise<void> {
           </button>
           <p v-for="one in session.mayEdit ? row.overwrote : []" :key="one.revision" class="over">
             {{ $t("historySheet.overwroteSummary", { summary: one.summary }) }}
-            <button class="link" @click="conflicts.putBack(one, row.revision)">
+            <Button type="link" size="small" @click="conflicts.putBack(one, row.revision)">
               {{ $t("historySheet.restore") }}
-            </button>
+            </Button>
           </p>
         </li>
       </ol>
     </section>
-    <button
-      v-if="history.more"
-      class="small-button wide"
-      :disabled="history.busy"
-      @click="history.lookFurther()"
-    >
+    <Button v-if="history.more" size="small" :disabled="history.busy" @click="history.lookFurther()">
       {{ $t("historySheet.showEarlier") }}
-    </button>
+    </Button>
     <p v-if="!history.rows.length && !history.busy" class="quiet">
       {{ $t("historySheet.noChangeMatchesChooseAnother") }}
     </p>
@@ -382,7 +384,7 @@ ol {
   flex: 1;
   font-size: 12px;
 }
-.link {
+.ant-btn-link {
   justify-self: start;
 }
 </style>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** Bringing stems in: many at once, each with its progress, and what it is said as soon as it has been heard. */
+import { channelsText } from "@/domain/format";
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { Button, Modal } from "ant-design-vue";
+import { Button, Checkbox, Input, Modal } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { clockText } from "@/domain/grid";
 import NumberField from "@/ui/NumberField.vue";
@@ -27,7 +28,7 @@ const size = (bytes: number): string =>
   bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(Math.round(bytes / 1e3), 1)} kB`;
 const about = (one: Arrival): string =>
   one.asset
-    ? `${clockText(one.asset.seconds)} · ${one.asset.rate / 1000} kHz · ${one.asset.channels === 1 ? "mono" : one.asset.channels === 2 ? "stereo" : `${one.asset.channels} channels`}`
+    ? `${clockText(one.asset.seconds)} · ${one.asset.rate / 1000} kHz · ${channelsText(one.asset.channels)}`
     : size(one.file.size);
 const count = computed(() =>
   arrivals.ready.reduce((sum, one) => sum + (one.split ? must(one.asset).channels : 1), 0),
@@ -67,7 +68,9 @@ function finish(): void {
     >
       <p>
         <b>{{ $t("importDialog.dropFilesHere") }}</b>{{ $t("importDialog.or") }}
-        <button class="link" @click="picker?.click()">{{ $t("importDialog.chooseFiles") }}</button>
+        <Button type="link" size="small" @click="picker?.click()">{{
+          $t("importDialog.chooseFiles")
+        }}</Button>
       </p>
       <p class="quiet">{{ $t("importDialog.wAVRF64FLACAIFFOgg") }}</p>
       <input
@@ -83,42 +86,42 @@ function finish(): void {
     <ul v-if="arrivals.arrivals.length" :aria-label="$t('importDialog.filesBeingImported')">
       <li v-for="one in arrivals.arrivals" :key="one.key" :class="one.status">
         <div class="line">
-          <input
-            v-model="one.name"
+          <Input
+            v-model:value="one.name"
             class="name"
             :aria-label="$t('importDialog.nameForName', { name: one.file.name })"
-            maxlength="100"
+            :maxlength="100"
             @keydown.stop
           />
           <span class="quiet number">{{ about(one) }}</span>
           <span class="status" role="status">{{ words[one.status] ?? one.status }}</span>
-          <button
+          <Button
             v-if="moving(one)"
-            class="small-button"
+            size="small"
             :aria-label="$t('importDialog.cancelName', { name: one.file.name })"
             @click="arrivals.stop(one)"
           >
             {{ $t("importDialog.cancel") }}
-          </button>
-          <button
+          </Button>
+          <Button
             v-else-if="one.status === 'ready'"
-            class="small-button"
+            size="small"
             :aria-label="$t('importDialog.leaveOutName', { name: one.file.name })"
             @click="arrivals.drop(one)"
           >
             {{ $t("importDialog.leaveOut") }}
-          </button>
+          </Button>
           <template v-else>
-            <button class="small-button" @click="arrivals.again(one)">
+            <Button size="small" @click="arrivals.again(one)">
               {{ $t("importDialog.tryAgain") }}
-            </button>
-            <button
-              class="small-button"
+            </Button>
+            <Button
+              size="small"
               :aria-label="$t('importDialog.removeNameFromTheList', { name: one.file.name })"
               @click="arrivals.drop(one)"
             >
               ×
-            </button>
+            </Button>
           </template>
         </div>
         <div
@@ -143,11 +146,11 @@ function finish(): void {
           >
             {{ one.asset.character.sentence }}
           </p>
-          <label v-if="one.asset.character.gain"
-            ><input v-model="one.gain" type="checkbox" /> {{ $t("importDialog.useSuggestedGain") }}</label
+          <Checkbox v-if="one.asset.character.gain" v-model:checked="one.gain">
+            {{ $t("importDialog.useSuggestedGain") }}</Checkbox
           >
-          <label v-if="one.asset.channels > 1"
-            ><input v-model="one.split" type="checkbox" /> {{ $t("importDialog.splitToMono") }}</label
+          <Checkbox v-if="one.asset.channels > 1" v-model:checked="one.split">
+            {{ $t("importDialog.splitToMono") }}</Checkbox
           >
           <label class="start"
             >{{ $t("importDialog.startsAt") }}
@@ -192,14 +195,6 @@ function finish(): void {
 .drop.over {
   border-color: var(--lamp);
   background: var(--lamp-wash);
-}
-.link {
-  padding: 0;
-  border: 0;
-  background: none;
-  color: var(--right);
-  text-decoration: underline;
-  cursor: pointer;
 }
 ul {
   max-height: 42vh;

@@ -1,4 +1,5 @@
 /** Sending a file: part by part, gone on with after a lost connection, followed while it is read. */
+import { sentence, sentences, type Message } from "@/words";
 import { must } from "@/domain/must";
 import { get, post, postBytes, Refusal, type Schemas } from "@/api/http";
 import { persist } from "@/api/persist";
@@ -9,8 +10,8 @@ export interface OnItsWay {
   received: number;
   status: string;
   progress: number;
-  message: string;
-  notice: string;
+  messages: Message[];
+  notice?: Message | null;
   part_bytes: number;
 }
 
@@ -42,7 +43,7 @@ export async function sendFile<Answer extends OnItsWay>(
 ): Promise<void> {
   const { name, size } = one.file;
   one.upload ??= await patiently(one, () => announce({ name, size }));
-  if (one.upload.notice) one.notice = one.upload.notice;
+  if (one.upload.notice) one.notice = sentence(one.upload.notice);
   await sendParts(one);
   await follow(one);
 }
@@ -86,7 +87,7 @@ async function follow<Answer extends OnItsWay>(one: Sent<Answer>): Promise<void>
     one.upload = found;
     one.status = found.status;
     one.share = found.progress;
-    one.trouble = found.message;
+    one.trouble = sentences(found.messages);
     if (found.status !== "reading") return;
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
   }

@@ -118,10 +118,7 @@ export const useArrivals = defineStore("arrivals", () => {
       });
     });
     if (!operations.length) return;
-    const what =
-      operations.length === 1
-        ? t("uploads.n1SourceImported")
-        : t("uploads.operationCountSourcesImported", { operationCount: operations.length });
+    const what = t("uploads.sourcesImported", { count: operations.length }, operations.length);
     edits.make(batch(what, operations));
     for (const one of [...ready.value]) drop(one);
   }

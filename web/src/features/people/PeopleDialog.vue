@@ -2,7 +2,7 @@
 /** Who is in the session: roles, invitations by link or by account, and handing the session over. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { Modal, Popconfirm } from "ant-design-vue";
+import { Button, Input, Modal, Popconfirm } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/http";
 import { useAccount } from "@/account/account";
@@ -38,7 +38,7 @@ watch(
   open,
   (now) => {
     if (!now) return;
-    people.link = people.trouble = "";
+    people.link = people.refusal = "";
     void people.look();
   },
   { immediate: true },
@@ -85,16 +85,16 @@ async function invite(): Promise<void> {
             }}</small
           >
         </span>
-        <button
+        <Button
           v-if="here.has(member.id) && !mine(member)"
-          class="small-button wide"
+          size="small"
           @click="
             along.begin(must(here.get(member.id)));
             open = false;
           "
         >
           {{ $t("peopleDialog.listenAlong") }}
-        </button>
+        </Button>
         <select
           v-if="people.owner && member.role !== 'owner'"
           :value="member.role"
@@ -111,7 +111,7 @@ async function invite(): Promise<void> {
             :cancel-text="$t('peopleDialog.cancel')"
             @confirm="people.handOver(member.id)"
           >
-            <button class="small-button wide">{{ $t("peopleDialog.transferOwnership2") }}</button>
+            <Button size="small">{{ $t("peopleDialog.transferOwnership2") }}</Button>
           </Popconfirm>
           <Popconfirm
             :title="$t('peopleDialog.nameLosesAccessAtOnce', { name: member.name })"
@@ -119,7 +119,7 @@ async function invite(): Promise<void> {
             :cancel-text="$t('peopleDialog.cancel2')"
             @confirm="people.withdraw(member.id)"
           >
-            <button class="small-button wide">{{ $t("peopleDialog.remove2") }}</button>
+            <Button size="small">{{ $t("peopleDialog.remove2") }}</Button>
           </Popconfirm>
         </template>
         <Popconfirm
@@ -129,7 +129,7 @@ async function invite(): Promise<void> {
           :cancel-text="$t('peopleDialog.cancel3')"
           @confirm="people.withdraw(member.id)"
         >
-          <button class="small-button wide">{{ $t("peopleDialog.leave2") }}</button>
+          <Button size="small">{{ $t("peopleDialog.leave2") }}</Button>
         </Popconfirm>
       </li>
     </ul>
@@ -148,7 +148,7 @@ async function invite(): Promise<void> {
             <option v-for="one in HOURS" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
-        <button class="small-button wide strong" @click="invite">{{ $t("peopleDialog.createLink") }}</button>
+        <Button type="primary" size="small" @click="invite">{{ $t("peopleDialog.createLink") }}</Button>
       </div>
       <div v-if="people.link" class="line">
         <input
@@ -157,17 +157,22 @@ async function invite(): Promise<void> {
           :value="people.link"
           :aria-label="$t('peopleDialog.invitationLink')"
         />
-        <button class="small-button wide" @click="copy">
+        <Button size="small" @click="copy">
           {{ copied ? $t("peopleDialog.copied") : $t("peopleDialog.copy") }}
-        </button>
+        </Button>
       </div>
       <p v-if="people.link" class="quiet">{{ $t("peopleDialog.sendItToThePerson") }}</p>
       <form class="line" @submit.prevent="add">
         <label class="grow"
           >{{ $t("peopleDialog.orByAccountName") }}
-          <input v-model="username" required maxlength="150" :aria-label="$t('peopleDialog.accountName')" />
+          <Input
+            v-model:value="username"
+            required
+            :maxlength="150"
+            :aria-label="$t('peopleDialog.accountName')"
+          />
         </label>
-        <button class="small-button wide" type="submit">{{ $t("peopleDialog.add") }}</button>
+        <Button size="small" html-type="submit">{{ $t("peopleDialog.add") }}</Button>
       </form>
       <ul v-if="people.invitations.length" class="links" :aria-label="$t('peopleDialog.activeLinks')">
         <li v-for="one in people.invitations" :key="one.id">
@@ -181,9 +186,9 @@ async function invite(): Promise<void> {
                 : $t("peopleDialog.notAcceptedYet")
             }}</small></span
           >
-          <button class="small-button wide" @click="people.withdrawInvitation(one.id)">
+          <Button size="small" @click="people.withdrawInvitation(one.id)">
             {{ $t("peopleDialog.withdraw") }}
-          </button>
+          </Button>
         </li>
       </ul>
     </section>
@@ -208,6 +213,7 @@ li,
   border: 0;
 }
 .face {
+  color: var(--on-lamp);
   display: grid;
   place-items: center;
   width: 26px;

@@ -2,28 +2,32 @@
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
-import { get, patch, post, remove, type Schemas } from "@/api/http";
+import { useAsked } from "@/api/asked";
+import { patch, post, remove, type Schemas } from "@/api/http";
 import { useSession } from "@/session/session";
 
 type Role = Schemas["AddIn"]["role"];
 
 export const usePeople = defineStore("people", () => {
   const session = useSession();
-  const members = ref<Schemas["MemberOut"][]>([]);
-  const invitations = ref<Schemas["InvitationOut"][]>([]);
+  const looked = ref("");
+  const asked = useAsked<Schemas["PeopleOut"]>(
+    () => (session.id && looked.value === session.id ? `/api/sessions/${session.id}/people` : null),
+    { keeps: true },
+  );
+  const members = computed(() => asked.answer.value?.members ?? []);
+  const invitations = computed(() => asked.answer.value?.invitations ?? []);
   /** The link that was made last: it is told once. */
   const link = ref("");
-  const { trouble, attempt } = useAttempt();
+  const { trouble: refusal, attempt } = useAttempt();
+  const trouble = computed(() => refusal.value || asked.trouble.value);
   const owner = computed(() => session.role === "owner");
   const base = (): string => `/api/sessions/${session.id}`;
 
   async function look(): Promise<void> {
     if (!session.id) return;
-    await attempt(async () => {
-      const found = await get<Schemas["PeopleOut"]>(`${base()}/people`);
-      members.value = found.members;
-      invitations.value = found.invitations;
-    });
+    looked.value = session.id;
+    await asked.again();
   }
 
   const change = (send: () => Promise<unknown>): Promise<boolean> =>
@@ -55,11 +59,9 @@ export const usePeople = defineStore("people", () => {
   watch(
     () => session.id,
     () => {
-      members.value = [];
-      invitations.value = [];
-      link.value = trouble.value = "";
+      looked.value = link.value = refusal.value = "";
     },
   );
 
-  return { members, invitations, link, trouble, owner, look, add, setRole, withdraw, handOver, invite, withdrawInvitation };
+  return { members, invitations, link, trouble, refusal, owner, look, add, setRole, withdraw, handOver, invite, withdrawInvitation };
 }); // prettier-ignore

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What has been kept by name, with who kept it: to be used, or, one's own, to be forgotten. */
+import { Button } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { useLibrary, type Preset } from "@/session/library";
 
@@ -28,14 +29,14 @@ function use(): void {
       </option>
       <option v-for="one in presets" :key="one.id" :value="one.id">{{ told(one) }}</option>
     </select>
-    <button
+    <Button
       v-if="preset?.mine"
-      class="small-button"
+      size="small"
       :title="$t('presetPick.deleteThePresetNameWhat', { name: preset.name })"
       @click="forget"
     >
       {{ $t("presetPick.delete") }}
-    </button>
+    </Button>
   </div>
 </template>
 

@@ -2,10 +2,10 @@
 /** The pan law: its curves, and what choosing another one would do to every source where it stands. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { Button } from "ant-design-vue";
-import { computed, ref, shallowRef, watch } from "vue";
-import { get, type Schemas } from "@/api/http";
-import { latest } from "@/api/latest";
+import { Button, Checkbox } from "ant-design-vue";
+import { computed, ref } from "vue";
+import { useAsked } from "@/api/asked";
+import type { Schemas } from "@/api/http";
 import { decibels } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -19,37 +19,26 @@ const edits = useEdits();
 const library = useLibrary();
 const law = ref(session.settings?.law ?? "constant-power");
 const zero = ref(session.settings?.centre_zero ?? false);
-const found = shallowRef<Schemas["LawOut"] | null>(null);
-const trouble = ref("");
 
-const turn = latest();
-watch(
-  [law, zero, () => session.revision],
-  async () => {
-    const isLast = turn();
+const opened = player.playhead;
+const { answer: comparison, trouble } = useAsked<Schemas["LawOut"]>(
+  () => {
     const query = new URLSearchParams({
       revision: String(session.revision),
-      at: player.playhead.toFixed(2),
+      at: opened.toFixed(2),
       law: law.value,
       centre_zero: String(zero.value),
     });
-    try {
-      const answer = await get<Schemas["LawOut"]>(`/api/sessions/${session.id}/law?${query}`);
-      if (!isLast()) return;
-      found.value = answer;
-      trouble.value = "";
-    } catch (error) {
-      if (isLast()) trouble.value = (error as Error).message;
-    }
+    return `/api/sessions/${session.id}/law?${query}`;
   },
-  { immediate: true },
+  { keeps: true, holds: true },
 );
 
 const changed = computed(
   () => law.value !== session.settings?.law || zero.value !== session.settings?.centre_zero,
 );
 const changes = computed(() =>
-  (found.value?.changes ?? [])
+  (comparison.value?.changes ?? [])
     .filter((one) => Math.abs(one.change) >= 0.05)
     .sort((a, b) => Math.abs(b.change) - Math.abs(a.change))
     .flatMap((one) => {
@@ -80,9 +69,8 @@ const sentences: Record<string, string> = {
       <label v-for="(title, name) in library.library?.laws" :key="name" class="law">
         <input v-model="law" type="radio" name="law" :value="name" :disabled="!session.mayEdit" /> {{ title }}
       </label>
-      <label class="law"
-        ><input v-model="zero" type="checkbox" :disabled="!session.mayEdit" />
-        {{ $t("lawPart.centreAt0DB") }}</label
+      <Checkbox v-model:checked="zero" class="law" :disabled="!session.mayEdit">
+        {{ $t("lawPart.centreAt0DB") }}</Checkbox
       >
       <p class="quiet">{{ sentences[law] }}</p>
     </div>
@@ -96,16 +84,16 @@ const sentences: Record<string, string> = {
         <text x="-4" :y="y(db) + 3" text-anchor="end">{{ db || "0" }}</text>
       </g>
       <line :x1="WIDTH / 2" :x2="WIDTH / 2" y1="0" :y2="HEIGHT" class="rule" />
-      <template v-if="found">
+      <template v-if="comparison">
         <path
-          v-for="(values, name) in found.curves"
+          v-for="(values, name) in comparison.curves"
           v-show="name !== law"
           :key="name"
           class="other"
           :d="curve(values, false)"
         />
-        <path class="left" :d="curve(must(found.curves[law]), true)" />
-        <path class="right" :d="curve(must(found.curves[law]), false)" />
+        <path class="left" :d="curve(must(comparison.curves[law]), true)" />
+        <path class="right" :d="curve(must(comparison.curves[law]), false)" />
       </template>
       <text x="0" :y="HEIGHT + 22" class="side-left">L100</text>
       <text :x="WIDTH / 2" :y="HEIGHT + 22" text-anchor="middle">C</text>
@@ -116,7 +104,7 @@ const sentences: Record<string, string> = {
         {{ changed ? $t("lawPart.changesAtTheSourcesPresent") : $t("lawPart.thisIsTheSessionS") }}
       </h3>
       <p v-if="trouble" role="alert">{{ trouble }}</p>
-      <p v-else-if="!found" class="quiet">{{ $t("lawPart.loading") }}</p>
+      <p v-else-if="!comparison" class="quiet">{{ $t("lawPart.loading") }}</p>
       <p v-else-if="changed && !changes.length" class="quiet">{{ $t("lawPart.noSourceWouldChangeIts") }}</p>
       <ul v-else-if="changed">
         <li v-for="one in changes" :key="one.source.id">

@@ -2,9 +2,9 @@
 /** The loudspeakers that the mix is made for, and what changing them would move and make louder or softer. */
 import { t } from "@/words";
 import { Button } from "ant-design-vue";
-import { computed, ref, shallowRef, watch } from "vue";
-import { get, type Schemas } from "@/api/http";
-import { latest } from "@/api/latest";
+import { computed, ref } from "vue";
+import { useAsked } from "@/api/asked";
+import type { Schemas } from "@/api/http";
 import { decibels, directionText } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
@@ -17,8 +17,6 @@ const player = usePlayer();
 const edits = useEdits();
 const library = useLibrary();
 const wanted = ref(session.settings?.layout ?? "0+2+0");
-const moved = shallowRef<Schemas["MovedOut"][]>([]);
-const trouble = ref("");
 const changed = computed(() => wanted.value !== session.settings?.layout);
 const layout = computed(() => library.library?.layouts.find((one) => one.name === wanted.value));
 
@@ -26,31 +24,18 @@ const title = computed(
   () => layout.value && layout.value.title.charAt(0).toLowerCase() + layout.value.title.slice(1),
 );
 
-const turn = latest();
-watch(
-  [wanted, () => session.revision],
-  async () => {
-    const isLast = turn();
-    const query = new URLSearchParams({
-      revision: String(session.revision),
-      at: player.playhead.toFixed(2),
-      layout: wanted.value,
-    });
-    try {
-      const found = await get<Schemas["MovedOut"][]>(`/api/sessions/${session.id}/room/layout?${query}`);
-      if (!isLast()) return;
-      moved.value = found;
-      trouble.value = "";
-    } catch (error) {
-      if (isLast()) trouble.value = (error as Error).message;
-    }
+const opened = player.playhead;
+const { answer: moved, trouble } = useAsked<Schemas["MovedOut"][]>(
+  () => {
+    const about = { revision: String(session.revision), at: opened.toFixed(2), layout: wanted.value };
+    return `/api/sessions/${session.id}/room/layout?${new URLSearchParams(about)}`;
   },
-  { immediate: true },
+  { keeps: true, holds: true },
 );
 
 /** What is worth telling, what moves farthest first. */
 const rows = computed(() =>
-  moved.value
+  (moved.value ?? [])
     .filter((one) => one.degrees > 1 || Math.abs(one.louder) >= 0.05 || one.folded)
     .sort((a, b) => b.degrees - a.degrees)
     .flatMap((one) => {
@@ -93,7 +78,7 @@ const said = (one: Omit<Schemas["MovedOut"], "source">): string => {
           {{
             $t("layoutPart.rowCountOfMovedCountSourcesWould", {
               rowCount: rows.length,
-              movedCount: moved.length,
+              movedCount: moved?.length,
             })
           }}
         </p>

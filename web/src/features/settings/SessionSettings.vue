@@ -16,10 +16,10 @@ watch(open, (now) => now && (tab.value = props.part ?? "general"), { immediate: 
 <template>
   <Modal v-model:open="open" :title="$t('sessionSettings.sessionSettings')" :footer="null" :width="640">
     <Tabs v-model:active-key="tab" size="small">
-      <TabPane key="general" tab="Name and length"><GeneralPart /></TabPane>
-      <TabPane key="tempo" tab="Tempo and metre"><TempoPart v-if="open" /></TabPane>
-      <TabPane key="layout" tab="Loudspeakers"><LayoutPart v-if="open" /></TabPane>
-      <TabPane key="law" tab="Pan law"><LawPart v-if="open" /></TabPane>
+      <TabPane key="general" :tab="$t('sessionSettings.nameAndLength')"><GeneralPart /></TabPane>
+      <TabPane key="tempo" :tab="$t('sessionSettings.tempoAndMetre')"><TempoPart v-if="open" /></TabPane>
+      <TabPane key="layout" :tab="$t('sessionSettings.speakers')"><LayoutPart v-if="open" /></TabPane>
+      <TabPane key="law" :tab="$t('sessionSettings.panLaw')"><LawPart v-if="open" /></TabPane>
     </Tabs>
   </Modal>
 </template>

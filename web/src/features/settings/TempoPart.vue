@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The tempo map: steps of tempo and changes of metre, typed, tapped, or taken from a MIDI file. */
 import { must } from "@/domain/must";
-import { t } from "@/words";
+import { sentence, t } from "@/words";
 import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post, postFile, type Schemas } from "@/api/http";
@@ -75,7 +75,7 @@ async function fromFile(event: Event): Promise<void> {
     const found = await postFile<Schemas["TempoOut"]>("/api/tempo/midi", file);
     tempos.value = found.tempos;
     metres.value = found.metres;
-    notes.value = [t("tempoPart.readFromNameCheckIt", { name: file.name }), ...found.notes];
+    notes.value = [t("tempoPart.readFromNameCheckIt", { name: file.name }), ...found.notes.map(sentence)];
   } catch (error) {
     say.wrong((error as Error).message);
   }
@@ -108,21 +108,21 @@ async function fromFile(event: Event): Promise<void> {
           :disabled="!session.mayEdit"
           @set="step[1] = $event"
         />
-        <button
+        <Button
           v-if="i"
-          class="small-button"
+          size="small"
           :aria-label="$t('tempoPart.deleteThisTempo')"
           @click="tempos.splice(i, 1)"
         >
           ×
-        </button>
-        <button v-else class="small-button tap" :disabled="!session.mayEdit" @click="tap">
+        </Button>
+        <Button v-else size="small" class="tap" :disabled="!session.mayEdit" @click="tap">
           {{ $t("tempoPart.tap") }}
-        </button>
+        </Button>
       </div>
-      <button class="small-button" :disabled="!session.mayEdit" @click="addTempo">
+      <Button size="small" :disabled="!session.mayEdit" @click="addTempo">
         {{ $t("tempoPart.tempo2") }}
-      </button>
+      </Button>
     </section>
     <section>
       <h3 class="heading">{{ $t("tempoPart.metre") }}</h3>
@@ -157,18 +157,18 @@ async function fromFile(event: Event): Promise<void> {
             <option v-for="unit in [1, 2, 4, 8, 16, 32]" :key="unit" :value="unit">{{ unit }}</option>
           </select>
         </span>
-        <button
+        <Button
           v-if="i"
-          class="small-button"
+          size="small"
           :aria-label="$t('tempoPart.deleteThisMetre')"
           @click="metres.splice(i, 1)"
         >
           ×
-        </button>
+        </Button>
       </div>
-      <button class="small-button" :disabled="!session.mayEdit" @click="addMetre">
+      <Button size="small" :disabled="!session.mayEdit" @click="addMetre">
         {{ $t("tempoPart.metre2") }}
-      </button>
+      </Button>
     </section>
     <p v-for="note in notes" :key="note" role="status">{{ note }}</p>
     <p class="quiet">{{ $t("tempoPart.stemsKeepTheirTimesBars") }}</p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The first look round: five marks, one on each desk; followed, left, or closed for ever. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed, nextTick, reactive, ref, shallowRef, watch } from "vue";
 import { useElementBounding } from "@vueuse/core";
@@ -75,12 +76,12 @@ watch(
     </header>
     <p>{{ mark.says }}</p>
     <footer>
-      <button class="link" @click="close">{{ $t("tour.donTShowAgain") }}</button>
-      <button v-if="at" class="small-button wide" @click="go(at - 1)">{{ $t("tour.back") }}</button>
-      <button v-if="at < MARKS.length - 1" class="small-button wide strong" @click="go(at + 1)">
+      <Button type="link" size="small" @click="close">{{ $t("tour.donTShowAgain") }}</Button>
+      <Button v-if="at" size="small" @click="go(at - 1)">{{ $t("tour.back") }}</Button>
+      <Button v-if="at < MARKS.length - 1" type="primary" size="small" @click="go(at + 1)">
         {{ $t("tour.nextTitle", { title: must(MARKS[at + 1]).title }) }}
-      </button>
-      <button v-else class="small-button wide strong" @click="close">{{ $t("tour.begin") }}</button>
+      </Button>
+      <Button v-else type="primary" size="small" @click="close">{{ $t("tour.begin") }}</Button>
     </footer>
   </section>
 </template>
@@ -139,7 +140,7 @@ footer {
   gap: 8px;
   align-items: center;
 }
-footer .link {
+footer .ant-btn-link {
   margin-right: auto;
   font-size: 12.5px;
 }

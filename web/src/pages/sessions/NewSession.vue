@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A new session: what it is called, its sampling rate, tempo, metre and layout. */
-import { Button, Modal } from "ant-design-vue";
+import { Button, Input, Modal } from "ant-design-vue";
 import { reactive, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { post, type Schemas } from "@/api/http";
@@ -34,7 +34,11 @@ async function make(): Promise<void> {
     <form @submit.prevent="make">
       <label
         ><span>{{ $t("newSession.name") }}</span
-        ><input v-model="given.name" required maxlength="120" :placeholder="$t('newSession.titleOfThePiece')"
+        ><Input
+          v-model:value="given.name"
+          required
+          :maxlength="120"
+          :placeholder="$t('newSession.titleOfThePiece')"
       /></label>
       <label
         ><span>{{ $t("newSession.samplingRate") }}</span>

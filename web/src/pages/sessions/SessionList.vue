@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
 import { t } from "@/words";
-import { Button, Popconfirm } from "ant-design-vue";
+import { Button, Input, Popconfirm } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { clockText } from "@/domain/grid";
@@ -78,16 +78,16 @@ function choose(event: Event): void {
       <b>{{ $t("sessionList.wanderingNeedle") }}</b>
       <a class="guide" href="/guide/" target="_blank">{{ $t("sessionList.guide") }}</a>
       <span class="me">{{ account.me?.name }}</span>
-      <button class="small-button" @click="preferring = true">{{ $t("sessionList.preferences") }}</button>
-      <button class="small-button" @click="minding = true">{{ $t("sessionList.account") }}</button>
-      <button class="small-button" @click="leave">{{ $t("sessionList.signOut") }}</button>
+      <Button size="small" @click="preferring = true">{{ $t("sessionList.preferences") }}</Button>
+      <Button size="small" @click="minding = true">{{ $t("sessionList.account") }}</Button>
+      <Button size="small" @click="leave">{{ $t("sessionList.signOut") }}</Button>
     </header>
     <main>
       <div class="head">
         <h1>{{ away ? $t("sessionList.archived") : $t("sessionList.yourSessions") }}</h1>
-        <input
+        <Input
           v-if="kept.length > 1 || words"
-          v-model="words"
+          v-model:value="words"
           type="search"
           :placeholder="$t('sessionList.aNameOrAPerson')"
           :aria-label="$t('sessionList.searchSessions')"
@@ -118,7 +118,7 @@ function choose(event: Event): void {
         >
         <progress :value="coming.share" max="1" :aria-label="coming.file.name" />
         <span class="number">{{ Math.round(coming.share * 100) }} %</span>
-        <button class="small-button wide" @click="list.stop()">{{ $t("sessionList.cancel") }}</button>
+        <Button size="small" @click="list.stop()">{{ $t("sessionList.cancel") }}</Button>
       </div>
       <table v-if="shown.length">
         <thead class="heading">
@@ -176,23 +176,27 @@ function choose(event: Event): void {
             <td class="number">{{ momentText(one.changed_at) }}</td>
             <td>{{ one.role }}</td>
             <td class="acts" @click.stop>
-              <button
+              <Button
                 v-if="one.role !== 'listener'"
-                class="link"
+                type="link"
+                size="small"
                 :aria-label="$t('sessionList.copyName', { name: one.name })"
                 :title="$t('sessionList.aNewSessionOfYour')"
                 @click="copy(one)"
               >
                 {{ $t("sessionList.copy") }}
-              </button>
-              <button
-                class="link"
-                :aria-label="`${one.archived ? $t('sessionList.restore') : $t('sessionList.archive')} ${one.name}`"
+              </Button>
+              <Button
+                type="link"
+                size="small"
+                :aria-label="
+                  $t(one.archived ? 'sessionList.restoreName' : 'sessionList.archiveName', { name: one.name })
+                "
                 :title="$t('sessionList.onlyInYourOwnList')"
                 @click="list.put(one, !one.archived)"
               >
                 {{ one.archived ? $t("sessionList.restore2") : $t("sessionList.archive") }}
-              </button>
+              </Button>
               <Popconfirm
                 v-if="one.role === 'owner'"
                 placement="left"
@@ -211,13 +215,14 @@ function choose(event: Event): void {
                     {{ $t("sessionList.toKeepACopy") }}
                   </p>
                 </template>
-                <button
-                  class="link"
+                <Button
+                  type="link"
+                  size="small"
                   :aria-label="$t('sessionList.deleteName', { name: one.name })"
                   :title="$t('sessionList.forEverybodyInIt')"
                 >
                   {{ $t("sessionList.delete2") }}
-                </button>
+                </Button>
               </Popconfirm>
             </td>
           </tr>
@@ -225,7 +230,7 @@ function choose(event: Event): void {
       </table>
       <p v-else-if="rows && words" class="empty">
         {{ $t("sessionList.noSessionOrMemberIs", { words: words }) }}
-        <button class="link" @click="words = ''">{{ $t("sessionList.showAll") }}</button>
+        <Button type="link" size="small" @click="words = ''">{{ $t("sessionList.showAll") }}</Button>
       </p>
       <div v-else-if="rows && !away" class="empty">
         <p>{{ $t("sessionList.noSessionsYetCreateOne") }}</p>
@@ -234,13 +239,13 @@ function choose(event: Event): void {
       <p v-else-if="rows" class="empty">{{ $t("sessionList.noArchivedSessions") }}</p>
       <p v-else-if="!trouble" class="quiet">{{ $t("sessionList.loading") }}</p>
       <p v-if="putAway || away" class="away">
-        <button class="link" @click="away = !away">
+        <Button type="link" size="small" @click="away = !away">
           {{
             away
               ? $t("sessionList.backToYourSessions")
               : $t("sessionList.putAwayArchived", { putAway: putAway })
           }}
-        </button>
+        </Button>
       </p>
     </main>
     <NewSession v-model:open="making" />
@@ -366,7 +371,7 @@ td .quiet {
 .acts {
   white-space: nowrap;
 }
-.acts .link + .link {
+.acts .ant-btn-link + .ant-btn-link {
   margin-left: 10px;
 }
 .people {
@@ -382,13 +387,13 @@ td .quiet {
   stroke: var(--rule-strong);
 }
 .face {
+  color: var(--on-lamp);
   display: inline-grid;
   place-items: center;
   width: 24px;
   height: 24px;
   margin-right: 4px;
   border-radius: 50%;
-  color: #20262b;
   font-size: 10px;
   font-weight: 600;
 }

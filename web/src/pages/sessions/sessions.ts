@@ -1,6 +1,6 @@
 /** The list of one's sessions: searched, sorted, put away; copies, and sessions that come in as files. */
 import { must } from "@/domain/must";
-import { t } from "@/words";
+import { sentences, t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { computed, reactive, ref } from "vue";
 import { get, patch, post, remove, type Schemas } from "@/api/http";
@@ -96,7 +96,9 @@ export function useSessionList() {
     coming.value = null;
     if (one.status === "failed") trouble.value = one.trouble;
     const id = one.upload?.session;
-    return id ? { id, notes: [one.notice, must(one.upload).message].filter(Boolean).join(" ") } : null;
+    return id
+      ? { id, notes: [one.notice, sentences(must(one.upload).messages)].filter(Boolean).join(" ") }
+      : null;
   }
 
   async function stop(): Promise<void> {

@@ -1,17 +1,16 @@
 <script setup lang="ts">
 /** What the desk says of what is chosen: a source, several, a return, or how it is moved and balanced. */
+import { useSelection } from "@/session/selection";
 import { computed, defineAsyncComponent } from "vue";
-import { useChartView } from "@/session/view";
 import { usePulseDesk } from "@/session/pulseDesk";
 import { useSession } from "@/session/session";
-import { usePlayer } from "@/audio/player";
 import PlaceDetails from "@/desks/place/details/PlaceDetails.vue";
 import ReturnDetails from "@/desks/place/details/ReturnDetails.vue";
-import SeveralDetails from "@/desks/place/details/SeveralDetails.vue";
 
 const BalanceDetails = defineAsyncComponent(() => import("@/desks/balance/details/BalanceDetails.vue"));
 const HandOverDetails = defineAsyncComponent(() => import("@/desks/hand-over/HandOverDetails.vue"));
 const DealDetails = defineAsyncComponent(() => import("@/desks/pulse/notes/DealDetails.vue"));
+const SeveralDetails = defineAsyncComponent(() => import("@/desks/place/details/SeveralDetails.vue"));
 const PulseDetails = defineAsyncComponent(() => import("@/desks/pulse/details/PulseDetails.vue"));
 // Loaded with the desk that they belong to.
 const MoveDetails = defineAsyncComponent(() => import("@/desks/move/details/MoveDetails.vue"));
@@ -19,14 +18,13 @@ const MoveDetails = defineAsyncComponent(() => import("@/desks/move/details/Move
 defineProps<{ desk: string }>();
 defineEmits<{ bringIn: []; history: [] }>();
 const session = useSession();
-const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const use = usePulseDesk();
 
 const shownReturn = computed(() =>
-  view.focus === "return" ? session.returns.find((one) => one.id === view.layer) : undefined,
+  selection.focus === "return" ? session.returns.find((one) => one.id === selection.layer) : undefined,
 );
-const source = computed(() => session.sourceById(player.chosen));
+const source = computed(() => session.sourceById(selection.chosen));
 </script>
 
 <template>
@@ -42,7 +40,7 @@ const source = computed(() => session.sourceById(player.chosen));
       <PulseDetails v-else :key="source.id" :source="source" @deal="use.dealing = true" />
     </template>
     <ReturnDetails v-else-if="shownReturn" :to="shownReturn" />
-    <SeveralDetails v-else-if="view.selection.length > 1 && desk === 'place'" />
+    <SeveralDetails v-else-if="selection.all.length > 1 && desk === 'place'" />
     <PlaceDetails v-else-if="source && desk === 'place'" :key="source.id" :source="source" />
     <MoveDetails v-else-if="source" :key="source.id" :source="source" />
     <p v-else class="empty quiet">{{ $t("details.selectASourceInThe") }}</p>

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** A session: the dark bar, the roster, the chosen desk, and the details. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
@@ -46,6 +48,7 @@ const SessionSettings = defineAsyncComponent(() => import("@/features/settings/S
 const props = defineProps<{ id: string; desk?: string }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 
 const problem = ref("");
@@ -145,13 +148,13 @@ function begin(id: string): void {
   if (id !== props.id) return;
   document.title = t("sessionPage.nameWanderingNeedle", { name: session.settings?.name });
   view.top = -16 / view.scale;
-  if (player.chosen || where.goBack(id)) return;
+  if (selection.chosen || where.goBack(id)) return;
   const travel = (source: Source): number => {
     const places = session.points(source.id, "pan").map((point) => point.value);
     return places.length ? Math.max(...places) - Math.min(...places) : 0;
   };
   const [farthest] = [...session.sources].sort((a, b) => travel(b) - travel(a));
-  view.choose(farthest?.id ?? null);
+  selection.choose(farthest?.id ?? null);
 }
 
 let left = false;
@@ -165,7 +168,7 @@ watch(
     player.leave();
     monitor.leave();
     arrivals.leave();
-    view.chooseReturn("");
+    selection.chooseReturn("");
     void library.look().catch(() => undefined);
     try {
       // What there is to choose from may come later than the session, which stays open however long that takes.
@@ -211,14 +214,14 @@ onBeforeUnmount(() => {
     </p>
     <p v-if="along.person" class="alone" role="status">
       <EarMark /> {{ $t("sessionPage.listeningAlongWithNameTheir", { name: along.person.name }) }}
-      <button class="small-button" @click="along.leave()">
+      <Button size="small" @click="along.leave()">
         {{ $t("sessionPage.stopListeningAlongEsc") }}
-      </button>
+      </Button>
     </p>
     <p v-if="alone.source" class="alone" role="status">
       <EarMark />
       {{ $t("sessionPage.onlyYouNameAloneBars", { name: alone.source.name, aloneBars: aloneBars }) }}
-      <button class="small-button" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</button>
+      <Button size="small" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</Button>
     </p>
     <main :class="{ long: desk === 'hand-over' }">
       <Roster @bring-in="bringing = true" />
@@ -254,7 +257,7 @@ onBeforeUnmount(() => {
 main {
   flex: 1;
   display: grid;
-  grid-template-columns: 256px minmax(0, 1fr) 304px;
+  grid-template-columns: clamp(256px, 14vw, 340px) minmax(0, 1fr) clamp(304px, 16vw, 380px);
   grid-template-rows: minmax(0, 1fr);
   min-height: 0;
 }

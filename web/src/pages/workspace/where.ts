@@ -1,8 +1,8 @@
 /** Where one is in a session: desk, selection, playhead and solos. Kept in this browser, for each session its own. */
+import { useSelection } from "@/session/selection";
 import { useEventListener, watchThrottled } from "@vueuse/core";
 import { usePlayer } from "@/audio/player";
 import { useSession } from "@/session/session";
-import { useChartView } from "@/session/view";
 
 interface Place {
   desk: string;
@@ -26,13 +26,13 @@ export function lastPlace(id: string): Partial<Place> {
 export function useWhere(desk: () => string) {
   const session = useSession();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
 
   function keep(): void {
     if (!session.id || !session.document) return;
     const place: Place = {
       desk: desk(),
-      selection: [...view.selection],
+      selection: [...selection.all],
       playhead: player.playhead,
       solo: [...player.solo],
     };
@@ -45,15 +45,15 @@ export function useWhere(desk: () => string) {
 
   /** Be where one was; false where that is not known, or there no longer. */
   function goBack(id: string): boolean {
-    const { selection = [], playhead = 0, solo = [] } = lastPlace(id);
-    const there = selection.filter((one) => session.sourceById(one));
+    const { selection: chosen = [], playhead = 0, solo = [] } = lastPlace(id);
+    const there = chosen.filter((one) => session.sourceById(one));
     player.solo = solo.filter((one) => session.sourceById(one.split(".")[0]));
     if (playhead > 0 && playhead < session.length) player.seek(playhead);
-    if (there.length) view.chooseThese(there);
+    if (there.length) selection.chooseThese(there);
     return there.length > 0;
   }
 
-  watchThrottled([desk, () => view.selection, () => player.playhead, () => player.solo], keep, {
+  watchThrottled([desk, () => selection.all, () => player.playhead, () => player.solo], keep, {
     throttle: KEPT_EVERY,
     trailing: true,
     deep: true,

@@ -46,10 +46,12 @@ const here = computed(() =>
   stroke-dasharray: 6 4;
 }
 .colleague text {
+  fill: var(--on-lamp);
   font-size: 11px;
   font-weight: 600;
 }
 .colleague .of {
+  fill: var(--ink);
   font-weight: 400;
   paint-order: stroke;
   stroke: var(--paper);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Hearing the source without one of its treatments, at the same loudness: only for oneself, held or latched. */
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { computed, watch } from "vue";
 import { useBypass } from "@/audio/bypass";
@@ -27,14 +28,14 @@ watch(
         </option>
       </select>
     </label>
-    <button
-      class="small-button"
+    <Button
+      size="small"
       :aria-pressed="without.on"
       :title="$t('bypassPart.bypassItAtEqualLoudness')"
       @click="without.on ? without.stop() : without.start(true)"
     >
       {{ without.on ? $t("bypassPart.bypassed") : $t("bypassPart.bypassHoldW") }}
-    </button>
+    </Button>
   </div>
 </template>
 
@@ -64,10 +65,10 @@ select {
   color: inherit;
   font-size: 12.5px;
 }
-.small-button {
+.ant-btn {
   color: var(--ink);
 }
-.without.on .small-button {
+.without.on .ant-btn {
   background: var(--lamp);
   border-color: var(--lamp);
   color: var(--on-lamp);

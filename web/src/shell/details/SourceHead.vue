@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** Which source the details are of: its ink, its name (to be typed over), and what its audio is. */
+import { channelsText } from "@/domain/format";
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { computed } from "vue";
 import { clockText } from "@/domain/grid";
@@ -18,7 +20,7 @@ const freezing = useFreezing();
 const going = computed(() => freezing.going.get(props.source.id));
 const about = computed(() => {
   const { channels, seconds } = props.source;
-  const kind = channels === 1 ? "mono" : channels === 2 ? "stereo" : `${channels} channels`;
+  const kind = channelsText(channels);
   return seconds ? `${kind} · ${clockText(seconds).slice(0, -2)}` : kind;
 });
 
@@ -48,36 +50,39 @@ function nextInk(): void {
     <span class="quiet">{{ about }}</span>
   </header>
   <div class="acts">
-    <button
-      class="link"
+    <Button
+      type="link"
+      size="small"
       :title="alone.id ? $t('sourceHead.showEverything') : $t('sourceHead.isolateThisSourceOnIts')"
       @click="alone.id ? alone.close() : alone.open(source)"
     >
       {{ alone.id ? $t("sourceHead.showEverything2") : $t("sourceHead.isolate") }}
-    </button>
+    </Button>
     <template v-if="going">
       <span class="quiet number" role="status">{{
         $t("sourceHead.freezingProgress", { progress: Math.round(going.progress * 100) })
       }}</span>
-      <button class="link" @click="freezing.stop(source)">{{ $t("sourceHead.cancel") }}</button>
+      <Button type="link" size="small" @click="freezing.stop(source)">{{ $t("sourceHead.cancel") }}</Button>
     </template>
-    <button
+    <Button
       v-else-if="source.frozen_asset"
-      class="link"
+      type="link"
+      size="small"
       :disabled="!session.mayEdit"
       :title="$t('sourceHead.makesItEditableAgain')"
       @click="freezing.thaw(source)"
     >
       {{ $t("sourceHead.frozenUnfreeze") }}
-    </button>
-    <button
+    </Button>
+    <Button
       v-else-if="session.mayEdit"
-      class="link"
+      type="link"
+      size="small"
       :title="$t('sourceHead.renderItToAudioSo')"
       @click="freezing.freeze(source)"
     >
       {{ $t("sourceHead.freeze") }}
-    </button>
+    </Button>
   </div>
 </template>
 

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** A group: its level and mute for all its members, the shift of their places, and hearing it alone. */
+import { useSelection } from "@/session/selection";
 import type { Group, Source } from "@/domain/model";
 import { computed } from "vue";
-import { useChartView } from "@/session/view";
 import { sideClass } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
@@ -16,7 +16,7 @@ const props = defineProps<{ group: Group; members: Source[]; isCollapsed: boolea
 defineEmits<{ toggle: [] }>();
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 
 const thing = (field: string): string => `group:${props.group.id}.${field}`;
@@ -49,7 +49,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       :tabindex="stop('all')"
       :title="$t('groupRow.selectAllOfName', { name: group.name })"
       :aria-label="$t('groupRow.selectAllOfName', { name: group.name })"
-      @click="view.chooseThese(ids)"
+      @click="selection.chooseThese(ids)"
     >
       <svg width="12" height="12" aria-hidden="true">
         <path d="M3.500 1H1v10h2.500M8.500 1H11v10H8.500" />

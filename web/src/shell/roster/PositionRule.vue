@@ -1,12 +1,12 @@
 <script setup lang="ts">
 /** A source's place on a small rule from left to right, which is itself the control; a spread one shows its band. */
-import { mayScroll } from "@/ui/touch";
 import { must } from "@/domain/must";
 import { refThrottled } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { End } from "@/domain/ends";
-import { panText } from "@/domain/format";
+import { panText, endsText } from "@/domain/format";
 import { tidy } from "@/domain/parameters";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{
   ends: End[];
@@ -32,7 +32,6 @@ const moved = ref(false);
 const held = ref<End["side"] | null>(null);
 let offset = 0;
 /** Where the pointer came down (px). */
-let pressedAt = 0;
 
 const middle = computed(() => props.ends.reduce((sum, end) => sum + end.at, 0) / props.ends.length);
 const percent = (pan: number): string => `${((pan + 1) / 2) * 100}%`;
@@ -41,9 +40,7 @@ const band = computed(() => {
   const [a, b] = props.ends.map((end) => end.at) as [number, number];
   return { left: percent(Math.min(a, b)), width: `${Math.abs(a - b) * 50}%` };
 });
-const text = computed(() =>
-  props.ends.length < 2 ? panText(middle.value) : `${props.ends.map((end) => panText(end.at)).join(" to ")}`,
-);
+const text = computed(() => (props.ends.length < 2 ? panText(middle.value) : endsText(props.ends)));
 
 /** How often what is read aloud follows what moves (ms). */
 const READ_EVERY = 500;
@@ -66,34 +63,30 @@ function sideAt(event: PointerEvent): End["side"] {
   return nearest && Math.abs(nearest.at - at) < near ? nearest.side : "whole";
 }
 
-function onDown(event: PointerEvent): void {
-  if (props.disabled || event.button !== 0) return;
-  must(rule.value).setPointerCapture(event.pointerId);
-  held.value = sideAt(event);
-  offset = props.ends.length > 1 && held.value === "whole" ? middle.value - panAt(event) : 0;
-  moved.value = false;
-  pressedAt = event.clientX;
-  emit("grasp");
-}
-
-function onMove(event: PointerEvent): void {
-  if (!held.value) return;
-  if (!moved.value && mayScroll(event, pressedAt)) return;
-  moved.value = true;
-  emit("move", held.value, tidy("pan", panAt(event) + offset));
-}
-
-function onUp(): void {
-  if (!held.value) return;
-  held.value = null;
-  if (moved.value) emit("done");
-  else emit("drop");
-}
-
-function onCancel(): void {
-  held.value = null;
-  emit("drop");
-}
+const drag = usePointerDrag({
+  sideways: true,
+  start: (event) => {
+    if (props.disabled) return false;
+    held.value = sideAt(event);
+    offset = props.ends.length > 1 && held.value === "whole" ? middle.value - panAt(event) : 0;
+    moved.value = false;
+    emit("grasp");
+    return must(rule.value);
+  },
+  move: (event) => {
+    moved.value = true;
+    emit("move", must(held.value), tidy("pan", panAt(event) + offset));
+  },
+  end: () => {
+    held.value = null;
+    if (moved.value) emit("done");
+    else emit("drop");
+  },
+  cancel: () => {
+    held.value = null;
+    emit("drop");
+  },
+});
 
 function onKey(event: KeyboardEvent): void {
   const by = event.shiftKey ? 0.1 : 0.01;
@@ -133,12 +126,10 @@ function onKey(event: KeyboardEvent): void {
           : $t('positionRule.dragArrowKeysDoubleClick')
     "
     @pointerdown.prevent="
-      onDown($event);
+      drag.down($event, undefined);
       must(rule).focus();
     "
-    @pointermove="onMove"
-    @pointerup="onUp"
-    @pointercancel="onCancel"
+    v-on="drag.follow"
     @dblclick="!disabled && emit('set', 0)"
     @keydown="onKey"
   >

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 /** Sources that were taken away: by whom, when, and a button that brings each of them back as it was. */
-import { Modal } from "ant-design-vue";
-import { ref, watch } from "vue";
-import { get, type Schemas } from "@/api/http";
-import { latest } from "@/api/latest";
+import { Button, Modal } from "ant-design-vue";
+import { useAsked } from "@/api/asked";
+import type { Schemas } from "@/api/http";
 import type { Operation } from "@/collab/outbox";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
@@ -12,22 +11,10 @@ import { momentText } from "@/ui/moment";
 const open = defineModel<boolean>("open", { required: true });
 const session = useSession();
 const edits = useEdits();
-const removed = ref<Schemas["Removed"][] | null>(null);
-const trouble = ref("");
-
-const turn = latest();
-async function look(): Promise<void> {
-  const isLast = turn();
-  trouble.value = "";
-  try {
-    const found = await get<Schemas["Removed"][]>(`/api/sessions/${session.id}/removed`);
-    if (isLast()) removed.value = found;
-  } catch (error) {
-    if (isLast()) trouble.value = (error as Error).message;
-  }
-}
-
-watch([open, () => session.revision], () => open.value && void look());
+const { answer: removed, trouble } = useAsked<Schemas["Removed"][]>(
+  () => (open.value ? `/api/sessions/${session.id}/removed` : null),
+  { keeps: true, whenever: () => session.revision },
+);
 
 const nameOf = (back: Record<string, unknown>): string => (back.source as { name: string }).name;
 </script>
@@ -40,9 +27,9 @@ const nameOf = (back: Record<string, unknown>): string => (back.source as { name
         <template v-for="back in one.back" :key="nameOf(back)">
           <b>{{ nameOf(back) }}</b>
           <span class="quiet">{{ one.author }}, {{ momentText(one.created_at) }}</span>
-          <button class="small-button" @click="edits.make(back as unknown as Operation)">
+          <Button size="small" @click="edits.make(back as unknown as Operation)">
             {{ $t("removedList.restore") }}
-          </button>
+          </Button>
         </template>
       </li>
     </ul>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** A return in the list: press its name to look into it; its level, mute, and hearing it alone. */
+import { useSelection } from "@/session/selection";
 import type { Return } from "@/domain/model";
 import { computed } from "vue";
-import { useChartView } from "@/session/view";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
@@ -13,7 +13,7 @@ import ParameterField from "@/ui/ParameterField.vue";
 const props = defineProps<{ to: Return }>();
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const muted = computed(() => session.shown(`return:${props.to.id}.muted`, props.to.muted));
 const level = computed(() => session.valueNow(`return:${props.to.id}`, "level"));
@@ -22,11 +22,11 @@ const soloed = computed(() => player.solo.includes(props.to.id));
 
 <template>
   <li
-    :class="{ chosen: view.focus === 'return' && view.layer === to.id, unheard: muted }"
+    :class="{ chosen: selection.focus === 'return' && selection.layer === to.id, unheard: muted }"
     :data-return="to.id"
   >
     <span class="ink" :style="{ borderColor: inkOf(to.colour) }" />
-    <button class="name" @click="view.chooseReturn(to.id)">{{ to.name }}</button>
+    <button class="name" @click="selection.chooseReturn(to.id)">{{ to.name }}</button>
     <ParameterField
       class="level"
       parameter="level"

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** Every source of the session, in its groups, with its place in the list itself; and the returns below. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
 import type { Group, Source } from "@/domain/model";
 import { must } from "@/domain/must";
 import { t } from "@/words";
@@ -21,6 +23,7 @@ import RosterRow from "./RosterRow.vue";
 defineEmits<{ bringIn: [] }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 const placing = usePlacing();
 const returns = useReturns();
@@ -77,7 +80,7 @@ const items = computed<Item[]>(() => {
   const entries: Item[] = [];
   const groups = session.document?.groups ?? {};
   const seen = new Set<string>();
-  const matching = view.shownSources.filter(matchesFilter);
+  const matching = selection.shownSources.filter(matchesFilter);
   for (const source of matching) {
     const group = groups[source.group];
     if (!group) entries.push({ key: source.id, source, isGrouped: false });
@@ -117,7 +120,7 @@ const { onFocus, onKey } = useRoving(
 );
 // Who selects elsewhere finds it in the list.
 watch(
-  () => player.chosen,
+  () => selection.chosen,
   (id) => {
     const index = items.value.findIndex(({ key }) => key === id);
     if (index >= 0) virtualizer.value.scrollToIndex(index);
@@ -132,6 +135,7 @@ const drag = usePointerDrag({
     const handle = (event.target as HTMLElement).closest<HTMLElement>("[data-reorder]");
     if (!handle || !session.mayEdit) return false;
     dragged.value = handle.dataset.reorder ?? null;
+    event.preventDefault();
     return true;
   },
   move: (event) => {
@@ -153,15 +157,15 @@ const drag = usePointerDrag({
   <aside class="roster" :aria-label="$t('roster.sources')">
     <header>
       <h2 class="heading">{{ $t("roster.sources") }}</h2>
-      <button v-if="player.solo.length" class="link" @click="player.solo = []">
+      <Button v-if="player.solo.length" type="link" size="small" @click="player.solo = []">
         <span aria-hidden="true">◖</span> {{ $t("roster.clearSolo") }}
-      </button>
-      <button v-else-if="view.alone" class="link" @click="view.alone = false">
+      </Button>
+      <Button v-else-if="selection.alone" type="link" size="small" @click="selection.alone = false">
         {{ $t("roster.showAll") }}
-      </button>
-      <button v-if="session.mayEdit" class="link add" @click="$emit('bringIn')">
+      </Button>
+      <Button v-if="session.mayEdit" type="link" size="small" class="add" @click="$emit('bringIn')">
         {{ $t("roster.add") }}
-      </button>
+      </Button>
     </header>
     <div v-if="session.sources.length > MANY" class="filter">
       <input
@@ -172,26 +176,24 @@ const drag = usePointerDrag({
         @keydown.escape.stop="filterText = ''"
         @keydown.enter="($event.target as HTMLElement).blur()"
       />
-      <button
+      <Button
         v-if="!isPhone"
-        class="small-button"
+        size="small"
         :aria-pressed="density === 'compact'"
         :aria-label="$t('roster.compactRows')"
         :title="$t('roster.compactRows')"
         @click="density = density === 'compact' ? 'roomy' : 'compact'"
       >
         <svg width="12" height="12" aria-hidden="true"><path d="M1 2h10M1 5h10M1 8h10M1 11h10" /></svg>
-      </button>
+      </Button>
     </div>
     <div
       ref="list"
       class="list"
       @focusin="onFocus"
       @keydown="onKey"
-      @pointerdown="drag.down"
-      @pointermove="drag.move"
-      @pointerup="drag.up"
-      @pointercancel="drag.cancel"
+      v-on="drag.follow"
+      @pointerdown="drag.down($event, undefined)"
     >
       <ul :style="{ height: `${virtualizer.getTotalSize()}px` }" :aria-label="$t('roster.sources')">
         <template v-for="{ item, start, size } in rows" :key="item.key">
@@ -218,16 +220,16 @@ const drag = usePointerDrag({
       </ul>
       <p v-if="!session.sources.length" class="empty quiet">{{ $t("roster.yourStemsAreListedHere") }}</p>
       <p v-else-if="!items.length" class="empty quiet" role="status">{{ $t("roster.nothingMatches") }}</p>
-      <button v-if="session.mayEdit" class="link removed" @click="showRemoved = true">
+      <Button v-if="session.mayEdit" type="link" size="small" class="removed" @click="showRemoved = true">
         {{ $t("roster.removed") }}
-      </button>
+      </Button>
     </div>
     <footer class="returns" :aria-label="$t('roster.returns')">
       <header>
         <h2 class="heading">{{ $t("roster.returns") }}</h2>
-        <button v-if="session.mayEdit" class="link add" @click="returns.add()">
+        <Button v-if="session.mayEdit" type="link" size="small" class="add" @click="returns.add()">
           {{ $t("roster.return") }}
-        </button>
+        </Button>
       </header>
       <ul>
         <ReturnRow v-for="one in session.returns" :key="one.id" :to="one" />
@@ -307,14 +309,6 @@ ul {
   display: block;
   fill: none;
   stroke: currentcolor;
-}
-.link {
-  padding: 0;
-  border: 0;
-  background: none;
-  color: var(--right);
-  font-size: 12px;
-  cursor: pointer;
 }
 .removed {
   margin: 4px 11px;

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** One source: its ink, name, level, place, mute for all, and solo for oneself. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { computed } from "vue";
-import { useChartView } from "@/session/view";
 import { levelText } from "@/domain/format";
 import { useComments } from "@/features/comments/comments";
 import { useControlRequests } from "@/gestures/controlRequests";
@@ -25,7 +25,7 @@ import PositionRule from "./PositionRule.vue";
 const props = defineProps<{ source: Source; isCompact?: boolean }>();
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const hand = useHolding();
 const recorder = useRecorder();
@@ -33,7 +33,7 @@ const deals = useDeals();
 const asking = useControlRequests();
 const comments = useComments();
 
-const chosen = computed(() => view.selection.includes(props.source.id));
+const chosen = computed(() => selection.all.includes(props.source.id));
 const look = (parameter: Parameter): number =>
   (parameter === "pan" ? deals.panAt(props.source.id, player.playhead) : undefined) ??
   session.valueAt(props.source, parameter, player.playhead);
@@ -87,7 +87,7 @@ const watchers = useWatchers(() => props.source.id);
     :style="{ '--source': inkOf(source.colour) }"
     :data-source="source.id"
     :data-item="source.id"
-    @click="view.choose(source.id, among($event))"
+    @click="selection.choose(source.id, among($event))"
   >
     <span class="ink" :data-reorder="source.id" :title="$t('rosterRow.dragToReorder')" />
     <div class="body">
@@ -98,7 +98,7 @@ const watchers = useWatchers(() => props.source.id);
           :tabindex="stop('name')"
           :aria-pressed="chosen"
           :title="source.name"
-          @click.stop="view.choose(source.id, among($event))"
+          @click.stop="selection.choose(source.id, among($event))"
         >
           {{ source.name }}
         </button>
@@ -318,9 +318,9 @@ const watchers = useWatchers(() => props.source.id);
   stroke-width: 1.5;
 }
 .watcher {
+  color: var(--on-lamp);
   padding: 0 3px;
   border-radius: 7px;
-  color: var(--ink);
   font-size: 9px;
   font-weight: 600;
   line-height: 14px;

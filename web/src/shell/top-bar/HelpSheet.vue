@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Every key, in one sheet. */
-import { Modal } from "ant-design-vue";
+import { Button, Modal } from "ant-design-vue";
+import { useShortcutKeys } from "@/account/shortcutKeys";
 import { KEYS } from "@/shell/shortcuts";
 
+const { shown } = useShortcutKeys();
 const open = defineModel<boolean>("open", { required: true });
 defineEmits<{ preferences: [] }>();
 </script>
@@ -13,21 +15,22 @@ defineEmits<{ preferences: [] }>();
       <a href="/guide/" target="_blank">{{ $t("helpSheet.theGuide") }}</a>{{
         $t("helpSheet.inTheOrderOfThe")
       }}
-      <button
-        class="link"
+      <Button
+        type="link"
+        size="small"
         @click="
           open = false;
           $emit('preferences');
         "
       >
         {{ $t("helpSheet.preferencesPaperColoursUnits") }}
-      </button>
+      </Button>
     </p>
     <section v-for="group in KEYS" :key="group.title">
       <h3 class="heading">{{ group.title }}</h3>
       <dl>
-        <template v-for="[keys, what] in group.keys" :key="keys">
-          <dt class="number">{{ keys }}</dt>
+        <template v-for="[keys, what, shortcuts] in group.keys" :key="keys + what">
+          <dt class="number">{{ shown(keys, [...(shortcuts ?? "")]) }}</dt>
           <dd>{{ what }}</dd>
         </template>
       </dl>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** How a room of loudspeakers is heard here, only by oneself: on headphones, folded down, or one loudspeaker alone. */
 import { t } from "@/words";
-import { computed, onMounted, ref } from "vue";
-import { get, postFile, remove, type Schemas } from "@/api/http";
+import { computed, ref } from "vue";
+import { useAsked } from "@/api/asked";
+import { postFile, remove, type Schemas } from "@/api/http";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
 import { useMonitor } from "@/audio/monitor";
@@ -12,13 +13,11 @@ import { say } from "@/ui/say";
 const library = useLibrary();
 const room = useRoom();
 const monitor = useMonitor();
-const heads = ref<Schemas["HeadOut"][]>([]);
+const { answer, again: look } = useAsked<Schemas["HeadOut"][]>(() => "/api/heads");
+const heads = computed(() => answer.value ?? []);
 const file = ref<HTMLInputElement>();
 const busy = ref(false);
 
-onMounted(async () => {
-  heads.value = await get<Schemas["HeadOut"][]>("/api/heads").catch(() => []);
-});
 const ways = computed(() => library.library?.monitors ?? []);
 /** A way of listening, and by how much a stereo session is louder in this layout through it. */
 function titleOf(way: { name: string; title: string }): string {
@@ -45,7 +44,7 @@ async function bring(): Promise<void> {
   busy.value = true;
   try {
     const made = await postFile<Schemas["HeadOut"]>("/api/heads", given);
-    heads.value = [...heads.value, made];
+    await look();
     monitor.listen(made.monitor);
     say.done(t("listenPick.monitoringThroughNameMeasuredFrom", { name: made.name, measured: made.measured }));
   } catch (error) {
@@ -62,7 +61,7 @@ async function forget(): Promise<void> {
   monitor.listen("headphones");
   try {
     await remove(`/api/heads/${gone.id}`);
-    heads.value = heads.value.filter((one) => one.id !== gone.id);
+    await look();
   } catch (error) {
     say.wrong((error as Error).message);
   }

@@ -2,7 +2,7 @@
 /** What is kept: the revision, or how many changes wait; pressed, what they are and what became of those that waited. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { Popover } from "ant-design-vue";
+import { Button, Popover } from "ant-design-vue";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
 
@@ -50,7 +50,8 @@ function again(at: (typeof refused.value)[number]): void {
             <li v-for="(one, i) in session.outcomes" :key="i">
               <b>{{ one.said }}</b>
               <span v-if="one.refusal" class="refused">
-                {{ one.refusal }} <button class="link" @click="again(one)">{{ $t("saved.tryAgain") }}</button>
+                {{ one.refusal }}
+                <Button type="link" size="small" @click="again(one)">{{ $t("saved.tryAgain") }}</Button>
               </span>
               <span v-else-if="one.answer?.revision.overwrote.length" class="quiet">
                 {{

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The dark bar: the session, its desks, what is personal (with its ear mark), who is here, and what is kept. */
+import { channelsText } from "@/domain/format";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -34,7 +35,10 @@ const about = computed(() => {
   const found = session.settings;
   if (!found) return [];
   const [, beats, unit] = must(found.metres[0]);
-  return [`${must(found.tempos[0])[1]} bpm · ${beats}/${unit}`, room.surround ? found.layout : "stereo"];
+  return [
+    `${must(found.tempos[0])[1]} bpm · ${beats}/${unit}`,
+    room.surround ? found.layout : channelsText(2),
+  ];
 });
 </script>
 

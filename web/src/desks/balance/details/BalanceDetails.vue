@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** Beside the Balance desk: leaning stretches, ways of listening, what mono thins out, the target, the report. */
+import { Button } from "ant-design-vue";
 import { t } from "@/words";
-import { useDebounceFn, useElementSize } from "@vueuse/core";
-import { computed, ref, shallowRef, watch } from "vue";
-import { get, type Schemas } from "@/api/http";
-import { latest } from "@/api/latest";
+import { useElementSize } from "@vueuse/core";
+import { computed, ref } from "vue";
+import { useAsked } from "@/api/asked";
+import type { Schemas } from "@/api/http";
 import { decibels, leanText, sideClass } from "@/domain/format";
 import { useLean, useTolerance } from "@/audio/lean";
 import { useLibrary } from "@/session/library";
@@ -44,7 +45,7 @@ const rows = computed(() =>
             .map((id) => session.document?.sources[id]?.name)
             .filter(Boolean)
             .join(", ")
-        : `worst ${leanText(one.worst_db)}`,
+        : t("balanceDetails.worst", { lean: leanText(one.worst_db) }),
   })),
 );
 function goTo(start: number): void {
@@ -52,25 +53,13 @@ function goTo(start: number): void {
 }
 
 /** Which sources lose in mono where they stand at the playhead. */
-const thinned = shallowRef<Schemas["ThinnedOut"][]>([]);
 const STEP = 2;
-const turn = latest();
-const look = useDebounceFn(async () => {
-  const isLast = turn();
-  if (!session.id) return;
-  try {
+const { answer: thinned } = useAsked<Schemas["ThinnedOut"][]>(
+  () => {
     const at = Math.floor(player.playhead / STEP) * STEP;
-    const path = `/api/sessions/${session.id}/mono?revision=${session.revision}&at=${at}`;
-    const found = await get<Schemas["ThinnedOut"][]>(path);
-    if (isLast()) thinned.value = found;
-  } catch {
-    /* away: the next change asks again */
-  }
-}, 300);
-watch(
-  [() => session.revision, () => Math.floor(player.playhead / STEP), () => session.connected],
-  () => session.connected && void look(),
-  { immediate: true },
+    return session.id && `/api/sessions/${session.id}/mono?revision=${session.revision}&at=${at}`;
+  },
+  { keeps: true, rests: 300, holds: true },
 );
 const hertz = (at: number): string =>
   at >= 1000 ? `${(at / 1000).toFixed(1).replace(".0", "")} kHz` : `${Math.round(at)} Hz`;
@@ -82,7 +71,7 @@ const thinnest = computed(() => {
   return worst < -1 && at ? { at, worst } : null;
 });
 const why = computed(() => {
-  const [first] = thinned.value;
+  const [first] = thinned.value ?? [];
   if (!first) return "";
   const source = session.document?.sources[first.source];
   const how =
@@ -109,7 +98,7 @@ const verdict = computed(() => {
   const loud =
     Math.abs(off) <= aim.within
       ? t("balanceDetails.onTarget")
-      : `${Math.abs(off).toFixed(1)} LU ${off > 0 ? "above" : "below"} it`;
+      : t(off > 0 ? "balanceDetails.aboveIt" : "balanceDetails.belowIt", { off: Math.abs(off).toFixed(1) });
   const over = found.true_peak_dbtp - aim.dbtp;
   return t("balanceDetails.loudPeaksOverDBOver2", {
     loud: loud,
@@ -172,9 +161,9 @@ const verdict = computed(() => {
         </li>
       </ol>
       <p v-if="lean.lean && !rows.length" class="quiet">{{ $t("balanceDetails.theMixStaysWithinThe") }}</p>
-      <button v-if="chosen.number >= 0" class="link" @click="chosen.choose(-1)">
+      <Button v-if="chosen.number >= 0" type="link" size="small" @click="chosen.choose(-1)">
         {{ $t("balanceDetails.wholePiece") }}
-      </button>
+      </Button>
     </section>
 
     <MonitorButtons />

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** What pulls the chosen stretch to its side: every source by how much it adds, each heard alone by one press. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
 import { t } from "@/words";
 import { computed, ref, watch } from "vue";
-import { useChartView } from "@/session/view";
 import type { Schemas } from "@/api/http";
 import { leanText, sideClass } from "@/domain/format";
 import { useLean } from "@/audio/lean";
@@ -15,7 +16,7 @@ import { useStretch } from "@/desks/balance/overview/stretch";
 
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const chosen = useStretch();
 const causes = useCauses();
 const lean = useLean();
@@ -96,7 +97,7 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
         :data-cause="one.id"
         :title="told(one)"
       >
-        <button class="name" @click="one.kind === 'source' && view.choose(one.id)">
+        <button class="name" @click="one.kind === 'source' && selection.choose(one.id)">
           <span class="ink" :style="{ background: one.ink }" />{{ one.name
           }}<small v-if="one.kind === 'return'"> {{ $t("causesPart.return") }}</small>
         </button>
@@ -113,24 +114,31 @@ const told = (one: { name: string; adds: number; without: number | null; share: 
         <span class="adds number" :class="sideClass(one.adds)">{{
           leanText(one.adds).replace(" dB", "")
         }}</span>
-        <button
-          class="small-button lit"
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="player.solo.includes(one.id)"
           :aria-label="$t('causesPart.soloNameOnlyYouHear', { name: one.name })"
           :title="$t('causesPart.soloItOnlyForYou')"
           @click="player.soloOnly(one.id, $event.shiftKey)"
         >
           S
-        </button>
+        </Button>
       </li>
     </ul>
-    <button v-if="shown.length < rows.length || all" class="link more" @click="all = !all">
+    <Button
+      v-if="shown.length < rows.length || all"
+      type="link"
+      size="small"
+      class="more"
+      @click="all = !all"
+    >
       {{
         all
           ? $t("causesPart.mainCausesOnly")
           : $t("causesPart.andRowsThatHardlyMatter", { rows: rows.length - shown.length })
       }}
-    </button>
+    </Button>
   </section>
 </template>
 
@@ -159,6 +167,11 @@ li {
   align-items: center;
   gap: 5px;
   height: 25px;
+}
+li .ant-btn.ant-btn-sm {
+  min-width: 0;
+  height: 22px;
+  padding: 0;
 }
 li.alone {
   background: var(--lamp-wash);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The counterweight: who may give way, the least change that evens the stretch, heard as B, applied or not. */
+import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, ref } from "vue";
@@ -40,7 +41,10 @@ function changeText(change: { source: string; level: number; place: number }): s
 const result = computed(() => {
   const found = weight.found;
   if (!found) return "";
-  const worst = `worst ${leanText(found.before)} becomes ${leanText(found.after)}`;
+  const worst = t("counterweightPart.worstBecomes", {
+    before: leanText(found.before),
+    after: leanText(found.after),
+  });
   if (!found.changes.length) return t("counterweightPart.noChangeOfTheseSources");
   if (found.reached)
     return t("counterweightPart.changeTextWorstWithinTolerance", {
@@ -67,26 +71,24 @@ const hearing = computed(() => player.trial !== null);
     <p v-else-if="!weight.found && weight.done >= 1">
       <template v-if="names"
         >{{ $t("counterweightPart.sourcesToAdjustNames", { names: names }) }}
-        <button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
+        <Button type="link" size="small" :aria-expanded="choosing" @click="choosing = !choosing">
           {{ $t("counterweightPart.sourcesToAdjust") }}
-        </button></template
+        </Button></template
       >
       <template v-else
-        ><button class="link" :aria-expanded="choosing" @click="choosing = !choosing">
+        ><Button type="link" size="small" :aria-expanded="choosing" @click="choosing = !choosing">
           {{ $t("counterweightPart.chooseSourcesToAdjust") }}
-        </button></template
+        </Button></template
       >
     </p>
     <div v-if="choosing && !weight.found" class="givers">
       <div v-for="source in session.sources" :key="source.id" class="giver">
-        <label>
-          <input
-            type="checkbox"
-            :checked="weight.givers.has(source.id)"
-            @change="weight.setGiver(source.id, weight.givers.has(source.id) ? null : { ...weight.usual })"
-          />
-          {{ source.name }}
-        </label>
+        <Checkbox
+          :checked="weight.givers.has(source.id)"
+          @change="weight.setGiver(source.id, weight.givers.has(source.id) ? null : { ...weight.usual })"
+        >
+          {{ source.name }}</Checkbox
+        >
         <template v-if="weight.givers.get(source.id)">
           <NumberField
             :value="must(weight.givers.get(source.id)).level"
@@ -110,9 +112,9 @@ const hearing = computed(() => player.trial !== null);
           />
         </template>
       </div>
-      <button v-if="weight.own" class="link" @click="weight.leaveToCauses()">
+      <Button v-if="weight.own" type="link" size="small" @click="weight.leaveToCauses()">
         {{ $t("counterweightPart.mainCauses") }}
-      </button>
+      </Button>
     </div>
     <p v-if="weight.trouble" role="alert">{{ weight.trouble }}</p>
     <p v-if="weight.done < 1" role="status">
@@ -123,43 +125,45 @@ const hearing = computed(() => player.trial !== null);
       }}<template v-if="weight.stale"> {{ $t("counterweightPart.theMixHasChangedSince") }}</template>
     </p>
     <div class="buttons">
-      <button v-if="weight.done < 1" class="small-button wide" @click="weight.stop()">
+      <Button v-if="weight.done < 1" size="small" @click="weight.stop()">
         {{ $t("counterweightPart.cancel") }}
-      </button>
+      </Button>
       <template v-else-if="!weight.found || weight.stale">
-        <button
-          class="small-button wide strong"
+        <Button
+          type="primary"
+          size="small"
           :disabled="!weight.givers.size || !chosen.leaning.length"
           @click="weight.workOut(false)"
         >
           {{ $t("counterweightPart.calculate") }}
-        </button>
-        <button
+        </Button>
+        <Button
           v-if="chosen.leaning.length > 1"
-          class="small-button wide"
+          size="small"
           :disabled="!weight.givers.size"
           :title="$t('counterweightPart.correctEveryLeanOverTolerance')"
           @click="weight.workOut(true)"
         >
           {{ $t("counterweightPart.forTheWholePiece") }}
-        </button>
+        </Button>
       </template>
       <template v-else>
-        <button
+        <Button
           v-if="usable"
-          class="small-button wide lit"
+          size="small"
+          class="lit"
           :aria-pressed="hearing"
           :title="$t('counterweightPart.compareBWithAAt')"
           @click="monitor.compare(!hearing)"
         >
           <EarMark /> {{ hearing ? $t("counterweightPart.comparingB") : $t("counterweightPart.compareB") }}
-        </button>
-        <button v-if="usable && session.mayEdit" class="small-button wide strong" @click="weight.apply()">
+        </Button>
+        <Button v-if="usable && session.mayEdit" type="primary" size="small" @click="weight.apply()">
           {{ $t("counterweightPart.apply") }}
-        </button>
-        <button class="small-button wide" @click="weight.stop()">
+        </Button>
+        <Button size="small" @click="weight.stop()">
           {{ usable ? $t("counterweightPart.dismiss") : $t("counterweightPart.calculateAgain") }}
-        </button>
+        </Button>
       </template>
     </div>
   </section>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 /** Ways of listening, only for oneself: pressed shortly they stay, held they last as long as they are held. */
+import { Button } from "ant-design-vue";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
 import EarMark from "@/ui/EarMark.vue";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const library = useLibrary();
 const player = usePlayer();
@@ -14,22 +16,16 @@ const monitors = computed(() => library.library?.monitors ?? []);
 /** A press that is shorter (ms) is meant to stay. */
 const SHORT = 350;
 let since = 0;
-let held = "";
-
-function down(name: string, event: PointerEvent): void {
-  if (event.button) return;
-  (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
-  since = performance.now();
-  held = name;
-  monitor.hold(name);
-}
-
-function up(): void {
-  if (!held) return;
-  if (performance.now() - since < SHORT) monitor.latch(held);
-  else monitor.letGo();
-  held = "";
-}
+const press = usePointerDrag<string>({
+  start: (_, name) => {
+    since = performance.now();
+    monitor.hold(name);
+    return true;
+  },
+  move: () => undefined,
+  end: (_, name) => (performance.now() - since < SHORT ? monitor.latch(name) : monitor.letGo()),
+  cancel: () => monitor.letGo(),
+});
 
 /** From the keyboard there is no press to measure. */
 function click(name: string, event: MouseEvent): void {
@@ -41,10 +37,10 @@ function click(name: string, event: MouseEvent): void {
   <section :aria-label="$t('monitorButtons.monitoringOnlyForYou')">
     <h3 class="heading"><EarMark /> {{ $t("monitorButtons.monitoringOnlyYou") }}</h3>
     <div class="ways">
-      <button
+      <Button
         v-for="one in monitors"
         :key="one.name"
-        class="small-button"
+        size="small"
         :class="{ lit: one.name !== 'stereo' }"
         :aria-pressed="player.monitor === one.name"
         :title="
@@ -53,13 +49,12 @@ function click(name: string, event: MouseEvent): void {
             stay: one.name === 'mono' ? $t('monitorButtons.holdMOrShiftM') : '',
           })
         "
-        @pointerdown="down(one.name, $event)"
-        @pointerup="up"
-        @pointercancel="up"
+        v-on="press.follow"
+        @pointerdown="press.down($event, one.name)"
         @click="click(one.name, $event)"
       >
         {{ one.title }}
-      </button>
+      </Button>
     </div>
   </section>
 </template>

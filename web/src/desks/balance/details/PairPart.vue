@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** Two sources, or two sets of them, side by side over the stretch, and the trims that even them. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref, watch } from "vue";
-import { useChartView } from "@/session/view";
 import type { Schemas } from "@/api/http";
 import { decibels, leanText, sideClass } from "@/domain/format";
 import { operation, batch, useEdits } from "@/session/edits";
@@ -13,7 +14,7 @@ import { useMeasurement } from "./measurement";
 import { useStretch } from "@/desks/balance/overview/stretch";
 
 const session = useSession();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const chosen = useStretch();
 const asking = useMeasurement<Schemas["PairOut"]>("pair");
@@ -21,7 +22,7 @@ const asking = useMeasurement<Schemas["PairOut"]>("pair");
 /** The two sides; chosen two by two they fill themselves. */
 const sides = ref<[string[], string[]]>([[], []]);
 watch(
-  () => view.selection,
+  () => selection.all,
   (selection) => {
     if (selection.length === 2) sides.value = [[must(selection[1])], [must(selection[0])]];
   },
@@ -107,8 +108,8 @@ function apply(trim: number[]): void {
 }
 
 function take(side: number): void {
-  const other = must(sides.value[1 - side]).filter((id) => !view.selection.includes(id));
-  sides.value = side === 0 ? [[...view.selection], other] : [other, [...view.selection]];
+  const other = must(sides.value[1 - side]).filter((id) => !selection.all.includes(id));
+  sides.value = side === 0 ? [[...selection.all], other] : [other, [...selection.all]];
 }
 </script>
 
@@ -117,8 +118,9 @@ function take(side: number): void {
     <h3 class="heading">{{ $t("pairPart.compareTwoSources") }}</h3>
     <p v-if="!ready" class="quiet">
       {{ $t("pairPart.selectTwoSourcesCtrlClick") }}
-      <button class="link" @click="take(0)">{{ $t("pairPart.first") }}</button> {{ $t("pairPart.andThe") }}
-      <button class="link" @click="take(1)">{{ $t("pairPart.second") }}</button>
+      <Button type="link" size="small" @click="take(0)">{{ $t("pairPart.first") }}</Button>
+      {{ $t("pairPart.andThe") }}
+      <Button type="link" size="small" @click="take(1)">{{ $t("pairPart.second") }}</Button>
       {{
         $t("pairPart.sideNamesNames2", {
           names: names[0] ? `. First: ${names[0]}` : "",
@@ -155,15 +157,15 @@ function take(side: number): void {
         }}
       </p>
       <div v-if="pair && session.mayEdit" class="trims">
-        <button
+        <Button
           v-for="trim in pair.trims"
           :key="trim.join()"
-          class="small-button wide"
+          size="small"
           :disabled="asking.done.value < 1"
           @click="apply(trim)"
         >
           {{ trimText(trim) }}
-        </button>
+        </Button>
       </div>
     </template>
   </section>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The balance report: of the piece, a passage, or a finished file that is dropped in; as a page, JSON and CSV. */
-import { t } from "@/words";
-import { Button, Modal, Progress } from "ant-design-vue";
+import { useAsked } from "@/api/asked";
+import { sentences, t } from "@/words";
+import { Button, Checkbox, Modal, Progress } from "ant-design-vue";
 import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
 import { useAttempt } from "@/api/attempt";
 import { get, post, type Schemas } from "@/api/http";
@@ -25,7 +26,10 @@ const against = ref(true);
 const revision = ref<number | null>(null);
 const report = ref<Report | null>(null);
 const sent = ref<Sent | null>(null);
-const earlier = ref<Report[]>([]);
+const { answer: reports, again: look } = useAsked<Report[]>(() =>
+  open.value ? `${base.value}/reports` : null,
+);
+const earlier = computed(() => (reports.value ?? []).filter((one) => one.status === "done"));
 const { trouble, busy: asking, attempt } = useAttempt();
 const over = ref(false);
 const LOOK_EVERY = 250;
@@ -128,21 +132,12 @@ async function stop(): Promise<void> {
     report.value = await post<Report>(`${base.value}/reports/${report.value.id}/cancel`);
 }
 
-async function look(): Promise<void> {
-  try {
-    earlier.value = (await get<Report[]>(`${base.value}/reports`)).filter((one) => one.status === "done");
-  } catch {
-    /* away: the list is as it was */
-  }
-}
-
 const address = (one: Report, form: string): string => `${base.value}/reports/${one.id}/${form}`;
 const revisionText = (one: Report): string => (one.revision === null ? "file" : `r${one.revision}`);
 
 watch(open, (now) => {
   if (!now) return;
   if (!running.value) report.value = sent.value = null;
-  void look();
 });
 onBeforeUnmount(() => clearTimeout(timer));
 </script>
@@ -183,15 +178,14 @@ onBeforeUnmount(() => clearTimeout(timer));
               })
             }}</span>
           </div>
-          <label class="check">
-            <input v-model="against" type="checkbox" />
+          <Checkbox v-model:checked="against" class="check">
             {{
               $t("reportDialog.againstTheTargetTitleLufs", {
                 title: target.target?.title,
                 lufs: target.target?.lufs,
               })
-            }}
-          </label>
+            }}</Checkbox
+          >
           <p class="quiet">
             {{ $t("reportDialog.overToleranceMoreThanDb", { db: tolerance.db, seconds: tolerance.seconds }) }}
           </p>
@@ -220,7 +214,7 @@ onBeforeUnmount(() => clearTimeout(timer));
         <p v-if="report?.status === 'cancelled' || sent?.status === 'cancelled'">
           {{ $t("reportDialog.cancelledNoReportWasMade") }}
         </p>
-        <p v-if="report?.status === 'failed'">{{ report.message }}</p>
+        <p v-if="report?.status === 'failed'">{{ sentences(report.messages) }}</p>
       </div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="buttons">

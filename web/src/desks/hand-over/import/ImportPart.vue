@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** Moves from a file (CSV, JSON, MIDI): each lane that was found, and where it lands. */
+import { sentence } from "@/words";
 import type { Parameter } from "@/domain/model";
-import { Modal } from "ant-design-vue";
+import { Button, Modal } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { FACES } from "@/domain/parameters";
 import { kindAndId } from "@/domain/owners";
@@ -50,9 +51,9 @@ function choose(event: Event): void {
     @dragleave="over = false"
     @drop.prevent.stop="take($event.dataTransfer?.files)"
   >
-    <button class="small-button wide" :disabled="landing.busy" @click="chooser?.click()">
+    <Button size="small" :disabled="landing.busy" @click="chooser?.click()">
       {{ $t("importPart.importAutomation") }}
-    </button>
+    </Button>
     <input
       ref="chooser"
       class="hidden-label"
@@ -73,14 +74,7 @@ function choose(event: Event): void {
     @cancel="landing.leave()"
   >
     <p class="quiet">
-      {{
-        $t("importPart.landingFoundChooseWhereEach", {
-          landing:
-            landing.rows.length === 1
-              ? $t("importPart.oneLaneWas")
-              : $t("importPart.rowCountLanesWere", { rowCount: landing.rows.length }),
-        })
-      }}
+      {{ $t("importPart.countFound", { count: landing.rows.length }, landing.rows.length) }}
     </p>
     <div class="table">
       <table>
@@ -96,10 +90,9 @@ function choose(event: Event): void {
             <td>
               <b>{{ row.name || $t("importPart.unnamed") }}</b>
               <span class="quiet number"
-                >{{ row.points }} {{ row.points === 1 ? $t("importPart.point") : $t("importPart.points") }},
-                {{ where(row) }}</span
+                >{{ $t("importPart.countPoints", { count: row.points }, row.points) }}, {{ where(row) }}</span
               >
-              <span v-for="note in row.notes" :key="note" class="quiet">{{ note }}</span>
+              <span v-for="note in row.notes" :key="note.text" class="quiet">{{ sentence(note) }}</span>
             </td>
             <td>
               <select
@@ -156,22 +149,24 @@ function choose(event: Event): void {
       {{ $t("importPart.summaryReadyToPreviewAnd", { summary: landing.draft.summary }) }}
     </p>
     <div class="buttons">
-      <button class="small-button wide" @click="landing.leave()">{{ $t("importPart.cancel") }}</button>
-      <button
+      <Button size="small" @click="landing.leave()">{{ $t("importPart.cancel") }}</Button>
+      <Button
         v-if="landing.draft"
-        class="small-button wide lit"
+        size="small"
+        class="lit"
         :aria-pressed="monitor.comparing"
         :title="$t('importPart.compareItOnlyForYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
         {{ $t("importPart.compareB") }}
-      </button>
-      <button v-if="landing.draft" class="small-button wide strong" @click="landing.apply()">
+      </Button>
+      <Button v-if="landing.draft" type="primary" size="small" @click="landing.apply()">
         {{ $t("importPart.apply") }}
-      </button>
-      <button
+      </Button>
+      <Button
         v-else
-        class="small-button wide strong"
+        type="primary"
+        size="small"
         :disabled="!landing.landing.length || landing.busy"
         @click="landing.look()"
       >
@@ -183,7 +178,7 @@ function choose(event: Event): void {
                 : $t("importPart.theseLanes", { count: landing.landing.length }),
           })
         }}
-      </button>
+      </Button>
     </div>
   </Modal>
 </template>

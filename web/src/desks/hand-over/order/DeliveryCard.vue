@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** One delivery: how far it is, then its files, what they measure, and taking them away. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
-import { t } from "@/words";
+import { sentence, sentences, t } from "@/words";
 import { computed } from "vue";
 import { decibels, leanText } from "@/domain/format";
 import { useSession } from "@/session/session";
@@ -60,34 +61,39 @@ const measured = (file: Delivery["files"][number]): string =>
         :aria-valuenow="percent"
         aria-valuemin="0"
         aria-valuemax="100"
-        :aria-label="delivery.doing || $t('deliveryCard.waiting')"
+        :aria-label="delivery.doing ? sentence(delivery.doing) : $t('deliveryCard.waiting')"
       >
         <span :style="{ width: `${percent}%` }" />
       </div>
       <div class="line">
-        <span role="status">{{ delivery.doing || $t("deliveryCard.waitingForItsTurn") }}</span>
+        <span role="status">{{
+          delivery.doing ? sentence(delivery.doing) : $t("deliveryCard.waitingForItsTurn")
+        }}</span>
         <span class="number">{{ percent }} %</span>
-        <button v-if="session.mayEdit" class="small-button wide" @click="deliveries.stop(delivery)">
+        <Button v-if="session.mayEdit" size="small" @click="deliveries.stop(delivery)">
           {{ $t("deliveryCard.cancel") }}
-        </button>
+        </Button>
       </div>
     </template>
     <p v-else-if="delivery.status === 'cancelled'">{{ $t("deliveryCard.cancelledNoFilesWereKept") }}</p>
-    <p v-else-if="delivery.status === 'failed'" class="failed">{{ delivery.message }}</p>
+    <p v-else-if="delivery.status === 'failed'" class="failed">{{ sentences(delivery.messages) }}</p>
     <div v-if="!isOpen(delivery)" class="line">
-      <a
+      <Button
         v-if="delivery.status === 'done'"
-        class="small-button wide strong all"
+        type="primary"
+        size="small"
+        class="all"
         :href="deliveries.archiveAddress(delivery)"
         download
-        >{{ $t("deliveryCard.takeAllBytesText", { bytesText: bytesText(whole) }) }}</a
       >
-      <button v-if="session.mayEdit" class="link" @click="deliveries.discard(delivery)">
+        {{ $t("deliveryCard.takeAllBytesText", { bytesText: bytesText(whole) }) }}
+      </Button>
+      <Button v-if="session.mayEdit" type="link" size="small" @click="deliveries.discard(delivery)">
         {{ $t("deliveryCard.delete") }}
-      </button>
+      </Button>
     </div>
     <template v-if="delivery.status === 'done'">
-      <p v-for="note in delivery.notes" :key="note" class="note">{{ note }}</p>
+      <p v-for="note in delivery.notes" :key="note.text" class="note">{{ sentence(note) }}</p>
       <ul>
         <li v-for="(file, index) in delivery.files" :key="index">
           <a :href="deliveries.fileAddress(delivery, index)" download :title="file.name">{{

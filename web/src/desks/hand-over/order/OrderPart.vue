@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What is ordered: sounds, objects, moves, the session, the report; how loud, as what, and under which names. */
+import { Button, Checkbox, CheckboxGroup, Input } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -27,9 +28,9 @@ const FORMATS: { value: Order["format"]; title: string }[] = [
 const FOLDS = computed(
   () =>
     [
-      ["stereo", "stereo"],
-      ["mono", "mono"],
-      ["headphones", "headphones"],
+      ["stereo", t("format.stereo")],
+      ["mono", t("format.mono")],
+      ["headphones", t("orderPart.headphones")],
     ].filter(([name]) => name !== "stereo" || room.surround) as [Order["folds"][number], string][],
 );
 const MOVES: [Order["moves"][number], string][] = [
@@ -92,20 +93,19 @@ function addWord(word: string): void {
       <legend class="heading">{{ $t("orderPart.sound") }}</legend>
       <div class="row">
         <span>{{ $t("orderPart.mix") }}</span>
-        <label class="check"
-          ><input v-model="order.mix" type="checkbox" />
+        <Checkbox v-model:checked="order.mix" class="check">
           {{
             room.surround ? $t("orderPart.inItsLayoutLayout", { layout: layout }) : $t("orderPart.stereo")
-          }}</label
+          }}</Checkbox
         >
       </div>
       <div class="row">
         <span>{{ $t("orderPart.downmix") }}</span>
-        <div class="checks">
-          <label v-for="[name, title] in FOLDS" :key="name" class="check"
-            ><input v-model="order.folds" type="checkbox" :value="name" /> {{ title }}</label
-          >
-        </div>
+        <CheckboxGroup v-model:value="order.folds" class="checks">
+          <Checkbox v-for="[name, title] in FOLDS" :key="name" class="check" :value="name">
+            {{ title }}
+          </Checkbox>
+        </CheckboxGroup>
       </div>
       <div class="row">
         <label for="stems">{{ $t("orderPart.stems") }}</label>
@@ -163,17 +163,17 @@ function addWord(word: string): void {
       <legend class="heading">{{ $t("orderPart.objectsAndAutomation") }}</legend>
       <div class="row">
         <span>{{ $t("orderPart.objects") }}</span>
-        <label class="check"
-          ><input v-model="order.adm" type="checkbox" /> {{ $t("orderPart.aDMInBW64EverySource") }}</label
+        <Checkbox v-model:checked="order.adm" class="check">
+          {{ $t("orderPart.aDMInBW64EverySource") }}</Checkbox
         >
       </div>
       <div class="row">
         <span>{{ $t("orderPart.automation") }}</span>
-        <div class="checks">
-          <label v-for="[name, title] in MOVES" :key="name" class="check"
-            ><input v-model="order.moves" type="checkbox" :value="name" /> {{ title }}</label
-          >
-        </div>
+        <CheckboxGroup v-model:value="order.moves" class="checks">
+          <Checkbox v-for="[name, title] in MOVES" :key="name" class="check" :value="name">
+            {{ title }}
+          </Checkbox>
+        </CheckboxGroup>
       </div>
     </fieldset>
 
@@ -182,20 +182,16 @@ function addWord(word: string): void {
       <div class="row">
         <span>{{ $t("orderPart.balance") }}</span>
         <div class="checks">
-          <label class="check"
-            ><input v-model="order.report" type="checkbox" /> {{ $t("orderPart.report") }}</label
-          >
-          <label class="check"
-            ><input v-model="order.chart" type="checkbox" />
-            {{ $t("orderPart.chartOfTheAutomationTo") }}</label
+          <Checkbox v-model:checked="order.report" class="check"> {{ $t("orderPart.report") }}</Checkbox>
+          <Checkbox v-model:checked="order.chart" class="check">
+            {{ $t("orderPart.chartOfTheAutomationTo") }}</Checkbox
           >
         </div>
       </div>
       <div class="row">
         <span>{{ $t("orderPart.session") }}</span>
-        <label class="check"
-          ><input v-model="order.bundle" type="checkbox" />
-          {{ $t("orderPart.sessionBundleWithItsAudio") }}</label
+        <Checkbox v-model:checked="order.bundle" class="check">
+          {{ $t("orderPart.sessionBundleWithItsAudio") }}</Checkbox
         >
       </div>
     </fieldset>
@@ -204,33 +200,32 @@ function addWord(word: string): void {
       <legend class="heading">{{ $t("orderPart.names") }}</legend>
       <div class="row">
         <label for="pattern">{{ $t("orderPart.fileNames") }}</label>
-        <input
+        <Input
           id="pattern"
-          v-model="order.pattern"
+          v-model:value="order.pattern"
           :placeholder="deliveries.offer?.pattern"
-          maxlength="200"
+          :maxlength="200"
           spellcheck="false"
           class="number"
         />
         <div class="beside-field words">
-          <button
+          <Button
             v-for="(what, word) in deliveries.offer?.words"
             :key="word"
-            type="button"
-            class="small-button"
+            size="small"
             :title="what"
             @click="addWord(String(word))"
           >
             {{ word }}
-          </button>
-          <button
+          </Button>
+          <Button
             v-if="deliveries.offer && order.pattern !== deliveries.offer.pattern"
-            type="button"
-            class="link"
+            type="link"
+            size="small"
             @click="order.pattern = deliveries.offer.pattern"
           >
             {{ $t("orderPart.reset") }}
-          </button>
+          </Button>
         </div>
         <p v-if="deliveries.called.trouble" class="trouble beside-field" role="status">
           {{ deliveries.called.trouble }}
@@ -242,9 +237,9 @@ function addWord(word: string): void {
     </fieldset>
 
     <div class="act">
-      <button class="small-button wide strong" type="submit" :disabled="nothing || deliveries.busy">
+      <Button type="primary" size="small" html-type="submit" :disabled="nothing || deliveries.busy">
         {{ $t("orderPart.export") }}
-      </button>
+      </Button>
       <span class="quiet">{{
         nothing ? $t("orderPart.chooseAtLeastOneFile") : $t("orderPart.youCanGoOnWorking")
       }}</span>
@@ -297,7 +292,7 @@ p {
 .words {
   gap: 4px;
 }
-.words .small-button {
+.words .ant-btn {
   height: 22px;
 }
 .check {
@@ -334,7 +329,7 @@ input:not([type="checkbox"]) {
   align-items: center;
   font-size: 12.5px;
 }
-.act .small-button {
+.act .ant-btn {
   height: 32px;
   padding: 0 16px;
   font-size: 14px;

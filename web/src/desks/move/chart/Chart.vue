@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
+import { useSelection } from "@/session/selection";
+import type { Source } from "@/domain/model";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener, useRafFn } from "@vueuse/core";
@@ -26,10 +28,12 @@ import Colleagues from "@/shell/chart/Colleagues.vue";
 import Ribs from "@/shell/chart/Ribs.vue";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 const edits = useEdits();
 const lean = useLean();
@@ -97,17 +101,28 @@ function valueAt(px: number, free: boolean): number {
   return source ? edits.ownOf(source, view.parameter, value) : value;
 }
 
-/** The source whose line passes nearest to a place on the chart, if one is near. */
+/** How near (px) a press must be to a line to be on it. */
+const ON_LINE = 9;
+const distanceTo = (source: Source, px: number, at: number): number =>
+  Math.min(
+    ...endsOf(source.mode, (parameter) => session.valueAt(source, parameter, at)).map((end) =>
+      Math.abs(axis.value.x(end.at) - px),
+    ),
+  );
+
+/** The source whose line a place on the chart is on: the chosen one's first, and of the others only those drawn. */
 function lineAt(px: number, at: number): string | null {
-  let [nearest, distance] = [null as string | null, 9];
-  for (const source of view.shownSources) {
-    for (const end of endsOf(source.mode, (parameter) => session.valueAt(source, parameter, at))) {
-      const away = Math.abs(axis.value.x(end.at) - px);
-      if (away < distance) [nearest, distance] = [source.id, away];
-    }
-  }
-  return nearest;
+  const chosen = session.sourceById(selection.chosen);
+  if (chosen && distanceTo(chosen, px, at) < ON_LINE) return chosen.id;
+  const drawn = tools.others === "hidden" || view.of ? [] : selection.shownSources;
+  const [nearest] = drawn
+    .map((source) => ({ id: source.id, away: distanceTo(source, px, at) }))
+    .filter(({ away }) => away < ON_LINE)
+    .sort((a, b) => a.away - b.away);
+  return nearest?.id ?? null;
 }
+/** What was worked on before a press chose another line: two presses edit that, not what the first one hit. */
+let chosenBefore: string | null = null;
 
 /** What a press on the paper has begun. */
 type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
@@ -128,23 +143,44 @@ function isOnLine(px: number, at: number): boolean {
   return Math.abs(axis.value.x(session.laneValueAt(lane, at) + lines.shiftOf(lane)) - px) < 10;
 }
 
+const drag = usePointerDrag({ start: begin, move: goOn, end: finish, cancel: stop });
+
 function onDown(event: PointerEvent): void {
   pinch.down(event);
-  if (event.button !== 0 || pinch.two()) return stop();
-  const { px, at } = placeOf(event);
-  gesture.value = gestureAt(event, px, at);
-  from.value = { px, at, value: axis.value.value(px), y: event.clientY };
-  if (gesture.value && gesture.value !== "finger") must(surface.value).setPointerCapture(event.pointerId);
-  if (gesture.value === "passage") drawnTo.value = at;
-  if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
-  if (gesture.value && gesture.value !== "finger") return;
-  const near = lines.isField.value ? lineAt(px, at) : null;
-  if (near && near !== player.chosen && event.detail < 2) view.choose(near);
+  if (pinch.two()) drag.cancel();
+  else drag.down(event, undefined);
 }
 
 function onMove(event: PointerEvent): void {
-  if (pinch.move(event, must(surface.value).getBoundingClientRect().top)) return stop();
-  if (!gesture.value) return;
+  if (pinch.move(event, must(surface.value).getBoundingClientRect().top)) drag.cancel();
+  else drag.follow.pointermove(event);
+}
+
+function onUp(event: PointerEvent): void {
+  pinch.up(event);
+  drag.follow.pointerup(event);
+}
+
+function onCancel(event: PointerEvent): void {
+  pinch.up(event);
+  drag.cancel();
+}
+
+/** Whether a press on the paper begins something; the line that lies under one that does not is chosen. */
+function begin(event: PointerEvent): Element | boolean {
+  const { px, at } = placeOf(event);
+  gesture.value = gestureAt(event, px, at);
+  from.value = { px, at, value: axis.value.value(px), y: event.clientY };
+  if (gesture.value === "passage") drawnTo.value = at;
+  if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
+  if (gesture.value && gesture.value !== "finger") return must(surface.value);
+  if (event.detail < 2) chosenBefore = selection.chosen;
+  const near = lines.isField.value ? lineAt(px, at) : null;
+  if (near && near !== selection.chosen && event.detail < 2) selection.choose(near);
+  return gesture.value === "finger" && must(surface.value);
+}
+
+function goOn(event: PointerEvent): void {
   const { px, at } = placeOf(event);
   if (gesture.value === "passage") drawnTo.value = at;
   if (gesture.value === "draw") draw.go(at, valueAt(px, event.altKey), event.altKey);
@@ -160,8 +196,7 @@ function onMove(event: PointerEvent): void {
   }
 }
 
-function onUp(event: PointerEvent): void {
-  pinch.up(event);
+function finish(event: PointerEvent): void {
   const was = gesture.value;
   const still =
     Math.abs(event.clientY - from.value.y) <= 3 && Math.abs(placeOf(event).px - from.value.px) <= 2;
@@ -217,6 +252,7 @@ function finishPassage(): void {
 
 function onDouble(event: MouseEvent): void {
   const { px, at } = placeOf(event);
+  if (chosenBefore && chosenBefore !== selection.chosen) selection.choose(chosenBefore);
   if (!view.lane || !session.mayEdit || px < MARGIN.left) return;
   const { owner: source } = view.lane;
   const { span } = moves;
@@ -245,7 +281,7 @@ function onDouble(event: MouseEvent): void {
       @pointerdown="onDown"
       @pointermove="onMove"
       @pointerup="onUp"
-      @pointercancel="onUp"
+      @pointercancel="onCancel"
       @dblclick="onDouble"
     >
       <rect

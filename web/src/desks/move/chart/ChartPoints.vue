@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The points of the lane that is worked on: drag them, nudge them with the keys, delete and reshape them. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { LaneName, Point } from "@/domain/model";
 import { computed, ref } from "vue";
@@ -7,19 +8,19 @@ import { clamp } from "@/domain/format";
 import { FACES, tidy } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
-import { usePlayer } from "@/audio/player";
 import { inkOf } from "@/ui/theme";
 import { axisFor } from "@/ui/drawing/axis";
 import { bent, reshaped, SHAPES } from "./shapes";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ lane: LaneName; width: number }>();
 const session = useSession();
 const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const tools = useTools();
-const player = usePlayer();
 
 /** A place is drawn where it results, shifted with its group. */
 const source = computed(() => session.sourceById(props.lane.owner));
@@ -27,7 +28,7 @@ const shift = computed(() =>
   source.value && view.parameter.startsWith("pan") ? session.shiftOf(source.value) : 0,
 );
 const name = computed(() => view.nameOf(props.lane.owner));
-const ink = computed(() => inkOf(source.value?.colour ?? session.sourceById(player.chosen)?.colour ?? 0));
+const ink = computed(() => inkOf(source.value?.colour ?? session.sourceById(selection.chosen)?.colour ?? 0));
 const axis = computed(() => {
   const found = axisFor(view.parameter, props.width);
   return {
@@ -55,13 +56,17 @@ const marked = computed(() => {
   return shown.value.filter((one, i) => i % every === 0 || one.index === view.point);
 });
 
-function onDown(event: PointerEvent, index: number): void {
-  view.point = index;
-  if (!session.mayEdit || event.button !== 0) return;
-  const target = event.currentTarget as SVGElement;
-  target.setPointerCapture(event.pointerId);
-  dragging.value = { index, point: { ...must(points.value[index]) } };
-}
+const drag = usePointerDrag<number>({
+  start: (_, index) => {
+    view.point = index;
+    if (!session.mayEdit) return false;
+    dragging.value = { index, point: { ...must(points.value[index]) } };
+    return true;
+  },
+  move: onMove,
+  end: onUp,
+  cancel: () => (dragging.value = view.dragged = null),
+});
 
 function onMove(event: PointerEvent): void {
   const held = dragging.value;
@@ -138,12 +143,10 @@ function onKey(event: KeyboardEvent, index: number): void {
       :data-point="one.index"
       :aria-label="`${name}, ${session.grid.text(one.point.t)}: ${text(one.point.value)}, ${one.point.shape}`"
       @pointerdown.stop.prevent="
-        onDown($event, one.index);
+        drag.down($event, one.index);
         ($event.currentTarget as SVGGElement).focus();
       "
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
+      v-on="drag.follow"
       @keydown="onKey($event, one.index)"
       @dblclick.stop
     >

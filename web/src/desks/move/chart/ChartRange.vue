@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** The stretch of time that is picked, on the chart: its edges may be dragged, or nudged with the keys. */
 import { must } from "@/domain/must";
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
 import { MARGIN } from "@/ui/drawing/axis";
 import { useChartView } from "@/session/view";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ width: number }>();
 const session = useSession();
@@ -21,7 +22,6 @@ const edges = computed(() =>
       ]
     : [],
 );
-const held = ref<"start" | "end" | null>(null);
 
 function put(edge: string, at: number): void {
   const { start, end } = must(moves.span);
@@ -29,18 +29,20 @@ function put(edge: string, at: number): void {
   else moves.pick(start, Math.max(at, start + 0.05));
 }
 
-function onDown(event: PointerEvent, edge: string): void {
-  if (event.button !== 0) return;
-  (event.currentTarget as SVGElement).setPointerCapture(event.pointerId);
-  held.value = edge as "start" | "end";
-}
-
-function onMove(event: PointerEvent): void {
-  if (!held.value) return;
-  const box = must((event.currentTarget as SVGElement).ownerSVGElement).getBoundingClientRect();
-  const at = view.top + (event.clientY - box.top) / view.scale;
-  put(held.value, session.grid.snap(at, event.altKey ? 0 : view.gridParts));
-}
+let before = { start: 0, end: 0 };
+const drag = usePointerDrag<string>({
+  start: () => {
+    before = { ...must(moves.span) };
+    return true;
+  },
+  move: (event, edge) => {
+    const box = must((event.currentTarget as SVGElement).ownerSVGElement).getBoundingClientRect();
+    const at = view.top + (event.clientY - box.top) / view.scale;
+    put(edge, session.grid.snap(at, event.altKey ? 0 : view.gridParts));
+  },
+  end: () => undefined,
+  cancel: () => moves.pick(before.start, before.end),
+});
 
 function onKey(event: KeyboardEvent, edge: { name: string; at: number }): void {
   const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
@@ -74,10 +76,8 @@ function onKey(event: KeyboardEvent, edge: { name: string; at: number }): void {
       "
       :aria-valuenow="Math.round(edge.at * 1000) / 1000"
       :aria-valuetext="session.grid.text(edge.at)"
-      @pointerdown.stop.prevent="onDown($event, edge.name)"
-      @pointermove="onMove"
-      @pointerup="held = null"
-      @pointercancel="held = null"
+      v-on="drag.follow"
+      @pointerdown.stop.prevent="drag.down($event, edge.name)"
       @keydown="onKey($event, edge)"
       @dblclick.stop
     >

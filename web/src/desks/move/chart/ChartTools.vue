@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The chart's tools: what the pointer does, what it snaps to, how near one looks, what else is shown. */
+import { Button } from "ant-design-vue";
 import { t } from "@/words";
 import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
@@ -22,17 +23,17 @@ const OTHERS = {
 <template>
   <div class="tools" role="toolbar" :aria-label="$t('chartTools.chartTools')">
     <div class="group" role="group" :aria-label="$t('chartTools.pointerTool')">
-      <button
+      <Button
         v-for="one in TOOLS"
         :key="one.name"
-        class="small-button"
+        size="small"
         :aria-pressed="tools.tool === one.name"
         :title="`${one.tip} (${one.key.toUpperCase()})`"
         :disabled="!session.mayEdit && one.name !== 'points' && one.name !== 'range'"
         @click="tools.tool = one.name"
       >
         {{ one.title }}
-      </button>
+      </Button>
     </div>
     <label class="snap" :title="$t('chartTools.gridThatPointsRangesAnd')">
       <span>{{ $t("chartTools.snap") }}</span>
@@ -40,24 +41,24 @@ const OTHERS = {
         <option v-for="one in SNAPS" :key="one.parts" :value="one.parts">{{ one.title }}</option>
       </select>
     </label>
-    <button
-      class="small-button"
+    <Button
+      size="small"
       :aria-pressed="tools.toPlaces"
       :title="$t('chartTools.positionsSnapToLeftCentre')"
       @click="tools.toPlaces = !tools.toPlaces"
     >
       L·C·R
-    </button>
+    </Button>
     <span class="space" />
-    <button
+    <Button
       v-if="width > 620"
-      class="small-button"
+      size="small"
       :aria-pressed="tools.waveform"
       :title="$t('chartTools.showTheSelectedSourceS')"
       @click="tools.waveform = !tools.waveform"
     >
       {{ $t("chartTools.waveform") }}
-    </button>
+    </Button>
     <select
       v-if="width > 620"
       v-model="tools.others"
@@ -67,25 +68,25 @@ const OTHERS = {
       <option v-for="(title, name) in OTHERS" :key="name" :value="name">{{ title }}</option>
     </select>
     <div class="group" role="group" :aria-label="$t('chartTools.zoom')">
-      <button
-        class="small-button"
+      <Button
+        size="small"
         :title="$t('chartTools.zoomOut')"
         :aria-label="$t('chartTools.zoomOut2')"
         @click="view.zoom(1 / 1.5, view.height / 2)"
       >
         −
-      </button>
-      <button
-        class="small-button"
+      </Button>
+      <Button
+        size="small"
         :title="$t('chartTools.zoomIn')"
         :aria-label="$t('chartTools.zoomIn2')"
         @click="view.zoom(1.5, view.height / 2)"
       >
         +
-      </button>
-      <button class="small-button" :title="$t('chartTools.fitTheRangeTheLoop')" @click="moves.fit">
+      </Button>
+      <Button size="small" :title="$t('chartTools.fitTheRangeTheLoop')" @click="moves.fit">
         {{ $t("chartTools.fit") }}
-      </button>
+      </Button>
     </div>
   </div>
 </template>
@@ -106,15 +107,15 @@ const OTHERS = {
   display: flex;
   flex: none;
 }
-.group .small-button {
+.group .ant-btn {
   border-radius: 0;
   margin-left: -1px;
 }
-.group .small-button:first-child {
+.group .ant-btn:first-child {
   border-radius: 3px 0 0 3px;
   margin-left: 0;
 }
-.group .small-button:last-child {
+.group .ant-btn:last-child {
   border-radius: 0 3px 3px 0;
 }
 .snap {
@@ -133,7 +134,8 @@ select {
   background: var(--raised);
   font-size: 12px;
 }
-.small-button {
+.ant-btn.ant-btn-sm {
+  padding: 0 6px;
   flex: none;
   white-space: nowrap;
 }

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 /** A source on the now strip: one pointer, or two ends and the band between them. Each end may be dragged. */
+import { useSelection } from "@/session/selection";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { endsOf, type End, type Values } from "@/domain/ends";
 import { panText, partText } from "@/domain/format";
-import { useChartView } from "@/session/view";
 import { useDeals } from "@/session/deals";
 import { useHolding } from "@/gestures/holding";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { stable } from "@/ui/stable";
 import { inkOf } from "@/ui/theme";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{
   source: Source;
@@ -22,8 +23,8 @@ const props = defineProps<{
 }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const hand = useHolding();
-const view = useChartView();
 const deals = useDeals();
 
 const look = (parameter: Parameter): number =>
@@ -42,7 +43,7 @@ const parts = computed(() =>
 );
 const said = (end: End): string =>
   end.side === "whole"
-    ? `${props.source.name} at ${panText(end.at)}`
+    ? t("marker.nameAt", { name: props.source.name, at: panText(end.at) })
     : t("marker.nameSideSideAtPanText", {
         name: props.source.name,
         side: end.side,
@@ -50,36 +51,31 @@ const said = (end: End): string =>
         end: end.part ? `, ${partText(end.part)}` : "",
       });
 
-const held = ref<End["side"] | null>(null);
 let last: Values | null = null;
 /** A band is taken where the hand takes it, not at its middle. */
 let offset = 0;
 
-function onDown(event: PointerEvent, side: End["side"]): void {
-  if (event.button !== 0) return;
-  // What is dealt out or frozen has no place that a hand could move.
-  if (deals.isOn(props.source.id) || props.source.frozen_asset) return view.choose(props.source.id);
-  if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  held.value = side;
-  last = null;
-  const here = ends.value.find((end) => end.side === side)?.at;
-  const middle = ends.value.reduce((sum, end) => sum + end.at, 0) / ends.value.length;
-  offset = here === undefined ? middle - props.panAt(event.clientX) : 0;
-}
-
-function onMove(event: PointerEvent): void {
-  if (held.value === null) return;
-  last = hand.toEnd(props.source, held.value, props.panAt(event.clientX) + offset);
-  hand.move(props.source, last);
-}
-
-function onUp(): void {
-  if (held.value === null) return;
-  held.value = null;
-  if (last) hand.set(props.source, last);
-  else hand.drop(props.source);
-}
+const drag = usePointerDrag<End["side"]>({
+  start: (event, side) => {
+    // What is dealt out or frozen has no place that a hand could move.
+    if (deals.isOn(props.source.id) || props.source.frozen_asset) {
+      selection.choose(props.source.id);
+      return false;
+    }
+    if (!hand.grasp(props.source, event.ctrlKey || event.metaKey)) return false;
+    last = null;
+    const here = ends.value.find((end) => end.side === side)?.at;
+    const middle = ends.value.reduce((sum, end) => sum + end.at, 0) / ends.value.length;
+    offset = here === undefined ? middle - props.panAt(event.clientX) : 0;
+    return true;
+  },
+  move: (event, side) => {
+    last = hand.toEnd(props.source, side, props.panAt(event.clientX) + offset);
+    hand.move(props.source, last);
+  },
+  end: () => (last ? hand.set(props.source, last) : hand.drop(props.source)),
+  cancel: () => hand.drop(props.source),
+});
 </script>
 
 <template>
@@ -89,10 +85,8 @@ function onUp(): void {
       class="band"
       :style="{ left: `${band.left}px`, width: `${band.width}px` }"
       :title="$t('marker.nameDragToMoveBoth', { name: source.name })"
-      @pointerdown.prevent="onDown($event, 'whole')"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, 'whole')"
     />
     <span
       v-for="part in parts"
@@ -110,10 +104,8 @@ function onUp(): void {
       :style="{ transform: `translateX(${x(end.at)}px)` }"
       :aria-label="said(end)"
       :title="said(end)"
-      @pointerdown.prevent="onDown($event, end.side)"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, end.side)"
     >
       <svg width="16" height="20" aria-hidden="true">
         <path v-if="end.side === 'whole'" d="M8 2 13 18 H3 Z" />

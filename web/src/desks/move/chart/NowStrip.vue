@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Every source at its place at the playhead, on the chart's own axis. A pointer, or either end, may be dragged. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { useSession } from "@/session/session";
@@ -12,6 +13,7 @@ import { useChartView } from "@/session/view";
 const props = defineProps<{ width: number }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 
 const axis = computed(() => axisFor("pan", props.width));
@@ -20,7 +22,7 @@ const strip = ref<HTMLElement>();
 
 /** The chosen ones last, so that they lie on top. */
 const { ordered, hold } = useDrawingOrder(
-  () => view.shownSources,
+  () => selection.shownSources,
   (source) => source.id,
 );
 
@@ -50,7 +52,7 @@ const panAt = (clientX: number): number =>
       :source="source"
       :x="axis.x"
       :pan-at="panAt"
-      :chosen="view.selection.includes(source.id)"
+      :chosen="selection.all.includes(source.id)"
       :heard="player.hears(source.id, session.muted(source))"
     />
   </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A passage's name and its bars, beside its rib. */
+import { Button } from "ant-design-vue";
 import type { Passage } from "@/domain/model";
 import { nextTick, onMounted, ref } from "vue";
 import { operation, useEdits } from "@/session/edits";
@@ -67,8 +68,8 @@ function remove(): void {
       />
     </label>
     <div class="buttons">
-      <button class="small-button" @click="remove">{{ $t("passageEdit.delete") }}</button>
-      <button class="small-button" @click="$emit('done')">{{ $t("passageEdit.done") }}</button>
+      <Button size="small" @click="remove">{{ $t("passageEdit.delete") }}</Button>
+      <Button size="small" @click="$emit('done')">{{ $t("passageEdit.done") }}</Button>
     </div>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The lamp's line at the playhead, and the chosen source's place where its own line meets it. */
+import { useSelection } from "@/session/selection";
 import { computed } from "vue";
 import { FACES } from "@/domain/parameters";
 import { useSession } from "@/session/session";
@@ -11,11 +12,12 @@ import { useChartView } from "@/session/view";
 const props = defineProps<{ width: number }>();
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 
 const y = computed(() => Math.round((player.playhead - view.top) * view.scale));
 const axis = computed(() => axisFor(view.parameter, props.width));
-const chosen = computed(() => session.sourceById(player.chosen));
+const chosen = computed(() => session.sourceById(selection.chosen));
 const label = computed(() => {
   const lane = view.lane;
   if (!lane) return null;

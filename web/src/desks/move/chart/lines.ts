@@ -1,4 +1,5 @@
 /** The lines that the chart draws: every source's, and those of the lane that is worked on. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { LaneName, Parameter, Source, Point } from "@/domain/model";
 import { computed } from "vue";
@@ -7,7 +8,6 @@ import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { useWaveforms } from "@/session/waveforms";
-import { usePlayer } from "@/audio/player";
 import { stable } from "@/ui/stable";
 import { dashOf, inkOf } from "@/ui/theme";
 import type { Line } from "@/ui/drawing/paintLines";
@@ -19,7 +19,7 @@ const PLACES: Parameter[] = ["pan", "pan_left", "pan_right", "span"];
 
 export function useLines() {
   const session = useSession();
-  const player = usePlayer();
+  const selection = useSelection();
   const view = useChartView();
   const tools = useTools();
   const moves = useMoves();
@@ -36,7 +36,7 @@ export function useLines() {
   };
   /** Of the chosen source also as a hand drags it: the others' lines are not drawn anew for that. */
   const pointsOf = ({ owner: source, parameter }: LaneName): Point[] => {
-    const dragged = source === player.chosen || view.of ? view.dragged : null;
+    const dragged = source === selection.chosen || view.of ? view.dragged : null;
     if (dragged && dragged.key === session.laneKey(source, parameter)) return dragged.points;
     return session.points(source, parameter);
   };
@@ -59,7 +59,7 @@ export function useLines() {
 
   /** A source's lines: its place, both sides', or the ends of its span; bold those that are worked on. */
   function linesOf(source: Source): Line[] {
-    const chosen = source.id === player.chosen && !view.of;
+    const chosen = source.id === selection.chosen && !view.of;
     const line = (parameter: Parameter, bold: boolean): Line =>
       lineOf({ owner: source.id, parameter }, source, bold);
     const wave = chosen && tools.waveform ? waveforms.of(source) : undefined;
@@ -79,20 +79,20 @@ export function useLines() {
     (isPlace.value ? PLACES : [view.parameter]).some((one) =>
       session.controlledByOthers.has(`${source.id}.${one}`),
     );
-  const previewedIds = stable(() => view.shownSources.filter(isPreviewed).map(({ id }) => id));
+  const previewedIds = stable(() => selection.shownSources.filter(isPreviewed).map(({ id }) => id));
 
   function othersLines(isWanted: (source: Source) => boolean): Line[] {
     if (tools.others === "hidden" || view.of) return [];
     const strength = tools.others === "dimmed" ? DIMMED : isPlace.value ? undefined : 0.25;
-    return view.shownSources
-      .filter((source) => source.id !== player.chosen && isWanted(source))
+    return selection.shownSources
+      .filter((source) => source.id !== selection.chosen && isWanted(source))
       .flatMap((source) => linesOf(source).map((line) => ({ ...line, strength })));
   }
   const others = computed(() => othersLines(({ id }) => !previewedIds.value.includes(id)));
   const previewed = computed(() => othersLines(({ id }) => previewedIds.value.includes(id)));
 
   const chosen = computed<Line[]>(() => {
-    const source = session.sourceById(player.chosen);
+    const source = session.sourceById(selection.chosen);
     if (view.of && view.lane) {
       const [kind, id] = kindAndId(view.of);
       const colour = kind === "return" ? inkOf(session.document?.returns[id]?.colour ?? 0) : undefined;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The numbers of a range operation. Each change is looked at at once. */
+import { Checkbox } from "ant-design-vue";
 import type { Parameter } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -104,9 +105,9 @@ const fields = computed<Field[]>(() => {
   if (edit.kind === "quantise")
     return [
       {
-        kind: "choice", label: t("editFields.grid"), title: "to", value: edit.parts ?? 4,
+        kind: "choice", label: t("editFields.grid"), title: t("editFields.to"), value: edit.parts ?? 4,
         options: [
-          { value: 0, title: "bar" },
+          { value: 0, title: t("editFields.bar") },
           ...SNAPS.filter((one) => one.parts).map((one) => ({ value: one.parts, title: one.title })),
         ],
         set: (parts) => change({ parts: Number(parts) }),
@@ -125,7 +126,7 @@ const fields = computed<Field[]>(() => {
       per: 1, low: 1, high: 512, step: 1, set: (count) => change({ crossings: Math.round(count) }),
     }),
     {
-      kind: "choice", label: t("editFields.shapeOfEachCrossing"), title: "shape", value: edit.shape ?? "ease",
+      kind: "choice", label: t("editFields.shapeOfEachCrossing"), title: t("editFields.shape"), value: edit.shape ?? "ease",
       options: SHAPES.map((shape) => ({ value: shape, title: t(`shapes.${shape}`) })), set: (shape) => change({ shape }),
     },
   ]; // prettier-ignore
@@ -176,10 +177,9 @@ const stays = computed(() => props.edit.kind === "sweep" || props.edit.kind === 
         <option v-for="one in field.options" :key="one.value" :value="one.value">{{ one.title }}</option>
       </select>
     </label>
-    <label v-if="stays" class="check">
-      <input v-model="moves.stay" type="checkbox" />
-      <span>{{ $t("editFields.staysThereUntilTheNext") }}</span>
-    </label>
+    <Checkbox v-if="stays" v-model:checked="moves.stay" class="check"
+      ><span>{{ $t("editFields.staysThereUntilTheNext") }}</span></Checkbox
+    >
   </div>
 </template>
 

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 /** A hand on the lane that is worked on, whatever it is: dragged on its own scale, by keys, typed. It can be recorded. */
-import { mayScroll } from "@/ui/touch";
 import { must } from "@/domain/must";
 import type { LaneName } from "@/domain/model";
 import { computed, ref } from "vue";
@@ -13,6 +12,7 @@ import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import ParameterField from "@/ui/ParameterField.vue";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ lane: LaneName; name: string; colour: string }>();
 const session = useSession();
@@ -36,9 +36,7 @@ const shareOf = (at: number): number => {
   return (axis.value.x(at) - low) / (high - low);
 };
 const locked = computed(() => !session.mayEdit || !!(source.value && hand.holderOf(source.value)));
-const held = ref(false);
 /** Where the pointer came down (px). */
-let pressedAt = 0;
 let last: number | null = null;
 
 function valueAt(event: PointerEvent): number {
@@ -63,36 +61,26 @@ function put(wanted: number, byHand: boolean): void {
   } else edits.setLane(props.lane, wanted);
 }
 
-function onDown(event: PointerEvent): void {
-  if (locked.value || event.button !== 0) return;
-  must(rule.value).setPointerCapture(event.pointerId);
-  held.value = true;
-  pressedAt = event.clientX;
-  last = null;
-  if (recorder.writes(props.lane)) show(value.value);
-}
-
-function onMove(event: PointerEvent): void {
-  if (!held.value) return;
-  if (last === null && mayScroll(event, pressedAt)) return;
-  show(valueAt(event));
-}
-
-/** The page scrolls instead: what was shown is taken back. */
-function onCancel(): void {
-  if (!held.value) return;
-  held.value = false;
-  if (source.value && last !== null) hand.drop(source.value);
-  else if (last !== null && !recorder.writes(props.lane))
-    session.letGo(`${props.lane.owner}.${props.lane.parameter}`);
-  else if (last !== null) onUp();
-}
-
-function onUp(): void {
-  if (!held.value) return;
-  held.value = false;
-  if (last !== null) put(last, true);
-}
+const drag = usePointerDrag({
+  sideways: true,
+  start: () => {
+    if (locked.value) return false;
+    last = null;
+    if (recorder.writes(props.lane)) show(value.value);
+    return must(rule.value);
+  },
+  move: (event) => show(valueAt(event)),
+  end: () => {
+    if (last !== null) put(last, true);
+  },
+  // The page scrolls instead, or the hand thinks better of it: what was shown is taken back.
+  cancel: () => {
+    if (last === null) return;
+    if (source.value) hand.drop(source.value);
+    else if (recorder.writes(props.lane)) put(last, true);
+    else session.letGo(`${props.lane.owner}.${props.lane.parameter}`);
+  },
+});
 
 function onKey(event: KeyboardEvent): void {
   const by = event.shiftKey ? face.value.bigStep : face.value.unit;
@@ -118,19 +106,17 @@ function onKey(event: KeyboardEvent): void {
       :aria-valuetext="face.text(value)"
       :aria-disabled="locked"
       @pointerdown.prevent="
-        onDown($event);
+        drag.down($event, undefined);
         must(rule).focus();
       "
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onCancel"
+      v-on="drag.follow"
       @dblclick="!locked && put(face.initial, false)"
       @keydown="onKey"
     >
       <span class="mark" :style="{ left: `${shareOf(face.initial) * 100}%` }" />
       <span
         class="grip"
-        :class="{ held }"
+        :class="{ held: drag.held.value }"
         :style="{ left: `${shareOf(value) * 100}%`, background: colour }"
       />
     </div>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** The lane that is worked on: which it is, whether it is followed, how it is recorded, what it is compared with. */
+import { useAsked } from "@/api/asked";
+import { Button } from "ant-design-vue";
 import type { LaneName, Source, Point } from "@/domain/model";
 import { t } from "@/words";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { get, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { useChartView } from "@/session/view";
@@ -57,16 +59,15 @@ function pick(event: Event): void {
 }
 
 /** What the line may be heard against: as it was earlier, or without it. */
-const history = ref<Schemas["LaneChange"][]>([]);
 const against = ref("");
-const turn = latest();
-async function look(): Promise<void> {
-  const isLast = turn();
+const looked = ref(false);
+const { answer: history, again } = useAsked<Schemas["LaneChange"][]>(() => {
   const query = new URLSearchParams({ owner: props.lane.owner, parameter: props.lane.parameter });
-  const found = await get<Schemas["LaneChange"][]>(
-    `/api/sessions/${session.id}/moves/history?${query}`,
-  ).catch(() => []);
-  if (isLast()) history.value = found;
+  return looked.value ? `/api/sessions/${session.id}/moves/history?${query}` : null;
+});
+function look(): void {
+  if (looked.value) void again();
+  else looked.value = true;
 }
 const choosing = latest();
 async function compareWith(event: Event): Promise<void> {
@@ -97,15 +98,14 @@ async function compareWith(event: Event): Promise<void> {
       : t("lanePart.asInRAgainst", { against: against.value });
   monitor.offerMoves({ words: [`${name}=${against.value}`], lanes: new Map([[name, points]]), title: what });
 }
-watch(
-  () => key(props.lane),
-  () => {
-    if (!against.value) return;
-    choosing();
-    against.value = "";
-    monitor.offerMoves(null);
-  },
-);
+function endComparison(): void {
+  if (!against.value) return;
+  choosing();
+  against.value = "";
+  monitor.offerMoves(null);
+}
+watch(() => key(props.lane), endComparison);
+onBeforeUnmount(endComparison);
 </script>
 
 <template>
@@ -117,29 +117,29 @@ watch(
           {{ title(one) }}{{ state(one) }}
         </option>
       </select>
-      <button
-        class="small-button wide"
+      <Button
+        size="small"
         :aria-pressed="count > 0 && !off"
         :disabled="!count || !session.mayEdit"
         :title="off ? $t('lanePart.offTheFixedValueIs') : $t('lanePart.onFollowsTheAutomationPress')"
         @click="edits.switchLane(lane, off)"
       >
         {{ count ? (off ? $t("lanePart.off") : $t("lanePart.on")) : $t("lanePart.noAutomation") }}
-      </button>
+      </Button>
     </div>
     <LaneHand :lane="lane" :name="view.nameOf(lane.owner)" :colour="inkOf(source.colour)" />
     <div v-if="session.mayEdit" class="modes" role="group" :aria-label="$t('lanePart.recording')">
-      <button
+      <Button
         v-for="one in MODES"
         :key="one.name"
-        class="small-button"
+        size="small"
         :class="{ armed: one.name !== 'read' }"
         :aria-pressed="mode === one.name"
         :title="one.tip"
         @click="arm(one.name)"
       >
         {{ one.title }}
-      </button>
+      </Button>
     </div>
     <div v-if="mode === 'touch' || mode === 'trim'" class="line">
       <span>{{ $t("lanePart.glideBack") }}</span>
@@ -178,37 +178,38 @@ watch(
         >
           <option value="">{{ $t("lanePart.nothing") }}</option>
           <option value="none">{{ $t("lanePart.withoutAutomation") }}</option>
-          <option v-for="one in history.slice(1)" :key="one.revision" :value="String(one.revision)">
+          <option v-for="one in history?.slice(1)" :key="one.revision" :value="String(one.revision)">
             r{{ one.revision }} · {{ minuteText(one.created_at) }} {{ one.author.split(" ")[0] }}
           </option>
         </select>
-        <button
-          class="small-button lit"
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="monitor.comparing"
           :disabled="!monitor.moves"
           :title="$t('lanePart.compareBOnlyForYou')"
           @click="monitor.compare(!monitor.comparing)"
         >
           {{ $t("lanePart.compareB") }}
-        </button>
+        </Button>
       </label>
       <div class="buttons">
-        <button
-          class="small-button wide"
+        <Button
+          size="small"
           :disabled="!count || !session.mayEdit"
           :title="$t('lanePart.deletesTheAutomationAndKeeps')"
           @click="edits.makeStatic(lane, player.playhead)"
         >
           {{ $t("lanePart.setFixedValue") }}
-        </button>
-        <button
-          class="small-button wide"
+        </Button>
+        <Button
+          size="small"
           :disabled="!count || !session.mayEdit"
           :title="$t('lanePart.deletesTheAutomationTheFixed')"
           @click="edits.clearLane(lane.owner, lane.parameter)"
         >
           {{ $t("lanePart.deleteAutomation") }}
-        </button>
+        </Button>
       </div>
       <MidiPart />
     </Fold>
@@ -245,7 +246,7 @@ watch(
 label.line > span {
   flex: none;
 }
-.line > .small-button {
+.line > .ant-btn {
   flex: none;
   justify-content: center;
   min-width: 70px;

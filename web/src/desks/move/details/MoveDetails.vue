@@ -63,7 +63,7 @@ const stretch = computed(() =>
       {{ levelText(level) }}<br />
       {{
         source.mode === "pan"
-          ? session.settings?.law.replace("-", " ")
+          ? library.library?.laws[session.settings?.law ?? ""]
           : $t("moveDetails.panModeMode", { mode: mode?.title ?? source.mode })
       }}
     </p>

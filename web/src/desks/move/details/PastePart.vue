@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** Where the copied move is put down: on which sources, at which times; places that are found are confirmed here. */
+import { useSelection } from "@/session/selection";
+import { Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
@@ -13,6 +15,7 @@ import NumberField from "@/ui/NumberField.vue";
 
 const session = useSession();
 const player = usePlayer();
+const selection = useSelection();
 const view = useChartView();
 const moves = useMoves();
 
@@ -50,7 +53,7 @@ const targets = computed(() => {
 });
 
 /** The sources that are chosen, to begin with; where the move came from, if none is. */
-sources.value = ofSource.value ? [player.chosen ?? must(moves.clip).from.owner] : [];
+sources.value = ofSource.value ? [selection.chosen ?? must(moves.clip).from.owner] : [];
 
 const turn = latest();
 async function find(): Promise<void> {
@@ -113,13 +116,12 @@ function toggle(id: string): void {
     />
     <ul v-if="found.length" class="found" :aria-label="$t('pastePart.positionsFound')">
       <li v-for="one in found" :key="one.at">
-        <label>
-          <input v-model="one.on" type="checkbox" />
-          <span class="number">{{ session.grid.text(one.at) }}</span>
+        <Checkbox v-model:checked="one.on"
+          ><span class="number">{{ session.grid.text(one.at) }}</span>
           <span class="quiet"
             >{{ one.why }}{{ one.alike < 1 ? ` ${Math.round(one.alike * 100)} %` : "" }}</span
-          >
-        </label>
+          ></Checkbox
+        >
       </li>
     </ul>
     <p v-if="trouble" role="status" class="quiet">{{ trouble }}</p>
@@ -134,15 +136,18 @@ function toggle(id: string): void {
           })
         }}
       </summary>
-      <label v-for="one in session.sources" :key="one.id">
-        <input type="checkbox" :checked="sources.includes(one.id)" @change="toggle(one.id)" />
-        <span>{{ one.name }}</span>
-      </label>
+      <Checkbox
+        v-for="one in session.sources"
+        :key="one.id"
+        :checked="sources.includes(one.id)"
+        @change="toggle(one.id)"
+        ><span>{{ one.name }}</span></Checkbox
+      >
     </details>
     <div class="row">
-      <label><input v-model="mirrored" type="checkbox" /> {{ $t("pastePart.mirrored") }}</label>
-      <label :title="$t('pastePart.otherwiseAsManySeconds')"
-        ><input v-model="byBeats" type="checkbox" /> {{ $t("pastePart.asManyBeats") }}</label
+      <Checkbox v-model:checked="mirrored"> {{ $t("pastePart.mirrored") }}</Checkbox>
+      <Checkbox v-model:checked="byBeats" :title="$t('pastePart.otherwiseAsManySeconds')">
+        {{ $t("pastePart.asManyBeats") }}</Checkbox
       >
     </div>
   </div>

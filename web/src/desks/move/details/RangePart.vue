@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The picked stretch: which lanes it is of, and what can be done with it. Everything is looked at before it is made. */
+import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed, ref } from "vue";
@@ -120,9 +121,9 @@ const counted = computed(() => {
     <h3 class="heading">
       {{ $t("rangePart.rangeHeading") }}
       <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
-      <button class="link" :title="$t('rangePart.clearTheSelectionEscape')" @click="moves.letGo">
+      <Button type="link" size="small" :title="$t('rangePart.clearTheSelectionEscape')" @click="moves.letGo">
         {{ $t("rangePart.clearSelection") }}
-      </button>
+      </Button>
     </h3>
     <div class="edges">
       <label>
@@ -150,62 +151,63 @@ const counted = computed(() => {
     </div>
     <div v-if="others.length" class="along">
       <span class="quiet">{{ $t("rangePart.alsoEdit") }}</span>
-      <button
+      <Button
         v-for="one in others"
         :key="moves.keyOf(one)"
-        class="small-button"
+        size="small"
         :aria-pressed="moves.isAlong(one)"
         @click="moves.toggleAlong(one)"
       >
         {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
-      </button>
+      </Button>
     </div>
     <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.editTheRange')">
-      <button
+      <Button
         v-for="one in CHOICES"
         :key="one.kind"
-        class="small-button"
+        size="small"
         :aria-pressed="moves.edit?.kind === one.kind"
         :title="one.tip"
         @click="choose(one.kind)"
       >
         {{ one.title }}
-      </button>
-      <button class="small-button" :title="$t('rangePart.copyTheAutomationCtrlC')" @click="moves.copy">
+      </Button>
+      <Button size="small" :title="$t('rangePart.copyTheAutomationCtrlC')" @click="moves.copy">
         {{ $t("rangePart.copy") }}
-      </button>
-      <button
-        class="small-button"
+      </Button>
+      <Button
+        size="small"
         :aria-pressed="pasting"
         :disabled="!moves.clip"
         :title="$t('rangePart.pasteTheCopiedAutomation')"
         @click="paste"
       >
         {{ $t("rangePart.paste") }}
-      </button>
+      </Button>
     </div>
-    <label v-if="crosses" class="cross">
-      <input v-model="moves.crossing" type="checkbox" /> {{ $t("rangePart.mirroredForTheOtherSide") }}
-    </label>
+    <Checkbox v-if="crosses" v-model:checked="moves.crossing" class="cross">
+      {{ $t("rangePart.mirroredForTheOtherSide") }}</Checkbox
+    >
     <EditFields v-if="moves.edit" :edit="moves.edit" :parameter="view.parameter" @set="moves.look" />
     <PastePart v-if="pasting && moves.clip" />
     <p v-if="moves.trouble" class="trouble" role="alert">{{ moves.trouble }}</p>
     <div v-if="moves.draft" class="decide">
       <span class="quiet number" role="status">{{ counted }}</span>
-      <button
-        class="small-button lit"
+      <Button
+        size="small"
+        class="lit"
         :aria-pressed="monitor.comparing"
         :title="$t('rangePart.compareItOnlyForYou')"
         @click="monitor.compare(!monitor.comparing)"
       >
         {{ $t("rangePart.compareB") }}
-      </button>
-      <button class="small-button" :title="$t('rangePart.cancelEscape')" @click="moves.leave">
+      </Button>
+      <Button size="small" :title="$t('rangePart.cancelEscape')" @click="moves.leave">
         {{ $t("rangePart.cancel") }}
-      </button>
-      <button class="small-button strong" :title="$t('rangePart.applyTheChangeEnter')" @click="moves.apply">
+      </Button>
+      <Button type="primary" size="small" :title="$t('rangePart.applyTheChangeEnter')" @click="moves.apply">
         {{ $t("rangePart.apply") }}
-      </button>
+      </Button>
     </div>
   </section>
 </template>
@@ -220,7 +222,7 @@ const counted = computed(() => {
   gap: 6px;
   margin: 12px 0 5px;
 }
-.heading .link {
+.heading .ant-btn-link {
   margin-left: auto;
   font-size: 12px;
   font-weight: 400;

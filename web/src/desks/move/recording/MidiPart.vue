@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Controllers: the browser's MIDI, a small controller on the page to try it out, and which of their knobs move what. */
+import { Button, Checkbox } from "ant-design-vue";
 import { t } from "@/words";
 import { computed, ref } from "vue";
 import { FACES } from "@/domain/parameters";
@@ -41,17 +42,17 @@ function setFine(): void {
   <div class="midi">
     <div class="row">
       <span>{{ $t("midiPart.controller") }}</span>
-      <button
-        class="small-button wide"
+      <Button
+        size="small"
         :disabled="!midi.supported"
         :title="midi.supported ? $t('midiPart.useAMIDIController') : $t('midiPart.thisBrowserHasNoMIDI')"
         @click="midi.connect"
       >
         {{ midi.inputs.length ? midi.inputs.join(", ") : $t("midiPart.mIDI") }}
-      </button>
-      <button class="small-button wide" :aria-pressed="open" @click="open = !open">
+      </Button>
+      <Button size="small" :aria-pressed="open" @click="open = !open">
         {{ $t("midiPart.virtual") }}
-      </button>
+      </Button>
     </div>
     <p v-if="midi.trouble" class="quiet">{{ midi.trouble }}</p>
     <template v-if="open || midi.inputs.length">
@@ -66,17 +67,17 @@ function setFine(): void {
           :aria-label="$t('midiPart.virtualControllerSlotKnob', { slot: slot })"
           @input="turn(slot, $event)"
         />
-        <button
-          class="small-button"
+        <Button
+          size="small"
           :aria-pressed="midi.learning === slot"
           :title="$t('midiPart.thenMoveAKnobTo')"
           @click="midi.learning = midi.learning === slot ? null : slot"
         >
           {{ $t("midiPart.learn") }}
-        </button>
+        </Button>
       </div>
-      <label v-if="open" class="row"
-        ><input type="checkbox" :checked="fine" @change="setFine" /> {{ $t("midiPart.n14Bit") }}</label
+      <Checkbox v-if="open" :checked="fine" class="row" @change="setFine">
+        {{ $t("midiPart.n14Bit") }}</Checkbox
       >
     </template>
   </div>

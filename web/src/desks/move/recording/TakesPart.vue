@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The take that waits to be kept or dropped, and all earlier ones to choose from. */
+import { Button } from "ant-design-vue";
 import { t } from "@/words";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
@@ -26,20 +27,21 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
       <span class="quiet number">{{ size(takes.waiting) }}</span>
     </p>
     <div class="row">
-      <button
-        class="small-button lit"
+      <Button
+        size="small"
+        class="lit"
         :aria-pressed="monitor.comparing"
         :title="$t('takesPart.compareTheTakeOnlyFor')"
         @click="monitor.compare(!monitor.comparing)"
       >
         {{ $t("takesPart.compareB") }}
-      </button>
-      <button class="small-button" :title="$t('takesPart.theAutomationFromBeforeStays')" @click="takes.drop">
+      </Button>
+      <Button size="small" :title="$t('takesPart.theAutomationFromBeforeStays')" @click="takes.drop">
         {{ $t("takesPart.discard") }}
-      </button>
-      <button class="small-button strong" :title="$t('takesPart.useTheTakeAsThe')" @click="takes.keep">
+      </Button>
+      <Button type="primary" size="small" :title="$t('takesPart.useTheTakeAsThe')" @click="takes.keep">
         {{ $t("takesPart.keep") }}
-      </button>
+      </Button>
     </div>
   </section>
   <Fold v-if="rest.length" :title="$t('takesPart.takes')" :summary="String(rest.length)">
@@ -47,29 +49,24 @@ const rest = computed(() => takes.takes.filter((one) => one.id !== takes.waiting
       <li v-for="take in rest" :key="take.id">
         <button
           class="take"
-          :title="`${take.summary}. Press to show it over what is there`"
+          :title="$t('takesPart.pressToShow', { summary: take.summary })"
           @click="takes.consider(take)"
         >
           {{ bars(take) }} {{ take.mode }} <span class="quiet number">{{ size(take) }}</span>
         </button>
-        <button
-          class="small-button"
+        <Button
+          size="small"
           :title="$t('takesPart.deleteThisTake')"
           :aria-label="$t('takesPart.deleteSummary', { summary: take.summary })"
           @click="takes.forget(take)"
         >
           ×
-        </button>
+        </Button>
       </li>
     </ul>
   </Fold>
   <p v-if="takes.unsent.length" class="quiet" role="status">
-    {{
-      $t("takesPart.unsentCountRecordedTakesForThe", {
-        unsentCount: takes.unsent.length,
-        takes: takes.unsent.length === 1 ? $t("takesPart.takeWaits") : $t("takesPart.takesWait"),
-      })
-    }}
+    {{ $t("takesPart.waiting", { count: takes.unsent.length }, takes.unsent.length) }}
   </p>
 </template>
 

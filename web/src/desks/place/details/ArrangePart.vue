@@ -1,16 +1,19 @@
 <script setup lang="ts">
 /** Where the source stands in the list and in time, its group, what is kept of it by name, and taking it away. */
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
-import { computed } from "vue";
+import { computed, defineAsyncComponent } from "vue";
 import { usePlacing } from "@/session/placing";
 import { useLibrary, type Preset } from "@/session/library";
 import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
-import PresetForm from "@/features/presets/PresetForm.vue";
 import PresetPick from "@/features/presets/PresetPick.vue";
 import NumberField from "@/ui/NumberField.vue";
 import { say } from "@/ui/say";
+
+// Its field comes with the first desk that has one.
+const NameForm = defineAsyncComponent(() => import("@/ui/NameForm.vue"));
 
 const props = defineProps<{ source: Source }>();
 const session = useSession();
@@ -66,27 +69,27 @@ function remove(): void {
     </select>
   </label>
   <div class="buttons">
-    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, -1)">
+    <Button size="small" :disabled="!session.mayEdit" @click="placing.move(source, -1)">
       {{ $t("arrangePart.moveUp") }}
-    </button>
-    <button class="small-button" :disabled="!session.mayEdit" @click="placing.move(source, 1)">
+    </Button>
+    <Button size="small" :disabled="!session.mayEdit" @click="placing.move(source, 1)">
       {{ $t("arrangePart.moveDown") }}
-    </button>
-    <button class="small-button" :disabled="!session.mayEdit" @click="placing.duplicate(source)">
+    </Button>
+    <Button size="small" :disabled="!session.mayEdit" @click="placing.duplicate(source)">
       {{ $t("arrangePart.duplicate") }}
-    </button>
-    <button
+    </Button>
+    <Button
       v-if="source.channels > 1"
-      class="small-button"
+      size="small"
       :disabled="!session.mayEdit"
       :title="$t('arrangePart.makeEachChannelAMono')"
       @click="placing.split(source)"
     >
       {{ $t("arrangePart.splitToMono") }}
-    </button>
-    <button class="small-button" :disabled="!session.mayEdit" @click="remove">
+    </Button>
+    <Button size="small" :disabled="!session.mayEdit" @click="remove">
       {{ $t("arrangePart.remove") }}
-    </button>
+    </Button>
   </div>
   <div class="field">
     <span>{{ $t("arrangePart.placementPresets") }}</span>
@@ -97,7 +100,7 @@ function remove(): void {
       @use="use"
     />
   </div>
-  <PresetForm
+  <NameForm
     :placeholder="$t('arrangePart.savePreset')"
     :label="$t('arrangePart.nameOfThePreset')"
     @keep="keep"

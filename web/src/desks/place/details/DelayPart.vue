@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Placing by a difference of arrival, and what one loudspeaker makes of it. */
+import { Button } from "ant-design-vue";
 import { radioKey } from "@/ui/radioKeys";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
@@ -19,7 +20,7 @@ const edits = useEdits();
 const library = useLibrary();
 
 const ways = [
-  { name: "off", title: "off" },
+  { name: "off", title: t("delayPart.off") },
   { name: "symmetric", title: t("delayPart.bothSides") },
   { name: "far-side", title: t("delayPart.farSideLate") },
 ];
@@ -43,10 +44,10 @@ const better = computed(() => {
 
 <template>
   <div class="ways" role="radiogroup" :aria-label="$t('delayPart.delayPanning')" @keydown="radioKey">
-    <button
+    <Button
       v-for="way in ways"
       :key="way.name"
-      class="small-button"
+      size="small"
       role="radio"
       :tabindex="source.delay_panning === way.name ? 0 : -1"
       :aria-checked="source.delay_panning === way.name"
@@ -55,7 +56,7 @@ const better = computed(() => {
       @click="edits.place(source, { delay_panning: way.name })"
     >
       {{ way.title }}
-    </button>
+    </Button>
   </div>
   <template v-if="on">
     <Slide
@@ -93,9 +94,10 @@ const better = computed(() => {
           {{ $t("delayPart.firstGapAtNotchesHz", { notches: Math.round(must(mono.notches[0])) }) }}
         </template>
       </p>
-      <button
+      <Button
         v-if="better"
-        class="small-button better"
+        size="small"
+        class="better"
         :disabled="!session.mayEdit"
         @click="edits.place(source, { delay_panning_ms: better.better })"
       >
@@ -105,7 +107,7 @@ const better = computed(() => {
             better_loss: decibels(better.better_loss).replace("+", ""),
           })
         }}
-      </button>
+      </Button>
       <p v-else-if="mono.difference" class="quiet note">{{ $t("delayPart.noDelayWithin02") }}</p>
     </template>
   </template>

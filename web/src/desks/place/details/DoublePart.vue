@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A copy of the source on the other side, a little later if wished, and the level that it adds taken back. */
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { computed } from "vue";
 import { decibels } from "@/domain/format";
@@ -17,14 +18,14 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
 </script>
 
 <template>
-  <button
-    class="small-button wide"
+  <Button
+    size="small"
     :aria-pressed="source.double"
     :disabled="!session.mayEdit"
     @click="edits.place(source, { double: !source.double })"
   >
     {{ source.double ? $t("doublePart.oppositeDouble") : $t("doublePart.doubleOnTheOppositeSide") }}
-  </button>
+  </Button>
   <template v-if="source.double">
     <Slide
       :title="$t('doublePart.delay')"
@@ -56,14 +57,14 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
         source.double_trim ? $t("doublePart.withTheLevelLoweredBy", { decibels: decibels(total) }) : ""
       }}.
     </p>
-    <button
+    <Button
       v-if="reading && Math.abs(total) >= 0.1"
-      class="small-button wide"
+      size="small"
       :disabled="!session.mayEdit"
       @click="edits.place(source, { double_trim: evening })"
     >
       {{ $t("doublePart.matchTheLevelDecibelsDB", { decibels: decibels(evening) }) }}
-    </button>
+    </Button>
   </template>
   <p v-else class="quiet note">{{ $t("doublePart.addsACopyAtThe", { decibels: decibels(change) }) }}</p>
 </template>

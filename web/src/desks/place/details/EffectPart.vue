@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One effect of a return or a layer: on or off, earlier or later in the row, and its settings as the core describes them. */
+import { Button } from "ant-design-vue";
 import type { Return } from "@/domain/model";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
@@ -40,15 +41,16 @@ function set(name: string, to: number | string): void {
 <template>
   <section class="effect" :class="{ off: !effect.on }" :aria-label="kind?.title">
     <header>
-      <button
-        class="small-button on"
+      <Button
+        size="small"
+        class="on"
         :aria-pressed="effect.on"
         :disabled="!session.mayEdit"
         :aria-label="$t('effectPart.titleOn', { title: kind?.title })"
         @click="$emit('on', !effect.on)"
       >
         {{ effect.on ? $t("effectPart.on") : $t("effectPart.off") }}
-      </button>
+      </Button>
       <b>{{ kind?.title }}</b>
       <button
         class="plain"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One layer: what it takes, its effects, its place, its level; muted for all, soloed for oneself. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Layer, Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
@@ -67,24 +68,24 @@ function addEffect(event: Event): void {
       <button class="name" :aria-expanded="open" @click="$emit('toggle')">
         <b>{{ layer.name }}</b> <span class="quiet">{{ where }}</span>
       </button>
-      <button
-        class="small-button"
+      <Button
+        size="small"
         :aria-pressed="session.shown(`${owner}.muted`, layer.muted ?? false)"
         :disabled="!session.mayEdit"
         :aria-label="$t('layerRow.muteName', { name: layer.name })"
         @click="edits.setLayer(layer, { muted: !layer.muted })"
       >
         M
-      </button>
-      <button
-        class="small-button"
+      </Button>
+      <Button
+        size="small"
         :aria-pressed="solo"
         :aria-label="$t('layerRow.soloName', { name: layer.name })"
         :title="$t('layerRow.onlyForYouSeveralMay')"
         @click="player.soloOnly(`${source.id}.${layer.id}`, true)"
       >
         S
-      </button>
+      </Button>
     </header>
     <div v-if="open" class="body">
       <NameField
@@ -145,13 +146,14 @@ function addEffect(event: Event): void {
             {{ one.title }}
           </option>
         </select>
-        <button
-          class="link"
+        <Button
+          type="link"
+          size="small"
           :disabled="!session.mayEdit"
           @click="edits.make(operation('remove-layer', { source: source.id, layer: layer.id }))"
         >
           {{ $t("layerRow.removeLayer") }}
-        </button>
+        </Button>
       </div>
     </div>
   </article>

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** The layers under a source: copies through effects at places of their own, all governed by the source's level. */
+import { t } from "@/words";
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { computed, ref } from "vue";
 import { defaultsOf } from "@/domain/parameters";
@@ -27,18 +29,18 @@ const heard = (part: string): boolean => player.solo.includes(`${props.source.id
 
 /** Presets to begin with: what is thickened stands at the sides, what is echoed behind. */
 const KINDS: Record<string, { name: string; front: number; level: number }> = {
-  chorus: { name: "thickened", front: 0, level: -6 },
-  echo: { name: "echoed", front: -1, level: -9 },
-  room: { name: "roomy", front: -1, level: -9 },
-  drive: { name: "driven", front: 0, level: -9 },
-  "high-pass": { name: "thinned", front: 0, level: -6 },
-  "low-pass": { name: "dulled", front: 0, level: -6 },
+  chorus: { name: t("layersPart.thickened"), front: 0, level: -6 },
+  echo: { name: t("layersPart.echoed"), front: -1, level: -9 },
+  room: { name: t("layersPart.roomy"), front: -1, level: -9 },
+  drive: { name: t("layersPart.driven"), front: 0, level: -9 },
+  "high-pass": { name: t("layersPart.thinned"), front: 0, level: -6 },
+  "low-pass": { name: t("layersPart.dulled"), front: 0, level: -6 },
 };
 function add(event: Event): void {
   const select = event.target as HTMLSelectElement;
   const kind = select.value;
   select.value = "";
-  const preset = KINDS[kind] ?? { name: "copy", front: 1, level: -6 };
+  const preset = KINDS[kind] ?? { name: t("layersPart.copy"), front: 1, level: -6 };
   const id = freshId(preset.name);
   edits.make(
     operation("add-layer", {
@@ -63,24 +65,24 @@ const setDirect = (): void =>
     <div class="dry">
       <b>{{ $t("layersPart.dry") }}</b>
       <span class="quiet">{{ $t("layersPart.here") }}</span>
-      <button
-        class="small-button"
+      <Button
+        size="small"
         :aria-pressed="directMuted"
         :disabled="!session.mayEdit"
         :aria-label="$t('layersPart.muteTheDrySource')"
         @click="setDirect"
       >
         M
-      </button>
-      <button
-        class="small-button"
+      </Button>
+      <Button
+        size="small"
         :aria-pressed="heard('direct')"
         :aria-label="$t('layersPart.soloTheDrySource')"
         :title="$t('layersPart.onlyForYou')"
         @click="player.soloOnly(`${source.id}.direct`, true)"
       >
         S
-      </button>
+      </Button>
     </div>
     <LayerRow
       v-for="(layer, i) in layers"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
+import { Checkbox } from "ant-design-vue";
 import { radioKey } from "@/ui/radioKeys";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
@@ -132,9 +133,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
   <p v-if="thrown" class="note thrown" :class="{ lost: (reading?.lost ?? 0) > 0.05 }" role="status">
     {{ thrown }}
   </p>
-  <label class="even">
-    <input v-model="even" type="checkbox" /> {{ $t("meaningPart.gainMatchesTheChangeOf") }}
-  </label>
+  <Checkbox v-model:checked="even" class="even"> {{ $t("meaningPart.gainMatchesTheChangeOf") }}</Checkbox>
   <label v-for="field in fields" :key="field.parameter" class="field">
     <span>{{ field.title }}</span>
     <ParameterField

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the source is now, in large figures, its level and gain, and the places of habit. */
+import { Button } from "ant-design-vue";
 import type { Parameter, Source } from "@/domain/model";
 import { computed } from "vue";
 import type { Values } from "@/domain/ends";
@@ -75,31 +76,33 @@ function quick(to: number): void {
     </dl>
   </div>
   <div v-if="!room.surround" class="quick" role="group" :aria-label="$t('nowPart.presets')">
-    <button
-      class="small-button side-left"
+    <Button
+      size="small"
+      class="side-left"
       :disabled="locked"
       :title="$t('nowPart.hardLeft')"
       @click="quick(-1)"
     >
       L100
-    </button>
-    <button class="small-button" :disabled="locked" :title="$t('nowPart.centre')" @click="quick(0)">C</button>
-    <button
-      class="small-button side-right"
+    </Button>
+    <Button size="small" :disabled="locked" :title="$t('nowPart.centre')" @click="quick(0)">C</Button>
+    <Button
+      size="small"
+      class="side-right"
       :disabled="locked"
       :title="$t('nowPart.hardRight')"
       @click="quick(1)"
     >
       R100
-    </button>
-    <button
-      class="small-button"
+    </Button>
+    <Button
+      size="small"
       :disabled="locked"
       :title="$t('nowPart.swapLeftAndRightIts')"
       @click="edits.flip([source])"
     >
       {{ $t("nowPart.mirror") }}
-    </button>
+    </Button>
   </div>
   <p v-if="holder" class="held">{{ $t("nowPart.nameIsMovingIt", { name: holder.name }) }}</p>
   <p v-else-if="shift" class="quiet note">

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** A way through the room: a shape fitted to bars, looked at and heard before it is taken, or drawn while it plays. */
+import { t } from "@/words";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
-import { Button } from "ant-design-vue";
+import { Button, Checkbox } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
@@ -21,10 +22,10 @@ const monitor = useMonitor();
 const recorder = useRecorder();
 
 const SHAPES = [
-  { name: "circle", title: "circle" },
-  { name: "arc", title: "arc" },
-  { name: "line", title: "line" },
-  { name: "spiral", title: "spiral" },
+  { name: "circle", title: t("pathPart.circle") },
+  { name: "arc", title: t("pathPart.arc") },
+  { name: "line", title: t("pathPart.line") },
+  { name: "spiral", title: t("pathPart.spiral") },
 ];
 const shape = ref("circle");
 const bars = ref(4);
@@ -93,20 +94,20 @@ function arm(): void {
   <section class="paths" :aria-label="$t('pathPart.path')">
     <p v-if="source.mode === 'sides'" class="quiet note">{{ $t("pathPart.eachSideHasAPosition") }}</p>
     <template v-else>
-      <button class="small-button wide" :aria-pressed="armed" :disabled="!session.mayEdit" @click="arm">
+      <Button size="small" :aria-pressed="armed" :disabled="!session.mayEdit" @click="arm">
         {{ armed ? $t("pathPart.armedPlayAndDragIt") : $t("pathPart.recordOnThePlan") }}
-      </button>
+      </Button>
       <div class="shapes" role="group" :aria-label="$t('pathPart.shape')">
-        <button
+        <Button
           v-for="one in SHAPES"
           :key="one.name"
-          class="small-button"
+          size="small"
           :aria-pressed="open && shape === one.name"
           :disabled="!session.mayEdit"
           @click="((shape = one.name), begin())"
         >
           {{ one.title }}
-        </button>
+        </Button>
       </div>
       <template v-if="open">
         <p class="quiet note">
@@ -212,8 +213,8 @@ function arm(): void {
             </dd>
           </template>
         </dl>
-        <label class="rise"
-          ><input v-model="rises" type="checkbox" /> {{ $t("pathPart.heightChanges") }}
+        <Checkbox v-model:checked="rises" class="rise">
+          {{ $t("pathPart.heightChanges") }}
           <template v-if="rises">
             {{ $t("pathPart.from") }}
             <NumberField
@@ -232,9 +233,8 @@ function arm(): void {
               :high="1"
               :step="0.05"
               @set="high = $event"
-            />
-          </template>
-        </label>
+            /> </template
+        ></Checkbox>
         <p v-if="moves.trouble" class="wrong" role="alert">{{ moves.trouble }}</p>
         <div class="acts">
           <Button type="primary" size="small" :disabled="!moves.draft" @click="take">{{
@@ -247,7 +247,7 @@ function arm(): void {
             @click="monitor.compare(!monitor.comparing)"
             >{{ $t("pathPart.compareB") }}</Button
           >
-          <button class="link" @click="leave">{{ $t("pathPart.cancel") }}</button>
+          <Button type="link" size="small" @click="leave">{{ $t("pathPart.cancel") }}</Button>
         </div>
       </template>
     </template>

@@ -57,13 +57,17 @@ const prior = computed(() => {
 const timing = computed(() =>
   props.source.delay_panning === "off"
     ? ""
-    : `${props.source.delay_panning_ms} ms, mono ${reading.value?.mono.loss.toFixed(1) ?? "–"} dB`.replace(
-        "-",
-        "−",
-      ),
+    : t("placeDetails.delayAndLoss", {
+        ms: props.source.delay_panning_ms,
+        loss: reading.value?.mono.loss.toFixed(1) ?? "–",
+      }).replace("-", "−"),
 );
 const double = computed(() =>
-  props.source.double ? `opposite${props.source.double_ms ? `, ${props.source.double_ms} ms` : ""}` : "",
+  props.source.double
+    ? [t("placeDetails.opposite"), props.source.double_ms && `${props.source.double_ms} ms`]
+        .filter(Boolean)
+        .join(", ")
+    : "",
 );
 const sends = computed(() =>
   session.returns
@@ -82,7 +86,7 @@ const sends = computed(() =>
     <Fold :title="$t('placeDetails.speakers')" :summary="routed || 'everywhere'" :changed="!!routed" open>
       <SpeakersPart :source="source" />
     </Fold>
-    <Fold :title="$t('placeDetails.path')" summary="draw a path…">
+    <Fold :title="$t('placeDetails.path')" :summary="$t('placeDetails.drawAPath')">
       <PathPart :source="source" />
     </Fold>
   </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What happens to a source's sides before it is placed: width, swap, polarity. */
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
@@ -26,36 +27,36 @@ const edits = useEdits();
     @set="edits.setValue(source, 'width', $event / 100, player.playhead)"
   />
   <div class="switches" role="group" :aria-label="$t('priorPart.sides')">
-    <button
+    <Button
       v-if="source.channels === 2"
-      class="small-button"
+      size="small"
       :aria-pressed="source.swap_channels"
       :disabled="!session.mayEdit"
       :title="$t('priorPart.theLeftChannelPlaysRight')"
       @click="edits.place(source, { swap_channels: !source.swap_channels })"
     >
       {{ $t("priorPart.swapLR") }}
-    </button>
-    <button
+    </Button>
+    <Button
       v-if="source.channels <= 2"
-      class="small-button"
+      size="small"
       :aria-pressed="source.invert_left"
       :disabled="!session.mayEdit"
       :title="$t('priorPart.invertsThePolarity')"
       @click="edits.place(source, { invert_left: !source.invert_left })"
     >
       {{ $t("priorPart.invertSource", { source: source.channels === 2 ? " L" : "" }) }}
-    </button>
-    <button
+    </Button>
+    <Button
       v-if="source.channels === 2"
-      class="small-button"
+      size="small"
       :aria-pressed="source.invert_right"
       :disabled="!session.mayEdit"
       :title="$t('priorPart.invertsThePolarityOfThe')"
       @click="edits.place(source, { invert_right: !source.invert_right })"
     >
       {{ $t("priorPart.invertR") }}
-    </button>
+    </Button>
   </div>
   <p v-if="source.channels === 2" class="quiet">{{ $t("priorPart.n0IsMono100As") }}</p>
 </template>

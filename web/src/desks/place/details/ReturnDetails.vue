@@ -1,17 +1,17 @@
 <script setup lang="ts">
 /** A return: its effects in order with all their settings, its level, balance and width. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { t } from "@/words";
-import { computed } from "vue";
-import { useChartView } from "@/session/view";
+import { computed, defineAsyncComponent } from "vue";
 import type { Operation } from "@/collab/outbox";
 import { freshId, operation, batch, useEdits } from "@/session/edits";
 import { useLibrary, type Preset } from "@/session/library";
 import { useSession } from "@/session/session";
 import { inkOf } from "@/ui/theme";
 import Fold from "@/ui/Fold.vue";
-import PresetForm from "@/features/presets/PresetForm.vue";
 import PresetPick from "@/features/presets/PresetPick.vue";
 import { useRoom } from "@/session/room";
 import ParameterField from "@/ui/ParameterField.vue";
@@ -19,11 +19,14 @@ import Slide from "@/ui/Slide.vue";
 import EffectPart from "./EffectPart.vue";
 import NameField from "@/ui/NameField.vue";
 
+// Its field comes with the first desk that has one.
+const NameForm = defineAsyncComponent(() => import("@/ui/NameForm.vue"));
+
 const props = defineProps<{ to: Return }>();
 const session = useSession();
 const edits = useEdits();
 const library = useLibrary();
-const view = useChartView();
+const selection = useSelection();
 const room = useRoom();
 const IN_ROOM: {
   parameter: "front" | "height" | "spread" | "rotation" | "envelopment";
@@ -66,7 +69,7 @@ function move(index: number, by: number): void {
 
 function remove(): void {
   edits.make(operation("remove-return", { to: props.to.id }));
-  view.chooseReturn("");
+  selection.chooseReturn("");
 }
 
 const kept = computed(() => library.kept("return"));
@@ -190,15 +193,15 @@ function keep(name: string): Promise<void> {
       :disabled="!session.mayEdit"
       @use="use"
     />
-    <PresetForm
+    <NameForm
       :placeholder="$t('returnDetails.savePreset')"
       :label="$t('returnDetails.nameOfThePreset')"
       @keep="keep"
     />
   </Fold>
-  <button class="small-button" :disabled="!session.mayEdit" @click="remove">
+  <Button size="small" :disabled="!session.mayEdit" @click="remove">
     {{ $t("returnDetails.removeReturn") }}
-  </button>
+  </Button>
 </template>
 
 <style scoped>

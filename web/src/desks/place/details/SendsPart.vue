@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** What the source gives to each return, tapped before or after its level, and where it stands in it. */
+import { t } from "@/words";
+import { Button } from "ant-design-vue";
 import type { Send, Source } from "@/domain/model";
 import { sideClass } from "@/domain/format";
 import { useEdits } from "@/session/edits";
@@ -12,9 +14,9 @@ const room = useRoom();
 const session = useSession();
 const edits = useEdits();
 const places: { value: Send["place"]; title: string }[] = [
-  { value: "same", title: "same" },
-  { value: "opposite", title: "opposite" },
-  { value: "own", title: "own" },
+  { value: "same", title: t("sendsPart.same") },
+  { value: "opposite", title: t("sendsPart.opposite") },
+  { value: "own", title: t("sendsPart.own") },
 ];
 /** What tells a send's own place in a room besides left to right. */
 const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
@@ -57,8 +59,9 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         @set="edits.setSend(source.id, one.id, { pan: $event })"
       />
       <span v-else />
-      <button
-        class="small-button tap"
+      <Button
+        size="small"
+        class="tap"
         :aria-pressed="session.send(source.id, one.id).pre"
         :disabled="!session.mayEdit"
         :title="
@@ -69,7 +72,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         @click="edits.setSend(source.id, one.id, { pre: !session.send(source.id, one.id).pre })"
       >
         {{ session.send(source.id, one.id).pre ? $t("sendsPart.pre") : $t("sendsPart.post") }}
-      </button>
+      </Button>
       <div v-if="room.surround && session.send(source.id, one.id).place === 'own'" class="deep">
         <ParameterField
           v-for="(title, name) in IN_ROOM"

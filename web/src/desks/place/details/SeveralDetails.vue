@@ -1,7 +1,10 @@
 <script setup lang="ts">
 /** Several chosen sources: changed together by the same amount, seated, mirrored, grouped, heard alone. */
+import { useSelection } from "@/session/selection";
+import { Button } from "ant-design-vue";
+import { t } from "@/words";
+import NameForm from "@/ui/NameForm.vue";
 import { computed, ref } from "vue";
-import { useChartView } from "@/session/view";
 import { useEdits } from "@/session/edits";
 import { usePlacing } from "@/session/placing";
 import { useSession } from "@/session/session";
@@ -11,19 +14,15 @@ import SeatingDialog from "@/desks/place/seating/SeatingDialog.vue";
 
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const placing = usePlacing();
-const name = ref("");
 const seating = ref(false);
 
-const sources = computed(() => session.sources.filter((one) => view.selection.includes(one.id)));
+const sources = computed(() => session.sources.filter((one) => selection.all.includes(one.id)));
 const soloed = computed(() => sources.value.every((one) => player.solo.includes(one.id)));
 
-function makeGroup(): void {
-  placing.group(sources.value, name.value.trim() || "Group");
-  name.value = "";
-}
+const makeGroup = (name: string): void => placing.group(sources.value, name || t("severalDetails.aGroup"));
 </script>
 
 <template>
@@ -36,85 +35,88 @@ function makeGroup(): void {
   <h3 class="heading">{{ $t("severalDetails.togetherByTheSameAmount") }}</h3>
   <div class="row">
     <span>{{ $t("severalDetails.level") }}</span>
-    <button
+    <Button
       v-for="by in [-3, -0.5, 0.5, 3]"
       :key="by"
-      class="small-button number"
+      size="small"
+      class="number"
       :disabled="!session.mayEdit"
       @click="edits.shift(sources, 'level', by)"
     >
       {{ by > 0 ? `+${by}` : `−${-by}` }}
-    </button>
+    </Button>
   </div>
   <div class="row">
     <span>{{ $t("severalDetails.place") }}</span>
-    <button
-      class="small-button side-left"
+    <Button
+      size="small"
+      class="side-left"
       :disabled="!session.mayEdit"
       @click="edits.shiftPlaces(sources, -0.1)"
     >
       L10
-    </button>
-    <button
-      class="small-button side-left"
+    </Button>
+    <Button
+      size="small"
+      class="side-left"
       :disabled="!session.mayEdit"
       @click="edits.shiftPlaces(sources, -0.01)"
     >
       L1
-    </button>
-    <button
-      class="small-button side-right"
+    </Button>
+    <Button
+      size="small"
+      class="side-right"
       :disabled="!session.mayEdit"
       @click="edits.shiftPlaces(sources, 0.01)"
     >
       R1
-    </button>
-    <button
-      class="small-button side-right"
+    </Button>
+    <Button
+      size="small"
+      class="side-right"
       :disabled="!session.mayEdit"
       @click="edits.shiftPlaces(sources, 0.1)"
     >
       R10
-    </button>
+    </Button>
   </div>
   <p class="quiet">{{ $t("severalDetails.automationIsShiftedAsA") }}</p>
   <h3 class="heading">{{ $t("severalDetails.seated") }}</h3>
   <div class="buttons">
-    <button class="small-button" :disabled="!session.mayEdit" @click="seating = true">
+    <Button size="small" :disabled="!session.mayEdit" @click="seating = true">
       {{ $t("severalDetails.seat") }}
-    </button>
-    <button
-      class="small-button"
+    </Button>
+    <Button
+      size="small"
       :disabled="!session.mayEdit"
       :title="$t('severalDetails.swapLeftAndRightThe')"
       @click="edits.flip(sources)"
     >
       {{ $t("severalDetails.flipLeftAndRight") }}
-    </button>
+    </Button>
   </div>
   <h3 class="heading">{{ $t("severalDetails.group") }}</h3>
-  <form @submit.prevent="makeGroup">
-    <input
-      v-model="name"
-      :placeholder="$t('severalDetails.nameOfTheGroup')"
-      :aria-label="$t('severalDetails.nameOfTheGroup2')"
-      maxlength="120"
-      @keydown.stop
-    />
-    <button class="small-button" :disabled="!session.mayEdit">{{ $t("severalDetails.group2") }}</button>
-  </form>
+  <NameForm
+    :placeholder="$t('severalDetails.nameOfTheGroup')"
+    :label="$t('severalDetails.nameOfTheGroup2')"
+    :button="$t('severalDetails.group2')"
+    :disabled="!session.mayEdit"
+    optional
+    @keep="makeGroup"
+  />
   <h3 class="heading">{{ $t("severalDetails.onlyYou") }}</h3>
   <div class="buttons">
-    <button class="small-button" :aria-pressed="soloed" @click="player.soloThese(view.selection)">
+    <Button size="small" :aria-pressed="soloed" @click="player.soloThese(selection.all)">
       {{ $t("severalDetails.soloThese") }}
-    </button>
-    <button class="small-button" :aria-pressed="view.alone" @click="view.alone = !view.alone">
+    </Button>
+    <Button size="small" :aria-pressed="selection.alone" @click="selection.alone = !selection.alone">
       {{ $t("severalDetails.showOnlyThese") }}
-    </button>
+    </Button>
   </div>
-  <button class="small-button remove" :disabled="!session.mayEdit" @click="placing.remove(sources)">
+  <Button size="small" class="remove" :disabled="!session.mayEdit" @click="placing.remove(sources)">
     {{ $t("severalDetails.removeTheseSourceCount", { sourceCount: sources.length }) }}
-  </button>
+  </Button>
   <SeatingDialog v-model:open="seating" :sources="sources" />
 </template>
 
@@ -148,22 +150,12 @@ li span {
   margin-bottom: 5px;
   font-size: 13px;
 }
-.buttons,
-form {
+.buttons {
   display: flex;
   gap: 5px;
 }
 .buttons button {
   flex: 1;
-}
-input {
-  flex: 1;
-  min-width: 0;
-  height: 25px;
-  padding: 0 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--raised);
 }
 p {
   font-size: 12px;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** From where the source may sound, always or in one passage, and how strong each group of loudspeakers plays it. */
+import { Button } from "ant-design-vue";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -57,12 +58,24 @@ const forget = (): void =>
           {{ one.name }}{{ own[one.id] ? $t("speakersPart.own") : "" }}
         </option>
       </select>
-      <button v-if="room.passage && ofOwn" class="link" :disabled="!session.mayEdit" @click="forget">
+      <Button
+        v-if="room.passage && ofOwn"
+        type="link"
+        size="small"
+        :disabled="!session.mayEdit"
+        @click="forget"
+      >
         {{ $t("speakersPart.asElsewhere") }}
-      </button>
-      <button v-else-if="!room.passage && own['']" class="link" :disabled="!session.mayEdit" @click="forget">
+      </Button>
+      <Button
+        v-else-if="!room.passage && own['']"
+        type="link"
+        size="small"
+        :disabled="!session.mayEdit"
+        @click="forget"
+      >
         {{ $t("speakersPart.reset") }}
-      </button>
+      </Button>
     </label>
     <p v-if="!ofOwn" class="quiet note">{{ $t("speakersPart.asInTheWholePiece") }}</p>
     <div class="groups">
@@ -78,22 +91,24 @@ const forget = (): void =>
         >
           {{ group }}
         </button>
-        <button
-          class="link"
+        <Button
+          type="link"
+          size="small"
           :disabled="!session.mayEdit"
           :aria-label="$t('speakersPart.onlyGroup', { group: group })"
           @click="only(group, false)"
         >
           {{ $t("speakersPart.only") }}
-        </button>
-        <button
-          class="link"
+        </Button>
+        <Button
+          type="link"
+          size="small"
           :disabled="!session.mayEdit"
           :aria-label="$t('speakersPart.excludeGroup', { group: group })"
           @click="only(group, true)"
         >
           {{ $t("speakersPart.exclude") }}
-        </button>
+        </Button>
         <ValueField
           :value="level(group)"
           :label="$t('speakersPart.levelFromGroup', { group: group })"

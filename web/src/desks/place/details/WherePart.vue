@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Where the source is in the room: its direction in large figures, every coordinate to be typed, and what widens it. */
+import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
@@ -39,13 +40,13 @@ const rows = computed<{ parameter: Parameter; title: string }[]>(() =>
   sides.value
     ? [
         { parameter: "pan_left", title: t("wherePart.leftAcross") },
-        { parameter: "front_left", title: "front–back" },
-        { parameter: "height_left", title: "height" },
-        { parameter: "width_left", title: "width" },
+        { parameter: "front_left", title: t("wherePart.ofItsDepth") },
+        { parameter: "height_left", title: t("wherePart.ofItsHeight") },
+        { parameter: "width_left", title: t("wherePart.ofItsWidth") },
         { parameter: "pan_right", title: t("wherePart.rightAcross") },
-        { parameter: "front_right", title: "front–back" },
-        { parameter: "height_right", title: "height" },
-        { parameter: "width_right", title: "width" },
+        { parameter: "front_right", title: t("wherePart.ofItsDepth") },
+        { parameter: "height_right", title: t("wherePart.ofItsHeight") },
+        { parameter: "width_right", title: t("wherePart.ofItsWidth") },
       ]
     : [
         { parameter: "pan", title: t("wherePart.across") },
@@ -108,18 +109,18 @@ function quick(x: number, y: number): void {
     <div class="top">
       <b class="direction" :class="side" role="status">{{ direction }}</b>
       <span class="choice" role="group" :aria-label="$t('wherePart.coordinates')">
-        <button class="small-button" :aria-pressed="byRoom" @click="byRoom = true">
+        <Button size="small" :aria-pressed="byRoom" @click="byRoom = true">
           {{ $t("wherePart.room") }}
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           :aria-pressed="!byRoom"
           :disabled="sides"
           :title="sides ? $t('wherePart.eachSideHasAPosition') : ''"
           @click="byRoom = false"
         >
           {{ $t("wherePart.polar") }}
-        </button>
+        </Button>
       </span>
     </div>
     <dl v-if="byRoom || sides">
@@ -162,16 +163,16 @@ function quick(x: number, y: number): void {
       </template>
     </dl>
     <div class="quick" role="group" :aria-label="$t('wherePart.positionPresetsInTheRoom')">
-      <button
+      <Button
         v-for="one in PLACES_OF_HABIT"
         :key="one.name"
-        class="small-button"
+        size="small"
         :title="one.title"
         :disabled="locked"
         @click="quick(one.x, one.y)"
       >
         {{ one.name }}
-      </button>
+      </Button>
     </div>
     <dl>
       <template v-for="row in more" :key="row.parameter">
@@ -188,24 +189,23 @@ function quick(x: number, y: number): void {
       </template>
     </dl>
     <div class="row">
-      <label :title="$t('wherePart.aDragDoesNotChange')">
-        <input v-model="room.locked.across" type="checkbox" /> {{ $t("wherePart.lockAcross") }}
-      </label>
-      <label :title="$t('wherePart.aDragDoesNotChange')">
-        <input v-model="room.locked.along" type="checkbox" /> {{ $t("wherePart.lockDepth") }}
-      </label>
-      <label :title="$t('wherePart.playsFromTheNearestLoudspeaker')">
-        <input
-          type="checkbox"
-          :checked="session.shown(`${source.id}.snap`, source.snap)"
-          :disabled="!session.mayEdit"
-          @change="edits.place(source, { snap: !source.snap })"
-        />
-        {{ $t("wherePart.snap") }}
-      </label>
-      <button class="link" :disabled="locked" @click="plan.reset(source)">
+      <Checkbox v-model:checked="room.locked.across" :title="$t('wherePart.aDragDoesNotChange')">
+        {{ $t("wherePart.lockAcross") }}</Checkbox
+      >
+      <Checkbox v-model:checked="room.locked.along" :title="$t('wherePart.aDragDoesNotChange')">
+        {{ $t("wherePart.lockDepth") }}</Checkbox
+      >
+      <Checkbox
+        :checked="session.shown(`${source.id}.snap`, source.snap)"
+        :title="$t('wherePart.playsFromTheNearestLoudspeaker')"
+        :disabled="!session.mayEdit"
+        @change="edits.place(source, { snap: !source.snap })"
+      >
+        {{ $t("wherePart.snap") }}</Checkbox
+      >
+      <Button type="link" size="small" :disabled="locked" @click="plan.reset(source)">
         {{ $t("wherePart.resetPosition") }}
-      </button>
+      </Button>
     </div>
   </section>
 </template>

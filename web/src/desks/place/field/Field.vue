@@ -3,21 +3,21 @@
  * The field: left is left, and loud is up. Every source stands where it sounds; drag it to place and level it at once.
  * For a return it shows what is sent there: how much, and where it stands in that room.
  */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { computed, ref } from "vue";
 import { stable, stableList } from "@/ui/stable";
 import { axisFor, levelHeight } from "@/ui/drawing/axis";
 import { useDrawingOrder } from "@/session/markOrder";
-import { useChartView } from "@/session/view";
-import { levelText, panText } from "@/domain/format";
+import { levelText, endsText } from "@/domain/format";
 import { useMarkStops } from "@/desks/place/markStops";
 import FieldMark from "./FieldMark.vue";
 import { laidOut, type Label, type Named } from "@/desks/place/labels";
 import { useMarks } from "./marks";
 
 const props = defineProps<{ width: number; height: number; to?: Return }>();
-const view = useChartView();
+const selection = useSelection();
 const surface = ref<SVGSVGElement>();
 
 const TOP = 40;
@@ -60,13 +60,13 @@ type Placed = (typeof placed.value)[number];
 const named = ({ mark, xs, y }: Placed): Named => ({
   id: mark.source.id,
   text: mark.chosen
-    ? `${mark.source.name}  ${mark.ends.map((end) => panText(end.at)).join(" to ")} · ${levelText(mark.level)}`
+    ? `${mark.source.name}  ${endsText(mark.ends)} · ${levelText(mark.level)}`
     : mark.source.name,
   quiet: mark.unsent || placed.value.length > CROWDED,
   x: Math.max(...xs),
   left: Math.min(...xs),
   y,
-  first: view.selection.includes(mark.source.id) || mark.source.id === pointed.value,
+  first: selection.all.includes(mark.source.id) || mark.source.id === pointed.value,
 });
 const layOut = (names: Named[], others: Named[] = [], taken = new Map<string, Label>()): Map<string, Label> =>
   laidOut(names, props.width, TOP - 8, props.height - (props.to ? 18 : 4), others, taken);
@@ -115,7 +115,7 @@ function at(event: PointerEvent): { pan: number; level: number } {
     @focusin="onFocus"
     @keydown="onKey"
     @pointerdown.capture="hold"
-    @pointerdown.self="view.alone || view.choose(null)"
+    @pointerdown.self="selection.alone || selection.choose(null)"
   >
     <g class="grid">
       <template v-for="tick in axis.ticks" :key="tick.value">

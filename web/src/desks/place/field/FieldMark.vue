@@ -1,10 +1,10 @@
 <script setup lang="ts">
 /** One source in the field: a mark, or two ends and a band; dragged for place and level, moved with the keys. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Return } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref } from "vue";
-import { useChartView } from "@/session/view";
 import { widthTo, type End, type Values } from "@/domain/ends";
 import { levelText, OFF_DB, panText, partText } from "@/domain/format";
 import { tidy } from "@/domain/parameters";
@@ -16,6 +16,7 @@ import { usePlayer } from "@/audio/player";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import type { Label } from "@/desks/place/labels";
 import type { Mark } from "./marks";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{
   mark: Mark;
@@ -36,7 +37,7 @@ const emit = defineEmits<{
 }>();
 const session = useSession();
 const player = usePlayer();
-const view = useChartView();
+const selection = useSelection();
 const edits = useEdits();
 const hand = useHolding();
 
@@ -67,12 +68,10 @@ interface Held {
 const held = ref<Held | null>(null);
 let values: Values = {};
 
-function onDown(event: PointerEvent, side: End["side"]): void {
-  if (event.button !== 0) return;
+function grasp(event: PointerEvent, side: End["side"]): boolean {
   const among = event.ctrlKey || event.metaKey || event.shiftKey;
-  if (among || !view.selection.includes(source.value.id)) view.choose(source.value.id, among);
-  if (!session.mayEdit || holder.value || among) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
+  if (among || !selection.all.includes(source.value.id)) selection.choose(source.value.id, among);
+  if (!session.mayEdit || holder.value || among) return false;
   const from = props.at(event);
   const stands =
     props.mark.ends.find((end) => end.side === side)?.at ??
@@ -87,7 +86,24 @@ function onDown(event: PointerEvent, side: End["side"]): void {
     moved: false,
   };
   values = {};
+  return true;
 }
+
+const drag = usePointerDrag<End["side"]>({
+  start: grasp,
+  move: onMove,
+  end: onUp,
+  cancel: () => {
+    held.value = null;
+    if (props.to) {
+      const key = `send:${session.sendKey(source.value.id, props.to.id)}`;
+      for (const name of ["level", "pan"]) session.letGo(`${key}.${name}`);
+      return;
+    }
+    for (const one of chosenSources()) hand.drop(one);
+    hand.drop(source.value);
+  },
+});
 
 /** A hand that hardly leaves a line stays on it: place and level are not disturbed by a trembling hand. */
 const FREE = 6;
@@ -115,7 +131,7 @@ const BESIDE = 14;
 const APART = 14;
 const spans = computed(() => {
   if (props.to || source.value.mode !== "sides") return [];
-  const mine = player.chosen === source.value.id && session.mayEdit && !holder.value;
+  const mine = selection.chosen === source.value.id && session.mayEdit && !holder.value;
   return props.mark.ends.flatMap(({ side, at }, i) => {
     const part = props.parts[i];
     if (side === "whole" || !(part || mine)) return [];
@@ -138,30 +154,32 @@ const spans = computed(() => {
 type Width = "width_left" | "width_right";
 const pulled = ref<{ name: Width; at: number; width: number | null } | null>(null);
 
-function pull(event: PointerEvent, side: "left" | "right", at: number): void {
-  if (event.button !== 0) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  pulled.value = { name: `width_${side}`, at, width: null };
-}
+const pull = usePointerDrag<{ side: "left" | "right"; at: number }>({
+  start: (_, { side, at }) => {
+    pulled.value = { name: `width_${side}`, at, width: null };
+    return true;
+  },
+  move: (event) => {
+    const now = must(pulled.value);
+    now.width = tidy(now.name, widthTo(now.at, props.at(event).pan));
+    hand.move(source.value, { [now.name]: now.width });
+  },
+  end: () => {
+    const now = must(pulled.value);
+    pulled.value = null;
+    if (now.width !== null) hand.set(source.value, { [now.name]: now.width });
+  },
+  cancel: () => {
+    pulled.value = null;
+    hand.drop(source.value);
+  },
+});
 
-function onPull(event: PointerEvent): void {
-  const now = pulled.value;
-  if (!now) return;
-  now.width = tidy(now.name, widthTo(now.at, props.at(event).pan));
-  hand.move(source.value, { [now.name]: now.width });
-}
-
-function letGo(): void {
-  const now = pulled.value;
-  pulled.value = null;
-  if (now && now.width !== null) hand.set(source.value, { [now.name]: now.width });
-}
-
-const others = (): string[] => view.selection.filter((id) => id !== source.value.id);
+const others = (): string[] => selection.all.filter((id) => id !== source.value.id);
 
 /** All that the hand takes along; what a colleague holds stays. */
 function chosenSources() {
-  return session.sources.filter((one) => view.selection.includes(one.id) && !hand.holderOf(one));
+  return session.sources.filter((one) => selection.all.includes(one.id) && !hand.holderOf(one));
 }
 
 let together = { pan: 0, level: 0 };
@@ -224,7 +242,7 @@ function onKey(event: KeyboardEvent): void {
   const [toPan, toLevel] = [pan[event.key], level[event.key]];
   if (event.key === "Enter") {
     event.preventDefault();
-    return view.choose(source.value.id, event.ctrlKey || event.metaKey || event.shiftKey);
+    return selection.choose(source.value.id, event.ctrlKey || event.metaKey || event.shiftKey);
   }
   if ((toPan === undefined && toLevel === undefined) || !session.mayEdit || holder.value) return;
   event.preventDefault();
@@ -253,7 +271,12 @@ const watchers = useWatchers(() => source.value.id);
     class="mark"
     :class="[
       mark.kind,
-      { unsent: mark.unsent, chosen: mark.chosen, main: player.chosen === source.id, unheard: !mark.heard },
+      {
+        unsent: mark.unsent,
+        chosen: mark.chosen,
+        main: selection.chosen === source.id,
+        unheard: !mark.heard,
+      },
     ]"
     :style="{ '--source': inkOf(source.colour) }"
     :data-mark="source.id"
@@ -277,10 +300,8 @@ const watchers = useWatchers(() => source.value.id);
       :y="y - 4"
       :width="Math.abs(must(xs[1]) - must(xs[0]))"
       height="8"
-      @pointerdown.prevent="onDown($event, 'whole')"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, 'whole')"
     />
     <g v-for="span in spans" :key="span.side" class="width" :class="{ none: !span.there }">
       <path :d="`M${span.from} ${span.y - 4}v8m0-4H${span.to}m0-4v8`" />
@@ -292,10 +313,8 @@ const watchers = useWatchers(() => source.value.id);
         :y="span.y - 7"
         width="14"
         height="14"
-        @pointerdown.prevent="pull($event, span.side, span.at)"
-        @pointermove="onPull"
-        @pointerup="letGo"
-        @pointercancel="letGo"
+        v-on="pull.follow"
+        @pointerdown.prevent="pull.down($event, span)"
       >
         <title>{{ $t("fieldMark.widthOfTheSideSide", { side: span.side }) }}</title>
       </rect>
@@ -306,10 +325,8 @@ const watchers = useWatchers(() => source.value.id);
       class="end"
       :data-end="end.side"
       :transform="`translate(${xs[i]} ${y})`"
-      @pointerdown.prevent="onDown($event, end.side)"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="onUp"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, end.side)"
     >
       <circle class="grip" r="13" />
       <path v-if="end.side === 'left'" class="shape" d="M0-9V9A9 9 0 0 1 0-9Z" />
@@ -325,7 +342,7 @@ const watchers = useWatchers(() => source.value.id);
       :key="person.tab"
       :transform="`translate(${middle + i * 18} ${y - 19})`"
     >
-      <circle r="8" :fill="personColour(person.colour)" />
+      <circle r="9" :fill="personColour(person.colour)" />
       <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
     <text v-if="holder" class="holder" aria-hidden="true" :x="middle" :y="y + 24" text-anchor="middle">{{
@@ -420,7 +437,8 @@ text {
   font: 11px var(--mono);
 }
 .person {
-  font-size: 8px;
+  fill: var(--on-lamp);
+  font-size: 9px;
   font-weight: 600;
   stroke: none;
 }

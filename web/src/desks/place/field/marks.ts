@@ -1,6 +1,6 @@
 /** What stands in the field: sources where they sound, or, in a return, what they send and where it stands there. */
+import { useSelection } from "@/session/selection";
 import type { Parameter, Return, Source } from "@/domain/model";
-import { useChartView } from "@/session/view";
 import { endsOf, type End } from "@/domain/ends";
 import { OFF_DB } from "@/domain/format";
 import { useSession } from "@/session/session";
@@ -30,7 +30,7 @@ const MOVED: Parameter[] = ["pan", "pan_left", "pan_right", "span", "level"];
 export function useMarks(to: () => Return | undefined) {
   const session = useSession();
   const player = usePlayer();
-  const view = useChartView();
+  const selection = useSelection();
 
   function markOf(source: Source): Mark {
     const look = (parameter: Parameter): number => session.valueAt(source, parameter, player.playhead);
@@ -38,7 +38,7 @@ export function useMarks(to: () => Return | undefined) {
     const base = {
       source,
       heard: player.hears(source.id, session.muted(source)),
-      chosen: view.selection.includes(source.id),
+      chosen: selection.all.includes(source.id),
       own: session.ownValueAt(source, "pan", player.playhead),
       shift: session.shiftOf(source),
       unsent: false,
@@ -68,7 +68,7 @@ export function useMarks(to: () => Return | undefined) {
 
   return {
     marks: stableList(
-      () => view.shownSources.map(markOf),
+      () => selection.shownSources.map(markOf),
       (mark) => mark.source.id,
     ),
   };

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** One source in the room: a mark, or two linked ends; its spread, its height as a drop line; dragged and stepped. */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import type { Parameter, Source } from "@/domain/model";
 import { computed, toRef } from "vue";
-import { useChartView } from "@/session/view";
 import type { Label } from "@/desks/place/labels";
 import type { End, Values } from "@/domain/ends";
 import { depthText, directionText, panText } from "@/domain/format";
@@ -33,13 +33,13 @@ const props = defineProps<{
 }>();
 const session = useSession();
 const player = usePlayer();
-const chart = useChartView();
+const selection = useSelection();
 const room = useRoom();
 const hand = useHolding();
 const drag = usePlanHand();
 
-const chosen = computed(() => chart.selection.includes(props.source.id));
-const main = computed(() => player.chosen === props.source.id);
+const chosen = computed(() => selection.all.includes(props.source.id));
+const main = computed(() => selection.chosen === props.source.id);
 const holder = computed(() => hand.holderOf(props.source));
 const sides = computed<End["side"][]>(() => (props.ends.length > 1 ? ["left", "right"] : ["whole"]));
 const points = computed(() =>
@@ -111,7 +111,7 @@ function onDown(event: PointerEvent, which: End["side"]): void {
 function onKey(event: KeyboardEvent): void {
   if (event.key === "Enter") {
     event.preventDefault();
-    return chart.choose(props.source.id, event.ctrlKey || event.metaKey || event.shiftKey);
+    return selection.choose(props.source.id, event.ctrlKey || event.metaKey || event.shiftKey);
   }
   if (!drag.step(props.source, event)) return;
   event.preventDefault();
@@ -166,7 +166,7 @@ function onKey(event: KeyboardEvent): void {
       :key="person.tab"
       :transform="`translate(${middle.x + i * 18} ${middle.y - 20})`"
     >
-      <circle r="8" :fill="personColour(person.colour)" />
+      <circle r="9" :fill="personColour(person.colour)" />
       <text class="person" aria-hidden="true" text-anchor="middle" y="3">{{ initials(person.name) }}</text>
     </g>
     <text
@@ -252,7 +252,8 @@ text {
   font-weight: 600;
 }
 .person {
-  font-size: 8px;
+  fill: var(--on-lamp);
+  font-size: 9px;
   font-weight: 600;
   stroke: none;
 }

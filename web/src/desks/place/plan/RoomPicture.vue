@@ -3,10 +3,10 @@
  * The room from above or from the side: loudspeakers where they stand, sources where they sound, the chosen one's way
  * and what plays it, and where the energy of the mix comes from.
  */
+import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { useDrawingOrder } from "@/session/markOrder";
-import { useChartView } from "@/session/view";
 import { laidOut } from "@/desks/place/labels";
 import { useRoom } from "@/session/room";
 import { useSession } from "@/session/session";
@@ -22,7 +22,7 @@ import { petal, roomView } from "./view";
 const props = defineProps<{ width: number; height: number; side: boolean }>();
 const session = useSession();
 const player = usePlayer();
-const chart = useChartView();
+const selection = useSelection();
 const room = useRoom();
 const surface = ref<SVGSVGElement>();
 
@@ -30,10 +30,10 @@ const surface = ref<SVGSVGElement>();
 const TRAIL = 8;
 
 const view = computed(() => roomView(props.width, props.height, props.side));
-const chosen = computed(() => session.sourceById(player.chosen));
+const chosen = computed(() => session.sourceById(selection.chosen));
 const marks = stableList(
   () =>
-    chart.shownSources.flatMap((source) => {
+    selection.shownSources.flatMap((source) => {
       const ends = room.endsNow(source.id);
       const [spread, parts] = [room.spreadNow(source.id), room.partsNow(source.id)];
       return ends.length ? [{ source, ends, spread, parts }] : [];
@@ -50,7 +50,7 @@ const labels = stable(() =>
         x: Math.max(...xs),
         left: Math.min(...xs),
         y: view.value.y(must(ends[xs.indexOf(Math.max(...xs))])),
-        first: chart.selection.includes(source.id),
+        first: selection.all.includes(source.id),
       };
     }),
     props.width,
@@ -141,7 +141,7 @@ const corners = computed(() =>
     @focusin="onFocus"
     @keydown="onKey"
     @pointerdown.capture="hold"
-    @pointerdown.self="$event.isPrimary && chart.choose(null)"
+    @pointerdown.self="$event.isPrimary && selection.choose(null)"
   >
     <text v-if="room.late" class="waits" x="12" :y="height - 12">
       {{ $t("roomPicture.loading") }}

@@ -1,16 +1,17 @@
 <script setup lang="ts">
 /** Putting sources down on named seats: names dragged onto a picture of the field, from either side, in one step. */
+import { useAsked } from "@/api/asked";
 import { radioKey } from "@/ui/radioKeys";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 import { post } from "@/api/http";
-import { latest } from "@/api/latest";
 import { panText } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
-import PresetForm from "@/features/presets/PresetForm.vue";
+import NameForm from "@/ui/NameForm.vue";
 import { say } from "@/ui/say";
 import { inkOf } from "@/ui/theme";
 
@@ -29,7 +30,6 @@ const chosen = ref("drum-kit");
 const fromPlayers = ref(false);
 /** Which source sits where: seat → source id. */
 const sitting = ref<Record<string, string>>({});
-const dragging = ref<string | null>(null);
 const picked = ref<string | null>(null);
 
 const kept = computed(() => library.kept("seating"));
@@ -57,21 +57,30 @@ const standing = computed(() =>
 );
 const named = (id: string): Source | undefined => props.sources.find((source) => source.id === id);
 
-const turn = latest();
-async function match(): Promise<void> {
-  const isLast = turn();
-  const found = seating.value;
-  if (!found) return;
-  const names = props.sources.map((source) => source.name);
-  let by: Record<string, string>;
-  try {
-    const seats = found.name ? [] : found.seats;
-    by = await post("/api/seatings/match", { seating: found.name, seats, names });
-  } catch (error) {
-    if (isLast()) say.wrong((error as Error).message);
-    return;
-  }
-  if (!isLast()) return;
+/** What the sources were called when the dialog was opened: a colleague's renaming does not seat anybody anew. */
+const names = ref<string[]>([]);
+watch(
+  open,
+  (isOpen) => {
+    if (isOpen) names.value = props.sources.map((source) => source.name);
+  },
+  { immediate: true },
+);
+
+/** Which seat fits whom, by their names. */
+const { answer: matched, trouble } = useAsked<Record<string, string>>(
+  () => {
+    const chosenSeating = seating.value;
+    if (!open.value || !chosenSeating) return null;
+    const { name, seats } = chosenSeating;
+    return JSON.stringify({ seating: name, seats: name ? [] : seats, names: names.value });
+  },
+  { ask: (body: string) => post("/api/seatings/match", JSON.parse(body)), holds: true },
+);
+watch(trouble, (sentence) => sentence && say.wrong(sentence));
+
+/** Everybody sits where their name fits best. */
+function match(by: Record<string, string>): void {
   sitting.value = Object.fromEntries(
     Object.entries(by).flatMap(([name, seat]) => {
       const source = props.sources.find((one) => one.name === name);
@@ -80,13 +89,48 @@ async function match(): Promise<void> {
   );
 }
 
-watch([open, chosen], () => open.value && void match(), { immediate: true });
+watch([open, matched], () => open.value && matched.value && match(matched.value), { immediate: true });
 
 function sit(seat: string, source: string | null): void {
   if (!source) return;
   const others = Object.entries(sitting.value).filter(([at, id]) => id !== source && at !== seat);
   sitting.value = { ...Object.fromEntries(others), [seat]: source };
-  dragging.value = picked.value = null;
+  picked.value = null;
+}
+
+/** A name is dragged onto a seat, from below or from another seat; a press without a way chooses it. */
+const seatUnder = (event: PointerEvent): string | undefined =>
+  document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>("[data-seat]")?.dataset.seat;
+const over = ref<string | undefined>();
+let dragged = false;
+const drag = usePointerDrag<string>({
+  start: (_, source) => !!source,
+  move: (event) => {
+    dragged = true;
+    over.value = seatUnder(event);
+  },
+  end: (event, source) => {
+    const seat = dragged ? seatUnder(event) : undefined;
+    over.value = undefined;
+    if (seat) sit(seat, source);
+  },
+  cancel: () => (over.value = undefined),
+});
+const dragging = computed(() => (over.value === undefined ? null : (drag.held.value?.subject ?? null)));
+
+function down(event: PointerEvent, source = ""): void {
+  dragged = false;
+  drag.down(event, source);
+}
+
+function press(seat: string): void {
+  if (dragged) return;
+  if (picked.value) sit(seat, picked.value);
+  else stand(seat);
+}
+
+function pick(source: string): void {
+  if (!dragged) picked.value = picked.value === source ? null : source;
 }
 
 function stand(seat: string): void {
@@ -138,26 +182,24 @@ async function keep(name: string): Promise<void> {
         </option>
       </select>
       <div class="sides" role="radiogroup" :aria-label="$t('seatingDialog.seenFrom')" @keydown="radioKey">
-        <button
-          class="small-button"
+        <Button
+          size="small"
           role="radio"
           :tabindex="fromPlayers ? -1 : 0"
           :aria-checked="!fromPlayers"
-          :aria-pressed="!fromPlayers"
           @click="fromPlayers = false"
         >
           {{ $t("seatingDialog.fromTheListener") }}
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           role="radio"
           :tabindex="fromPlayers ? 0 : -1"
           :aria-checked="fromPlayers"
-          :aria-pressed="fromPlayers"
           @click="fromPlayers = true"
         >
           {{ $t("seatingDialog.fromThePlayers") }}
-        </button>
+        </Button>
       </div>
     </div>
     <p class="quiet">{{ $t("seatingDialog.dragANameOntoA") }}</p>
@@ -167,24 +209,24 @@ async function keep(name: string): Promise<void> {
         v-for="seat in seats"
         :key="seat.name"
         class="seat"
-        :class="{ taken: sitting[seat.name], over: dragging }"
+        :data-seat="seat.name"
+        :class="{ taken: sitting[seat.name], over: over === seat.name }"
         :style="{ left: `calc(${((seat.at + 1) / 2) * 100}% * 0.86 + 7%)`, top: `${8 + seat.row * 58}px` }"
         :aria-label="
           $t('seatingDialog.seatNamePanTextSitting', {
             name: seat.name,
             panText: panText(seat.at),
-            sitting: sitting[seat.name]
-              ? `: ${named(must(sitting[seat.name]))?.name}`
-              : $t('seatingDialog.empty'),
+            sitting: named(sitting[seat.name] ?? '')?.name ?? $t('seatingDialog.empty2'),
           })
         "
-        @dragover.prevent
-        @drop.prevent="sit(seat.name, dragging)"
-        @click="picked ? sit(seat.name, picked) : stand(seat.name)"
+        v-on="drag.follow"
+        @pointerdown="down($event, sitting[seat.name])"
+        @click="press(seat.name)"
       >
         <small
           >{{ seat.name }} <span class="number">{{ panText(seat.at) }}</span></small
         >
+        {{ " " }}
         <b
           v-if="sitting[seat.name]"
           :style="{ borderColor: inkOf(named(must(sitting[seat.name]))?.colour ?? 0) }"
@@ -193,32 +235,32 @@ async function keep(name: string): Promise<void> {
         <i v-else>{{ $t("seatingDialog.empty2") }}</i>
       </button>
     </div>
-    <div class="names" :aria-label="$t('seatingDialog.notSeated')">
+    <div class="names" role="group" :aria-label="$t('seatingDialog.notSeated')">
       <span v-if="!standing.length" class="quiet">{{ $t("seatingDialog.allAreSeated") }}</span>
       <button
         v-for="source in standing"
         :key="source.id"
         class="name"
-        draggable="true"
+        :class="{ dragged: dragging === source.id }"
         :aria-pressed="picked === source.id"
         :style="{ borderColor: inkOf(source.colour) }"
-        @dragstart="dragging = source.id"
-        @dragend="dragging = null"
-        @click="picked = picked === source.id ? null : source.id"
+        v-on="drag.follow"
+        @pointerdown="down($event, source.id)"
+        @click="pick(source.id)"
       >
         {{ source.name }}
       </button>
     </div>
     <div class="bottom">
-      <PresetForm
+      <NameForm
         class="keep"
         :placeholder="$t('seatingDialog.savePositionsAsASeating')"
         :label="$t('seatingDialog.nameForASeatingOf')"
         @keep="keep"
       />
-      <button v-if="own?.mine" class="small-button" @click="library.forget(own)">
+      <Button v-if="own?.mine" size="small" @click="library.forget(own)">
         {{ $t("seatingDialog.deleteName", { name: own.name }) }}
-      </button>
+      </Button>
       <Button type="primary" :disabled="!Object.keys(sitting).length" @click="apply">
         {{
           $t("seatingDialog.seatSources", { count: Object.keys(sitting).length }, Object.keys(sitting).length)
@@ -287,6 +329,17 @@ select {
 .seat.taken {
   border-style: solid;
   border-color: var(--ink);
+}
+.seat.over {
+  border-color: var(--lamp);
+  background: var(--lamp-wash);
+}
+.seat.taken,
+.name {
+  touch-action: none;
+}
+.name.dragged {
+  opacity: 0.5;
 }
 .seat small {
   color: var(--quiet);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How long a cycle is: as a note, in beats or in Hz, halved, doubled, dotted, in triplets. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -17,23 +18,24 @@ const on = computed(() => !!pulses.stored?.on);
 const choices = [
   { title: "÷ 2", hint: t("cyclePart.halfTheLength"), factor: 1 / 2 },
   { title: "× 2", hint: t("cyclePart.twiceTheLength"), factor: 2 },
-  { title: "dotted", hint: t("cyclePart.oneAndAHalfTimes"), factor: 3 / 2 },
-  { title: "triplet", hint: t("cyclePart.twoThirdsOfTheLength"), factor: 2 / 3 },
+  { title: t("cyclePart.dotted"), hint: t("cyclePart.oneAndAHalfTimes"), factor: 3 / 2 },
+  { title: t("cyclePart.triplet"), hint: t("cyclePart.twoThirdsOfTheLength"), factor: 2 / 3 },
 ];
 </script>
 
 <template>
   <div class="line">
     <h3 class="heading">{{ $t("cyclePart.cycle") }}</h3>
-    <button
-      class="small-button lit"
+    <Button
+      size="small"
+      class="lit"
       :aria-pressed="on"
       :disabled="locked"
       :title="$t('cyclePart.thePulseForEverybody')"
       @click="pulses.set({ on: !on })"
     >
       {{ on ? $t("cyclePart.on") : $t("cyclePart.off") }}
-    </button>
+    </Button>
   </div>
   <p v-if="pulses.frozen" class="quiet" role="status">{{ $t("cyclePart.frozenUnfreezeItToChange") }}</p>
   <div class="cycle">
@@ -42,29 +44,29 @@ const choices = [
       {{ pulses.reading?.note ? pulses.reading?.in_beats : "" }}<br />{{ pulses.reading?.in_hertz }}
     </span>
     <span class="units" role="group" :aria-label="$t('cyclePart.unitOfTheCycle')">
-      <button
+      <Button
         v-for="unit in ['beats', 'hertz']"
         :key="unit"
-        class="small-button"
+        size="small"
         :aria-pressed="pulse.unit === unit"
         :disabled="locked"
         @click="pulses.set({ unit })"
       >
         {{ unit === "beats" ? $t("cyclePart.beats") : $t("cyclePart.hz") }}
-      </button>
+      </Button>
     </span>
   </div>
   <div class="row four">
-    <button
+    <Button
       v-for="one in choices"
       :key="one.title"
-      class="small-button"
+      size="small"
       :title="one.hint"
       :disabled="locked"
       @click="pulses.stretch(one.factor)"
     >
       {{ one.title }}
-    </button>
+    </Button>
   </div>
   <NumberField
     v-if="pulse.unit === 'beats'"

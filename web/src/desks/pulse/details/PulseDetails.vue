@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Everything of a pulse: its cycle, wave and sides, how deep and smooth, what it moves, and how it is kept. */
+import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
@@ -12,7 +13,7 @@ import { useTreatment } from "@/audio/bypass";
 import { useRoom } from "@/session/room";
 import { useSession } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
-import PresetForm from "@/features/presets/PresetForm.vue";
+import NameForm from "@/ui/NameForm.vue";
 import Slide from "@/ui/Slide.vue";
 import CyclePart from "./CyclePart.vue";
 import FeelingList from "./FeelingList.vue";
@@ -76,9 +77,9 @@ const forms = computed(() =>
   </label>
   <div v-if="!pulses.stored" class="fresh">
     <p class="quiet">{{ $t("pulseDetails.noPulseYetStartWith") }}</p>
-    <button class="small-button wide strong" :disabled="locked" @click="pulses.begin()">
+    <Button type="primary" size="small" :disabled="locked" @click="pulses.begin()">
       {{ $t("pulseDetails.addPulse") }}
-    </button>
+    </Button>
   </div>
   <template v-if="pulses.pulse && rhythm">
     <template v-if="pulses.stored">
@@ -159,46 +160,46 @@ const forms = computed(() =>
       </p>
       <div class="line">
         <span>{{ $t("pulseDetails.flip") }}</span>
-        <button
-          class="small-button lit"
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="pulse.flip"
           :disabled="locked"
           :title="$t('pulseDetails.flipTheWaveformF')"
           @click="pulses.set({ flip: !pulse.flip })"
         >
           {{ pulse.flip ? $t("pulseDetails.flipOn") : $t("pulseDetails.flipOff") }}
-        </button>
+        </Button>
       </div>
       <div class="line">
         <span>{{ $t("pulseDetails.moves") }}</span>
         <span role="group" :aria-label="$t('pulseDetails.whatThePulseMoves')">
-          <button
+          <Button
             v-for="(sentence, name) in forms"
             :key="name"
-            class="small-button form"
+            size="small"
+            class="form"
             :aria-pressed="pulse.form === name"
             :title="sentence"
             :disabled="locked"
             @click="pulses.set({ form: name })"
           >
             {{ name }}
-          </button>
+          </Button>
         </span>
       </div>
-      <label v-if="pulse.form === 'level'" class="line">
-        <span>{{ $t("pulseDetails.constantPower") }}</span>
-        <input
-          type="checkbox"
-          :checked="pulse.constant_power"
-          :disabled="locked"
-          @change="pulses.set({ constant_power: !pulse.constant_power })"
-        />
-      </label>
+      <Checkbox
+        v-if="pulse.form === 'level'"
+        :checked="pulse.constant_power"
+        :disabled="locked"
+        @change="pulses.set({ constant_power: !pulse.constant_power })"
+        ><span>{{ $t("pulseDetails.constantPower") }}</span></Checkbox
+      >
     </template>
 
     <Fold v-if="pulses.stored" :title="$t('pulseDetails.presets')">
       <FeelingList :disabled="locked" @use="use" />
-      <PresetForm
+      <NameForm
         :placeholder="$t('pulseDetails.savePreset')"
         :label="$t('pulseDetails.nameOfThePreset')"
         @keep="library.keep('pulse', $event, valuesToSave())"
@@ -206,32 +207,32 @@ const forms = computed(() =>
     </Fold>
     <FeelingList v-else :disabled="locked" @use="use" />
     <div v-if="pulses.stored" class="row two">
-      <button
+      <Button
         v-if="pulses.isWritten"
-        class="small-button wide"
+        size="small"
         :disabled="locked"
         :title="$t('pulseDetails.deletesThePointsRestoresThe')"
         @click="pulses.make('as-pulse')"
       >
         {{ $t("pulseDetails.convertBackToPulse") }}
-      </button>
-      <button
+      </Button>
+      <Button
         v-else
-        class="small-button wide"
+        size="small"
         :disabled="locked || !on || !pulses.isSource"
         :title="$t('pulseDetails.asPointsOfItsAutomation')"
         @click="pulses.make('as-points')"
       >
         {{ $t("pulseDetails.convertToPoints") }}
-      </button>
-      <button class="small-button wide" :disabled="locked" @click="pulses.remove()">
+      </Button>
+      <Button size="small" :disabled="locked" @click="pulses.remove()">
         {{ $t("pulseDetails.removePulse") }}
-      </button>
+      </Button>
     </div>
   </template>
-  <button v-if="session.mayEdit" class="small-button wide deal" @click="$emit('deal')">
+  <Button v-if="session.mayEdit" size="small" class="deal" @click="$emit('deal')">
     {{ $t("pulseDetails.dealNotes") }}
-  </button>
+  </Button>
   <BypassPart :source="source" />
 </template>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The groove reading in words: what falls silent, what gets through, what would fit better, and hearing all of it. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
@@ -78,17 +79,18 @@ function hearWithout(): void {
       <p v-else class="quiet">{{ $t("readingPart.noAccentsToWeighIt") }}</p>
     </div>
     <div class="acts">
-      <button
+      <Button
         v-if="offer && pulses.mayEdit"
-        class="small-button wide strong"
+        type="primary"
+        size="small"
         :title="$t('readingPart.compareItOnlyForYou')"
         @click="pulses.tryOut(offer.values, offer.text)"
       >
         {{ $t("readingPart.tryOffer", { offer: offer.text }) }}
-      </button>
-      <button v-if="offer && pulses.mayEdit" class="small-button wide" @click="pulses.set(offer.values)">
+      </Button>
+      <Button v-if="offer && pulses.mayEdit" size="small" @click="pulses.set(offer.values)">
         {{ $t("readingPart.apply") }}
-      </button>
+      </Button>
       <label class="weigh quiet">
         {{ $t("readingPart.accentsFrom") }}
         <select v-model="pulses.accents" :aria-label="$t('readingPart.accentsFrom2')">
@@ -98,22 +100,24 @@ function hearWithout(): void {
       </label>
       <span class="personal">
         <EarMark />
-        <button
-          class="small-button wide lit"
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="player.click"
           :title="$t('readingPart.metronomeKOnlyForYou')"
           @click="player.click = !player.click"
         >
           {{ $t("readingPart.metronome") }}
-        </button>
-        <button
-          class="small-button wide lit"
+        </Button>
+        <Button
+          size="small"
+          class="lit"
           :aria-pressed="without.on"
           :title="$t('readingPart.bypassItsPulseAtEqual')"
           @click="hearWithout"
         >
           {{ $t("readingPart.bypassHoldW") }}
-        </button>
+        </Button>
       </span>
     </div>
     <p v-if="reading?.now && !pulses.stale" class="quiet small">

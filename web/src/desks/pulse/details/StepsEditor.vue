@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Drawing a wave step by step: drag over the steps, or the arrow keys on one. The middle is 0. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { clamp } from "@/domain/format";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ steps: number[]; limits: [number, number]; disabled?: boolean }>();
 const emit = defineEmits<{ hold: [steps: number[]]; set: [steps: number[]] }>();
@@ -25,16 +27,23 @@ function drawAt(event: PointerEvent): void {
   held.value = held.value.map((one, i) => (i === index ? Math.round(value * 20) / 20 : one));
   emit("hold", held.value);
 }
-function onDown(event: PointerEvent): void {
-  if (props.disabled) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  held.value = [...props.steps];
-  drawAt(event);
-}
-function onUp(): void {
-  if (held.value) emit("set", held.value);
-  held.value = null;
-}
+const drag = usePointerDrag({
+  start: (event) => {
+    if (props.disabled) return false;
+    held.value = [...props.steps];
+    drawAt(event);
+    return true;
+  },
+  move: drawAt,
+  end: () => {
+    if (held.value) emit("set", held.value);
+    held.value = null;
+  },
+  cancel: () => {
+    held.value = null;
+    emit("hold", props.steps);
+  },
+});
 function onKey(event: KeyboardEvent, index: number): void {
   const by = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key];
   const to = { Home: -1, End: 1, "0": 0 }[event.key];
@@ -58,10 +67,8 @@ function resize(by: number): void {
       :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
       role="group"
       :aria-label="$t('stepsEditor.drawnSteps')"
-      @pointerdown.prevent="onDown"
-      @pointermove="drawAt"
-      @pointerup="onUp"
-      @pointercancel="held = null"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, undefined)"
     >
       <path class="middle" :d="`M0 ${HEIGHT / 2}H${WIDTH}`" />
       <g
@@ -88,22 +95,17 @@ function resize(by: number): void {
     </svg>
     <div class="count">
       <span class="quiet">{{ $t("stepsEditor.stepCountSteps", { stepCount: steps.length }) }}</span>
-      <button
-        class="small-button"
+      <Button
+        size="small"
         :disabled="disabled"
         :aria-label="$t('stepsEditor.removeAStep')"
         @click="resize(-1)"
       >
         −
-      </button>
-      <button
-        class="small-button"
-        :disabled="disabled"
-        :aria-label="$t('stepsEditor.addAStep')"
-        @click="resize(1)"
-      >
+      </Button>
+      <Button size="small" :disabled="disabled" :aria-label="$t('stepsEditor.addAStep')" @click="resize(1)">
         +
-      </button>
+      </Button>
     </div>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What happens within a cycle: one of the waves, steps drawn by hand, or chance by a seed. */
+import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
@@ -59,21 +60,15 @@ const PICTURES: Record<string, string> = {
       :disabled="locked"
       @set="pulses.set({ seed: $event })"
     />
-    <button
-      class="small-button"
+    <Button
+      size="small"
       :disabled="locked"
       @click="pulses.set({ seed: (pulse.seed + 1) % limit('seed').high })"
     >
       {{ $t("wavePart.newSeed") }}
-    </button>
-    <label
-      ><input
-        type="checkbox"
-        :checked="pulse.glide"
-        :disabled="locked"
-        @change="pulses.set({ glide: !pulse.glide })"
-      />
-      {{ $t("wavePart.glide") }}</label
+    </Button>
+    <Checkbox :checked="pulse.glide" :disabled="locked" @change="pulses.set({ glide: !pulse.glide })">
+      {{ $t("wavePart.glide") }}</Checkbox
     >
   </div>
 </template>

@@ -1,4 +1,5 @@
 /** The geometry of a bar's figure: gains to either side of a centre line, beats down the page. */
+import { t } from "@/words";
 import { must } from "@/domain/must";
 import type { Reading } from "@/session/pulses";
 
@@ -55,6 +56,8 @@ export function marksOf(reading: Reading, beat: number): SideMark[] {
   const has = (beats: number[] | undefined): boolean => !!beats?.some((one) => Math.abs(one - beat) < 1e-6);
   return (["left", "right"] as const).flatMap((side) => {
     const state = has(reading.silent[side]) ? "silent" : has(reading.full[side]) ? "full" : null;
-    return state ? [{ side, state, text: `${side === "left" ? "L" : "R"} ${state}` }] : [];
+    return state
+      ? [{ side, state, text: t(`pulseFigure.${state}`, { side: side === "left" ? "L" : "R" }) }]
+      : [];
   });
 }

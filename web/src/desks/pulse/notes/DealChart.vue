@@ -18,6 +18,7 @@ import { inkOf } from "@/ui/theme";
 import DealPlaces from "./DealPlaces.vue";
 import { paintDeal } from "./paintDeal";
 import { palette } from "@/ui/palette";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();
@@ -91,25 +92,26 @@ const timeOf = (event: MouseEvent): number =>
   view.top + (event.clientY - must(surface.value).getBoundingClientRect().top) / view.scale;
 
 let downAt = 0;
-function onDown(event: PointerEvent): void {
-  const index = nearestEvent(deals.dealt, timeOf(event), NEAR / view.scale);
-  chosen.value = index;
-  downAt = event.clientY;
-  if (index !== null && byHand.value) {
-    must(surface.value).setPointerCapture(event.pointerId);
-    dragged.value = { index, at: must(deals.dealt[index]).t };
-  }
-}
-function onMove(event: PointerEvent): void {
-  if (dragged.value && Math.abs(event.clientY - downAt) > 2)
-    dragged.value = { ...dragged.value, at: Math.max(timeOf(event), 0) };
-}
-function onUp(event: PointerEvent): void {
-  const was = dragged.value;
-  dragged.value = null;
-  if (was && was.at !== must(deals.dealt[was.index]).t) deals.moveOnset(was.index, was.at);
-  else if (!was && chosen.value === null) player.seek(timeOf(event));
-}
+const drag = usePointerDrag({
+  start: (event) => {
+    const index = nearestEvent(deals.dealt, timeOf(event), NEAR / view.scale);
+    chosen.value = index;
+    downAt = event.clientY;
+    if (index !== null && byHand.value) dragged.value = { index, at: must(deals.dealt[index]).t };
+    return must(surface.value);
+  },
+  move: (event) => {
+    if (dragged.value && Math.abs(event.clientY - downAt) > 2)
+      dragged.value = { ...dragged.value, at: Math.max(timeOf(event), 0) };
+  },
+  end: (event) => {
+    const was = dragged.value;
+    dragged.value = null;
+    if (was && was.at !== must(deals.dealt[was.index]).t) deals.moveOnset(was.index, was.at);
+    else if (!was && chosen.value === null) player.seek(timeOf(event));
+  },
+  cancel: () => (dragged.value = null),
+});
 function onKey(event: KeyboardEvent): void {
   const at = chosen.value;
   const act: Record<string, () => void> = {
@@ -184,10 +186,8 @@ const hint = computed(() =>
       role="application"
       :aria-label="$t('dealChart.eventsOfNameUpAnd', { name: deals.source?.name, hint: hint })"
       :style="{ height: `${paper}px` }"
-      @pointerdown="onDown"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="dragged = null"
+      v-on="drag.follow"
+      @pointerdown="drag.down($event, undefined)"
       @dblclick="byHand && chosen === null && deals.addOnset(timeOf($event))"
       @keydown="onKey"
     >

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How a part is dealt: what its events are, in which order, and what makes each place different. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { t } from "@/words";
@@ -29,8 +30,9 @@ const what = computed(() => {
   if (!found) return "";
   const number = found.items.length;
   return found.kind === "notes"
-    ? `${number} notes${found.name ? t("dealDetails.ofName", { name: found.name }) : ""}`
-    : t("dealDetails.numberOnsetsOfTheStem", { number: number });
+    ? t("dealDetails.countNotes", { count: number }, number) +
+        (found.name ? t("dealDetails.ofName", { name: found.name }) : "")
+    : t("dealDetails.countOnsets", { count: number }, number);
 });
 
 function onFile(): void {
@@ -45,7 +47,7 @@ async function begin(): Promise<void> {
 
 <template>
   <SourceHead :source="source" />
-  <button class="link back" @click="$emit('back')">{{ $t("dealDetails.pulse") }}</button>
+  <Button type="link" size="small" class="back" @click="$emit('back')">{{ $t("dealDetails.pulse") }}</Button>
   <section class="events" :aria-label="$t('dealDetails.notes')">
     <h3 class="heading">{{ $t("dealDetails.notes") }}</h3>
     <p v-if="what">
@@ -53,12 +55,12 @@ async function begin(): Promise<void> {
     </p>
     <p v-else class="quiet">{{ $t("dealDetails.dealThePartSNotes") }}</p>
     <div class="row two">
-      <button class="small-button wide" :disabled="locked" @click="deals.findOnsets(threshold, count)">
+      <Button size="small" :disabled="locked" @click="deals.findOnsets(threshold, count)">
         {{ deals.events?.kind === "onsets" ? $t("dealDetails.findAgain") : $t("dealDetails.findOnsets") }}
-      </button>
-      <button class="small-button wide" :disabled="locked" @click="picker?.click()">
+      </Button>
+      <Button size="small" :disabled="locked" @click="picker?.click()">
         {{ $t("dealDetails.mIDIFile") }}
-      </button>
+      </Button>
     </div>
     <input
       ref="picker"
@@ -91,40 +93,41 @@ async function begin(): Promise<void> {
         :step="1"
         @set="count = $event"
       />
-      <button v-if="deals.events" class="small-button wide strong" :disabled="locked" @click="begin">
+      <Button v-if="deals.events" type="primary" size="small" :disabled="locked" @click="begin">
         {{ $t("dealDetails.dealNotes") }}
-      </button>
+      </Button>
     </div>
   </section>
 
   <template v-if="deals.deal && rhythm">
     <div class="line">
       <h3 class="heading">{{ $t("dealDetails.order") }}</h3>
-      <button
-        class="small-button lit"
+      <Button
+        size="small"
+        class="lit"
         :aria-pressed="deals.deal.on"
         :disabled="locked"
         :title="$t('dealDetails.theDealForEverybody')"
         @click="deals.set({ on: !deals.deal.on })"
       >
         {{ deals.deal.on ? $t("dealDetails.on") : $t("dealDetails.off") }}
-      </button>
+      </Button>
     </div>
     <p v-if="source.frozen_asset" class="quiet" role="status">
       {{ $t("dealDetails.frozenUnfreezeItToChange") }}
     </p>
     <div class="orders" role="group" :aria-label="$t('dealDetails.order')">
-      <button
+      <Button
         v-for="order in rhythm.orders"
         :key="order.name"
-        class="small-button"
+        size="small"
         :aria-pressed="deals.deal.order === order.name"
         :title="order.sentence"
         :disabled="locked"
         @click="deals.set({ order: order.name })"
       >
         {{ order.title }}
-      </button>
+      </Button>
     </div>
     <div v-if="deals.deal.order === 'shuffled'" class="line">
       <span>{{ $t("dealDetails.seed") }}</span>
@@ -138,22 +141,22 @@ async function begin(): Promise<void> {
         :disabled="locked"
         @set="deals.set({ seed: $event })"
       />
-      <button
-        class="small-button"
+      <Button
+        size="small"
         :disabled="locked"
         @click="deals.set({ seed: ((deals.deal.seed ?? 1) + 1) % 999999 })"
       >
         {{ $t("dealDetails.newSeed") }}
-      </button>
+      </Button>
     </div>
 
     <div class="line">
       <h3 class="heading">{{ $t("dealDetails.sound") }}</h3>
       <span role="group" :aria-label="$t('dealDetails.sound')">
-        <button
+        <Button
           v-for="(sentence, name) in rhythm.sounds"
           :key="name"
-          class="small-button"
+          size="small"
           :aria-pressed="deals.deal.sound === name"
           :title="
             name === 'voice' && deals.events?.kind !== 'notes'
@@ -164,7 +167,7 @@ async function begin(): Promise<void> {
           @click="deals.set({ sound: name })"
         >
           {{ name === "stem" ? $t("dealDetails.stem") : $t("dealDetails.builtInVoice") }}
-        </button>
+        </Button>
       </span>
     </div>
     <label v-if="deals.deal.sound === 'voice'" class="line">
@@ -195,38 +198,38 @@ async function begin(): Promise<void> {
         {{ $t("dealDetails.placeCountPlaces", { placeCount: deals.deal.places?.length }) }}
       </h3>
       <span>
-        <button
-          class="small-button"
+        <Button
+          size="small"
           :disabled="locked || must(deals.deal.places).length >= 16"
           :aria-label="$t('dealDetails.addAPlace')"
           @click="deals.act('add')"
         >
           +
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           :disabled="locked"
           :title="$t('dealDetails.spaceThePlacesEvenlyOver')"
           @click="deals.act('spread')"
         >
           {{ $t("dealDetails.spaceEvenly") }}
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           :disabled="locked"
           :title="$t('dealDetails.swapLeftAndRight')"
           @click="deals.act('mirror')"
         >
           {{ $t("dealDetails.mirror") }}
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           :disabled="locked"
           :title="$t('dealDetails.reverseTheOrder')"
           @click="deals.act('reverse')"
         >
           {{ $t("dealDetails.reverse") }}
-        </button>
+        </Button>
       </span>
     </div>
     <ol class="places" :aria-label="$t('dealDetails.places2')">

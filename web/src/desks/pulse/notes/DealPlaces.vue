@@ -7,6 +7,7 @@ import { eventAt } from "@/domain/events";
 import { clamp, panText } from "@/domain/format";
 import { useDeals } from "@/session/deals";
 import { usePlayer } from "@/audio/player";
+import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const props = defineProps<{ axis: Axis; colour: string }>();
 const deals = useDeals();
@@ -25,24 +26,25 @@ const places = computed(() =>
   }),
 );
 
-function onDown(event: PointerEvent, id: string, pan: number): void {
-  deals.place = id;
-  if (!deals.mayEdit) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  held.value = { id, pan };
-}
-function onMove(event: PointerEvent): void {
-  if (!held.value) return;
-  const strip = must((event.currentTarget as Element).parentElement).getBoundingClientRect();
-  const pan = clamp(Math.round(props.axis.value(event.clientX - strip.left) * 100) / 100, -1, 1);
-  held.value = { ...held.value, pan };
-}
-function onUp(): void {
-  const was = held.value;
-  held.value = null;
-  if (was && deals.deal?.places?.find((one) => one.id === was.id)?.pan !== was.pan)
-    deals.setPlace(was.id, { pan: was.pan });
-}
+const drag = usePointerDrag<{ id: string; pan: number }>({
+  start: (_, place) => {
+    deals.place = place.id;
+    if (!deals.mayEdit) return false;
+    held.value = { id: place.id, pan: place.pan };
+    return true;
+  },
+  move: (event, { id }) => {
+    const strip = must((event.currentTarget as Element).parentElement).getBoundingClientRect();
+    const pan = clamp(Math.round(props.axis.value(event.clientX - strip.left) * 100) / 100, -1, 1);
+    held.value = { id, pan };
+  },
+  end: (_, place) => {
+    const pan = held.value?.pan ?? place.pan;
+    held.value = null;
+    if (pan !== place.pan) deals.setPlace(place.id, { pan });
+  },
+  cancel: () => (held.value = null),
+});
 function onKey(event: KeyboardEvent, id: string, pan: number): void {
   const by = { ArrowLeft: -0.01, ArrowRight: 0.01 }[event.key];
   if (by === undefined && event.key !== "0") return;
@@ -72,10 +74,8 @@ function onKey(event: KeyboardEvent, id: string, pan: number): void {
         $t('dealPlaces.placeNumberPanTextDragOr', { number: place.number, panText: panText(place.pan) })
       "
       :data-place="place.id"
-      @pointerdown.prevent="onDown($event, place.id, place.pan)"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointercancel="held = null"
+      v-on="drag.follow"
+      @pointerdown.prevent="drag.down($event, place)"
       @keydown="onKey($event, place.id, place.pan)"
       @focus="deals.place = place.id"
     >

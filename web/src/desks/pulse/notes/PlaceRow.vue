@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One place of a deal: where it is, how strong and how bright, alone for oneself, and what it makes of its notes. */
+import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed } from "vue";
 import { useDeals, type DealPlace } from "@/session/deals";
@@ -45,15 +46,16 @@ const OPEN_HZ = 20_000;
         :disabled="locked"
         @set="set({ level: $event })"
       />
-      <button
-        class="small-button lit"
+      <Button
+        size="small"
+        class="lit"
         :aria-pressed="soloed"
         :aria-label="$t('placeRow.soloPlaceNumberOnlyFor', { number: number })"
         :title="$t('placeRow.soloOnlyForYou')"
         @click="deals.solo(place.id)"
       >
         S
-      </button>
+      </Button>
     </div>
     <div v-if="open" class="more">
       <Slide
@@ -136,17 +138,17 @@ const OPEN_HZ = 20_000;
         </div>
       </template>
       <div class="acts">
-        <button class="small-button" :disabled="locked" @click="deals.act('duplicate', place.id)">
+        <Button size="small" :disabled="locked" @click="deals.act('duplicate', place.id)">
           {{ $t("placeRow.duplicate") }}
-        </button>
-        <button
-          class="small-button"
+        </Button>
+        <Button
+          size="small"
           :disabled="locked || few"
           :title="few ? 'A part is dealt to two places at least' : ''"
           @click="deals.act('remove', place.id)"
         >
           {{ $t("placeRow.delete") }}
-        </button>
+        </Button>
       </div>
     </div>
   </li>

@@ -1,0 +1,4 @@
+/** After each test: nothing that it has asked is known to the next. */
+
+// Only now: what is imported here would be there before a test could replace it.
+afterEach(async () => (await import("@/api/asked")).questions.clear());
