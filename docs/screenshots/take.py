@@ -117,7 +117,7 @@ def take_pulse_desk(rowan: Engineer) -> None:
     choose(rowan, "glass-mallets")
     with page.expect_response(lambda answer: "/waveform" in answer.url):
         page.get_by_role("button", name="Deal", exact=True).click()
-        page.locator(".teach .strong").click()
+        page.locator(".teach .ant-btn-primary").click()
     page.get_by_role("button", name="there and back").click()
     page.get_by_role("button", name="Built-in voice").click()
     page.get_by_role("button", name="Place 2", exact=True).click()
