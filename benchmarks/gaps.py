@@ -21,7 +21,7 @@ COUNTED = """
   window.AudioWorkletNode = class extends Plain {
     constructor(...given) {
       super(...given);
-      this.port.addEventListener("message", ({ data }) => (window.silentFrames = data.silent));
+      this.port.addEventListener("message", ({ data }) => (window.silentFrames = data.silent ?? window.silentFrames));
     }
   };
 """

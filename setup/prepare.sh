@@ -105,8 +105,8 @@ prepare_browser() {
   local browser="${NEEDLE_CHROMIUM:-/usr/bin/chromium}"
   if may_install; then
     step "browsers and sound, for the tests that drive the interface"
-    if [ -x "$browser" ]; then install_missing firefox-esr webkit2gtk-driver xvfb pulseaudio
-    else install_missing chromium firefox-esr webkit2gtk-driver xvfb pulseaudio; fi
+    if [ -x "$browser" ]; then install_missing firefox-esr webkit2gtk-driver xvfb pulseaudio pulseaudio-utils
+    else install_missing chromium firefox-esr webkit2gtk-driver xvfb pulseaudio pulseaudio-utils; fi
   fi
   [ -x "$browser" ] || fail "The browser tests need Chromium, and it cannot be installed from here. Install Debian's \
 package chromium (apt-get install chromium), or name another with NEEDLE_CHROMIUM, then try again."

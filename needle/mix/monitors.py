@@ -1,4 +1,4 @@
-"""Ways of listening that change nothing in the mix: folded down, one side, one loudspeaker, on headphones.
+"""Ways of listening that change nothing in the mix: folded, one side, one loudspeaker, all of them, on headphones.
 
 What two ears hear of any layout is a matrix, or responses to be convolved with. Folds are those of ITU-R BS.775-4
 Annex 4: the centre and what stands beside, behind and above go to their sides at -3 dB, the LFE nowhere.
@@ -57,6 +57,8 @@ HEADPHONES = Monitor(
     "headphones", "Headphones", "Every loudspeaker where it stands, as a head of its own shape hears it."
 )
 
+LOUDSPEAKERS = Monitor("loudspeakers", "Loudspeakers", "Every channel of the layout through an output of its own.")
+
 DOWNMIXES = ("stereo", "mono")
 """Ways of listening that keep the whole mix: its level in them is compared with that of a stereo session."""
 
@@ -87,9 +89,15 @@ SPEAKER, HEAD = "speaker:", "head:"
 
 def checked_monitor(name: str) -> str:
     """``name`` if it is a way of listening; NeedleError lists them otherwise. Single speakers are not looked up."""
-    if name in MONITORS or name == HEADPHONES.name or name.startswith((SPEAKER, HEAD)):
+    whole = (HEADPHONES.name, LOUDSPEAKERS.name)
+    if name in MONITORS or name in whole or name.startswith((SPEAKER, HEAD)):
         return name
-    raise NeedleError("monitor.unknown", name=name, choices=[*MONITORS, HEADPHONES.name])
+    raise NeedleError("monitor.unknown", name=name, choices=[*MONITORS, *whole])
+
+
+def heard_channels(layout: Layout, name: str) -> int:
+    """How many channels somebody hears who listens to a layout that way: those of the layout, or two ears."""
+    return len(layout.channels) if name == LOUDSPEAKERS.name else 2
 
 
 def ear_matrix(layout: Layout, name: str) -> NDArray[np.float64] | None:
@@ -148,7 +156,9 @@ PAST = MOST_TAPS
 
 
 def to_ears(layout: Layout, name: str, rate: int, audio: Audio, past: int, heads: Responses | None = None) -> Audio:
-    """A mix's channels (channels, past + frames) as two ears hear them: float32 (2, frames)."""
+    """A mix's channels (channels, past + frames) as they are heard: float32 (``heard_channels``, frames)."""
+    if name == LOUDSPEAKERS.name:
+        return audio[:, past:]
     matrix = ear_matrix(layout, name)
     if matrix is not None:
         return matrix.astype(np.float32) @ audio[:, past:]
@@ -160,7 +170,12 @@ def to_ears(layout: Layout, name: str, rate: int, audio: Audio, past: int, heads
 
 
 def broadband(layout: Layout, name: str, rate: int, heads: Responses | None = None) -> NDArray[np.float64]:
-    """How strong every channel is at either ear all in all, (2, channels): what a hand is heard by meanwhile."""
+    """How strong every channel is at either ear all in all, (2, channels): what a hand is heard by meanwhile.
+
+    Of loudspeakers it is what a fold gives.
+    """
+    if name == LOUDSPEAKERS.name:
+        name = MONITORS["stereo"].name
     matrix = ear_matrix(layout, name)
     if matrix is not None:
         return matrix

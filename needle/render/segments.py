@@ -29,10 +29,20 @@ _BATCH = 64
 
 @dataclass(frozen=True)
 class Segment:
-    """Half a second: ``audio`` float32 (2, rate / 2), as the ears have it, and its meter frames."""
+    """Half a second as it is heard, float32 (channels, frames), with what comes before and after; its meter frames.
 
-    audio: NDArray[np.float32]
+    ``around`` has ``lead`` frames before the half second and ``tail`` after it.
+    """
+
+    around: NDArray[np.float32]
+    lead: int
+    tail: int
     frames: Frames
+
+    @property
+    def audio(self) -> NDArray[np.float32]:
+        """The half second itself."""
+        return self.around[:, self.lead : self.around.shape[1] - self.tail]
 
 
 def segment_frames(rate: int) -> int:
@@ -45,11 +55,21 @@ def segment_count(mix: Mix) -> int:
     return -(-mix.frames // segment_frames(mix.rate))
 
 
+def tail_frames(rate: int) -> int:
+    """Samples after a segment (10 ms) through which it gives way to one of another revision."""
+    return rate // 100
+
+
+def lead_frames(rate: int) -> int:
+    """Samples before a segment (80 ms) in which a lossy code comes to be what it is in the midst of a sound."""
+    return rate * 8 // 100
+
+
 def segment_key(mix: Mix, index: int, listening: Listening = EVERYTHING) -> str:
-    """A hash of exactly what a segment, its meter frames included, depends on."""
+    """A hash of exactly what a segment, its tail and its meter frames included, depends on."""
     length = segment_frames(mix.rate)
     start = index * length
-    return dependency_key(mix, start - warm_up_frames(mix.rate), start + length, listening)
+    return dependency_key(mix, start - warm_up_frames(mix.rate), start + length + tail_frames(mix.rate), listening)
 
 
 def render_segments(
@@ -59,9 +79,13 @@ def render_segments(
     listening: Listening = EVERYTHING,
     heads: Responses | None = None,
     *,
+    lead: int = 0,
+    tail: int = 0,
     cache: RenderCache | None = None,
 ) -> Iterator[Segment]:
     """The segments from index ``first`` up to ``last`` (not included), rendered in runs.
+
+    Each has ``lead`` frames before it, ``lead_frames`` at the most, and ``tail`` after it.
 
     Meters measure what the way of listening makes of stereo; a room's measure its channels. ``heads`` gives measured
     heads for headphones, ``cache`` keeps what comes of returns and layers.
@@ -70,15 +94,15 @@ def render_segments(
     plan = compile_mix(mix, listening, cache=cache)
     for low in range(first, last, _BATCH):
         high = min(low + _BATCH, last)
-        audio = run(plan, low * length - past, high * length, cache=cache)[MIX]
-        frames = measure_frames(audio, mix.rate, past, mix.room)
-        ears = audio[:, past:]
+        audio = run(plan, low * length - past, high * length + tail, cache=cache)[MIX]
+        frames = measure_frames(audio[:, : audio.shape[1] - tail], mix.rate, past, mix.room)
+        heard = audio[:, past - lead :]
         if mix.room.surround or listening.monitor not in MONITORS:
-            ears = to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
+            heard = to_ears(mix.room, listening.monitor, mix.rate, audio, past - lead, heads)
         for i in range(high - low):
-            at = i * length
-            part = np.ascontiguousarray(ears[:, at : at + length])
+            at, size = i * length, lead + length + tail
+            part = np.ascontiguousarray(heard[:, at : at + size])
             if listening.click:
-                start = (low + i) * length
-                part = part + click(mix.tempo, mix.rate, start, start + length)
-            yield Segment(part, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))
+                start = (low + i) * length - lead
+                part = part + click(mix.tempo, mix.rate, start, start + size)
+            yield Segment(part, lead, tail, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))

@@ -19,8 +19,9 @@ class PreferencesSchema(Schema):
 
     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
-    another than it comes with, by the one that it comes with; empty where it is switched off. ``tour``: whether the
-    first look round is still to come.
+    another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
+    which sound comes over the line, or as the line carries it. ``tour``: whether the first look round is still to
+    come.
     """
 
     paper: Literal["day", "night", "system"] = "day"
@@ -28,6 +29,7 @@ class PreferencesSchema(Schema):
     places: Literal["letters", "signed"] = "letters"
     times: Literal["bars", "clock"] = "bars"
     keys: Literal["all", "named"] = "all"
+    sound: Literal["auto", "float", "flac", "opus-256", "opus-160", "opus-96"] = "auto"
     shortcuts: Annotated[dict[Key, OwnKey], Field(max_length=40)] = {}
     tour: Literal["new", "done"] = "new"
 

@@ -3,6 +3,7 @@
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
+import numpy as np
 from django.db.models import Q
 from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
@@ -27,7 +28,7 @@ from needle.layouts import LAYOUTS, SPEAKER_GROUPS, Layout, fold
 from needle.metering.bands import CENTRES
 from needle.metering.targets import TARGETS
 from needle.mix.model import SEND_PLACES
-from needle.mix.monitors import DOWNMIXES, HEADPHONES, MONITORS, fold_gain_db
+from needle.mix.monitors import DOWNMIXES, HEADPHONES, LOUDSPEAKERS, MONITORS, fold_gain_db
 from needle.render.placement_analysis import TREATMENTS
 from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS
 from needle.session.seatings import SEATINGS, matched, seating_of
@@ -123,7 +124,10 @@ class MonitorOut(Schema):
 
 
 class SpeakerOut(Schema):
-    """A channel of a layout: where it stands in the room, and how it is folded to left and right."""
+    """A channel of a layout: where it stands in the room, and how it is folded to left and right.
+
+    ``output``: which output of a device with as many (from 0) usually plays it, as WAV files order their channels.
+    """
 
     name: str
     label: str
@@ -134,6 +138,7 @@ class SpeakerOut(Schema):
     place: tuple[float, float, float]
     fold: tuple[float, float]
     mirrored: int
+    output: int
 
 
 class LayoutOut(Schema):
@@ -158,6 +163,7 @@ def _layout(layout: Layout) -> LayoutOut:
             place=places.get(index, (0.0, 0.0, 0.0)),
             fold=tuple(folded[:, index].tolist()),
             mirrored=int(layout.mirrored[index]),
+            output=int(np.flatnonzero(layout.file_order == index)[0]),
             **{name: getattr(channel, name) for name in ("name", "label", "group", "lfe", "azimuth", "elevation")},
         )
         for index, channel in enumerate(layout.channels)
@@ -289,7 +295,7 @@ def library_content() -> dict[str, Any]:
         "gain_limit": GAIN_LIMIT_DB,
         "source_colours": SOURCE_COLOURS,
         "targets": [vars(target) for target in TARGETS.values()],
-        "monitors": [vars(monitor) for monitor in (*MONITORS.values(), HEADPHONES)],
+        "monitors": [vars(monitor) for monitor in (*MONITORS.values(), HEADPHONES, LOUDSPEAKERS)],
         "bands": [round(float(centre), 1) for centre in CENTRES],
         "giving": {"level": MOST_LEVEL_DB, "place": MOST_PLACE, "most": MOST_GIVERS},
         "rhythm": _rhythm(),

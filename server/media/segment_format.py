@@ -1,74 +1,132 @@
-"""A segment as it goes over the wire: what is monitoring, what the meters show, and what a hand holds."""
+"""A segment as it goes over the wire: what is heard, what the meters show, and what a hand holds."""
 
-import json
-import struct
-from dataclasses import replace
+import hashlib
+from dataclasses import dataclass, replace
+from uuid import UUID
 
 import numpy as np
 
 from needle.metering.frames import COLUMNS
 from needle.metering.room import room_columns
+from needle.mix.listening import Listening
+from needle.mix.model import Mix
 from needle.render.engine import render_before_placement
 from needle.render.preview_tables import hand_reading
-from needle.render.segments import segment_count, segment_frames
+from needle.render.segments import lead_frames, segment_count, segment_frames, tail_frames
 from server.common.errors import ApiError
-from server.media import segments
+from server.media import segments, wire
 from server.media.heads import measured_heads
 from server.media.mixes import source_of
 from server.media.monitoring import MonitorParams
+from server.media.shared_cache import shared_cache
 from server.mixsessions.models import MixSession
 
 
-def segment_bytes(
-    user_id: int,
-    session: MixSession,
-    index: int,
-    revision: int,
-    monitoring: MonitorParams,
-    hand: str,
-    free: bool,
-    past: str,
-) -> bytes:
-    """A segment with its readings, in the form that ``server.media.segments_api.get_segment`` describes."""
-    mix = monitoring.mix(session, revision)
-    if index >= segment_count(mix):
+@dataclass(frozen=True)
+class Asked:
+    """What somebody asks for of a segment, and what they have of it already.
+
+    ``hand`` is held, and is ``free`` if the level is held too. ``past``: keys of the segments before as they sounded.
+    ``has``: the key of the sound that is there, ``knows``: the tag of all of it.
+    """
+
+    index: int
+    revision: int
+    hand: str = ""
+    free: bool = False
+    past: str = ""
+    form: wire.Form = "float"
+    has: str = ""
+    knows: str = ""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """``body`` is None where what is known is the same still."""
+
+    tag: str
+    body: bytes | None
+
+
+def segment_answer(user_id: int, session: MixSession, monitoring: MonitorParams, asked: Asked) -> Answer:
+    """A segment in the form that ``server.media.segments_api.get_segment`` describes."""
+    mix = monitoring.mix(session, asked.revision)
+    if asked.index >= segment_count(mix):
         raise ApiError("media.no_such_segment", 404)
     listening = monitoring.listening()
+    if asked.hand:
+        source_of(mix, asked.hand)
+        listening = replace(listening, without_direct=listening.without_direct | {asked.hand})
+    past = asked.past.split(",")
+    key = segments.key_of(mix, asked.index, listening)
+    tag = _tag(session.id, key, segments.past_keys(mix, asked.index, listening, past), asked)
+    if tag == asked.knows:
+        return Answer(tag, None)
+    return Answer(tag, _body(user_id, mix, monitoring.listening(), listening, asked, past))
+
+
+def _tag(session: UUID, key: str, past: list[str], asked: Asked) -> str:
+    """What an answer is known by: its sound, what its meters go on from, and what is held."""
+    held = f"{session} {asked.revision} {asked.hand} {asked.free}" if asked.hand else ""
+    return hashlib.blake2b(f"{key} {past} {held}".encode(), digest_size=16).hexdigest()
+
+
+def _body(user_id: int, mix: Mix, whole: Listening, listening: Listening, asked: Asked, past: list[str]) -> bytes:
     heads = measured_heads(user_id)
-    before = np.zeros((0, 0), np.float32)
-    reading = None
-    if hand:
-        source = source_of(mix, hand)
-        length = segment_frames(mix.rate)
-        if listening.hears(source):
-            start, stop = index * length, (index + 1) * length
-            before = render_before_placement(mix, hand, start, stop, with_level=not free, for_hand=True)
-        reading = hand_reading(mix, source, index * length / mix.rate, listening, heads)
-        listening = replace(listening, without_direct=frozenset({hand}))
-    result = segments.segment(mix, index, listening, heads, past.split(","))
-    audio, meters = result.audio, result.readings
-    rows = np.array([[spectra.left, spectra.right, spectra.mono] for spectra in result.spectra])
+    result = segments.segment(mix, asked.index, listening, heads, past)
+    held, reading = np.zeros((0, result.around.shape[1]), np.float32), None
+    if asked.hand:
+        held, reading = _held(user_id, mix, whole, asked)
+    gain, blocks = 1.0, []
+    if asked.hand or asked.has != result.key:
+        whose = f"{result.key}.{asked.form}" if not asked.hand else ""
+        gain, blocks = _blocks(whose, asked.form, np.concatenate([result.around, held]), mix.rate)
+    detail = wire.detail_of(asked.form)
+    every = len(result.spectra) // detail.spectra
+    spectra = result.spectra[every - 1 :: every]
+    points = result.points[:, :: detail.points_every]
     head = {
-        "revision": revision,
+        "revision": asked.revision,
         "key": result.key,
-        "index": index,
+        "index": asked.index,
         "rate": mix.rate,
-        "frames": audio.shape[1],
-        "channels": audio.shape[0],
-        "meters": meters.shape[0],
+        "form": asked.form,
+        "frames": segment_frames(mix.rate),
+        "lead": wire.lead_of(asked.form, mix.rate),
+        "tail": tail_frames(mix.rate),
+        "channels": result.around.shape[0] if blocks else 0,
+        "gain": gain,
+        "meters": result.readings.shape[0],
         "columns": [*COLUMNS, *(room_columns(mix.room) if mix.room.surround else ())],
-        "pairs": result.points.shape[1],
-        "spectra": rows.shape[0],
-        "bands": rows.shape[2],
-        "notches": [spectra.notches for spectra in result.spectra],
-        "hand": before.shape[0],
+        "pairs": points.shape[1],
+        "spectra": len(spectra),
+        "bands": len(spectra[0].left),
+        "notches": [one.notches for one in spectra],
+        "hand": held.shape[0],
         "reading": reading,
     }
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    parts = [_floats(part) for part in (audio, meters, result.points, rows, before)]
-    return b"".join([struct.pack("<I", len(text)), text, *parts])
+    rows = np.array([side for one in spectra for side in (one.left, one.right, one.mono)])
+    beside = [wire.pack_rows(result.readings), wire.pack_rows(rows), wire.pack_points(points)]
+    return wire.packed(head, beside, blocks)
 
 
-def _floats(values: np.ndarray) -> bytes:
-    return np.ascontiguousarray(values, dtype="<f4").tobytes()
+def _held(user_id: int, mix: Mix, listening: Listening, asked: Asked) -> tuple[wire.Audio, dict]:
+    """A held source before its place, as long as what is around the segment, and what its place makes of it."""
+    source, length = source_of(mix, asked.hand), segment_frames(mix.rate)
+    start, stop = asked.index * length - lead_frames(mix.rate), (asked.index + 1) * length + tail_frames(mix.rate)
+    reading = hand_reading(mix, source, asked.index * length / mix.rate, listening, measured_heads(user_id))
+    if not listening.hears(source):
+        return np.zeros((0, stop - start), np.float32), reading
+    return render_before_placement(mix, source.id, start, stop, not asked.free, for_hand=True), reading
+
+
+def _blocks(key: str, form: wire.Form, around: wire.Audio, rate: int) -> tuple[float, list[bytes]]:
+    """Audio in a form; what took work is kept under a key for whoever asks for it next."""
+    if form == "float" or not key:
+        return wire.pack_audio(form, around, rate)
+    stored = shared_cache().get(key)
+    if stored is None:
+        gain, blocks = wire.pack_audio(form, around, rate)
+        stored = [np.array([gain]), *(np.frombuffer(block, np.uint8) for block in blocks)]
+        shared_cache().put(key, stored)
+    return float(stored[0][0]), [part.tobytes() for part in stored[1:]]

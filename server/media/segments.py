@@ -24,14 +24,16 @@ from needle.metering.picture import Spectra, phase_points
 from needle.metering.room import room_readings
 from needle.mix.listening import EVERYTHING, Listening
 from needle.mix.model import Mix
-from needle.mix.monitors import Responses
+from needle.mix.monitors import Responses, to_ears
 from needle.render.cache import RenderCache
 from needle.render.segments import (
     METER_FRAMES,
     PAST_SEGMENTS,
+    lead_frames,
     render_segments,
     segment_count,
     segment_key,
+    tail_frames,
 )
 from server.common.pool import in_parallel, part_count
 from server.media.shared_cache import shared_cache
@@ -52,14 +54,15 @@ _keys: LRUCache[tuple[int, Listening], tuple[Mix, dict[int, str]]] = LRUCache(8)
 
 @dataclass(frozen=True)
 class Sounding:
-    """A segment to be heard: ``audio`` (2, frames), its meter ``readings`` (meter frames, columns).
+    """A segment to be heard: its meter ``readings`` (meter frames, columns), and its sound.
 
+    ``around`` (channels, ``lead_frames`` + frames + ``tail_frames``) is what is heard, a little more at both ends.
     ``points`` (meter frames, pairs, 2) of the phase picture; ``spectra``, one a tenth of a second, each over the
     400 ms that it ends. ``key`` is of its meter frames: with it a later segment is measured on from this one.
     """
 
     key: str
-    audio: NDArray[np.float32]
+    around: NDArray[np.float32]
     readings: NDArray[np.float32]
     points: NDArray[np.float32]
     spectra: list[Spectra]
@@ -74,31 +77,51 @@ def segment(
     whose windows reach back show those, so that a change in the midst costs one segment and not its whole past.
     """
     first = max(index - PAST_SEGMENTS, 0)
-    keys = [_key(mix, i, listening) for i in range(first, index + 1)]
-    sounded = [*[""] * len(keys), *past, ""][-len(keys) :]
+    keys = [key_of(mix, i, listening) for i in range(first, index + 1)]
+    sounded = _sounded(keys, past)
     frames = [_sounded_frames(mix, old) or _kept_frames(key) for old, key in zip(sounded, keys, strict=True)]
     stored = shared_cache().get(_audio_key(keys[-1]))
-    audio = stored[0] if stored else None
+    around = stored[0] if stored else None
     missing = [place for place, result in enumerate(frames) if result is None]
-    if audio is None or missing:
+    if around is None or missing:
         # One run from the earliest that is missing costs less than each by itself.
         low = first + min(missing, default=index - first)
-        run = render_segments(mix, low, index + 1, listening, heads, cache=RENDERED)
+        lead, tail = lead_frames(mix.rate), tail_frames(mix.rate)
+        run = render_segments(mix, low, index + 1, listening, heads, lead=lead, tail=tail, cache=RENDERED)
         for place, part in enumerate(run, start=low - first):
             _keep_frames(keys[place], part.frames)
-            shared_cache().put(_audio_key(keys[place]), [part.audio])
+            shared_cache().put(_audio_key(keys[place]), [part.around])
             frames[place] = part.frames
-            audio = part.audio
+            around = part.around
     reach = Frames.joined(frames)
     hops = METER_FRAMES // FRAMES_PER_HOP
     ends = range(reach.bands.shape[2] - hops + 1, reach.bands.shape[2] + 1)
     return Sounding(
         key=keys[-1],
-        audio=audio,
+        around=around,
         readings=_meter_readings(mix, reach),
-        points=phase_points(audio, hop_frames(mix.rate)),
+        points=phase_points(_two_of(mix, listening, around), hop_frames(mix.rate)),
         spectra=[Spectra.of(reach.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
     )
+
+
+def _two_of(mix: Mix, listening: Listening, around: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What the phase picture shows of what is heard: both sides, or the fold of a room's channels."""
+    audio = around[:, lead_frames(mix.rate) : around.shape[1] - tail_frames(mix.rate)]
+    if audio.shape[0] == 2:
+        return audio
+    return to_ears(mix.room, "stereo", mix.rate, audio, 0)
+
+
+def past_keys(mix: Mix, index: int, listening: Listening, past: Sequence[str]) -> list[str]:
+    """Keys of the segments before one: as they sounded where that is told, else as they are now."""
+    keys = [key_of(mix, i, listening) for i in range(max(index - PAST_SEGMENTS, 0), index)]
+    return [old or key for old, key in zip(_sounded([*keys, ""], past), keys, strict=False)]
+
+
+def _sounded(keys: Sequence[str], past: Sequence[str]) -> list[str]:
+    """What is told of how segments sounded, for each of ``keys``, of which the last is of the segment itself."""
+    return [*[""] * len(keys), *past, ""][-len(keys) :]
 
 
 def _meter_readings(mix: Mix, past: Frames) -> NDArray[np.float32]:
@@ -109,7 +132,7 @@ def _meter_readings(mix: Mix, past: Frames) -> NDArray[np.float32]:
     return np.concatenate([result, room_readings(mix.room, past, METER_FRAMES)], axis=1)
 
 
-def _key(mix: Mix, index: int, listening: Listening) -> str:
+def key_of(mix: Mix, index: int, listening: Listening) -> str:
     """``segment_key``, worked out once for a mix (this very one) while it is among the last asked for."""
     with _lock:
         # The mix is kept beside its keys, so that no other one can come to have its identity.
@@ -153,7 +176,7 @@ def known_frames(mix: Mix, listening: Listening = EVERYTHING) -> Steps[Frames]:
 
     Several runs are measured side by side; whoever gives up leaves those that have not begun.
     """
-    keys = [_key(mix, index, listening) for index in range(segment_count(mix))]
+    keys = [key_of(mix, index, listening) for index in range(segment_count(mix))]
     known = {index: frames for index, key in enumerate(keys) if (frames := _kept_frames(key)) is not None}
     runs = list(_runs([index for index in range(len(keys)) if index not in known]))
     shared_mix = SharedMix(mix)
@@ -174,7 +197,7 @@ def measure_between(
     """Measure some segments in a row, and keep their meter frames; those for which there was no room (or all)."""
     mix, left = shared_mix.mix, {}
     for index, result in enumerate(render_segments(mix, first, last, listening, cache=RENDERED), start=first):
-        is_shared = _keep_frames(_key(mix, index, listening), result.frames)
+        is_shared = _keep_frames(key_of(mix, index, listening), result.frames)
         if tell or not is_shared:
             left[index] = result.frames
     return left

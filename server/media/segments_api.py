@@ -14,7 +14,8 @@ from pydantic import Field
 
 from server.common.pool import Job, Urgency, pool
 from server.media.monitoring import MonitorParams
-from server.media.segment_format import segment_bytes
+from server.media.segment_format import Asked, segment_answer
+from server.media.wire import Form
 from server.mixsessions.access import membership
 from server.mixsessions.models import Membership
 
@@ -56,7 +57,10 @@ def forget_listeners(sender: object, **_: object) -> None:
         _listeners.clear()
 
 
-@router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes}, auth=listener)
+_KEY = "[0-9a-f]{32}"
+
+
+@router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes, 304: None}, auth=listener)
 async def get_segment(
     request: HttpRequest,
     session_id: UUID,
@@ -65,29 +69,45 @@ async def get_segment(
     monitoring: Query[MonitorParams],
     hand: str = "",
     free: bool = False,
-    past: Annotated[str, Field(max_length=200, pattern=r"^([0-9a-f]{32})?(,([0-9a-f]{32})?){0,5}$")] = "",
+    past: Annotated[str, Field(max_length=200, pattern=rf"^({_KEY})?(,({_KEY})?){{0,5}}$")] = "",
+    form: Form = "float",
+    has: Annotated[str, Field(pattern=rf"^({_KEY})?$")] = "",
     ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
 ) -> HttpResponse:
-    """Half a second of the mix at a revision.
+    """Half a second of the mix at a revision, as it is heard in one way of listening.
 
     ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
     commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
+    ``ETag`` is of the sound and its readings: who sends it as ``If-None-Match`` is answered 304 where an edit left
+    both alone. Who ``has`` the sound by its key gets the readings alone. ``ahead``: it sounds in so many seconds.
 
-    The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
-    by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
-    of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
-    without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
-    level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
+    The body: a 32-bit length (little-endian), that many bytes of the side (deflated, RFC 1950), then the blocks of
+    sound. The side: a 32-bit length, that many bytes of JSON, the head; then in 16 bits, counted in 1/256, row by row
+    as what each row differs by from the one before (-32768 stands for nothing): the meter readings frame by frame,
+    and the spectra of left, right and mono in dB; then in 8 bits, counted in 1/127, the phase picture's points
+    (across, up) frame by frame. Blocks are as ``form`` says: ``float``: one for each channel, 32-bit floats;
+    ``flac``: files of up to eight channels with 24 bits; ``opus-…``: files of two channels, at so many kbit/s. All
+    are to be multiplied by ``gain``, begin ``lead`` frames before the half second and end ``tail`` frames after it.
+
+    With ``hand`` the last channels are that source before its placement; the others are without its direct sound,
+    and the head's ``reading`` says what its place makes of it. A hand that holds the level too is ``free``: the
+    source comes without its level and trim.
     """
     member = request.auth
     session, person = member.session, member.user_id
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
-    arguments = (person, session, index, revision, monitoring, hand, free, past)
+    knows = request.headers.get("If-None-Match", "").removeprefix("W/").strip('"')
+    asked = Asked(index, revision, hand, free, past, form, has, knows)
     # Whoever goes on listening is answered by the process that has what rooms need of the past.
-    job = Job(segment_bytes, arguments, person, urgency, near=(session_id, person))
+    job = Job(segment_answer, (person, session, monitoring, asked), person, urgency, near=(session_id, person))
     # Measured heads are one's own; what else is heard is the same for all who hear it.
     whose = person if monitoring.is_personal() else None
-    body = await pool().ask(job, (whose, session_id, index, revision, monitoring.model_dump_json(), hand, free, past))
-    response = HttpResponse(body, content_type="application/octet-stream")
+    answer = await pool().ask(job, (whose, session_id, monitoring.model_dump_json(), asked))
+    unchanged = answer.body is None
+    response = HttpResponse(
+        answer.body or b"", status=304 if unchanged else 200, content_type="application/octet-stream"
+    )
     response["Cache-Control"] = "private, no-store"
+    # Weak: the same sound may come in several forms.
+    response["ETag"] = f'W/"{answer.tag}"'
     return response

@@ -34,6 +34,7 @@ from server.editing.paths import router as paths
 from server.editing.pulses import router as pulses
 from server.media.freezing_api import router as freezing
 from server.media.heads import router as heads
+from server.media.loudspeakers_api import router as loudspeakers
 from server.media.segments_api import router as segments
 from server.media.uploads_api import router as uploads
 from server.mixsessions.api import router as mixsessions
@@ -61,6 +62,7 @@ api.add_router("/sessions", pulses)
 api.add_router("", library)
 api.add_router("/sessions", uploads)
 api.add_router("/sessions", segments)
+api.add_router("/sessions", loudspeakers)
 api.add_router("/sessions", freezing)
 api.add_router("/heads", heads)
 api.add_router("/sessions", placement)

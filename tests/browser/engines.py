@@ -66,19 +66,53 @@ def _running(command: list[str], environment: dict[str, str]) -> Iterator[subpro
             process.wait()
 
 
+SINK = "loudspeakers"
+
+
 @contextmanager
-def sound_device() -> Iterator[dict[str, str]]:
+def sound_device(channels: int = 2) -> Iterator[dict[str, str]]:
     """The variables by which a browser finds a sound device without hardware, while it is there."""
     folder = new_folder("sound")
     environment = {**os.environ, "HOME": str(folder), "XDG_RUNTIME_DIR": str(folder), "XDG_CONFIG_HOME": str(folder)}
     folder.chmod(0o700)
+    # Some browsers go by what the server does by default, whatever the device is.
+    default = f"default-sample-rate = 48000\ndefault-sample-channels = {channels}\n"
+    default += f"default-sample-format = float32le\ndefault-channel-map = {channel_map(channels)}\n"
+    (folder / "daemon.conf").write_text(default, "utf-8")
+    environment["PULSE_CONFIG"] = str(folder / "daemon.conf")
     command = ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--disable-shm=yes"]
     command += [
         f"--load=module-native-protocol-unix auth-anonymous=1 auth-cookie-enabled=0 socket={folder}/sound",
-        "--load=module-null-sink",
+        f"--load=module-null-sink sink_name={SINK} format=float32le rate=48000 channels={channels} "
+        f"channel_map={channel_map(channels)}",
     ]
     with _running(command, environment):
         yield {**environment, "PULSE_SERVER": f"unix:{folder}/sound"}
+
+
+_PLACES = [
+    *("front-left", "front-right", "front-center", "lfe", "rear-left", "rear-right", "side-left", "side-right"),
+    *("top-front-left", "top-front-right", "top-rear-left", "top-rear-right"),
+]
+
+
+def channel_map(channels: int) -> str:
+    """What PulseAudio calls a device's channels, in the order of WAV files and of browsers."""
+    return ",".join(_PLACES[:channels])
+
+
+@contextmanager
+def recording(environment: dict[str, str], path: Path, channels: int) -> Iterator[None]:
+    """What the sound device plays while it lasts, as 32-bit floats in a file, frame by frame."""
+    command = ["parec", f"--device={SINK}.monitor", "--format=float32le", "--rate=48000", "--raw"]
+    command += [f"--channels={channels}", f"--channel-map={channel_map(channels)}", "--latency-msec=50"]
+    with path.open("wb") as file:
+        process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL, stdout=file)
+        try:
+            yield
+        finally:
+            process.terminate()
+            process.wait()
 
 
 class Firefox:

@@ -1,7 +1,7 @@
 """The demo as browser tests need it: made once a run, whichever process needs it first, and shared by all.
 
-Its people are signed in already and have seen the tour; its session is copied for every test. ``python -m
-tests.browser.prepared FOLDER`` begins it early, while other checks are at work.
+Its people are signed in already, have seen the tour and hear sound as it is; its session is copied for every test.
+``python -m tests.browser.prepared FOLDER`` begins it early, while other checks are at work.
 """
 
 import fcntl
@@ -31,7 +31,7 @@ from server.media.assets import asset_onsets
 from server.mixsessions.models import MixSession
 known = {}
 for user in get_user_model().objects.all():
-    Preferences.objects.create(user=user, values={"tour": "done"})
+    Preferences.objects.create(user=user, values={"tour": "done", "sound": "float"})
     client = Client(SERVER_NAME="localhost")
     client.force_login(user)
     client.get("/")

@@ -187,6 +187,14 @@ class Engineer:
         answer = self.context.request.post(address, data=body, headers={"X-CSRFToken": token})
         assert answer.ok, answer.text()
 
+    def put_preferences(self, **values: Any) -> None:
+        """Like something else, as the page keeps it."""
+        address = f"{self.case.server.address}/api/preferences"
+        token = next(c["value"] for c in self.context.cookies() if c["name"] == "csrftoken")
+        known = self.context.request.get(address).json()
+        answer = self.context.request.put(address, data={**known, **values}, headers={"X-CSRFToken": token})
+        assert answer.ok, answer.text()
+
     def dry(self) -> None:
         """Mute every return, so that only direct sound is measured."""
         for key in self.document()["returns"]:

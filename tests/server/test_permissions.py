@@ -101,7 +101,13 @@ class Matrix(SessionCase):
             ),
         }
         self.filling = {name: str(thing.pk) for name, thing in made.items()}
-        self.filling |= {"session_id": str(self.session.id), "index": "0", "source": "low", "form": "page"}
+        self.filling |= {
+            "session_id": str(self.session.id),
+            "index": "0",
+            "source": "low",
+            "form": "page",
+            "channel": "M+030",
+        }
         self.filling |= {"then": str(revision - 1), "user_id": str(self.users["lisa"].pk)}
 
     def addresses(self) -> list[tuple[str, str]]:

@@ -105,4 +105,4 @@ class OverTheWire(SessionCase):
         }  # fmt: skip
         with mock.patch.object(segments_api, "pool", return_value=Slow()):
             async_to_sync(SoundHandler(mock.AsyncMock()))(scope, receive, send)
-        self.assertEqual(dropped, ["segment_bytes"])
+        self.assertEqual(dropped, ["segment_answer"])

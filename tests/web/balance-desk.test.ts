@@ -2,6 +2,7 @@
 /** The Balance desk worked at: what leans and why, ways of listening, pairs, counterweights and reports. */
 import type { Schemas } from "@/api/http";
 import { useMonitor } from "@/audio/monitor";
+import { usePeakHold } from "@/audio/peakHold";
 import { usePlayer } from "@/audio/player";
 import { Page } from "./page";
 
@@ -151,5 +152,18 @@ describe("a report", () => {
     await page.press("Balance report…");
     expect(page.dialog).toBeDefined();
     expect(() => page.button("Create report")).toThrow();
+  });
+});
+
+describe("what was over the ceiling", () => {
+  it("stands with its time until it is cleared by a press", async () => {
+    await open();
+    const peaks = usePeakHold();
+    peaks.overs = { left: { first: 2, last: 4, highest: 1.24 }, right: null };
+    await page.until(() => !!document.querySelector(".foot .over"), "it is told");
+    const told = document.querySelector<HTMLElement>(".foot .over")!;
+    expect(told.getAttribute("aria-label")).toContain("up to +1.2 dBTP");
+    await page.press(/Over the ceiling/);
+    expect(peaks.overs).toEqual({ left: null, right: null });
   });
 });

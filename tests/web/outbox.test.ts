@@ -3,6 +3,7 @@ import { DOCUMENT_VERSION } from "@/domain/declared";
 import type { Kept, LetterBox } from "@/collab/kept";
 import { Outbox, type Outcome } from "@/collab/outbox";
 import { decode } from "@/audio/segments";
+import { packed } from "./packed";
 
 type Sent = { path: string; body: { client_id: string; operation?: { pan: number } } };
 const place = (pan: number) => ({ kind: "place-source", source: "oars", pan }) as never;
@@ -231,29 +232,28 @@ describe("the outbox", () => {
 });
 
 describe("a segment", () => {
-  it("is read as the server writes it", () => {
-    const head = {
-      key: "k1", frames: 3, channels: 2, meters: 2, columns: ["lean_long", "momentary"], hand: 1,
-      pairs: 1, spectra: 1, bands: 2, notches: [[[714, -30]]],
-    }; // prettier-ignore
-    let text = JSON.stringify(head);
-    text += " ".repeat((4 - (text.length % 4)) % 4);
-    const floats = [1, 2, 3, -1, -2, -3, 0.5, -20, Number.NaN, -21];
-    floats.push(0, 0.25, 0.5, 0.75, -10, -11, -20, -21, -30, -31, 7, 8, 9);
-    const bytes = new ArrayBuffer(4 + text.length + 4 * floats.length);
-    new DataView(bytes).setUint32(0, text.length, true);
-    new Uint8Array(bytes).set(new TextEncoder().encode(text), 4);
-    new Float32Array(bytes, 4 + text.length).set(floats);
-    const found = decode(bytes);
-    expect(found.played.audio.map((side) => [...side])).toEqual([
-      [1, 2, 3],
-      [-1, -2, -3],
+  it("is read as the server writes it", async () => {
+    const body = packed({
+      key: "k1",
+      channels: [[1, 2, 3, 4], [-1, -2, -3, -4], [7, 8, 9, 10]],
+      held: 1,
+      tail: 1,
+      columns: ["lean_long", "momentary"],
+      rows: [[0.5, -20], [Number.NaN, -21]],
+      points: [[0, 0.5], [-0.5, 1]],
+      spectra: [[[-10, -11], [-20, -21], [-30, -31]]],
+      notches: [[[714, -30]]],
+    }); // prettier-ignore
+    const found = await decode(body, "t1");
+    expect(found.played!.audio.map((channel) => [...channel])).toEqual([
+      [1, 2, 3, 4],
+      [-1, -2, -3, -4],
     ]);
-    expect(found.played.hand.map((side) => [...side])).toEqual([[7, 8, 9]]);
-    expect(found.key).toBe("k1");
+    expect(found.played!.hand.map((channel) => [...channel])).toEqual([[7, 8, 9, 10]]);
+    expect([found.key, found.tag]).toEqual(["k1", "t1"]);
     expect(found.readings.count).toBe(2);
-    expect([...found.readings.values.slice(0, 2)]).toEqual([0.5, -20]);
-    expect([...found.pictures.points]).toEqual([0, 0.25, 0.5, 0.75]);
+    expect([...found.readings.values]).toEqual([0.5, -20, Number.NaN, -21]);
+    [...found.pictures.points].forEach((point, i) => expect(point).toBeCloseTo([0, 0.5, -0.5, 1][i]!, 2));
     const [spectrum] = found.pictures.spectra;
     expect([spectrum!.left, spectrum!.right, spectrum!.mono].map((row) => [...row])).toEqual([
       [-10, -11],
@@ -261,5 +261,22 @@ describe("a segment", () => {
       [-30, -31],
     ]);
     expect(spectrum!.notches).toEqual([[714, -30]]);
+  });
+
+  it("is its readings alone where its sound is as it was", async () => {
+    const found = await decode(packed({ channels: [], columns: ["lean"], rows: [[1]] }), "t2");
+    expect(found.played).toBeNull();
+    expect([...found.readings.values]).toEqual([1]);
+  });
+
+  it("is decoded where it comes in a lossy form: what was coded around it is left out", async () => {
+    const channel = Float32Array.from({ length: 10 }, (_, i) => i);
+    vi.stubGlobal("OfflineAudioContext", class {
+      decodeAudioData = async () => ({ numberOfChannels: 1, getChannelData: () => channel });
+    }); // prettier-ignore
+    const body = packed({ channels: [[0, 0]] }, { form: "opus-96", lead: 2, frames: 5, tail: 1, gain: 2 });
+    const found = await decode(body, "t3");
+    expect([...found.played!.audio[0]!]).toEqual([4, 6, 8, 10, 12, 14]);
+    vi.unstubAllGlobals();
   });
 });

@@ -1,37 +1,45 @@
 /** The player by itself: what it asks the server for, when, and what it hands to the audio thread. */
 import { usePlayer } from "@/audio/player";
+import type { HandReading } from "@/audio/heldSource";
+import { wishedForm } from "@/domain/sound";
 import type { FromWorklet, ToWorklet } from "@/audio/worklet";
-import { Desk, settle, source } from "./desk";
+import { packed, Stored, stored } from "./packed";
+import { Desk, settle as settleOnce, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 
 const RATE = 48000;
 const FRAMES = RATE / 2;
 
+/** Until all that is on its way has come, each segment unpacked. */
+async function settle(): Promise<void> {
+  for (let i = 0; i < 12; i += 1) await settleOnce();
+}
+
 /** What the core says of a mono source that is held. */
-const READING = {
+const READING: HandReading = {
   two_sided: false, rows: [{ channel: 0, most: 1, taps: [{ offset: 0, gain: 1 }] }], weights: [1], table: "law", on_its_side: false, share: 1, here: 1, opposite: 0, most: 0, far: false,
   monitor: [[1, 0], [0, 1]], room: null,
 }; // prettier-ignore
 
 /** A segment as the server packs it: its audio says which one it is; what is held comes by itself. */
-function packed(index: number, held = false): ArrayBuffer {
-  const head = {
-    key: `k${index}`, frames: 4, channels: 2, meters: 1, columns: ["lean"], pairs: 0, spectra: 0, bands: 0, notches: [], hand: held ? 1 : 0,
-    reading: held ? READING : null,
-  }; // prettier-ignore
-  const text = JSON.stringify(head);
-  const padded = new TextEncoder().encode(text.padEnd(Math.ceil(text.length / 4) * 4));
-  const floats = new Float32Array([
-    ...new Array<number>(8).fill(index),
-    0.5,
-    ...new Array<number>(held ? 4 : 0).fill(1),
-  ]);
-  const bytes = new Uint8Array(4 + padded.length + floats.byteLength);
-  new DataView(bytes.buffer).setUint32(0, padded.length, true);
-  bytes.set(padded, 4);
-  bytes.set(new Uint8Array(floats.buffer), 4 + padded.length);
-  return bytes.buffer;
+function body(index: number, held = false): ArrayBuffer {
+  const channels = [...[0, 1].map(() => [index, index, index, index]), ...(held ? [[1, 1, 1, 1]] : [])];
+  const [columns, rows] = [["lean"], [[0.5]]];
+  return packed(
+    { key: `k${index}`, channels, held: held ? 1 : 0, columns, rows, reading: held ? READING : null },
+    {},
+    stored,
+  );
+}
+
+/** A part of the way to the outputs, of no matter here. */
+class Part {
+  [name: string]: unknown;
+  gain = { setTargetAtTime: (): void => undefined };
+  delayTime = this.gain;
+  connect = (): void => undefined;
+  disconnect = (): void => undefined;
 }
 
 class Context {
@@ -39,7 +47,12 @@ class Context {
   currentTime = 0;
   baseLatency = 0;
   outputLatency = 0;
-  destination = {};
+  state = "running";
+  destination = { maxChannelCount: 2, channelCount: 2, channelInterpretation: "speakers" };
+  addEventListener = (): void => undefined;
+  createChannelSplitter = (): Part => new Part();
+  createGain = (): Part => new Part();
+  createDelay = (): Part => new Part();
   audioWorklet = { addModule: async () => undefined };
   constructor() {
     if (Context.refuses) throw new Error("no device");
@@ -59,6 +72,7 @@ class Node {
     Node.latest = this;
   }
   connect = (): void => undefined;
+  disconnect = (): void => undefined;
   /** The audio thread says where it is. */
   says(position: number, more: Partial<FromWorklet> = {}): void {
     this.port.onmessage({ data: { position, time: 0, starved: false, ended: false, silent: 0, ...more } });
@@ -78,6 +92,8 @@ class Node {
 
 interface Asked {
   index: number;
+  /** By what it is known already. */
+  known: string | undefined;
   query: URLSearchParams;
   signal: AbortSignal;
   give: (status?: number) => Promise<void>;
@@ -94,6 +110,8 @@ describe("the player", () => {
   beforeEach(async () => {
     vi.stubGlobal("AudioContext", Context);
     vi.stubGlobal("AudioWorkletNode", Node);
+    vi.stubGlobal("DecompressionStream", Stored);
+    wishedForm.value = "float";
     Context.refuses = false;
     [asked, quick] = [[], true];
     desk = new Desk({
@@ -109,11 +127,15 @@ describe("the player", () => {
         const signal = options.signal!;
         signal.addEventListener("abort", () => fail(new DOMException("left", "AbortError")));
         const give = async (status = 200): Promise<void> => {
-          const sound = packed(index, found[2]!.includes("hand="));
-          answer(new Response(status === 200 ? sound : '{"detail": "The stem cannot be read."}', { status }));
+          if (status === 304) return void (answer(new Response(null, { status })), await settle());
+          const sound = body(index, found[2]!.includes("hand="));
+          const headers = { ETag: `W/"t${index}"` };
+          const content = status === 200 ? sound : '{"detail": "The stem cannot be read."}';
+          answer(new Response(content, { status, headers }));
           await settle();
         };
-        asked.push({ index, query: new URLSearchParams(found[2]), signal, give });
+        const known = (options.headers as Record<string, string>)["If-None-Match"];
+        asked.push({ index, known, query: new URLSearchParams(found[2]), signal, give });
         if (quick) void give();
       });
     });
@@ -150,7 +172,7 @@ describe("the player", () => {
 
   it("keeps about two seconds ahead of what sounds, and asks for nothing twice", async () => {
     const node = await play();
-    for (const at of [0.4, 1.1, 1.9]) {
+    for (const at of [0.4, 0.7, 1.1, 1.5, 1.9]) {
       node.says(at * 2 * FRAMES);
       await settle();
     }
@@ -191,12 +213,12 @@ describe("the player", () => {
     expect(
       [...new Set(asked.filter((one) => one.query.get("revision") === "6").map((one) => one.index))].sort(),
     ).toEqual([0, 1, 2, 3]);
-    // Each segment ends with the newest; an older one has come only where there was none.
-    const last = new Map(node.segments.map((one) => [one.index, one.generation]));
-    const newest = Math.max(...last.values());
-    expect([...last.values()]).toEqual([newest, newest, newest, newest]);
-    for (const one of node.segments.filter((other) => other.generation < newest))
-      expect(node.segments.findIndex((other) => other.index === one.index)).toBe(node.segments.indexOf(one));
+    // Of each segment the later version takes over from the earlier.
+    for (const index of [0, 1, 2, 3]) {
+      const versions = node.segments.filter((one) => one.index === index).map((one) => one.generation);
+      expect(versions).toEqual([...new Set(versions)].sort((a, b) => a - b));
+      expect(asked.findLast((one) => one.index === index)!.query.get("revision")).toBe("6");
+    }
   });
 
   it("hears revisions that come quickly as one", async () => {
@@ -209,6 +231,69 @@ describe("the player", () => {
     const generations = new Set(node.segments.slice(first).map((one) => one.generation));
     expect(generations.size).toBeLessThan(5);
     await vi.waitFor(() => expect(asked.at(-1)!.query.get("revision")).toBe("10"));
+  });
+
+  it("says what is there already, and leaves alone what an edit has not changed", async () => {
+    const node = await play();
+    const before = node.segments.length;
+    [quick, asked.length] = [false, 0];
+    desk.hear(desk.told([{ part: "sources", key: "gulls", value: source("gulls", 1, { pan: 0.5 }) }]));
+    await settle();
+    expect(asked.map((one) => [one.query.get("has"), one.known])).toEqual([
+      ["k0", 'W/"t0"'],
+      ["k1", 'W/"t1"'],
+    ]);
+    await asked[0]!.give(304);
+    await asked[1]!.give(304);
+    for (const one of asked.slice(2)) await one.give(304);
+    await settle();
+    expect(asked.map((one) => one.index)).toEqual([0, 1, 2, 3]);
+    expect(node.segments.length).toBe(before);
+  });
+
+  it("asks again for the sound of what a hand had left out", async () => {
+    await play();
+    player.grasp(session.sources.find((one) => one.id === "oars")!);
+    await settle();
+    const held = asked.length;
+    player.release(false);
+    await settle();
+    expect(asked.slice(held).every((one) => !one.query.has("has") && !one.known)).toBe(true);
+  });
+
+  it("keeps the segments of a passage while one goes round it, and drops them afterwards", async () => {
+    player.round = "open";
+    player.seek(1);
+    const node = await play();
+    for (const at of [2.5, 3.5, 4.5, 5.5, 2.5, 3.5, 4.5, 5.5, 2.5]) {
+      node.says(at * FRAMES);
+      await settle();
+    }
+    expect(indices().sort()).toEqual([2, 3, 4, 5]);
+    player.round = null;
+    node.says(9.5 * FRAMES);
+    await settle();
+    const dropped = node.sent.flatMap((one) => (one.type === "drop" ? one.indices : []));
+    expect(dropped.sort()).toEqual([2, 3, 4, 5]);
+  });
+
+  it("keeps more ready after sound was scarce, and says in what form it comes", async () => {
+    const node = await play();
+    node.says(0.1 * FRAMES);
+    quick = false;
+    node.says(3.5 * FRAMES);
+    await settle();
+    for (const one of asked.slice(4)) await one.give();
+    await settle();
+    const ahead = Math.max(...indices()) - 3;
+    expect(ahead).toBeGreaterThan(3);
+    expect(player.form).toBe("float");
+    expect(asked.at(-1)!.query.get("form")).toBeNull();
+    [quick, wishedForm.value] = [true, "opus-96"];
+    for (const one of asked) await one.give();
+    node.says(6.5 * FRAMES);
+    await settle();
+    expect(asked.at(-1)!.query.get("form")).toBe("opus-96");
   });
 
   it("says how the segments before sounded, from where the playhead was sent to last", async () => {
@@ -236,6 +321,7 @@ describe("the player", () => {
       const query = new URLSearchParams(asked.at(-1)!.query);
       query.delete("ahead");
       query.delete("past");
+      query.delete("has");
       return Object.fromEntries(query);
     };
     expect(asked.map((request) => request.query.get("ahead"))).toEqual([null, "0.5", "1", "1.5"]);

@@ -19,7 +19,7 @@ beforeAll(async () => {
   vi.stubGlobal(
     "AudioWorkletProcessor",
     class {
-      port = { onmessage: null, postMessage: (found: FromWorklet) => told.push(found) };
+      port = { onmessage: null, postMessage: (found: FromWorklet) => told.push({ ...found }) };
     },
   );
   vi.stubGlobal("registerProcessor", (_: string, kind: Kind) => (registered = kind));
@@ -96,7 +96,7 @@ describe("the audio thread", () => {
     sound(3);
     expect(told.at(-1)).toMatchObject({ position: LENGTH, starved: true });
     put(1);
-    const { left } = sound(3);
+    const { left } = sound(6);
     expect(left.some((value) => value === 0.5)).toBe(true);
     expect(told.at(-1)).toMatchObject({ position: LENGTH + 3 * BLOCK, starved: false });
   });

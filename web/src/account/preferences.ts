@@ -5,6 +5,7 @@ import { defineStore } from "pinia";
 import { reactive, ref, watch, watchEffect } from "vue";
 import { get, put, type Schemas } from "@/api/http";
 import { CHANGEABLE, keyName } from "./keyNames";
+import { wishedForm } from "@/domain/sound";
 import { units } from "@/domain/units";
 import { layPaper } from "@/ui/palette";
 
@@ -16,6 +17,7 @@ const FIRST: Liked = {
   places: "letters",
   times: "bars",
   keys: "all",
+  sound: "auto",
   shortcuts: {},
   tour: "new",
 };
@@ -56,6 +58,7 @@ export const usePreferences = defineStore("preferences", () => {
     layPaper(liked.paper === "night" || (liked.paper === "system" && dark.value), liked.colours === "apart");
     units.places = liked.places;
     units.times = liked.times;
+    wishedForm.value = liked.sound;
   });
 
   // Wherever a text names a shortcut's key it names one's own.

@@ -39,7 +39,15 @@ interface Answer {
   parameters?: Record<string, unknown>;
 }
 
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+const NOT_MODIFIED = 304;
+
+async function send(
+  method: string,
+  path: string,
+  body?: unknown,
+  signal?: AbortSignal,
+  headers: HeadersInit = {},
+): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(path, {
@@ -48,6 +56,7 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
       headers: {
         "X-CSRFToken": csrf(),
         ...kindOf(body),
+        ...headers,
       },
       body: body === undefined || isRaw(body) ? body : JSON.stringify(body),
     });
@@ -55,7 +64,7 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
     if (signal?.aborted) throw error;
     throw new Unreachable();
   }
-  if (response.ok) return response;
+  if (response.ok || response.status === NOT_MODIFIED) return response;
   if (response.status >= 502) throw new Unreachable();
   let answer: Answer = { detail: t("http.theServerAnsweredStatus", { status: response.status }) };
   try {
@@ -103,6 +112,6 @@ export async function remove<T = void>(path: string, body?: unknown): Promise<T>
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
-export async function getBytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {
-  return (await send("GET", path, undefined, signal)).arrayBuffer();
-}
+/** The answer itself: what it says besides its body is wanted. */
+export const getResponse = (path: string, signal?: AbortSignal, headers?: HeadersInit): Promise<Response> =>
+  send("GET", path, undefined, signal, headers);

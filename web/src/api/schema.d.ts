@@ -984,6 +984,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/loudspeakers/{channel}/burst": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Burst
+         * @description A short burst of pink noise for a channel of the session's layout (``M+030``), as a WAV file at its rate.
+         */
+        get: operations["get_burst"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/membership": {
         parameters: {
             query?: never;
@@ -1656,16 +1676,24 @@ export interface paths {
         };
         /**
          * Get Segment
-         * @description Half a second of the mix at a revision.
+         * @description Half a second of the mix at a revision, as it is heard in one way of listening.
          *
          *     ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
          *     commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
+         *     ``ETag`` is of the sound and its readings: who sends it as ``If-None-Match`` is answered 304 where an edit left
+         *     both alone. Who ``has`` the sound by its key gets the readings alone. ``ahead``: it sounds in so many seconds.
          *
-         *     The body: a 32-bit length, that many bytes of JSON, then 32-bit floats (little-endian): the audio channel
-         *     by channel, the meter readings frame by frame, the phase picture's points (across, up) frame by frame, the spectra
-         *     of left, right and mono, and, with ``hand``, that source before its placement, channel by channel; the audio is
-         *     without its direct sound then, and the header's ``reading`` says what its place makes of it. A hand that holds the
-         *     level too is ``free``: the source comes without its level and trim. ``ahead``: it sounds in so many seconds.
+         *     The body: a 32-bit length (little-endian), that many bytes of the side (deflated, RFC 1950), then the blocks of
+         *     sound. The side: a 32-bit length, that many bytes of JSON, the head; then in 16 bits, counted in 1/256, row by row
+         *     as what each row differs by from the one before (-32768 stands for nothing): the meter readings frame by frame,
+         *     and the spectra of left, right and mono in dB; then in 8 bits, counted in 1/127, the phase picture's points
+         *     (across, up) frame by frame. Blocks are as ``form`` says: ``float``: one for each channel, 32-bit floats;
+         *     ``flac``: files of up to eight channels with 24 bits; ``opus-…``: files of two channels, at so many kbit/s. All
+         *     are to be multiplied by ``gain``, begin ``lead`` frames before the half second and end ``tail`` frames after it.
+         *
+         *     With ``hand`` the last channels are that source before its placement; the others are without its direct sound,
+         *     and the head's ``reading`` says what its place makes of it. A hand that holds the level too is ``free``: the
+         *     source comes without its level and trim.
          */
         get: operations["get_segment"];
         put?: never;
@@ -4778,8 +4806,9 @@ export interface components {
          *
          *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
          *     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
-         *     another than it comes with, by the one that it comes with; empty where it is switched off. ``tour``: whether the
-         *     first look round is still to come.
+         *     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
+         *     which sound comes over the line, or as the line carries it. ``tour``: whether the first look round is still to
+         *     come.
          */
         PreferencesSchema: {
             /**
@@ -4813,6 +4842,12 @@ export interface components {
             shortcuts: {
                 [key: string]: string;
             };
+            /**
+             * Sound
+             * @default auto
+             * @enum {string}
+             */
+            sound: "auto" | "float" | "flac" | "opus-256" | "opus-160" | "opus-96";
             /**
              * Times
              * @default bars
@@ -6223,6 +6258,8 @@ export interface components {
         /**
          * SpeakerOut
          * @description A channel of a layout: where it stands in the room, and how it is folded to left and right.
+         *
+         *     ``output``: which output of a device with as many (from 0) usually plays it, as WAV files order their channels.
          */
         SpeakerOut: {
             /** Azimuth */
@@ -6244,6 +6281,8 @@ export interface components {
             mirrored: number;
             /** Name */
             name: string;
+            /** Output */
+            output: number;
             /** Place */
             place: [
                 number,
@@ -8938,6 +8977,29 @@ export interface operations {
             };
         };
     };
+    get_burst: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     change_membership: {
         parameters: {
             query?: never;
@@ -9918,6 +9980,8 @@ export interface operations {
                 hand?: string;
                 free?: boolean;
                 past?: string;
+                form?: "float" | "flac" | "opus-256" | "opus-160" | "opus-96";
+                has?: string;
                 ahead?: number;
             };
             header?: never;
@@ -9937,6 +10001,13 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description Not Modified */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

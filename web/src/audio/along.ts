@@ -6,7 +6,7 @@ import type { Person } from "@/collab/channel";
 import { useSession } from "@/session/session";
 import { useNotices } from "@/ui/notices";
 import { useMonitor } from "./monitor";
-import { usePlayer } from "./player";
+import { LOUDSPEAKERS, usePlayer } from "./player";
 
 /** Playheads farther apart than this (s) are brought together; nearer ones are left to run. */
 const APART = 0.4;
@@ -24,8 +24,11 @@ export const useAlong = defineStore("along", () => {
   /** Whether they play, as I have followed it. */
   let playing = false;
 
-  /** Somebody's way of listening, as far as it can be mine: a head that was measured for them is theirs alone. */
-  const wayOf = (one: Person): string => (one.monitor.startsWith("head:") ? "headphones" : one.monitor);
+  /** Somebody's way of listening, as far as it can be mine: their loudspeakers and their measured head are theirs. */
+  function wayOf(one: Person): string {
+    if (one.monitor === LOUDSPEAKERS) return own?.monitor ?? monitor.latched;
+    return one.monitor.startsWith("head:") ? "headphones" : one.monitor;
+  }
 
   function begin(one: Person): void {
     own ??= { round: player.round, solo: player.solo, monitor: monitor.latched };

@@ -1,4 +1,4 @@
-/** Either side's highest peak, held for a while; and whether a true peak was over the target's ceiling since play began. */
+/** Either side's highest peak, held for a while; and where a true peak was over the target's ceiling, until cleared. */
 import { defineStore } from "pinia";
 import { shallowRef, watch } from "vue";
 import { usePlayer } from "./player";
@@ -7,12 +7,21 @@ import { useTarget } from "./target";
 /** How long a peak is held before it falls (ms). */
 const HELD = 1500;
 
+/** True peaks over the ceiling on one side: where (s) the first and the last were, and how high (dBTP) the highest. */
+export interface Overs {
+  first: number;
+  last: number;
+  highest: number;
+}
+
+const SIDES = ["left", "right"] as const;
+
 export const usePeakHold = defineStore("peak-hold", () => {
   const player = usePlayer();
   const target = useTarget();
   const nothing = () => ({ left: -Infinity, right: -Infinity, since: 0 });
   const peaks = shallowRef(nothing());
-  const over = shallowRef({ left: false, right: false });
+  const overs = shallowRef<{ left: Overs | null; right: Overs | null }>({ left: null, right: null });
 
   watch(
     () => player.now,
@@ -27,18 +36,24 @@ export const usePeakHold = defineStore("peak-hold", () => {
       if (time - since > HELD) peaks.value = { left: l, right: r, since: time };
       else if (l > left || r > right)
         peaks.value = { left: Math.max(left, l), right: Math.max(right, r), since: time };
-      const ceiling = target.target?.dbtp ?? 0;
-      const isOver = {
-        left: over.value.left || (reading.true_peak_left ?? -Infinity) > ceiling,
-        right: over.value.right || (reading.true_peak_right ?? -Infinity) > ceiling,
-      };
-      if (isOver.left !== over.value.left || isOver.right !== over.value.right) over.value = isOver;
     },
   );
-  watch(
-    () => player.playing,
-    (playing) => playing && (over.value = { left: false, right: false }),
-  );
 
-  return { peaks, over };
+  player.onFrame((frame, at) => {
+    const ceiling = target.target?.dbtp ?? 0;
+    for (const side of SIDES) {
+      const peak = frame[`true_peak_${side}`] ?? -Infinity;
+      if (!(peak > ceiling)) continue;
+      const before = overs.value[side];
+      const highest = Math.max(before?.highest ?? -Infinity, peak);
+      overs.value = { ...overs.value, [side]: { first: before?.first ?? at, last: at, highest } };
+    }
+  });
+
+  /** Forget what was over. */
+  function clear(): void {
+    overs.value = { left: null, right: null };
+  }
+
+  return { peaks, overs, clear };
 });

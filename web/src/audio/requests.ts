@@ -1,106 +1,183 @@
 /** What the server is asked for of the sound: what sounds next, and that again whenever it sounds otherwise. */
 import { useThrottleFn } from "@vueuse/core";
 import { useSession } from "@/session/session";
-import { fetchSegment, PER_SECOND, type Fetched, type Heard } from "./segments";
+import { isLossless, type Form } from "@/domain/sound";
+import type { useLine } from "./line";
+import { fetchSegment, type Fetched, type Heard, type There } from "./segments";
 
-const AT_ONCE = 2;
+/** Requests at a time where the line is wide, and where one would make the other late. */
+const [AT_ONCE, ON_NARROW] = [2, 1];
 /** How many segments before one the meters' windows reach into. */
 const PAST = 6;
 /** So long (ms) after one revision has been asked for the next ones wait to be asked for together. */
 const JOINED = 200;
 /** After so long (ms) a segment that could not be had is asked for again. */
 const AGAIN_AFTER = 500;
+/** What sounds for less than this many answers' time is not asked for again: it has sounded when the answer comes. */
+const WORTHWHILE = 1;
+
+/** A segment that sounds next: in how many seconds it begins and ends. */
+export interface Upcoming {
+  index: number;
+  begins: number;
+  ends: number;
+}
 
 interface Listening {
-  /** Indices of the segments that sound next; none where nothing is to sound. */
-  upcoming: () => number[];
+  /** The segments that sound next, in order; none where nothing is to sound. */
+  upcoming: () => Upcoming[];
   /** The segment before which nothing sounded: the playhead comes from there. */
   first: () => number;
   manner: () => Heard;
   arrived: (index: number, generation: number, fetched: Fetched, manner: Heard) => void;
+  /** Segments whose sound is not needed any more. */
+  dropped: (indices: number[]) => void;
   /** Why a segment could not be had; nothing once one has come. */
   failed: (index: number, error: Error | null) => void;
 }
 
-export function useSegmentRequests(listening: Listening) {
+/** A segment that has come. */
+interface Held extends There {
+  generation: number;
+  form: Form;
+  /** Which source was left out for a hand. */
+  hand: string;
+}
+
+/** Whether what came in one form may stay where it would come in another now. */
+const isGoodEnough = (form: Form, now: Form): boolean => isLossless(form) || !isLossless(now);
+
+interface Request {
+  index: number;
+  generation: number;
+  abort: AbortController;
+}
+
+export function useSegmentRequests(listening: Listening, line: ReturnType<typeof useLine>) {
   const session = useSession();
+  /** Counts changes of what is to be heard, and versions of segments that differ for themselves. */
   let generation = 0;
-  /** Segments that were asked for as they sound now, and all that is on its way. */
-  const asked = new Set<number>();
-  const requests = new Set<{ index: number; abort: AbortController }>();
-  /** Segments of which some version has arrived: while another comes, that one goes on. */
-  const present = new Set<number>();
+  let issued = 0;
+  const requests = new Map<number, Request>();
+  /** Segments that could not be had and wait to be asked for again. */
+  const waiting = new Set<number>();
+  /** Of which segments some version is there: while another comes, that one goes on. */
+  const held = new Map<number, Held>();
   /** The keys of what has sounded, or is about to, since the playhead was sent somewhere. */
   const keys = new Map<number, string>();
+  /** How long (s) an answer takes, as it has taken of late. */
+  let answering = 0.1;
 
   /** What sounded before a segment, by its keys, the nearest last; empty where it is as it would be now. */
   function pastOf(index: number): string[] {
     const start = listening.first();
     return Array.from({ length: PAST }, (_, i) => {
       const before = index - PAST + i;
-      return before >= start ? (keys.get(before) ?? "") : "";
+      return before >= start && !requests.has(before) ? (keys.get(before) ?? "") : "";
     });
   }
 
-  let busy = 0;
+  /** What is there of a segment sounds as it should, in a form that is good enough. */
+  function isFresh(one: Held): boolean {
+    return one.generation === generation && isGoodEnough(one.form, line.form.value);
+  }
+
+  /** What is asked for next: nearby what is missing, then what has changed, then both farther on. */
+  function next(): Upcoming | undefined {
+    const upcoming = listening.upcoming();
+    const free = upcoming.filter(({ index }) => !requests.has(index) && !waiting.has(index));
+    const half = (upcoming.at(-1)?.ends ?? 0) / 2;
+    const isMissing = ({ index }: Upcoming): boolean => !held.has(index);
+    const isStale = ({ index, ends }: Upcoming): boolean => {
+      const one = held.get(index);
+      return !!one && !isFresh(one) && ends > answering * WORTHWHILE;
+    };
+    const near = free.filter(({ begins }) => begins < half);
+    return near.find(isMissing) ?? near.find(isStale) ?? free.find(isMissing) ?? free.find(isStale);
+  }
+
   function fill(): void {
-    for (const [place, index] of listening.upcoming().entries()) {
-      if (busy >= AT_ONCE) return;
-      if (!asked.has(index)) void fetchOne(index, place / PER_SECOND);
+    while (requests.size < (line.isWide() ? AT_ONCE : ON_NARROW)) {
+      const wanted = next();
+      if (!wanted) return;
+      void fetchOne(wanted.index, Math.max(wanted.begins, 0));
     }
+  }
+
+  /** What is there of a segment and may stay, if what is to be heard now has it just as it is. */
+  function mayStay(index: number, manner: Heard, form: Form): There | null {
+    const one = held.get(index);
+    return one && !one.hand && !manner.hand && isGoodEnough(one.form, form) ? one : null;
   }
 
   /** Fetch a segment that sounds in so many seconds. */
   async function fetchOne(index: number, ahead: number): Promise<void> {
-    const mine = generation;
-    const request = { index, abort: new AbortController() };
+    const request = { index, generation, abort: new AbortController() };
     const { signal } = request.abort;
     const manner = listening.manner();
-    requests.add(request);
-    asked.add(index);
-    keys.delete(index);
-    busy += 1;
+    const form = line.form.value;
+    const there = mayStay(index, manner, form);
+    const past = pastOf(index);
+    requests.set(index, request);
+    const began = performance.now();
     try {
-      const fetched = await fetchSegment(
-        session.id,
-        index,
-        session.revision,
-        manner,
-        pastOf(index),
-        ahead,
-        signal,
-      );
-      const isNewest = mine === generation;
-      if (isNewest) keys.set(index, fetched.key);
-      if (isNewest || !present.has(index)) {
-        present.add(index);
-        listening.arrived(index, mine, fetched, manner);
-      }
-      listening.failed(index, null);
+      const wanted = { index, revision: session.revision, heard: manner, past, ahead, form, there };
+      const fetched = await fetchSegment(session.id, wanted, signal, line.note);
+      if (!signal.aborted) take(request, fetched, form, manner);
+      answering += ((performance.now() - began) / 1000 - answering) / 4;
+      release(request);
+      if (!signal.aborted) fill();
     } catch (error) {
-      if (!signal.aborted && mine === generation) {
-        asked.delete(index);
+      release(request);
+      if (!signal.aborted) {
+        waiting.add(index);
         listening.failed(index, error as Error);
-        setTimeout(fill, AGAIN_AFTER);
-        return;
+        setTimeout(() => {
+          waiting.delete(index);
+          fill();
+        }, AGAIN_AFTER);
       }
-    } finally {
-      requests.delete(request);
-      busy -= 1;
     }
+  }
+
+  function release(request: Request): void {
+    if (requests.get(request.index) === request) requests.delete(request.index);
+  }
+
+  function take(request: Request, fetched: Fetched | null, form: Form, manner: Heard): void {
+    const { index } = request;
+    const before = held.get(index);
+    if (before && (!fetched || !fetched.played)) {
+      before.generation = request.generation;
+      if (fetched) before.tag = fetched.tag;
+    } else if (fetched?.played) {
+      const { key, tag } = fetched;
+      held.set(index, { key, tag, generation: request.generation, form, hand: manner.hand });
+      keys.set(index, key);
+      // One version gives way to the next softly; lossy ones do so wherever they meet.
+      if (before || !isLossless(form)) issued += 1;
+    }
+    if (fetched) listening.arrived(index, issued, fetched, manner);
+    listening.failed(index, null);
+  }
+
+  /** Ask again for everything from here on: something that sounds has changed. What is there goes on until then. */
+  function renew(): void {
+    generation += 1;
+    issued += 1;
     fill();
   }
 
-  /**
-   * Ask again for everything from here on: something that sounds has changed. What is there goes on until the new is;
-   * what is on its way to a segment that has no sound yet still comes, for an older sound is better than none.
-   */
-  function renew(): void {
-    generation += 1;
-    for (const request of requests) if (present.has(request.index)) request.abort.abort();
-    asked.clear();
-    fill();
+  /** One listens otherwise: what is on its way to a segment that has sound already is called off. */
+  function listenOtherwise(): void {
+    for (const [index, request] of requests)
+      if (held.has(index)) {
+        request.abort.abort();
+        requests.delete(index);
+      }
+    renew();
   }
+
   /** Revisions that come quickly are heard as one. */
   const renewSoon = useThrottleFn(renew, JOINED, true);
 
@@ -110,28 +187,33 @@ export function useSegmentRequests(listening: Listening) {
     fill();
   }
 
-  /** What lies behind may be asked for again, and what is not needed any more. */
-  function passBy(isNeeded: (index: number) => boolean, oldest: number): void {
-    for (const index of asked) if (!isNeeded(index)) asked.delete(index);
-    for (const index of present) if (index < oldest) present.delete(index);
+  /** Let go what is not needed any more, and ask for what is. */
+  function passBy(isNeeded: (index: number) => boolean): void {
+    const dropped = [...held.keys()].filter((index) => !isNeeded(index));
+    for (const index of dropped) held.delete(index);
+    if (dropped.length) listening.dropped(dropped);
     fill();
   }
 
   function leave(): void {
-    for (const request of requests) request.abort.abort();
-    asked.clear();
-    present.clear();
+    for (const request of requests.values()) request.abort.abort();
+    requests.clear();
+    waiting.clear();
+    held.clear();
     keys.clear();
-    generation = 0;
   }
 
   return {
     fill,
     renew,
     renewSoon,
+    listenOtherwise,
     jump,
     passBy,
     leave,
-    isNewest: (of: number): boolean => of === generation,
+    /** How long (s) an answer takes of late. */
+    answering: (): number => answering,
+    /** Whether there is any sound of a segment. */
+    has: (index: number): boolean => held.has(index),
   };
 }

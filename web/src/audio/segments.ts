@@ -1,6 +1,7 @@
 /** Segments as the server sends them: a header, the audio, what the meters show, and a held source. */
 import { must } from "@/domain/must";
-import { getBytes } from "@/api/http";
+import { getResponse } from "@/api/http";
+import type { Form } from "@/domain/sound";
 import type { HandReading } from "./heldSource";
 import type { PlayedSegment } from "./voice";
 
@@ -30,19 +31,39 @@ export interface Pictures {
   spectra: Spectrum[];
 }
 
-export interface Fetched {
-  /** With it, segments after this one are measured on from how this one sounded. */
+/** What there is of a segment already, by which the server leaves out what has not changed. */
+export interface There {
+  /** Of its sound; with it, segments after this one are measured on from how this one sounded. */
   key: string;
-  played: PlayedSegment;
+  /** Of its sound and all that the meters show through it. */
+  tag: string;
+}
+
+export interface Fetched extends There {
+  /** None where the sound that is there is the same still. */
+  played: PlayedSegment | null;
   readings: Readings;
   pictures: Pictures;
   reading: HandReading | null;
 }
 
+/** How a body came over the line: its bytes, and when (ms) its first and its last were there. */
+export interface Carried {
+  bytes: number;
+  from: number;
+  to: number;
+}
+
 interface Head {
   key: string;
+  rate: number;
+  form: Form;
   frames: number;
+  lead: number;
+  tail: number;
   channels: number;
+  gain: number;
+  blocks: number[];
   meters: number;
   columns: string[];
   pairs: number;
@@ -89,16 +110,23 @@ export interface Heard {
   earlier: Earlier | null;
 }
 
-export async function fetchSegment(
-  session: string,
-  index: number,
-  revision: number,
-  heard: Heard,
-  past: string[],
-  ahead: number,
-  signal: AbortSignal,
-): Promise<Fetched> {
-  const query = new URLSearchParams({ revision: String(heard.earlier?.revision ?? revision) });
+/** Which segment is asked for, and how it is to come. */
+export interface Wanted {
+  index: number;
+  revision: number;
+  heard: Heard;
+  /** The keys of the segments before, as they sounded. */
+  past: string[];
+  /** In so many seconds it sounds. */
+  ahead: number;
+  form: Form;
+  /** What is there of it and may stay. */
+  there: There | null;
+}
+
+function queryOf(wanted: Wanted): URLSearchParams {
+  const { heard } = wanted;
+  const query = new URLSearchParams({ revision: String(heard.earlier?.revision ?? wanted.revision) });
   if (heard.earlier) query.set("trim", heard.earlier.trim.toFixed(3));
   if (heard.solo.length) query.set("solo", heard.solo.join(","));
   if (heard.hand) query.set("hand", heard.hand);
@@ -114,36 +142,112 @@ export async function fetchSegment(
     query.set("trial", heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","));
     query.set("trim", heard.trial.trim.toFixed(3));
   }
-  if (past.some(Boolean)) query.set("past", past.join(","));
+  if (wanted.past.some(Boolean)) query.set("past", wanted.past.join(","));
+  if (wanted.form !== "float") query.set("form", wanted.form);
+  if (wanted.there) query.set("has", wanted.there.key);
   // What sounds sooner goes first.
-  if (ahead) query.set("ahead", String(ahead));
-  return decode(await getBytes(`/api/sessions/${session}/segments/${index}?${query}`, signal));
+  if (wanted.ahead) query.set("ahead", String(wanted.ahead));
+  return query;
 }
 
-export function decode(bytes: ArrayBuffer): Fetched {
+/** Ask for a segment. Nothing where all that is there of it is as it was. */
+export async function fetchSegment(
+  session: string,
+  wanted: Wanted,
+  signal: AbortSignal,
+  carried: (how: Carried) => void,
+): Promise<Fetched | null> {
+  const known: HeadersInit = wanted.there ? { "If-None-Match": `W/"${wanted.there.tag}"` } : {};
+  const path = `/api/sessions/${session}/segments/${wanted.index}?${queryOf(wanted)}`;
+  const response = await getResponse(path, signal, known);
+  if (response.status === 304) return null;
+  const from = performance.now();
+  const bytes = await response.arrayBuffer();
+  carried({ bytes: bytes.byteLength, from, to: performance.now() });
+  const tag = (response.headers.get("ETag") ?? "").replace(/^W\//, "").replaceAll('"', "");
+  return decode(bytes, tag);
+}
+
+/** Readings that were counted in 16 bits, and told row by row as what each differs by from the one before. */
+function unpackRows(bytes: DataView, from: number, rows: number, width: number): Float32Array {
+  const [step, unknown] = [1 / 256, -(1 << 15)];
+  const found = new Float32Array(rows * width);
+  const counted = new Int16Array(width);
+  for (let i = 0; i < found.length; i += 1) {
+    const column = i % width;
+    counted[column] = must(counted[column]) + bytes.getInt16(from + 2 * i, true);
+    found[i] = counted[column] === unknown ? NaN : must(counted[column]) * step;
+  }
+  return found;
+}
+
+async function inflated(bytes: Uint8Array<ArrayBuffer>): Promise<ArrayBuffer> {
+  const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"));
+  return new Response(stream).arrayBuffer();
+}
+
+/** A body as the server's API describes it. */
+export async function decode(bytes: ArrayBuffer, tag: string): Promise<Fetched> {
   const size = new DataView(bytes).getUint32(0, true);
-  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, size))) as Head;
-  let offset = 4 + size;
-  const floats = (count: number): Float32Array => {
-    const found = new Float32Array(bytes, offset, count);
-    offset += 4 * count;
+  const side = await inflated(new Uint8Array(bytes, 4, size));
+  const view = new DataView(side);
+  const length = view.getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(side, 4, length))) as Head;
+  let offset = 4 + length;
+  const rows = (count: number, width: number): Float32Array => {
+    const found = unpackRows(view, offset, count, width);
+    offset += 2 * found.length;
     return found;
   };
-  const audio = Array.from({ length: head.channels }, () => floats(head.frames));
-  const values = floats(head.meters * head.columns.length);
-  const points = floats(head.meters * head.pairs * 2);
+  const values = rows(head.meters, head.columns.length);
+  const bands = rows(3 * head.spectra, head.bands);
+  const points = Float32Array.from(
+    new Int8Array(side, offset, head.meters * head.pairs * 2),
+    (value) => value / 127,
+  );
+  const sideOf = (spectrum: number, which: number): Float32Array =>
+    bands.slice((3 * spectrum + which) * head.bands, (3 * spectrum + which + 1) * head.bands);
   const spectra = Array.from({ length: head.spectra }, (_, i) => ({
-    left: floats(head.bands),
-    right: floats(head.bands),
-    mono: floats(head.bands),
+    left: sideOf(i, 0),
+    right: sideOf(i, 1),
+    mono: sideOf(i, 2),
     notches: must(head.notches[i]),
   }));
-  const hand = Array.from({ length: head.hand }, () => floats(head.frames));
+  const channels = head.blocks.length ? await channelsOf(head, bytes, 4 + size) : [];
   return {
     key: head.key,
-    played: { audio, hand },
+    tag,
+    played: channels.length
+      ? { audio: channels.slice(0, head.channels), hand: channels.slice(head.channels) }
+      : null,
     readings: { columns: head.columns, count: head.meters, values },
     pictures: { pairs: head.pairs, points, spectra },
     reading: head.reading,
   };
+}
+
+/** The sound's channels from where the segment begins to the end of its tail, each with memory of its own. */
+async function channelsOf(head: Head, bytes: ArrayBuffer, from: number): Promise<Float32Array[]> {
+  const last = head.lead + head.frames + head.tail;
+  const found: Float32Array[] = [];
+  for (const size of head.blocks) {
+    const block = bytes.slice(from, from + size);
+    from += size;
+    if (head.form === "float") found.push(new Float32Array(block));
+    else found.push(...(await decoded(block, head.rate)).map((channel) => channel.slice(head.lead, last)));
+  }
+  if (head.gain !== 1)
+    for (const channel of found)
+      for (let i = 0; i < channel.length; i += 1) channel[i] = must(channel[i]) * head.gain;
+  return found;
+}
+
+/** Decoders by sampling rate: they need no sound device, nor a gesture. */
+const decoders = new Map<number, OfflineAudioContext>();
+
+async function decoded(block: ArrayBuffer, rate: number): Promise<Float32Array[]> {
+  const decoder = decoders.get(rate) ?? new OfflineAudioContext(1, 1, rate);
+  decoders.set(rate, decoder);
+  const sound = await decoder.decodeAudioData(block);
+  return Array.from({ length: sound.numberOfChannels }, (_, channel) => sound.getChannelData(channel));
 }

@@ -1,11 +1,12 @@
 /**
- * What the speakers play, sample by sample: of each segment the newest that is there, read in order, round a passage
- * if asked. A newer one takes over softly as soon as it comes; until then the older one goes on. Pure arithmetic
- * without an audio context; the worklet drives it.
+ * What the loudspeakers play, sample by sample: of each segment the newest version that is there, read in order, round
+ * a passage if asked. A newer version takes over softly as soon as it comes; until then the older one goes on. Pure
+ * arithmetic without an audio context; the worklet drives it, and while it plays nothing is allocated.
  */
 import { must } from "@/domain/must";
 
 export interface PlayedSegment {
+  /** Each channel: the segment, and after it its tail, through which it may give way to another version. */
   audio: Float32Array[];
   /** A held source before its placement, channel by channel; the audio is without it then. */
   hand: Float32Array[];
@@ -16,7 +17,7 @@ export interface Round {
   stop: number;
 }
 
-/** One way of a held channel to a loudspeaker: how strong, and how many frames late. */
+/** One way of a held channel to an output: how strong, and how many frames late. */
 export interface Tap {
   input: number;
   /** 0 left, 1 right. */
@@ -25,29 +26,20 @@ export interface Tap {
   delay: number;
 }
 
-/** Frames over which one generation gives way to the next. */
+/** Frames over which one version gives way to the next. */
 export const CROSSFADE = 480;
 
 /** Frames over which a held gain follows the hand. */
 const FOLLOW = 240;
 
-/** A segment as a generation has it. */
+/** A segment as it was at a generation. */
 interface Version {
   generation: number;
   segment: PlayedSegment;
 }
 
-/** Of each segment so many versions stay: the one that takes over, and the one that it takes over from. */
-const VERSIONS = 2;
-
-/** Something that reads on from a position; of each segment the newest version that is not newer than a generation. */
-class Reader {
-  constructor(
-    public position: number,
-    public round: Round | null,
-    readonly newest: number,
-  ) {}
-}
+/** Of each segment so many versions stay: what gives way, what takes over from it, and what waits for that. */
+const VERSIONS = 4;
 
 export class Voice {
   position = 0;
@@ -55,11 +47,15 @@ export class Voice {
   silent = 0;
   round: Round | null = null;
   /** What is there of each segment, the newest first. */
-  private versions = new Map<number, Version[]>();
-  /** The generation that sounds; none yet where the playhead has just been sent. */
-  private sounding: number | null = null;
-  private leaving: Reader | null = null;
+  private readonly versions = new Map<number, Version[]>();
+  /** The generation that sounds; none where nothing has sounded since the playhead was sent here. */
+  private sounding = -1;
+  /** What gives way: its generation, where it is, and how many of its frames are still to fade; none of them if not. */
+  private leavingGeneration = -1;
+  private leavingPosition = 0;
   private leavingLeft = 0;
+  /** Whether silence stands where sound should be. */
+  private starved = false;
   /** The held source's ways as they sound, and as the hand wants them. */
   private taps: Tap[] = [];
   private wanted: Tap[] = [];
@@ -78,9 +74,14 @@ export class Voice {
     this.versions.set(index, [{ generation, segment }, ...older].slice(0, VERSIONS));
   }
 
+  /** Forget some segments. */
+  drop(indices: number[]): void {
+    for (const index of indices) this.versions.delete(index);
+  }
+
   seek(position: number): void {
     this.leave();
-    this.sounding = null;
+    this.sounding = -1;
     this.position = position;
   }
 
@@ -90,48 +91,69 @@ export class Voice {
     if (atOnce || this.taps.length !== taps.length) this.taps = taps.map((tap) => ({ ...tap }));
   }
 
-  /** Forget what lies more than a segment behind, and far ahead. */
-  tidy(): void {
-    const here = Math.floor(this.position / this.segmentFrames);
-    const first = this.round ? Math.floor(this.round.start / this.segmentFrames) : here;
-    for (const index of this.versions.keys())
-      if (index < Math.min(here, first) - 1 || index > Math.max(here, first) + 40)
-        this.versions.delete(index);
+  get ended(): boolean {
+    return this.position >= this.total;
   }
 
-  /** Fill both outputs. False if a segment was missing: silence then, and the position stays. */
-  render(left: Float32Array, right: Float32Array): boolean {
-    for (let done = 0; done < left.length;) {
-      const end = Math.min(done + this.framesAhead(), left.length);
-      if (!this.renderPart(left.subarray(done, end), right.subarray(done, end))) {
-        left.fill(0, end);
-        right.fill(0, end);
-        this.silent += left.length - done;
-        return false;
-      }
-      done = end;
+  /** Fill the outputs. False if a segment was missing: silence then, and the position stays. */
+  render(outputs: Float32Array[]): boolean {
+    const frames = must(outputs[0]).length;
+    let done = 0;
+    while (done < frames && this.position < this.total) {
+      const version = this.versionAt(this.position, Infinity);
+      if (!version) break;
+      if (this.starved) this.comeBack();
+      const sounds = this.takeOver(version);
+      const at = this.position % this.segmentFrames;
+      const end = this.turning ? must(this.round).stop : this.total;
+      const count = Math.min(frames - done, this.segmentFrames - at, end - this.position);
+      this.write(outputs, done, count, sounds.segment, at);
+      this.fadeFromLeaving(outputs, done, count);
+      done += count;
+      this.position += count;
+      if (this.round && this.position === this.round.stop) this.position = this.round.start;
     }
-    return true;
+    if (done === frames) return true;
+    for (const output of outputs) output.fill(0, done);
+    if (this.ended) return true;
+    // What has sounded ends in its tail, and what comes begins softly.
+    this.starved = true;
+    this.leave();
+    this.sounding = -1;
+    this.fadeFromLeaving(outputs, done, frames - done);
+    this.silent += frames - done;
+    return false;
   }
 
-  /** Frames to the next segment, or to where the round turns: beyond, another generation may go on. */
-  private framesAhead(): number {
-    const inSegment = this.segmentFrames - (this.position % this.segmentFrames);
-    const turns = this.round && this.position < this.round.stop ? this.round.stop - this.position : Infinity;
-    return Math.min(inSegment, turns);
+  private get turning(): boolean {
+    return this.round !== null && this.position < this.round.stop;
   }
 
-  private renderPart(left: Float32Array, right: Float32Array): boolean {
-    const newest = this.versionAt(this.position, Infinity)?.generation;
-    if (newest !== undefined && newest !== this.sounding) {
-      if (this.sounding !== null) this.leave();
-      this.sounding = newest;
+  /** Which of a segment's versions sounds: the newest, unless one is still giving way to the one before. */
+  private takeOver(newest: Version): Version {
+    if (newest.generation === this.sounding) return newest;
+    if (this.leavingLeft > 0 && this.sounding >= 0) {
+      const now = this.versionAt(this.position, this.sounding);
+      if (now) return now;
     }
-    const reader = new Reader(this.position, this.round, Infinity);
-    const whole = this.read(reader, left, right, true);
-    this.position = reader.position;
-    if (this.leaving && this.leavingLeft > 0) this.fadeFromLeaving(left, right);
-    return whole;
+    this.leave();
+    this.sounding = newest.generation;
+    return newest;
+  }
+
+  /** What sounds begins to give way. */
+  private leave(): void {
+    if (this.sounding < 0 || this.leavingLeft > 0) return;
+    this.leavingGeneration = this.sounding;
+    this.leavingPosition = this.position;
+    this.leavingLeft = CROSSFADE;
+  }
+
+  /** After silence sound comes back softly. */
+  private comeBack(): void {
+    this.starved = false;
+    this.leavingGeneration = -1;
+    this.leavingLeft = CROSSFADE;
   }
 
   private versionAt(position: number, newest: number): Version | undefined {
@@ -144,82 +166,79 @@ export class Voice {
     return undefined;
   }
 
-  get ended(): boolean {
-    return this.position >= this.total;
-  }
-
-  private leave(): void {
-    if (this.sounding === null || !this.versionAt(this.position, this.sounding)) return;
-    this.leaving = new Reader(this.position, this.round, this.sounding);
-    this.leavingLeft = CROSSFADE;
-  }
-
-  private fadeFromLeaving(left: Float32Array, right: Float32Array): void {
-    const [oldLeft, oldRight] = [new Float32Array(left.length), new Float32Array(left.length)];
-    this.read(must(this.leaving), oldLeft, oldRight, false);
-    for (let i = 0; i < left.length && this.leavingLeft > 0; i += 1, this.leavingLeft -= 1) {
-      const share = this.leavingLeft / CROSSFADE;
-      left[i] = must(left[i]) * (1 - share) + must(oldLeft[i]) * share;
-      right[i] = must(right[i]) * (1 - share) + must(oldRight[i]) * share;
-    }
-    if (this.leavingLeft <= 0) this.leaving = null;
-  }
-
-  private read(reader: Reader, left: Float32Array, right: Float32Array, moves: boolean): boolean {
-    let done = 0;
-    while (done < left.length) {
-      const segment = this.versionAt(reader.position, reader.newest)?.segment;
-      const end = reader.round && reader.position < reader.round.stop ? reader.round.stop : this.total;
-      if (!segment || reader.position >= end) {
-        left.fill(0, done);
-        right.fill(0, done);
-        return reader.position >= this.total;
-      }
-      const at = reader.position % this.segmentFrames;
-      const count = Math.min(left.length - done, this.segmentFrames - at, end - reader.position);
-      left.set(must(segment.audio[0]).subarray(at, at + count), done);
-      right.set(must(segment.audio[1]).subarray(at, at + count), done);
-      if (segment.hand.length) this.addHand(reader, count, left, right, done, moves);
-      done += count;
-      reader.position += count;
-      if (reader.round && reader.position === reader.round.stop) reader.position = reader.round.start;
-    }
-    return true;
-  }
-
-  private addHand(
-    reader: Reader,
-    count: number,
-    left: Float32Array,
-    right: Float32Array,
+  private write(
+    outputs: Float32Array[],
     done: number,
-    moves: boolean,
+    count: number,
+    segment: PlayedSegment,
+    at: number,
   ): void {
-    const taps = moves ? this.taps : this.taps.map((tap) => ({ ...tap }));
-    const outputs = [left, right];
-    taps.forEach((tap, place) => {
+    for (let channel = 0; channel < outputs.length; channel += 1) {
+      const out = must(outputs[channel]);
+      const audio = segment.audio[channel];
+      for (let i = 0; i < count; i += 1) out[done + i] = audio?.[at + i] ?? 0;
+    }
+    if (segment.hand.length) this.addHand(outputs, done, count);
+  }
+
+  private addHand(outputs: Float32Array[], done: number, count: number): void {
+    for (let place = 0; place < this.taps.length; place += 1) {
+      const tap = must(this.taps[place]);
       const wanted = must(this.wanted[place]);
       const out = must(outputs[tap.output]);
       for (let i = 0; i < count; i += 1) {
         tap.gain = toward(tap.gain, wanted.gain, 1 / FOLLOW);
         // A moving delay bends the pitch for a moment; a frame in eight keeps that small.
         tap.delay = toward(tap.delay, wanted.delay, 1 / 8);
-        out[done + i] = must(out[done + i]) + tap.gain * this.handAt(reader, tap, reader.position + i);
+        out[done + i] = must(out[done + i]) + tap.gain * this.handAt(tap, this.position + i, this.sounding);
       }
-    });
+    }
   }
 
   /** The held channel's sample a tap's delay before a position, between two frames if need be. */
-  private handAt(reader: Reader, tap: Tap, position: number): number {
+  private handAt(tap: Tap, position: number, newest: number): number {
     const at = position - tap.delay;
     const whole = Math.floor(at);
-    const here = this.handFrame(reader, tap.input, whole);
-    return at === whole ? here : here + (this.handFrame(reader, tap.input, whole + 1) - here) * (at - whole);
+    const here = this.handFrame(tap.input, whole, newest);
+    return at === whole ? here : here + (this.handFrame(tap.input, whole + 1, newest) - here) * (at - whole);
   }
 
-  private handFrame(reader: Reader, input: number, frame: number): number {
-    const hand = this.versionAt(frame, reader.newest)?.segment.hand[input];
+  private handFrame(input: number, frame: number, newest: number): number {
+    const hand = this.versionAt(frame, newest)?.segment.hand[input];
     return hand?.[frame % this.segmentFrames] ?? 0;
+  }
+
+  private fadeFromLeaving(outputs: Float32Array[], done: number, count: number): void {
+    const fading = Math.min(count, this.leavingLeft);
+    for (let i = 0; i < fading; i += 1) {
+      const share = this.leavingLeft / CROSSFADE;
+      for (let channel = 0; channel < outputs.length; channel += 1) {
+        const out = must(outputs[channel]);
+        const fresh = must(out[done + i]);
+        // Written so that what is alike in both stays exactly as it is.
+        out[done + i] = fresh + (this.leavingFrame(channel) - fresh) * share;
+      }
+      this.leavingLeft -= 1;
+      this.leavingPosition += 1;
+      if (this.round && this.leavingPosition === this.round.stop) this.leavingPosition = this.round.start;
+    }
+  }
+
+  /** What a channel of that which gives way would play now: its segment, or the tail of the one before. */
+  private leavingFrame(channel: number): number {
+    const index = Math.floor(this.leavingPosition / this.segmentFrames);
+    const here = this.versionAt(this.leavingPosition, this.leavingGeneration);
+    const before = here ?? this.versionAt((index - 1) * this.segmentFrames, this.leavingGeneration);
+    if (!before) return 0;
+    const at = this.leavingPosition - (here ? index : index - 1) * this.segmentFrames;
+    let value = before.segment.audio[channel]?.[at] ?? 0;
+    if (here?.segment.hand.length)
+      for (let place = 0; place < this.taps.length; place += 1) {
+        const tap = must(this.taps[place]);
+        if (tap.output === channel)
+          value += tap.gain * this.handAt(tap, this.leavingPosition, this.leavingGeneration);
+      }
+    return value;
   }
 }
 

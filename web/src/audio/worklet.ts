@@ -11,6 +11,7 @@ declare function registerProcessor(name: string, processor: typeof AudioWorkletP
 
 export type ToWorklet =
   | { type: "segment"; generation: number; index: number; segment: PlayedSegment }
+  | { type: "drop"; indices: number[] }
   | { type: "play"; playing: boolean }
   | { type: "seek"; position: number }
   | { type: "round"; round: Round | null }
@@ -37,6 +38,8 @@ class NeedlePlayer extends AudioWorkletProcessor {
   private playing = false;
   private fade = 0;
   private blocks = 0;
+  /** What is reported, over and over: nothing is made while it plays. */
+  private readonly told: FromWorklet = { position: 0, time: 0, starved: false, ended: false, silent: 0 };
 
   constructor(options: { processorOptions: { segmentFrames: number; total: number } }) {
     super(options);
@@ -47,6 +50,7 @@ class NeedlePlayer extends AudioWorkletProcessor {
 
   private obey(wish: ToWorklet): void {
     if (wish.type === "segment") this.voice.put(wish.generation, wish.index, wish.segment);
+    else if (wish.type === "drop") this.voice.drop(wish.indices);
     else if (wish.type === "play") this.playing = wish.playing;
     else if (wish.type === "seek") this.voice.seek(wish.position);
     else if (wish.type === "round") this.voice.round = wish.round;
@@ -55,35 +59,37 @@ class NeedlePlayer extends AudioWorkletProcessor {
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
-    const [left, right] = outputs[0] ?? [];
-    if (!left || !right) return true;
+    const channels = outputs[0];
+    if (!channels?.length) return true;
     if (!this.playing && this.fade === 0) {
       if ((this.blocks += 1) % REPORT_EVERY === 0) this.report(false);
       return true;
     }
-    const whole = this.voice.render(left, right);
-    const step = this.playing ? 1 : -1;
-    for (let i = 0; i < left.length && (this.fade < FADE || !this.playing); i += 1) {
-      this.fade = Math.max(0, Math.min(FADE, this.fade + step));
-      left[i] = (must(left[i]) * this.fade) / FADE;
-      right[i] = (must(right[i]) * this.fade) / FADE;
-    }
-    if ((this.blocks += 1) % REPORT_EVERY === 0 || !whole) {
-      this.voice.tidy();
-      this.report(!whole);
-    }
+    const whole = this.voice.render(channels);
+    if (this.fade < FADE || !this.playing) this.fadeInOrOut(channels);
+    if ((this.blocks += 1) % REPORT_EVERY === 0 || !whole) this.report(!whole);
     return true;
   }
 
+  private fadeInOrOut(channels: Float32Array[]): void {
+    const step = this.playing ? 1 : -1;
+    const frames = must(channels[0]).length;
+    for (let i = 0; i < frames; i += 1) {
+      this.fade = Math.max(0, Math.min(FADE, this.fade + step));
+      for (let channel = 0; channel < channels.length; channel += 1) {
+        const out = must(channels[channel]);
+        out[i] = (must(out[i]) * this.fade) / FADE;
+      }
+    }
+  }
+
   private report(starved: boolean): void {
-    const told: FromWorklet = {
-      position: this.voice.position,
-      time: currentTime,
-      starved,
-      ended: this.voice.ended,
-      silent: this.voice.silent,
-    };
-    this.port.postMessage(told);
+    this.told.position = this.voice.position;
+    this.told.time = currentTime;
+    this.told.starved = starved;
+    this.told.ended = this.voice.ended;
+    this.told.silent = this.voice.silent;
+    this.port.postMessage(this.told);
   }
 }
 

@@ -25,6 +25,7 @@ import { useRecorder } from "@/session/recorder";
 import { useTakes } from "@/session/takes";
 import { useSession } from "@/session/session";
 import { useMonitor } from "@/audio/monitor";
+import { useOutputs } from "@/audio/outputs";
 import { usePlayer } from "@/audio/player";
 import { useKeys } from "@/shell/shortcuts";
 import EarMark from "@/ui/EarMark.vue";
@@ -43,12 +44,16 @@ const MoveDesk = defineAsyncComponent(() => import("@/desks/move/MoveDesk.vue"))
 const PeopleDialog = defineAsyncComponent(() => import("@/features/people/PeopleDialog.vue"));
 const PreferencesDialog = defineAsyncComponent(() => import("@/features/account/PreferencesDialog.vue"));
 const PulseDesk = defineAsyncComponent(() => import("@/desks/pulse/PulseDesk.vue"));
+const SoundDialog = defineAsyncComponent(() => import("@/features/sound/SoundDialog.vue"));
 const SessionSettings = defineAsyncComponent(() => import("@/features/settings/SessionSettings.vue"));
 
 const props = defineProps<{ id: string; desk?: string }>();
 const session = useSession();
 const player = usePlayer();
 const selection = useSelection();
+const outputs = useOutputs();
+/** What stands between the sound and who listens. */
+const soundTrouble = computed(() => player.trouble || outputs.trouble || player.slowLine);
 const view = useChartView();
 
 const problem = ref("");
@@ -57,6 +62,7 @@ const preferring = ref(false);
 const bringing = ref(false);
 const setting = ref(false);
 const meeting = ref(false);
+const sounding = ref(false);
 /** Whether something has been open yet: it is loaded then, and stays. */
 function everOpen(open: Ref<boolean>): Ref<boolean> {
   const ever = ref(open.value);
@@ -69,6 +75,7 @@ const loaded = {
   bringing: everOpen(bringing),
   settings: everOpen(setting),
   people: everOpen(meeting),
+  sound: everOpen(sounding),
 };
 /** Whether the history stands in place of the details. */
 const reading = ref(false);
@@ -207,10 +214,11 @@ onBeforeUnmount(() => {
       @help="helping = true"
       @settings="openSettings"
       @people="meeting = true"
+      @sound="sounding = true"
       @sheet="showSheet"
     />
-    <p v-if="player.trouble || session.severed" class="trouble" role="status">
-      {{ session.connected ? player.trouble : $t("sessionPage.offlineYouCanGoOn") }}
+    <p v-if="soundTrouble || session.severed" class="trouble" role="status">
+      {{ session.connected ? soundTrouble : $t("sessionPage.offlineYouCanGoOn") }}
     </p>
     <p v-if="along.person" class="alone" role="status">
       <EarMark /> {{ $t("sessionPage.listeningAlongWithNameTheir", { name: along.person.name }) }}
@@ -242,6 +250,7 @@ onBeforeUnmount(() => {
     <SessionSettings v-if="loaded.settings.value" v-model:open="setting" :part="part" />
     <HelpSheet v-if="loaded.help.value" v-model:open="helping" @preferences="preferring = true" />
     <PreferencesDialog v-if="loaded.preferences.value" v-model:open="preferring" />
+    <SoundDialog v-if="loaded.sound.value" v-model:open="sounding" />
     <PeopleDialog v-if="loaded.people.value" v-model:open="meeting" />
     <Tour :desk="desk" />
   </div>

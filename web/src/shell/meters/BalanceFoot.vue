@@ -10,13 +10,15 @@ import { usePeakHold } from "@/audio/peakHold";
 import FootNumbers from "./FootNumbers.vue";
 import { axisFor } from "@/ui/drawing/axis";
 import { leanX } from "@/ui/drawing/paint";
-import { sideClass } from "@/domain/format";
+import { decibels, sideClass } from "@/domain/format";
+import { useSession } from "@/session/session";
 import { useLean } from "@/audio/lean";
 import { usePlayer } from "@/audio/player";
 
 /** `full`: every level in a row of its own, with its name; otherwise a narrow foot with the numbers in words. */
 const props = withDefaults(defineProps<{ width: number; full?: boolean }>(), { full: false });
 const player = usePlayer();
+const session = useSession();
 const piece = useLean();
 const peaks = usePeakHold();
 
@@ -50,6 +52,19 @@ const zone = computed(() => leanX(axis.value, piece.lean?.tolerance_db ?? 0) - c
 const leanTicks = [-6, -3, 3, 6];
 
 const canvas = ref<HTMLCanvasElement>();
+/** How wide (px) it is told that something was over. */
+const OVER = 34;
+
+/** Where a side was over the ceiling, and how far. */
+function oversText(side: "left" | "right"): string {
+  const found = must(peaks.overs[side]);
+  return t("balanceFoot.overFrom", {
+    highest: decibels(found.highest),
+    first: session.grid.text(found.first),
+    last: session.grid.text(found.last),
+  });
+}
+
 const SIDES = [
   ["left", -1],
   ["right", 1],
@@ -117,28 +132,6 @@ function paintNeedle(
       <template v-for="row in rows" :key="row.name">
         <text v-if="full" class="row" x="12" :y="row.y + row.height - 2">{{ row.title ?? row.name }}</text>
       </template>
-      <g v-if="full" class="over">
-        <rect
-          v-if="peaks.over.left"
-          :x="axis.x(-1)"
-          :y="must(rows[0]).y"
-          width="30"
-          :height="must(rows[0]).height"
-        />
-        <text v-if="peaks.over.left" :x="axis.x(-1) + 15" :y="must(rows[0]).y + 10">
-          {{ $t("balanceFoot.over") }}
-        </text>
-        <rect
-          v-if="peaks.over.right"
-          :x="axis.x(1) - 30"
-          :y="must(rows[0]).y"
-          width="30"
-          :height="must(rows[0]).height"
-        />
-        <text v-if="peaks.over.right" :x="axis.x(1) - 15" :y="must(rows[0]).y + 10">
-          {{ $t("balanceFoot.over") }}
-        </text>
-      </g>
       <line class="centre" :x1="centre" :x2="centre" y1="2" :y2="height" />
       <g class="needle-scale">
         <text v-if="full" class="row" x="12" :y="rule + 4">{{ $t("balanceFoot.lean") }}</text>
@@ -153,6 +146,23 @@ function paintNeedle(
       </g>
     </svg>
     <canvas ref="canvas" :style="{ width: `${width}px`, height: `${height}px` }" aria-hidden="true" />
+    <template v-for="[side, way] in SIDES" :key="side">
+      <button
+        v-if="peaks.overs[side]"
+        class="over"
+        :style="{
+          left: `${way < 0 ? axis.x(-1) : axis.x(1) - OVER}px`,
+          top: `${must(rows[0]).y}px`,
+          width: `${OVER}px`,
+          height: `${must(rows[0]).height}px`,
+        }"
+        :aria-label="oversText(side)"
+        :title="oversText(side)"
+        @click="peaks.clear()"
+      >
+        {{ $t("balanceFoot.over") }}
+      </button>
+    </template>
     <FootNumbers :full="full" :centre="centre" />
   </section>
 </template>
@@ -184,12 +194,15 @@ text.side-left {
 text.side-right {
   fill: var(--right);
 }
-.over rect {
-  fill: var(--wrong);
-}
-.over text {
-  fill: var(--raised);
-  font-weight: 600;
+.over {
+  position: absolute;
+  padding: 0;
+  border: 0;
+  border-radius: 0;
+  background: var(--wrong);
+  color: var(--raised);
+  font: 600 10px/1 var(--mono);
+  cursor: pointer;
 }
 text.row {
   font: 11px var(--sans);

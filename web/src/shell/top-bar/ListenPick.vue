@@ -7,7 +7,6 @@ import { postFile, remove, type Schemas } from "@/api/http";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
 import { useMonitor } from "@/audio/monitor";
-import EarMark from "@/ui/EarMark.vue";
 import { say } from "@/ui/say";
 
 const library = useLibrary();
@@ -70,7 +69,6 @@ async function forget(): Promise<void> {
 
 <template>
   <label class="listen" :title="$t('listenPick.monitoringOfTheRoomOnly')">
-    <EarMark />
     <select
       :value="monitor.latched"
       :disabled="busy"

@@ -7,7 +7,7 @@ import { useRoom } from "@/session/room";
 import { useBypass } from "@/audio/bypass";
 import { useSession } from "@/session/session";
 import { useMonitor } from "@/audio/monitor";
-import { usePlayer } from "@/audio/player";
+import { LOUDSPEAKERS, usePlayer } from "@/audio/player";
 
 const player = usePlayer();
 const library = useLibrary();
@@ -61,7 +61,8 @@ const marks = computed(() => {
       }),
       end: bypass.stop,
     });
-  const usual = way?.name === "stereo" || (way?.name === "headphones" && room.surround);
+  const usual =
+    way?.name === "stereo" || (room.surround && ["headphones", LOUDSPEAKERS].includes(way?.name ?? ""));
   if (way && !usual)
     active.push({
       text: way.title,

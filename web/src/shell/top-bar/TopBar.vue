@@ -6,12 +6,12 @@ import { t } from "@/words";
 import { computed } from "vue";
 import { useSession } from "@/session/session";
 import { useComments } from "@/features/comments/comments";
-import EarMark from "@/ui/EarMark.vue";
 import { useRoom } from "@/session/room";
 import Here from "./Here.vue";
 import ListeningMark from "./ListeningMark.vue";
 import ListenPick from "./ListenPick.vue";
 import Saved from "./Saved.vue";
+import SoundButton from "./SoundButton.vue";
 import Transport from "@/shell/transport/Transport.vue";
 
 defineProps<{ desk: string; sheet: string }>();
@@ -19,6 +19,7 @@ defineEmits<{
   help: [];
   settings: [part: string];
   people: [];
+  sound: [];
   sheet: [which: "history" | "comments"];
 }>();
 const comments = useComments();
@@ -66,8 +67,8 @@ const about = computed(() => {
     </nav>
     <div class="personal">
       <ListeningMark />
+      <SoundButton @open="$emit('sound')" />
       <ListenPick v-if="room.surround" />
-      <EarMark v-else />
       <Transport />
     </div>
     <div class="turns" role="group" :aria-label="$t('topBar.yourOwnChanges')">

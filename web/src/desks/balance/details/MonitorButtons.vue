@@ -4,14 +4,19 @@ import { Button } from "ant-design-vue";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { useMonitor } from "@/audio/monitor";
-import { usePlayer } from "@/audio/player";
+import { LOUDSPEAKERS, usePlayer } from "@/audio/player";
+import { useRoom } from "@/session/room";
 import EarMark from "@/ui/EarMark.vue";
 import { usePointerDrag } from "@/gestures/pointerDrag";
 
 const library = useLibrary();
 const player = usePlayer();
+const room = useRoom();
 const monitor = useMonitor();
-const monitors = computed(() => library.library?.monitors ?? []);
+/** Loudspeakers of their own are there for a room's channels. */
+const monitors = computed(() =>
+  (library.library?.monitors ?? []).filter(({ name }) => room.surround || name !== LOUDSPEAKERS),
+);
 
 /** A press that is shorter (ms) is meant to stay. */
 const SHORT = 350;

@@ -1,0 +1,135 @@
+"""Lines: how soon sound comes over slow ones, how soon an edit is heard, and silence after the first second.
+
+The line is that of Chromium's network emulation, for one browser that listens while a colleague on the same machine
+edits. ``--form float`` is how sound came before it adapted to the line.
+
+Run (with the packages of ./test): python -m benchmarks.lines --seconds 40
+"""
+
+import argparse
+import os
+import tempfile
+import time
+from types import SimpleNamespace
+from typing import Any
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
+os.environ.setdefault("NEEDLE_LOCAL", "1")
+os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
+
+LINES = {"8 Mbit/s, 60 ms": (8.0, 60), "1.5 Mbit/s, 100 ms": (1.5, 100), "0.4 Mbit/s, 200 ms": (0.4, 200)}
+"""What each carries (Mbit/s), and how long (ms) there and back."""
+
+EDITS = 6
+SOURCE = "plucked-bass"
+
+
+def slow(page: Any, megabits: float, delay: int) -> None:
+    """Put a page on a line."""
+    rate = megabits * 125_000
+    page.context.new_cdp_session(page).send(
+        "Network.emulateNetworkConditions",
+        {"offline": False, "latency": delay, "downloadThroughput": rate, "uploadThroughput": rate},
+    )
+
+
+def measured(case: Any, line: tuple[float, int], form: str, layout: str, seconds: float) -> dict[str, Any]:
+    """What somebody hears over a line who plays from the beginning while a colleague edits."""
+    from benchmarks.gaps import COUNTED
+    from benchmarks.visitors import Visitor
+    from tests.browser.prepared import copied_session
+    from tests.browser.stage import Engineer
+
+    session = copied_session(case.server.data)
+    listens = Engineer(SimpleNamespace(server=case.server, browser=case.browser, session=session), "rowan")
+    colleague = Visitor(case.server.address, "ines")
+    listens.put_preferences(sound=form)
+    if layout != "0+2+0":
+        listens.operate("set-session", layout=layout)
+    listens.context.add_init_script(COUNTED)
+    slow(listens.page, *line)
+    listens.page.reload()
+    listens.page.locator(".saved").get_by_text("Saved").wait_for()
+    page = listens.page
+    if layout != "0+2+0":
+        page.get_by_label("Room monitoring").select_option("headphones")
+    listens.jump("17.1")
+    listens.row(SOURCE).get_by_role("button", name="Solo").click()
+    page.wait_for_timeout(1000)
+    began = time.perf_counter()
+    page.get_by_role("button", name="Play", exact=True).click()
+    page.evaluate("window.somethingSounds()")
+    sounds = time.perf_counter() - began
+    page.wait_for_timeout(1000)
+    before = page.evaluate("window.silentFrames")
+    heard = []
+    for number in range(EDITS):
+        page.wait_for_timeout(1000 * seconds / EDITS)
+        side = 1.0 if number % 2 else -1.0
+        colleague.edit(session, kind="place-source", source=SOURCE, pan=side)
+        edited = time.perf_counter()
+        while not hears(listens, side) and time.perf_counter() - edited < 20:
+            pass
+        heard.append(time.perf_counter() - edited)
+    silent = page.evaluate("window.silentFrames") - before
+    shown = page.locator(".sound").get_attribute("data-title") or page.locator(".sound").get_attribute("title")
+    listens.close()
+    return {
+        "sounds": sounds,
+        "edit": sorted(heard)[len(heard) // 2],
+        "worst": max(heard),
+        "silent": silent / 48,
+        "form": shown,
+    }
+
+
+def hears(listens: Any, side: float) -> bool:
+    """Whether somebody hears the source on one side alone; what a busy machine could not give says nothing."""
+    from playwright.sync_api import Error
+
+    try:
+        return only(listens.listen(0.05), side)
+    except Error:
+        return False
+
+
+def only(audio: Any, side: float) -> bool:
+    """Whether only one side sounds, the right one (1) or the left one (-1)."""
+    left, right = abs(audio[0]).max(), abs(audio[1]).max()
+    there, elsewhere = (right, left) if side > 0 else (left, right)
+    return bool(there > 1e-4 and elsewhere < 0.03 * there)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--seconds", type=float, default=40.0, help="how long each line is listened to")
+    parser.add_argument("--form", default="auto", help="in which form sound comes")
+    parser.add_argument(
+        "--layout", default="0+2+0", help="the session's layout, heard on headphones unless it is stereo"
+    )
+    given = parser.parse_args()
+
+    import django
+
+    django.setup()
+    from playwright.sync_api import sync_playwright
+
+    from tests.browser.stage import ARGUMENTS, CHROMIUM, Server
+
+    server = Server()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        case = SimpleNamespace(server=server, browser=browser)
+        for name, line in LINES.items():
+            found = measured(case, line, given.form, given.layout, given.seconds)
+            print(
+                f"{name}: sound after {found['sounds']:.2f} s, an edit heard after {found['edit']:.2f} s "
+                f"(at worst {found['worst']:.2f}), {found['silent']:.0f} ms silent of {given.seconds:g} s; "
+                f"{found['form']}"
+            )
+        browser.close()
+    server.close()
+
+
+if __name__ == "__main__":
+    main()

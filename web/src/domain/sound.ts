@@ -1,0 +1,14 @@
+/** In which form sound comes over the line: from the heaviest to the lightest, and which one a person wishes. */
+import { ref } from "vue";
+
+/** The numbers are kbit/s for a pair of channels. */
+export const FORMS = ["float", "flac", "opus-256", "opus-160", "opus-96"] as const;
+export type Form = (typeof FORMS)[number];
+
+/** The form that a person wishes; `auto` is the heaviest that the line carries. */
+export const wishedForm = ref<Form | "auto">("auto");
+
+export const isLossless = (form: Form): boolean => form === "float" || form === "flac";
+
+/** Whether a form is at least as good as another. */
+export const isAsGood = (form: Form, as: Form): boolean => FORMS.indexOf(form) <= FORMS.indexOf(as);
