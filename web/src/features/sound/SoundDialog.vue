@@ -130,88 +130,90 @@ const limited = (value: number, low: number, high: number): number => Math.min(M
       <p v-if="lacking" class="trouble" role="status">
         {{ $t("soundDialog.fewOutputs", { count: lacking, outputs: outputs.count }) }}
       </p>
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">{{ $t("soundDialog.channel") }}</th>
-            <th scope="col">{{ $t("soundDialog.output") }}</th>
-            <th scope="col">{{ $t("soundDialog.trim") }}</th>
-            <th scope="col">{{ $t("soundDialog.delay") }}</th>
-            <th scope="col">{{ $t("soundDialog.mute") }}</th>
-            <th scope="col">
-              <span class="hidden-label">{{ $t("soundDialog.identify") }}</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(one, i) in channels" :key="one.name" :class="{ sounding: sounding === one.name }">
-            <th scope="row">{{ one.label }}</th>
-            <td>
-              <select
-                :value="must(rows[i]).output ?? ''"
-                :aria-label="$t('soundDialog.outputOf', { channel: one.label })"
-                @change="
-                  set(one.name, {
-                    output: ($event.target as HTMLSelectElement).value
-                      ? Number(($event.target as HTMLSelectElement).value)
-                      : null,
-                  })
-                "
-              >
-                <option value="">{{ $t("soundDialog.none") }}</option>
-                <option v-for="output in outputs.count" :key="output" :value="output - 1">
-                  {{ output }}
-                </option>
-              </select>
-            </td>
-            <td>
-              <ValueField
-                :value="must(rows[i]).trim"
-                :label="$t('soundDialog.trimOf', { channel: one.label })"
-                :text="(value) => `${decibels(value)} dB`"
-                :parse="number"
-                :step="0.1"
-                :big-step="1"
-                :low="LEAST_TRIM"
-                :high="MOST_TRIM"
-                :initial="0"
-                @set="set(one.name, { trim: limited($event, LEAST_TRIM, MOST_TRIM) })"
-              />
-            </td>
-            <td>
-              <ValueField
-                :value="must(rows[i]).delay"
-                :label="$t('soundDialog.delayOf', { channel: one.label })"
-                :text="(value) => `${value.toFixed(2)} ms`"
-                :parse="number"
-                :step="0.1"
-                :big-step="1"
-                :low="0"
-                :high="MOST_DELAY"
-                :initial="0"
-                @set="set(one.name, { delay: limited($event, 0, MOST_DELAY) })"
-              />
-            </td>
-            <td>
-              <Checkbox
-                :checked="must(rows[i]).muted"
-                :aria-label="$t('soundDialog.muteOf', { channel: one.label })"
-                @change="set(one.name, { muted: !must(rows[i]).muted })"
-              />
-            </td>
-            <td>
-              <Button
-                size="small"
-                :title="$t('soundDialog.aShortBurst')"
-                :aria-label="$t('soundDialog.identifyChannel', { channel: one.label })"
-                @click="identify(one.name)"
-              >
-                {{ sounding === one.name ? one.label : $t("soundDialog.identify") }}
-              </Button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <div class="wide">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">{{ $t("soundDialog.channel") }}</th>
+              <th scope="col">{{ $t("soundDialog.output") }}</th>
+              <th scope="col">{{ $t("soundDialog.trim") }}</th>
+              <th scope="col">{{ $t("soundDialog.delay") }}</th>
+              <th scope="col">{{ $t("soundDialog.mute") }}</th>
+              <th scope="col">
+                <span class="hidden-label">{{ $t("soundDialog.identify") }}</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(one, i) in channels" :key="one.name" :class="{ sounding: sounding === one.name }">
+              <th scope="row">{{ one.label }}</th>
+              <td>
+                <select
+                  :value="must(rows[i]).output ?? ''"
+                  :aria-label="$t('soundDialog.outputOf', { channel: one.label })"
+                  @change="
+                    set(one.name, {
+                      output: ($event.target as HTMLSelectElement).value
+                        ? Number(($event.target as HTMLSelectElement).value)
+                        : null,
+                    })
+                  "
+                >
+                  <option value="">{{ $t("soundDialog.none") }}</option>
+                  <option v-for="output in outputs.count" :key="output" :value="output - 1">
+                    {{ output }}
+                  </option>
+                </select>
+              </td>
+              <td>
+                <ValueField
+                  :value="must(rows[i]).trim"
+                  :label="$t('soundDialog.trimOf', { channel: one.label })"
+                  :text="(value) => `${decibels(value)} dB`"
+                  :parse="number"
+                  :step="0.1"
+                  :big-step="1"
+                  :low="LEAST_TRIM"
+                  :high="MOST_TRIM"
+                  :initial="0"
+                  @set="set(one.name, { trim: limited($event, LEAST_TRIM, MOST_TRIM) })"
+                />
+              </td>
+              <td>
+                <ValueField
+                  :value="must(rows[i]).delay"
+                  :label="$t('soundDialog.delayOf', { channel: one.label })"
+                  :text="(value) => `${value.toFixed(2)} ms`"
+                  :parse="number"
+                  :step="0.1"
+                  :big-step="1"
+                  :low="0"
+                  :high="MOST_DELAY"
+                  :initial="0"
+                  @set="set(one.name, { delay: limited($event, 0, MOST_DELAY) })"
+                />
+              </td>
+              <td>
+                <Checkbox
+                  :checked="must(rows[i]).muted"
+                  :aria-label="$t('soundDialog.muteOf', { channel: one.label })"
+                  @change="set(one.name, { muted: !must(rows[i]).muted })"
+                />
+              </td>
+              <td>
+                <Button
+                  size="small"
+                  :title="$t('soundDialog.aShortBurst')"
+                  :aria-label="$t('soundDialog.identifyChannel', { channel: one.label })"
+                  @click="identify(one.name)"
+                >
+                  {{ sounding === one.name ? one.label : $t("soundDialog.identify") }}
+                </Button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
       <div class="line">
         <Checkbox v-model:checked="outputs.dimmed">{{ $t("soundDialog.dim") }}</Checkbox>
         <Button size="small" @click="outputs.reset(layout)">{{ $t("soundDialog.usualOutputs") }}</Button>
@@ -240,6 +242,17 @@ label {
   gap: 8px;
   align-items: baseline;
 }
+label:first-of-type {
+  grid-column: 1 / -1;
+}
+select {
+  height: 26px;
+  padding: 0 4px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+  color: inherit;
+}
 b {
   min-width: 84px;
   font-weight: 600;
@@ -250,8 +263,12 @@ b {
   align-items: center;
   justify-content: space-between;
 }
+.wide {
+  overflow-x: auto;
+}
 table {
   width: 100%;
+  min-width: 440px;
   margin: 6px 0 10px;
   border-collapse: collapse;
 }

@@ -8,6 +8,10 @@ export function formText(form: Form): string {
   return t("soundForms.opus", { rate: form.slice("opus-".length) });
 }
 
+/** The same where there is little room: which code it is. */
+export const shortFormText = (form: Form): string =>
+  form.startsWith("opus") ? t("soundForms.opusShort") : formText(form);
+
 /** A speed (bit/s) as it is said. */
 export const megabits = (perSecond: number): string => {
   const value = perSecond / 1e6;

@@ -108,7 +108,7 @@ async function forget(): Promise<void> {
 }
 select {
   height: 26px;
-  max-width: 136px;
+  max-width: 118px;
   padding: 0 4px;
   border: 1px solid var(--bar-rule);
   border-radius: 3px;

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { useOutputs } from "@/audio/outputs";
 import { usePlayer } from "@/audio/player";
-import { formText, megabits } from "@/features/sound/forms";
+import { formText, megabits, shortFormText } from "@/features/sound/forms";
 import EarMark from "@/ui/EarMark.vue";
 import { t } from "@/words";
 
@@ -13,7 +13,7 @@ const outputs = useOutputs();
 
 /** What is heard otherwise than it is: nothing is said of sound as it was rendered. */
 const label = computed(() =>
-  [player.form === "float" ? "" : formText(player.form), outputs.dimmed ? t("soundButton.dimmed") : ""]
+  [player.form === "float" ? "" : shortFormText(player.form), outputs.dimmed ? t("soundButton.dimmed") : ""]
     .filter(Boolean)
     .join(" · "),
 );
