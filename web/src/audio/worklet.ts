@@ -67,7 +67,9 @@ class NeedlePlayer extends AudioWorkletProcessor {
     }
     const whole = this.voice.render(channels);
     if (this.fade < FADE || !this.playing) this.fadeInOrOut(channels);
-    if ((this.blocks += 1) % REPORT_EVERY === 0 || !whole) this.report(!whole);
+    // What is missing is told at once, and then no more often than where one is.
+    const isNews = !whole && !this.told.starved;
+    if ((this.blocks += 1) % REPORT_EVERY === 0 || isNews) this.report(!whole);
     return true;
   }
 
