@@ -102,6 +102,32 @@ class Heard(BrowserCase):
         self.assertTrue(any("past=" in url for url in requests), "meters do not go on from what has sounded")
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
 
+    def test_on_a_slow_line_sound_comes_in_opus_and_says_so(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        rowan.put_preferences(sound="auto")
+        self.addCleanup(rowan.put_preferences, sound="float")
+        line = {"offline": False, "latency": 100, "downloadThroughput": 190_000, "uploadThroughput": 190_000}
+        rowan.context.new_cdp_session(rowan.page).send("Network.emulateNetworkConditions", line)
+        rowan.page.reload()
+        expect(rowan.page.locator(".saved")).to_contain_text("Saved")
+        self.play_bass(rowan)
+        expect(rowan.page.locator(".sound")).to_contain_text("Opus")
+        left, right = (float(np.abs(side).max()) for side in rowan.listen(0.5))
+        # Both sides are coded together, each nearly as it is.
+        self.assertGreater(min(left, right), 1e-3)
+        self.assertLess(abs(left - right), 0.1 * left)
+        ines.place_of("plucked-bass").press("End")
+
+        def right_alone() -> bool:
+            left, right = rowan.listen(0.1)
+            return float(np.abs(left).max()) < 0.03 * float(np.abs(right).max())
+
+        self.until(rowan.page, right_alone, "the colleague's edit is not heard over a slow line")
+        rowan.page.get_by_role("button", name="Sound on this device").click()
+        expect(rowan.page.get_by_role("dialog")).to_contain_text("the line carries about")
+        rowan.page.get_by_label("Lossless").check()
+        expect(rowan.page.locator(".sound")).not_to_contain_text("Opus")
+
     def test_a_held_hand_hears_itself_before_it_lets_go(self) -> None:
         rowan = self.engineer("rowan")
         self.play_bass(rowan)

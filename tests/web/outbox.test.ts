@@ -3,6 +3,7 @@ import { DOCUMENT_VERSION } from "@/domain/declared";
 import type { Kept, LetterBox } from "@/collab/kept";
 import { Outbox, type Outcome } from "@/collab/outbox";
 import { decode } from "@/audio/segments";
+import { uuid } from "@/domain/ids";
 import { packed } from "./packed";
 
 type Sent = { path: string; body: { client_id: string; operation?: { pan: number } } };
@@ -213,6 +214,54 @@ describe("the outbox", () => {
     await vi.runAllTimersAsync();
     expect(sent.length).toBe(before + 1);
     expect(sent.at(-1)!.body.client_id).not.toBe(sent[0]!.body.client_id);
+  });
+
+  it("waits as long as the server asks to", async () => {
+    const settled = vi.fn();
+    const outbox = new Outbox("s", 1, () => {});
+    const plain = globalThis.fetch;
+    let asked = 0;
+    vi.stubGlobal("fetch", async (path: string, options: RequestInit) => {
+      asked += 1;
+      if (asked > 1) return plain(path, options);
+      return new Response('{"detail": "Too many."}', { status: 429, headers: { "Retry-After": "20" } });
+    });
+    outbox.submit(place(0.5), 7, settled);
+    await vi.advanceTimersByTimeAsync(19_000);
+    expect(asked).toBe(1);
+    await vi.advanceTimersByTimeAsync(2000);
+    expect(settled).toHaveBeenCalledTimes(1);
+  });
+
+  it("sends again what is not answered in time, under the same id", async () => {
+    const outbox = new Outbox("s", 1, () => {});
+    const plain = globalThis.fetch;
+    const bodies: string[] = [];
+    vi.spyOn(AbortSignal, "timeout").mockImplementation((time) => {
+      const late = new AbortController();
+      setTimeout(() => late.abort(new DOMException("late", "TimeoutError")), time);
+      return late.signal;
+    });
+    vi.stubGlobal("fetch", (path: string, options: RequestInit) => {
+      bodies.push(options.body as string);
+      if (bodies.length > 1) return plain(path, options);
+      return new Promise((_, fail) => {
+        options.signal!.addEventListener("abort", () => fail(options.signal!.reason as Error));
+      });
+    });
+    const settled = vi.fn();
+    outbox.submit(place(0.5), 7, settled);
+    await vi.advanceTimersByTimeAsync(29_000);
+    expect(bodies.length).toBe(1);
+    await vi.advanceTimersByTimeAsync(5000);
+    expect(new Set(bodies).size).toBe(1);
+    expect(bodies.length).toBe(2);
+    expect(settled).toHaveBeenCalledTimes(1);
+  });
+
+  it("makes ids where the browser makes none: at an insecure address", () => {
+    vi.stubGlobal("crypto", { getRandomValues: (bytes: Uint8Array) => bytes.fill(0xff) });
+    expect(uuid()).toBe("ffffffff-ffff-4fff-bfff-ffffffffffff");
   });
 
   it("keeps what is made while one is signed out", async () => {

@@ -10,6 +10,8 @@ export class Refusal extends Error {
     message: string,
     readonly status: number,
     readonly more: Record<string, unknown> = {},
+    /** How long (ms) the server asks to wait before it is asked again. */
+    readonly retryAfter = 0,
   ) {
     super(message);
   }
@@ -73,15 +75,21 @@ async function send(
     /* the sentence above stands */
   }
   const { detail, code, parameters = {}, ...more } = answer;
-  throw new Refusal(code ? sentence({ code, parameters, text: detail }) : detail, response.status, more);
+  const told = code ? sentence({ code, parameters, text: detail }) : detail;
+  const wait = Number(response.headers.get("Retry-After")) * 1000 || 0;
+  throw new Refusal(told, response.status, more, wait);
 }
 
 export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
   return (await (await send("GET", path, undefined, signal)).json()) as T;
 }
 
-export async function post<T>(path: string, body: unknown = {}): Promise<T> {
-  const response = await send("POST", path, body);
+/** Send something; what is not answered within a time (ms) counts as not having arrived. */
+export async function post<T>(path: string, body: unknown = {}, within = 0): Promise<T> {
+  const late = within ? AbortSignal.timeout(within) : undefined;
+  const response = await send("POST", path, body, late).catch((error: Error) => {
+    throw error.name === "TimeoutError" ? new Unreachable() : error;
+  });
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 

@@ -43,8 +43,6 @@ const SIDES: HeardChannel[] = [
   { name: "left", label: "L", output: 0 },
   { name: "right", label: "R", output: 1 },
 ];
-/** What both sides are called among a layout's channels. */
-const STEREO_NAMES = ["M+030", "M-030"];
 
 export type { Trial } from "./segments";
 
@@ -167,8 +165,10 @@ export const usePlayer = defineStore("player", () => {
   /** Have one channel's loudspeaker told from the others by a burst of pink noise. */
   async function identify(channel: string): Promise<void> {
     const place = heard.value.channels.findIndex(({ name }) => name === channel);
-    const name = heard.value.layout === "stereo" ? STEREO_NAMES[place] : channel;
-    const path = `/api/sessions/${session.id}/loudspeakers/${encodeURIComponent(name ?? channel)}/burst`;
+    // Both sides are what the layout's left and right are.
+    const { label } = must(heard.value.channels[place]);
+    const name = layout.value?.channels.find((one) => one.label === label)?.name ?? channel;
+    const path = `/api/sessions/${session.id}/loudspeakers/${encodeURIComponent(name)}/burst`;
     const file = await (await getResponse(path)).arrayBuffer();
     await wake();
     await device.burst(place, file);

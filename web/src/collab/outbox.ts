@@ -1,6 +1,7 @@
 /** Changes on their way to the server: sent one after the other, kept until they are answered. */
 import { t } from "@/words";
 import { DOCUMENT_VERSION } from "@/domain/declared";
+import { uuid } from "@/domain/ids";
 import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
 import { letterBox, type Kept, type LetterBox } from "./kept";
 
@@ -37,6 +38,8 @@ function inItsFormat({ path, body }: Kept): Letter["body"] {
   return path === "operations" ? { format: UNSAID_VERSION, ...body } : body;
 }
 
+/** A change that is not answered by then (ms) is sent again; its id keeps it from being made twice. */
+const ANSWERED_WITHIN = 30_000;
 const RETRY_AFTER = 1000;
 const LONGEST_WAIT = 30_000;
 /** What fails at the server itself so often is given up: it would keep everything after it waiting. */
@@ -58,7 +61,7 @@ export class Outbox {
   private tries = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private order = Date.now();
-  private readonly tab = crypto.randomUUID();
+  private readonly tab = uuid();
   private outcomes: Outcome[] = [];
   private readonly own = new Set<string>();
   /** Whether the browser keeps what waits when the tab is closed. */
@@ -125,7 +128,7 @@ export class Outbox {
   }
 
   private put(path: string, body: object, said: string, settled: Settled): string {
-    const id = crypto.randomUUID();
+    const id = uuid();
     this.own.add(id);
     const { session, person, tab } = this;
     const order = (this.order = Math.max(this.order + 1, Date.now()));
@@ -151,11 +154,13 @@ export class Outbox {
         let refusal = "";
         let more: Record<string, unknown> = {};
         try {
-          answer = await post<Schemas["Answer"]>(`/api/sessions/${this.session}/${letter.path}`, letter.body);
+          const path = `/api/sessions/${this.session}/${letter.path}`;
+          answer = await post<Schemas["Answer"]>(path, letter.body, ANSWERED_WITHIN);
         } catch (error) {
           if (mayPass(error, letter)) {
             for (const waiting of this.letters) waiting.waited = true;
-            this.timer = setTimeout(() => void this.work(), this.pause());
+            const asked = error instanceof Refusal ? error.retryAfter : 0;
+            this.timer = setTimeout(() => void this.work(), Math.max(this.pause(), asked));
             return;
           }
           refusal = error instanceof Refusal ? error.message : t("outbox.theChangeCouldNotBe");

@@ -1,4 +1,5 @@
 /** An engineer's intents as operations: place, set the level, mute, write points, change several together. */
+import { uuid } from "@/domain/ids";
 import { must } from "@/domain/must";
 import {
   isOfPulse,
@@ -52,7 +53,7 @@ export function freshId(name: string): string {
     .replace(/[^a-z0-9]+/g, "-")
     .replace(/^-+|-+$/g, "")
     .slice(0, 40);
-  return `${plain || "one"}-${crypto.randomUUID().slice(0, 8)}`;
+  return `${plain || "one"}-${uuid().slice(0, 8)}`;
 }
 
 /** What placing a source may set besides its parameters. */
