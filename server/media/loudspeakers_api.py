@@ -1,16 +1,16 @@
 """Loudspeakers over HTTP: what each is told from the others by."""
 
-import io
 from functools import lru_cache
 from uuid import UUID
 
-import soundfile
+import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 
 from needle.dsp.pink_noise import LOW_RANGE, WHOLE_RANGE, pink_burst
 from needle.layouts import LAYOUTS
 from server.common.errors import ApiError
+from server.media.wire import file_bytes
 from server.mixsessions.access import membership
 from server.mixsessions.document_cache import document_for
 
@@ -32,8 +32,5 @@ def get_burst(request: HttpRequest, session_id: UUID, channel: str) -> HttpRespo
 
 @lru_cache(maxsize=16)
 def _burst_file(rate: int, low: bool) -> bytes:
-    file = io.BytesIO()
-    soundfile.write(
-        file, pink_burst(rate, band=LOW_RANGE if low else WHOLE_RANGE), rate, format="WAV", subtype="FLOAT"
-    )
-    return file.getvalue()
+    burst = pink_burst(rate, band=LOW_RANGE if low else WHOLE_RANGE)
+    return file_bytes(burst[np.newaxis], rate, format="WAV", subtype="FLOAT")

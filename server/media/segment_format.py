@@ -23,11 +23,11 @@ from server.mixsessions.models import MixSession
 
 
 @dataclass(frozen=True)
-class Asked:
+class SegmentQuery:
     """What somebody asks for of a segment, and what they have of it already.
 
     ``hand`` is held, and is ``free`` if the level is held too. ``past``: keys of the segments before as they sounded.
-    ``has``: the key of the sound that is there, ``knows``: the tag of all of it.
+    ``audio_key``: of the sound that is there already, ``tag``: of that and its readings.
     """
 
     index: int
@@ -36,63 +36,67 @@ class Asked:
     free: bool = False
     past: str = ""
     form: wire.Form = "float"
-    has: str = ""
-    knows: str = ""
+    audio_key: str = ""
+    tag: str = ""
 
 
 @dataclass(frozen=True)
-class Answer:
+class SegmentAnswer:
     """``body`` is None where what is known is the same still."""
 
     tag: str
     body: bytes | None
 
 
-def segment_answer(user_id: int, session: MixSession, monitoring: MonitorParams, asked: Asked) -> Answer:
+def segment_answer(
+    user_id: int, session: MixSession, monitoring: MonitorParams, query: SegmentQuery
+) -> SegmentAnswer:
     """A segment in the form that ``server.media.segments_api.get_segment`` describes."""
-    mix = monitoring.mix(session, asked.revision)
-    if asked.index >= segment_count(mix):
+    mix = monitoring.mix(session, query.revision)
+    if query.index >= segment_count(mix):
         raise ApiError("media.no_such_segment", 404)
     listening = monitoring.listening()
-    if asked.hand:
-        source_of(mix, asked.hand)
-        listening = replace(listening, without_direct=listening.without_direct | {asked.hand})
-    past = asked.past.split(",")
-    key = segments.key_of(mix, asked.index, listening)
-    tag = _tag(session.id, key, segments.past_keys(mix, asked.index, listening, past), asked)
-    if tag == asked.knows:
-        return Answer(tag, None)
-    return Answer(tag, _body(user_id, mix, monitoring.listening(), listening, asked, past))
+    if query.hand:
+        source_of(mix, query.hand)
+        listening = replace(listening, without_direct=listening.without_direct | {query.hand})
+    past = query.past.split(",")
+    key = segments.key_of(mix, query.index, listening)
+    tag = _tag(session.id, key, segments.past_keys(mix, query.index, listening, past), query)
+    if tag == query.tag:
+        return SegmentAnswer(tag, None)
+    return SegmentAnswer(tag, _body(user_id, mix, monitoring.listening(), listening, query, past))
 
 
-def _tag(session: UUID, key: str, past: list[str], asked: Asked) -> str:
+def _tag(session: UUID, key: str, past: list[str], query: SegmentQuery) -> str:
     """What an answer is known by: its sound, what its meters go on from, and what is held."""
-    held = f"{session} {asked.revision} {asked.hand} {asked.free}" if asked.hand else ""
-    return hashlib.blake2b(f"{key} {past} {held}".encode(), digest_size=16).hexdigest()
+    hand = f"{session} {query.revision} {query.hand} {query.free}" if query.hand else ""
+    return hashlib.blake2b(f"{key} {past} {hand}".encode(), digest_size=16).hexdigest()
 
 
-def _body(user_id: int, mix: Mix, whole: Listening, listening: Listening, asked: Asked, past: list[str]) -> bytes:
+def _body(
+    user_id: int, mix: Mix, whole: Listening, listening: Listening, query: SegmentQuery, past: list[str]
+) -> bytes:
     heads = measured_heads(user_id)
-    result = segments.segment(mix, asked.index, listening, heads, past)
-    held, reading = np.zeros((0, result.around.shape[1]), np.float32), None
-    if asked.hand:
-        held, reading = _held(user_id, mix, whole, asked)
+    result = segments.segment(mix, query.index, listening, heads, past)
+    hand_audio, reading = np.zeros((0, result.around.shape[1]), np.float32), None
+    if query.hand:
+        hand_audio, reading = _before_placement(user_id, mix, whole, query)
     gain, blocks = 1.0, []
-    if asked.hand or asked.has != result.key:
-        whose = f"{result.key}.{asked.form}" if not asked.hand else ""
-        gain, blocks = _blocks(whose, asked.form, np.concatenate([result.around, held]), mix.rate)
-    detail = wire.detail_of(asked.form)
+    if query.hand or query.audio_key != result.key:
+        kept_as = f"{result.key}.{query.form}" if not query.hand else ""
+        gain, blocks = _blocks(kept_as, query.form, np.concatenate([result.around, hand_audio]), mix.rate)
+    detail = wire.detail_of(query.form)
     every = len(result.spectra) // detail.spectra
     spectra = result.spectra[every - 1 :: every]
     points = result.points[:, :: detail.points_every]
     head = {
-        "revision": asked.revision,
+        "revision": query.revision,
         "key": result.key,
-        "index": asked.index,
+        "index": query.index,
         "rate": mix.rate,
-        "form": asked.form,
+        "form": query.form,
         "frames": segment_frames(mix.rate),
-        "lead": wire.lead_of(asked.form, mix.rate),
+        "lead": wire.lead_of(query.form, mix.rate),
         "tail": tail_frames(mix.rate),
         "channels": result.around.shape[0] if blocks else 0,
         "gain": gain,
@@ -102,7 +106,7 @@ def _body(user_id: int, mix: Mix, whole: Listening, listening: Listening, asked:
         "spectra": len(spectra),
         "bands": len(spectra[0].left),
         "notches": [one.notches for one in spectra],
-        "hand": held.shape[0],
+        "hand": hand_audio.shape[0],
         "reading": reading,
     }
     rows = np.array([side for one in spectra for side in (one.left, one.right, one.mono)])
@@ -110,14 +114,14 @@ def _body(user_id: int, mix: Mix, whole: Listening, listening: Listening, asked:
     return wire.packed(head, beside, blocks)
 
 
-def _held(user_id: int, mix: Mix, listening: Listening, asked: Asked) -> tuple[wire.Audio, dict]:
+def _before_placement(user_id: int, mix: Mix, listening: Listening, query: SegmentQuery) -> tuple[wire.Audio, dict]:
     """A held source before its place, as long as what is around the segment, and what its place makes of it."""
-    source, length = source_of(mix, asked.hand), segment_frames(mix.rate)
-    start, stop = asked.index * length - lead_frames(mix.rate), (asked.index + 1) * length + tail_frames(mix.rate)
-    reading = hand_reading(mix, source, asked.index * length / mix.rate, listening, measured_heads(user_id))
+    source, length = source_of(mix, query.hand), segment_frames(mix.rate)
+    start, stop = query.index * length - lead_frames(mix.rate), (query.index + 1) * length + tail_frames(mix.rate)
+    reading = hand_reading(mix, source, query.index * length / mix.rate, listening, measured_heads(user_id))
     if not listening.hears(source):
         return np.zeros((0, stop - start), np.float32), reading
-    return render_before_placement(mix, source.id, start, stop, not asked.free, for_hand=True), reading
+    return render_before_placement(mix, source.id, start, stop, not query.free, for_hand=True), reading
 
 
 def _blocks(key: str, form: wire.Form, around: wire.Audio, rate: int) -> tuple[float, list[bytes]]:

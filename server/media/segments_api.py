@@ -14,7 +14,7 @@ from pydantic import Field
 
 from server.common.pool import Job, Urgency, pool
 from server.media.monitoring import MonitorParams
-from server.media.segment_format import Asked, segment_answer
+from server.media.segment_format import SegmentQuery, segment_answer
 from server.media.wire import Form
 from server.mixsessions.access import membership
 from server.mixsessions.models import Membership
@@ -52,7 +52,7 @@ async def listener(request: HttpRequest) -> Membership | None:
 
 
 def forget_listeners(sender: object, **_: object) -> None:
-    """Look everybody up again: somebody may hear no longer what they monitoring."""
+    """Look everybody up again: somebody may no longer hear what they did."""
     with _lock:
         _listeners.clear()
 
@@ -96,13 +96,13 @@ async def get_segment(
     member = request.auth
     session, person = member.session, member.user_id
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
-    knows = request.headers.get("If-None-Match", "").removeprefix("W/").strip('"')
-    asked = Asked(index, revision, hand, free, past, form, has, knows)
+    tag = request.headers.get("If-None-Match", "").removeprefix("W/").strip('"')
+    query = SegmentQuery(index, revision, hand, free, past, form, has, tag)
     # Whoever goes on listening is answered by the process that has what rooms need of the past.
-    job = Job(segment_answer, (person, session, monitoring, asked), person, urgency, near=(session_id, person))
+    job = Job(segment_answer, (person, session, monitoring, query), person, urgency, near=(session_id, person))
     # Measured heads are one's own; what else is heard is the same for all who hear it.
     whose = person if monitoring.is_personal() else None
-    answer = await pool().ask(job, (whose, session_id, monitoring.model_dump_json(), asked))
+    answer = await pool().ask(job, (whose, session_id, monitoring.model_dump_json(), query))
     unchanged = answer.body is None
     response = HttpResponse(
         answer.body or b"", status=304 if unchanged else 200, content_type="application/octet-stream"

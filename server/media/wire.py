@@ -69,7 +69,7 @@ def pack_audio(form: Form, around: Audio, rate: int) -> tuple[float, list[bytes]
     at_once = _MOST_IN_FLAC if form == "flac" else 2
     groups = [audio[first : first + at_once] / np.float32(gain) for first in range(0, len(audio), at_once)]
     if form == "flac":
-        return gain, [_file(group, rate, format="FLAC", subtype="PCM_24") for group in groups]
+        return gain, [file_bytes(group, rate, format="FLAC", subtype="PCM_24") for group in groups]
     bits_per_second = 500 * int(form.removeprefix("opus-"))
     return gain, [_opus(group, rate, bits_per_second) for group in groups]
 
@@ -80,10 +80,11 @@ def _opus(audio: Audio, rate: int, bits_per_second: int) -> bytes:
         audio = soxr.resample(audio.T, rate, _OPUS_RATE).T
     low, high = _LIBRARY_RANGE
     level = (high - bits_per_second) / (high - low)
-    return _file(audio, _OPUS_RATE, format="OGG", subtype="OPUS", compression_level=level)
+    return file_bytes(audio, _OPUS_RATE, format="OGG", subtype="OPUS", compression_level=level)
 
 
-def _file(audio: Audio, rate: int, **kind: Any) -> bytes:
+def file_bytes(audio: Audio, rate: int, **kind: Any) -> bytes:
+    """Audio (channels, frames) as a file of some ``format`` and ``subtype`` (libsndfile's names)."""
     file = io.BytesIO()
     soundfile.write(file, np.ascontiguousarray(audio.T), rate, **kind)
     return file.getvalue()

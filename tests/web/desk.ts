@@ -89,7 +89,7 @@ export class Desk {
       steps: 2,
       shapes: { straight: [[0, 1]], ease: [[0, 1]], hold: [[0, 0]], curve: [[0, 1]] },
     };
-    const gains = { positions: 3, law: [[1, 0], [0.7, 0.7], [0, 1]], balance: [[1, 0], [1, 1], [0, 1]] }; // prettier-ignore
+    const gains = { positions: 3, law: [[1, 0], [0.7, 0.7], [0, 1]], balance: [[1, 0], [1, 1], [0, 1]], levels: [1] }; // prettier-ignore
     return { revision: this.revision, length: 8, bars, gains, shapes };
   }
 

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 /** Sound on this device: how it begins, what may stand in its way, and through which outputs it goes. */
-import { DIM, OutputGraph, useOutputs, type HeardChannel, type Row } from "@/audio/outputs";
+import { DIM, OutputGraph, useOutputs, type MonitoredChannel, type Row } from "@/audio/outputs";
 import { NoSound, useSoundDevice } from "@/audio/soundDevice";
 import { usePlayer } from "@/audio/player";
 import { useAccount } from "@/account/account";
@@ -66,7 +66,10 @@ class Context {
   }
 }
 
-const CHANNELS: HeardChannel[] = ["L", "R", "C"].map((label, output) => ({ name: label, label, output }));
+const CHANNELS: MonitoredChannel[] = ["L", "R", "C"].map((label, output) => ({ name: label, label, output }));
+
+/** A gain by its level (dB): what the core's table says. */
+const gainOf = (level: number): number => 10 ** (level / 20);
 
 beforeEach(() => {
   setActivePinia(createPinia());
@@ -84,7 +87,7 @@ afterEach(() => void vi.unstubAllGlobals());
 describe("the way to the outputs", () => {
   const laid = (rows: Row[], dimmed = false) => {
     const [context, from] = [new Context(), new Part("worklet")];
-    const graph = new OutputGraph(context as never, from as never, rows.length);
+    const graph = new OutputGraph(context as never, from as never, rows.length, gainOf);
     graph.apply(rows, dimmed);
     const splitter = from.to[0]![1];
     /** Of each channel its gain, its delay (s), and the output that plays it. */
@@ -126,7 +129,7 @@ describe("the way to the outputs", () => {
 
   it("leads both sides straight to the device where nothing is set", () => {
     const [context, from] = [new Context(), new Part("worklet")];
-    const graph = new OutputGraph(context as never, from as never, 2);
+    const graph = new OutputGraph(context as never, from as never, 2, gainOf);
     graph.apply([row(0), row(1)], false);
     expect(from.to.map(([, to]) => to.kind)).toEqual(["destination"]);
     graph.apply([row(0), row(1)], true);
@@ -193,6 +196,7 @@ describe("a sound device", () => {
         segmentFrames: () => 24000,
         total: () => 96000,
         rows: () => useOutputs().rowsOf("stereo", CHANNELS.slice(0, 2)),
+        gainOf,
         hear: () => undefined,
         stopped,
       }),
@@ -298,7 +302,7 @@ describe("the dialog of sound", () => {
     await page.press("Sound on this device");
     await page.until(() => page.text.includes("Monitor on loudspeakers"), "the dialog opens");
     await page.press("Monitor on loudspeakers");
-    const channels = usePlayer().heard.channels;
+    const channels = usePlayer().monitored.channels;
     expect(channels.length).toBeGreaterThan(5);
     expect(page.text).toContain("channels have none and are not heard");
     useOutputs().count = 16;
@@ -306,8 +310,8 @@ describe("the dialog of sound", () => {
     const select = page.named("select", `Output of ${channels[2]!.label}`) as HTMLSelectElement;
     select.value = "9";
     select.dispatchEvent(new Event("change"));
-    expect(useOutputs().rowsOf(usePlayer().heard.layout, channels)[2]!.output).toBe(9);
+    expect(useOutputs().rowsOf(usePlayer().monitored.layout, channels)[2]!.output).toBe(9);
     await page.press("Usual outputs");
-    expect(useOutputs().rowsOf(usePlayer().heard.layout, channels)[2]!.output).toBe(channels[2]!.output);
+    expect(useOutputs().rowsOf(usePlayer().monitored.layout, channels)[2]!.output).toBe(channels[2]!.output);
   });
 });

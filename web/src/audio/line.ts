@@ -18,24 +18,23 @@ const [TO_STAY, TO_BEGIN, TO_RISE] = [1.6, 1.9, 2.3];
 const [CALM, CALM_AFTER_LACK] = [4_000, 30_000];
 /** What goes with every segment besides its sound (bit/s): readings, and the headers of the answer. */
 const BESIDE = 45_000;
-/** How much of its raw size sound has in FLAC, until it has been seen. */
+/** How much of its raw size sound has in FLAC, at most. */
 const FLAC_SHARE = 0.6;
 
 export function useLine(sound: () => { channels: number; rate: number }) {
-  const carried: Carried[] = [];
+  const bodies: Carried[] = [];
   /** What the line carries (bit/s); nothing known at first. */
   const speed = ref<number | null>(null);
   const chosen = ref<Form | null>(null);
   let changed = 0;
   let calm = CALM;
-  let flacShare = FLAC_SHARE;
 
   /** What a form needs (bit/s). */
   function need(form: Form): number {
     const { channels, rate } = sound();
     const raw = 32 * channels * rate;
     if (form === "float") return raw + BESIDE;
-    if (form === "flac") return raw * flacShare + BESIDE;
+    if (form === "flac") return raw * FLAC_SHARE + BESIDE;
     // What is coded around each half second goes with it.
     return Number(form.slice("opus-".length)) * 1000 * Math.ceil(channels / 2) * 1.2 + BESIDE;
   }
@@ -48,7 +47,7 @@ export function useLine(sound: () => { channels: number; rate: number }) {
   /** The line's speed while the latest bodies came, those that came side by side counted as one. */
   function measure(): number | null {
     let [bytes, busy, until] = [0, 0, -Infinity];
-    for (const one of [...carried].sort((a, b) => a.from - b.from)) {
+    for (const one of [...bodies].sort((a, b) => a.from - b.from)) {
       const to = Math.max(one.to, one.from + SHORTEST);
       busy += Math.max(to - Math.max(one.from, until), 0);
       until = Math.max(until, to);
@@ -64,8 +63,8 @@ export function useLine(sound: () => { channels: number; rate: number }) {
 
   function note(one: Carried): void {
     if (one.bytes < TELLING) return;
-    carried.push(one);
-    if (carried.length > REMEMBERED) carried.shift();
+    bodies.push(one);
+    if (bodies.length > REMEMBERED) bodies.shift();
     speed.value = measure();
     adapt();
   }
@@ -99,9 +98,9 @@ export function useLine(sound: () => { channels: number; rate: number }) {
     for (const entry of performance.getEntriesByType?.("resource") ?? []) {
       const { transferSize, responseStart, responseEnd } = entry as PerformanceResourceTiming;
       if (transferSize >= TELLING && responseStart > 0)
-        carried.push({ bytes: transferSize, from: responseStart, to: responseEnd });
+        bodies.push({ bytes: transferSize, from: responseStart, to: responseEnd });
     }
-    carried.splice(0, carried.length - REMEMBERED);
+    bodies.splice(0, bodies.length - REMEMBERED);
     speed.value = measure();
   }
 
@@ -118,15 +117,10 @@ export function useLine(sound: () => { channels: number; rate: number }) {
     if (speed.value === null) changed = -Infinity;
   }
 
-  /** What a body of FLAC had of the raw size of its sound. */
-  function sawFlac(share: number): void {
-    flacShare += (share - flacShare) / 8;
-  }
-
   /** Whether even the lightest form is more than the line carries. */
   const tooSlow = computed(() => speed.value !== null && speed.value < need("opus-96"));
   /** Whether several segments may come side by side without one being late for the other. */
   const isWide = (): boolean => speed.value === null || speed.value > 4 * need(form.value);
 
-  return { form, speed, tooSlow, need, note, begin, lacked, sawFlac, isWide };
+  return { form, speed, tooSlow, need, note, begin, lacked, isWide };
 }

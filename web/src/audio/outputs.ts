@@ -7,7 +7,7 @@ import { computed, ref, watch } from "vue";
 import { useAccount } from "@/account/account";
 
 /** A channel that is heard: its name, its label, and which output (from 0) usually plays it. */
-export interface HeardChannel {
+export interface MonitoredChannel {
   name: string;
   label: string;
   output: number;
@@ -32,27 +32,27 @@ export interface Device {
   name: string;
 }
 
-interface Kept {
+interface Settings {
   device: string;
   dimmed: boolean;
   /** By device and layout, then by channel. */
   rows: Record<string, Record<string, Row>>;
 }
 
-const NOTHING: Kept = { device: "", dimmed: false, rows: {} };
+const USUAL: Settings = { device: "", dimmed: false, rows: {} };
 const keyOf = (user: number | undefined): string => `needle.outputs.${user ?? ""}`;
 
-function remembered(user: number | undefined): Kept {
+function remembered(user: number | undefined): Settings {
   try {
-    return { ...NOTHING, ...(JSON.parse(localStorage.getItem(keyOf(user)) ?? "{}") as Partial<Kept>) };
+    return { ...USUAL, ...(JSON.parse(localStorage.getItem(keyOf(user)) ?? "{}") as Partial<Settings>) };
   } catch {
-    return { ...NOTHING };
+    return { ...USUAL };
   }
 }
 
 export const useOutputs = defineStore("outputs", () => {
   const account = useAccount();
-  const kept = ref<Kept>({ ...NOTHING });
+  const settings = ref<Settings>({ ...USUAL });
   const devices = ref<Device[]>([]);
   /** How many outputs the device has; told once sound has been started. */
   const count = ref(2);
@@ -61,57 +61,62 @@ export const useOutputs = defineStore("outputs", () => {
 
   watch(
     () => account.me?.id,
-    (user) => (kept.value = remembered(user)),
+    (user) => (settings.value = remembered(user)),
     { immediate: true },
   );
 
   function keep(): void {
     try {
-      localStorage.setItem(keyOf(account.me?.id), JSON.stringify(kept.value));
+      localStorage.setItem(keyOf(account.me?.id), JSON.stringify(settings.value));
     } catch {
       /* it holds for this page */
     }
   }
 
-  const placeOf = (layout: string): string => `${kept.value.device} ${layout}`;
+  const placeOf = (layout: string): string => `${settings.value.device} ${layout}`;
 
   /** How a layout's channels go out; usually each by its own output, where the device has it. */
-  function rowsOf(layout: string, channels: readonly HeardChannel[]): Row[] {
-    const own = kept.value.rows[placeOf(layout)] ?? {};
+  function rowsOf(layout: string, channels: readonly MonitoredChannel[]): Row[] {
+    const own = settings.value.rows[placeOf(layout)] ?? {};
     return channels.map(
       ({ name, output }) =>
         own[name] ?? { output: output < count.value ? output : null, trim: 0, delay: 0, muted: false },
     );
   }
 
-  function set(layout: string, channels: readonly HeardChannel[], name: string, change: Partial<Row>): void {
+  function set(
+    layout: string,
+    channels: readonly MonitoredChannel[],
+    name: string,
+    change: Partial<Row>,
+  ): void {
     const rows = rowsOf(layout, channels);
     const all = Object.fromEntries(channels.map((channel, i) => [channel.name, { ...rows[i] } as Row]));
     const row = all[name];
     if (!row) return;
     all[name] = { ...row, ...change };
-    kept.value = { ...kept.value, rows: { ...kept.value.rows, [placeOf(layout)]: all } };
+    settings.value = { ...settings.value, rows: { ...settings.value.rows, [placeOf(layout)]: all } };
     keep();
   }
 
   /** Every channel by its usual output again. */
   function reset(layout: string): void {
-    const rows = Object.entries(kept.value.rows).filter(([place]) => place !== placeOf(layout));
-    kept.value = { ...kept.value, rows: Object.fromEntries(rows) };
+    const rows = Object.entries(settings.value.rows).filter(([place]) => place !== placeOf(layout));
+    settings.value = { ...settings.value, rows: Object.fromEntries(rows) };
     keep();
   }
 
   const device = computed({
-    get: () => kept.value.device,
+    get: () => settings.value.device,
     set: (id: string) => {
-      kept.value = { ...kept.value, device: id };
+      settings.value = { ...settings.value, device: id };
       keep();
     },
   });
   const dimmed = computed({
-    get: () => kept.value.dimmed,
+    get: () => settings.value.dimmed,
     set: (on: boolean) => {
-      kept.value = { ...kept.value, dimmed: on };
+      settings.value = { ...settings.value, dimmed: on };
       keep();
     },
   });
@@ -123,8 +128,8 @@ export const useOutputs = defineStore("outputs", () => {
   async function look(byName = false): Promise<void> {
     if (!navigator.mediaDevices) return;
     if (byName) {
-      const heard = await navigator.mediaDevices.getUserMedia({ audio: true });
-      for (const track of heard.getTracks()) track.stop();
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: true });
+      for (const track of stream.getTracks()) track.stop();
     }
     const all = await navigator.mediaDevices.enumerateDevices();
     devices.value = all
@@ -137,8 +142,6 @@ export const useOutputs = defineStore("outputs", () => {
 
 /** Frames' worth (s) over which a level follows, so that it does not click. */
 const SMOOTH = 0.01;
-
-const gainOf = (db: number): number => 10 ** (db / 20);
 
 const isPlain = (row: Row, at: number): boolean => row.output === at && !row.trim && !row.delay && !row.muted;
 
@@ -157,6 +160,8 @@ export class OutputGraph {
     private readonly context: AudioContext,
     private readonly from: AudioNode,
     private readonly channels: number,
+    /** The gain of a level (dB), by the core's table. */
+    private readonly gainOf: (level: number) => number,
   ) {
     this.splitter = context.createChannelSplitter(channels);
     for (let i = 0; i < channels; i += 1) {
@@ -181,8 +186,12 @@ export class OutputGraph {
     if (!this.straight) this.connect(rows);
     const now = this.context.currentTime;
     rows.slice(0, this.channels).forEach((row, i) => {
-      const trim = gainOf(row.trim);
-      this.gains[i]?.gain.setTargetAtTime(row.muted ? 0 : trim * (dimmed ? gainOf(DIM) : 1), now, SMOOTH);
+      const trim = this.gainOf(row.trim);
+      this.gains[i]?.gain.setTargetAtTime(
+        row.muted ? 0 : trim * (dimmed ? this.gainOf(DIM) : 1),
+        now,
+        SMOOTH,
+      );
       this.trims[i]?.gain.setTargetAtTime(trim, now, SMOOTH);
       this.delays[i]?.delayTime.setTargetAtTime(row.delay / 1000, now, SMOOTH);
     });

@@ -3,6 +3,7 @@ import { useThrottleFn } from "@vueuse/core";
 import { useSession } from "@/session/session";
 import { isLossless, type Form } from "@/domain/sound";
 import type { useLine } from "./line";
+import type { Upcoming } from "./readyAhead";
 import { fetchSegment, type Fetched, type Heard, type There } from "./segments";
 
 /** Requests at a time where the line is wide, and where one would make the other late. */
@@ -15,13 +16,6 @@ const JOINED = 200;
 const AGAIN_AFTER = 500;
 /** What sounds for less than this many answers' time is not asked for again: it has sounded when the answer comes. */
 const WORTHWHILE = 1;
-
-/** A segment that sounds next: in how many seconds it begins and ends. */
-export interface Upcoming {
-  index: number;
-  begins: number;
-  ends: number;
-}
 
 interface Listening {
   /** The segments that sound next, in order; none where nothing is to sound. */
@@ -37,7 +31,7 @@ interface Listening {
 }
 
 /** A segment that has come. */
-interface Held extends There {
+interface Segment extends There {
   generation: number;
   form: Form;
   /** Which source was left out for a hand. */
@@ -62,7 +56,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   /** Segments that could not be had and wait to be asked for again. */
   const waiting = new Set<number>();
   /** Of which segments some version is there: while another comes, that one goes on. */
-  const held = new Map<number, Held>();
+  const present = new Map<number, Segment>();
   /** The keys of what has sounded, or is about to, since the playhead was sent somewhere. */
   const keys = new Map<number, string>();
   /** How long (s) an answer takes, as it has taken of late. */
@@ -78,7 +72,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   }
 
   /** What is there of a segment sounds as it should, in a form that is good enough. */
-  function isFresh(one: Held): boolean {
+  function isFresh(one: Segment): boolean {
     return one.generation === generation && isGoodEnough(one.form, line.form.value);
   }
 
@@ -87,9 +81,9 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     const upcoming = listening.upcoming();
     const free = upcoming.filter(({ index }) => !requests.has(index) && !waiting.has(index));
     const half = (upcoming.at(-1)?.ends ?? 0) / 2;
-    const isMissing = ({ index }: Upcoming): boolean => !held.has(index);
+    const isMissing = ({ index }: Upcoming): boolean => !present.has(index);
     const isStale = ({ index, ends }: Upcoming): boolean => {
-      const one = held.get(index);
+      const one = present.get(index);
       return !!one && !isFresh(one) && ends > answering * WORTHWHILE;
     };
     const near = free.filter(({ begins }) => begins < half);
@@ -106,7 +100,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   /** What is there of a segment and may stay, if what is to be heard now has it just as it is. */
   function mayStay(index: number, manner: Heard, form: Form): There | null {
-    const one = held.get(index);
+    const one = present.get(index);
     return one && !one.hand && !manner.hand && isGoodEnough(one.form, form) ? one : null;
   }
 
@@ -146,13 +140,13 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   function take(request: Request, fetched: Fetched | null, form: Form, manner: Heard): void {
     const { index } = request;
-    const before = held.get(index);
+    const before = present.get(index);
     if (before && (!fetched || !fetched.played)) {
       before.generation = request.generation;
       if (fetched) before.tag = fetched.tag;
     } else if (fetched?.played) {
       const { key, tag } = fetched;
-      held.set(index, { key, tag, generation: request.generation, form, hand: manner.hand });
+      present.set(index, { key, tag, generation: request.generation, form, hand: manner.hand });
       keys.set(index, key);
       // One version gives way to the next softly; lossy ones do so wherever they meet.
       if (before || !isLossless(form)) issued += 1;
@@ -171,7 +165,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   /** One listens otherwise: what is on its way to a segment that has sound already is called off. */
   function listenOtherwise(): void {
     for (const [index, request] of requests)
-      if (held.has(index)) {
+      if (present.has(index)) {
         request.abort.abort();
         requests.delete(index);
       }
@@ -189,8 +183,8 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   /** Let go what is not needed any more, and ask for what is. */
   function passBy(isNeeded: (index: number) => boolean): void {
-    const dropped = [...held.keys()].filter((index) => !isNeeded(index));
-    for (const index of dropped) held.delete(index);
+    const dropped = [...present.keys()].filter((index) => !isNeeded(index));
+    for (const index of dropped) present.delete(index);
     if (dropped.length) listening.dropped(dropped);
     fill();
   }
@@ -199,7 +193,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     for (const request of requests.values()) request.abort.abort();
     requests.clear();
     waiting.clear();
-    held.clear();
+    present.clear();
     keys.clear();
   }
 
@@ -214,6 +208,6 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     /** How long (s) an answer takes of late. */
     answering: (): number => answering,
     /** Whether there is any sound of a segment. */
-    has: (index: number): boolean => held.has(index),
+    has: (index: number): boolean => present.has(index),
   };
 }

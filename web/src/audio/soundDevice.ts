@@ -18,7 +18,9 @@ interface Playing {
   segmentFrames: () => number;
   total: () => number;
   rows: () => Row[];
-  hear: (told: FromWorklet) => void;
+  /** The gain of a level (dB), by the core's table. */
+  gainOf: (level: number) => number;
+  hear: (report: FromWorklet) => void;
   /** Sound has stopped by itself. */
   stopped: (why: string) => void;
 }
@@ -64,7 +66,7 @@ export function useSoundDevice(playing: Playing) {
     node.port.onmessage = (event: MessageEvent<FromWorklet>) => playing.hear(event.data);
     node.onprocessorerror = () => lose(t("sound.broken"));
     await choose();
-    graph = new OutputGraph(fresh, node, playing.width());
+    graph = new OutputGraph(fresh, node, playing.width(), playing.gainOf);
     outputs.count = graph.count;
     apply();
     fresh.addEventListener("statechange", () => {

@@ -12,3 +12,9 @@ export const isLossless = (form: Form): boolean => form === "float" || form === 
 
 /** Whether a form is at least as good as another. */
 export const isAsGood = (form: Form, as: Form): boolean => FORMS.indexOf(form) <= FORMS.indexOf(as);
+
+/** How fast a line is (bit/s), as it is said. */
+export function speedText(perSecond: number): string {
+  if (perSecond < 1e6) return `${Math.round(perSecond / 1000)} kbit/s`;
+  return `${perSecond < 1e7 ? Number((perSecond / 1e6).toPrecision(2)) : Math.round(perSecond / 1e6)} Mbit/s`;
+}

@@ -8,13 +8,13 @@ import { LEAST_TRIM, MOST_DELAY, MOST_TRIM, useOutputs, type Row } from "@/audio
 import { LOUDSPEAKERS, usePlayer } from "@/audio/player";
 import { decibels } from "@/domain/format";
 import { must } from "@/domain/must";
-import { FORMS } from "@/domain/sound";
+import { FORMS, speedText } from "@/domain/sound";
 import { useRoom } from "@/session/room";
 import EarMark from "@/ui/EarMark.vue";
 import { say } from "@/ui/say";
 import ValueField from "@/ui/ValueField.vue";
 import { t } from "@/words";
-import { formText, megabits } from "./forms";
+import { formText } from "./forms";
 
 const open = defineModel<boolean>("open", { required: true });
 const outputs = useOutputs();
@@ -28,12 +28,12 @@ const choices: [Liked["sound"], string, string][] = [
   ...FORMS.map((form): [Liked["sound"], string, string] => [
     form,
     formText(form),
-    t("soundDialog.needs", { needs: megabits(player.need(form)) }),
+    t("soundDialog.needs", { needs: speedText(player.need(form)) }),
   ]),
 ];
 
-const layout = computed(() => player.heard.layout);
-const channels = computed(() => player.heard.channels);
+const layout = computed(() => player.monitored.layout);
+const channels = computed(() => player.monitored.channels);
 const rows = computed(() => outputs.rowsOf(layout.value, channels.value));
 const lacking = computed(() => rows.value.filter((row) => row.output === null).length);
 const set = (name: string, change: Partial<Row>): void =>
@@ -84,7 +84,7 @@ const limited = (value: number, low: number, high: number): number => Math.min(M
             ? $t("soundDialog.comesAs", { form: formText(player.form) })
             : $t("soundDialog.comesAsBecause", {
                 form: formText(player.form),
-                carries: megabits(player.speed),
+                carries: speedText(player.speed),
               })
         }}
         {{ $t("soundDialog.exportsAreNever") }}

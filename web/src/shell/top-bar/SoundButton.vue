@@ -3,7 +3,8 @@
 import { computed } from "vue";
 import { useOutputs } from "@/audio/outputs";
 import { usePlayer } from "@/audio/player";
-import { formText, megabits, shortFormText } from "@/features/sound/forms";
+import { speedText } from "@/domain/sound";
+import { formText, shortFormText } from "@/features/sound/forms";
 import EarMark from "@/ui/EarMark.vue";
 import { t } from "@/words";
 
@@ -22,7 +23,7 @@ const title = computed(() => {
   const comes =
     player.speed === null
       ? t("soundDialog.comesAs", { form })
-      : t("soundDialog.comesAsBecause", { form, carries: megabits(player.speed) });
+      : t("soundDialog.comesAsBecause", { form, carries: speedText(player.speed) });
   return `${comes} ${t("soundButton.pressFor")}`;
 });
 </script>
