@@ -62,7 +62,7 @@ def measured(case: Any, line: tuple[float, int], form: str, layout: str, seconds
     sounds = time.perf_counter() - began
     page.wait_for_timeout(1000)
     before = page.evaluate("window.silentFrames")
-    heard = []
+    delays = []
     for number in range(EDITS):
         page.wait_for_timeout(1000 * seconds / EDITS)
         side = 1.0 if number % 2 else -1.0
@@ -70,14 +70,14 @@ def measured(case: Any, line: tuple[float, int], form: str, layout: str, seconds
         edited = time.perf_counter()
         while not hears(listens, side) and time.perf_counter() - edited < 20:
             pass
-        heard.append(time.perf_counter() - edited)
+        delays.append(time.perf_counter() - edited)
     silent = page.evaluate("window.silentFrames") - before
     shown = page.locator(".sound").get_attribute("data-title") or page.locator(".sound").get_attribute("title")
     listens.close()
     return {
         "sounds": sounds,
-        "edit": sorted(heard)[len(heard) // 2],
-        "worst": max(heard),
+        "edit": sorted(delays)[len(delays) // 2],
+        "worst": max(delays),
         "silent": silent / 48,
         "form": shown,
     }
@@ -121,11 +121,11 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         case = SimpleNamespace(server=server, browser=browser)
         for name, line in LINES.items():
-            found = measured(case, line, given.form, given.layout, given.seconds)
+            result = measured(case, line, given.form, given.layout, given.seconds)
             print(
-                f"{name}: sound after {found['sounds']:.2f} s, an edit heard after {found['edit']:.2f} s "
-                f"(at worst {found['worst']:.2f}), {found['silent']:.0f} ms silent of {given.seconds:g} s; "
-                f"{found['form']}"
+                f"{name}: sound after {result['sounds']:.2f} s, an edit heard after {result['edit']:.2f} s "
+                f"(at worst {result['worst']:.2f}), {result['silent']:.0f} ms silent of {given.seconds:g} s; "
+                f"{result['form']}"
             )
         browser.close()
     server.close()

@@ -31,11 +31,13 @@ class Heard(BrowserCase):
         rowan.play()
         expect(lean).not_to_have_text("–")
         before = rowan.page.locator(".foot .words").first.inner_text(), lean.inner_text()
+        # A machine that is slow to begin may stand still once: what is measured comes after that.
+        self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 40))
         heard = rowan.listen(1.6)
         expect(clock).not_to_have_text("0:42.6")
         after = rowan.page.locator(".foot .words").first.inner_text(), lean.inner_text()
         self.assertNotEqual(before, after)
-        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 40))
+        self.assert_heard(heard, rowan.rendered(BAR_17 - 2, 80))
         rowan.stop()
         expect(lean).to_have_text("–")
 

@@ -34,9 +34,9 @@ class Forms(SimpleTestCase):
             gain, blocks = wire.pack_audio(form, audio, 48_000)
             self.assertEqual((gain, len(blocks)), (1.0, blocks_expected))
             expected = audio[:, lead_frames(48_000) - wire.lead_of(form, 48_000) :]
-            found = unpacked(form, blocks)
-            self.assertEqual(found.shape, expected.shape, form)
-            level = np.sqrt(np.mean((found - expected) ** 2, axis=1)) / np.sqrt(np.mean(expected**2, axis=1))
+            decoded = unpacked(form, blocks)
+            self.assertEqual(decoded.shape, expected.shape, form)
+            level = np.sqrt(np.mean((decoded - expected) ** 2, axis=1)) / np.sqrt(np.mean(expected**2, axis=1))
             self.assertLess(level.max(), 0.06 if form.startswith("opus") else 1e-6, form)
 
     def test_other_rates_come_in_opus_as_long_as_they_are(self) -> None:
@@ -62,15 +62,15 @@ class Readings(SimpleTestCase):
         rows[0, 0] = np.nan
         steps = np.frombuffer(wire.pack_rows(rows), "<i2").reshape(rows.shape)
         counted = np.cumsum(steps, axis=0, dtype=np.int16)
-        found = np.where(counted == wire.UNKNOWN, np.nan, counted * wire.STEP)
-        np.testing.assert_allclose(found, rows, atol=wire.STEP / 2)
+        decoded = np.where(counted == wire.UNKNOWN, np.nan, counted * wire.STEP)
+        np.testing.assert_allclose(decoded, rows, atol=wire.STEP / 2)
 
     def test_what_is_beyond_all_readings_stays_at_the_end(self) -> None:
         packed = wire.pack_rows(np.array([[-np.inf, np.inf, 500.0, -500.0]]))
-        found = np.frombuffer(packed, "<i2") * wire.STEP
-        np.testing.assert_allclose(found, [-128, 128, 128, -128], atol=0.01)
+        decoded = np.frombuffer(packed, "<i2") * wire.STEP
+        np.testing.assert_allclose(decoded, [-128, 128, 128, -128], atol=0.01)
 
     @given(arrays(np.float32, (3, 2), elements=st.floats(-1, 1, width=32)))
     def test_points_come_out_near_where_they_were(self, points: np.ndarray) -> None:
-        found = np.frombuffer(wire.pack_points(points), np.int8).reshape(points.shape) / 127
-        np.testing.assert_allclose(found, points, atol=0.5 / 127 + 1e-6)
+        decoded = np.frombuffer(wire.pack_points(points), np.int8).reshape(points.shape) / 127
+        np.testing.assert_allclose(decoded, points, atol=0.5 / 127 + 1e-6)

@@ -26,16 +26,18 @@ describe("a source in a hand", () => {
     expect(node.gains).toEqual([0.7, 0.7]);
     bench.session.pending.set("oars.pan", { value: -1, ids: new Set() } as never);
     bench.player.moveHand(oars());
-    const held = bench.asked.length;
+    const beforeRelease = bench.asked.length;
     expect(node.gains).toEqual([1, 0]);
     bench.player.release(true);
     await settle();
-    expect(bench.asked.length).toBe(held);
+    expect(bench.asked.length).toBe(beforeRelease);
     bench.desk.hear(
       bench.desk.told([{ part: "sources", key: "oars", value: source("oars", 0, { pan: -1 }) }]),
     );
     await settle();
-    const after = bench.asked.slice(held).map((one) => [one.query.get("hand"), one.query.get("revision")]);
+    const after = bench.asked
+      .slice(beforeRelease)
+      .map((one) => [one.query.get("hand"), one.query.get("revision")]);
     expect(after).toEqual([0, 1, 2, 3].map(() => [null, "6"]));
   });
 

@@ -4,11 +4,11 @@ import { useShownReadings } from "@/audio/shownReadings";
 import type { Fetched } from "@/audio/segments";
 import { createPinia, setActivePinia } from "pinia";
 
-const heard = vi.hoisted(() => ({
+const player = vi.hoisted(() => ({
   listeners: [] as ((frame: Record<string, number>, at: number) => void)[],
 }));
 vi.mock("@/audio/player", () => ({
-  usePlayer: () => ({ now: null, onFrame: (listener: never) => heard.listeners.push(listener) }),
+  usePlayer: () => ({ now: null, onFrame: (listener: never) => player.listeners.push(listener) }),
 }));
 vi.mock("@/audio/target", () => ({ useTarget: () => ({ target: { dbtp: -1 } }) }));
 
@@ -58,38 +58,38 @@ describe("what the meters show", () => {
   it("tells every frame once, whatever steps time takes", () => {
     const shown = useShownReadings();
     for (let index = 0; index < 4; index += 1) shown.put(index, segment(index));
-    const told: number[] = [];
-    shown.onFrame((frame) => told.push(frame.rms_left!));
+    const frames: number[] = [];
+    shown.onFrame((frame) => frames.push(frame.rms_left!));
     let at = 0.011;
     shown.pass(at);
     for (const step of [0.003, 0.05, 0.02, 0.4, 0.021, 0.11, 0.6, 0.019]) shown.pass((at += step));
-    expect(told).toEqual(Array.from({ length: told.length }, (_, i) => i + 1));
-    expect(told.length).toBe(Math.floor(at / 0.02));
+    expect(frames).toEqual(Array.from({ length: frames.length }, (_, i) => i + 1));
+    expect(frames.length).toBe(Math.floor(at / 0.02));
   });
 
   it("does not count what was leapt over, nor what was not heard", () => {
     const shown = useShownReadings();
     for (let index = 0; index < 40; index += 1) shown.put(index, segment(index, loudAt(5, 2)));
-    let told = 0;
-    shown.onFrame(() => (told += 1));
+    let count = 0;
+    shown.onFrame(() => (count += 1));
     shown.pass(1);
     shown.pass(10);
     shown.pass(2);
-    expect(told).toBe(0);
+    expect(count).toBe(0);
     shown.showNothing();
     shown.pass(2.21);
-    expect(told).toBe(0);
+    expect(count).toBe(0);
     shown.pass(2.31);
-    expect(told).toBe(5);
+    expect(count).toBe(5);
   });
 });
 
 describe("what was over the ceiling", () => {
   it("is kept for each side: where it was first and last, and how high, until it is cleared", () => {
     setActivePinia(createPinia());
-    heard.listeners.length = 0;
+    player.listeners.length = 0;
     const peaks = usePeakHold();
-    const [listener] = heard.listeners;
+    const [listener] = player.listeners;
     listener!({ true_peak_left: -2, true_peak_right: -1 }, 0.5);
     expect(peaks.overs).toEqual({ left: null, right: null });
     listener!({ true_peak_left: -0.5, true_peak_right: Number.NaN }, 1);

@@ -117,10 +117,10 @@ describe("the player", () => {
     await bench.play();
     bench.player.grasp(bench.session.sources.find((one) => one.id === "oars")!);
     await settle();
-    const held = bench.asked.length;
+    const beforeRelease = bench.asked.length;
     bench.player.release(false);
     await settle();
-    expect(bench.asked.slice(held).every((one) => !one.query.has("has") && !one.known)).toBe(true);
+    expect(bench.asked.slice(beforeRelease).every((one) => !one.query.has("has") && !one.known)).toBe(true);
   });
 
   it("keeps the segments of a passage while one goes round it, and drops them afterwards", async () => {

@@ -1,6 +1,7 @@
 // @vitest-environment happy-dom
 /** Sound on this device: how it begins, what may stand in its way, and through which outputs it goes. */
-import { DIM, OutputGraph, useOutputs, type MonitoredChannel, type Row } from "@/audio/outputs";
+import { OutputGraph } from "@/audio/outputGraph";
+import { DIM, useOutputs, type MonitoredChannel, type Row } from "@/audio/outputs";
 import { NoSound, useSoundDevice } from "@/audio/soundDevice";
 import { usePlayer } from "@/audio/player";
 import { useAccount } from "@/account/account";

@@ -92,9 +92,9 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   function fill(): void {
     while (requests.size < (line.isWide() ? AT_ONCE : ON_NARROW)) {
-      const wanted = next();
-      if (!wanted) return;
-      void fetchOne(wanted.index, Math.max(wanted.begins, 0));
+      const segment = next();
+      if (!segment) return;
+      void fetchOne(segment.index, Math.max(segment.begins, 0));
     }
   }
 
@@ -115,8 +115,8 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     requests.set(index, request);
     const began = performance.now();
     try {
-      const wanted = { index, revision: session.revision, heard: manner, past, ahead, form, there };
-      const fetched = await fetchSegment(session.id, wanted, signal, line.note);
+      const query = { index, revision: session.revision, heard: manner, past, ahead, form, there };
+      const fetched = await fetchSegment(session.id, query, signal, line.note);
       if (!signal.aborted) take(request, fetched, form, manner);
       answering += ((performance.now() - began) / 1000 - answering) / 4;
       release(request);

@@ -111,7 +111,7 @@ export interface Heard {
 }
 
 /** Which segment is asked for, and how it is to come. */
-export interface Wanted {
+export interface SegmentQuery {
   index: number;
   revision: number;
   heard: Heard;
@@ -124,41 +124,44 @@ export interface Wanted {
   there: There | null;
 }
 
-function queryOf(wanted: Wanted): URLSearchParams {
-  const { heard } = wanted;
-  const query = new URLSearchParams({ revision: String(heard.earlier?.revision ?? wanted.revision) });
-  if (heard.earlier) query.set("trim", heard.earlier.trim.toFixed(3));
-  if (heard.solo.length) query.set("solo", heard.solo.join(","));
-  if (heard.hand) query.set("hand", heard.hand);
-  if (heard.hand && heard.free) query.set("free", "true");
-  if (heard.moves.length) query.set("moves", heard.moves.join(","));
-  if (heard.click) query.set("click", "true");
+function parametersOf(query: SegmentQuery): URLSearchParams {
+  const { heard } = query;
+  const parameters = new URLSearchParams({ revision: String(heard.earlier?.revision ?? query.revision) });
+  if (heard.earlier) parameters.set("trim", heard.earlier.trim.toFixed(3));
+  if (heard.solo.length) parameters.set("solo", heard.solo.join(","));
+  if (heard.hand) parameters.set("hand", heard.hand);
+  if (heard.hand && heard.free) parameters.set("free", "true");
+  if (heard.moves.length) parameters.set("moves", heard.moves.join(","));
+  if (heard.click) parameters.set("click", "true");
   if (heard.bypass) {
-    query.set("bypass", `${heard.bypass.source}:${heard.bypass.treatment}`);
-    query.set("at", String(heard.bypass.at));
+    parameters.set("bypass", `${heard.bypass.source}:${heard.bypass.treatment}`);
+    parameters.set("at", String(heard.bypass.at));
   }
-  if (heard.monitor !== "stereo") query.set("monitor", heard.monitor);
+  if (heard.monitor !== "stereo") parameters.set("monitor", heard.monitor);
   if (heard.trial) {
-    query.set("trial", heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","));
-    query.set("trim", heard.trial.trim.toFixed(3));
+    parameters.set(
+      "trial",
+      heard.trial.changes.map((one) => `${one.source}:${one.level}:${one.place}`).join(","),
+    );
+    parameters.set("trim", heard.trial.trim.toFixed(3));
   }
-  if (wanted.past.some(Boolean)) query.set("past", wanted.past.join(","));
-  if (wanted.form !== "float") query.set("form", wanted.form);
-  if (wanted.there) query.set("has", wanted.there.key);
+  if (query.past.some(Boolean)) parameters.set("past", query.past.join(","));
+  if (query.form !== "float") parameters.set("form", query.form);
+  if (query.there) parameters.set("has", query.there.key);
   // What sounds sooner goes first.
-  if (wanted.ahead) query.set("ahead", String(wanted.ahead));
-  return query;
+  if (query.ahead) parameters.set("ahead", String(query.ahead));
+  return parameters;
 }
 
 /** Ask for a segment. Nothing where all that is there of it is as it was. */
 export async function fetchSegment(
   session: string,
-  wanted: Wanted,
+  query: SegmentQuery,
   signal: AbortSignal,
   carried: (how: Carried) => void,
 ): Promise<Fetched | null> {
-  const known: HeadersInit = wanted.there ? { "If-None-Match": `W/"${wanted.there.tag}"` } : {};
-  const path = `/api/sessions/${session}/segments/${wanted.index}?${queryOf(wanted)}`;
+  const known: HeadersInit = query.there ? { "If-None-Match": `W/"${query.there.tag}"` } : {};
+  const path = `/api/sessions/${session}/segments/${query.index}?${parametersOf(query)}`;
   const response = await getResponse(path, signal, known);
   if (response.status === 304) return null;
   const from = performance.now();
@@ -171,14 +174,14 @@ export async function fetchSegment(
 /** Readings that were counted in 16 bits, and told row by row as what each differs by from the one before. */
 function unpackRows(bytes: DataView, from: number, rows: number, width: number): Float32Array {
   const [step, unknown] = [1 / 256, -(1 << 15)];
-  const found = new Float32Array(rows * width);
+  const values = new Float32Array(rows * width);
   const counted = new Int16Array(width);
-  for (let i = 0; i < found.length; i += 1) {
+  for (let i = 0; i < values.length; i += 1) {
     const column = i % width;
     counted[column] = must(counted[column]) + bytes.getInt16(from + 2 * i, true);
-    found[i] = counted[column] === unknown ? NaN : must(counted[column]) * step;
+    values[i] = counted[column] === unknown ? NaN : must(counted[column]) * step;
   }
-  return found;
+  return values;
 }
 
 async function inflated(bytes: Uint8Array<ArrayBuffer>): Promise<ArrayBuffer> {
@@ -195,9 +198,9 @@ export async function decode(bytes: ArrayBuffer, tag: string): Promise<Fetched> 
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(side, 4, length))) as Head;
   let offset = 4 + length;
   const rows = (count: number, width: number): Float32Array => {
-    const found = unpackRows(view, offset, count, width);
-    offset += 2 * found.length;
-    return found;
+    const unpacked = unpackRows(view, offset, count, width);
+    offset += 2 * unpacked.length;
+    return unpacked;
   };
   const values = rows(head.meters, head.columns.length);
   const bands = rows(3 * head.spectra, head.bands);
@@ -229,17 +232,17 @@ export async function decode(bytes: ArrayBuffer, tag: string): Promise<Fetched> 
 /** The sound's channels from where the segment begins to the end of its tail, each with memory of its own. */
 async function channelsOf(head: Head, bytes: ArrayBuffer, from: number): Promise<Float32Array[]> {
   const last = head.lead + head.frames + head.tail;
-  const found: Float32Array[] = [];
+  const channels: Float32Array[] = [];
   for (const size of head.blocks) {
     const block = bytes.slice(from, from + size);
     from += size;
-    if (head.form === "float") found.push(new Float32Array(block));
-    else found.push(...(await decoded(block, head.rate)).map((channel) => channel.slice(head.lead, last)));
+    if (head.form === "float") channels.push(new Float32Array(block));
+    else channels.push(...(await decoded(block, head.rate)).map((channel) => channel.slice(head.lead, last)));
   }
   if (head.gain !== 1)
-    for (const channel of found)
+    for (const channel of channels)
       for (let i = 0; i < channel.length; i += 1) channel[i] = must(channel[i]) * head.gain;
-  return found;
+  return channels;
 }
 
 /** Decoders by sampling rate: they need no sound device, nor a gesture. */

@@ -4,7 +4,8 @@
  */
 import { useEventListener } from "@vueuse/core";
 import { t } from "@/words";
-import { OutputGraph, type Row, useOutputs } from "./outputs";
+import { OutputGraph } from "./outputGraph";
+import { type Row, useOutputs } from "./outputs";
 import type { FromWorklet, ToWorklet } from "./worklet";
 import workletUrl from "./worklet?worker&url";
 
