@@ -20,7 +20,8 @@ class PreferencesSchema(Schema):
     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
-    which sound comes over the line, or as the line carries it. ``tour``: whether the first look round is still to
+    which sound comes over the line, or as the line carries it. ``hands``: whether what ``all`` hold is heard before
+    they let go, or what one holds of one's ``own``. ``tour``: whether the first look round is still to
     come.
     """
 
@@ -30,6 +31,7 @@ class PreferencesSchema(Schema):
     times: Literal["bars", "clock"] = "bars"
     keys: Literal["all", "named"] = "all"
     sound: Literal["auto", "float", "flac", "opus-256", "opus-160", "opus-96"] = "auto"
+    hands: Literal["own", "all"] = "own"
     shortcuts: Annotated[dict[Key, OwnKey], Field(max_length=40)] = {}
     tour: Literal["new", "done"] = "new"
 

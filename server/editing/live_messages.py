@@ -8,7 +8,7 @@ from server.common.messages import MessageOut
 from server.mixsessions.api import RevisionOut
 from server.mixsessions.fields import Finite
 
-Control = Annotated[str, Field(min_length=1, max_length=120)]
+Control = Annotated[str, Field(min_length=1, max_length=240)]
 Tab = Annotated[str, Field(min_length=1, max_length=16)]
 
 

@@ -11,6 +11,7 @@ from needle.automation.curve import Lane
 from needle.mix.model import Mix, MixSource
 from needle.mix.reuse import with_known_sources
 from needle.session.document import mix_of
+from needle.session.held import with_held
 from needle.session.owners import lane_key
 from needle.session.validation import Document
 from server.common.errors import ApiError
@@ -50,7 +51,7 @@ class _Latest:
 _lock = Lock()
 """Held for a look at the caches only; each session has a lock of its own while its mix is made."""
 _latest: LRUCache[UUID, _Latest] = LRUCache(64)
-_previewed: LRUCache[tuple[UUID, int, tuple[str, ...]], Mix] = LRUCache(16)
+_previewed: LRUCache[tuple[UUID, int, tuple[str, ...], tuple[str, ...]], Mix] = LRUCache(64)
 _mixes: LRUCache[tuple[UUID, int], Mix] = LRUCache(32)
 
 
@@ -73,16 +74,20 @@ def mix_at(session: MixSession, revision: int) -> Mix:
         return _mixes.setdefault(key, result)
 
 
-def mix_with(session: MixSession, revision: int, moves: tuple[str, ...]) -> Mix:
-    """The mix at a revision with other moves on trial (``server.editing.drafting.with_moves``)."""
-    if not moves:
+def mix_with(session: MixSession, revision: int, moves: tuple[str, ...], held: tuple[str, ...] = ()) -> Mix:
+    """The mix at a revision with other moves on trial (``server.editing.drafting.with_moves``), and as hands hold it.
+
+    ``held``: values by control, as ``oars.width=0.4`` (``needle.session.held``).
+    """
+    if not (moves or held):
         return mix_at(session, revision)
-    key = (session.id, revision, moves)
+    key = (session.id, revision, moves, held)
     with _lock:
         result = _previewed.get(key)
     if result is None:
         document, mix = document_for(session, revision), mix_at(session, revision)
         moved = with_moves(session, document, moves, lambda earlier: document_for(session, earlier))
+        moved = with_held(moved, dict(_held_value(one) for one in held))
         rate = document["session"]["rate"]
         known = {lane_key(source.id, name): lane for source in mix.sources for name, lane in source.lanes.items()}
 
@@ -90,10 +95,15 @@ def mix_with(session: MixSession, revision: int, moves: tuple[str, ...]) -> Mix:
             same = document["lanes"].get(stored["id"]) is stored and known.get(stored["id"])
             return same or Lane.of(stored["points"])
 
-        result = mix_of(moved, lambda asset: asset_audio(asset, rate), lane)
+        result = with_known_sources(mix_of(moved, lambda asset: asset_audio(asset, rate), lane), mix)
         with _lock:
             result = _previewed.setdefault(key, result)
     return result
+
+
+def _held_value(one: str) -> tuple[str, float]:
+    control, _, value = one.partition("=")
+    return control, float(value)
 
 
 def source_of(mix: Mix, key: str) -> MixSource:

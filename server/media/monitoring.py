@@ -19,6 +19,7 @@ from server.mixsessions.models import MixSession
 
 _NUMBER = r"-?\d{1,3}(\.\d{1,6})?"
 _MOVE = r"(draft=[0-9a-f-]{36}|[\w:/-]+=(none|\d{1,9}))"
+_HELD = r"[\w:/-]+\.[a-z_]+=-?\d+(\.\d+)?"
 _SOLO = r"[\w-]+(\.[\w-]+)?"
 Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_SOLO}(,{_SOLO})*)?$")]
 """Ids of sources, separated by commas; of a dealt one also a single place, as ``mallets.p2``."""
@@ -35,7 +36,8 @@ class MonitorParams(Schema):
     ``bypass`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` lists
     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
-    revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
+    revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``held`` are values that hands
+    hold, as ``oars.width=0.4`` or ``send:oars/hull.level=-6`` (``needle.session.held``). ``click``: beats are struck.
     """
 
     solo: Ids = ""
@@ -48,6 +50,7 @@ class MonitorParams(Schema):
     trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
     click: bool = False
     moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
+    held: Annotated[str, Field(max_length=8000, pattern=rf"^({_HELD}(,{_HELD})*)?$")] = ""
 
     def is_personal(self) -> bool:
         """Whether what is heard depends on who hears it: through one's own measured head."""
@@ -59,10 +62,11 @@ class MonitorParams(Schema):
 
     def mix(self, session: MixSession, revision: int) -> Mix:
         """The mix at a revision, with the changes on trial, without the bypassed treatment."""
-        mix = tried(mix_with(session, revision, tuple(ids(self.moves))), changes_of(self.trial))
+        mix = mix_with(session, revision, tuple(ids(self.moves)), tuple(ids(self.held)))
+        mix = tried(mix, changes_of(self.trial))
         if not self.bypass:
             return mix
-        key = (session.id, revision, self.moves, self.trial, self.bypass, self.at)
+        key = (session.id, revision, self.moves, self.held, self.trial, self.bypass, self.at)
         with _lock:
             result = _bypassed.get(key)
         if result is None:

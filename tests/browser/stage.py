@@ -200,6 +200,10 @@ class Engineer:
         for key in self.document()["returns"]:
             self.operate("set-return", to=key, muted=True)
 
+    def held_value(self, field: Locator) -> float:
+        """The number (dB) that a field shows while a hand drags it."""
+        return float(field.input_value().replace("−", "-").replace("dB", ""))
+
     def points(self, source: str, parameter: str = "pan") -> list[tuple[float, float, str]]:
         lane = self.document()["lanes"].get(f"{source}/{parameter}", {"points": []})
         return [(p["t"], p["value"], p["shape"]) for p in lane["points"]]
@@ -218,6 +222,17 @@ class Engineer:
         for step in range(1, 7):
             share = 0.5 + (to_share - 0.5) * step / 6
             self.page.mouse.move(box["x"] + box["width"] * share, y)
+        if release:
+            self.page.mouse.up()
+
+    def drag_by(self, field: Locator, pixels: float, release: bool = True) -> None:
+        """Drag a field's number to the right, step by step."""
+        box = field.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        for step in range(1, 11):
+            self.page.mouse.move(x + pixels * step / 10, y)
         if release:
             self.page.mouse.up()
 

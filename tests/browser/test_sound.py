@@ -148,3 +148,31 @@ class Heard(BrowserCase):
         self.until(rowan.page, only_left, "the render does not take over")
         # What the hand left fades out first.
         self.assert_comes_to_hear(rowan, rowan.rendered(BAR_17 - 2, 90, solo="plucked-bass"))
+
+    @full
+    def test_a_held_send_is_heard_by_whoever_wishes_before_it_is_let_go(self) -> None:
+        rowan, ines = self.engineer("rowan"), self.engineer("ines")
+        ines.put_preferences(hands="all")
+        ines.page.reload()
+        for person in (rowan, ines):
+            person.row("plucked-bass").get_by_role("button", name="Solo").click()
+            person.jump("17.1")
+            person.play()
+        rowan.to_desk("Place")
+        rowan.row("plucked-bass").get_by_text("Bass").click()
+        field = rowan.page.get_by_label("Send of Plucked bass to Hull")
+        revision = rowan.revision()
+        self.addCleanup(ines.put_preferences, hands="own")
+        rowan.drag_by(field, 200, release=False)
+        level = rowan.held_value(field)
+
+        def come_to_hear(**held: str) -> None:
+            for person in (rowan, ines):
+                self.assert_comes_to_hear_from(person, "17.1", BAR_17, solo="plucked-bass", **held)
+
+        come_to_hear(held=f"send:plucked-bass/hull.level={level}")
+        self.assertEqual(rowan.revision(), revision)
+        rowan.page.keyboard.press("Escape")
+        come_to_hear()
+        rowan.page.mouse.up()
+        self.assertEqual(rowan.revision(), revision)

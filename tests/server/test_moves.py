@@ -258,6 +258,38 @@ class Automated(Moves):
         self.assertGreater(np.abs(self.heard() - closed).max(), 0.01)
         np.testing.assert_array_equal(self.heard(1), self.heard(1, moves="send:low/hall/level=none"))
 
+    def test_what_a_hand_holds_is_heard_as_if_it_were_set(self) -> None:
+        for control, change in (
+            ("send:low/hall.level=-20.5", {"kind": "set-send", "source": "low", "to": "hall", "level": -20.5}),
+            ("return:hall.pan=-0.75", {"kind": "set-return", "to": "hall", "pan": -0.75}),
+            ("low.pan=0.625,low.level=-9", {"kind": "batch", "summary": "Low", "operations": [
+                {"kind": "place-source", "source": "low", "pan": 0.625},
+                {"kind": "set-level", "source": "low", "level": -9.0},
+            ]}),
+        ):  # fmt: skip
+            with self.subTest(control):
+                before, revision = self.heard(), self.revision()
+                held = self.heard(held=control)
+                self.assertGreater(np.abs(held - before).max(), 0.005)
+                np.testing.assert_array_equal(self.heard(), before)
+                self.assertEqual(self.revision(), revision)
+                self.assertEqual(self.operate(self.emil, change).status_code, 200)
+                np.testing.assert_array_equal(self.heard(), held)
+
+    def test_what_is_held_in_place_of_a_lane_is_heard_until_it_is_let_go(self) -> None:
+        self.write(point(0.0, -0.9), point(4.0, 0.9))
+        moving = self.heard()
+        held = self.heard(held="low.pan=0.5")
+        np.testing.assert_array_equal(self.heard(), moving)
+        self.write()
+        self.operate(self.emil, {"kind": "place-source", "source": "low", "pan": 0.5})
+        np.testing.assert_array_equal(self.heard(), held)
+
+    def test_a_hand_on_what_is_gone_changes_nothing_and_one_that_is_nonsense_is_refused(self) -> None:
+        np.testing.assert_array_equal(self.heard(held="gone.pan=0.5,low.pan=99"), self.heard())
+        answer = self.emil.get(self.url("/segments/3"), {"revision": self.revision(), "held": "low.pan=much"})
+        self.assertEqual(answer.status_code, 422)
+
     def test_the_trim_leaves_the_level_to_be_set(self) -> None:
         self.write(point(0.0, -6.0), lane={"owner": "low", "parameter": "trim"})
         quiet = self.heard(solo="low")

@@ -14,7 +14,7 @@ describe("a source in a hand", () => {
   it("hears it through the core's gains at once, and again from the render when it has come back", async () => {
     const node = await bench.play();
     const before = bench.asked.length;
-    bench.player.grasp(oars());
+    bench.player.grasp(oars(), ["pan"]);
     await settle();
     expect(bench.asked.slice(before).map((one) => one.query.get("hand"))).toEqual([
       "oars",
@@ -43,7 +43,7 @@ describe("a source in a hand", () => {
 
   it("hears the render again when nothing was changed", async () => {
     await bench.play();
-    bench.player.grasp(oars());
+    bench.player.grasp(oars(), ["pan"]);
     await settle();
     const before = bench.asked.length;
     bench.player.release(false);
@@ -54,25 +54,34 @@ describe("a source in a hand", () => {
 
   it("takes the level along where the hand holds it", async () => {
     await bench.play();
-    bench.player.grasp(oars(), true);
+    bench.player.grasp(oars(), ["pan", "level"]);
     await settle();
     expect(bench.asked.at(-1)!.query.get("free")).toBe("true");
     bench.player.release(false);
   });
 
   it("leaves alone what is frozen, and what does not play", async () => {
-    bench.player.grasp(oars());
+    bench.player.grasp(oars(), ["pan"]);
     expect(bench.asked).toEqual([]);
     await bench.play();
     const before = bench.asked.length;
-    bench.player.grasp({ ...oars(), frozen_asset: "f".repeat(64) });
+    bench.player.grasp({ ...oars(), frozen_asset: "f".repeat(64) }, ["pan"]);
     await settle();
     expect(bench.asked.length).toBe(before);
   });
 
+  it("leaves to the render what its tables do not tell", async () => {
+    await bench.play();
+    expect(bench.player.grasp(oars(), ["width"])).toBe(false);
+    expect(bench.player.grasp(oars(), ["pan"])).toBe(true);
+    expect(bench.player.grasp(oars(), ["pan", "height"])).toBe(false);
+    await settle();
+    expect(bench.asked.at(-1)!.query.has("hand")).toBe(false);
+  });
+
   it("is not disturbed by what colleagues change meanwhile", async () => {
     await bench.play();
-    bench.player.grasp(oars());
+    bench.player.grasp(oars(), ["pan"]);
     await settle();
     const before = bench.asked.length;
     bench.desk.hear(

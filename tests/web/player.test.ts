@@ -1,7 +1,8 @@
 /** The player by itself: what it asks the server for, when, and what it hands to the audio thread. */
-import { wishedForm } from "@/domain/sound";
-import { source } from "./desk";
-import { Context, FRAMES, PlayerBench, RATE, settle } from "./player-setup";
+import { hearsHands, wishedForm } from "@/domain/sound";
+import { useLibrary } from "@/session/library";
+import { ROOMS, source } from "./desk";
+import { Context, FRAMES, Node, PlayerBench, RATE, settle } from "./player-setup";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 
@@ -22,6 +23,18 @@ describe("the player", () => {
     expect(bench.indices()).toEqual([0, 1, 2, 3]);
     expect(node.segments.map((one) => one.index)).toEqual([1, 0, 2, 3]);
     expect(node.sent.find((one) => one.type === "play")).toEqual({ type: "play", playing: true });
+  });
+
+  it("goes on with its device when the page learns of the layouts, and takes a wider one for a room", async () => {
+    const node = await bench.play();
+    useLibrary().library = ROOMS as never;
+    await settle();
+    expect(Node.latest).toBe(node);
+    bench.desk.hear(
+      bench.desk.told([{ part: "session", key: "", value: { ...bench.session.settings, layout: "0+5+0" } }]),
+    );
+    await settle();
+    expect([Node.latest === node, bench.player.playing]).toEqual([false, true]);
   });
 
   it("keeps about two seconds ahead of what sounds, and asks for nothing twice", async () => {
@@ -115,12 +128,66 @@ describe("the player", () => {
 
   it("asks again for the sound of what a hand had left out", async () => {
     await bench.play();
-    bench.player.grasp(bench.session.sources.find((one) => one.id === "oars")!);
+    bench.player.grasp(
+      bench.session.sources.find((one) => one.id === "oars")!,
+      ["pan"],
+    );
     await settle();
     const beforeRelease = bench.asked.length;
     bench.player.release(false);
     await settle();
     expect(bench.asked.slice(beforeRelease).every((one) => !one.query.has("has") && !one.known)).toBe(true);
+  });
+
+  describe("while hands hold controls", () => {
+    const held = () => bench.asked.at(-1)!.query.get("held");
+
+    it("has what is held rendered, and as it stands again when it is let go", async () => {
+      await bench.play();
+      bench.session.hold("send:oars/hall.level", -12.345678901);
+      await settle();
+      expect(held()).toBe("send:oars/hall.level=-12.345679");
+      bench.session.letGo("send:oars/hall.level");
+      await vi.waitFor(() => expect(held()).toBeNull());
+    });
+
+    it("goes on as it was held until the change has come back", async () => {
+      await bench.play();
+      bench.session.whileHeld(() =>
+        bench.session.change({ "oars.width": 0.25 }, { kind: "place-source" } as never),
+      );
+      await settle();
+      expect([held(), bench.desk.operations]).toEqual(["oars.width=0.25", []]);
+      bench.desk.quick = false;
+      bench.session.change({ "oars.width": 0.25 }, { kind: "place-source" } as never);
+      await settle();
+      const before = bench.asked.length;
+      bench.desk.release();
+      await vi.waitFor(() => expect(bench.asked.length).toBeGreaterThan(before));
+      expect([held(), bench.desk.operations.length]).toEqual([null, 1]);
+    });
+
+    it("is heard as it was held where it becomes points of a line", async () => {
+      await bench.play();
+      bench.session.hold("oars.width", 0.5);
+      bench.desk.quick = false;
+      const points = [{ t: 0, value: 0.5, shape: "ease" as const, tension: 0 }];
+      bench.session.change({ "oars/width": points }, { kind: "write-points" } as never, ["oars.width"]);
+      await settle();
+      expect([held(), bench.session.pending.has("oars.width")]).toEqual(["oars.width=0.5", false]);
+      bench.desk.release();
+      await vi.waitFor(() => expect(held()).toBeNull());
+    });
+
+    it("hears what colleagues hold if one wishes", async () => {
+      await bench.play();
+      bench.desk.hear({ type: "preview", tab: "t2", control: "group:all.level", value: -3 });
+      await settle();
+      expect(held()).toBeNull();
+      hearsHands.value = true;
+      await vi.waitFor(() => expect(held()).toBe("group:all.level=-3"));
+      hearsHands.value = false;
+    });
   });
 
   it("keeps the segments of a passage while one goes round it, and drops them afterwards", async () => {

@@ -2,7 +2,7 @@
 /** One drag for every hand: it begins with one press, goes with one pointer, and ends once or not at all. */
 import { mount } from "@vue/test-utils";
 import { defineComponent, h } from "vue";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 function stage(options: { sideways?: boolean; begins?: boolean } = {}) {
   const done: string[] = [];

@@ -223,6 +223,12 @@ describe("a sound device", () => {
     expect(device.isThere()).toBe(false);
   });
 
+  it("begins once for two presses, the second before the first has been answered", async () => {
+    const { device } = made();
+    await Promise.all([device.wake(), device.wake()]);
+    expect(Context.made.length).toBe(1);
+  });
+
   it("begins anew after its player could not be loaded", async () => {
     const { device } = made();
     Context.loads = false;

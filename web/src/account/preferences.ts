@@ -5,7 +5,7 @@ import { defineStore } from "pinia";
 import { reactive, ref, watch, watchEffect } from "vue";
 import { get, put, type Schemas } from "@/api/http";
 import { CHANGEABLE, keyName } from "./keyNames";
-import { wishedForm } from "@/domain/sound";
+import { hearsHands, wishedForm } from "@/domain/sound";
 import { units } from "@/domain/units";
 import { layPaper } from "@/ui/palette";
 
@@ -18,6 +18,7 @@ const FIRST: Liked = {
   times: "bars",
   keys: "all",
   sound: "auto",
+  hands: "own",
   shortcuts: {},
   tour: "new",
 };
@@ -59,6 +60,7 @@ export const usePreferences = defineStore("preferences", () => {
     units.places = liked.places;
     units.times = liked.times;
     wishedForm.value = liked.sound;
+    hearsHands.value = liked.hands === "all";
   });
 
   // Wherever a text names a shortcut's key it names one's own.

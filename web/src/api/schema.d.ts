@@ -3912,7 +3912,8 @@ export interface components {
          *     ``bypass`` is for example ``oars:delay_panning``, matched in loudness at the moment ``at`` (s). ``trial`` lists
          *     changes, source:dB:place, as ``oars:-1.5:0.1``; ``monitor`` a way of listening; ``trim`` a level for all (dB).
          *     ``moves`` are other moves: ``draft=`` and its id, or a lane without automation or as it was at an earlier
-         *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``click``: beats are struck.
+         *     revision, as ``oars/pan=none`` or ``oars/pan=12``; a pulse goes by ``oars/pulse``. ``held`` are values that hands
+         *     hold, as ``oars.width=0.4`` or ``send:oars/hull.level=-6`` (``needle.session.held``). ``click``: beats are struck.
          */
         MonitorParams: {
             /**
@@ -3930,6 +3931,11 @@ export interface components {
              * @default false
              */
             click: boolean;
+            /**
+             * Held
+             * @default
+             */
+            held: string;
             /**
              * Monitor
              * @default stereo
@@ -4807,7 +4813,8 @@ export interface components {
          *     ``places`` are told as L31 or as −31, ``times`` in bars or in minutes. ``keys``: whether single letters, numbers
          *     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
          *     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
-         *     which sound comes over the line, or as the line carries it. ``tour``: whether the first look round is still to
+         *     which sound comes over the line, or as the line carries it. ``hands``: whether what ``all`` hold is heard before
+         *     they let go, or what one holds of one's ``own``. ``tour``: whether the first look round is still to
          *     come.
          */
         PreferencesSchema: {
@@ -4817,6 +4824,12 @@ export interface components {
              * @enum {string}
              */
             colours: "usual" | "apart";
+            /**
+             * Hands
+             * @default own
+             * @enum {string}
+             */
+            hands: "own" | "all";
             /**
              * Keys
              * @default all
@@ -8237,6 +8250,7 @@ export interface operations {
                 trim?: number;
                 click?: boolean;
                 moves?: string;
+                held?: string;
                 tolerance_db?: number;
                 tolerance_seconds?: number;
                 start?: number;
@@ -9977,6 +9991,7 @@ export interface operations {
                 trim?: number;
                 click?: boolean;
                 moves?: string;
+                held?: string;
                 hand?: string;
                 free?: boolean;
                 past?: string;

@@ -6,6 +6,10 @@ import { useSession } from "@/session/session";
 import { gainOf, handTaps, roomTaps, type HandReading } from "./heldSource";
 import type { ToWorklet } from "./worklet";
 
+/** What of a source the core's tables tell whatever a hand makes of it. */
+const PLACES = new Set(["pan", "pan_left", "pan_right", "span", "front", "front_left", "front_right"]);
+const LEVELS = new Set(["level", "trim"]);
+
 interface Listening {
   /** Whether a hand can be heard now: it plays, and through two ears. */
   isPossible: () => boolean;
@@ -26,15 +30,25 @@ export function useHandPreview(listening: Listening) {
   /** What the core says of the source's place; it comes with the first segment that leaves the source out. */
   let reading: HandReading | null = null;
 
-  /** A hand takes hold of a source's place: it is heard through the core's gain table until it lets go. */
-  function grasp(one: Source, levelToo = false): void {
+  /**
+   * A hand takes hold of some of a source's values: if they are of its place or its level it is heard through the
+   * core's gain table until it lets go. Whether it is.
+   */
+  function grasp(one: Source, parameters: readonly string[]): boolean {
     // What is dealt or frozen has no place that a hand could move.
-    if (one.frozen_asset || session.document?.deals[one.id]?.on) return;
-    if (!listening.isPossible() || (source === one.id && (withLevel || !levelToo))) return;
+    const isElsewhere = !!one.frozen_asset || !!session.document?.deals[one.id]?.on;
+    const isTold = parameters.every((name) => PLACES.has(name) || LEVELS.has(name));
+    if (isElsewhere || !isTold || !listening.isPossible()) {
+      if (source === one.id) release(false);
+      return false;
+    }
+    const levelToo = parameters.some((name) => LEVELS.has(name));
+    if (source === one.id && (withLevel || !levelToo)) return true;
     source = one.id;
     withLevel = levelToo;
     reading = null;
     listening.changed();
+    return true;
   }
 
   function move(one: Source, atOnce = false): void {

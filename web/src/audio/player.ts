@@ -4,7 +4,7 @@
  */
 import { useSelection } from "@/session/selection";
 import { must } from "@/domain/must";
-import { speedText } from "@/domain/sound";
+import { hearsHands, speedText } from "@/domain/sound";
 import { t } from "@/words";
 import { useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
@@ -25,6 +25,8 @@ import type { FromWorklet } from "./worklet";
 
 const TELL_EVERY = 100;
 const MOST_SOLOS_TOLD = 40;
+/** So many held controls are heard at once. */
+const MOST_HELD = 60;
 /** Meter frames are 50 a second; the eye is content with this, and so is a small machine. */
 const SHOWN = { fpsLimit: 30 };
 
@@ -65,6 +67,13 @@ export const usePlayer = defineStore("player", () => {
   const earlier = shallowRef<Earlier | null>(null);
   /** Other moves than the session's, as the server words them: for oneself. */
   const moves = ref<string[]>([]);
+  /** What hands hold, as the server words it: values by control. */
+  const held = computed(() =>
+    [...session.heardAsHeld(hearsHands.value)]
+      .slice(0, MOST_HELD)
+      .map(([control, value]) => `${control}=${Number(value.toFixed(6))}`)
+      .join(","),
+  );
   let report: FromWorklet = { position: 0, time: 0, starved: false, ended: false, silent: 0 };
   let presenceTold = 0;
 
@@ -77,6 +86,8 @@ export const usePlayer = defineStore("player", () => {
       ? { layout: layout.value.name, channels: layout.value.channels }
       : { layout: "stereo", channels: SIDES },
   );
+  /** As many channels as the audio thread has: the layout's, two as long as it is not known. */
+  const width = computed(() => Math.max(layout.value?.channels.length ?? 2, 2));
   const channels = computed(() => monitored.value.channels.length);
   const rate = computed(() => session.settings?.rate ?? 48000);
   const segmentFrames = computed(() => rate.value / PER_SECOND);
@@ -104,7 +115,7 @@ export const usePlayer = defineStore("player", () => {
 
   const device = useSoundDevice({
     rate: () => rate.value,
-    width: () => Math.max(layout.value?.channels.length ?? 2, 2),
+    width: () => width.value,
     segmentFrames: () => segmentFrames.value,
     total: () => total.value,
     rows: () => outputs.rowsOf(monitored.value.layout, monitored.value.channels),
@@ -204,6 +215,7 @@ export const usePlayer = defineStore("player", () => {
         monitor: monitor.value,
         free: handPreview.withLevel(),
         moves: moves.value,
+        held: held.value ? held.value.split(",") : [],
         click: click.value,
         earlier: earlier.value,
       }),
@@ -340,6 +352,7 @@ export const usePlayer = defineStore("player", () => {
   }
 
   watch(() => session.revision, () => !handPreview.source() && void requests.renewSoon()); // prettier-ignore
+  watch(held, () => void requests.renewHeld());
   watch(() => session.refusals, requests.renew);
   watch([solo, bypass, trial, monitor, moves, click, earlier], requests.listenOtherwise);
   watch(line.form, requests.fill);
@@ -349,17 +362,14 @@ export const usePlayer = defineStore("player", () => {
   );
   watch(() => outputs.device, () => void device.choose().then(device.apply)); // prettier-ignore
   // The audio thread has as many channels as the layout.
-  watch(
-    () => layout.value?.channels.length,
-    () => {
-      if (!device.isThere()) return;
-      const wasPlaying = playing.value;
-      pause();
-      device.close();
-      requests.leave();
-      if (wasPlaying) void play();
-    },
-  );
+  watch(width, () => {
+    if (!device.isThere()) return;
+    const wasPlaying = playing.value;
+    pause();
+    device.close();
+    requests.leave();
+    if (wasPlaying) void play();
+  });
   watch(total, (frames) => send({ type: "total", total: frames }));
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });

@@ -10,6 +10,8 @@ import { fetchSegment, type Fetched, type Heard, type There } from "./segments";
 const [AT_ONCE, ON_NARROW] = [2, 1];
 /** How many segments before one the meters' windows reach into. */
 const PAST = 6;
+/** So long (ms) after a hand has been heard it is heard again. */
+const HELD_EVERY = 40;
 /** So long (ms) after one revision has been asked for the next ones wait to be asked for together. */
 const JOINED = 200;
 /** After so long (ms) a segment that could not be had is asked for again. */
@@ -63,11 +65,13 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   let answering = 0.1;
 
   /** What sounded before a segment, by its keys, the nearest last; empty where it is as it would be now. */
-  function pastOf(index: number): string[] {
+  function pastOf(index: number, manner: Heard): string[] {
     const start = listening.first();
     return Array.from({ length: PAST }, (_, i) => {
       const before = index - PAST + i;
-      return before >= start && !requests.has(before) ? (keys.get(before) ?? "") : "";
+      // While a hand moves the one before is nearly always on its way: what sounded of it will do.
+      const isKnown = !requests.has(before) || manner.held.length > 0;
+      return before >= start && isKnown ? (keys.get(before) ?? "") : "";
     });
   }
 
@@ -111,7 +115,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     const manner = listening.manner();
     const form = line.form.value;
     const there = mayStay(index, manner, form);
-    const past = pastOf(index);
+    const past = pastOf(index, manner);
     requests.set(index, request);
     const began = performance.now();
     try {
@@ -175,6 +179,9 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   /** Revisions that come quickly are heard as one. */
   const renewSoon = useThrottleFn(renew, JOINED, true);
 
+  /** A hand moves: what is on its way to be heard of it is heard nevertheless. */
+  const renewHeld = useThrottleFn(renew, HELD_EVERY, true);
+
   /** The playhead was sent elsewhere: what sounded before is not what came before. */
   function jump(): void {
     keys.clear();
@@ -201,6 +208,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     fill,
     renew,
     renewSoon,
+    renewHeld,
     listenOtherwise,
     jump,
     passBy,

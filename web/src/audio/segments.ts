@@ -104,6 +104,8 @@ export interface Heard {
   free: boolean;
   /** Other moves, as the server words them: a draft, a lane without automation or as it was. */
   moves: string[];
+  /** What hands hold, as the server words it. */
+  held: string[];
   /** The beats are struck. */
   click: boolean;
   /** An earlier revision in place of the present. */
@@ -132,6 +134,7 @@ function parametersOf(query: SegmentQuery): URLSearchParams {
   if (heard.hand) parameters.set("hand", heard.hand);
   if (heard.hand && heard.free) parameters.set("free", "true");
   if (heard.moves.length) parameters.set("moves", heard.moves.join(","));
+  if (heard.held.length) parameters.set("held", heard.held.join(","));
   if (heard.click) parameters.set("click", "true");
   if (heard.bypass) {
     parameters.set("bypass", `${heard.bypass.source}:${heard.bypass.treatment}`);

@@ -31,6 +31,7 @@ export function useSoundDevice(playing: Playing) {
   let context: AudioContext | undefined;
   let node: AudioWorkletNode | undefined;
   let graph: OutputGraph | undefined;
+  let starting: Promise<void> | undefined;
   /** Whether it runs because it was told to. */
   let running = false;
 
@@ -86,7 +87,8 @@ export function useSoundDevice(playing: Playing) {
     const isFresh = !context || context.state === "closed";
     if (isFresh)
       try {
-        await start();
+        // Whoever presses again meanwhile waits for the same.
+        await (starting ??= start().finally(() => (starting = undefined)));
       } catch (error) {
         close();
         throw error;

@@ -53,4 +53,6 @@ export interface Pending {
   value: Value;
   /** Ids of the operations that carry it; none while the hand still holds it. */
   ids: Set<string>;
+  /** Whether it is heard by having it rendered while it is held, and until it has come back. */
+  isRendered: boolean;
 }

@@ -14,5 +14,13 @@ export function ownerAndParameter(key: string): [string, string] {
   return [key.slice(0, slash), key.slice(slash + 1)];
 }
 
+/** What a setting of an effect is called as something that a hand holds. */
+export const effectControl = (owner: string, effect: string, name: string): string =>
+  `effect:${owner}/${effect}.${name}`;
+
+/** What a value of a place that a source is dealt to is called as something that a hand holds. */
+export const placeControl = (source: string, place: string, name: string): string =>
+  `deal:${source}/${place}.${name}`;
+
 /** The source and the return of a send's id. */
 export const endsOfSend = (id: string): [string, string] => id.split("/") as [string, string];

@@ -8,6 +8,9 @@ export type Form = (typeof FORMS)[number];
 /** The form that a person wishes; `auto` is the heaviest that the line carries. */
 export const wishedForm = ref<Form | "auto">("auto");
 
+/** Whether what colleagues hold is heard before they let go. */
+export const hearsHands = ref(false);
+
 export const isLossless = (form: Form): boolean => form === "float" || form === "flac";
 
 /** Whether a form is at least as good as another. */

@@ -67,10 +67,10 @@ export function useHolding() {
     for (const [parameter, value] of Object.entries(written))
       recorder.touch(lane(source, parameter), edits.ownOf(source, parameter as Parameter, value));
     if (!Object.keys(rest).length) return;
-    player.grasp(source, "level" in rest || "trim" in rest);
+    const isHeard = player.grasp(source, Object.keys(rest));
     for (const [parameter, value] of Object.entries(rest))
-      session.hold(thing(source, parameter), edits.ownOf(source, parameter as Parameter, value));
-    player.moveHand(source);
+      session.hold(thing(source, parameter), edits.ownOf(source, parameter as Parameter, value), !isHeard);
+    if (isHeard) player.moveHand(source);
   }
 
   /** The hand lets go with these values; `held` is false where they come from a key. */

@@ -6,6 +6,8 @@ import { defineStore } from "pinia";
 import { useTimeoutFn } from "@vueuse/core";
 import { computed, ref, shallowReactive, shallowRef, watch } from "vue";
 import { get, post, postFile, type Schemas } from "@/api/http";
+import type { Value } from "@/domain/model";
+import { placeControl } from "@/domain/owners";
 import { eventAt } from "@/domain/events";
 import { usePlayer } from "@/audio/player";
 import { say } from "@/ui/say";
@@ -191,8 +193,24 @@ export const useDeals = defineStore("deals", () => {
   }
 
   /** Change values of one place. */
-  const setPlace = (id: string, values: Partial<Omit<DealPlace, "id">>): void =>
-    make(operation("set-place", { source: key.value, place: id, values }));
+  const setPlace = (id: string, values: Partial<Omit<DealPlace, "id">>): void => {
+    if (!mayEdit.value) return;
+    session.change(
+      Object.fromEntries(
+        Object.entries(values).map(([name, value]) => [placeControl(key.value, id, name), value as Value]),
+      ),
+      operation("set-place", { source: key.value, place: id, values }),
+    );
+  };
+
+  /** A place as it stands, or as hands hold it. */
+  const shownPlace = (place: DealPlace): DealPlace =>
+    Object.fromEntries(
+      Object.entries(place).map(([name, value]) => [
+        name,
+        session.shown(placeControl(key.value, place.id, name), value as Value),
+      ]),
+    ) as unknown as DealPlace;
 
   let acts: Promise<void> = Promise.resolve();
   const { start: sendSoon, stop: sendLater } = useTimeoutFn(() => void sendArranged(), BURST, {
@@ -236,6 +254,6 @@ export const useDeals = defineStore("deals", () => {
   const rhythm = computed(() => library.library?.rhythm);
   return {
     source, deal, events, items, dealt, place, threshold, busy, mayEdit, rhythm,
-    set, findOnsets, takeNotes, addOnset, removeEvent, moveOnset, setPlace, act, solo, isSoloed, isOn, panAt,
+    set, findOnsets, takeNotes, addOnset, removeEvent, moveOnset, setPlace, shownPlace, act, solo, isSoloed, isOn, panAt,
   }; // prettier-ignore
 });

@@ -20,7 +20,7 @@ import { clamp } from "@/domain/format";
 import { FACES } from "@/domain/parameters";
 import type { Operation } from "@/collab/outbox";
 import { usePlayer } from "@/audio/player";
-import { endsOfSend, kindAndId } from "@/domain/owners";
+import { effectControl, endsOfSend, kindAndId } from "@/domain/owners";
 import { useSession } from "./session";
 
 /** Two points nearer than this (s) are the same moment. */
@@ -163,7 +163,7 @@ export function useEdits() {
       const parameter = name as Parameter;
       const value = ownOf(source, parameter, result);
       held.push(`${source.id}.${parameter}`);
-      if (session.follows(source.id, parameter)) {
+      if (session.follows(source.id, parameter) && !session.isHolding()) {
         const fresh = pointAt(source.id, parameter, at, value);
         operations.push(writing(source.id, parameter, fresh.t, fresh.t, [fresh]));
         const lane = session.laneKey(source.id, parameter);
@@ -286,6 +286,12 @@ export function useEdits() {
     values: Record<string, unknown>,
     setting: (fixed: object) => Operation,
   ): void {
+    const controls = Object.keys(values).map((name) => `${owner}.${name}`);
+    if (session.isHolding()) {
+      const held = Object.values(values).map((value, i) => [must(controls[i]), value as number]);
+      session.change(Object.fromEntries(held) as Record<string, number>, setting(values));
+      return;
+    }
     const shown: Record<string, number | Point[]> = {};
     const fixed: Record<string, unknown> = {};
     const operations: Operation[] = [];
@@ -301,7 +307,8 @@ export function useEdits() {
       }
     }
     if (Object.keys(fixed).length) operations.push(setting(fixed));
-    if (operations.length) session.change(shown, batch(t("edits.valuesSet"), operations));
+    const held = [...Object.keys(shown), ...controls];
+    if (operations.length) session.change(shown, batch(t("edits.valuesSet"), operations), held);
   }
 
   const setGroup = (group: Group, values: Partial<Omit<Group, "id">>): void =>
@@ -322,6 +329,20 @@ export function useEdits() {
 
   const setLayer = (layer: Layer, values: Partial<Omit<Layer, "id" | "source">>): void =>
     setOf(`layer:${layer.id}`, values, (fixed) => operation("set-layer", { layer: layer.id, ...fixed }));
+
+  /** Change settings of an effect of a return or a layer by an operation that does so. */
+  function setEffect(
+    owner: string,
+    effect: string,
+    settings: Record<string, number | string>,
+    setting: Operation,
+  ): void {
+    const shown = Object.entries(settings).map(([name, value]) => [
+      effectControl(owner, effect, name),
+      value,
+    ]);
+    session.change(Object.fromEntries(shown) as Record<string, number | string>, setting);
+  }
 
   /** Turn the whole room. */
   const setRoom = (values: { rotation?: number }): void =>
@@ -357,6 +378,6 @@ export function useEdits() {
 
   return {
     addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, shiftInRoom, flip,
-    setGroup, setReturn, setSend, setLayer, setRoom, setLane, switchLane, makeStatic, make, ownOf,
+    setGroup, setReturn, setSend, setLayer, setEffect, setRoom, setLane, switchLane, makeStatic, make, ownOf,
   }; // prettier-ignore
 }

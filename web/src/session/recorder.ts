@@ -90,9 +90,9 @@ export const useRecorder = defineStore("recorder", () => {
         player.release(false);
       return;
     }
-    if (source) player.grasp(source, ["level", "trim"].includes(control.parameter));
-    session.hold(name, value);
-    if (source) player.moveHand(source);
+    const isHeard = !!source && player.grasp(source, [control.parameter]);
+    session.hold(name, value, !isHeard);
+    if (source && isHeard) player.moveHand(source);
   }
 
   function controlOf(lane: LaneName): Control {

@@ -70,6 +70,8 @@ export const useSession = defineStore("session", () => {
   const people = reactive(new Map<string, Person>());
   /** What this hand holds or has let go but not yet seen come back, by control. */
   const pending = reactive(new Map<string, Pending>());
+  /** What a hand has let go that becomes points of a line: heard as it was held until those have come back. */
+  const becoming = reactive(new Map<string, { value: number; id: string }>());
   /** Lanes as this person hears them on trial, by key. */
   const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
 
@@ -162,6 +164,7 @@ export const useSession = defineStore("session", () => {
     document.value = null;
     people.clear();
     pending.clear();
+    becoming.clear();
     forgetPreviews();
     early.clear();
     outcomes.value = [];
@@ -221,6 +224,7 @@ export const useSession = defineStore("session", () => {
     if (measures) void measureAgain();
     for (const [control, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
+    for (const [control, { id: sent }] of becoming) if (sent === told.client_id) becoming.delete(control);
     void revised.trigger(told);
   }
 
@@ -266,11 +270,46 @@ export const useSession = defineStore("session", () => {
     return true;
   }
 
-  /** Show a value at once while a hand holds it, and tell colleagues; what one of them holds is left to them. */
-  function hold(control: string, value: number): void {
+  /**
+   * Show a value at once while a hand holds it, and tell colleagues; what one of them holds is left to them. It is
+   * rendered to be heard unless the hand is heard otherwise.
+   */
+  function hold(control: string, value: number, isRendered = true): void {
     if (isTaken(control)) return;
-    pending.set(control, { value, ids: new Set() });
+    pending.set(control, { value, ids: new Set(), isRendered });
     sendPreview(control, value);
+  }
+
+  /** Whether what is changed is only held just now. */
+  let holding = false;
+  const isHolding = (): boolean => holding;
+  /** What hands hold by changes that are not made yet. */
+  const inHand = new Set<string>();
+
+  /** Have the numbers that `make` changes held: they are shown, told and heard, and nothing is sent. */
+  function whileHeld(make: () => void): void {
+    holding = true;
+    try {
+      make();
+    } finally {
+      holding = false;
+    }
+  }
+
+  /** Let go what is held by changes that are not made. */
+  function dropHeld(): void {
+    for (const control of inHand) if (pending.get(control)?.ids.size === 0) letGo(control);
+    inHand.clear();
+  }
+
+  /** What is to be heard as it is held, by control: one's own, and where one wishes what colleagues hold. */
+  function heardAsHeld(others: boolean): Map<string, number> {
+    const result = new Map<string, number>();
+    if (others) for (const [control, { value }] of previews) result.set(control, value);
+    for (const [control, { value }] of becoming) result.set(control, value);
+    for (const [control, { value, isRendered }] of pending)
+      if (isRendered && typeof value === "number") result.set(control, value);
+    return result;
   }
 
   /** Let go without changing anything. */
@@ -285,11 +324,20 @@ export const useSession = defineStore("session", () => {
    */
   function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
     if (Object.keys(values).some(isTaken)) return;
+    if (holding) {
+      for (const [control, value] of Object.entries(values)) {
+        if (typeof value !== "number") continue;
+        inHand.add(control);
+        hold(control, value);
+      }
+      return;
+    }
     const wereHeld = held.filter((control) => pending.get(control)?.ids.size === 0);
     const carried = Object.entries(values).map(([control, value]) => ({
       control,
       value,
       ids: pending.get(control)?.ids ?? new Set<string>(),
+      isRendered: pending.get(control)?.isRendered ?? false,
     }));
     const mine = outbox;
     const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
@@ -300,15 +348,21 @@ export const useSession = defineStore("session", () => {
       if (!refusal) return;
       say.wrong(refusal);
       refusals.value += 1;
+      for (const [control, { id: becomes }] of becoming) if (becomes === sent) becoming.delete(control);
       for (const { control, ids } of carried) {
         ids.delete(sent);
         if (!ids.size) pending.delete(control);
       }
     });
-    for (const control of held) if (!(control in values)) pending.delete(control);
-    for (const { control, value, ids } of carried) {
+    for (const control of held) {
+      if (control in values) continue;
+      const was = pending.get(control);
+      if (was?.isRendered) becoming.set(control, { value: was.value as number, id: sent });
+      pending.delete(control);
+    }
+    for (const { control, value, ids, isRendered } of carried) {
       ids.add(sent);
-      pending.set(control, { value, ids });
+      pending.set(control, { value, ids, isRendered });
     }
   }
 
@@ -371,7 +425,7 @@ export const useSession = defineStore("session", () => {
     id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, isSettled, refusals, me, people, pending, previews,
     mayEdit, sources, sourceById, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
-    open, close, hold, letGo, change, turnBack, putBack, settled, tell,
+    open, close, hold, letGo, whileHeld, dropHeld, isHolding, heardAsHeld, change, turnBack, putBack, settled, tell,
     holder, controlledByOthers, ...values,
   }; // prettier-ignore
 });

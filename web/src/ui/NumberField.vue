@@ -12,6 +12,8 @@ const props = defineProps<{
   unit?: string;
   initial?: number;
   disabled?: boolean;
+  /** What it sets is heard while a hand drags it. */
+  live?: boolean;
   sign?: boolean;
 }>();
 defineEmits<{ set: [value: number] }>();
@@ -46,6 +48,7 @@ function parse(typed: string): number | null {
     :high="high"
     :initial="initial"
     :disabled="disabled"
+    :live="live"
     :hint="$t('numberField.fromLowToHighArrow', { low: text(low), high: text(high) })"
     @set="$emit('set', $event)"
   />

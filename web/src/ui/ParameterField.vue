@@ -12,6 +12,8 @@ const props = defineProps<{
   /** Of what kind of thing it is, where that is no source. */
   of?: Kind;
   disabled?: boolean;
+  /** What it sets is heard while a hand drags it. */
+  live?: boolean;
 }>();
 defineEmits<{ set: [value: number] }>();
 const face = computed(() => faceOf(props.parameter, props.of));
@@ -30,6 +32,7 @@ const face = computed(() => faceOf(props.parameter, props.of));
     :initial="face.initial"
     :hint="face.hint"
     :disabled="disabled"
+    :live="live"
     @set="$emit('set', $event)"
   />
 </template>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** A number on a rule of its own: dragged, stepped, or typed in the field at its right. */
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { clamp } from "@/domain/format";
+import { useHeldNumber } from "./holding";
 import NumberField from "./NumberField.vue";
 
 const props = defineProps<{
@@ -16,10 +17,15 @@ const props = defineProps<{
   disabled?: boolean;
   /** Equal ways on the rule are equal ratios: for frequencies and lengths. */
   ratio?: boolean;
+  /** What it sets is heard while a hand holds it. */
+  live?: boolean;
 }>();
 const emit = defineEmits<{ set: [value: number] }>();
-
-const held = ref<number | null>(null);
+const { held, hold, settle, drop } = useHeldNumber(
+  () => props.value,
+  () => props.live,
+  (value) => emit("set", value),
+);
 const shown = computed(() => held.value ?? props.value);
 const share = computed(() =>
   props.ratio
@@ -35,14 +41,8 @@ function valueAt(at: number): number {
   return clamp(Math.round(Math.round(value / props.step) * props.step * 1e4) / 1e4, props.low, props.high);
 }
 
-function onInput(event: Event): void {
-  held.value = valueAt(Number((event.target as HTMLInputElement).value) / 1000);
-}
-
-function onChange(): void {
-  if (held.value !== null && held.value !== props.value) emit("set", held.value);
-  held.value = null;
-}
+const onInput = (event: Event): void =>
+  hold(valueAt(Number((event.target as HTMLInputElement).value) / 1000));
 </script>
 
 <template>
@@ -57,7 +57,9 @@ function onChange(): void {
       :disabled="disabled"
       tabindex="-1"
       @input="onInput"
-      @change="onChange"
+      @change="settle"
+      @pointerup="settle"
+      @pointercancel="drop"
       @dblclick="initial !== undefined && emit('set', initial)"
     />
     <NumberField
@@ -70,6 +72,7 @@ function onChange(): void {
       :unit="unit"
       :initial="initial"
       :disabled="disabled"
+      :live="live"
       @set="emit('set', $event)"
     />
   </div>

@@ -76,6 +76,7 @@ const said = computed(() => {
     <label v-if="picture" class="turn" :title="$t('placeDesk.rotatesEverythingInTheRoom')">
       {{ $t("placeDesk.rotateRoom") }}
       <ParameterField
+        live
         parameter="rotation"
         :value="rotation"
         :label="$t('placeDesk.rotationOfTheWholeRoom')"

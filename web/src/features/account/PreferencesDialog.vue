@@ -49,6 +49,14 @@ const CHOICES = [
     ],
   } satisfies Choice<"times">,
   {
+    name: "hands",
+    title: t("preferencesDialog.controlsInTheHand"),
+    options: [
+      ["own", t("preferencesDialog.own"), t("preferencesDialog.colleaguesChangesAreHeard")],
+      ["all", t("preferencesDialog.everybodys"), t("preferencesDialog.whatColleaguesMoveIs")],
+    ],
+  } satisfies Choice<"hands">,
+  {
     name: "keys",
     title: t("preferencesDialog.shortcuts"),
     options: [

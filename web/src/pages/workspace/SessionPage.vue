@@ -7,7 +7,16 @@ import type { Source } from "@/domain/model";
 import { t } from "@/words";
 import { useElementSize, useEventListener } from "@vueuse/core";
 import { persist } from "@/api/persist";
-import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, ref, watch, type Ref } from "vue";
+import {
+  computed,
+  defineAsyncComponent,
+  nextTick,
+  onBeforeUnmount,
+  provide,
+  ref,
+  watch,
+  type Ref,
+} from "vue";
 import { useComments } from "@/features/comments/comments";
 import { useControlRequests } from "@/gestures/controlRequests";
 import { useConflicts } from "@/features/history/conflicts";
@@ -28,6 +37,7 @@ import { useMonitor } from "@/audio/monitor";
 import { useOutputs } from "@/audio/outputs";
 import { usePlayer } from "@/audio/player";
 import { useKeys } from "@/shell/shortcuts";
+import { HOLDING } from "@/ui/holding";
 import EarMark from "@/ui/EarMark.vue";
 import { lastPlace, useWhere } from "./where";
 import TopBar from "@/shell/top-bar/TopBar.vue";
@@ -55,6 +65,7 @@ const outputs = useOutputs();
 /** What stands between the sound and who listens. */
 const soundTrouble = computed(() => player.trouble || outputs.trouble || player.slowLine);
 const view = useChartView();
+provide(HOLDING, { hold: session.whileHeld, drop: session.dropHeld });
 
 const problem = ref("");
 const helping = ref(false);

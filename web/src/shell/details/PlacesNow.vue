@@ -30,6 +30,7 @@ const named = {
     <ParameterField
       v-for="end in ends"
       :key="end.side"
+      live
       class="place"
       :class="[sideClass(end.at), { half: ends.length > 1 }]"
       parameter="pan"

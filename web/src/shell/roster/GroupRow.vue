@@ -65,6 +65,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       @rename="edits.setGroup(group, { name: $event })"
     />
     <ParameterField
+      live
       class="shift"
       data-stop="position"
       :tabindex="stop('position')"
@@ -77,6 +78,7 @@ const soloed = computed(() => ids.value.every((id) => player.solo.includes(id)))
       @set="edits.setGroup(group, { shift: $event })"
     />
     <ParameterField
+      live
       class="level"
       data-stop="level"
       :tabindex="stop('level')"

@@ -6,7 +6,7 @@ import { computed, ref } from "vue";
 import type { End } from "@/domain/ends";
 import { panText, endsText } from "@/domain/format";
 import { tidy } from "@/domain/parameters";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{
   ends: End[];

@@ -28,6 +28,7 @@ const soloed = computed(() => player.solo.includes(props.to.id));
     <span class="ink" :style="{ borderColor: inkOf(to.colour) }" />
     <button class="name" @click="selection.chooseReturn(to.id)">{{ to.name }}</button>
     <ParameterField
+      live
       class="level"
       parameter="level"
       :value="level"

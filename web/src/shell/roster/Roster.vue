@@ -8,7 +8,7 @@ import { t } from "@/words";
 import { useVirtualizer } from "@tanstack/vue-virtual";
 import { useLocalStorage, useMediaQuery } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 import { useRoving } from "./roving";
 import { useChartView } from "@/session/view";
 import { useReturns } from "@/session/returns";

@@ -189,6 +189,7 @@ const watchers = useWatchers(() => props.source.id);
           {{ asked ? $t("rosterRow.asked") : $t("rosterRow.ask") }}
         </button>
         <ParameterField
+          live
           class="level"
           data-stop="level"
           :tabindex="stop('level')"

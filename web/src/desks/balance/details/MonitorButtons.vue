@@ -7,7 +7,7 @@ import { useMonitor } from "@/audio/monitor";
 import { LOUDSPEAKERS, usePlayer } from "@/audio/player";
 import { useRoom } from "@/session/room";
 import EarMark from "@/ui/EarMark.vue";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const library = useLibrary();
 const player = usePlayer();

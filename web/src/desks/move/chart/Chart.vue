@@ -28,7 +28,7 @@ import Colleagues from "@/shell/chart/Colleagues.vue";
 import Ribs from "@/shell/chart/Ribs.vue";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();

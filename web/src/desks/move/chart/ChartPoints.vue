@@ -13,7 +13,7 @@ import { axisFor } from "@/ui/drawing/axis";
 import { bent, reshaped, SHAPES } from "./shapes";
 import { useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ lane: LaneName; width: number }>();
 const session = useSession();

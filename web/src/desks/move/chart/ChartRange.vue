@@ -6,7 +6,7 @@ import { useMoves } from "@/session/moves";
 import { useSession } from "@/session/session";
 import { MARGIN } from "@/ui/drawing/axis";
 import { useChartView } from "@/session/view";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ width: number }>();
 const session = useSession();

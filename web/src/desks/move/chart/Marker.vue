@@ -12,7 +12,7 @@ import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { stable } from "@/ui/stable";
 import { inkOf } from "@/ui/theme";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{
   source: Source;

@@ -12,7 +12,7 @@ import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import ParameterField from "@/ui/ParameterField.vue";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ lane: LaneName; name: string; colour: string }>();
 const session = useSession();
@@ -121,6 +121,7 @@ function onKey(event: KeyboardEvent): void {
       />
     </div>
     <ParameterField
+      live
       class="field"
       :parameter="lane.parameter"
       :value="value"

@@ -60,6 +60,7 @@ const better = computed(() => {
   </div>
   <template v-if="on">
     <Slide
+      live
       :title="$t('delayPart.delayAtHardLR')"
       :label="$t('delayPart.delayBetweenTheSidesAt')"
       :value="source.delay_panning_ms"
@@ -73,6 +74,7 @@ const better = computed(() => {
       @set="edits.place(source, { delay_panning_ms: $event })"
     />
     <Slide
+      live
       :title="$t('delayPart.levelShare')"
       :label="$t('delayPart.shareOfThePanThat')"
       :value="Math.round(source.level_share * 100)"

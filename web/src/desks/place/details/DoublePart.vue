@@ -28,6 +28,7 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
   </Button>
   <template v-if="source.double">
     <Slide
+      live
       :title="$t('doublePart.delay')"
       :label="$t('doublePart.delayOfTheDouble')"
       :value="source.double_ms"
@@ -40,6 +41,7 @@ const evening = computed(() => props.reading?.double_evened ?? 0);
       @set="edits.place(source, { double_ms: $event })"
     />
     <Slide
+      live
       :title="$t('doublePart.trimBothCopies')"
       :label="$t('doublePart.trimOfBothCopies')"
       :value="source.double_trim"

@@ -3,12 +3,15 @@
 import { Button } from "ant-design-vue";
 import type { Return } from "@/domain/model";
 import { computed } from "vue";
+import { effectControl } from "@/domain/owners";
 import { useLibrary } from "@/session/library";
 import { useSession } from "@/session/session";
 import Slide from "@/ui/Slide.vue";
 
 const props = defineProps<{
   effect: NonNullable<Return["effects"]>[number];
+  /** The return or the layer that it is of. */
+  owner: string;
   first: boolean;
   last: boolean;
 }>();
@@ -23,7 +26,10 @@ const library = useLibrary();
 
 const kind = computed(() => library.effect(props.effect.kind));
 const value = (name: string): number | string =>
-  props.effect.settings[name] ?? kind.value?.settings.find((one) => one.name === name)?.default ?? 0;
+  session.shown(
+    effectControl(props.owner, props.effect.id, name),
+    props.effect.settings[name] ?? kind.value?.settings.find((one) => one.name === name)?.default ?? 0,
+  );
 
 /** Of an echo's two ways of telling its time, the one that is not used is not shown. */
 const settings = computed(() =>
@@ -90,6 +96,7 @@ function set(name: string, to: number | string): void {
       </label>
       <Slide
         v-else
+        live
         :title="setting.title"
         :label="`${kind?.title}: ${setting.title}`"
         :value="Number(value(setting.name))"

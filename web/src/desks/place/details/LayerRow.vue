@@ -45,9 +45,16 @@ const rows = computed<{ parameter: Parameter; title: string }[]>(() => [
     : []),
 ]);
 const effects = computed(() => props.layer.effects ?? []);
+type Effect = NonNullable<Layer["effects"]>[number];
 const arrange = (list: Layer["effects"]): void => edits.setLayer(props.layer, { effects: list });
-function change(index: number, values: Partial<NonNullable<Layer["effects"]>[number]>): void {
-  arrange(effects.value.map((one, i) => (i === index ? { ...one, ...values } : one)));
+const changed = (index: number, values: Partial<Effect>): Effect[] =>
+  effects.value.map((one, i) => (i === index ? { ...one, ...values } : one));
+const change = (index: number, values: Partial<Effect>): void => arrange(changed(index, values));
+function setEffect(index: number, settings: Record<string, number | string>): void {
+  const effect = must(effects.value[index]);
+  const list = changed(index, { settings: { ...effect.settings, ...settings } });
+  const setting = operation("set-layer", { layer: props.layer.id, effects: list });
+  edits.setEffect(owner.value, effect.id, settings, setting);
 }
 function move(index: number, by: number): void {
   const list = [...effects.value];
@@ -118,6 +125,7 @@ function addEffect(event: Event): void {
           <dt>{{ row.title }}</dt>
           <dd>
             <ParameterField
+              live
               of="layer"
               :parameter="row.parameter"
               :value="value(row.parameter)"
@@ -132,9 +140,10 @@ function addEffect(event: Event): void {
         v-for="(effect, i) in effects"
         :key="effect.id"
         :effect="effect"
+        :owner="owner"
         :first="i === 0"
         :last="i === effects.length - 1"
-        @set="change(i, { settings: { ...effect.settings, ...$event } })"
+        @set="setEffect(i, $event)"
         @on="change(i, { on: $event })"
         @move="move(i, $event)"
         @remove="arrange(effects.filter((one) => one.id !== effect.id))"

@@ -137,6 +137,7 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
   <label v-for="field in fields" :key="field.parameter" class="field">
     <span>{{ field.title }}</span>
     <ParameterField
+      live
       :parameter="field.parameter"
       :value="own(field.parameter)"
       :label="field.title"

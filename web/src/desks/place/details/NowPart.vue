@@ -51,6 +51,7 @@ function quick(to: number): void {
       <dt>{{ $t("nowPart.level") }}</dt>
       <dd>
         <ParameterField
+          live
           parameter="level"
           :value="look('level')"
           :label="$t('nowPart.levelNow')"
@@ -61,6 +62,7 @@ function quick(to: number): void {
       <dt :title="$t('nowPart.appliedBeforeEverythingElseFor')">{{ $t("nowPart.gain") }}</dt>
       <dd>
         <NumberField
+          live
           :value="session.shown(`${source.id}.gain`, source.gain)"
           :label="$t('nowPart.inputGain')"
           :low="-(library.library?.gain_limit ?? 36)"

@@ -16,6 +16,7 @@ const edits = useEdits();
 <template>
   <Slide
     v-if="source.channels === 2"
+    live
     :title="$t('priorPart.width')"
     :value="Math.round(session.valueAt(source, 'width', player.playhead) * 100)"
     :low="0"

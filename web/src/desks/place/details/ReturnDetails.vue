@@ -49,10 +49,17 @@ const IN_ROOM: {
 ];
 
 type Effects = Return["effects"];
+const owner = computed(() => `return:${props.to.id}`);
 const setEffect = (
   effect: string,
   values: { on?: boolean; settings?: Record<string, number | string> },
-): void => edits.make(operation("set-effect", { to: props.to.id, effect, ...values }));
+): void =>
+  edits.setEffect(
+    owner.value,
+    effect,
+    values.settings ?? {},
+    operation("set-effect", { to: props.to.id, effect, ...values }),
+  );
 const arrange = (effects: Effects): void =>
   edits.make(operation("arrange-effects", { to: props.to.id, effects }) as Operation);
 
@@ -116,6 +123,7 @@ function keep(name: string): Promise<void> {
     <label
       >{{ $t("returnDetails.level") }}
       <ParameterField
+        live
         of="return"
         parameter="level"
         :value="session.valueNow(`return:${to.id}`, 'level')"
@@ -126,6 +134,7 @@ function keep(name: string): Promise<void> {
     <label
       >{{ $t("returnDetails.balance") }}
       <ParameterField
+        live
         of="return"
         parameter="pan"
         :value="session.valueNow(`return:${to.id}`, 'pan')"
@@ -135,6 +144,7 @@ function keep(name: string): Promise<void> {
     /></label>
   </div>
   <Slide
+    live
     :title="$t('returnDetails.width')"
     :label="$t('returnDetails.widthOfName', { name: to.name })"
     :value="Math.round(session.valueNow(`return:${to.id}`, 'width') * 100)"
@@ -150,6 +160,7 @@ function keep(name: string): Promise<void> {
     <label v-for="one in IN_ROOM" :key="one.parameter" :title="one.tip"
       >{{ one.title }}
       <ParameterField
+        live
         of="return"
         :parameter="one.parameter"
         :value="session.valueNow(`return:${to.id}`, one.parameter)"
@@ -163,6 +174,7 @@ function keep(name: string): Promise<void> {
     v-for="(effect, index) in to.effects"
     :key="effect.id"
     :effect="effect"
+    :owner="owner"
     :first="index === 0"
     :last="index === to.effects.length - 1"
     @set="setEffect(effect.id, { settings: $event })"

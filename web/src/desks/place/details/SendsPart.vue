@@ -27,6 +27,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
     <li v-for="one in session.returns" :key="one.id" :data-send="one.id">
       <span class="name">{{ one.name }}</span>
       <ParameterField
+        live
         of="send"
         class="level"
         parameter="level"
@@ -49,6 +50,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
       </select>
       <ParameterField
         v-if="session.send(source.id, one.id).place === 'own'"
+        live
         of="send"
         class="pan"
         :class="sideClass(session.send(source.id, one.id).pan)"
@@ -77,6 +79,7 @@ const IN_ROOM = { front: "depth", height: "height", spread: "spread" } as const;
         <ParameterField
           v-for="(title, name) in IN_ROOM"
           :key="name"
+          live
           of="send"
           :parameter="name"
           :value="session.send(source.id, one.id)[name] ?? 0"

@@ -128,6 +128,7 @@ function quick(x: number, y: number): void {
         <dt>{{ row.title }}</dt>
         <dd>
           <ParameterField
+            live
             :parameter="row.parameter"
             :value="look(row.parameter)"
             :label="$t('wherePart.titleNow', { title: FACES[row.parameter].title })"
@@ -179,6 +180,7 @@ function quick(x: number, y: number): void {
         <dt>{{ row.title }}</dt>
         <dd>
           <ParameterField
+            live
             :parameter="row.parameter"
             :value="look(row.parameter)"
             :label="$t('wherePart.titleNow', { title: row.title })"

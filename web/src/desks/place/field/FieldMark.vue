@@ -16,7 +16,7 @@ import { usePlayer } from "@/audio/player";
 import { inkOf, initials, personColour } from "@/ui/theme";
 import type { Label } from "@/desks/place/labels";
 import type { Mark } from "./marks";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{
   mark: Mark;

@@ -6,7 +6,7 @@ import { must } from "@/domain/must";
 import type { Source } from "@/domain/model";
 import { Button, Modal } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 import { post } from "@/api/http";
 import { panText } from "@/domain/format";
 import { operation, useEdits } from "@/session/edits";

@@ -70,6 +70,7 @@ const choices = [
   </div>
   <NumberField
     v-if="pulse.unit === 'beats'"
+    live
     class="exact"
     :value="pulse.period"
     :label="$t('cyclePart.cycleInBeats')"
@@ -83,6 +84,7 @@ const choices = [
   />
   <NumberField
     v-else
+    live
     class="exact"
     :value="pulse.rate"
     :label="$t('cyclePart.cyclesPerSecond')"

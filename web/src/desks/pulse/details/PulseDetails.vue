@@ -14,6 +14,7 @@ import { useRoom } from "@/session/room";
 import { useSession } from "@/session/session";
 import Fold from "@/ui/Fold.vue";
 import NameForm from "@/ui/NameForm.vue";
+import { useHeldNumber } from "@/ui/holding";
 import Slide from "@/ui/Slide.vue";
 import CyclePart from "./CyclePart.vue";
 import FeelingList from "./FeelingList.vue";
@@ -31,6 +32,13 @@ const rhythm = computed(() => library.library?.rhythm);
 const pulse = computed(() => must(pulses.pulse));
 const on = computed(() => !!pulses.stored?.on);
 const locked = computed(() => !pulses.mayEdit);
+
+/** How far ahead the right side is, in a hand. */
+const { hold, settle, drop } = useHeldNumber(
+  () => pulse.value.offset,
+  () => true,
+  (offset) => pulses.set({ offset }),
+);
 
 const perCent = (name: "depth" | "smooth" | "duty"): number => Math.round(pulse.value[name] * 1000) / 10;
 
@@ -99,8 +107,10 @@ const forms = computed(() =>
         :value="pulse.offset"
         :disabled="locked"
         :aria-label="$t('pulseDetails.phaseOffsetOfTheRight')"
-        @input="pulses.hold({ offset: Number(($event.target as HTMLInputElement).value) })"
-        @change="pulses.set({ offset: Number(($event.target as HTMLInputElement).value) })"
+        @input="hold(Number(($event.target as HTMLInputElement).value))"
+        @change="settle"
+        @pointerup="settle"
+        @pointercancel="drop"
         @dblclick="pulses.set({ offset: 180 })"
       />
       <div class="turns quiet" aria-hidden="true">
@@ -111,6 +121,7 @@ const forms = computed(() =>
       </div>
 
       <Slide
+        live
         :title="$t('pulseDetails.depth')"
         :value="perCent('depth')"
         :low="0"
@@ -122,6 +133,7 @@ const forms = computed(() =>
         @set="pulses.set({ depth: $event / 100 })"
       />
       <Slide
+        live
         :title="$t('pulseDetails.smooth')"
         :value="perCent('smooth')"
         :low="0"
@@ -134,6 +146,7 @@ const forms = computed(() =>
       />
       <Slide
         v-if="pulse.wave === 'square'"
+        live
         :title="$t('pulseDetails.duty')"
         :value="perCent('duty')"
         :low="2"
@@ -145,6 +158,7 @@ const forms = computed(() =>
         @set="pulses.set({ duty: $event / 100 })"
       />
       <Slide
+        live
         :title="$t('pulseDetails.startPhase')"
         :label="$t('pulseDetails.startPhaseShareOfA')"
         :value="Math.round(pulse.start_phase * 1000) / 1000"

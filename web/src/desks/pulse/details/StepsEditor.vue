@@ -4,7 +4,7 @@ import { Button } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { computed, ref } from "vue";
 import { clamp } from "@/domain/format";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ steps: number[]; limits: [number, number]; disabled?: boolean }>();
 const emit = defineEmits<{ hold: [steps: number[]]; set: [steps: number[]] }>();

@@ -18,7 +18,7 @@ import { inkOf } from "@/ui/theme";
 import DealPlaces from "./DealPlaces.vue";
 import { paintDeal } from "./paintDeal";
 import { palette } from "@/ui/palette";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ width: number; height: number }>();
 const session = useSession();

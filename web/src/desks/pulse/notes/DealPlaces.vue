@@ -7,7 +7,7 @@ import { eventAt } from "@/domain/events";
 import { clamp, panText } from "@/domain/format";
 import { useDeals } from "@/session/deals";
 import { usePlayer } from "@/audio/player";
-import { usePointerDrag } from "@/gestures/pointerDrag";
+import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ axis: Axis; colour: string }>();
 const deals = useDeals();

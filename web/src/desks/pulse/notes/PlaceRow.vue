@@ -14,6 +14,8 @@ const open = computed(() => deals.place === props.place.id);
 const voiced = computed(() => deals.deal?.sound === "voice");
 const soloed = computed(() => deals.isSoloed(props.place.id));
 const few = computed(() => (deals.deal?.places?.length ?? 0) <= 2);
+/** The place as it stands, or as a hand holds it. */
+const shown = computed(() => deals.shownPlace(props.place));
 const set = (values: Partial<Omit<DealPlace, "id">>): void => deals.setPlace(props.place.id, values);
 const limit = (name: string): { low: number; high: number } => must(must(deals.rhythm).place_limits[name]);
 const OPEN_HZ = 20_000;
@@ -31,17 +33,19 @@ const OPEN_HZ = 20_000;
         {{ number }}
       </button>
       <ParameterField
+        live
         class="field"
         parameter="pan"
-        :value="place.pan ?? 0"
+        :value="shown.pan ?? 0"
         :label="$t('placeRow.wherePlaceNumberIs', { number: number })"
         :disabled="locked"
         @set="set({ pan: $event })"
       />
       <ParameterField
+        live
         class="field"
         parameter="level"
-        :value="place.level ?? 0"
+        :value="shown.level ?? 0"
         :label="$t('placeRow.levelOfPlaceNumber', { number: number })"
         :disabled="locked"
         @set="set({ level: $event })"
@@ -59,9 +63,10 @@ const OPEN_HZ = 20_000;
     </div>
     <div v-if="open" class="more">
       <Slide
+        live
         :title="$t('placeRow.lowPassHz')"
         :label="$t('placeRow.lowPassOfPlaceNumber', { number: number })"
-        :value="place.low_pass || OPEN_HZ"
+        :value="shown.low_pass || OPEN_HZ"
         :low="100"
         :high="OPEN_HZ"
         :step="10"
@@ -72,9 +77,10 @@ const OPEN_HZ = 20_000;
       />
       <template v-if="voiced">
         <Slide
+          live
           :title="$t('placeRow.length')"
           :label="$t('placeRow.lengthOfNotesAtPlace', { number: number })"
-          :value="place.length ?? 1"
+          :value="shown.length ?? 1"
           :low="limit('length').low"
           :high="limit('length').high"
           :step="0.05"
@@ -85,9 +91,10 @@ const OPEN_HZ = 20_000;
           @set="set({ length: $event })"
         />
         <Slide
+          live
           :title="$t('placeRow.transpose')"
           :label="$t('placeRow.transpositionOfPlaceNumber', { number: number })"
-          :value="place.transpose ?? 0"
+          :value="shown.transpose ?? 0"
           :low="-36"
           :high="36"
           :step="1"
@@ -112,8 +119,9 @@ const OPEN_HZ = 20_000;
           <template v-if="(place.repeats ?? 1) > 1">
             <span>{{ $t("placeRow.every") }}</span>
             <NumberField
+              live
               class="few"
-              :value="place.repeat_interval ?? 0.5"
+              :value="shown.repeat_interval ?? 0.5"
               :label="$t('placeRow.beatsBetweenRepeatsAtPlace', { number: number })"
               :low="0.0625"
               :high="16"
@@ -124,8 +132,9 @@ const OPEN_HZ = 20_000;
             />
             <span>−</span>
             <NumberField
+              live
               class="few"
-              :value="place.fade ?? 3"
+              :value="shown.fade ?? 3"
               :label="$t('placeRow.levelStepOfEachRepeat', { number: number })"
               :low="0"
               :high="24"
