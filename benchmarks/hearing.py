@@ -15,7 +15,7 @@ os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
 TIMES = 12
 
-# Resolves with the milliseconds from the next event of a kind until only one side sounds.
+# Resolves with the milliseconds from the next event of a kind until one side, both or none of them are silent.
 ANSWER = """
 ([event, silent]) => new Promise((done) => {
   addEventListener(event, async () => {
@@ -26,7 +26,8 @@ ANSWER = """
       const samples = new Float32Array(bytes.buffer);
       const half = samples.length / 2;
       const [left, right] = [peak(samples.subarray(0, half)), peak(samples.subarray(half))];
-      const [off, on] = silent === "left" ? [left, right] : [right, left];
+      const most = Math.max(left, right);
+      const [off, on] = { left: [left, right], right: [right, left], both: [most, 1], none: [0, most] }[silent];
       if (off < 1e-5 && on > 1e-4) return done(performance.now() - start);
     }
   }, { once: true, capture: true });
@@ -100,6 +101,22 @@ def main() -> None:
             hands.append(answer(rowan))
             rowan.page.mouse.up()
             rowan.listen(0.4)
+        # A number that no table foretells is rendered while it is held: here from off to what it was, and back.
+        field = rowan.row("wind-pad").get_by_label("Level of Wind pad")
+        box = field.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        rowan.page.keyboard.down("Shift")
+        rowan.page.mouse.move(x, y)
+        rowan.page.mouse.down()
+        renders = []
+        for step in range(TIMES):
+            rowan.listen(1.5)
+            by, silent = ((-400, "both"), (0, "none"))[step % 2]
+            waiting(rowan, ANSWER, ["pointermove", silent])
+            rowan.page.mouse.move(x + by, y)
+            renders.append(answer(rowan))
+        rowan.page.mouse.up()
+        print_times("a held number is heard", renders)
         print_times("an edit by key is heard", keys)
         print_times("an edit is seen by a colleague", views)
         print_times("a held hand is heard", hands)

@@ -96,13 +96,48 @@ def render_segments(
         high = min(low + _BATCH, last)
         audio = run(plan, low * length - past, high * length + tail, cache=cache)[MIX]
         frames = measure_frames(audio[:, : audio.shape[1] - tail], mix.rate, past, mix.room)
-        heard = audio[:, past - lead :]
-        if mix.room.surround or listening.monitor not in MONITORS:
-            heard = to_ears(mix.room, listening.monitor, mix.rate, audio, past - lead, heads)
+        heard = _heard(mix, listening, heads, audio, past - lead)
         for i in range(high - low):
             at, size = i * length, lead + length + tail
-            part = np.ascontiguousarray(heard[:, at : at + size])
-            if listening.click:
-                start = (low + i) * length - lead
-                part = part + click(mix.tempo, mix.rate, start, start + size)
+            part = _with_click(mix, listening, heard[:, at : at + size], (low + i) * length - lead)
             yield Segment(part, lead, tail, frames.between(i * METER_FRAMES, (i + 1) * METER_FRAMES))
+
+
+def render_unmeasured(
+    mix: Mix,
+    index: int,
+    listening: Listening = EVERYTHING,
+    heads: Responses | None = None,
+    *,
+    lead: int = 0,
+    tail: int = 0,
+    cache: RenderCache | None = None,
+) -> NDArray[np.float32]:
+    """What is heard of a segment and around it as in ``render_segments``, in less time: no meter looks at it."""
+    length = segment_frames(mix.rate)
+    start, stop = index * length - lead, (index + 1) * length + tail
+    past = warm_up_frames(mix.rate) - lead if _has_ears(mix, listening) else 0
+    audio = run(compile_mix(mix, listening, cache=cache), start - past, stop, cache=cache)[MIX]
+    return _with_click(mix, listening, _heard(mix, listening, heads, audio, past), start)
+
+
+def _has_ears(mix: Mix, listening: Listening) -> bool:
+    """Whether what is heard is more than the plan itself gives."""
+    return mix.room.surround or listening.monitor not in MONITORS
+
+
+def _heard(
+    mix: Mix, listening: Listening, heads: Responses | None, audio: NDArray[np.float32], past: int
+) -> NDArray[np.float32]:
+    """What somebody hears of what a plan gives (channels, past + frames): (channels, frames)."""
+    if not _has_ears(mix, listening):
+        return audio[:, past:]
+    return to_ears(mix.room, listening.monitor, mix.rate, audio, past, heads)
+
+
+def _with_click(mix: Mix, listening: Listening, heard: NDArray[np.float32], start: int) -> NDArray[np.float32]:
+    """What is heard from a frame on, in memory of its own, with the beats struck if somebody wishes."""
+    result = np.ascontiguousarray(heard)
+    if not listening.click:
+        return result
+    return result + click(mix.tempo, mix.rate, start, start + result.shape[1])

@@ -21,13 +21,16 @@ from server.media.monitoring import MonitorParams
 from server.media.shared_cache import shared_cache
 from server.mixsessions.models import MixSession
 
+_NOTHING_MEASURED: tuple = (np.zeros((0, 0), np.float32), np.zeros((0, 0, 2), np.float32), [])
+
 
 @dataclass(frozen=True)
 class SegmentQuery:
     """What somebody asks for of a segment, and what they have of it already.
 
     ``hand`` is held, and is ``free`` if the level is held too. ``past``: keys of the segments before as they sounded.
-    ``audio_key``: of the sound that is there already, ``tag``: of that and its readings.
+    ``audio_key``: of the sound that is there already, ``tag``: of that and its readings. ``unmeasured``: its sound
+    alone is wanted.
     """
 
     index: int
@@ -38,6 +41,7 @@ class SegmentQuery:
     form: wire.Form = "float"
     audio_key: str = ""
     tag: str = ""
+    unmeasured: bool = False
 
 
 @dataclass(frozen=True)
@@ -70,14 +74,19 @@ def segment_answer(
 def _tag(session: UUID, key: str, past: list[str], query: SegmentQuery) -> str:
     """What an answer is known by: its sound, what its meters go on from, and what is held."""
     hand = f"{session} {query.revision} {query.hand} {query.free}" if query.hand else ""
-    return hashlib.blake2b(f"{key} {past} {hand}".encode(), digest_size=16).hexdigest()
+    readings = "" if query.unmeasured else past
+    return hashlib.blake2b(f"{key} {readings} {hand}".encode(), digest_size=16).hexdigest()
 
 
 def _body(
     user_id: int, mix: Mix, whole: Listening, listening: Listening, query: SegmentQuery, past: list[str]
 ) -> bytes:
     heads = measured_heads(user_id)
-    result = segments.segment(mix, query.index, listening, heads, past)
+    if query.unmeasured:
+        key, around = segments.sound_of(mix, query.index, listening, heads)
+        result = segments.Sounding(key, around, *_NOTHING_MEASURED)
+    else:
+        result = segments.segment(mix, query.index, listening, heads, past)
     hand_audio, reading = np.zeros((0, result.around.shape[1]), np.float32), None
     if query.hand:
         hand_audio, reading = _before_placement(user_id, mix, whole, query)
@@ -86,7 +95,7 @@ def _body(
         kept_as = f"{result.key}.{query.form}" if not query.hand else ""
         gain, blocks = _blocks(kept_as, query.form, np.concatenate([result.around, hand_audio]), mix.rate)
     detail = wire.detail_of(query.form)
-    every = len(result.spectra) // detail.spectra
+    every = max(len(result.spectra) // detail.spectra, 1)
     spectra = result.spectra[every - 1 :: every]
     points = result.points[:, :: detail.points_every]
     head = {
@@ -104,12 +113,13 @@ def _body(
         "columns": [*COLUMNS, *(room_columns(mix.room) if mix.room.surround else ())],
         "pairs": points.shape[1],
         "spectra": len(spectra),
-        "bands": len(spectra[0].left),
+        "bands": len(spectra[0].left) if spectra else 0,
         "notches": [one.notches for one in spectra],
         "hand": hand_audio.shape[0],
         "reading": reading,
     }
-    rows = np.array([side for one in spectra for side in (one.left, one.right, one.mono)])
+    sides = [side for one in spectra for side in (one.left, one.right, one.mono)]
+    rows = np.stack(sides) if sides else np.zeros((0, 0))
     beside = [wire.pack_rows(result.readings), wire.pack_rows(rows), wire.pack_points(points)]
     return wire.packed(head, beside, blocks)
 

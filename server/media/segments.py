@@ -31,6 +31,7 @@ from needle.render.segments import (
     PAST_SEGMENTS,
     lead_frames,
     render_segments,
+    render_unmeasured,
     segment_count,
     segment_key,
     tail_frames,
@@ -103,6 +104,19 @@ def segment(
         points=phase_points(_two_of(mix, listening, around), hop_frames(mix.rate)),
         spectra=[Spectra.of(reach.bands[..., max(end - SHORT_HOPS, 0) : end]) for end in ends],
     )
+
+
+def sound_of(
+    mix: Mix, index: int, listening: Listening, heads: Responses | None = None
+) -> tuple[str, NDArray[np.float32]]:
+    """The key of a segment and what is heard of it and around it, without anything that meters show."""
+    key = key_of(mix, index, listening)
+    if stored := shared_cache().get(_audio_key(key)):
+        return key, stored[0]
+    lead, tail = lead_frames(mix.rate), tail_frames(mix.rate)
+    around = render_unmeasured(mix, index, listening, heads, lead=lead, tail=tail, cache=RENDERED)
+    shared_cache().put(_audio_key(key), [around])
+    return key, around
 
 
 def _two_of(mix: Mix, listening: Listening, around: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -72,6 +72,7 @@ async def get_segment(
     past: Annotated[str, Field(max_length=200, pattern=rf"^({_KEY})?(,({_KEY})?){{0,5}}$")] = "",
     form: Form = "float",
     has: Annotated[str, Field(pattern=rf"^({_KEY})?$")] = "",
+    unmeasured: bool = False,
     ahead: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0,
 ) -> HttpResponse:
     """Half a second of the mix at a revision, as it is heard in one way of listening.
@@ -79,7 +80,8 @@ async def get_segment(
     ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
     commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
     ``ETag`` is of the sound and its readings: who sends it as ``If-None-Match`` is answered 304 where an edit left
-    both alone. Who ``has`` the sound by its key gets the readings alone. ``ahead``: it sounds in so many seconds.
+    both alone. Who ``has`` the sound by its key gets the readings alone; ``unmeasured`` the sound comes alone, and
+    sooner. ``ahead``: it sounds in so many seconds.
 
     The body: a 32-bit length (little-endian), that many bytes of the side (deflated, RFC 1950), then the blocks of
     sound. The side: a 32-bit length, that many bytes of JSON, the head; then in 16 bits, counted in 1/256, row by row
@@ -97,7 +99,7 @@ async def get_segment(
     session, person = member.session, member.user_id
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
     tag = request.headers.get("If-None-Match", "").removeprefix("W/").strip('"')
-    query = SegmentQuery(index, revision, hand, free, past, form, has, tag)
+    query = SegmentQuery(index, revision, hand, free, past, form, has, tag, unmeasured)
     # Whoever goes on listening is answered by the process that has what rooms need of the past.
     job = Job(segment_answer, (person, session, monitoring, query), person, urgency, near=(session_id, person))
     # Measured heads are one's own; what else is heard is the same for all who hear it.

@@ -19,10 +19,19 @@ from needle.render.compile import MIX, compile_mix, compile_parts
 from needle.render.engine import render_audio, render_before_placement, run
 from needle.render.fingerprints import dependency_key
 from needle.render.input_gains import direct_gains
-from needle.render.segments import render_segments, segment_frames, segment_key
+from needle.render.segments import (
+    lead_frames,
+    render_segments,
+    render_unmeasured,
+    segment_frames,
+    segment_key,
+    tail_frames,
+)
 from needle.render.source_gains import placement, values_at
+from needle.session.document import mix_of
 from needle.units import db_to_gain
 from tests import examples
+from tests.core.sessions import audio, documents
 from tests.core.strategies import RATE, lanes, levels, mixes, pans, tone
 
 SECONDS = 0.5
@@ -113,6 +122,16 @@ class Segments(SimpleTestCase):
         np.testing.assert_array_equal(heard, delivered)
         alone = next(render_segments(mix, 2, 3))
         np.testing.assert_array_equal(alone.audio, heard[:, 2 * segment_frames(RATE) :])
+
+    @examples(12)
+    @given(documents(), st.sampled_from(["stereo", "mono", "headphones"]), st.booleans())
+    def test_unmeasured_they_sound_the_same(self, document: dict, monitor: str, click: bool) -> None:
+        mix = mix_of(document, audio)
+        around = {"lead": lead_frames(RATE), "tail": tail_frames(RATE)}
+        listening = Listening(monitor=monitor, click=click)
+        for index, measured in enumerate(render_segments(mix, 0, 2, listening, **around)):
+            bare = render_unmeasured(mix, index, listening, **around)
+            self.assertLess(decibels(bare - measured.around), -100.0)
 
     def test_an_edit_elsewhere_leaves_the_key_alone(self) -> None:
         def keys(value: float, at: float) -> list[str]:

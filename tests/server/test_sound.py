@@ -166,6 +166,16 @@ class Segments(Heard):
         self.assertEqual(meters.shape[0], METER_FRAMES)
         self.assertLess(len(beside.content), len(louder.content) / 20)
 
+    def test_unmeasured_it_sounds_the_same(self) -> None:
+        client = self.as_("emil")
+        for index, listening in enumerate(({}, {"monitor": "headphones"}, {"click": "true"})):
+            with self.subTest(listening):
+                bare = self.hear(client, index, held="low.pan=0.25", unmeasured="true", **listening)
+                whole = self.hear(client, index, held="low.pan=0.25", **listening)
+                np.testing.assert_allclose(bare[1], whole[1], atol=1e-6)
+                self.assertEqual([bare[0]["key"], bare[0]["meters"], bare[0]["spectra"]], [whole[0]["key"], 0, 0])
+                self.assertEqual(whole[0]["meters"], 25)
+
     def test_what_is_held_is_sent_whole(self) -> None:
         client = self.as_("lisa")
         query = {"revision": self.revision(), "hand": "low"}

@@ -1681,7 +1681,8 @@ export interface paths {
          *     ``past``: the keys of up to six segments before it as they sounded to whoever asks, the nearest last, separated by
          *     commas and empty where they were as this revision has them: what meters show of the time before is what sounded.
          *     ``ETag`` is of the sound and its readings: who sends it as ``If-None-Match`` is answered 304 where an edit left
-         *     both alone. Who ``has`` the sound by its key gets the readings alone. ``ahead``: it sounds in so many seconds.
+         *     both alone. Who ``has`` the sound by its key gets the readings alone; ``unmeasured`` the sound comes alone, and
+         *     sooner. ``ahead``: it sounds in so many seconds.
          *
          *     The body: a 32-bit length (little-endian), that many bytes of the side (deflated, RFC 1950), then the blocks of
          *     sound. The side: a 32-bit length, that many bytes of JSON, the head; then in 16 bits, counted in 1/256, row by row
@@ -9997,6 +9998,7 @@ export interface operations {
                 past?: string;
                 form?: "float" | "flac" | "opus-256" | "opus-160" | "opus-96";
                 has?: string;
+                unmeasured?: boolean;
                 ahead?: number;
             };
             header?: never;

@@ -352,7 +352,7 @@ export const usePlayer = defineStore("player", () => {
   }
 
   watch(() => session.revision, () => !handPreview.source() && void requests.renewSoon()); // prettier-ignore
-  watch(held, () => void requests.renewHeld());
+  watch(held, () => requests.renewHeld());
   watch(() => session.refusals, requests.renew);
   watch([solo, bypass, trial, monitor, moves, click, earlier], requests.listenOtherwise);
   watch(line.form, requests.fill);

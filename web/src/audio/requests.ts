@@ -12,6 +12,8 @@ const [AT_ONCE, ON_NARROW] = [2, 1];
 const PAST = 6;
 /** So long (ms) after a hand has been heard it is heard again. */
 const HELD_EVERY = 40;
+/** A hand that has not moved for so long (ms) rests. */
+const RESTS_AFTER = 250;
 /** So long (ms) after one revision has been asked for the next ones wait to be asked for together. */
 const JOINED = 200;
 /** After so long (ms) a segment that could not be had is asked for again. */
@@ -55,6 +57,8 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   let generation = 0;
   let issued = 0;
   const requests = new Map<number, Request>();
+  /** When a hand has moved last (ms). */
+  let movedAt = -Infinity;
   /** Segments that could not be had and wait to be asked for again. */
   const waiting = new Set<number>();
   /** Of which segments some version is there: while another comes, that one goes on. */
@@ -86,9 +90,11 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     const free = upcoming.filter(({ index }) => !requests.has(index) && !waiting.has(index));
     const half = (upcoming.at(-1)?.ends ?? 0) / 2;
     const isMissing = ({ index }: Upcoming): boolean => !present.has(index);
-    const isStale = ({ index, ends }: Upcoming): boolean => {
+    const isStale = ({ index, begins, ends }: Upcoming): boolean => {
       const one = present.get(index);
-      return !!one && !isFresh(one) && ends > answering * WORTHWHILE;
+      if (!one || isFresh(one) || ends <= answering * WORTHWHILE) return false;
+      // While a hand moves, what sounds later sounds otherwise again by then.
+      return begins <= 2 * answering || performance.now() - movedAt > RESTS_AFTER;
     };
     const near = free.filter(({ begins }) => begins < half);
     return near.find(isMissing) ?? near.find(isStale) ?? free.find(isMissing) ?? free.find(isStale);
@@ -119,7 +125,9 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     requests.set(index, request);
     const began = performance.now();
     try {
-      const query = { index, revision: session.revision, heard: manner, past, ahead, form, there };
+      // What sounds already follows a hand as soon as can be; what comes after it is measured as well.
+      const unmeasured = manner.held.length > 0 && ahead === 0;
+      const query = { index, revision: session.revision, heard: manner, past, ahead, form, unmeasured, there };
       const fetched = await fetchSegment(session.id, query, signal, line.note);
       if (!signal.aborted) take(request, fetched, form, manner);
       answering += ((performance.now() - began) / 1000 - answering) / 4;
@@ -151,7 +159,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     } else if (fetched?.played) {
       const { key, tag } = fetched;
       present.set(index, { key, tag, generation: request.generation, form, hand: manner.hand });
-      keys.set(index, key);
+      if (fetched.readings.count) keys.set(index, key);
       // One version gives way to the next softly; lossy ones do so wherever they meet.
       if (before || !isLossless(form)) issued += 1;
     }
@@ -179,8 +187,12 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
   /** Revisions that come quickly are heard as one. */
   const renewSoon = useThrottleFn(renew, JOINED, true);
 
+  const followHand = useThrottleFn(renew, HELD_EVERY, true);
   /** A hand moves: what is on its way to be heard of it is heard nevertheless. */
-  const renewHeld = useThrottleFn(renew, HELD_EVERY, true);
+  function renewHeld(): void {
+    movedAt = performance.now();
+    void followHand();
+  }
 
   /** The playhead was sent elsewhere: what sounded before is not what came before. */
   function jump(): void {

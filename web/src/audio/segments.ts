@@ -122,6 +122,8 @@ export interface SegmentQuery {
   /** In so many seconds it sounds. */
   ahead: number;
   form: Form;
+  /** Its sound alone is wanted, as soon as can be. */
+  unmeasured: boolean;
   /** What is there of it and may stay. */
   there: There | null;
 }
@@ -151,6 +153,7 @@ function parametersOf(query: SegmentQuery): URLSearchParams {
   if (query.past.some(Boolean)) parameters.set("past", query.past.join(","));
   if (query.form !== "float") parameters.set("form", query.form);
   if (query.there) parameters.set("has", query.there.key);
+  if (query.unmeasured) parameters.set("unmeasured", "true");
   // What sounds sooner goes first.
   if (query.ahead) parameters.set("ahead", String(query.ahead));
   return parameters;

@@ -32,6 +32,7 @@ export function useShownReadings() {
   let passed: number | null = null;
 
   function put(index: number, { readings: measured, pictures }: Fetched): void {
+    if (!measured.count) return;
     readings.delete(index);
     readings.set(index, { ...measured, ...pictures });
     if (readings.size > READINGS_KEPT) readings.delete(must(readings.keys().next().value));
