@@ -50,6 +50,25 @@ describe("recording", () => {
     return { ...here, recorder, sent, hand, oars, to, stop };
   }
 
+  it("writes it where it was heard, not where the playhead was painted last or the page got round to it", async () => {
+    const { hand, oars, to, stop, sent, player } = await recording("touch");
+    const acted = vi
+      .mocked(window.addEventListener)
+      .mock.calls.find(([name]) => name === "pointermove")![1] as (event: object) => void;
+    await to(1.5);
+    const heard = vi.spyOn(player, "heardNow").mockReturnValue(1.532);
+    vi.spyOn(performance, "now").mockReturnValue(10_000);
+    acted({ timeStamp: 9_988 });
+    hand.move(oars, { pan: 0.2 });
+    acted({ timeStamp: 4_000 });
+    heard.mockReturnValue(1.55);
+    hand.set(oars, { pan: 0.3 });
+    await stop();
+    const [hold] = sent[0]!.controls[0]!.holds;
+    expect(hold!.samples.map(([at]) => Math.round(at * 1000))).toEqual([1520, 1550]);
+    expect(sent[0]!.end).toBeGreaterThanOrEqual(1.55);
+  });
+
   it("writes down what the hand does, and makes no change of it", async () => {
     const { desk, hand, oars, to, stop, sent, session } = await recording("touch");
     await to(1.5);

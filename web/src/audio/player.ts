@@ -281,6 +281,7 @@ export const usePlayer = defineStore("player", () => {
 
   /** Where in the piece (s) is what is heard at this moment: what the device holds back is not heard yet. */
   function heardNow(): number {
+    if (!playing.value || !device.isThere()) return playhead.value;
     const late = device.late();
     const passed = starved.value ? 0 : Math.max(device.now() - late - report.time, -late);
     let at = report.position / rate.value + Math.min(passed, 0.1);

@@ -127,7 +127,16 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     try {
       // What sounds already follows a hand as soon as can be; what comes after it is measured as well.
       const unmeasured = manner.held.length > 0 && ahead === 0;
-      const query = { index, revision: session.revision, heard: manner, past, ahead, form, unmeasured, there };
+      const query = {
+        index,
+        revision: session.revision,
+        heard: manner,
+        past,
+        ahead,
+        form,
+        unmeasured,
+        there,
+      };
       const fetched = await fetchSegment(session.id, query, signal, line.note);
       if (!signal.aborted) take(request, fetched, form, manner);
       answering += ((performance.now() - began) / 1000 - answering) / 4;

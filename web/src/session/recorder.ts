@@ -5,7 +5,7 @@
 import { must } from "@/domain/must";
 import type { LaneName, Source } from "@/domain/model";
 import { t } from "@/words";
-import { useLocalStorage, useRafFn } from "@vueuse/core";
+import { useEventListener, useLocalStorage, useRafFn } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, reactive, ref, shallowReactive, watch } from "vue";
 import { clamp } from "@/domain/format";
@@ -29,6 +29,9 @@ const JUMP = 0.3;
 
 /** A key or a controller has no letting go: it is held until it has rested so long (ms). */
 const RESTED = 400;
+
+/** What a hand did is handled no later than this (ms); what is older was not what is handled. */
+const MOST_LATE = 60;
 
 interface Hold {
   samples: [number, number][];
@@ -110,18 +113,35 @@ export const useRecorder = defineStore("recorder", () => {
   /** What the line itself says at a time, whatever is held. */
   const lineAt = (lane: LaneName, at: number): number => session.lineValueAt(lane, at);
 
+  /** When (ms) a hand has last done something: what it did is handled with the next frame that is painted. */
+  let acted = -Infinity;
+  useEventListener(
+    globalThis.window,
+    ["pointerdown", "pointermove", "pointerup", "keydown"],
+    (event: Event) => (acted = event.timeStamp),
+    { capture: true, passive: true },
+  );
+
+  /** Where in the piece (s) was heard what a hand has just answered. */
+  function answered(): number {
+    const late = performance.now() - acted;
+    return player.heardNow() - (late >= 0 && late < MOST_LATE ? late / 1000 : 0);
+  }
+
   /** The hand holds an armed parameter at a value. */
   function touch(lane: LaneName, value: number): void {
     const control = controlOf(lane);
     clearTimeout(control.rest);
     let hold = control.holds.at(-1);
     // A playhead that waited for sound may stand a little earlier than where the hand let go.
-    const at = Math.max(player.playhead, hold?.open ? 0 : (hold?.end ?? 0));
+    const at = Math.max(answered(), start.value ?? 0, hold?.open ? 0 : (hold?.end ?? 0));
     if (!hold?.open) {
       control.grasped = control.mode === "trim" ? lineAt(lane, at) : value;
       hold = { samples: [], end: at, open: true };
       control.holds.push(hold);
     }
+    // The playhead is shown less often than it is heard: the pass reaches as far as the hand has gone.
+    if (at - last < JUMP) last = Math.max(last, at);
     control.gliding = null;
     const written = control.mode === "trim" ? value - control.grasped : value;
     const before = hold.samples.at(-1);
@@ -138,9 +158,9 @@ export const useRecorder = defineStore("recorder", () => {
     const hold = control?.holds.at(-1);
     if (!control || !hold?.open) return;
     hold.open = false;
-    hold.end = Math.max(player.playhead, hold.end);
+    hold.end = Math.max(answered(), hold.end);
     if (control.mode === "touch" || control.mode === "trim")
-      control.gliding = { from: control.shown ?? 0, since: player.playhead };
+      control.gliding = { from: control.shown ?? 0, since: hold.end };
     count.value += 1;
   }
 
