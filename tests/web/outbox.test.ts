@@ -50,7 +50,7 @@ describe("the outbox", () => {
   it("sends one after the other, in order, and counts what waits", async () => {
     const counts: number[] = [];
     const settled: number[] = [];
-    const outbox = new Outbox("s", 1, (said) => counts.push(said.length));
+    const outbox = new Outbox("s", 1, { waiting: (said) => counts.push(said.length) });
     for (const pan of [1, 2, 3]) outbox.submit(place(pan), 7, () => settled.push(pan));
     await vi.runAllTimersAsync();
     expect(sent.map((one) => one.body.operation?.pan)).toEqual([1, 2, 3]);
@@ -61,7 +61,7 @@ describe("the outbox", () => {
 
   it("keeps what could not be sent, and sends it under the same id", async () => {
     const settled = vi.fn();
-    const outbox = new Outbox("s", 1, () => {});
+    const outbox = new Outbox("s", 1);
     line = "down";
     const id = outbox.submit(place(0.5), 7, settled);
     await vi.advanceTimersByTimeAsync(3500);
@@ -80,7 +80,7 @@ describe("the outbox", () => {
     async (status) => {
       const settled = vi.fn();
       [failing, failsWith] = [3, status];
-      const outbox = new Outbox("s", 1, () => {});
+      const outbox = new Outbox("s", 1);
       const id = outbox.submit(place(0.5), 7, settled);
       await vi.runAllTimersAsync();
       expect(settled).toHaveBeenCalledOnce();
@@ -89,20 +89,27 @@ describe("the outbox", () => {
     },
   );
 
-  it("gives up what the server fails at again and again, says so, and goes on with the next", async () => {
+  it("keeps even what the server fails at again and again, and lets whoever made it discard it", async () => {
     const refusals: string[] = [];
-    [failing, failsWith] = [6, 500];
-    const outbox = new Outbox("s", 1, () => {});
+    let discard = (): void => undefined;
+    const failed = vi.fn((_: string, how: () => void) => void (discard = how));
+    [failing, failsWith] = [100, 500];
+    const outbox = new Outbox("s", 1, { failing: failed });
     for (const pan of [1, 2]) outbox.submit(place(pan), 7, (_, refusal) => refusals.push(refusal));
+    await vi.advanceTimersByTimeAsync(40_000);
+    expect(failed).toHaveBeenCalledExactlyOnceWith("place source", expect.anything());
+    expect(refusals).toEqual([]);
+    failing = 0;
+    discard();
     await vi.runAllTimersAsync();
     expect(refusals).toEqual(["Something went wrong here.", ""]);
-    expect(sent.map((request) => request.body.operation?.pan)).toEqual([1, 1, 1, 1, 1, 1, 2]);
+    expect(sent.at(-1)!.body.operation?.pan).toBe(2);
   });
 
   it("waits longer each time, up to half a minute, and tries at once when the line is back", async () => {
     line = "down";
     const tries = vi.spyOn(globalThis, "fetch");
-    const outbox = new Outbox("s", 1, () => {});
+    const outbox = new Outbox("s", 1);
     outbox.submit(place(0.5), 7, () => {});
     await vi.advanceTimersByTimeAsync(600_000);
     expect(tries.mock.calls.length).toBeGreaterThan(20);
@@ -115,7 +122,7 @@ describe("the outbox", () => {
 
   it("tells a refusal and goes on with the next", async () => {
     const told: string[] = [];
-    const outbox = new Outbox("s", 1, () => {});
+    const outbox = new Outbox("s", 1);
     outbox.submit(place(9), 7, (_, refusal) => told.push(refusal));
     outbox.undo((found, refusal) => told.push(refusal || (found ? "done" : "")));
     await vi.runAllTimersAsync();
@@ -136,6 +143,7 @@ describe("the outbox", () => {
             1,
           ),
         ),
+      leave: () => Promise.resolve(),
       adopt: (session, person, tab) => {
         const left = kept.filter(
           (one) => one.session === session && one.person === person && one.tab !== tab,
@@ -148,7 +156,7 @@ describe("the outbox", () => {
   it("keeps what is not answered, and the next tab sends it under the same ids, in order", async () => {
     const box = memory();
     line = "down";
-    const first = new Outbox("s", 1, () => {}, undefined, box);
+    const first = new Outbox("s", 1, {}, box);
     const ids = [0.1, 0.2].map((pan) => first.submit(place(pan), 7, () => {}));
     await vi.advanceTimersByTimeAsync(10);
     expect(box.kept.map((one) => one.body.client_id)).toEqual(ids);
@@ -156,14 +164,8 @@ describe("the outbox", () => {
     vi.clearAllTimers();
     line = "up";
     const told: Outcome[] = [];
-    const next = new Outbox(
-      "s",
-      1,
-      () => {},
-      (found) => told.push(...found),
-      box,
-    );
-    await next.adopt(() => {});
+    const next = new Outbox("s", 1, { returned: (found) => told.push(...found) }, box);
+    await next.adopt(() => () => {});
     await vi.runAllTimersAsync();
     expect(sent.map((one) => one.body.client_id)).toEqual(ids);
     expect(box.kept).toEqual([]);
@@ -182,8 +184,8 @@ describe("the outbox", () => {
     };
     box.kept.push({ ...ofAnEarlierPage, body: { client_id: "a" } });
     box.kept.push({ ...ofAnEarlierPage, order: 2, path: "undo", body: { client_id: "b" } });
-    const outbox = new Outbox("s", 1, () => {}, undefined, box);
-    await outbox.adopt(() => {});
+    const outbox = new Outbox("s", 1, {}, box);
+    await outbox.adopt(() => () => {});
     outbox.submit(place(0.5), 7, () => {});
     await vi.runAllTimersAsync();
     expect(sent.map(({ body }) => (body as { format?: number }).format)).toEqual([
@@ -195,13 +197,7 @@ describe("the outbox", () => {
 
   it("tells what became of changes that had waited, and makes a refused one again", async () => {
     const told: Outcome[] = [];
-    const outbox = new Outbox(
-      "s",
-      1,
-      () => {},
-      (found) => told.push(...found),
-      memory(),
-    );
+    const outbox = new Outbox("s", 1, { returned: (found) => told.push(...found) }, memory());
     line = "down";
     outbox.submit(place(9), 7, () => {});
     outbox.submit(place(0.5), 7, () => {});
@@ -218,7 +214,7 @@ describe("the outbox", () => {
 
   it("waits as long as the server asks to", async () => {
     const settled = vi.fn();
-    const outbox = new Outbox("s", 1, () => {});
+    const outbox = new Outbox("s", 1);
     const plain = globalThis.fetch;
     let asked = 0;
     vi.stubGlobal("fetch", async (path: string, options: RequestInit) => {
@@ -234,7 +230,7 @@ describe("the outbox", () => {
   });
 
   it("sends again what is not answered in time, under the same id", async () => {
-    const outbox = new Outbox("s", 1, () => {});
+    const outbox = new Outbox("s", 1);
     const plain = globalThis.fetch;
     const bodies: string[] = [];
     vi.spyOn(AbortSignal, "timeout").mockImplementation((time) => {
@@ -267,16 +263,73 @@ describe("the outbox", () => {
   it("keeps what is made while one is signed out", async () => {
     const box = memory();
     const settled = vi.fn();
-    const outbox = new Outbox("s", 1, () => {}, undefined, box);
+    const outbox = new Outbox("s", 1, {}, box);
     line = "out";
     outbox.submit(place(0.5), 7, settled);
-    await vi.advanceTimersByTimeAsync(2500);
+    await vi.advanceTimersByTimeAsync(600_000);
     expect(settled).not.toHaveBeenCalled();
-    expect(box.kept.length).toBe(1);
+    expect([box.kept.length, sent.length]).toEqual([1, 1]);
     line = "up";
+    outbox.hurry();
     await vi.runAllTimersAsync();
     expect(settled).toHaveBeenCalledTimes(1);
     expect(box.kept).toEqual([]);
+  });
+
+  describe("that is closed", () => {
+    it("sends what waits, and tells nothing any more", async () => {
+      const waiting = vi.fn();
+      const outbox = new Outbox("s", 1, { waiting }, memory());
+      for (const pan of [1, 2]) outbox.submit(place(pan), 7, () => {});
+      waiting.mockClear();
+      await outbox.close();
+      expect(sent.map((one) => one.body.operation?.pan)).toEqual([1, 2]);
+      expect(waiting).not.toHaveBeenCalled();
+    });
+
+    it("leaves what cannot be sent to the next one, which shows it and sends it before its own", async () => {
+      const box = memory();
+      const left = vi.spyOn(box, "leave");
+      const first = new Outbox("s", 1, {}, box);
+      first.keeps = true;
+      line = "down";
+      const id = first.submit(place(1), 7, () => {}, { "oars.pan": 1 });
+      await vi.advanceTimersByTimeAsync(100);
+      const closed = first.close();
+      await vi.advanceTimersByTimeAsync(600_000);
+      expect(left).toHaveBeenCalledOnce();
+      const next = new Outbox("s", 1, {}, box, closed);
+      const shows = vi.fn();
+      line = "up";
+      const adopted = next.adopt(() => () => {}, shows);
+      await adopted;
+      next.submit(place(2), 7, () => {});
+      await vi.runAllTimersAsync();
+      expect(shows).toHaveBeenCalledExactlyOnceWith(id, { "oars.pan": 1 });
+      expect(sent.map((one) => one.body.operation?.pan)).toEqual([1, 2]);
+    });
+
+    it("begins nothing before the last one of the session sends no more", async () => {
+      let ended = (): void => undefined;
+      const outbox = new Outbox("s", 1, {}, memory(), new Promise<void>((done) => (ended = done)));
+      outbox.submit(place(1), 7, () => {});
+      await vi.advanceTimersByTimeAsync(1000);
+      expect(sent).toEqual([]);
+      ended();
+      await vi.runAllTimersAsync();
+      expect(sent.length).toBe(1);
+    });
+
+    it("sends nothing of one person's as another", async () => {
+      const box = memory();
+      let person = 1;
+      const outbox = new Outbox("s", 1, { isSignedIn: () => person === 1 }, box);
+      person = 2;
+      outbox.submit(place(1), 7, () => {});
+      await outbox.close();
+      await vi.runAllTimersAsync();
+      expect([sent, box.kept.length]).toEqual([[], 1]);
+    });
   });
 });
 

@@ -2,6 +2,7 @@
  * Changes that have not been answered, kept in the browser's own database: closing the tab loses none of them. Each tab
  * keeps its own under a lock; what a tab that is gone has left behind is taken over by the next one.
  */
+import type { Value } from "@/domain/model";
 import { createStore, delMany, entries, set, del, type UseStore } from "idb-keyval";
 
 export interface Kept {
@@ -14,6 +15,8 @@ export interface Kept {
   body: { client_id: string };
   /** In a few words what it does. */
   said: string;
+  /** What shows of it meanwhile, by control. */
+  shown?: Record<string, Value>;
 }
 
 const LOCK = "needle-outbox-";
@@ -23,6 +26,8 @@ export interface LetterBox {
   drop: (letter: Kept) => Promise<void>;
   /** What tabs that are gone have left of a person's changes to a session, in order; it is this tab's from now on. */
   adopt: (session: string, person: number, tab: string) => Promise<Kept[]>;
+  /** What a tab has kept is left to whoever opens the session next. */
+  leave: (tab: string) => Promise<void>;
 }
 
 const keyOf = (letter: Kept): string => `${letter.tab}/${letter.body.client_id}`;
@@ -33,8 +38,20 @@ async function running(): Promise<Set<string>> {
   return new Set(held.map((one) => one.name ?? "").filter((name) => name.startsWith(LOCK)));
 }
 
+/** What lets go of a tab's lock, and resolves when it is free. */
+const locks = new Map<string, () => Promise<void>>();
+
 function holdLock(tab: string): void {
-  void navigator.locks?.request(LOCK + tab, () => new Promise(() => undefined));
+  const held = navigator.locks?.request(
+    LOCK + tab,
+    () =>
+      new Promise<void>((letGo) => {
+        locks.set(tab, async () => {
+          letGo();
+          await held;
+        });
+      }),
+  );
 }
 
 class Stored implements LetterBox {
@@ -46,6 +63,11 @@ class Stored implements LetterBox {
 
   async drop(letter: Kept): Promise<void> {
     await del(keyOf(letter), this.store);
+  }
+
+  async leave(tab: string): Promise<void> {
+    await locks.get(tab)?.();
+    locks.delete(tab);
   }
 
   async adopt(session: string, person: number, tab: string): Promise<Kept[]> {
@@ -67,6 +89,7 @@ const nothing: LetterBox = {
   put: () => Promise.resolve(),
   drop: () => Promise.resolve(),
   adopt: () => Promise.resolve([]),
+  leave: () => Promise.resolve(),
 };
 
 /** The browser's letter box; one that keeps nothing where there is no database (a private window may have none). */

@@ -5,12 +5,13 @@
 import type { GainTable, Pending, Source, Value, Point, ShapeTables } from "@/domain/model";
 import { sentence, t } from "@/words";
 import { defineStore } from "pinia";
-import { createEventHook, until } from "@vueuse/core";
-import { computed, reactive, ref, shallowRef } from "vue";
+import { createEventHook, until, useEventListener } from "@vueuse/core";
+import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { get, Unreachable, type Schemas } from "@/api/http";
 import { Grid } from "@/domain/grid";
 import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/collab/channel";
 import { Outbox, type Operation, type Outcome, type UndoHow } from "@/collab/outbox";
+import { useNotices } from "@/ui/notices";
 import { say } from "@/ui/say";
 import { useAccount } from "@/account/account";
 import { applyDelta } from "@/domain/deltas";
@@ -31,6 +32,7 @@ export interface BlockedUndo {
 const MISSING_RETRY = 1000;
 
 export const useSession = defineStore("session", () => {
+  const account = useAccount();
   const id = ref("");
   const revision = ref(0);
   /** The latest revision that was told of; those before it may still be on their way. */
@@ -76,7 +78,9 @@ export const useSession = defineStore("session", () => {
   const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
 
   let channel: LiveChannel | undefined;
-  let outbox: Outbox;
+  let outbox: Outbox | undefined;
+  /** Outboxes of sessions that were left, until they send no more. */
+  const leaving = new Map<string, Promise<void>>();
   const early = new Map<number, Revision>();
   const { previews, hear: takePreview, tell: sendPreview, forget: forgetPreviews } = usePreviews({
     send: (control, value) => channel?.send({ type: "preview", control, value }),
@@ -84,7 +88,7 @@ export const useSession = defineStore("session", () => {
   }); // prettier-ignore
 
   /** Whether closing the tab would lose a change. */
-  const wouldLose = (): boolean => unsent.value.length > 0 && !outbox.keeps;
+  const wouldLose = (): boolean => unsent.value.length > 0 && !outbox?.keeps;
   const mayEdit = computed(() => role.value !== "listener");
   const sources = computed(() => inOrder(document.value?.sources));
   const sourceById = (sourceId: string | null | undefined): Source | undefined =>
@@ -111,11 +115,18 @@ export const useSession = defineStore("session", () => {
     role.value = found.role;
     turns.value = found.turns;
     measureBy(found.frame);
+    const person = account.me?.id ?? 0;
     outbox = new Outbox(
       sessionId,
-      useAccount().me?.id ?? 0,
-      (said) => (unsent.value = said),
-      (found) => (outcomes.value = found),
+      person,
+      {
+        waiting: (said) => (unsent.value = said),
+        returned: (found) => (outcomes.value = found),
+        failing: tellOfFailing,
+        isSignedIn: () => !person || account.me?.id === person,
+      },
+      undefined,
+      leaving.get(sessionId),
     );
     channel = new LiveChannel(sessionId, {
       revision: () => revision.value,
@@ -123,7 +134,7 @@ export const useSession = defineStore("session", () => {
       state: (up) => {
         connected.value = up;
         severed.value = !up;
-        if (up) outbox.hurry();
+        if (up) outbox?.hurry();
         else {
           people.clear();
           forgetPreviews();
@@ -132,7 +143,38 @@ export const useSession = defineStore("session", () => {
       closedForGood: (signedOut) =>
         (lost.value = signedOut ? t("session.youAreSignedOutHere") : t("session.youAreNoLongerIn")),
     });
-    void outbox.adopt(settledBy(outbox));
+    const mine = outbox;
+    void outbox.adopt(
+      (sent) => (answer, refusal, more) => {
+        if (refusal) unshow(sent);
+        settledBy(mine)(answer, refusal, more);
+      },
+      showAdopted,
+    );
+  }
+
+  /** What an earlier tab has left to be sent shows until it has come back. */
+  function showAdopted(sent: string, values: Record<string, Value>): void {
+    for (const [control, value] of Object.entries(values)) {
+      const ids = pending.get(control)?.ids ?? new Set<string>();
+      ids.add(sent);
+      pending.set(control, { value, ids, isRendered: false });
+    }
+  }
+
+  /** A change was refused: nothing shows or sounds of it any more. */
+  function unshow(sent: string): void {
+    for (const [control, { id: becomes }] of becoming) if (becomes === sent) becoming.delete(control);
+    for (const [control, { ids }] of pending) if (ids.delete(sent) && !ids.size) pending.delete(control);
+  }
+
+  /** The server fails at a change again and again: whoever made it may give it up, for the sake of those after it. */
+  function tellOfFailing(said: string, discard: () => void): void {
+    useNotices().tell(t("session.theServerFailsAt", { said }), {
+      kind: "wrong",
+      about: "failing",
+      action: { title: t("session.discardTheChange"), run: discard },
+    });
   }
 
   /** Take what the page measures by from the core: length, bars, tables. */
@@ -157,6 +199,8 @@ export const useSession = defineStore("session", () => {
   }
 
   function close(): void {
+    if (outbox) leaving.set(id.value, outbox.close());
+    outbox = undefined;
     channel?.close();
     channel = undefined;
     connected.value = severed.value = false;
@@ -220,7 +264,7 @@ export const useSession = defineStore("session", () => {
     revision.value = told.revision;
     for (const change of told.delta)
       if (change.part === "sources" && !(change.key in document.value.sources)) letGoOf(change.key, told);
-    if (told.author.id === useAccount().me?.id && !outbox.sent(told.client_id)) void lookAtTurns();
+    if (told.author.id === account.me?.id && !outbox?.sent(told.client_id)) void lookAtTurns();
     if (measures) void measureAgain();
     for (const [control, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
@@ -340,20 +384,22 @@ export const useSession = defineStore("session", () => {
       isRendered: pending.get(control)?.isRendered ?? false,
     }));
     const mine = outbox;
-    const sent = outbox.submit(operation, revision.value, (answer, refusal) => {
-      // An answer that comes after another session was opened is kept there, and is not this one's.
-      if (mine !== outbox) return;
-      if (answer) takeAnswer(answer);
-      for (const control of wereHeld) channel?.send({ type: "preview", control, value: null });
-      if (!refusal) return;
-      say.wrong(refusal);
-      refusals.value += 1;
-      for (const [control, { id: becomes }] of becoming) if (becomes === sent) becoming.delete(control);
-      for (const { control, ids } of carried) {
-        ids.delete(sent);
-        if (!ids.size) pending.delete(control);
-      }
-    });
+    if (!mine) return;
+    const sent = mine.submit(
+      operation,
+      revision.value,
+      (answer, refusal) => {
+        // An answer that comes after another session was opened is kept there, and is not this one's.
+        if (mine !== outbox) return;
+        if (answer) takeAnswer(answer);
+        for (const control of wereHeld) channel?.send({ type: "preview", control, value: null });
+        if (!refusal) return;
+        say.wrong(refusal);
+        refusals.value += 1;
+        unshow(sent);
+      },
+      values,
+    );
     for (const control of held) {
       if (control in values) continue;
       const was = pending.get(control);
@@ -390,14 +436,14 @@ export const useSession = defineStore("session", () => {
   }
 
   function turnBack(which: "undo" | "redo", how: UndoHow = {}): void {
-    if (!mayEdit.value) return;
+    if (!mayEdit.value || !outbox) return;
     if (which === "undo") outbox.undo(settledBy(outbox), how);
     else outbox.redo(settledBy(outbox));
   }
 
   /** Have the server put something as it was: `path` says what, `said` in a few words. */
   function putBack(path: string, said: string, body: object = {}): void {
-    if (mayEdit.value) outbox.putBack(path, body, said, settledBy(outbox));
+    if (mayEdit.value && outbox) outbox.putBack(path, body, said, settledBy(outbox));
   }
 
   /** The revision that everything changed here is part of: for what is made of the session as one sees it. */
@@ -407,6 +453,11 @@ export const useSession = defineStore("session", () => {
     if (id.value !== mine || !isSettled.value) throw new Unreachable(t("session.yourLastChangesAreWaiting"));
     return revision.value;
   }
+
+  // Who was signed out may have signed in again, here or in another tab.
+  const goOn = (): void => outbox?.hurry();
+  watch(() => account.me?.id, goOn);
+  useEventListener(globalThis.window, "focus", goOn);
 
   const tell = (message: Outgoing): void => channel?.send(message);
 
