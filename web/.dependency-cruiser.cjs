@@ -7,7 +7,7 @@ const floors = [
   ["features"],
   ["gestures"],
   ["audio", "session", "collab", "account"],
-  ["api", "ui"],
+  ["api", "ui", "offline"],
   ["domain"],
   ["words"],
 ];

@@ -1,9 +1,37 @@
+import { readdirSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import vue from "@vitejs/plugin-vue";
+import { build, type Plugin } from "vite";
 import { defineConfig } from "vitest/config";
 
+const here = (path: string): string => fileURLToPath(new URL(path, import.meta.url));
+
+/** The service worker is a program of its own, in one file; it is told which files the page has. */
+const offline = (): Plugin => ({
+  name: "offline",
+  apply: "build",
+  async closeBundle() {
+    const built = readdirSync(here("./dist/assets"))
+      .sort()
+      .map((name) => `assets/${name}`);
+    await build({
+      configFile: false,
+      publicDir: false,
+      logLevel: "warn",
+      define: { BUILT: JSON.stringify(built) },
+      build: {
+        emptyOutDir: false,
+        rolldownOptions: {
+          input: here("./src/offline/worker.ts"),
+          output: { format: "iife", entryFileNames: "worker.js" },
+        },
+      },
+    });
+  },
+});
+
 export default defineConfig({
-  plugins: [vue()],
+  plugins: [vue(), offline()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   // Of the words' library only what is used: no components, no older interface, no tools for a browser's console.
   define: {

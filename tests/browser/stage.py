@@ -115,10 +115,22 @@ class Engineer:
     """Somebody at a browser, in the demo session."""
 
     def __init__(
-        self, case: "BrowserCase", username: str, width: int = 1280, height: int = 800, desk: str = "move"
+        self,
+        case: "BrowserCase",
+        username: str,
+        width: int = 1280,
+        height: int = 800,
+        desk: str = "move",
+        offline: bool = False,
     ) -> None:
+        """``offline``: the page is installed, so that it opens without its server."""
         self.case = case
-        self.context = case.browser.new_context(viewport={"width": width, "height": height}, bypass_csp=True)
+        self.context = case.browser.new_context(
+            viewport={"width": width, "height": height},
+            bypass_csp=True,
+            # What a service worker asks for passes by what tests hold back.
+            service_workers="allow" if offline else "block",
+        )
         self.context.set_default_timeout(PATIENCE)
         self.context.add_init_script(EAR)
         self.away = False

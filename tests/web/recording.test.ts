@@ -17,6 +17,16 @@ vi.mock("@vueuse/core", async (original) => ({
   useRafFn: () => ({ pause: vi.fn(), resume: vi.fn() }),
   useLocalStorage: (_key: string, value: unknown) => vueRef(value),
 }));
+/** The browser's own database. */
+const { database } = vi.hoisted(() => ({ database: new Map<string, unknown>() }));
+vi.mock("idb-keyval", () => ({
+  createStore: () => ({}),
+  get: (key: string) => Promise.resolve(database.get(key)),
+  set: (key: string, value: unknown) => Promise.resolve(void database.set(key, value)),
+  del: (key: string) => Promise.resolve(void database.delete(key)),
+  delMany: () => Promise.resolve(),
+  entries: () => Promise.resolve([...database]),
+}));
 const { vueRef } = vi.hoisted(() => ({ vueRef: (value: unknown) => ({ value, __v_isRef: true }) }));
 
 afterEach(() => {
@@ -211,7 +221,7 @@ describe("recording", () => {
     }; // prettier-ignore
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no connection")));
     await takes.add(pass);
-    expect(takes.unsent).toEqual([pass]);
+    expect(takes.unsent.map(({ recorded }) => recorded)).toEqual([pass]);
     const writes = [
       { owner: "oars", parameter: "pan", start: 1, end: 2, points: [point(1, 0), point(2, 0)] },
     ];
@@ -237,6 +247,20 @@ describe("recording", () => {
     expect(change.mock.calls[0]![1]).toMatchObject({ kind: "write-points", start: 1, end: 2 });
     expect(takes.waiting).toBeNull();
     expect(takes.takes).toHaveLength(1);
+  });
+
+  it("sends what an earlier page has recorded here and could not send, once", async () => {
+    vi.stubGlobal("indexedDB", {});
+    const recorded = { start: 1, end: 2, mode: "latch", glide: 0.25, controls: [] };
+    const left = (id: string, session = "s", person = 0) => [id, { id, session, person, recorded }] as const;
+    database.clear();
+    for (const [id, pass] of [left("a"), left("b", "other"), left("c", "s", 7)]) database.set(id, pass);
+    const { desk } = await atDesk();
+    desk.takes["/moves/takes"] = () => ({ id: "t1", writes: [] });
+    useTakes();
+    await vi.waitFor(() => expect([...database.keys()]).toEqual(["b", "c"]));
+    expect(desk.posted.filter(({ path }) => path.endsWith("/takes"))).toHaveLength(1);
+    expect(desk.posted[0]!.body).toMatchObject({ ...recorded, revision: 5 });
   });
 
   it("changes what is not armed as ever", async () => {

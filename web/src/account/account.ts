@@ -2,6 +2,7 @@
 import { defineStore } from "pinia";
 import { ref, watch } from "vue";
 import { questions } from "@/api/asked";
+import { forget } from "@/offline/state";
 import { get, post, type Schemas } from "@/api/http";
 import { usePreferences } from "./preferences";
 
@@ -12,7 +13,11 @@ export const useAccount = defineStore("account", () => {
   // What one person has been answered is not shown to the next.
   watch(
     () => me.value?.id,
-    (_, before) => before !== undefined && questions.clear(),
+    (_, before) => {
+      if (before === undefined) return;
+      questions.clear();
+      void forget();
+    },
     { flush: "sync" },
   );
 

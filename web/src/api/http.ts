@@ -80,6 +80,14 @@ async function send(
   throw new Refusal(told, response.status, more, wait);
 }
 
+const SIGNED_OUT = 401;
+/** Signed out meanwhile; too slow; too much at once. */
+const PASSING = [SIGNED_OUT, 408, 429];
+
+/** Whether a refusal says nothing of what was asked: it may be asked again later. */
+export const isPassing = ({ status }: Refusal): boolean => status >= 500 || PASSING.includes(status);
+export const isSignedOut = ({ status }: Refusal): boolean => status === SIGNED_OUT;
+
 export async function get<T>(path: string, signal?: AbortSignal): Promise<T> {
   return (await (await send("GET", path, undefined, signal)).json()) as T;
 }

@@ -8,6 +8,7 @@ import { createPinia } from "pinia";
 import { createApp } from "vue";
 import App from "./App.vue";
 import { words, t } from "@/words";
+import { install } from "@/offline/state";
 import { router } from "./router";
 import { useNotices } from "@/ui/notices";
 
@@ -21,3 +22,5 @@ app.config.errorHandler = (error) => {
   });
 };
 app.mount("#app");
+// Installed when the page is there: it waits for nothing of it.
+if (import.meta.env.PROD) addEventListener("load", () => void install(), { once: true });

@@ -3,7 +3,7 @@
  * keeps its own under a lock; what a tab that is gone has left behind is taken over by the next one.
  */
 import type { Value } from "@/domain/model";
-import { createStore, delMany, entries, set, del, type UseStore } from "idb-keyval";
+import { createStore, delMany, entries, get, set, del, type UseStore } from "idb-keyval";
 
 export interface Kept {
   session: string;
@@ -94,3 +94,37 @@ const nothing: LetterBox = {
 
 /** The browser's letter box; one that keeps nothing where there is no database (a private window may have none). */
 export const letterBox = (): LetterBox => (typeof indexedDB === "undefined" ? nothing : new Stored());
+
+/** A recorded pass that the server has not answered. */
+export interface KeptTake<Recorded> {
+  id: string;
+  session: string;
+  person: number;
+  recorded: Recorded;
+}
+
+/** Recorded passes in the browser's own database, until the server has them. */
+export function keptTakes<Recorded>() {
+  const store = typeof indexedDB === "undefined" ? null : createStore("needle-takes", "takes");
+  return {
+    async put(pass: KeptTake<Recorded>): Promise<void> {
+      if (store) await set(pass.id, JSON.parse(JSON.stringify(pass)), store);
+    },
+    /** Do something with a pass unless another tab has done so: one at a time, as long as it is kept. */
+    async once(pass: KeptTake<Recorded>, send: () => Promise<void>): Promise<void> {
+      if (!store || !globalThis.navigator?.locks) return send();
+      await navigator.locks.request(`needle-take-${pass.id}`, async () => {
+        if (await get(pass.id, store)) await send();
+      });
+    },
+    async drop({ id }: KeptTake<Recorded>): Promise<void> {
+      if (store) await del(id, store);
+    },
+    /** What a person has recorded in a session, and nobody has sent. */
+    async of(session: string, person: number): Promise<KeptTake<Recorded>[]> {
+      if (!store) return [];
+      const all = (await entries<string, KeptTake<Recorded>>(store)).map(([, pass]) => pass);
+      return all.filter((one) => one.session === session && one.person === person);
+    },
+  };
+}

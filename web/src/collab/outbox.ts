@@ -3,7 +3,7 @@ import { t } from "@/words";
 import { DOCUMENT_VERSION } from "@/domain/declared";
 import { uuid } from "@/domain/ids";
 import type { Value } from "@/domain/model";
-import { post, Refusal, Unreachable, type Schemas } from "@/api/http";
+import { isPassing, isSignedOut, post, Refusal, Unreachable, type Schemas } from "@/api/http";
 import { letterBox, type Kept, type LetterBox } from "./kept";
 
 export type Operation = Schemas["OperationIn"]["operation"];
@@ -57,14 +57,10 @@ const RETRY_AFTER = 1000;
 const LONGEST_WAIT = 30_000;
 /** What fails at the server itself so often is told: it keeps everything after it waiting. */
 const MANY_FAILURES = 6;
-const SIGNED_OUT = 401;
-/** Signed out meanwhile; too slow; too much at once. */
-const PASSING = [SIGNED_OUT, 408, 429];
 
 /** Whether what went wrong may pass, so that the change is kept and sent again: all but a refusal does. */
 const mayPass = (error: unknown): boolean =>
-  error instanceof Unreachable ||
-  (error instanceof Refusal && (error.status >= 500 || PASSING.includes(error.status)));
+  error instanceof Unreachable || (error instanceof Refusal && isPassing(error));
 
 export class Outbox {
   private readonly letters: Letter[] = [];
@@ -215,7 +211,7 @@ export class Outbox {
 
   /** Try again later; who has left the session does so when they open it again, if the browser keeps it until then. */
   private pauseOrEnd(error: unknown): void {
-    const isOut = error === null || (error instanceof Refusal && error.status === SIGNED_OUT);
+    const isOut = error === null || (error instanceof Refusal && isSignedOut(error));
     if (this.ended && (this.keeps || isOut)) return this.ended();
     // Whoever is signed out is not let in for asking again: `hurry` goes on once they have signed in.
     if (isOut) return;

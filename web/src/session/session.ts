@@ -11,6 +11,7 @@ import { get, Unreachable, type Schemas } from "@/api/http";
 import { Grid } from "@/domain/grid";
 import { LiveChannel, type Incoming, type Outgoing, type Person, type Revision } from "@/collab/channel";
 import { Outbox, type Operation, type Outcome, type UndoHow } from "@/collab/outbox";
+import { keepState } from "@/offline/state";
 import { useNotices } from "@/ui/notices";
 import { say } from "@/ui/say";
 import { useAccount } from "@/account/account";
@@ -79,6 +80,8 @@ export const useSession = defineStore("session", () => {
 
   let channel: LiveChannel | undefined;
   let outbox: Outbox | undefined;
+  /** The session as it was when it was opened: what changes of it is known besides. */
+  let opened: Schemas["OpenSession"] | undefined;
   /** Outboxes of sessions that were left, until they send no more. */
   const leaving = new Map<string, Promise<void>>();
   const early = new Map<number, Revision>();
@@ -110,6 +113,7 @@ export const useSession = defineStore("session", () => {
     const base = `/api/sessions/${sessionId}`;
     const found = await get<Schemas["OpenSession"]>(base);
     if (id.value !== sessionId) return;
+    opened = found;
     document.value = found.document;
     revision.value = latest.value = found.revision;
     role.value = found.role;
@@ -269,6 +273,13 @@ export const useSession = defineStore("session", () => {
     for (const [control, held] of pending)
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
     for (const [control, { id: sent }] of becoming) if (sent === told.client_id) becoming.delete(control);
+    if (opened)
+      void keepState(id.value, {
+        ...opened,
+        document: document.value,
+        revision: revision.value,
+        role: role.value,
+      });
     void revised.trigger(told);
   }
 

@@ -2,7 +2,10 @@
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
-import { get, post, remove, Unreachable, type Schemas } from "@/api/http";
+import { get, isPassing, post, Refusal, remove, type Schemas } from "@/api/http";
+import { useAccount } from "@/account/account";
+import { keptTakes, type KeptTake } from "@/collab/kept";
+import { uuid } from "@/domain/ids";
 import { useMonitor } from "@/audio/monitor";
 import { say } from "@/ui/say";
 import { useMoves } from "./moves";
@@ -11,35 +14,65 @@ import { useSession } from "./session";
 export type Take = Schemas["TakeOut"];
 export type Recorded = Omit<Schemas["TakeIn"], "revision">;
 
+type WaitingTake = KeptTake<Recorded>;
+
 export const useTakes = defineStore("takes", () => {
   const session = useSession();
+  const account = useAccount();
   const moves = useMoves();
   const monitor = useMonitor();
 
   const takes = ref<Take[]>([]);
   /** The take that is shown over what is there, until it is kept or dropped. */
   const waiting = shallowRef<Take | null>(null);
-  /** Passes that could not be sent yet. */
-  const unsent = ref<Recorded[]>([]);
+  /** Passes that could not be sent yet; the browser keeps them too. */
+  const unsent = ref<WaitingTake[]>([]);
+  const kept = keptTakes<Recorded>();
 
   const path = (rest = ""): string => `/api/sessions/${session.id}/moves/takes${rest}`;
 
   async function arrive(): Promise<void> {
     if (!session.mayEdit) return;
+    const mine = session.id;
+    const left = await kept.of(mine, account.me?.id ?? 0).catch(() => []);
+    if (session.id !== mine) return;
+    unsent.value = [...left, ...unsent.value.filter((one) => !left.some(({ id }) => id === one.id))];
+    if (session.connected) sendWaiting();
     takes.value = await get<Take[]>(path()).catch(() => takes.value);
+  }
+
+  function sendWaiting(): void {
+    const rest = unsent.value;
+    unsent.value = [];
+    for (const one of rest) void kept.once(one, () => send(one));
   }
 
   /** A pass has been recorded: send it, and show what it makes. */
   async function add(recorded: Recorded): Promise<void> {
+    const pass = { id: uuid(), session: session.id, person: account.me?.id ?? 0, recorded };
+    const isKept = await kept.put(pass).then(
+      () => true,
+      () => false,
+    );
+    // What cannot be kept is sent all the same.
+    await (isKept ? kept.once(pass, () => send(pass)) : send(pass));
+  }
+
+  async function send(pass: WaitingTake): Promise<void> {
     const mine = session.id;
     try {
-      const take = await post<Take>(path(), { ...recorded, revision: await session.settled() });
+      const take = await post<Take>(path(), { ...pass.recorded, revision: await session.settled() });
+      void kept.drop(pass).catch(() => undefined);
       if (session.id !== mine) return;
       takes.value = [take, ...takes.value];
       consider(take);
     } catch (error) {
-      if (!(error instanceof Unreachable)) return say.wrong((error as Error).message);
-      unsent.value = [...unsent.value, recorded];
+      if (error instanceof Refusal && !isPassing(error)) {
+        void kept.drop(pass).catch(() => undefined);
+        return say.wrong(error.message);
+      }
+      if (session.id !== mine) return;
+      unsent.value = [...unsent.value, pass];
       say.careful(t("takes.theTakeCouldNotBe"));
     }
   }
@@ -72,10 +105,7 @@ export const useTakes = defineStore("takes", () => {
   watch(
     () => session.connected,
     (up) => {
-      if (!up) return;
-      const rest = unsent.value;
-      unsent.value = [];
-      for (const one of rest) void add(one);
+      if (up) sendWaiting();
     },
   );
   watch(

@@ -1,0 +1,33 @@
+/** What the page keeps of sessions for when the server cannot be reached; and that it may be opened at all then. */
+import { useThrottleFn } from "@vueuse/core";
+import type { Schemas } from "@/api/http";
+import { TOLD } from "./answers";
+
+/** The state of a session is kept this often (ms) at the most. */
+const KEPT_EVERY = 3000;
+
+const there = (): boolean => typeof caches !== "undefined" && !!globalThis.navigator?.serviceWorker;
+
+/** Keep what is needed to open the page without the server. Browsers let only secure pages do so. */
+export async function install(): Promise<void> {
+  if (!there()) return;
+  // One that cannot be installed is missed by nobody who has a line.
+  await navigator.serviceWorker.register("/worker.js").catch(() => undefined);
+}
+
+/** Keep a session as it is now. */
+export const keepState = useThrottleFn(
+  async (session: string, state: Schemas["OpenSession"]): Promise<void> => {
+    if (!there()) return;
+    const answer = new Response(JSON.stringify(state), { headers: { "Content-Type": "application/json" } });
+    const kept = await caches.open(TOLD);
+    await kept.put(new URL(`/api/sessions/${session}`, location.origin).href, answer);
+  },
+  KEPT_EVERY,
+  true,
+);
+
+/** Forget all that was told: somebody else may be here next. */
+export async function forget(): Promise<void> {
+  if (there()) await caches.delete(TOLD);
+}
