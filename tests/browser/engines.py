@@ -23,7 +23,9 @@ WEBKIT = sorted(Path("/usr/lib").glob("*/webkit2gtk-*/MiniBrowser"))
 
 
 class Window(Protocol):
-    """What a journey needs of a browser."""
+    """What a journey needs of a browser; ``sound`` are the variables by which its sound device is found."""
+
+    sound: dict[str, str]
 
     def go(self, address: str) -> None:
         """Open an address."""
@@ -118,9 +120,10 @@ def recording(environment: dict[str, str], path: Path, channels: int) -> Iterato
 class Firefox:
     """Firefox by WebDriver BiDi (https://w3c.github.io/webdriver-bidi), over one WebSocket."""
 
-    def __init__(self, address: str) -> None:
+    def __init__(self, address: str, sound: dict[str, str]) -> None:
         from websockets.sync.client import connect
 
+        self.sound = sound
         self._socket = connect(address, max_size=None, open_timeout=120)
         self._numbers = itertools.count(1)
         self._ask("session.new", capabilities={})
@@ -175,7 +178,8 @@ class Firefox:
 class WebKit:
     """WebKit's MiniBrowser by Debian's WebKitWebDriver, through selenium."""
 
-    def __init__(self, driver: Any, screen: Path) -> None:
+    def __init__(self, driver: Any, screen: Path, sound: dict[str, str]) -> None:
+        self.sound = sound
         self._driver, self._screen = driver, screen
         driver.set_script_timeout(180)
         driver.set_window_size(1280, 800)
@@ -245,7 +249,7 @@ def firefox() -> Iterator[Window]:
         process = stack.enter_context(
             _running([*command, f"--remote-debugging-port={port}", "about:blank"], environment)
         )
-        yield _connected(lambda: Firefox(f"ws://127.0.0.1:{port}/session"), process)
+        yield _connected(lambda: Firefox(f"ws://127.0.0.1:{port}/session", environment), process)
 
 
 def _connected(connect: Callable[[], Window], process: subprocess.Popen[bytes]) -> Window:
@@ -282,4 +286,4 @@ def webkit() -> Iterator[Window]:
         service = Service("/usr/bin/WebKitWebDriver", env=environment)
         driver = webdriver.WebKitGTK(options=options, service=service)
         stack.callback(driver.quit)
-        yield WebKit(driver, memory / "Xvfb_screen0")
+        yield WebKit(driver, memory / "Xvfb_screen0", environment)

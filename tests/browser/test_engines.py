@@ -1,15 +1,21 @@
-"""One short journey in the two other browser engines: signed in, opened, played, dragged; the meters move."""
+"""A journey in the two other browser engines: played, edited, gone round, recorded; measured where it comes out."""
 
+import json
 import os
+import urllib.request
 from contextlib import AbstractContextManager
 from pathlib import Path
 from unittest import SkipTest
 
+import numpy as np
 from django.test import SimpleTestCase
 
 from tests.browser import engines
-from tests.browser.prepared import copied_session
-from tests.browser.stage import PATIENCE, shared_server
+from tests.browser.measuring import pairs, recorded_frames
+from tests.browser.prepared import copied_session, signed_in
+from tests.browser.stage import PATIENCE, Server, shared_server
+from tests.runner import new_folder
+from tests.server.test_sound import decode
 
 
 class Journey:
@@ -52,6 +58,64 @@ class Journey:
         )
         window.click(*at)
 
+    def goes_round_and_sounds_as_rendered(self, window: engines.Window, server: Server, session: str) -> None:
+        """Over the end of a passage to its beginning, with the edit: frame by frame what the server renders."""
+        window.run(
+            """(() => {
+              const loop = document.querySelector("label.round select");
+              loop.value = [...loop.options].find((one) => one.textContent.includes("Cast off")).value;
+              loop.dispatchEvent(new Event("change"));
+              const place = document.querySelector("[aria-label='Playhead, bar and beat']");
+              place.focus();
+              place.value = "16.4";
+              place.dispatchEvent(new Event("input"));
+              place.dispatchEvent(new KeyboardEvent("keydown", { key: "Enter" }));
+            })()"""
+        )
+        recorded = new_folder("recorded") / self.engine
+        with engines.recording(window.sound, recorded, 2):
+            self.until(window, "/^0:2[345]/.test(document.querySelector('.clock').textContent)", "no way round")
+        cookies = signed_in(server.data, "ines", server.address)
+        header = {"Cookie": "; ".join(f"{one['name']}={one['value']}" for one in cookies)}
+
+        def get(path: str) -> bytes:
+            asked = urllib.request.Request(f"{server.address}/api/sessions/{session}{path}", headers=header)
+            with urllib.request.urlopen(asked) as answer:
+                return answer.read()
+
+        revision = json.loads(get(""))["revision"]
+        # From where it comes to where it goes.
+        rendered = np.concatenate(
+            [decode(get(f"/segments/{i}?revision={revision}"))[1] for i in (84, 85, *range(42, 52))], axis=1
+        )
+        fits = [
+            np.abs(heard - expected).max() < 10 ** (-90 / 20)
+            for heard, expected in pairs(recorded_frames(recorded, 2), rendered)
+            if heard.shape == expected.shape
+        ]
+        self.assertGreaterEqual(sum(fits), 3, fits)
+
+    def records_a_move(self, window: engines.Window, desk: str, session: str) -> None:
+        window.go(desk)
+        self.until(window, "document.querySelector('.saved')?.textContent.includes('Saved')", "not connected")
+        self.press(window, ".row[data-source='foghorn'] .name")
+        parameter = "[...document.querySelectorAll('select')].some((one) => one.value === 'foghorn/pan')"
+        self.until(window, parameter, "the details do not follow")
+        self.press(window, "button", "Touch")
+        pressed = "[...document.querySelectorAll('button[aria-pressed=true]')]"
+        self.until(window, f"{pressed}.some((one) => one.textContent.trim() === 'Touch')", "it is not armed")
+        self.press(window, "button[aria-label='Play']")
+        self.until(window, "!/^0:00/.test(document.querySelector('.clock').textContent)", "it does not play")
+        rule = "document.querySelector(\".row[data-source='foghorn'] [role=slider]\").getBoundingClientRect()"
+        x, y, width, height = window.run(f"(({{ x, y, width, height }}) => [x, y, width, height])({rule})")
+        window.drag(x + 0.9 * width, y + height / 2, x + 0.1 * width, y + height / 2)
+        self.press(window, "button[aria-label='Stop']")
+        self.until(window, "document.querySelector('[aria-label=\"Recorded take\"]')", "no take")
+        takes = window.run(f"fetch('/api/sessions/{session}/moves/takes').then((answer) => answer.json())")
+        (write,) = takes[0]["writes"]
+        self.assertEqual((takes[0]["mode"], write["owner"], write["parameter"]), ("touch", "foghorn", "pan"))
+        self.assertAlmostEqual(min(one["value"] for one in write["points"]), -0.8, delta=0.03)
+
     def test_open_play_drag_and_see_it(self) -> None:
         why = engines.missing(self.engine)
         if why:
@@ -92,6 +156,8 @@ class Journey:
             kept = f"fetch('/api/sessions/{session}').then((a) => a.json()).then((a) => a.document.sources)"
             self.until(window, "document.querySelector('.saved')?.textContent.includes('Saved')", "not saved")
             self.assertAlmostEqual(window.run(kept)["foghorn"]["pan"], 0.8, delta=0.015)
+            self.goes_round_and_sounds_as_rendered(window, server, session)
+            self.records_a_move(window, f"{server.address}/sessions/{session}/move", session)
             pictures = os.environ.get("NEEDLE_PICTURES")
             if pictures:
                 window.picture(Path(pictures) / f"{self.engine}.png")

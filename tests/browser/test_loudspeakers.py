@@ -1,17 +1,16 @@
 """A room of loudspeakers through a device with an output for each: what comes out there is what is exported."""
 
 import shutil
-from collections.abc import Iterator
 from types import SimpleNamespace
 from unittest import SkipTest
 
 import numpy as np
 from django.test import SimpleTestCase
 from playwright.sync_api import expect, sync_playwright
-from scipy.signal import correlate
 
 from needle.layouts import LAYOUTS
 from tests.browser import engines
+from tests.browser.measuring import pairs, recorded_frames
 from tests.browser.prepared import copied_session
 from tests.browser.stage import ARGUMENTS, CHROMIUM, Engineer, shared_server
 from tests.runner import new_folder
@@ -20,19 +19,6 @@ LAYOUT = LAYOUTS["4+7+0"]
 CHANNELS = len(LAYOUT.channels)
 FIRST, COUNT = 66, 16
 """Segments that hold what is played."""
-STRETCH = 4096
-"""Frames that are compared at a time."""
-
-
-def pairs(recorded: np.ndarray, rendered: np.ndarray) -> Iterator[tuple[np.ndarray, np.ndarray]]:
-    """Stretches of what was recorded, and of what was rendered where the first channel is most like theirs."""
-    sounding = np.flatnonzero(np.abs(recorded).max(axis=0) > 1e-4)
-    size = np.sqrt(np.convolve(rendered[0] ** 2, np.ones(STRETCH), "valid")) + 1e-6
-    for share in np.linspace(0.1, 0.9, 24):
-        begins = int(sounding[int(share * len(sounding))])
-        part = recorded[:, begins : begins + STRETCH]
-        at = int(np.argmax(correlate(rendered[0], part[0], mode="valid", method="fft") / size))
-        yield part, rendered[:, at : at + STRETCH]
 
 
 class Loudspeakers(SimpleTestCase):
@@ -55,8 +41,7 @@ class Loudspeakers(SimpleTestCase):
                 expect(rowan.page.locator(".clock")).to_contain_text("0:39")
             rendered = rowan.rendered(FIRST, COUNT, monitor="loudspeakers")[LAYOUT.file_order]
             browser.close()
-        played = np.fromfile(recorded, "<f4")
-        played = played[: len(played) // CHANNELS * CHANNELS].reshape(-1, CHANNELS).T
+        played = recorded_frames(recorded, CHANNELS)
         # Where a busy machine was late nothing can be compared; a channel elsewhere would fit nowhere.
         fits = [
             np.abs(heard - exported).max() < 10 ** (-90 / 20)
