@@ -182,6 +182,11 @@ describe("the player", () => {
     it("hears what colleagues hold if one wishes", async () => {
       await bench.play();
       bench.desk.hear({ type: "preview", tab: "t2", control: "group:all.level", value: -3 });
+      for (const [control, value] of [
+        ["not a control", 1],
+        ["oars.width", 1e300],
+      ])
+        bench.desk.hear({ type: "preview", tab: "t2", control, value });
       await settle();
       expect(held()).toBeNull();
       hearsHands.value = true;

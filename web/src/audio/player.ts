@@ -70,6 +70,8 @@ export const usePlayer = defineStore("player", () => {
   /** What hands hold, as the server words it: values by control. */
   const held = computed(() =>
     [...session.heardAsHeld(hearsHands.value)]
+      // What a colleague's page says may be anything.
+      .filter(([control, value]) => /^[\w:/-]+\.[a-z_]+$/.test(control) && Math.abs(value) < 1e6)
       .slice(0, MOST_HELD)
       .map(([control, value]) => `${control}=${Number(value.toFixed(6))}`)
       .join(","),

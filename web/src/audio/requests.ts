@@ -18,8 +18,11 @@ const RESTS_AFTER = 250;
 const JOINED = 200;
 /** After so long (ms) a segment that could not be had is asked for again. */
 const AGAIN_AFTER = 500;
-/** What sounds for less than this many answers' time is not asked for again: it has sounded when the answer comes. */
-const WORTHWHILE = 1;
+/**
+ * What sounds for less than this many answers' time is not asked for again: most of it has sounded when the answer comes,
+ * and what comes after it would be as late.
+ */
+const WORTHWHILE = 1.5;
 
 interface Listening {
   /** The segments that sound next, in order; none where nothing is to sound. */

@@ -15,10 +15,12 @@ export async function install(): Promise<void> {
   await navigator.serviceWorker.register("/worker.js").catch(() => undefined);
 }
 
-/** Keep a session as it is now. */
-export const keepState = useThrottleFn(
-  async (session: string, state: Schemas["OpenSession"]): Promise<void> => {
-    if (!there()) return;
+/** When (ms) all was forgotten last. */
+let forgotten = -Infinity;
+
+const keep = useThrottleFn(
+  async (session: string, state: Schemas["OpenSession"], at: number): Promise<void> => {
+    if (!there() || !navigator.serviceWorker.controller || at < forgotten) return;
     const answer = new Response(JSON.stringify(state), { headers: { "Content-Type": "application/json" } });
     const kept = await caches.open(TOLD);
     await kept.put(new URL(`/api/sessions/${session}`, location.origin).href, answer);
@@ -27,7 +29,12 @@ export const keepState = useThrottleFn(
   true,
 );
 
+/** Keep a session as it is now. */
+export const keepState = (session: string, state: Schemas["OpenSession"]): void =>
+  void keep(session, state, performance.now());
+
 /** Forget all that was told: somebody else may be here next. */
 export async function forget(): Promise<void> {
+  forgotten = performance.now();
   if (there()) await caches.delete(TOLD);
 }

@@ -274,7 +274,7 @@ export const useSession = defineStore("session", () => {
       if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
     for (const [control, { id: sent }] of becoming) if (sent === told.client_id) becoming.delete(control);
     if (opened)
-      void keepState(id.value, {
+      keepState(id.value, {
         ...opened,
         document: document.value,
         revision: revision.value,
@@ -387,6 +387,7 @@ export const useSession = defineStore("session", () => {
       }
       return;
     }
+    for (const control of held) inHand.delete(control);
     const wereHeld = held.filter((control) => pending.get(control)?.ids.size === 0);
     const carried = Object.entries(values).map(([control, value]) => ({
       control,

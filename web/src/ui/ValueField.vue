@@ -167,7 +167,8 @@ function onKey(event: KeyboardEvent): void {
   cursor: ew-resize;
   touch-action: pan-y;
 }
-.held {
+.held,
+.held:hover:not(:disabled) {
   border-color: var(--lamp);
   background: var(--raised);
 }
