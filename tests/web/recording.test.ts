@@ -79,6 +79,18 @@ describe("recording", () => {
     expect(sent[0]!.end).toBeGreaterThanOrEqual(1.55);
   });
 
+  it("loses nothing on a page that paints seldom", async () => {
+    const { hand, oars, to, stop, sent } = await recording("touch");
+    await to(1.5);
+    hand.move(oars, { pan: 0.2 });
+    await to(3.2);
+    hand.move(oars, { pan: 0.4 });
+    hand.set(oars, { pan: 0.4 });
+    await stop();
+    expect(sent.map((pass) => [pass.start, pass.end])).toEqual([[1, 3.2]]);
+    expect(sent[0]!.controls[0]!.holds[0]!.samples.map(([at]) => at)).toEqual([1.5, 3.2]);
+  });
+
   it("writes down what the hand does, and makes no change of it", async () => {
     const { desk, hand, oars, to, stop, sent, session } = await recording("touch");
     await to(1.5);

@@ -140,8 +140,8 @@ export const useRecorder = defineStore("recorder", () => {
       hold = { samples: [], end: at, open: true };
       control.holds.push(hold);
     }
-    // The playhead is shown less often than it is heard: the pass reaches as far as the hand has gone.
-    if (at - last < JUMP) last = Math.max(last, at);
+    // The playhead is shown less often than it is heard, and late where the page is busy: that is no jump.
+    last = Math.max(last, at);
     control.gliding = null;
     const written = control.mode === "trim" ? value - control.grasped : value;
     const before = hold.samples.at(-1);
@@ -246,11 +246,17 @@ export const useRecorder = defineStore("recorder", () => {
     // At once: a pass that ends because one leaves the session still belongs to it.
     { flush: "sync" },
   );
+  let sought = player.sought;
   watch(
     () => player.playhead,
     (at) => {
-      if (!player.playing || start.value === null) return;
-      const jumped = at < last - JUMP || at > last + 1;
+      if (!player.playing || start.value === null) {
+        sought = player.sought;
+        return;
+      }
+      // Ahead it jumps only where it is sent: a page that paints seldom makes long steps.
+      const jumped = at < last - JUMP || player.sought !== sought;
+      sought = player.sought;
       const going = player.roundSpan;
       const round = going && at < last && last > going.end - 0.25 && at < going.start + 0.25 ? going : null;
       if (jumped) finish(round?.end ?? last, round?.start ?? at);
