@@ -108,7 +108,8 @@ class Journey:
         self.until(window, "!/^0:00/.test(document.querySelector('.clock').textContent)", "it does not play")
         rule = "document.querySelector(\".row[data-source='foghorn'] [role=slider]\").getBoundingClientRect()"
         x, y, width, height = window.run(f"(({{ x, y, width, height }}) => [x, y, width, height])({rule})")
-        window.drag(x + 0.9 * width, y + height / 2, x + 0.1 * width, y + height / 2)
+        # So slowly that even a busy page hears of it more than once.
+        window.drag(x + 0.9 * width, y + height / 2, x + 0.1 * width, y + height / 2, each=400)
         self.press(window, "button[aria-label='Stop']")
         self.until(window, "document.querySelector('[aria-label=\"Recorded take\"]')", "no take")
         takes = window.run(f"fetch('/api/sessions/{session}/moves/takes').then((answer) => answer.json())")
