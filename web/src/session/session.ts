@@ -2,7 +2,7 @@
  * The shared session as this browser knows it: the document at its latest revision, what is held by hands
  * here and elsewhere, who is present, and changes on their way.
  */
-import type { GainTable, Pending, Source, Value, Point, ShapeTables } from "@/domain/model";
+import type { GainTable, Source, Value, Point, ShapeTables } from "@/domain/model";
 import { sentence, t } from "@/words";
 import { defineStore } from "pinia";
 import { createEventHook, until, useEventListener } from "@vueuse/core";
@@ -17,6 +17,7 @@ import { say } from "@/ui/say";
 import { useAccount } from "@/account/account";
 import { applyDelta } from "@/domain/deltas";
 import { usePreviews } from "@/collab/previews";
+import { useHeld } from "./held";
 import { useValues } from "./values";
 
 /** An undo that a colleague's change stands in the way of. */
@@ -71,10 +72,13 @@ export const useSession = defineStore("session", () => {
   const refusals = ref(0);
   const me = ref<Schemas["Identity"] | null>(null);
   const people = reactive(new Map<string, Person>());
-  /** What this hand holds or has let go but not yet seen come back, by control. */
-  const pending = reactive(new Map<string, Pending>());
-  /** What a hand has let go that becomes points of a line: heard as it was held until those have come back. */
-  const becoming = reactive(new Map<string, { value: number; id: string }>());
+  const held = useHeld({
+    isTaken,
+    held: () => previews,
+    tell: (control, value) =>
+      value === null ? channel?.send({ type: "preview", control, value }) : sendPreview(control, value),
+  });
+  const { pending, hold, letGo } = held;
   /** Lanes as this person hears them on trial, by key. */
   const tried = shallowRef<ReadonlyMap<string, Point[]>>(new Map());
 
@@ -150,26 +154,11 @@ export const useSession = defineStore("session", () => {
     const mine = outbox;
     void outbox.adopt(
       (sent) => (answer, refusal, more) => {
-        if (refusal) unshow(sent);
+        if (refusal) held.settle(sent);
         settledBy(mine)(answer, refusal, more);
       },
-      showAdopted,
+      (sent, values) => held.carry(sent, values, []),
     );
-  }
-
-  /** What an earlier tab has left to be sent shows until it has come back. */
-  function showAdopted(sent: string, values: Record<string, Value>): void {
-    for (const [control, value] of Object.entries(values)) {
-      const ids = pending.get(control)?.ids ?? new Set<string>();
-      ids.add(sent);
-      pending.set(control, { value, ids, isRendered: false });
-    }
-  }
-
-  /** A change was refused: nothing shows or sounds of it any more. */
-  function unshow(sent: string): void {
-    for (const [control, { id: becomes }] of becoming) if (becomes === sent) becoming.delete(control);
-    for (const [control, { ids }] of pending) if (ids.delete(sent) && !ids.size) pending.delete(control);
   }
 
   /** The server fails at a change again and again: whoever made it may give it up, for the sake of those after it. */
@@ -211,8 +200,7 @@ export const useSession = defineStore("session", () => {
     id.value = lost.value = "";
     document.value = null;
     people.clear();
-    pending.clear();
-    becoming.clear();
+    held.forget();
     forgetPreviews();
     early.clear();
     outcomes.value = [];
@@ -270,9 +258,7 @@ export const useSession = defineStore("session", () => {
       if (change.part === "sources" && !(change.key in document.value.sources)) letGoOf(change.key, told);
     if (told.author.id === account.me?.id && !outbox?.sent(told.client_id)) void lookAtTurns();
     if (measures) void measureAgain();
-    for (const [control, held] of pending)
-      if (held.ids.delete(told.client_id) && held.ids.size === 0) pending.delete(control);
-    for (const [control, { id: sent }] of becoming) if (sent === told.client_id) becoming.delete(control);
+    held.settle(told.client_id);
     if (opened)
       keepState(id.value, {
         ...opened,
@@ -326,77 +312,15 @@ export const useSession = defineStore("session", () => {
   }
 
   /**
-   * Show a value at once while a hand holds it, and tell colleagues; what one of them holds is left to them. It is
-   * rendered to be heard unless the hand is heard otherwise.
-   */
-  function hold(control: string, value: number, isRendered = true): void {
-    if (isTaken(control)) return;
-    pending.set(control, { value, ids: new Set(), isRendered });
-    sendPreview(control, value);
-  }
-
-  /** Whether what is changed is only held just now. */
-  let holding = false;
-  const isHolding = (): boolean => holding;
-  /** What hands hold by changes that are not made yet. */
-  const inHand = new Set<string>();
-
-  /** Have the numbers that `make` changes held: they are shown, told and heard, and nothing is sent. */
-  function whileHeld(make: () => void): void {
-    holding = true;
-    try {
-      make();
-    } finally {
-      holding = false;
-    }
-  }
-
-  /** Let go what is held by changes that are not made. */
-  function dropHeld(): void {
-    for (const control of inHand) if (pending.get(control)?.ids.size === 0) letGo(control);
-    inHand.clear();
-  }
-
-  /** What is to be heard as it is held, by control: one's own, and where one wishes what colleagues hold. */
-  function heardAsHeld(others: boolean): Map<string, number> {
-    const result = new Map<string, number>();
-    if (others) for (const [control, { value }] of previews) result.set(control, value);
-    for (const [control, { value }] of becoming) result.set(control, value);
-    for (const [control, { value, isRendered }] of pending)
-      if (isRendered && typeof value === "number") result.set(control, value);
-    return result;
-  }
-
-  /** Let go without changing anything. */
-  function letGo(control: string): void {
-    pending.delete(control);
-    channel?.send({ type: "preview", control, value: null });
-  }
-
-  /**
    * Make a change that shows at once as the values of things and is sent; it shows until it has come back. Colleagues
-   * see what was `held` until then, so that nothing jumps back in between.
+   * see the `controls` that were held until then, so that nothing jumps back in between.
    */
-  function change(values: Record<string, Value>, operation: Operation, held = Object.keys(values)): void {
+  function change(values: Record<string, Value>, operation: Operation, controls = Object.keys(values)): void {
     if (Object.keys(values).some(isTaken)) return;
-    if (holding) {
-      for (const [control, value] of Object.entries(values)) {
-        if (typeof value !== "number") continue;
-        inHand.add(control);
-        hold(control, value);
-      }
-      return;
-    }
-    for (const control of held) inHand.delete(control);
-    const wereHeld = held.filter((control) => pending.get(control)?.ids.size === 0);
-    const carried = Object.entries(values).map(([control, value]) => ({
-      control,
-      value,
-      ids: pending.get(control)?.ids ?? new Set<string>(),
-      isRendered: pending.get(control)?.isRendered ?? false,
-    }));
+    if (held.isHolding()) return held.holdNumbers(values);
     const mine = outbox;
     if (!mine) return;
+    const wereHeld = controls.filter(held.isHeld);
     const sent = mine.submit(
       operation,
       revision.value,
@@ -408,20 +332,11 @@ export const useSession = defineStore("session", () => {
         if (!refusal) return;
         say.wrong(refusal);
         refusals.value += 1;
-        unshow(sent);
+        held.settle(sent);
       },
       values,
     );
-    for (const control of held) {
-      if (control in values) continue;
-      const was = pending.get(control);
-      if (was?.isRendered) becoming.set(control, { value: was.value as number, id: sent });
-      pending.delete(control);
-    }
-    for (const { control, value, ids, isRendered } of carried) {
-      ids.add(sent);
-      pending.set(control, { value, ids, isRendered });
-    }
+    held.carry(sent, values, controls);
   }
 
   /** Takes an answer in, and says what there is to say of it. */
@@ -488,7 +403,7 @@ export const useSession = defineStore("session", () => {
     id, revision, role, document, grid, shapes, gains, modes, connected, severed, lost, waiting, isSettled, refusals, me, people, pending, previews,
     mayEdit, sources, sourceById, passages, groups, returns, settings, length, at, tried,
     unsent, outcomes, wouldLose, turns, onBlocked: blocked.on, onHeard: incoming.on, onRevised: revised.on, onReached: reached.on,
-    open, close, hold, letGo, whileHeld, dropHeld, isHolding, heardAsHeld, change, turnBack, putBack, settled, tell,
+    open, close, hold, letGo, whileHeld: held.whileHeld, dropHeld: held.dropHeld, isHolding: held.isHolding, heardAsHeld: held.heardAsHeld, change, turnBack, putBack, settled, tell,
     holder, controlledByOthers, ...values,
   }; // prettier-ignore
 });
