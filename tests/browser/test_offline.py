@@ -14,7 +14,7 @@ class Offline(BrowserCase):
         place = rowan.place_of("plucked-bass")
         place.press("Home")
         expect(rowan.page.locator(".saved")).to_contain_text("Saved")
-        kept = """(session) => caches.open("needle-told")
+        kept = """(session) => caches.open("needle-states")
             .then((kept) => kept.match(`/api/sessions/${session}`)).then((found) => found.json())
             .then((state) => state.revision)"""
         revision = rowan.revision()

@@ -96,7 +96,7 @@ const nothing: LetterBox = {
 export const letterBox = (): LetterBox => (typeof indexedDB === "undefined" ? nothing : new Stored());
 
 /** A recorded pass that the server has not answered. */
-export interface KeptTake<Recorded> {
+export interface StoredTake<Recorded> {
   id: string;
   session: string;
   person: number;
@@ -104,26 +104,26 @@ export interface KeptTake<Recorded> {
 }
 
 /** Recorded passes in the browser's own database, until the server has them. */
-export function keptTakes<Recorded>() {
+export function takeStore<Recorded>() {
   const store = typeof indexedDB === "undefined" ? null : createStore("needle-takes", "takes");
   return {
-    async put(pass: KeptTake<Recorded>): Promise<void> {
+    async put(pass: StoredTake<Recorded>): Promise<void> {
       if (store) await set(pass.id, JSON.parse(JSON.stringify(pass)), store);
     },
     /** Do something with a pass unless another tab has done so: one at a time, as long as it is kept. */
-    async once(pass: KeptTake<Recorded>, send: () => Promise<void>): Promise<void> {
+    async exclusively(pass: StoredTake<Recorded>, send: () => Promise<void>): Promise<void> {
       if (!store || !globalThis.navigator?.locks) return send();
       await navigator.locks.request(`needle-take-${pass.id}`, async () => {
         if (await get(pass.id, store)) await send();
       });
     },
-    async drop({ id }: KeptTake<Recorded>): Promise<void> {
+    async drop({ id }: StoredTake<Recorded>): Promise<void> {
       if (store) await del(id, store);
     },
     /** What a person has recorded in a session, and nobody has sent. */
-    async of(session: string, person: number): Promise<KeptTake<Recorded>[]> {
+    async of(session: string, person: number): Promise<StoredTake<Recorded>[]> {
       if (!store) return [];
-      const all = (await entries<string, KeptTake<Recorded>>(store)).map(([, pass]) => pass);
+      const all = (await entries<string, StoredTake<Recorded>>(store)).map(([, pass]) => pass);
       return all.filter((one) => one.session === session && one.person === person);
     },
   };

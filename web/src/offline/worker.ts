@@ -1,5 +1,5 @@
 /** The service worker: keeps the page and what it was told last, and gives them where the server cannot be reached. */
-import { file, FILES, kindOf, page, told, TOLD } from "./answers";
+import { answerFile, answerPage, answerState, FILES, kindOf, STATES } from "./answers";
 
 interface Lasting extends Event {
   waitUntil: (done: Promise<unknown>) => void;
@@ -20,24 +20,26 @@ declare const self: {
 /** All files of the page, by the build. */
 declare const BUILT: string[];
 /** This version's files have a place of their own: a page that is open goes on with those that it began with. */
-const HERE = `${FILES}-${BUILT.join()
+const FILES_OF_BUILD = `${FILES}-${BUILT.join()
   .split("")
   .reduce((sum, letter) => (Math.imul(sum, 31) + letter.charCodeAt(0)) | 0, 7)}`;
 
 const ask = (request: Request): Promise<Response> => fetch(request);
 
 /** What is never answered here need not even ask: sound has no time to lose. */
-const PAST = { condition: { urlPattern: "/api/sessions/*/segments/*" }, source: "network" };
+const SOUND_ROUTE = { condition: { urlPattern: "/api/sessions/*/segments/*" }, source: "network" };
 
 self.addEventListener<Installing>("install", (event) => {
-  void event.addRoutes?.([PAST]);
-  event.waitUntil(caches.open(HERE).then((files) => files.addAll(["/", ...BUILT.map((name) => `/${name}`)])));
+  void event.addRoutes?.([SOUND_ROUTE]);
+  event.waitUntil(
+    caches.open(FILES_OF_BUILD).then((files) => files.addAll(["/", ...BUILT.map((name) => `/${name}`)])),
+  );
 });
 
 self.addEventListener<Lasting>("activate", (event) => {
   const others = async (): Promise<void> => {
     const names = await caches.keys();
-    const old = names.filter((name) => name.startsWith(FILES) && name !== HERE);
+    const old = names.filter((name) => name.startsWith(FILES) && name !== FILES_OF_BUILD);
     await Promise.all(old.map((name) => caches.delete(name)));
     await self.clients.claim();
   };
@@ -47,7 +49,10 @@ self.addEventListener<Lasting>("activate", (event) => {
 self.addEventListener<Asking>("fetch", (event) => {
   const { request } = event;
   const kind = kindOf(request, self.location.origin);
-  if (kind === "file") event.respondWith(caches.open(HERE).then((files) => file(request, files, ask)));
-  if (kind === "page") event.respondWith(caches.open(HERE).then((files) => page(request, files, ask)));
-  if (kind === "told") event.respondWith(caches.open(TOLD).then((kept) => told(request, kept, ask)));
+  if (kind === "file")
+    event.respondWith(caches.open(FILES_OF_BUILD).then((files) => answerFile(request, files, ask)));
+  if (kind === "page")
+    event.respondWith(caches.open(FILES_OF_BUILD).then((files) => answerPage(request, files, ask)));
+  if (kind === "state")
+    event.respondWith(caches.open(STATES).then((states) => answerState(request, states, ask)));
 });

@@ -1,10 +1,10 @@
-/** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be kept. */
+/** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be store. */
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
 import { get, isPassing, post, Refusal, remove, type Schemas } from "@/api/http";
 import { useAccount } from "@/account/account";
-import { keptTakes, type KeptTake } from "@/collab/kept";
+import { takeStore, type StoredTake } from "@/collab/kept";
 import { uuid } from "@/domain/ids";
 import { useMonitor } from "@/audio/monitor";
 import { say } from "@/ui/say";
@@ -14,7 +14,7 @@ import { useSession } from "./session";
 export type Take = Schemas["TakeOut"];
 export type Recorded = Omit<Schemas["TakeIn"], "revision">;
 
-type WaitingTake = KeptTake<Recorded>;
+type WaitingTake = StoredTake<Recorded>;
 
 export const useTakes = defineStore("takes", () => {
   const session = useSession();
@@ -27,14 +27,14 @@ export const useTakes = defineStore("takes", () => {
   const waiting = shallowRef<Take | null>(null);
   /** Passes that could not be sent yet; the browser keeps them too. */
   const unsent = ref<WaitingTake[]>([]);
-  const kept = keptTakes<Recorded>();
+  const store = takeStore<Recorded>();
 
   const path = (rest = ""): string => `/api/sessions/${session.id}/moves/takes${rest}`;
 
   async function arrive(): Promise<void> {
     if (!session.mayEdit) return;
     const mine = session.id;
-    const left = await kept.of(mine, account.me?.id ?? 0).catch(() => []);
+    const left = await store.of(mine, account.me?.id ?? 0).catch(() => []);
     if (session.id !== mine) return;
     unsent.value = [...left, ...unsent.value.filter((one) => !left.some(({ id }) => id === one.id))];
     if (session.connected) sendWaiting();
@@ -44,31 +44,31 @@ export const useTakes = defineStore("takes", () => {
   function sendWaiting(): void {
     const rest = unsent.value;
     unsent.value = [];
-    for (const one of rest) void kept.once(one, () => send(one));
+    for (const one of rest) void store.exclusively(one, () => send(one));
   }
 
   /** A pass has been recorded: send it, and show what it makes. */
   async function add(recorded: Recorded): Promise<void> {
     const pass = { id: uuid(), session: session.id, person: account.me?.id ?? 0, recorded };
-    const isKept = await kept.put(pass).then(
+    const isStored = await store.put(pass).then(
       () => true,
       () => false,
     );
     // What cannot be kept is sent all the same.
-    await (isKept ? kept.once(pass, () => send(pass)) : send(pass));
+    await (isStored ? store.exclusively(pass, () => send(pass)) : send(pass));
   }
 
   async function send(pass: WaitingTake): Promise<void> {
     const mine = session.id;
     try {
       const take = await post<Take>(path(), { ...pass.recorded, revision: await session.settled() });
-      void kept.drop(pass).catch(() => undefined);
+      void store.drop(pass).catch(() => undefined);
       if (session.id !== mine) return;
       takes.value = [take, ...takes.value];
       consider(take);
     } catch (error) {
       if (error instanceof Refusal && !isPassing(error)) {
-        void kept.drop(pass).catch(() => undefined);
+        void store.drop(pass).catch(() => undefined);
         return say.wrong(error.message);
       }
       if (session.id !== mine) return;
