@@ -1,4 +1,4 @@
-/** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be store. */
+/** Recorded takes: one's own, kept by the server until they are forgotten; one of them may be waiting to be kept. */
 import { t } from "@/words";
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
