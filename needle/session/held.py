@@ -1,7 +1,8 @@
 """What hands hold: values that sound for who listens before anybody lets go of them.
 
 A control is written with what it belongs to and its own name: ``oars.width``, ``send:oars/hull.level``,
-``return:hull.pan``, ``pulse:oars.depth``, ``effect:return:hull/room-0.length``, ``deal:mallets/p2.level``.
+``return:hull.pan``, ``pulse:oars.depth``, ``pulse:oars/3.step`` (the fourth), ``effect:return:hull/room-0.length``,
+``deal:mallets/p2.level``, ``route:oars/refrain.direct``, ``route:oars/.front`` (a group's level, always).
 """
 
 from collections.abc import Callable, Mapping
@@ -10,6 +11,7 @@ from typing import Any
 from needle.automation.parameters import PULSE_PARAMETERS, parameters_of
 from needle.dealing.deal import PLACE_LIMITS
 from needle.errors import NeedleError
+from needle.mix.speaker_routing import ALWAYS, ROUTE_DEFAULTS
 from needle.session.document import SEND_DEFAULTS
 from needle.session.owners import PART_OF, ROOM, kind_and_id, lane_key, owner_in, room_in
 from needle.session.rhythm import check_deal, check_pulse
@@ -21,6 +23,7 @@ from needle.session.validation import (
     check_room,
     check_send,
     check_source,
+    check_speaker_routing,
 )
 
 Row = Mapping[str, Any]
@@ -40,6 +43,7 @@ _OF_OWN_PLACE = ("pan", "front", "height", "spread")
 """A hand that holds one of these of a send gives it a place of its own."""
 
 _OF_PULSE = ("period", "rate", "origin", "start_phase", "duty", "smooth", "depth", "offset")
+_OF_ROUTE = ("direct", "ambient")
 _OF_PLACE = tuple(name for name in PLACE_LIMITS if name != "repeats")
 
 
@@ -58,7 +62,7 @@ def with_held(document: Document, held: Mapping[str, float]) -> Document:
 def _with_one(document: Document, control: str, value: float) -> Document:
     of, _, name = control.rpartition(".")
     kind, colon, owner = of.partition(":")
-    holds = {"pulse": _pulse, "effect": _effect, "deal": _deal}.get(kind if colon else "")
+    holds = {"pulse": _pulse, "effect": _effect, "deal": _deal, "route": _route}.get(kind if colon else "")
     try:
         return holds(document, owner, name, value) if holds else _own(document, of, name, value)
     except (NeedleError, KeyError):
@@ -92,11 +96,36 @@ def _first_send(document: Document, key: str) -> Row:
 
 
 def _pulse(document: Document, owner: str, name: str, value: float) -> Document:
+    if name == "step":
+        return _step(document, owner, value)
     if name not in _OF_PULSE:
         raise KeyError(name)
     row = {**document["pulses"][owner], name: value}
     lane = next((one for one, field in PULSE_PARAMETERS.items() if field == name), "")
     return _without_lane(_put(document, "pulses", owner, row, check_pulse), owner, lane)
+
+
+def _step(document: Document, of: str, value: float) -> Document:
+    """One step of a drawn wave, by its number from 0."""
+    owner, _, number = of.rpartition("/")
+    row = document["pulses"][owner]
+    steps = list(row["steps"])
+    if not (number.isdecimal() and int(number) < len(steps)):
+        raise KeyError(of)
+    steps[int(number)] = value
+    return _put(document, "pulses", owner, {**row, "steps": steps}, check_pulse)
+
+
+def _route(document: Document, of: str, name: str, value: float) -> Document:
+    """A part of a stem, or a group's level, from the loudspeakers: always, or in one passage."""
+    source, _, passage = of.partition("/")
+    if source not in document["sources"] or passage not in (ALWAYS, *document["passages"]):
+        raise KeyError(of)
+    routes = document["speaker_routing"].get(source, {"routes": {}})["routes"]
+    route = routes.get(passage, routes.get(ALWAYS, ROUTE_DEFAULTS))
+    values = {name: value} if name in _OF_ROUTE else {"levels": {**route["levels"], name: value}}
+    row = {"id": source, "routes": {**routes, passage: {**route, **values}}}
+    return _put(document, "speaker_routing", source, row, check_speaker_routing)
 
 
 def _effect(document: Document, of: str, name: str, value: float) -> Document:

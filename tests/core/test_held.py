@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from needle.automation.parameters import PARAMETERS, PULSE_PARAMETERS, parameters_of
+from needle.mix.speaker_routing import ROUTE_DEFAULTS
 from needle.session.held import with_held
 from needle.session.owners import PART_OF, kind_and_id, owner_in, owners_in
 from needle.session.rhythm import DEAL_DEFAULTS, PLACE_DEFAULTS, PULSE_DEFAULTS
@@ -74,3 +75,22 @@ class Held(SimpleTestCase):
             held = with_held(document, {f"send:{key}.level": -6.0})
             known = key == "s0/hall" and "hall" in document["returns"]
             self.assertEqual(held["sends"].get(key, {}).get("level"), -6.0 if known else None)
+
+    @given(documents())
+    @examples(20)
+    def test_steps_of_a_drawn_wave_and_levels_of_loudspeakers_are_held_too(self, document: Document) -> None:
+        document["pulses"]["s0"] = {"id": "s0", **PULSE_DEFAULTS, "wave": "steps", "steps": [1.0, 0.0, -1.0]}
+        held = with_held(document, {"pulse:s0/1.step": 0.5, "pulse:s0/3.step": 0.5, "pulse:s0/2.step": -2.0})
+        self.assertEqual(held["pulses"]["s0"]["steps"], [1.0, 0.5, -1.0])
+
+        document["speaker_routing"].clear()
+        document["passages"]["refrain"] = {"id": "refrain", "name": "Refrain", "start": 8.0, "end": 16.0}
+        always, refrain = {"route:s0/.lfe": -6.0}, {"route:s0/refrain.direct": -3.0, "route:s0/refrain.front": -1.0}
+        gone = {"route:s0/gone.direct": -3.0, "route:gone/.direct": -3.0, "route:s0/.gone": -3.0}
+        held = with_held(document, {**always, **refrain, **gone})
+        routes = held["speaker_routing"]["s0"]["routes"]
+        self.assertEqual(routes[""], {**ROUTE_DEFAULTS, "levels": {"lfe": -6.0}})
+        self.assertEqual(
+            routes["refrain"], {"off": [], "levels": {"lfe": -6.0, "front": -1.0}, "direct": -3.0, "ambient": 0.0}
+        )
+        self.assertEqual(ROUTE_DEFAULTS["levels"], {})

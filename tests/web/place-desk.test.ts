@@ -2,6 +2,8 @@
 /** The Place desk worked at: hands on the field and the plan, sides and spans, groups, returns, timing, kept placements. */
 import type { Schemas } from "@/api/http";
 import { usePlayer } from "@/audio/player";
+import { useRoom } from "@/session/room";
+import { useSession } from "@/session/session";
 import { delayed, Page, type Kind } from "./page";
 
 let page: Page;
@@ -325,6 +327,25 @@ describe("the room", () => {
     const { off, ...way } = page.latest as { off: string[] };
     expect(way).toEqual({ kind: "set-route", source: "high", passage: "first" });
     expect([...off].sort()).toEqual(["M+030", "M-030"]);
+  });
+
+  it("shows and sounds as loudspeakers' levels are held, and sets them when the hand lets go", async () => {
+    const [room, session] = [useRoom(), useSession()];
+    const high = session.sourceById("high")!;
+    await page.choose("When these speakers are used", "First");
+    session.whileHeld(() => room.setRoute(high, { levels: { front: -6 } }));
+    session.whileHeld(() => room.setRoute(high, { direct: -3 }));
+    expect(session.heardAsHeld(false)).toEqual(
+      new Map([["route:high/first.front", -6], ["route:high/first.direct", -3]]),
+    ); // prettier-ignore
+    expect(room.routeIn("high", "first")).toMatchObject({ levels: { front: -6 }, direct: -3 });
+    expect(room.routeIn("high", "").levels?.["front"]).toBeUndefined();
+    const sent = page.operations.length;
+    room.setRoute(high, { direct: -3 });
+    await page.key("Shift");
+    expect(page.operations.slice(sent)).toEqual([
+      { kind: "set-route", source: "high", passage: "first", direct: -3 },
+    ]);
   });
 
   it("gives a source layers, mutes and hears them alone", async () => {

@@ -10,6 +10,7 @@ import { usePulses, valuesOf, type Reading } from "@/session/pulses";
 import { handTaps, type HandReading } from "@/audio/heldSource";
 import { useMonitor } from "@/audio/monitor";
 import { usePlayer } from "@/audio/player";
+import { useSession } from "@/session/session";
 import { ROOMS, Desk, settle, source } from "./desk";
 
 const FIRST = {
@@ -125,16 +126,25 @@ describe("a pulse", () => {
     expect(pulses.pulse?.depth).toBe(1);
   });
 
-  it("shows what a hand holds, and sends only what it lets go of", async () => {
-    await opened({ pulses: { pad: pulse("pad") } });
-    const pulses = usePulses();
-    pulses.hold({ offset: 90 });
-    pulses.hold({ offset: 120 });
-    expect(pulses.pulse?.offset).toBe(120);
+  it("shows and sounds as a hand draws its steps, and sends only what it lets go of", async () => {
+    await opened({ pulses: { pad: pulse("pad", { wave: "steps", steps: [0, 0, 0] }) } });
+    const [pulses, session] = [usePulses(), useSession()];
+    pulses.draw([0, 0.5, 0]);
+    pulses.draw([0, 0.5, -1]);
+    pulses.draw([0, 0, -1]);
+    expect(pulses.pulse?.steps).toEqual([0, 0, -1]);
+    expect(session.heardAsHeld(false)).toEqual(new Map([["pulse:pad/1.step", 0], ["pulse:pad/2.step", -1]])); // prettier-ignore
     expect(desk.posted).toEqual([]);
-    pulses.set({ offset: 120 });
+    pulses.set({ steps: [0, 0, -1] });
+    expect(session.heardAsHeld(false).get("pulse:pad/2.step")).toBe(-1);
     await settle();
-    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", offset: 120 }]);
+    expect(desk.operations).toEqual([{ kind: "set-pulse", owner: "pad", steps: [0, 0, -1] }]);
+    expect(session.heardAsHeld(false).size).toBe(0);
+
+    pulses.draw([1, 0, 0]);
+    pulses.dropDrawn();
+    expect(pulses.pulse?.steps).toEqual([0, 0, 0]);
+    expect(session.heardAsHeld(false).size).toBe(0);
   });
 
   it("is halved and doubled in its own unit, as far as it may", async () => {

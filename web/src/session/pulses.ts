@@ -5,7 +5,7 @@ import type { Parameter, Value } from "@/domain/model";
 import { t } from "@/words";
 import { watchThrottled } from "@vueuse/core";
 import { defineStore } from "pinia";
-import { computed, onScopeDispose, reactive, ref, shallowRef, watch } from "vue";
+import { computed, onScopeDispose, ref, shallowRef, watch } from "vue";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { useChartView } from "./view";
@@ -65,10 +65,8 @@ export const usePulses = defineStore("pulses", () => {
   const source = computed(() => session.sourceById(owner.value));
 
   const stored = computed(() => session.document?.pulses[owner.value]);
-  /** What a hand holds and has not let go. */
-  const held = reactive<Record<string, unknown>>({});
-  watch(owner, () => Object.keys(held).forEach((name) => delete held[name]));
   const thing = (name: string): string => `pulse:${owner.value}.${name}`;
+  const stepControl = (owner: string, index: number): string => `pulse:${owner}/${index}.step`;
   /** Whether a value follows a line: what is set is a point at the playhead then. */
   const follows = (name: Lined): boolean => session.follows(owner.value, `pulse_${name}` as Parameter);
   const lineNow = (name: Lined): number =>
@@ -81,18 +79,40 @@ export const usePulses = defineStore("pulses", () => {
       Object.entries(stands).map(([name, value]) => [name, session.shown(thing(name), value)]),
     );
     const lines = Object.fromEntries<unknown>(LINED.filter(follows).map((name) => [name, lineNow(name)]));
-    return { ...shown, ...lines, ...held } as Pulse;
+    const steps = (shown["steps"] as number[]).map((value, index) =>
+      session.shown(stepControl(owner.value, index), value),
+    );
+    return { ...shown, ...lines, steps } as Pulse;
   });
   const frozen = computed(() => !!source.value?.frozen_asset);
   const mayEdit = computed(() => session.mayEdit && !frozen.value);
 
-  function hold(values: PulseValues): void {
-    Object.assign(held, values);
+  /** What a hand draws of the wave's steps, by control. */
+  const drawn = new Set<string>();
+
+  /** Draw steps of the wave: they are shown and heard at once, and set when the hand lets go. */
+  function draw(steps: number[]): void {
+    if (!mayEdit.value) return;
+    const stands = stored.value?.steps;
+    for (const [index, value] of steps.entries()) {
+      const control = stepControl(owner.value, index);
+      if (value === stands?.[index] && !drawn.has(control)) continue;
+      drawn.add(control);
+      session.hold(control, value);
+    }
   }
+
+  /** The hand that drew has thought better of it. */
+  function dropDrawn(): void {
+    drawn.forEach(session.letGo);
+    drawn.clear();
+  }
+  watch(owner, dropDrawn);
 
   /** Set values for everybody; a pulse that is not there begins. */
   function set(values: PulseValues): void {
-    for (const name of Object.keys(values)) delete held[name];
+    const controls = [...Object.keys(values).map(thing), ...drawn];
+    drawn.clear();
     endTrial();
     if (!mayEdit.value || !owner.value) return;
     const lined = LINED.filter((name) => values[name] !== undefined && follows(name));
@@ -106,7 +126,7 @@ export const usePulses = defineStore("pulses", () => {
     const shown = Object.fromEntries(
       Object.entries(given).map(([name, value]) => [thing(name), value as Value]),
     );
-    session.change(shown, operation("set-pulse", { owner: owner.value, ...given }));
+    session.change(shown, operation("set-pulse", { owner: owner.value, ...given }), controls);
   }
 
   const begin = (): void => set({ on: true, origin: session.grid.bars[0]?.beat ?? 0 });
@@ -228,7 +248,7 @@ export const usePulses = defineStore("pulses", () => {
   }
 
   return {
-    of, owner, owners, isSource, source, stored, pulse, follows, frozen, mayEdit, hold, set, begin, remove, stays, bar, accents, weighedBy,
+    of, owner, owners, isSource, source, stored, pulse, follows, frozen, mayEdit, draw, dropDrawn, set, begin, remove, stays, bar, accents, weighedBy,
     reading, stale, trouble, follow, tryOut, withoutIt, make, isWritten, stretch,
   }; // prettier-ignore
 });

@@ -9,7 +9,7 @@ import { hasSides, isOfRoom, isOfSide, ownOf } from "@/domain/parameters";
 import { get, post, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
 import { usePlayer } from "@/audio/player";
-import { operation, useEdits } from "./edits";
+import { operation } from "./edits";
 import { endsOf, PLACING, type Values } from "@/domain/ends";
 import { useLibrary } from "./library";
 import { useSession } from "./session";
@@ -263,8 +263,26 @@ export const useRoom = defineStore("room", () => {
     session.document?.speaker_routing[source]?.routes ?? {};
   const PLAIN: Route = { off: [], levels: {}, direct: 0, ambient: 0 };
 
-  /** The route of a source in a passage, as it holds there. */
-  const routeIn = (source: string, key: string): Route => routes(source)[key] ?? routes(source)[""] ?? PLAIN;
+  const routeControl = (source: string, key: string, name: string): string =>
+    `route:${source}/${key}.${name}`;
+
+  /** The route of a source in a passage, as it holds there and as hands hold it. */
+  function routeIn(source: string, key: string): Route {
+    const stands = routes(source)[key] ?? routes(source)[""] ?? PLAIN;
+    const shown = (name: string, value: number): number =>
+      session.shown(routeControl(source, key, name), value);
+    const levels = { ...stands.levels };
+    for (const name of [...groups.value, "lfe"]) {
+      const level = shown(name, levels[name] ?? NaN);
+      if (!Number.isNaN(level)) levels[name] = level;
+    }
+    return {
+      ...stands,
+      levels,
+      direct: shown("direct", stands.direct ?? 0),
+      ambient: shown("ambient", stands.ambient ?? 0),
+    };
+  }
 
   /** The passage at the playhead that has a route of its own for a source; "" if what always holds does. */
   const passageNow = (source: string): string => {
@@ -276,10 +294,15 @@ export const useRoom = defineStore("room", () => {
     return here.at(-1)?.id ?? "";
   };
 
-  const edits = useEdits();
-
   function setRoute(source: Source, values: Partial<Route>): void {
-    edits.make(operation("set-route", { source: source.id, passage: passage.value, ...values }));
+    const { levels, direct, ambient } = values;
+    const numbers = Object.entries({ ...levels, direct, ambient }).filter(([, value]) => value !== undefined);
+    session.change(
+      Object.fromEntries(
+        numbers.map(([name, value]) => [routeControl(source.id, passage.value, name), value as number]),
+      ),
+      operation("set-route", { source: source.id, passage: passage.value, ...values }),
+    );
   }
 
   /** Let speakers sound, or not; the last ones cannot be forbidden. */

@@ -110,6 +110,7 @@ const forget = (): void =>
           {{ $t("speakersPart.exclude") }}
         </Button>
         <ValueField
+          live
           :value="level(group)"
           :label="$t('speakersPart.levelFromGroup', { group: group })"
           :text="levelText"
@@ -131,6 +132,7 @@ const forget = (): void =>
         <dt>{{ part === "direct" ? $t("speakersPart.directPart") : $t("speakersPart.ambience") }}</dt>
         <dd>
           <ValueField
+            live
             :value="route[part] ?? 0"
             :label="$t('speakersPart.amountOfThePartPart', { part: part })"
             :text="levelText"
@@ -150,6 +152,7 @@ const forget = (): void =>
         <dt>{{ $t("speakersPart.lFE") }}</dt>
         <dd>
           <ValueField
+            live
             :value="route.levels?.['lfe'] ?? OFF_DB"
             :label="$t('speakersPart.levelToTheLFE')"
             :text="levelText"

@@ -7,7 +7,7 @@ import { clamp } from "@/domain/format";
 import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{ steps: number[]; limits: [number, number]; disabled?: boolean }>();
-const emit = defineEmits<{ hold: [steps: number[]]; set: [steps: number[]] }>();
+const emit = defineEmits<{ hold: [steps: number[]]; drop: []; set: [steps: number[]] }>();
 const WIDTH = 268;
 const HEIGHT = 88;
 const held = ref<number[] | null>(null);
@@ -41,7 +41,7 @@ const drag = usePointerDrag({
   },
   cancel: () => {
     held.value = null;
-    emit("hold", props.steps);
+    emit("drop");
   },
 });
 function onKey(event: KeyboardEvent, index: number): void {

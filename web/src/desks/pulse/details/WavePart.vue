@@ -47,7 +47,8 @@ const PICTURES: Record<string, string> = {
     :steps="pulse.steps"
     :limits="rhythm.steps as [number, number]"
     :disabled="locked"
-    @hold="pulses.hold({ steps: $event })"
+    @hold="pulses.draw"
+    @drop="pulses.dropDrawn"
     @set="pulses.set({ steps: $event })"
   />
   <div v-if="pulse.wave === 'chance'" class="line chance">
