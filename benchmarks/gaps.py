@@ -1,6 +1,6 @@
-"""Gaps: frames of silence in two browsers' sound while four people edit, each once a second, counted at the worklet.
+"""Gaps: frames of silence in two browsers' sound while people edit, counted at the worklet.
 
-Run (with the packages of ./test): python -m benchmarks.gaps --minutes 10
+Run (with the packages of ./test): python -m benchmarks.gaps --minutes 10, and with --people 1 --every 0.5
 """
 
 import argparse
@@ -27,22 +27,25 @@ COUNTED = """
 """
 
 
-def edit_for(visitor: Any, session: str, source: str, until: threading.Event) -> None:
-    """One person's edits: a place, then a level, once a second."""
+def edit_for(visitor: Any, session: str, source: str, every: float, until: threading.Event) -> None:
+    """One person's edits: a place, then a level, one each ``every`` seconds."""
     for number in itertools.count():
         began = time.perf_counter()
         if number % 2:
             visitor.edit(session, kind="set-level", source=source, level=-12.0 + number % 7)
         else:
             visitor.edit(session, kind="place-source", source=source, pan=(number % 19 - 9) / 10)
-        if until.wait(max(1.0 - (time.perf_counter() - began), 0.0)):
+        if until.wait(max(every - (time.perf_counter() - began), 0.0)):
             return
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--minutes", type=float, default=2.0, help="how long they edit")
-    minutes = parser.parse_args().minutes
+    parser.add_argument("--people", type=int, choices=range(1, 5), default=4, help="how many of them")
+    parser.add_argument("--every", type=float, default=1.0, help="how often each does (s)")
+    given = parser.parse_args()
+    minutes = given.minutes
 
     import django
 
@@ -68,8 +71,10 @@ def main() -> None:
         done = threading.Event()
         sources = ("hand-drum", "gulls", "oars", "foghorn")
         editors = [
-            threading.Thread(target=edit_for, args=(Visitor(server.address, name), session, source, done))
-            for name, source in zip(("rowan", "ines") * 2, sources, strict=True)
+            threading.Thread(
+                target=edit_for, args=(Visitor(server.address, name), session, source, given.every, done)
+            )
+            for name, source in list(zip(("rowan", "ines") * 2, sources, strict=True))[: given.people]
         ]
         for editor in editors:
             editor.start()

@@ -92,6 +92,39 @@ describe("the player", () => {
     }
   });
 
+  it("asks for what sounds next as it has become, whatever is still on its way from before", async () => {
+    const node = await bench.play();
+    bench.quick = false;
+    node.says(2.5 * FRAMES);
+    await settle();
+    expect(bench.indices().slice(4)).toEqual([4, 5]);
+    bench.desk.hear(
+      bench.desk.told([{ part: "sources", key: "gulls", value: source("gulls", 1, { pan: 0.5 }) }]),
+    );
+    await settle();
+    const anew = bench.asked.filter((one) => one.query.get("revision") === "6");
+    expect(anew.map((one) => one.index)).toEqual([2, 3]);
+    expect(bench.asked.every((one) => !one.signal.aborted)).toBe(true);
+  });
+
+  it("begins with more where answers take long, so that it can go on", async () => {
+    let now = 1000;
+    vi.spyOn(performance, "now").mockImplementation(() => now);
+    bench.quick = false;
+    const node = await bench.play();
+    const wanted = (): number[] => node.sent.flatMap((one) => (one.type === "ready" ? [one.segments] : []));
+    now += 3500;
+    await bench.asked[0]!.give();
+    expect(wanted()).toEqual([3]);
+    // The next ones come sooner.
+    for (let i = 1; i < 12; i += 1) {
+      await bench.asked[i]?.give();
+      node.says(i * FRAMES);
+    }
+    expect(wanted().at(-1)).toBeLessThan(3);
+    vi.restoreAllMocks();
+  });
+
   it("hears revisions that come quickly as one", async () => {
     const node = await bench.play();
     const first = node.segments.length;

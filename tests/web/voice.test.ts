@@ -56,6 +56,35 @@ describe("a voice", () => {
     expect(left.slice(CROSSFADE)).toEqual(from(LENGTH + CROSSFADE, LENGTH - CROSSFADE));
   });
 
+  it("begins, out of silence, only with as many segments in a row as are wanted, and goes on with one", () => {
+    const voice = new Voice(LENGTH, 6 * LENGTH);
+    voice.ready = 2;
+    voice.put(0, 0, segment(0));
+    voice.put(0, 2, segment(2));
+    expect(play(voice, 2).left.every((value) => value === 0)).toBe(true);
+    voice.put(0, 1, segment(1));
+    expect(play(voice, 24).whole).toBe(true);
+    // It has run out, and again begins with two; the last one of the piece is enough by itself.
+    expect(play(voice, 1).whole).toBe(false);
+    voice.put(0, 3, segment(3));
+    expect(play(voice, 1).whole).toBe(false);
+    voice.seek(5 * LENGTH);
+    voice.put(0, 5, segment(5));
+    expect(play(voice, 8).whole).toBe(true);
+  });
+
+  it("begins in a passage with what sounds next there, round its end", () => {
+    const voice = new Voice(LENGTH, 9 * LENGTH);
+    voice.round = { start: 2 * LENGTH, stop: 4 * LENGTH };
+    voice.ready = 3;
+    voice.seek(3 * LENGTH);
+    voice.put(0, 3, segment(3));
+    voice.put(0, 4, segment(4));
+    expect(play(voice, 1).whole).toBe(false);
+    voice.put(0, 2, segment(2));
+    expect(play(voice, 24).whole).toBe(true);
+  });
+
   it("ends with the piece", () => {
     const voice = voiceWith(1);
     const { left } = play(voice, 9);

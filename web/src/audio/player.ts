@@ -226,6 +226,7 @@ export const usePlayer = defineStore("player", () => {
         shown.put(index, fetched);
         if (!fetched.played) return;
         const { audio, hand: heldChannels } = fetched.played;
+        send({ type: "ready", segments: readyAhead.atFirst() });
         // The audio thread has them now, and nobody else.
         send(
           { type: "segment", generation, index, segment: fetched.played },

@@ -8,6 +8,8 @@ const [FEWEST_AHEAD, MOST_AHEAD] = [4, 20];
 const NARROW_AHEAD = 12;
 /** So many channels' segments of a passage are kept while one goes round it: two minutes in stereo. */
 const MOST_KEPT = 480;
+/** Sound begins with so many segments, though answers take longer than they sound. */
+const MOST_AT_FIRST = 4;
 /** Sound is scarce where less than this share of what is to be ready is there. */
 const SCARCE = 0.7;
 /** After so long (ms) without sound getting scarce fewer segments are to be ready. */
@@ -102,10 +104,14 @@ export function useReadyAhead(playback: Playback) {
     return isSilent;
   }
 
+  /** With how many segments sound begins: enough to last until the next ones come. */
+  const atFirst = (): number =>
+    Math.min(Math.max(Math.ceil(1.5 * PER_SECOND * playback.answering()), 1), MOST_AT_FIRST);
+
   /** The playhead was sent elsewhere: that nothing is ready there says nothing of the line. */
   function jump(): void {
     isFilled = false;
   }
 
-  return { upcoming, isNeeded, adapt, jump, activeRound };
+  return { upcoming, atFirst, isNeeded, adapt, jump, activeRound };
 }

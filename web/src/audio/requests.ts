@@ -8,6 +8,8 @@ import { fetchSegment, type Fetched, type Heard, type There } from "./segments";
 
 /** Requests at a time where the line is wide, and where one would make the other late. */
 const [AT_ONCE, ON_NARROW] = [2, 1];
+/** And together with those that were sent before what is to be heard has changed. */
+const WITH_EARLIER = 4;
 /** How many segments before one the meters' windows reach into. */
 const PAST = 6;
 /** So long (ms) after a hand has been heard it is heard again. */
@@ -103,8 +105,15 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     return near.find(isMissing) ?? near.find(isStale) ?? free.find(isMissing) ?? free.find(isStale);
   }
 
+  /** Whether one more may be asked for: what has changed does not wait for what was on its way before. */
+  function mayAsk(): boolean {
+    if (!line.isWide()) return requests.size < ON_NARROW;
+    const latest = [...requests.values()].filter((one) => one.generation === generation);
+    return latest.length < AT_ONCE && requests.size < WITH_EARLIER;
+  }
+
   function fill(): void {
-    while (requests.size < (line.isWide() ? AT_ONCE : ON_NARROW)) {
+    while (mayAsk()) {
       const segment = next();
       if (!segment) return;
       void fetchOne(segment.index, Math.max(segment.begins, 0));
@@ -141,8 +150,8 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
         there,
       };
       const fetched = await fetchSegment(session.id, query, signal, line.note);
-      if (!signal.aborted) take(request, fetched, form, manner);
       answering += ((performance.now() - began) / 1000 - answering) / 4;
+      if (!signal.aborted) take(request, fetched, form, manner);
       release(request);
       if (!signal.aborted) fill();
     } catch (error) {

@@ -46,6 +46,8 @@ export class Voice {
   /** Frames of silence that stood where sound should have been. */
   silent = 0;
   round: Round | null = null;
+  /** Out of silence sound begins when so many segments in a row are there: no sooner than it can go on. */
+  ready = 1;
   /** What is there of each segment, the newest first. */
   private readonly versions = new Map<number, Version[]>();
   /** The generation that sounds; none where nothing has sounded since the playhead was sent here. */
@@ -101,7 +103,7 @@ export class Voice {
     let done = 0;
     while (done < frames && this.position < this.total) {
       const version = this.versionAt(this.position, Infinity);
-      if (!version) break;
+      if (!version || (this.sounding < 0 && !this.isReady())) break;
       if (this.starved) this.comeBack();
       const sounds = this.takeOver(version);
       const at = this.position % this.segmentFrames;
@@ -123,6 +125,19 @@ export class Voice {
     this.fadeFromLeaving(outputs, done, frames - done);
     this.silent += frames - done;
     return false;
+  }
+
+  /** Whether as many segments are there from here on as sound begins with. */
+  private isReady(): boolean {
+    const round = this.turning ? this.round : null;
+    const last = Math.floor(((round?.stop ?? this.total) - 1) / this.segmentFrames);
+    let index = Math.floor(this.position / this.segmentFrames);
+    for (let i = 0; i < this.ready; i += 1) {
+      if (!this.versions.has(index)) return false;
+      if (index === last && !round) return true;
+      index = index === last && round ? Math.floor(round.start / this.segmentFrames) : index + 1;
+    }
+    return true;
   }
 
   private get turning(): boolean {

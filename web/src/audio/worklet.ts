@@ -15,6 +15,7 @@ export type ToWorklet =
   | { type: "play"; playing: boolean }
   | { type: "seek"; position: number }
   | { type: "round"; round: Round | null }
+  | { type: "ready"; segments: number }
   | { type: "hand"; taps: Tap[]; atOnce: boolean }
   | { type: "total"; total: number };
 
@@ -54,6 +55,7 @@ class NeedlePlayer extends AudioWorkletProcessor {
     else if (wish.type === "play") this.playing = wish.playing;
     else if (wish.type === "seek") this.voice.seek(wish.position);
     else if (wish.type === "round") this.voice.round = wish.round;
+    else if (wish.type === "ready") this.voice.ready = wish.segments;
     else if (wish.type === "total") this.voice.total = wish.total;
     else this.voice.follow(wish.taps, wish.atOnce);
   }
