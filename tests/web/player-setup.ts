@@ -95,6 +95,7 @@ export interface Asked {
   query: URLSearchParams;
   signal: AbortSignal;
   give: (status?: number) => Promise<void>;
+  begin: () => Promise<void>;
 }
 
 /** A player in a session of two sources, and a server that gives segments when it is told to. */
@@ -139,8 +140,13 @@ export class PlayerBench {
         answer(new Response(status === 304 ? null : content, { status, headers }));
         await settle();
       };
+      /** Its answer begins to come, and goes on coming. */
+      const begin = async (): Promise<void> => {
+        answer(new Response(new ReadableStream(), { headers: { ETag: `W/"t${index}"` } }));
+        await settle();
+      };
       const known = (options.headers as Record<string, string>)["If-None-Match"];
-      this.asked.push({ index, known, query: new URLSearchParams(query), signal, give });
+      this.asked.push({ index, known, query: new URLSearchParams(query), signal, give, begin });
       if (this.quick) void give();
     });
   }

@@ -107,6 +107,19 @@ describe("the player", () => {
     expect(bench.asked.every((one) => !one.signal.aborted)).toBe(true);
   });
 
+  it("asks on a narrow line for the next one when the one before has begun to come, and for no third", async () => {
+    const slow = { transferSize: 20_000, responseStart: 1, responseEnd: 1001 };
+    vi.spyOn(performance, "getEntriesByType").mockReturnValue([slow as never]);
+    bench.quick = false;
+    await bench.play();
+    expect(bench.indices()).toEqual([0]);
+    await bench.asked[0]!.begin();
+    expect(bench.indices()).toEqual([0, 1]);
+    await bench.asked[1]!.begin();
+    expect(bench.indices()).toEqual([0, 1]);
+    vi.restoreAllMocks();
+  });
+
   it("begins with more where answers take long, so that it can go on", async () => {
     let now = 1000;
     vi.spyOn(performance, "now").mockImplementation(() => now);

@@ -6,8 +6,8 @@ import type { useLine } from "./line";
 import type { Upcoming } from "./readyAhead";
 import { fetchSegment, type Fetched, type Heard, type There } from "./segments";
 
-/** Requests at a time where the line is wide, and where one would make the other late. */
-const [AT_ONCE, ON_NARROW] = [2, 1];
+/** Requests at a time; where one would make the other late, the next goes only when the answer to the last comes. */
+const AT_ONCE = 2;
 /** And together with those that were sent before what is to be heard has changed. */
 const WITH_EARLIER = 4;
 /** How many segments before one the meters' windows reach into. */
@@ -53,6 +53,8 @@ const isGoodEnough = (form: Form, now: Form): boolean => isLossless(form) || !is
 interface Request {
   index: number;
   generation: number;
+  /** Whether its answer has begun to come. */
+  comes: boolean;
   abort: AbortController;
 }
 
@@ -107,8 +109,9 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   /** Whether one more may be asked for: what has changed does not wait for what was on its way before. */
   function mayAsk(): boolean {
-    if (!line.isWide()) return requests.size < ON_NARROW;
-    const latest = [...requests.values()].filter((one) => one.generation === generation);
+    const sent = [...requests.values()];
+    if (!line.isWide()) return sent.length < AT_ONCE && sent.every((one) => one.comes);
+    const latest = sent.filter((one) => one.generation === generation);
     return latest.length < AT_ONCE && requests.size < WITH_EARLIER;
   }
 
@@ -128,7 +131,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
 
   /** Fetch a segment that sounds in so many seconds. */
   async function fetchOne(index: number, ahead: number): Promise<void> {
-    const request = { index, generation, abort: new AbortController() };
+    const request: Request = { index, generation, comes: false, abort: new AbortController() };
     const { signal } = request.abort;
     const manner = listening.manner();
     const form = line.form.value;
@@ -149,7 +152,11 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
         unmeasured,
         there,
       };
-      const fetched = await fetchSegment(session.id, query, signal, line.note);
+      const begun = (): void => {
+        request.comes = true;
+        fill();
+      };
+      const fetched = await fetchSegment(session.id, query, signal, { begun, carried: line.note });
       answering += ((performance.now() - began) / 1000 - answering) / 4;
       if (!signal.aborted) take(request, fetched, form, manner);
       release(request);

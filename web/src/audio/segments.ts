@@ -159,17 +159,25 @@ function parametersOf(query: SegmentQuery): URLSearchParams {
   return parameters;
 }
 
+/** What is noted while a segment comes. */
+export interface Coming {
+  /** Its first byte is there. */
+  begun: () => void;
+  carried: (how: Carried) => void;
+}
+
 /** Ask for a segment. Nothing where all that is there of it is as it was. */
 export async function fetchSegment(
   session: string,
   query: SegmentQuery,
   signal: AbortSignal,
-  carried: (how: Carried) => void,
+  { begun, carried }: Coming,
 ): Promise<Fetched | null> {
   const known: HeadersInit = query.there ? { "If-None-Match": `W/"${query.there.tag}"` } : {};
   const path = `/api/sessions/${session}/segments/${query.index}?${parametersOf(query)}`;
   const response = await getResponse(path, signal, known);
   if (response.status === 304) return null;
+  begun();
   const from = performance.now();
   const bytes = await response.arrayBuffer();
   carried({ bytes: bytes.byteLength, from, to: performance.now() });
