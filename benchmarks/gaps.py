@@ -16,6 +16,9 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
 os.environ.setdefault("NEEDLE_LOCAL", "1")
 os.environ.setdefault("NEEDLE_DATA", tempfile.mkdtemp())
 
+SETTLING = 15
+"""Seconds of listening before anybody edits."""
+
 COUNTED = """
   const Plain = window.AudioWorkletNode;
   window.AudioWorkletNode = class extends Plain {
@@ -67,6 +70,10 @@ def main() -> None:
             person.play()
             person.page.get_by_label("Loop, only for you").select_option(index=1)
             person.page.wait_for_timeout(2_000)
+        # What is slow at first, while pages open and nothing has been rendered before, is told for itself.
+        listeners[0].page.wait_for_timeout(1_000 * SETTLING)
+        first = [person.page.evaluate("window.silentFrames") for person in listeners]
+        print(f"until both had listened for {SETTLING} s: {first} silent frames", flush=True)
         before = [person.page.evaluate("window.silentFrames") for person in listeners]
         done = threading.Event()
         sources = ("hand-drum", "gulls", "oars", "foghorn")
@@ -78,7 +85,14 @@ def main() -> None:
         ]
         for editor in editors:
             editor.start()
-        listeners[0].page.wait_for_timeout(60_000 * minutes)
+        began, told = time.perf_counter(), list(before)
+        while (at := time.perf_counter() - began) < 60 * minutes:
+            listeners[0].page.wait_for_timeout(1_000)
+            now = [person.page.evaluate("window.silentFrames") for person in listeners]
+            for name, count, last in zip(("first", "second"), now, told, strict=True):
+                if count > last:
+                    print(f"after {at:.0f} s: {count - last} silent frames in the {name} browser", flush=True)
+            told = now
         done.set()
         for editor in editors:
             editor.join()

@@ -26,6 +26,11 @@ const AGAIN_AFTER = 500;
  */
 const WORTHWHILE = 1.5;
 
+/** What is missing and sounds within so many answers' time is asked for before anything that has changed. */
+const PRESSING = 4;
+/** Answers that take longer than this (s) say that there is enough to do: nothing is asked for beside it. */
+const QUICK = 0.25;
+
 interface Listening {
   /** The segments that sound next, in order; none where nothing is to sound. */
   upcoming: () => Upcoming[];
@@ -103,7 +108,8 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
       // While a hand moves, what sounds later sounds otherwise again by then.
       return begins <= 2 * answering || performance.now() - movedAt > RESTS_AFTER;
     };
-    const near = free.filter(({ begins }) => begins < half);
+    // The longer answers take, the farther off what is missing is as pressing as what has changed nearby.
+    const near = free.filter(({ begins }) => begins < Math.max(half, PRESSING * answering));
     return near.find(isMissing) ?? near.find(isStale) ?? free.find(isMissing) ?? free.find(isStale);
   }
 
@@ -112,7 +118,7 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
     const sent = [...requests.values()];
     if (!line.isWide()) return sent.length < AT_ONCE && sent.every((one) => one.comes);
     const latest = sent.filter((one) => one.generation === generation);
-    return latest.length < AT_ONCE && requests.size < WITH_EARLIER;
+    return latest.length < AT_ONCE && sent.length < (answering < QUICK ? WITH_EARLIER : AT_ONCE);
   }
 
   function fill(): void {
