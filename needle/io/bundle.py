@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 
 from needle.errors import NeedleError
-from needle.io.audio import Audio, AudioWriter, audio_info, frames_at, read_audio, stored_audio
+from needle.io.audio import Audio, AudioInfo, AudioWriter, audio_info, frames_at, read_audio, stored_audio
 from needle.mix.dealt_sounds import GeneratedAudio
 from needle.mix.model import Mix
 from needle.render.blocks import usable_cores
@@ -37,6 +37,8 @@ ASSETS = "assets"
 MOST_JSON = 64 << 20
 MOST_FILES = 4096
 MOST_BYTES = 256 << 30
+MOST_RATIO, _ANYWAY = 200, 1 << 30
+"""So many times its own size a zip may become, besides a gigabyte: silence is much smaller packed than unpacked."""
 _STRETCH = 1 << 18
 _MOST_IN_FLAC = 8
 _UNREADABLE = (
@@ -50,10 +52,14 @@ class Bundle:
     """A bundle opened for reading: ``document`` is the session, ``audio(asset)`` an asset's samples.
 
     Use it as a context manager: an unpacked zip is removed on the way out. NeedleError, and nothing left behind, if
-    it is not whole. ``under``: the folder in which a zip is unpacked meanwhile.
+    it is not whole. ``under``: the folder in which a zip is unpacked meanwhile. ``facts``: what tells of audio files
+    what they hold, for whoever does not open them here.
     """
 
-    def __init__(self, path: Path, under: Path | None = None) -> None:
+    def __init__(
+        self, path: Path, under: Path | None = None, facts: Callable[[Path], AudioInfo] = audio_info
+    ) -> None:
+        self._facts = facts
         self._temporary: TemporaryDirectory[str] | None = None
         path = Path(path)
         try:
@@ -62,7 +68,7 @@ class Bundle:
             elif zipfile.is_zipfile(path):
                 self._temporary = TemporaryDirectory(dir=under)
                 self.folder = Path(self._temporary.name)
-                _unpack(path, self.folder)
+                unpack(path, self.folder)
             else:
                 raise NeedleError("bundle.not_a_bundle", file=path.name)
             self.document = self._document()
@@ -130,7 +136,7 @@ class Bundle:
         rate = document["session"]["rate"]
         for source in document["sources"].values():
             if not source["seconds"] and (self.folder / ASSETS / source["asset"]).is_file():
-                info = audio_info(self.asset_path(source["asset"]))
+                info = self._facts(self.asset_path(source["asset"]))
                 source["seconds"] = frames_at(info, rate) / rate
         return document
 
@@ -156,7 +162,7 @@ class Bundle:
     def check_channels(self) -> None:
         """NeedleError if a source is of channels that its audio does not have."""
         for source in self.document["sources"].values():
-            if source["first_channel"] + source["channels"] > audio_info(self.asset_path(source["asset"])).channels:
+            if source["first_channel"] + source["channels"] > self._facts(self.asset_path(source["asset"])).channels:
                 raise NeedleError("bundle.too_few_channels", name=source["name"])
 
     def mix(self) -> Mix:
@@ -186,13 +192,17 @@ def _hash(path: Path) -> str:
             return hashlib.sha256(content).hexdigest()
 
 
-def _unpack(path: Path, folder: Path) -> None:
-    """Unpack the session and its assets, and nothing else. NeedleError if it is damaged or beyond measure."""
+def unpack(path: Path, folder: Path) -> None:
+    """Unpack the session and its assets from a zip, and nothing else.
+
+    NeedleError if it is damaged or beyond measure.
+    """
     try:
         with zipfile.ZipFile(path) as archive:
             wanted = [info for info in archive.infolist() if _belongs(info.filename)]
             size = sum(info.file_size for info in wanted)
-            if len(wanted) > MOST_FILES or size > MOST_BYTES:
+            packed_size = path.stat().st_size
+            if len(wanted) > MOST_FILES or size > min(MOST_BYTES, MOST_RATIO * packed_size + _ANYWAY):
                 raise NeedleError("bundle.too_large", file=path.name)
             if size > shutil.disk_usage(folder).free // 2:
                 raise NeedleError("bundle.no_room_to_unpack", file=path.name, size=round(size / 2**30, 1))

@@ -10,6 +10,7 @@ from ninja import UploadedFile
 from needle.errors import NeedleError
 from server.common import pool
 from server.common.errors import ApiError
+from server.common.locked import run_locked
 
 MOST_BYTES = 4 << 20
 Found = TypeVar("Found")
@@ -23,6 +24,11 @@ def read_midi(person: Hashable, file: UploadedFile, read: Callable[[Path], Found
         path = Path(folder) / "sent.mid"
         path.write_bytes(file.read())
         try:
-            return pool.call(person, read, path, urgency=pool.Urgency.ANALYSIS)
+            return pool.call(person, _read_locked, read, path, urgency=pool.Urgency.ANALYSIS)
         except NeedleError as error:
             raise error.about(file.name or "The file") from error
+
+
+def _read_locked(read: Callable[[Path], Found], path: Path) -> Found:
+    result: Found = run_locked(read, path, reads=[path])
+    return result

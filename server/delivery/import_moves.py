@@ -15,13 +15,14 @@ from pydantic import Field, TypeAdapter, ValidationError
 from needle.automation.curve import MAX_TIME
 from needle.errors import NeedleError
 from needle.io.import_targets import Place, landed, landing_places
-from needle.io.lanes import FoundLane, read_moves
-from needle.io.midi_automation import read_midi_moves
+from needle.io.intake import lanes_in
+from needle.io.lanes import FoundLane
 from needle.session.document import tempo_map
 from needle.session.owners import audible_parameters, named, owners_in
 from needle.tempo import TempoMap
 from server.common import pool
 from server.common.errors import ApiError
+from server.common.locked import run_locked
 from server.common.messages import MessageOut
 from server.common.throttling import UserRateThrottle
 from server.editing.drafting import Drafting
@@ -184,10 +185,9 @@ def _work_on_file(person: int, file: UploadedFile, work: Callable[..., Result], 
             raise error.about(file.name or "The file") from error
 
 
-def _read(path: Path, tempo: TempoMap) -> list[FoundLane]:
-    with path.open("rb") as file:
-        is_midi = file.read(4) == b"MThd"
-    return read_midi_moves(path, tempo) if is_midi else read_moves(path)
+def _read(path: Path, tempo: TempoMap) -> tuple[FoundLane, ...]:
+    result: tuple[FoundLane, ...] = run_locked(lanes_in, path, tempo, reads=[path])
+    return result
 
 
 def _lane_out(index: int, lane: FoundLane, lands: Place | None) -> ImportedLane:

@@ -17,11 +17,12 @@ from numpy.typing import NDArray
 
 from needle.dsp.onsets import THRESHOLD, Onsets, find_onsets
 from needle.errors import NeedleError
-from needle.io.audio import STRETCH_FRAMES, AudioInfo, audio_info, check_decoded_size, frames_at, read_at
-from needle.metering.character import Ear
+from needle.io import intake
+from needle.io.audio import STRETCH_FRAMES, AudioInfo, check_decoded_size, frames_at
 from needle.metering.spectra import Spectrum, spectrum_of
 from needle.metering.waveform import PER_SECOND, waveform
 from needle.session.validation import Document
+from server.common.locked import run_locked
 from server.media.models import Asset
 
 _MEASURED_AT_ONCE = 2
@@ -45,9 +46,9 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     """Take in an audio file for sessions at ``rate`` (Hz); its hash. NeedleError if it cannot be read.
 
     ``progress`` is told the share that is done (0…1) and may stop it by raising ``Stopped``; nothing is left then.
-    Memory does not grow with the file.
+    It is opened where it can do no harm (``server.common.locked``), and memory does not grow with it.
     """
-    info = audio_info(path)
+    info = audio_facts(path)
     check_decoded_size(path, info, rate)
     asset = _hash(path)
     target = _decoded_path(asset, rate)
@@ -55,29 +56,13 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
     if known and known.character and target.exists():
         return asset
     target.parent.mkdir(parents=True, exist_ok=True)
-    frames = frames_at(info, rate)
-    ear = Ear(info.channels)
+    shape = (info.channels, frames_at(info, rate))
     # Written beside and renamed, so that a file with the right name is always whole.
     partial = target.with_name(f"{uuid4().hex}{_PARTIAL}.npy")
     try:
-        shape = (info.channels, frames)
-        decoded = np.lib.format.open_memmap(partial, mode="w+", dtype=np.float32, shape=shape)
+        np.lib.format.open_memmap(partial, mode="w+", dtype=np.float32, shape=shape)
         _allocate(partial, path.name)
-        done = 0
-        for stretch in read_at(path, rate):
-            ear.hear(stretch)
-            decoded[:, done : done + stretch.shape[1]] = stretch
-            done += stretch.shape[1]
-            progress(done / frames)
-        if done < frames:
-            raise NeedleError(
-                "media.breaks_off_after_seconds",
-                file=path.name,
-                read=round(done / rate, 2),
-                expected=round(frames / rate, 2),
-            )
-        decoded.flush()
-        del decoded
+        decoded = run_locked(intake.decode, path, rate, partial, reads=[path], writes=[partial], progress=progress)
         os.replace(partial, target)
     finally:
         partial.unlink(missing_ok=True)
@@ -85,10 +70,16 @@ def store_asset(path: Path, rate: int, progress: Callable[[float], None] = lambd
         asset_spectrum(asset, rate, 0, info.channels)
     values = {"channels": info.channels, "frames": info.frames, "rate": info.rate}
     with transaction.atomic():
-        Asset.objects.update_or_create(sha256=asset, defaults={**values, "character": ear.character().as_dict()})
+        Asset.objects.update_or_create(sha256=asset, defaults={**values, "character": decoded.character.as_dict()})
         stored = target.exists()
     # The same sound from before may have been collected as unused meanwhile, its files with it.
     return asset if stored else store_asset(path, rate, progress)
+
+
+def audio_facts(path: Path) -> AudioInfo:
+    """What a foreign file holds. NeedleError if it is not audio that can be read."""
+    result: AudioInfo = run_locked(intake.facts, path, reads=[path])
+    return result
 
 
 def _allocate(partial: Path, name: str) -> None:

@@ -9,11 +9,13 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 
-from needle.io.sofa import Head, read_head
+from needle.io.intake import head_into
+from needle.io.sofa import Head
 from needle.layouts import Layout
 from needle.mix.monitors import HEAD, Responses
 from server.common import pool
 from server.common.errors import ApiError
+from server.common.locked import run_locked
 from server.common.throttling import UserRateThrottle
 from server.media.models import MeasuredHead
 
@@ -57,18 +59,29 @@ def add_head(request: HttpRequest, file: File[UploadedFile]) -> MeasuredHead:
     folder = settings.DATA_DIR / "heads"
     folder.mkdir(parents=True, exist_ok=True)
     partial = folder / f"{uuid4()}.sofa"
+    name = Path(file.name or "head").stem[:80] or "head"
+    head = MeasuredHead(owner=request.user, name=name)
     try:
         with partial.open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-        result = pool.call(request.user.pk, read_head, partial, urgency=pool.Urgency.ANALYSIS)
+        head.measured = pool.call(
+            request.user.pk, take_in_head, partial, head_path(head), urgency=pool.Urgency.ANALYSIS
+        )
+        head.save()
+    except BaseException:
+        head_path(head).unlink(missing_ok=True)
+        raise
     finally:
         partial.unlink(missing_ok=True)
-    name = Path(file.name or "head").stem[:80] or "head"
-    head = MeasuredHead(owner=request.user, name=name, measured=result.responses.shape[0])
-    np.savez(head_path(head), directions=result.directions, responses=result.responses, rate=result.rate)
-    head.save()
     return head
+
+
+def take_in_head(path: Path, into: Path) -> int:
+    """Keep what a foreign SOFA file holds as arrays; how many directions. NeedleError if it cannot be read."""
+    into.touch()
+    measured: int = run_locked(head_into, path, into, reads=[path], writes=[into])
+    return measured
 
 
 @router.delete("/{uuid:head_id}", response={204: None})

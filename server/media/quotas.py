@@ -3,13 +3,11 @@
 What counts is what files decode to, for that is what lies on the disk: an asset in sessions of one rate counts once.
 """
 
-from pathlib import Path
-
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import Q, Sum
 
-from needle.io.audio import audio_info, frames_at
+from needle.io.audio import AudioInfo, frames_at
 from needle.messages import Message
 from server.accounts.names import shown_name
 from server.common.errors import ApiError
@@ -41,9 +39,8 @@ def stored_bytes(owner: User | None = None) -> int:
     return round(_BYTES_PER_SAMPLE * decoded) + coming
 
 
-def decoded_bytes(path: Path, rate: int) -> int:
-    """Bytes that a file will take, decoded for sessions at ``rate`` (Hz). NeedleError if it cannot be read."""
-    info = audio_info(path)
+def decoded_bytes(info: AudioInfo, rate: int) -> int:
+    """Bytes that a file will take, decoded for sessions at ``rate`` (Hz)."""
     return _BYTES_PER_SAMPLE * info.channels * frames_at(info, rate)
 
 

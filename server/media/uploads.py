@@ -26,7 +26,7 @@ from server.common import pool
 from server.common.errors import ApiError
 from server.common.pool_process import ProcessLost
 from server.media import quotas, tasks
-from server.media.assets import ROOM_TO_SPARE, Stopped, store_asset, sweep_partials
+from server.media.assets import ROOM_TO_SPARE, Stopped, audio_facts, store_asset, sweep_partials
 from server.media.models import Upload
 from server.mixsessions.models import MixSession
 
@@ -216,11 +216,15 @@ def read(upload_id: UUID) -> None:
     except NeedleError as error:
         # The core calls the file what it is called on disk; its owner knows it by another name.
         _fail(upload_id, error.about(upload.name).message)
+    except ProcessLost:
+        # It has ended its reader: it is read once more, and then not again.
+        if upload.attempts + 1 < MOST_ATTEMPTS:
+            raise
+        _fail(upload_id, Message("upload.ended_server", count=upload.attempts + 1))
     except Exception:
         log.exception("upload %s failed", upload_id)
         _fail(upload_id, Message("upload.failed"))
-    finally:
-        path.unlink(missing_ok=True)
+    path.unlink(missing_ok=True)
 
 
 def _fail(upload_id: UUID, message: Message) -> None:
@@ -234,6 +238,6 @@ def _finish(upload_id: UUID, **values: object) -> None:
 def read_stem(upload: Upload, path: Path, progress: Progress) -> dict[str, Any]:
     """Take in a file as audio of its session."""
     # What it decodes to is known only now; until now its own size was counted in.
-    more = quotas.decoded_bytes(path, upload.session.rate) - upload.size
+    more = quotas.decoded_bytes(audio_facts(path), upload.session.rate) - upload.size
     quotas.check_room(quotas.owner_of(upload.session, upload.author), more)
     return {"asset_id": store_asset(path, upload.session.rate, progress)}

@@ -15,6 +15,7 @@ from csp.constants import NONE, SELF, UNSAFE_INLINE
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
+from server.project.headers import with_own_resources
 from server.project.logs import logging_settings
 
 env = environ.Env()
@@ -23,6 +24,8 @@ TESTING = "test" in sys.argv[1:2]
 LOCAL = env.bool("NEEDLE_LOCAL", False) or TESTING
 DATA_DIR = Path(env.str("NEEDLE_DATA", str(BASE_DIR / "data"))).resolve()
 DEMO = env.bool("NEEDLE_DEMO", False)
+if DEMO and not LOCAL:
+    raise ImproperlyConfigured("NEEDLE_DEMO: the demo has passwords that everybody knows. It needs NEEDLE_LOCAL=1.")
 WEB_DIST = BASE_DIR / "web" / "dist"
 
 
@@ -40,6 +43,8 @@ WORKERS = 0 if TESTING else env.int("NEEDLE_WORKERS", _cores())
 """Processes that render (``server.common.pool``); 0: all is done in the server's own."""
 WORKER_MEMORY = env.int("NEEDLE_WORKER_MEMORY", 4096) << 20
 """Bytes that one of them may have."""
+READER_MEMORY = env.int("NEEDLE_READER_MEMORY", 2048) << 20
+"""Bytes that the process may have which opens a foreign file."""
 CACHE_BYTES = env.int("NEEDLE_CACHE", 512) << 20
 """Bytes of segments and meter frames that are kept for whoever asks next."""
 QUOTA = round(env.float("NEEDLE_QUOTA", 0.0) * (1 << 30))
@@ -47,6 +52,8 @@ QUOTA = round(env.float("NEEDLE_QUOTA", 0.0) * (1 << 30))
 SERVER_QUOTA = round(env.float("NEEDLE_SERVER_QUOTA", 0.0) * (1 << 30))
 """Bytes of audio of all sessions together; 0: as much as there is room for."""
 CACHE_IN_MEMORY = not TESTING
+RATE_FACTOR = 1000 if TESTING else 1
+"""By how much limits on how often one may ask are wider: tests ask for more in a minute than people do."""
 if TASKS_IN_REDIS and not REDIS_URL:
     raise ImproperlyConfigured("NEEDLE_TASKS=redis needs NEEDLE_REDIS_URL.")
 
@@ -102,6 +109,8 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
+    "django_permissions_policy.PermissionsPolicyMiddleware",
+    "server.project.headers.own_resources",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -126,6 +135,17 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 """All comes from this server, and nothing may frame it."""
+
+_NOT_WANTED = (
+    "accelerometer", "bluetooth", "camera", "display-capture", "encrypted-media", "fullscreen", "gamepad",
+    "geolocation", "gyroscope", "hid", "magnetometer", "payment", "picture-in-picture", "publickey-credentials-get",
+    "screen-wake-lock", "serial", "usb", "xr-spatial-tracking",
+)  # fmt: skip
+PERMISSIONS_POLICY: dict[str, list[str]] = {
+    **{name: ["self"] for name in ("autoplay", "midi", "microphone")},
+    **{name: [] for name in _NOT_WANTED},
+}
+"""Sound and controllers; browsers tell the names of outputs only to who may use an input."""
 
 ROOT_URLCONF = "server.project.urls"
 ASGI_APPLICATION = "server.project.asgi.application"
@@ -197,11 +217,15 @@ if WEB_DIST.is_dir():
     WHITENOISE_ROOT = WEB_DIST
 # Every client of a test would go through all files again; so they are looked for when they are asked for.
 WHITENOISE_AUTOREFRESH = TESTING
+WHITENOISE_ADD_HEADERS_FUNCTION = with_own_resources
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\."
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = not LOCAL
+# Browsers take a cookie of this name from this very host only, over HTTPS, and for all of it.
+_OF_HOST = "" if LOCAL else "__Host-"
+SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = f"{_OF_HOST}sessionid", f"{_OF_HOST}csrftoken"
 SECURE_SSL_REDIRECT = not LOCAL
 SECURE_HSTS_SECONDS = 0 if LOCAL else 31536000
 SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = not LOCAL and env.bool("NEEDLE_HSTS_WIDE", True)

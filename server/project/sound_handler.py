@@ -20,6 +20,7 @@ from django.core.handlers.exception import convert_exception_to_response
 from django.http import HttpRequest, HttpResponse
 from django.middleware.security import SecurityMiddleware
 
+from server.project.headers import with_own_resources
 from server.project.logs import request_log
 
 _SEGMENTS = re.compile(r"^/api/sessions/[0-9a-f-]{36}/segments/\d+$")
@@ -49,6 +50,7 @@ class SoundHandler(ASGIHandler):
             elsewhere = [response for middleware in before if (response := middleware.process_request(request))]
             response = elsewhere[0] if elsewhere else await answer(request)
             response = policy.process_response(request, security.process_response(request, response))
+            with_own_resources(response.headers)
             return log.after(request, response, began)
 
         self._view_middleware, self._template_response_middleware, self._exception_middleware = [], [], []

@@ -47,7 +47,7 @@ class Locks(CommittedCase):
 
             return watch
 
-        slow = ((os, "fsync"), (uploads, "store_asset"), (mixes, "mix_of"), (api, "frame_of"), (assets, "read_at"))
+        slow = ((os, "fsync"), (uploads, "store_asset"), (mixes, "mix_of"), (api, "frame_of"), (assets, "run_locked"))
         for module, name in slow:
             patched = mock.patch.object(module, name, watched(name, getattr(module, name)))
             patched.start()

@@ -16,6 +16,7 @@ from django.core.management import call_command
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
+from needle.io import intake
 from needle.io.audio import write_audio
 from needle.io.bundle import ASSETS, Bundle, write_session
 from server.editing.services import replayed
@@ -70,9 +71,9 @@ class Assets(SessionCase):
         one, other = self.data / "one.wav", self.data / "other name.wav"
         for path in (one, other):
             write_audio(path, tone(333.0), RATE)
-        with mock.patch.object(assets, "read_at", wraps=assets.read_at) as read:
+        with mock.patch.object(assets, "run_locked", wraps=assets.run_locked) as locked:
             self.assertEqual(assets.store_asset(one, RATE), assets.store_asset(other, RATE))
-            self.assertEqual(read.call_count, 1)
+            self.assertEqual([call.args[0] for call in locked.call_args_list].count(intake.decode), 1)
         kept = assets.asset_audio(assets.store_asset(one, RATE), RATE)
         np.testing.assert_allclose(kept, tone(333.0), atol=1e-7)
         self.assertIsInstance(kept, np.memmap)

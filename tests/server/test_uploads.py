@@ -13,6 +13,8 @@ import soundfile
 from django.conf import settings
 from django.test import Client
 
+from needle.io import intake
+from server.common.locked import run_locked
 from server.media import assets, quotas, uploads
 from server.media.assets import asset_audio
 from server.media.models import Asset, Upload
@@ -209,7 +211,12 @@ class Uploads(Sending):
                 self.assertIn("no room", messages_text(found["messages"]))
                 self.assertEqual(self.left_behind(), [])
         written = []
-        with mock.patch.object(assets, "read_at", side_effect=lambda *_: written.append(self.blocks()) or iter(())):
+
+        def watched(work: Any, *arguments: Any, **how: Any) -> Any:
+            written.extend([self.blocks()] * (work is intake.decode))
+            return run_locked(work, *arguments, **how)
+
+        with mock.patch.object(assets, "run_locked", watched):
             self.send(wave(noise(2, 1_000_000)))
         self.assertGreaterEqual(written[0], 2 * 1_000_000 * 4)
 
