@@ -11,7 +11,7 @@ from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.names import shown_name
 from server.accounts.passwords import check_password
-from server.accounts.signing import sign_out_everywhere
+from server.accounts.signing import sign_out_everywhere, sign_out_here
 from server.common.errors import ApiError
 from server.common.throttling import AddressRateThrottle, Failures, UserRateThrottle
 
@@ -100,5 +100,5 @@ def sign_out_of_all_browsers(request: HttpRequest) -> Status:
 @router.post("/sign-out", response={204: None})
 def sign_out(request: HttpRequest) -> Status:
     """Sign out of this browser."""
-    logout(request)
+    sign_out_here(request)
     return Status(204, None)

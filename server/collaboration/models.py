@@ -11,7 +11,10 @@ from server.mixsessions.models import Membership, MixSession
 
 
 class Invitation(models.Model):
-    """A link that lets people in, until it ends or is withdrawn. Of its secret only a hash is kept."""
+    """A link that lets people in, until it ends or is withdrawn; with ``once`` one person, and then nobody.
+
+    Of its secret only a hash is kept. One for a ``guest`` has no link: they find it beside their sessions.
+    """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     session = models.ForeignKey(MixSession, models.CASCADE, related_name="invitations")
@@ -21,6 +24,8 @@ class Invitation(models.Model):
     ends_at = models.DateTimeField()
     withdrawn = models.BooleanField(default=False)
     accepted = models.PositiveIntegerField(default=0)
+    once = models.BooleanField(default=False)
+    guest = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="invitations")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -36,7 +41,21 @@ class Invitation(models.Model):
 
     @property
     def is_active(self) -> bool:
-        return not self.withdrawn and timezone.now() < self.ends_at
+        return not self.withdrawn and timezone.now() < self.ends_at and not (self.once and self.accepted)
+
+
+class Removal(models.Model):
+    """That an owner has removed somebody: links that were made before do not let them in again."""
+
+    session = models.ForeignKey(MixSession, models.CASCADE, related_name="removals")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    removed_at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["session", "user"], name="one_removal_a_person")]
+
+    def __str__(self) -> str:
+        return f"{self.user} from {self.session}"
 
 
 class Version(models.Model):

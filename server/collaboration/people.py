@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 from uuid import UUID
 
-from django.contrib.auth import get_user_model, login
+from django.contrib.auth import login
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
@@ -12,7 +12,6 @@ from server.accounts.guard import guard
 from server.accounts.names import shown_name
 from server.collaboration import services
 from server.collaboration.models import Invitation
-from server.common.errors import ApiError
 from server.common.throttling import AddressRateThrottle, UserRateThrottle
 from server.mixsessions.access import membership
 from server.mixsessions.models import Membership
@@ -34,13 +33,19 @@ class MemberOut(Schema):
 
 
 class InvitationOut(Schema):
-    """An invitation: as what it lets people in, until when (ISO), by whom, and how many have come by it."""
+    """An invitation: as what it lets people in, until when (ISO), by whom, and how many have come by it.
+
+    ``once``: it is for one person, and holds for nobody after them. ``guest``: the name of whom it is for, where that
+    is somebody who has an account; others come by a link.
+    """
 
     id: UUID
     role: str
     ends_at: str
     author: str
     accepted: int
+    once: bool
+    guest: str
 
 
 class PeopleOut(Schema):
@@ -57,7 +62,7 @@ class NewInvitation(InvitationOut):
 
 
 class AddIn(Schema):
-    """Somebody who has an account, and what they are to be."""
+    """Somebody who has an account and is asked to come in, and what they are to be."""
 
     username: Annotated[str, Field(min_length=1, max_length=150)]
     role: GivenRole
@@ -70,9 +75,10 @@ class RoleChange(Schema):
 
 
 class InvitationIn(Schema):
-    """As what an invitation lets people in, and for how many hours it holds."""
+    """As what an invitation lets people in, for how many hours it holds, and whether for one person only."""
 
     role: GivenRole
+    once: bool = False
     hours: Annotated[int, Field(ge=1, le=24 * 90)] = 24 * 7
 
 
@@ -122,6 +128,8 @@ def _invitation_out(invitation: Invitation) -> InvitationOut:
         ends_at=invitation.ends_at.isoformat(),
         author=shown_name(invitation.author),
         accepted=invitation.accepted,
+        once=invitation.once,
+        guest=shown_name(invitation.guest) if invitation.guest else "",
     )
 
 
@@ -132,22 +140,15 @@ def list_people(request: HttpRequest, session_id: UUID) -> PeopleOut:
     members = me.session.members.select_related("user").order_by("colour")
     invitations = []
     if me.role == Membership.Role.OWNER:
-        active = services.active_invitations(me.session).select_related("author")
+        active = services.active_invitations(me.session).select_related("author", "guest")
         invitations = [_invitation_out(invitation) for invitation in active]
     return PeopleOut(members=[_member_out(member) for member in members], invitations=invitations)
 
 
-@router.post("/{uuid:session_id}/people", response=MemberOut, throttle=[UserRateThrottle("invite", "30/m")])
-def add_person(request: HttpRequest, session_id: UUID, body: AddIn) -> MemberOut:
-    """Add somebody who has an account."""
-    session = services.owned_session(request.user, session_id)
-    user = get_user_model().objects.filter(username=body.username, is_active=True).first()
-    if user is None:
-        raise ApiError("people.account_missing", 404, username=body.username)
-    member = services.join(session, user, body.role)
-    if member.role != body.role:
-        raise ApiError("people.already_member", 409, name=shown_name(user), role=member.role)
-    return _member_out(member)
+@router.post("/{uuid:session_id}/people", response=InvitationOut, throttle=[UserRateThrottle("invite", "30/m")])
+def invite_person(request: HttpRequest, session_id: UUID, body: AddIn) -> InvitationOut:
+    """Ask somebody who has an account to come in: they are in when they accept."""
+    return _invitation_out(services.invite_person(request.user, session_id, body.username, body.role))
 
 
 @router.patch("/{uuid:session_id}/people/{int:user_id}", response=PeopleOut)
@@ -167,7 +168,7 @@ def remove_person(request: HttpRequest, session_id: UUID, user_id: int) -> Statu
 @router.post("/{uuid:session_id}/invitations", response=NewInvitation, throttle=[UserRateThrottle("invite", "30/m")])
 def create_invitation(request: HttpRequest, session_id: UUID, body: InvitationIn) -> NewInvitation:
     """Make a link by which people join."""
-    invitation, secret = services.create_invitation(request.user, session_id, body.role, body.hours)
+    invitation, secret = services.create_invitation(request.user, session_id, body.role, body.hours, body.once)
     return NewInvitation(**_invitation_out(invitation).dict(), secret=secret)
 
 
@@ -175,6 +176,45 @@ def create_invitation(request: HttpRequest, session_id: UUID, body: InvitationIn
 def withdraw_invitation(request: HttpRequest, session_id: UUID, invitation_id: UUID) -> Status:
     """Let nobody else join by a link."""
     services.withdraw_invitation(request.user, session_id, invitation_id)
+    return Status(204, None)
+
+
+class OwnInvitation(Schema):
+    """An invitation that waits for one's answer: to which session (its name), as what, by whom, until when (ISO)."""
+
+    id: UUID
+    name: str
+    role: str
+    author: str
+    ends_at: str
+
+
+@invitations.get("", response=list[OwnInvitation])
+def list_invitations(request: HttpRequest) -> list[OwnInvitation]:
+    """The invitations that wait for one's answer, latest first."""
+    return [
+        OwnInvitation(
+            id=invitation.id,
+            name=invitation.session.name,
+            role=invitation.role,
+            author=shown_name(invitation.author),
+            ends_at=invitation.ends_at.isoformat(),
+        )
+        for invitation in services.invitations_of(request.user)
+    ]
+
+
+@invitations.post("/{uuid:invitation_id}/accept", response=Joined)
+def accept_own_invitation(request: HttpRequest, invitation_id: UUID) -> Joined:
+    """Come in where one is asked to."""
+    invitation = services.invitation_of(request.user, invitation_id)
+    return _joined(services.accept_invitation(invitation, request.user))
+
+
+@invitations.delete("/{uuid:invitation_id}", response={204: None})
+def decline_invitation(request: HttpRequest, invitation_id: UUID) -> Status:
+    """Not come in where one is asked to."""
+    services.invitation_of(request.user, invitation_id).delete()
     return Status(204, None)
 
 

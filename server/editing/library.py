@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 from uuid import UUID
 
 import numpy as np
-from django.db.models import Q
+from django.db.models import Prefetch, Q, QuerySet
 from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 from pydantic import Field
@@ -42,8 +42,10 @@ from server.common.midi_files import read_midi
 from server.editing.models import Preset
 from server.editing.operations.rhythm import SetPulse
 from server.editing.operations.sources import PlaceSource
+from server.mixsessions.access import membership
 from server.mixsessions.entities import StoredReturn
 from server.mixsessions.fields import Name
+from server.mixsessions.models import MixSession
 
 router = Router(tags=["library"])
 
@@ -366,37 +368,48 @@ class PresetIn(Schema):
 
 
 class PresetOut(Schema):
-    """Something kept by name, and who kept it."""
+    """Something kept by name, who kept it, and with which of one's sessions it is shared."""
 
     id: UUID
     kind: str
     name: str
     author: str
     mine: bool
+    sessions: list[UUID]
     content: dict[str, Any]
 
 
-def _visible(user):
-    """What a person has kept, and what those have kept with whom they share a session."""
-    together = Q(author__memberships__session__members__user=user)
-    return Preset.objects.filter(Q(author=user) | together).select_related("author").distinct()
+def _visible(user) -> QuerySet[Preset]:
+    """What a person has kept, and what is shared with a session that they are in."""
+    shared = Prefetch("sessions", MixSession.objects.filter(members__user=user), to_attr="shared")
+    found = Preset.objects.filter(Q(author=user) | Q(sessions__members__user=user))
+    return found.select_related("author").prefetch_related(shared).distinct()
 
 
-def _preset(preset: Preset, user) -> PresetOut:
+def _preset(preset_id: UUID, user) -> PresetOut:
+    """A preset as somebody sees it. ApiError if they do not."""
+    preset = _visible(user).filter(pk=preset_id).first()
+    if preset is None:
+        raise ApiError("preset.missing", 404)
+    return _preset_out(preset, user)
+
+
+def _preset_out(preset: Preset, user) -> PresetOut:
     return PresetOut(
         id=preset.id,
         kind=preset.kind,
         name=preset.name,
         author=shown_name(preset.author),
         mine=preset.author_id == user.pk,
+        sessions=[session.id for session in preset.shared],
         content=preset.content,
     )
 
 
 @router.get("/presets", response=list[PresetOut])
 def list_presets(request: HttpRequest) -> list[PresetOut]:
-    """What has been kept by name, by oneself and by colleagues."""
-    return [_preset(preset, request.user) for preset in _visible(request.user)]
+    """What one has kept by name, and what others share with one's sessions."""
+    return [_preset_out(preset, request.user) for preset in _visible(request.user)]
 
 
 @router.post("/presets", response=PresetOut)
@@ -408,15 +421,35 @@ def save_preset(request: HttpRequest, body: PresetIn) -> PresetOut:
     preset, _ = Preset.objects.update_or_create(
         kind=body.kind, name=body.name, author=request.user, defaults={"content": content}
     )
-    return _preset(preset, request.user)
+    return _preset(preset.pk, request.user)
+
+
+@router.put("/presets/{uuid:preset_id}/sessions/{uuid:session_id}", response=PresetOut)
+def share_preset(request: HttpRequest, preset_id: UUID, session_id: UUID) -> PresetOut:
+    """Let everybody in a session use a preset of one's own."""
+    _own_preset(request.user, preset_id).sessions.add(membership(request.user, session_id).session)
+    return _preset(preset_id, request.user)
+
+
+@router.delete("/presets/{uuid:preset_id}/sessions/{uuid:session_id}", response=PresetOut)
+def stop_sharing_preset(request: HttpRequest, preset_id: UUID, session_id: UUID) -> PresetOut:
+    """Keep a preset of one's own from a session again; what was made with it there stays."""
+    _own_preset(request.user, preset_id).sessions.remove(session_id)
+    return _preset(preset_id, request.user)
+
+
+def _own_preset(user, preset_id: UUID) -> Preset:
+    """One's own preset. ApiError if it is not there, or somebody else's."""
+    preset = Preset.objects.filter(pk=preset_id, author=user).first()
+    if preset is None:
+        raise ApiError("preset.missing", 404)
+    return preset
 
 
 @router.delete("/presets/{uuid:preset_id}", response={204: None})
 def delete_preset(request: HttpRequest, preset_id: UUID) -> tuple[int, None]:
     """Take away something that one has kept; what was made with it stays."""
-    deleted, _ = Preset.objects.filter(pk=preset_id, author=request.user).delete()
-    if not deleted:
-        raise ApiError("preset.missing", 404)
+    _own_preset(request.user, preset_id).delete()
     return 204, None
 
 

@@ -4,6 +4,7 @@ The consumer only translates between the wire and the application. Nobody keeps 
 arrives says so, everybody else answers, so it works across any number of server processes.
 """
 
+from time import monotonic
 from typing import Any
 from uuid import uuid4
 
@@ -21,13 +22,18 @@ from server.mixsessions.log import since
 
 NO_SUCH_SESSION = 4404
 SIGNED_OUT = 4401
+TOO_MUCH = 4429
 MOST_BYTES = 8192
+MOST_A_SECOND = 2000
+"""So much one browser may say in a second: a hand that holds sixty sources says each of their places thirty times."""
 
 
 class LiveConsumer(AsyncJsonWebsocketConsumer):
     """One browser tab in one session. ``?since=N`` asks for what came after revision N."""
 
     group: str | None = None
+    _said = (0, 0)
+    """The second in which something was said last, and how often in it."""
 
     async def connect(self) -> None:
         remember_loop()
@@ -63,10 +69,19 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             await self.channel_layer.group_discard(person_group(self.who["id"]), self.channel_name)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
+        if self._says_too_much():
+            await self.close(TOO_MUCH)
+            return
         if text_data is None or len(text_data) > MOST_BYTES:
             await self._refuse(Message("live.not_text"))
             return
         await super().receive(text_data=text_data)
+
+    def _says_too_much(self) -> bool:
+        """Count what was said, and whether that was too much for one second."""
+        second = int(monotonic())
+        self._said = (second, self._said[1] + 1 if self._said[0] == second else 1)
+        return self._said[1] > MOST_A_SECOND
 
     async def _refuse(self, message: Message) -> None:
         await self.send_json({"type": "refused", "message": message.as_json()})
@@ -141,7 +156,8 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         await self.send_json({"type": "people", "role": member.role})
 
     async def live_signed_out(self, message: dict[str, Any]) -> None:
-        if message["but"] != self.scope["session"].session_key:
+        own, only = self.scope["session"].session_key, message["only"]
+        if own == only if only else own != message["but"]:
             await self.close(SIGNED_OUT)
 
     async def live_presence(self, message: dict[str, Any]) -> None:

@@ -10,7 +10,10 @@ from server.mixsessions.models import MixSession
 
 
 class Preset(models.Model):
-    """A placement, a return, a seating or a pulse kept by name, to be used in other sessions."""
+    """A placement, a return, a seating or a pulse kept by name, to be used in other sessions.
+
+    Only its author knows it, and whoever is in one of the ``sessions`` with which they share it.
+    """
 
     class Kind(models.TextChoices):
         PLACEMENT = "placement"
@@ -23,6 +26,7 @@ class Preset(models.Model):
     name = models.CharField(max_length=120)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="presets")
     content = models.JSONField()
+    sessions = models.ManyToManyField(MixSession, related_name="presets")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -46,11 +46,27 @@ def make_demo_accounts() -> list:
             username=account.username,
             defaults={"first_name": account.first_name, "last_name": account.last_name},
         )
-        if created:
+        if created or not (user.is_active and user.has_usable_password()):
+            user.is_active = True
             user.set_password(PASSWORD)
             user.save()
         users.append(user)
     return users
+
+
+def close_demo_accounts() -> int:
+    """Let nobody in any more with the password that everybody knows; how many accounts it opened.
+
+    What was made with them stays, and can be gone on with when there is a demo again. Whoever has given one of them a
+    password of their own keeps it.
+    """
+    names = [account.username for account in ACCOUNTS]
+    known = [user for user in get_user_model().objects.filter(username__in=names) if user.check_password(PASSWORD)]
+    for user in known:
+        user.is_active = False
+        user.set_unusable_password()
+        user.save()
+    return len(known)
 
 
 def make_session(bundle: Bundle, store_asset) -> MixSession:

@@ -1,14 +1,20 @@
 """The door: signing in and out, forged requests, the demo, the page's policy."""
 
 from unittest import mock
+from uuid import uuid4
 
 from django.conf import settings
+from django.contrib.auth import get_user_model
 from django.core.cache import cache
+from django.core.management import CommandError, call_command
 from django.test import Client, RequestFactory, SimpleTestCase, override_settings
-from ninja.throttling import SimpleRateThrottle
+from twisted.internet.address import IPv4Address
+from twisted.internet.testing import StringTransportWithDisconnection
 
+from server.common import throttling
 from server.common.throttling import client_address
-from server.project.demo import make_demo_accounts
+from server.project.bodies import BoundedFactory
+from server.project.demo import PASSWORD, close_demo_accounts, make_demo_accounts
 from tests.server.sessions import SessionCase
 
 PLACE = {"kind": "place-source", "source": "low", "pan": 0.25}
@@ -28,9 +34,9 @@ class Door(SessionCase):
     def setUp(self) -> None:
         super().setUp()
         # However long it takes, no time passes for the limits.
-        stands = mock.patch.object(SimpleRateThrottle, "timer", staticmethod(lambda: 1000.0))
-        stands.start()
-        self.addCleanup(stands.stop)
+        self.enterContext(mock.patch.object(throttling, "timer", return_value=1000.0))
+        self.enterContext(override_settings(RATE_FACTOR=1))
+        cache.clear()
 
     def tries(self, count: int, username: str, password: str = "no", **meta: str) -> list[int]:
         """How so many tries to sign in are answered; ``%d`` in ``meta`` stands for the number of the try."""
@@ -87,6 +93,60 @@ class Door(SessionCase):
             other = {**body, "data": {"username": "olga"}}
             self.assertEqual(Client().post("/api/demo/sign-in", **other).status_code, 404)
 
+    def test_without_a_demo_nobody_comes_in_by_its_password(self) -> None:
+        users = make_demo_accounts()
+        users[2].set_password("a password of one's own")
+        users[2].save()
+        client = Client()
+        client.force_login(users[0])
+
+        def tries() -> list[int]:
+            body = [{"username": user.username, "password": PASSWORD} for user in users]
+            return [Client().post("/api/sign-in", one, content_type="application/json").status_code for one in body]
+
+        self.assertEqual(tries(), [200, 200, 401])
+        self.assertEqual(close_demo_accounts(), 2)
+        self.assertEqual(tries(), [401, 401, 401])
+        self.assertIsNone(client.get("/api/sign-in/options").json()["me"])
+        self.assertTrue(get_user_model().objects.get(username="tam").check_password("a password of one's own"))
+        make_demo_accounts()
+        self.assertEqual(tries(), [200, 200, 401])
+
+    def test_the_demo_is_served_to_this_machine_only(self) -> None:
+        with override_settings(DEMO=True), self.assertRaisesMessage(CommandError, "this machine only"):
+            call_command("serve", host="0.0.0.0")
+
+
+class Bodies(SimpleTestCase):
+    def sent(self, path: str, *parts: bytes, length: int | None = None) -> StringTransportWithDisconnection:
+        """What comes of a request with a body of so many bytes, of which some are sent."""
+        protocol = BoundedFactory(mock.Mock()).buildProtocol(IPv4Address("TCP", "127.0.0.1", 1))
+        transport = StringTransportWithDisconnection()
+        transport.protocol = protocol
+        transport.setTcpKeepAlive = lambda _: None
+        protocol.makeConnection(transport)
+        how = "Transfer-Encoding: chunked" if length is None else f"Content-Length: {length}"
+        protocol.dataReceived(f"POST {path} HTTP/1.1\r\nHost: needle\r\n{how}\r\n\r\n".encode())
+        for part in parts:
+            if transport.connected:
+                protocol.dataReceived(part)
+        return transport
+
+    def test_what_is_too_large_is_cut_off_before_it_is_read(self) -> None:
+        for path in ("/api/sign-in", f"/api/sessions/{uuid4()}/operations?x=1", "/api/heads?x=1"):
+            with self.subTest(path):
+                transport = self.sent(path, length=1 << 30)
+                self.assertTrue(transport.value().startswith(b"HTTP/1.1 413"))
+                self.assertFalse(transport.connected)
+        self.assertTrue(self.sent("/api/sign-in", length=5 << 20).connected)
+        self.assertTrue(self.sent("/api/heads", length=100 << 20).connected)
+
+    def test_what_does_not_say_how_long_it_is_is_counted(self) -> None:
+        part = b"100000\r\n" + bytes(1 << 20) + b"\r\n"
+        self.assertTrue(self.sent("/api/sign-in", *[part] * 5).connected)
+        transport = self.sent("/api/sign-in", *[part] * 9)
+        self.assertEqual((transport.connected, transport.value()[:12]), (False, b"HTTP/1.1 413"))
+
 
 class Pages(SimpleTestCase):
     def test_the_page_carries_its_policy(self) -> None:
@@ -94,5 +154,10 @@ class Pages(SimpleTestCase):
         self.assertEqual(answer.status_code, 200)
         self.assertIn("default-src 'self'", answer["Content-Security-Policy"])
         self.assertIn("csrftoken", answer.cookies)
+        self.assertEqual(answer["Cross-Origin-Opener-Policy"], "same-origin")
+        self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin")
+        self.assertEqual(answer["X-Content-Type-Options"], "nosniff")
+        allowed = dict(one.split("=") for one in answer["Permissions-Policy"].split(", "))
+        self.assertEqual({name for name, who in allowed.items() if who != "()"}, {"autoplay", "midi", "microphone"})
         self.assertEqual(Client().get("/api/none").status_code, 404)
         self.assertFalse(settings.DEBUG)

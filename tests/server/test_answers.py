@@ -26,7 +26,10 @@ _OF_SESSION = (
     *(f"/sources/{key}/{what}" for key in TONES for what in ("placement", "onsets", "sounding")),
     "/sources/low/dealt", "/room/trajectories", "/room/layout?layout=0%2B5%2B0",
 )  # fmt: skip
-_OF_ALL = ("/api/sign-in/options", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions")
+_OF_ALL = (
+    "/api/sign-in/options", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions",
+    "/api/invitations",
+)  # fmt: skip
 _POSTED = {
     "/pulse/reading": {"owner": "wide", "bar": 1},
     "/deliveries/name": {},

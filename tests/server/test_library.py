@@ -91,15 +91,25 @@ class Presets(SessionCase):
     def keep(self, client: Client, **values: Any) -> Any:
         return client.post("/api/presets", values, content_type="application/json")
 
-    def test_kept_by_one_seen_with_the_author_by_colleagues_only(self) -> None:
+    def test_kept_by_one_seen_by_those_it_is_shared_with(self) -> None:
         content = {"mode": "sides", "pan_left": -0.4, "pan_right": 0.3}
         made = self.keep(self.as_("olga"), kind="placement", name="Half wide", content=content)
         self.assertEqual(made.status_code, 200, made.content)
+        shared = f"/api/presets/{made.json()['id']}/sessions/{self.session.id}"
+        self.assertEqual(self.as_("emil").get("/api/presets").json(), [])
+        for name in ("emil", "uwe"):
+            self.assertEqual(self.as_(name).put(shared).status_code, 404)
+        self.assertEqual(self.as_("olga").put(shared).json()["sessions"], [str(self.session.id)])
         (seen,) = self.as_("emil").get("/api/presets").json()
         self.assertEqual((seen["name"], seen["author"], seen["mine"]), ("Half wide", "Olga", False))
         self.assertEqual(seen["content"], content)
         self.assertEqual(self.as_("uwe").get("/api/presets").json(), [])
         self.assertEqual(self.as_("emil").delete(f"/api/presets/{seen['id']}").status_code, 404)
+        self.assertEqual(self.as_("olga").delete(shared).json()["sessions"], [])
+        self.assertEqual(self.as_("emil").get("/api/presets").json(), [])
+        self.as_("olga").put(shared)
+        self.session.members.filter(user=self.users["emil"]).delete()
+        self.assertEqual(self.as_("emil").get("/api/presets").json(), [])
         self.assertEqual(self.as_("olga").delete(f"/api/presets/{seen['id']}").status_code, 204)
         self.assertEqual(self.as_("olga").get("/api/presets").json(), [])
 

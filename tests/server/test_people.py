@@ -41,6 +41,38 @@ class People(SharedCase):
         Invitation.objects.update(withdrawn=False, ends_at=timezone.now() - timedelta(seconds=1))
         self.assertEqual(uwe.post("/api/invitations/accept", **post).status_code, 404)
 
+    def accept(self, name: str, secret: str) -> int:
+        """How somebody is answered who accepts an invitation."""
+        body = json.dumps({"secret": secret})
+        return self.as_(name).post("/api/invitations/accept", body, content_type="application/json").status_code
+
+    def test_a_link_for_one_person_lets_one_in_and_nobody_after_them(self) -> None:
+        made = self.asked("olga", "/invitations", role="listener", once=True)
+        self.assertTrue(made["once"])
+        # Who is a member already does not use it up.
+        self.assertEqual(self.accept("emil", made["secret"]), 200)
+        self.assertEqual(len(self.got("olga", "/people")["invitations"]), 1)
+        self.assertEqual(self.accept("uwe", made["secret"]), 200)
+        self.assertEqual(self.got("olga", "/people")["invitations"], [])
+        get_user_model().objects.create_user("vera", password="a long password")
+        late = Client()
+        late.login(username="vera", password="a long password")
+        post = {"data": json.dumps({"secret": made["secret"]}), "content_type": "application/json"}
+        for address in ("preview", "accept"):
+            self.assertEqual(late.post(f"/api/invitations/{address}", **post).status_code, 404)
+
+    def test_who_was_removed_does_not_come_back_by_an_older_link(self) -> None:
+        earlier = self.asked("olga", "/invitations", role="engineer")["secret"]
+        emil, lisa = self.users["emil"].pk, self.users["lisa"].pk
+        self.deleted("olga", f"/people/{emil}")
+        self.assertEqual(self.accept("emil", earlier), 404)
+        self.assertEqual(self.accept("uwe", earlier), 200)
+        # Who left may come back; and whoever is invited anew.
+        self.deleted("lisa", f"/people/{lisa}")
+        self.assertEqual(self.accept("lisa", earlier), 200)
+        self.assertEqual(self.accept("emil", self.asked("olga", "/invitations", role="listener")["secret"]), 200)
+        self.assertEqual(self.as_("emil").get(self.url()).json()["role"], "listener")
+
     def test_an_account_is_made_by_an_invitation_only(self) -> None:
         secret = self.asked("olga", "/invitations", role="engineer")["secret"]
         mia = Client()
@@ -59,11 +91,38 @@ class People(SharedCase):
         self.assertEqual(mia.get(self.url()).json()["role"], "engineer")
         self.assertEqual(self.got("olga", "/people")["members"][-1]["name"], "Mia Quay")
 
+    def come_in(self, name: str, role: str) -> str:
+        """Have the owner ask somebody in, and them accept; what they are then."""
+        self.asked("olga", "/people", username=name, role=role)
+        (waiting,) = self.as_(name).get("/api/invitations").json()
+        return self.as_(name).post(f"/api/invitations/{waiting['id']}/accept").json()["role"]
+
+    def test_nobody_is_in_a_session_without_having_accepted(self) -> None:
+        for role in ("listener", "engineer"):
+            asked = self.asked("olga", "/people", username="uwe", role=role)
+        self.assertEqual((asked["guest"], asked["once"]), ("Uwe", True))
+        self.assertEqual(len(self.got("olga", "/people")["invitations"]), 1)
+        self.assertEqual(self.as_("uwe").get(self.url()).status_code, 404)
+        self.assertNotIn("uwe", [one["username"] for one in self.got("olga", "/people")["members"]])
+        (waiting,) = self.as_("uwe").get("/api/invitations").json()
+        self.assertEqual((waiting["name"], waiting["role"], waiting["author"]), ("Tones", "engineer", "Olga"))
+        # It is theirs alone.
+        for name in ("emil", "lisa"):
+            self.assertEqual(self.as_(name).get("/api/invitations").json(), [])
+            self.assertEqual(self.as_(name).post(f"/api/invitations/{waiting['id']}/accept").status_code, 404)
+            self.assertEqual(self.as_(name).delete(f"/api/invitations/{waiting['id']}").status_code, 404)
+        self.assertEqual(self.as_("uwe").delete(f"/api/invitations/{waiting['id']}").status_code, 204)
+        self.assertEqual(self.got("olga", "/people")["invitations"], [])
+        self.assertEqual(self.as_("uwe").post(f"/api/invitations/{waiting['id']}/accept").status_code, 404)
+        self.assertEqual(self.come_in("uwe", "listener"), "listener")
+        self.assertEqual(self.as_("uwe").get("/api/invitations").json(), [])
+
     def test_the_owner_adds_changes_withdraws_and_hands_over(self) -> None:
         self.asked("olga", "/people", 404, username="nobody", role="listener")
-        uwe = self.asked("olga", "/people", username="uwe", role="listener")
+        self.asked("olga", "/people", 409, username="emil", role="listener")
+        self.assertEqual(self.come_in("uwe", "listener"), "listener")
+        uwe = next(one for one in self.got("olga", "/people")["members"] if one["username"] == "uwe")
         self.assertEqual(uwe["colour"], 3)
-        self.asked("olga", "/people", 409, username="uwe", role="engineer")
         self.changed("olga", f"/people/{uwe['id']}", role="engineer")
         self.make("uwe", "mute-source", source="low", muted=True)
         olga = self.users["olga"].pk
@@ -132,6 +191,57 @@ class AtOnce(Tabs):
             await emil.disconnect()
 
         async_to_sync(go)()
+
+    def test_two_who_accept_a_link_for_one_person_at_once_are_one(self) -> None:
+        secret = self.post(self.as_("olga"), "/invitations", {"role": "listener", "once": True}).json()["secret"]
+        get_user_model().objects.create_user("vera", password="a long password")
+        answers = []
+
+        def accept(name: str) -> None:
+            client = Client()
+            client.force_login(get_user_model().objects.get(username=name))
+            body = json.dumps({"secret": secret})
+            answers.append(client.post("/api/invitations/accept", body, content_type="application/json").status_code)
+            connection.close()
+
+        hands = [threading.Thread(target=accept, args=(name,)) for name in ("uwe", "vera")]
+        for hand in hands:
+            hand.start()
+        for hand in hands:
+            hand.join()
+        self.assertEqual(sorted(answers), [200, 404])
+
+    def test_signing_out_closes_what_that_browser_has_open(self) -> None:
+        async def go() -> None:
+            here, there = await sync_to_async(self.as_)("emil"), await sync_to_async(self.as_)("emil")
+            mine, _ = await self.connect("emil", client=here)
+            other, _ = await self.connect("emil", client=there)
+            self.assertEqual((await sync_to_async(here.post)("/api/sign-out")).status_code, 204)
+            self.assertEqual((await self.heard(mine, "gone"))["code"], 4401)
+            await other.send_json_to({"type": "ping"})
+            await self.heard(other, "pong")
+            for line in (mine, other):
+                await line.disconnect()
+
+        async_to_sync(go)()
+
+    def test_an_account_that_is_closed_or_given_another_password_is_out_at_once(self) -> None:
+        async def put_out(**changes: Any) -> None:
+            emil, _ = await self.connect("emil")
+
+            def save() -> None:
+                user = get_user_model().objects.get(username="emil")
+                for name, value in changes.items():
+                    setattr(user, name, value)
+                user.save()
+
+            await sync_to_async(save)()
+            self.assertEqual((await self.heard(emil, "gone"))["code"], 4401)
+            await emil.disconnect()
+
+        async_to_sync(put_out)(password="another")
+        self.users["emil"].refresh_from_db()
+        async_to_sync(put_out)(is_active=False)
 
     def test_signing_out_everywhere_closes_every_line(self) -> None:
         async def go() -> None:

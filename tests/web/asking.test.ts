@@ -111,7 +111,7 @@ describe("the people of a session", () => {
     vi.stubGlobal("fetch", (path: string, options?: { body?: string }) =>
       path.endsWith("/invitations") ? new Response('{"secret": "s3cret"}') : others(path, options),
     );
-    expect(await people.invite("listener", 24)).toBe(true);
+    expect(await people.invite("listener", 24, true)).toBe(true);
     expect(people.link).toBe("https://here/invitation#s3cret");
     expect(new URL(people.link).pathname).toBe("/invitation");
   });
@@ -262,6 +262,10 @@ describe("what is kept by name", () => {
     desk.answers.push("There is one of that name already.");
     await library.keep("seating", "Mine", {});
     expect(say.wrong).toHaveBeenCalledWith("There is one of that name already.");
+    await library.share(preset as never, "s", true);
+    expect(desk.posted.at(-1)).toMatchObject({ method: "PUT", path: "/api/presets/p/sessions/s" });
+    await library.share(preset as never, "s", false);
+    expect(desk.posted.at(-1)).toMatchObject({ method: "DELETE", path: "/api/presets/p/sessions/s" });
     await library.forget(preset as never);
     expect(desk.posted.at(-1)).toMatchObject({ method: "DELETE", path: "/api/presets/p" });
   });

@@ -75,7 +75,7 @@ describe("people", () => {
     const buttons = [...page.dialog!.querySelectorAll("button")].map((one) => nameOf(one));
     const link = buttons.find((name) => /link/i.test(name))!;
     await page.press(link);
-    expect(posts("/invitations")).toHaveLength(1);
+    expect(posts("/invitations").map((one) => (one.body as { once?: boolean }).once)).toEqual([true]);
   });
 });
 
@@ -243,6 +243,26 @@ describe("the pages beside a session", () => {
     await escape();
     await page.press("Account…");
     expect(page.dialog!.textContent).toMatch(/password/i);
+  });
+
+  it("lets one in where one is asked to come in, or says no", async () => {
+    page = new Page();
+    let waiting = ["a", "b"].map((id) => ({
+      id, name: `Ferry ${id}`, role: "engineer", author: "Olga", ends_at: "2026-02-01T12:00:00Z",
+    })); // prettier-ignore
+    page.gives["/api/sessions"] = () => page.answers["/api/sessions"];
+    page.gives["/api/invitations"] = () => waiting;
+    const answered = (id: string) => () => void (waiting = waiting.filter((one) => one.id !== id));
+    page.gives["/api/invitations/a/accept"] = answered("a");
+    page.gives["/api/invitations/b"] = answered("b");
+    await page.at("/");
+    expect(page.text).toContain("Olga invites you to “Ferry a” as engineer.");
+    await page.press("Join");
+    await page.until(() => !page.text.includes("Ferry a"), "it is answered");
+    await page.press("Decline");
+    await page.until(() => !page.text.includes("Ferry b"), "that one too");
+    const sent = page.posted.map(({ method, path }) => [method ?? "POST", path]);
+    expect(sent).toEqual([["POST", "/api/invitations/a/accept"], ["DELETE", "/api/invitations/b"]]); // prettier-ignore
   });
 
   it("deletes a session of one's own, once asked, and says where to export it first", async () => {

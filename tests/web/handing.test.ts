@@ -57,7 +57,7 @@ describe("the list of sessions", () => {
   });
 
   it("is sorted by what is pressed, and turned round by pressing once more", async () => {
-    answering({ "/api/sessions": rows });
+    answering({ "/api/sessions": rows, "/api/invitations": [] });
     const list = useSessionList();
     await list.look();
     const shown = (): string => list.shown.value.map((one) => one.id).join("");
@@ -77,7 +77,11 @@ describe("the list of sessions", () => {
   });
 
   it("goes back to what is not put away once nothing is", async () => {
-    answering({ "/membership": rows.map((one) => ({ ...one, archived: false })), "/api/sessions": rows });
+    answering({
+      "/membership": rows.map((one) => ({ ...one, archived: false })),
+      "/api/sessions": rows,
+      "/api/invitations": [],
+    });
     const list = useSessionList();
     await list.look();
     list.away.value = true;
@@ -87,7 +91,7 @@ describe("the list of sessions", () => {
 
   it("says why a file was refused, and keeps the list", async () => {
     const upload = { id: "u", name: "x.zip", size: 3, received: 3, status: "failed", progress: 0, messages: [{ code: "", parameters: {}, text: "x.zip is damaged." }], part_bytes: 4, session: null }; // prettier-ignore
-    answering({ "/api/imports": upload, "/api/sessions": rows });
+    answering({ "/api/imports": upload, "/api/sessions": rows, "/api/invitations": [] });
     const list = useSessionList();
     await list.look();
     expect(await list.open(new File(["abc"], "x.zip"))).toBeNull();

@@ -290,7 +290,7 @@ describe("kept placements", () => {
   it("are kept by a name, and used with their author's name beside them", async () => {
     page = new Page();
     const kept: Schemas["PresetOut"] = {
-      id: "k", kind: "placement", name: "Half wide", author: "Olga", mine: false,
+      id: "k", kind: "placement", name: "Half wide", author: "Olga", mine: false, sessions: [],
       content: { mode: "sides", pan_left: -0.5, pan_right: 0.5 },
     }; // prettier-ignore
     page.gives["/api/presets"] = (body) => (Object.keys(body).length ? { ...kept, ...body } : [kept]);

@@ -66,7 +66,7 @@ describe("a pulse", () => {
     page.close();
     page = new Page();
     const kept: Schemas["PresetOut"] = {
-      id: "k", kind: "pulse", name: "Below deck", author: "Emil", mine: true, content: { wave: "falling", period: 1 },
+      id: "k", kind: "pulse", name: "Below deck", author: "Emil", mine: true, sessions: [], content: { wave: "falling", period: 1 },
     }; // prettier-ignore
     page.gives["/api/presets"] = (body) => (Object.keys(body).length ? kept : [kept]);
     await page.desk("pulse");

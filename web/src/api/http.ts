@@ -24,7 +24,7 @@ export class Unreachable extends Error {
   }
 }
 
-const csrf = (): string => /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
+const csrf = (): string => /(?:^|; )(?:__Host-)?csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 
 const isRaw = (body: unknown): body is Blob | FormData => body instanceof Blob || body instanceof FormData;
 

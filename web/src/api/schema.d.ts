@@ -188,6 +188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Invitations
+         * @description The invitations that wait for one's answer, latest first.
+         */
+        get: operations["list_invitations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/invitations/accept": {
         parameters: {
             query?: never;
@@ -242,6 +262,46 @@ export interface paths {
          * @description What an invitation is for.
          */
         post: operations["invitation_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/{invitation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Decline Invitation
+         * @description Not come in where one is asked to.
+         */
+        delete: operations["decline_invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/{invitation_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Own Invitation
+         * @description Come in where one is asked to.
+         */
+        post: operations["accept_own_invitation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -321,7 +381,7 @@ export interface paths {
         };
         /**
          * List Presets
-         * @description What has been kept by name, by oneself and by colleagues.
+         * @description What one has kept by name, and what others share with one's sessions.
          */
         get: operations["list_presets"];
         put?: never;
@@ -351,6 +411,30 @@ export interface paths {
          * @description Take away something that one has kept; what was made with it stays.
          */
         delete: operations["delete_preset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Share Preset
+         * @description Let everybody in a session use a preset of one's own.
+         */
+        put: operations["share_preset"];
+        post?: never;
+        /**
+         * Stop Sharing Preset
+         * @description Keep a preset of one's own from a session again; what was made with it there stays.
+         */
+        delete: operations["stop_sharing_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1329,10 +1413,10 @@ export interface paths {
         get: operations["list_people"];
         put?: never;
         /**
-         * Add Person
-         * @description Add somebody who has an account.
+         * Invite Person
+         * @description Ask somebody who has an account to come in: they are in when they accept.
          */
-        post: operations["add_person"];
+        post: operations["invite_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2152,7 +2236,7 @@ export interface components {
         };
         /**
          * AddIn
-         * @description Somebody who has an account, and what they are to be.
+         * @description Somebody who has an account and is asked to come in, and what they are to be.
          */
         AddIn: {
             /**
@@ -3300,7 +3384,7 @@ export interface components {
         };
         /**
          * HealthOut
-         * @description What answers: the database, the live channel, the folder of assets (written to).
+         * @description What answers: the database, the live channel, the data folder (may be written to).
          */
         HealthOut: {
             /** Data */
@@ -3473,7 +3557,7 @@ export interface components {
         };
         /**
          * InvitationIn
-         * @description As what an invitation lets people in, and for how many hours it holds.
+         * @description As what an invitation lets people in, for how many hours it holds, and whether for one person only.
          */
         InvitationIn: {
             /**
@@ -3481,6 +3565,11 @@ export interface components {
              * @default 168
              */
             hours: number;
+            /**
+             * Once
+             * @default false
+             */
+            once: boolean;
             /**
              * Role
              * @enum {string}
@@ -3490,6 +3579,9 @@ export interface components {
         /**
          * InvitationOut
          * @description An invitation: as what it lets people in, until when (ISO), by whom, and how many have come by it.
+         *
+         *     ``once``: it is for one person, and holds for nobody after them. ``guest``: the name of whom it is for, where that
+         *     is somebody who has an account; others come by a link.
          */
         InvitationOut: {
             /** Accepted */
@@ -3498,11 +3590,15 @@ export interface components {
             author: string;
             /** Ends At */
             ends_at: string;
+            /** Guest */
+            guest: string;
             /**
              * Id
              * Format: uuid
              */
             id: string;
+            /** Once */
+            once: boolean;
             /** Role */
             role: string;
         };
@@ -4092,11 +4188,15 @@ export interface components {
             author: string;
             /** Ends At */
             ends_at: string;
+            /** Guest */
+            guest: string;
             /**
              * Id
              * Format: uuid
              */
             id: string;
+            /** Once */
+            once: boolean;
             /** Role */
             role: string;
             /** Secret */
@@ -4355,6 +4455,25 @@ export interface components {
             tolerance_db: number;
             /** Tolerance Seconds */
             tolerance_seconds: number;
+        };
+        /**
+         * OwnInvitation
+         * @description An invitation that waits for one's answer: to which session (its name), as what, by whom, until when (ISO).
+         */
+        OwnInvitation: {
+            /** Author */
+            author: string;
+            /** Ends At */
+            ends_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
         };
         /**
          * PairFound
@@ -4949,7 +5068,7 @@ export interface components {
         };
         /**
          * PresetOut
-         * @description Something kept by name, and who kept it.
+         * @description Something kept by name, who kept it, and with which of one's sessions it is shared.
          */
         PresetOut: {
             /** Author */
@@ -4969,6 +5088,8 @@ export interface components {
             mine: boolean;
             /** Name */
             name: string;
+            /** Sessions */
+            sessions: string[];
         };
         /**
          * Preview
@@ -7881,6 +8002,26 @@ export interface operations {
             };
         };
     };
+    list_invitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnInvitation"][];
+                };
+            };
+        };
+    };
     accept_invitation: {
         parameters: {
             query?: never;
@@ -7949,6 +8090,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InvitationPreview"];
+                };
+            };
+        };
+    };
+    decline_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    accept_own_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
                 };
             };
         };
@@ -8100,6 +8283,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    share_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+        };
+    };
+    stop_sharing_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
             };
         };
     };
@@ -9506,7 +9735,7 @@ export interface operations {
             };
         };
     };
-    add_person: {
+    invite_person: {
         parameters: {
             query?: never;
             header?: never;
@@ -9527,7 +9756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MemberOut"];
+                    "application/json": components["schemas"]["InvitationOut"];
                 };
             };
         };

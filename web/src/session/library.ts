@@ -3,7 +3,7 @@ import { declaredTexts, inWords, t } from "@/words";
 import { defineStore } from "pinia";
 import { questions } from "@/api/asked";
 import { ref, shallowRef } from "vue";
-import { get, post, remove, type Schemas } from "@/api/http";
+import { get, post, put, remove, type Schemas } from "@/api/http";
 import { say } from "@/ui/say";
 
 export type Preset = Schemas["PresetOut"];
@@ -49,8 +49,19 @@ export const useLibrary = defineStore("library", () => {
     await look();
   }
 
+  /** Let everybody in a session use one of one's own, or not any more. */
+  async function share(preset: Preset, session: string, isShared: boolean): Promise<void> {
+    const path = `/api/presets/${preset.id}/sessions/${session}`;
+    try {
+      await (isShared ? put(path, {}) : remove(path));
+    } catch (error) {
+      say.wrong((error as Error).message);
+    }
+    await look();
+  }
+
   const effect = (kind: string): Effect | undefined =>
     library.value?.effects.find((one) => one.name === kind);
 
-  return { library, presets, arrive, look, kept, keep, forget, effect };
+  return { library, presets, arrive, look, kept, keep, forget, share, effect };
 });

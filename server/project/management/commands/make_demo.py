@@ -10,13 +10,14 @@ from demo.session import NAME, make_bundle
 from needle.io.bundle import Bundle
 from server.media.assets import store_asset
 from server.mixsessions.models import MixSession
-from server.project.demo import ACCOUNTS, make_session
+from server.project.demo import ACCOUNTS, make_demo_accounts, make_session
 
 
 class Command(BaseCommand):
     help = "Make the Night Ferry demo session and its three accounts, unless they are there."
 
     def handle(self, *args: Any, **options: Any) -> None:
+        make_demo_accounts()
         first = ACCOUNTS[0].username
         if MixSession.objects.filter(members__user__username=first, name=NAME).exists():
             return

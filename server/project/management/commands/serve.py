@@ -6,10 +6,11 @@ import socket
 import sys
 import threading
 import time
+from ipaddress import ip_address
 from typing import Any
 
+import daphne.server
 from daphne.endpoints import build_endpoint_description_strings
-from daphne.server import Server
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
@@ -23,7 +24,8 @@ from server.media import shared_cache, uploads
 from server.media.collection import collect
 from server.media.tasks import resume_unfinished
 from server.project.asgi import application
-from server.project.demo import ACCOUNTS, PASSWORD
+from server.project.bodies import BoundedFactory
+from server.project.demo import ACCOUNTS, PASSWORD, close_demo_accounts
 
 log = logging.getLogger(__name__)
 
@@ -34,6 +36,14 @@ _FIRST_COLLECTION = 3600.0
 """So long after its start (s) the server collects first: one that is restarted every night does so too."""
 
 _COLLECTS_EVERY = 24 * 3600.0
+
+
+def _is_this_machine(host: str) -> bool:
+    """Whether only this machine reaches what listens there."""
+    try:
+        return ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
 
 
 def _end_soon() -> None:
@@ -72,11 +82,15 @@ class Command(BaseCommand):
         parser.add_argument("--set-up", action="store_true", help="migrate, and make the demo if there is to be one")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if settings.DEMO and not _is_this_machine(options["host"]):
+            raise CommandError("The demo has passwords that everybody knows: --host must be of this machine only.")
         self._check_free(options["host"], options["port"])
         if options["set_up"]:
             call_command("migrate", verbosity=0)
             if settings.DEMO:
                 call_command("make_demo", stdout=self.stdout)
+        if not settings.DEMO and (closed := close_demo_accounts()):
+            self.stdout.write(f"There is no demo: its accounts ({closed}) are closed until there is.")
         shared_cache.prepare_cache()
         resume_unfinished(only_lost=settings.SHARED)
         retention.tidy()
@@ -90,7 +104,9 @@ class Command(BaseCommand):
         sys.setswitchinterval(0.001)
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
-        server = Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
+        # It makes requests by a factory that it knows by this name, and can be told of no other.
+        daphne.server.HTTPFactory = BoundedFactory
+        server = daphne.server.Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
         # However it is told to stop, what hangs by then is not waited for.
         reactor.addSystemEventTrigger("before", "shutdown", _end_soon)
         threading.Thread(target=_collect_daily, daemon=True).start()

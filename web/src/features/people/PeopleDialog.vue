@@ -2,7 +2,7 @@
 /** Who is in the session: roles, invitations by link or by account, and handing the session over. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { Button, Input, Modal, Popconfirm } from "ant-design-vue";
+import { Button, Checkbox, Input, Modal, Popconfirm } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/http";
 import { useAccount } from "@/account/account";
@@ -31,6 +31,8 @@ const HOURS = [
 ];
 const role = ref<Role>("listener");
 const hours = ref(24 * 7);
+/** A link is for one person unless it is said to be for several. */
+const once = ref(true);
 const username = ref("");
 const copied = ref(false);
 
@@ -46,6 +48,12 @@ watch(
 const here = computed(() => new Map([...session.people.values()].map((one) => [one.id, one])));
 const mine = (member: Schemas["MemberOut"]): boolean => member.id === account.me?.id;
 
+/** How an invitation is told: for whom, or that it is a link. */
+function told(one: Schemas["InvitationOut"]): string {
+  if (one.guest) return "peopleDialog.guestAsRoleUntil";
+  return one.once ? "peopleDialog.linkForOneRoleUntil" : "peopleDialog.linkForARoleUntil";
+}
+
 async function add(): Promise<void> {
   if (await people.add(username.value.trim(), role.value)) username.value = "";
 }
@@ -60,7 +68,7 @@ async function copy(): Promise<void> {
 }
 async function invite(): Promise<void> {
   copied.value = false;
-  await people.invite(role.value, hours.value);
+  await people.invite(role.value, hours.value, once.value);
 }
 </script>
 
@@ -148,6 +156,7 @@ async function invite(): Promise<void> {
             <option v-for="one in HOURS" :key="one.value" :value="one.value">{{ one.title }}</option>
           </select>
         </label>
+        <Checkbox v-model:checked="once">{{ $t("peopleDialog.forOnePerson") }}</Checkbox>
         <Button type="primary" size="small" @click="invite">{{ $t("peopleDialog.createLink") }}</Button>
       </div>
       <div v-if="people.link" class="line">
@@ -161,7 +170,9 @@ async function invite(): Promise<void> {
           {{ copied ? $t("peopleDialog.copied") : $t("peopleDialog.copy") }}
         </Button>
       </div>
-      <p v-if="people.link" class="quiet">{{ $t("peopleDialog.sendItToThePerson") }}</p>
+      <p v-if="people.link" class="quiet">
+        {{ people.isForOne ? $t("peopleDialog.sendItToOnePerson") : $t("peopleDialog.sendItToThePerson") }}
+      </p>
       <form class="line" @submit.prevent="add">
         <label class="grow"
           >{{ $t("peopleDialog.orByAccountName") }}
@@ -177,9 +188,7 @@ async function invite(): Promise<void> {
       <ul v-if="people.invitations.length" class="links" :aria-label="$t('peopleDialog.activeLinks')">
         <li v-for="one in people.invitations" :key="one.id">
           <span
-            >{{
-              $t("peopleDialog.linkForARoleUntil", { role: one.role, momentText: momentText(one.ends_at) })
-            }}
+            >{{ $t(told(one), { guest: one.guest, role: one.role, momentText: momentText(one.ends_at) }) }}
             <small class="quiet">{{
               one.accepted
                 ? $t("peopleDialog.acceptedAccepted", { accepted: one.accepted })

@@ -19,6 +19,8 @@ export const usePeople = defineStore("people", () => {
   const invitations = computed(() => asked.answer.value?.invitations ?? []);
   /** The link that was made last: it is told once. */
   const link = ref("");
+  /** Whether that is for one person. */
+  const isForOne = ref(false);
   const { trouble: refusal, attempt } = useAttempt();
   const trouble = computed(() => refusal.value || asked.trouble.value);
   const owner = computed(() => session.role === "owner");
@@ -45,11 +47,12 @@ export const usePeople = defineStore("people", () => {
   const handOver = (person: number): Promise<boolean> => give(person, "owner");
   const withdrawInvitation = (id: string): Promise<boolean> => change(() => remove(`${base()}/invitations/${id}`));
 
-  const invite = (role: Role, hours: number): Promise<boolean> =>
+  const invite = (role: Role, hours: number, once: boolean): Promise<boolean> =>
     attempt(async () => {
-      const invitation = await post<Schemas["NewInvitation"]>(`${base()}/invitations`, { role, hours });
+      const invitation = await post<Schemas["NewInvitation"]>(`${base()}/invitations`, { role, hours, once });
       // Behind the # it is never sent as part of an address, and stands in no log.
       link.value = `${location.origin}/invitation#${invitation.secret}`;
+      isForOne.value = once;
       await look();
     });
 
@@ -63,5 +66,5 @@ export const usePeople = defineStore("people", () => {
     },
   );
 
-  return { members, invitations, link, trouble, refusal, owner, look, add, setRole, withdraw, handOver, invite, withdrawInvitation };
+  return { members, invitations, link, isForOne, trouble, refusal, owner, look, add, setRole, withdraw, handOver, invite, withdrawInvitation };
 }); // prettier-ignore

@@ -1,14 +1,17 @@
 <script setup lang="ts">
-/** What has been kept by name, with who kept it: to be used, or, one's own, to be forgotten. */
-import { Button } from "ant-design-vue";
+/** What has been kept by name, with who kept it: to be used, or, one's own, to be shared or forgotten. */
+import { Button, Checkbox } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { useLibrary, type Preset } from "@/session/library";
+import { useSession } from "@/session/session";
 
 const props = defineProps<{ presets: Preset[]; label: string; disabled?: boolean }>();
 const emit = defineEmits<{ use: [preset: Preset] }>();
 const library = useLibrary();
+const session = useSession();
 const chosen = ref("");
 const preset = computed(() => props.presets.find((one) => one.id === chosen.value));
+const isShared = computed(() => preset.value?.sessions.includes(session.id) ?? false);
 const told = (one: Preset): string => (one.mine ? one.name : `${one.name} (${one.author})`);
 
 async function forget(): Promise<void> {
@@ -29,6 +32,14 @@ function use(): void {
       </option>
       <option v-for="one in presets" :key="one.id" :value="one.id">{{ told(one) }}</option>
     </select>
+    <Checkbox
+      v-if="preset?.mine"
+      :checked="isShared"
+      :title="$t('presetPick.everybodyInThisSessionMay', { name: preset.name })"
+      @change="library.share(preset, session.id, !isShared)"
+    >
+      {{ $t("presetPick.share") }}
+    </Checkbox>
     <Button
       v-if="preset?.mine"
       size="small"

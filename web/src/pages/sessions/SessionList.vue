@@ -19,7 +19,7 @@ const account = useAccount();
 const router = useRouter();
 const notices = useNotices();
 const list = useSessionList();
-const { shown, kept, putAway, words, away, trouble, coming, rows } = list;
+const { shown, kept, putAway, words, away, trouble, coming, rows, invitations } = list;
 const making = ref(false);
 const minding = ref(false);
 const preferring = ref(false);
@@ -120,6 +120,17 @@ function choose(event: Event): void {
         <span class="number">{{ Math.round(coming.share * 100) }} %</span>
         <Button size="small" @click="list.stop()">{{ $t("sessionList.cancel") }}</Button>
       </div>
+      <ul v-if="invitations.length" class="invitations" :aria-label="$t('sessionList.invitations')">
+        <li v-for="one in invitations" :key="one.id">
+          <span>{{
+            $t("sessionList.authorInvitesYou", { author: one.author, name: one.name, role: one.role })
+          }}</span>
+          <Button type="primary" size="small" @click="list.accept(one.id)">
+            {{ $t("sessionList.join") }}
+          </Button>
+          <Button size="small" @click="list.decline(one.id)">{{ $t("sessionList.decline") }}</Button>
+        </li>
+      </ul>
       <table v-if="shown.length">
         <thead class="heading">
           <tr>
@@ -308,6 +319,26 @@ input[type="search"] {
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--raised);
+}
+.invitations {
+  margin: 0 0 16px;
+  padding: 0;
+  list-style: none;
+}
+.invitations li {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 9px 14px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--raised);
+}
+.invitations li + li {
+  margin-top: 6px;
+}
+.invitations span {
+  flex: 1;
 }
 .coming {
   display: flex;

@@ -44,9 +44,25 @@ export function useSessionList() {
   });
   const putAway = computed(() => (rows.value ?? []).filter((one) => one.archived).length);
 
+  /** Sessions that one is asked to come into. */
+  const invitations = ref<Schemas["OwnInvitation"][]>([]);
+
   const look = (): Promise<boolean> =>
     attempt(async () => {
       rows.value = await get<SessionRow[]>("/api/sessions");
+      invitations.value = await get<Schemas["OwnInvitation"][]>("/api/invitations");
+    });
+
+  /** Come in where one is asked to, or not. */
+  const accept = (id: string): Promise<boolean> =>
+    attempt(async () => {
+      await post(`/api/invitations/${id}/accept`);
+      await look();
+    });
+  const decline = (id: string): Promise<boolean> =>
+    attempt(async () => {
+      await remove(`/api/invitations/${id}`);
+      await look();
     });
 
   /** Sort by something; once more turns it round. */
@@ -110,6 +126,6 @@ export function useSessionList() {
   }
 
   return {
-    rows, shown, kept, putAway, words, away, trouble, busy, coming, look, sortBy, sorted, put, destroy, copy, open, stop,
+    rows, invitations, accept, decline, shown, kept, putAway, words, away, trouble, busy, coming, look, sortBy, sorted, put, destroy, copy, open, stop,
   }; // prettier-ignore
 }
