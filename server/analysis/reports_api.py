@@ -69,7 +69,7 @@ class ReportOut(Schema):
     messages: list[MessageOut]
 
 
-@router.post("/{uuid:session_id}/reports", response=ReportOut)
+@router.post("/{uuid:session_id}/reports", response=ReportOut, throttle=[UserRateThrottle("report", "30/m")])
 def start_report(request: HttpRequest, session_id: UUID, body: ReportIn) -> Report:
     """Begin to make a report."""
     session = membership(request.user, session_id, to_edit=True).session

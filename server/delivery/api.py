@@ -15,6 +15,7 @@ from server.accounts.names import shown_name
 from server.common import pool
 from server.common.errors import ApiError
 from server.common.messages import MessageOut
+from server.common.throttling import UserRateThrottle
 from server.delivery import streaming
 from server.delivery.models import Delivery
 from server.delivery.orders import Order
@@ -126,7 +127,7 @@ def name_mix(session: MixSession, order: DeliveryIn) -> str:
     return Names(order.pattern, common).of("Mix", "Mix", order.ending)
 
 
-@router.post("/{uuid:session_id}/deliveries", response=DeliveryOut)
+@router.post("/{uuid:session_id}/deliveries", response=DeliveryOut, throttle=[UserRateThrottle("delivery", "30/m")])
 def order_delivery(request: HttpRequest, session_id: UUID, body: DeliveryIn) -> DeliveryOut:
     """Order files; they are made in the background."""
     session = membership(request.user, session_id, to_edit=True).session

@@ -32,6 +32,9 @@ from server.mixsessions.log import last_undone, locked_session, own_latest, seri
 from server.mixsessions.models import Entity, MixSession, OperationRecord, OperationSubject
 from server.mixsessions.state import DocumentState, StoredState, stored_document
 
+MOST_AT_ONCE = 500_000
+"""So many things and points one change may go through: what it keeps others waiting for is bounded by that."""
+
 operation_checked = Signal()
 """Sent before an operation is applied: ``session_id``, ``operation``. NeedleError where it may not be."""
 
@@ -181,6 +184,8 @@ def _commit(
     unseen = [] if base_revision is None else conflicts.unseen(session, user, base_revision, operation)
     operation = operation.since([row.body for row in unseen])
     check_thawed(state, operation)
+    if undoes is None and operation.cost(state) > MOST_AT_ONCE:
+        raise NeedleError("edit.too_much_at_once", most=MOST_AT_ONCE)
     summary = operation.describe(state)
     inverse = operation.apply(state)
     kind = operation.kind

@@ -10,6 +10,7 @@ from pydantic import Field
 from needle.session.owners import owner_in
 from server.common.errors import ApiError
 from server.common.messages import MessageOut
+from server.common.throttling import UserRateThrottle
 from server.media import tasks
 from server.media.freezing import freeze, put_in_session
 from server.media.models import Freeze
@@ -35,7 +36,9 @@ class FreezeOut(Schema):
     messages: list[MessageOut]
 
 
-@router.post("/{uuid:session_id}/sources/{source}/freeze", response=FreezeOut)
+@router.post(
+    "/{uuid:session_id}/sources/{source}/freeze", response=FreezeOut, throttle=[UserRateThrottle("freeze", "120/m")]
+)
 def begin_freeze(request: HttpRequest, session_id: UUID, source: str, body: FreezeIn) -> Freeze:
     """Begin to freeze a source; when it is done the session is changed as by an operation of whoever began it."""
     session = membership(request.user, session_id, to_edit=True).session

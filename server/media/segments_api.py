@@ -13,6 +13,7 @@ from ninja import Query, Router
 from pydantic import Field
 
 from server.common.pool import Job, Urgency, pool
+from server.common.throttling import UserRateThrottle
 from server.media.monitoring import MonitorParams
 from server.media.segment_format import SegmentQuery, segment_answer
 from server.media.wire import Form
@@ -57,10 +58,21 @@ def forget_listeners(sender: object, **_: object) -> None:
         _listeners.clear()
 
 
+class ListenerRateThrottle(UserRateThrottle):
+    """So many times by one who listens, as whom ``listener`` has found them."""
+
+    def who(self, request: HttpRequest) -> str:
+        return str(request.auth.user_id)
+
+
 _KEY = "[0-9a-f]{32}"
+# Twice what a hand that moves all the time has rendered, beside all that sounds.
+_OFTEN = [ListenerRateThrottle("segment", "6000/m")]
 
 
-@router.get("/{uuid:session_id}/segments/{int:index}", response={200: bytes, 304: None}, auth=listener)
+@router.get(
+    "/{uuid:session_id}/segments/{int:index}", response={200: bytes, 304: None}, auth=listener, throttle=_OFTEN
+)
 async def get_segment(
     request: HttpRequest,
     session_id: UUID,

@@ -13,6 +13,7 @@ from needle.layouts import layout_named
 from needle.render.preview_tables import gain_table, shape_tables
 from needle.session.document import empty_document, piece_length, tempo_map
 from server.accounts.names import shown_name
+from server.common.throttling import UserRateThrottle
 from server.mixsessions.access import membership
 from server.mixsessions.documents import DocumentOut
 from server.mixsessions.entities import StoredPoint
@@ -216,7 +217,7 @@ def list_sessions(request: HttpRequest) -> list[SessionRow]:
     ]
 
 
-@router.post("", response=OpenSession, by_alias=True)
+@router.post("", response=OpenSession, by_alias=True, throttle=[UserRateThrottle("session", "30/m")])
 def new_session(request: HttpRequest, body: NewSession) -> OpenSession:
     """Make a session of one's own; its length follows its sources."""
     document = empty_document(body.name, body.rate, length=0.0)
@@ -251,7 +252,7 @@ class CopyIn(Schema):
     name: Name
 
 
-@router.post("/{uuid:session_id}/copy", response=Started)
+@router.post("/{uuid:session_id}/copy", response=Started, throttle=[UserRateThrottle("session", "30/m")])
 def copy_session(request: HttpRequest, session_id: UUID, body: CopyIn) -> Started:
     """Make a session of one's own that begins as this one stands, without its people, history and comments."""
     membership(request.user, session_id, to_edit=True)

@@ -2,7 +2,7 @@
 
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import ValidationError
+from ninja.errors import Throttled, ValidationError
 from ninja.operation import Operation
 from ninja.security import django_auth
 
@@ -24,6 +24,7 @@ from server.common.errors import ApiError
 from server.common.messages import refusal
 from server.common.pool_group import PoolBusy
 from server.common.pool_process import ProcessLost
+from server.common.throttling import AddressRateThrottle, UserRateThrottle
 from server.delivery.api import router as deliveries
 from server.delivery.import_moves import router as import_moves
 from server.delivery.imports_api import router as imports
@@ -49,7 +50,10 @@ class Api(NinjaAPI):
         return operation.view_func.__name__
 
 
-api = Api(title="Wandering Needle", version="1", auth=django_auth, docs_url=None)
+_USUAL = [UserRateThrottle("usual", "3000/m"), AddressRateThrottle("usual", "600/m")]
+"""How often one may ask for anything for which nothing else is said."""
+
+api = Api(title="Wandering Needle", version="1", auth=django_auth, docs_url=None, throttle=_USUAL)
 
 api.add_router("", accounts)
 api.add_router("", demo)
@@ -94,6 +98,11 @@ def _refused(request: HttpRequest, error: ApiError) -> HttpResponse:
 @api.exception_handler(PoolBusy)
 def _too_much_at_once(request: HttpRequest, error: PoolBusy) -> HttpResponse:
     return api.create_response(request, refusal(Message("request.too_many_at_once")), status=429)
+
+
+@api.exception_handler(Throttled)
+def _too_often(request: HttpRequest, error: Throttled) -> HttpResponse:
+    return api.create_response(request, refusal(Message("request.too_often")), status=429)
 
 
 @api.exception_handler(ProcessLost)

@@ -2,6 +2,7 @@
 
 import copy
 import threading
+from unittest import mock
 from uuid import uuid4
 
 from django.db import connection
@@ -14,7 +15,8 @@ from needle.session.document import empty_document
 from needle.session.migrations import VERSION
 from needle.session.restoring import source_as_it_was
 from needle.session.validation import check_document
-from server.editing.operations import Operation, PutThings, operation_from, overlap
+from server.editing import services
+from server.editing.operations import Operation, PutThings, lanes, operation_from, overlap
 from server.editing.restoring import touched_as_it_was
 from server.editing.services import replayed
 from server.mixsessions.log import document_at
@@ -319,6 +321,28 @@ class Refusals(SessionCase):
                     any(p["field"].split(".")[-1] == field for p in answer.json()["fields"]), answer.json()
                 )
         self.assertEqual(self.revision(), before)
+
+    def test_what_would_keep_others_waiting_is_refused_before_anything_is_done(self) -> None:
+        points = [{"t": t / 10, "value": 0.0} for t in range(8)]
+        write = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0.0, "end": 1.0}
+        self.assertEqual(self.operate(self.as_("emil"), {**write, "points": points}).status_code, 200)
+        place = {"kind": "place-source", "source": "high", "pan": 0.5}
+        before = self.revision()
+        refused = [
+            {"kind": "shift-values", "sources": ["low"] * 3, "parameter": "pan", "by": 0.1},
+            {"kind": "flip-sources", "sources": ["low", "high", "low"]},
+            {"kind": "batch", "summary": "All", "operations": [place, {**write, "points": points}, place]},
+            {"kind": "batch", "summary": "All", "operations": [{**write, "points": points[:1]}] * 3},
+        ]
+        with mock.patch.object(services, "MOST_AT_ONCE", 17):
+            for body in refused:
+                answer = self.operate(self.as_("emil"), body)
+                self.assertEqual((answer.status_code, answer.json().get("code")), (422, "edit.too_much_at_once"))
+            self.assertEqual(self.revision(), before)
+            self.assertEqual(self.operate(self.as_("emil"), {**write, "points": points}).status_code, 200)
+        with mock.patch.object(lanes, "MOST_POINTS", 7):
+            body = {"kind": "restore-lanes", "lanes": {"low/pan": points}}
+            self.assertEqual(self.operate(self.as_("emil"), body).json()["code"], "edit.too_many_points")
 
     def test_broken_rules_say_what_to_do(self) -> None:
         write = {"kind": "write-points", "owner": "low", "parameter": "pan", "start": 0.0, "end": 1.0}

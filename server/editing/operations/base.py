@@ -40,6 +40,10 @@ class Operation(BaseModel):
         """Sources that it puts in place as a whole, with all that belongs to them."""
         return set()
 
+    def cost(self, state: State) -> int:
+        """How much it is to apply: the things and the points that it goes through. NeedleError if it never may be."""
+        return len(self.touches())
+
     def parts(self) -> "list[Operation]":
         """The single operations that it is made of."""
         return [self]

@@ -70,6 +70,9 @@ class WritePoints(Operation):
         state.put("lanes", key, value if after.points else None)
         return self.with_values(points=[StoredPoint(**p) for p in stored(before.in_range(self.start, self.end))])
 
+    def cost(self, state: State) -> int:
+        return 1 + len(self.points) + points_in(state, self.owner, self.parameter)
+
     def touches(self) -> list[Touch]:
         return [(lane_key(self.owner, self.parameter), self.start, self.end)]
 
@@ -77,6 +80,11 @@ class WritePoints(Operation):
         count = len(self.points)
         what = "cleared" if not count else f"{count} point{'s' if count > 1 else ''} written"
         return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}"
+
+
+def points_in(state: State, owner: str, parameter: str) -> int:
+    """How many points a lane has."""
+    return len((state.get("lanes", lane_key(owner, parameter)) or {"points": []})["points"])
 
 
 class SwitchLane(Operation):
@@ -123,6 +131,11 @@ class RestoreLanes(Operation):
             lane = check_lane(parameter, Lane.of(point.model_dump() for point in points))
             state.put("lanes", key, lane_value(key, stored(lane.points), key in self.off) if points else None)
         return RestoreLanes.model_validate({"lanes": before, "off": off})
+
+    def cost(self, state: State) -> int:
+        if any(len(points) > MOST_POINTS for points in self.lanes.values()):
+            raise NeedleError("edit.too_many_points", most=MOST_POINTS)
+        return sum(1 + len(points) for points in self.lanes.values())
 
     def touches(self) -> list[Touch]:
         return [(key, None, None) for key in self.lanes]

@@ -10,7 +10,7 @@ from needle.errors import NeedleError
 from needle.session.owners import lane_key, lane_value, owned_parameter
 from needle.session.validation import check_lane
 from server.editing.operations.base import Operation, Touch
-from server.editing.operations.lanes import Owner, owner_name
+from server.editing.operations.lanes import Owner, owner_name, points_in
 from server.mixsessions.entities import StoredPoint
 from server.mixsessions.fields import Key
 from server.mixsessions.state import State
@@ -97,6 +97,9 @@ class MovePoint(Operation):
                 same = (its["t"], its["value"]) == (before.t, before.value)
                 before = StoredPoint(**body["after"]) if same else before
         return self if before is self.before else self.with_values(before=before, before_rank=None)
+
+    def cost(self, state: State) -> int:
+        return 1 + points_in(state, self.owner, self.parameter)
 
     def touches(self) -> list[Touch]:
         key = lane_key(self.owner, self.parameter)

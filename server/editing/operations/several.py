@@ -9,7 +9,7 @@ from needle.dsp.pan_modes import MODES
 from needle.session.document import lane_key
 from needle.session.seatings import FLIPPED_PARAMETERS, Seat, flipped, seated
 from server.editing.operations.base import Operation, Touch, describe_value
-from server.editing.operations.lanes import RestoreLanes
+from server.editing.operations.lanes import RestoreLanes, points_in
 from server.editing.operations.sources import LEVELS, PlaceSource, SetLevel
 from server.mixsessions.entities import Stored
 from server.mixsessions.fields import Finite, Key, Name, Pan
@@ -54,6 +54,9 @@ class ShiftValues(Operation):
             inverses.append(RestoreLanes.model_validate({"lanes": lanes}))
         return Batch.of("Put back", inverses)
 
+    def cost(self, state: State) -> int:
+        return sum(1 + points_in(state, key, self.parameter) for key in self.sources)
+
     def touches(self) -> list[Touch]:
         static = [(f"{key}.{self.parameter}", None, None) for key in self.sources]
         return static + [(lane_key(key, self.parameter), None, None) for key in self.sources]
@@ -80,6 +83,9 @@ class FlipSources(Operation):
                     turned = [{**p, "value": -p["value"] if p["value"] else 0.0} for p in lane["points"]]
                     state.put("lanes", lane["id"], {**lane, "points": turned})
         return self
+
+    def cost(self, state: State) -> int:
+        return sum(1 + points_in(state, key, name) for key in self.sources for name in FLIPPED_PARAMETERS)
 
     def touches(self) -> list[Touch]:
         fields = (*FLIPPED_PARAMETERS, "swap_channels")
@@ -146,6 +152,9 @@ class Batch(Operation):
     def apply(self, state: State) -> Operation:
         inverses = [operation.apply(state) for operation in self.operations]
         return Batch.of("Put back", inverses[::-1])
+
+    def cost(self, state: State) -> int:
+        return sum(operation.cost(state) for operation in self.operations)
 
     def touches(self) -> list[Touch]:
         return [touch for operation in self.operations for touch in operation.touches()]
