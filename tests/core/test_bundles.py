@@ -236,6 +236,12 @@ class Broken(Folder):
             self.refused(path, "no room")
         with mock.patch("needle.io.bundle.MOST_BYTES", 1 << 19):
             self.refused(path, "more than a session can")
+        # A megabyte of nothing takes a thousandth of that in a zip that is packed.
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr(SESSION_FILE, "{}")
+            archive.writestr(f"{ASSETS}/zeros.wav", bytes(1 << 20))
+        with mock.patch("needle.io.bundle._ANYWAY", 0):
+            self.refused(path, "more than a session can")
 
     def test_a_folder_says_what_it_holds(self) -> None:
         folder = self.folder()

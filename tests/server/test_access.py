@@ -13,6 +13,7 @@ from twisted.internet.testing import StringTransportWithDisconnection
 
 from server.common import throttling
 from server.common.throttling import client_address
+from server.editing import api as editing_api
 from server.project.bodies import BoundedFactory
 from server.project.demo import PASSWORD, close_demo_accounts, make_demo_accounts
 from tests.server.sessions import SessionCase
@@ -61,6 +62,18 @@ class Door(SessionCase):
         with mock.patch("server.accounts.api._failures._most", 21):
             self.assertEqual(self.tries(1, "olga", "a long password", REMOTE_ADDR="10.0.2.%d"), [200])
         self.assertEqual(self.tries(1, "olga", REMOTE_ADDR="10.0.3.%d"), [401], "a success begins anew")
+
+    def test_how_often_one_may_ask_is_counted_for_each_person(self) -> None:
+        emil, olga = self.as_("emil"), self.as_("olga")
+        with mock.patch.object(editing_api._EDITING[0], "_most", 3):
+            for client in (emil, olga):
+                answers = [self.operate(client, PLACE) for _ in range(5)]
+                self.assertEqual([answer.status_code for answer in answers], [200, 200, 200, 429, 429])
+            self.assertEqual(answers[-1].json()["code"], "request.too_often")
+            # What is counted in a minute is forgotten at its end, and no later than that one is told to come back.
+            self.assertEqual(answers[-1]["Retry-After"], "20")
+            with mock.patch.object(throttling, "timer", return_value=1020.0):
+                self.assertEqual(self.operate(emil, PLACE).status_code, 200)
 
     def test_only_trusted_proxies_are_believed(self) -> None:
         def address(sender: str, forwarded: str = "") -> str:

@@ -5,6 +5,7 @@ from unittest import mock
 
 from asgiref.sync import async_to_sync, sync_to_async
 
+from server.editing import live
 from tests.server.tabs import Tabs
 
 
@@ -13,6 +14,19 @@ class Live(Tabs):
         body = {"kind": "place-source", "source": "low", "pan": pan}
         answer = await sync_to_async(lambda: self.operate(self.as_(name), body))()
         return answer.json()["revision"]["revision"]
+
+    def test_who_says_too_much_in_a_second_is_put_out(self) -> None:
+        async def go() -> None:
+            with mock.patch.object(live, "monotonic", return_value=7.0), mock.patch.object(live, "MOST_A_SECOND", 3):
+                emil, _ = await self.connect("emil")
+                for _ in range(3):
+                    await emil.send_json_to({"type": "ping"})
+                    await self.heard(emil, "pong")
+                await emil.send_json_to({"type": "ping"})
+                self.assertEqual((await self.heard(emil, "gone"))["code"], live.TOO_MUCH)
+                await emil.disconnect()
+
+        async_to_sync(go)()
 
     def test_everybody_hears_of_every_revision_in_order(self) -> None:
         async def go() -> None:
