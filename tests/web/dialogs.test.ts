@@ -252,7 +252,10 @@ describe("the pages beside a session", () => {
     })); // prettier-ignore
     page.gives["/api/sessions"] = () => page.answers["/api/sessions"];
     page.gives["/api/invitations"] = () => waiting;
-    const answered = (id: string) => () => void (waiting = waiting.filter((one) => one.id !== id));
+    const answered = (id: string) => () => {
+      waiting = waiting.filter((one) => one.id !== id);
+      return {};
+    };
     page.gives["/api/invitations/a/accept"] = answered("a");
     page.gives["/api/invitations/b"] = answered("b");
     await page.at("/");
