@@ -115,19 +115,36 @@ def _lock(reads: Iterable[str], writes: Iterable[str], memory: int, seconds: int
         (resource.RLIMIT_NOFILE, _OPEN_FILES),
         (resource.RLIMIT_CORE, 0),
     ):
-        resource.setrlimit(which, (most, most))
-    if sys.platform == "linux":
+        _, hard = resource.getrlimit(which)
+        allowed = most if hard == resource.RLIM_INFINITY else min(most, hard)
+        resource.setrlimit(which, (allowed, allowed))
+    if landlock_version():
         _forbid_files(reads, writes)
+    if knows_seccomp():
         _forbid_calls()
 
 
-def _forbid_files(reads: Iterable[str], writes: Iterable[str]) -> None:
+@cache
+def landlock_version() -> int:
+    """The version of Landlock that the kernel has; 0 where it has none, or does not let it be used."""
     landlock = sys.modules.get("landlock")
-    if landlock is None or landlock.landlock_abi_version() < 1:
-        return
+    try:
+        return max(landlock.landlock_abi_version(), 0) if landlock else 0
+    except OSError:
+        return 0
+
+
+@cache
+def knows_seccomp() -> bool:
+    """Whether calls can be forbidden: the library is there, and the kernel has what it needs."""
+    return "pyseccomp" in sys.modules and os.path.exists("/proc/sys/kernel/seccomp/actions_avail")
+
+
+def _forbid_files(reads: Iterable[str], writes: Iterable[str]) -> None:
+    landlock = sys.modules["landlock"]
     access = landlock.FSAccess
     read, change = access.READ_FILE, access.WRITE_FILE
-    if landlock.landlock_abi_version() >= _KNOWS_TRUNCATING:
+    if landlock_version() >= _KNOWS_TRUNCATING:
         change |= access.TRUNCATE
     within = access.READ_DIR | access.MAKE_REG | access.MAKE_DIR | access.REMOVE_FILE
     rules = landlock.Ruleset()
@@ -148,9 +165,7 @@ def _of_the_program() -> tuple[str, ...]:
 
 
 def _forbid_calls() -> None:
-    pyseccomp = sys.modules.get("pyseccomp")
-    if pyseccomp is None:  # the system has no libseccomp
-        return
+    pyseccomp = sys.modules["pyseccomp"]
     calls = pyseccomp.SyscallFilter(pyseccomp.ALLOW)
     for name in _FORBIDDEN:
         # What this processor does not have needs no rule.
@@ -163,8 +178,8 @@ def _do(job: dict[str, Any], say: Callable[[dict[str, Any]], None]) -> None:
     """One file, in a process of its own."""
     work = work_named(job["work"])
     arguments = [as_value(one) for one in job["arguments"]]
-    _lock(job["reads"], job["writes"], job["memory"], job["seconds"])
     try:
+        _lock(job["reads"], job["writes"], job["memory"], job["seconds"])
         result = work(*arguments)
         if isinstance(result, GeneratorType):
             result = _finished(result, say)
@@ -185,6 +200,13 @@ def _finished(steps: Generator[float, None, Any], say: Callable[[dict[str, Any]]
             return stop.value
 
 
+def load() -> None:
+    """Load what reads files and what locks this process, as far as it is there: afterwards there is no more of it."""
+    for name in _PRELOADED:
+        with contextlib.suppress(ImportError, OSError, RuntimeError):
+            import_module(name)
+
+
 def serve(jobs: BinaryIO, answers: BinaryIO) -> None:
     """Do jobs one after the other until whoever sends them is gone."""
 
@@ -192,9 +214,10 @@ def serve(jobs: BinaryIO, answers: BinaryIO) -> None:
         answers.write(json.dumps(what).encode() + b"\n")
         answers.flush()
 
-    for name in _PRELOADED:
-        with contextlib.suppress(ImportError, OSError, RuntimeError):
-            import_module(name)
+    load()
+    for what, is_there in (("Landlock", bool(landlock_version())), ("seccomp", knows_seccomp())):
+        if not is_there:
+            print(f"Files that people send are opened without {what}, which this system lacks.", file=sys.stderr)
     for line in jobs:
         job = json.loads(line)
         child = os.fork()

@@ -2,7 +2,6 @@
 
 import os
 import socket
-import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -12,12 +11,15 @@ from django.conf import settings
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
+from server.common import locked_process
 from server.common.locked import run_locked
 from server.common.locked_process import as_plain, as_value
 from server.common.pool_process import ProcessLost
 from tests.server import hostile
 
-on_linux = unittest.skipUnless(sys.platform == "linux", "the system has neither Landlock nor seccomp")
+locked_process.load()
+with_landlock = unittest.skipUnless(locked_process.landlock_version(), "the system has no Landlock")
+with_seccomp = unittest.skipUnless(locked_process.knows_seccomp(), "the system has no seccomp")
 
 
 class Locked(SimpleTestCase):
@@ -27,14 +29,15 @@ class Locked(SimpleTestCase):
         for path in (self.own, self.other):
             path.write_bytes(b"sound")
 
-    @on_linux
+    @with_landlock
     def test_it_reads_its_own_file_and_no_other(self) -> None:
         self.assertEqual(run_locked(hostile.read_file, str(self.own), reads=[self.own]), "done")
         for path in (str(self.other), "/etc/passwd", f"/proc/{os.getpid()}/environ", "/proc/self/environ"):
             self.assertEqual(run_locked(hostile.read_file, path, reads=[self.own]), "PermissionError", path)
         self.assertEqual(run_locked(hostile.list_folder, str(self.folder), reads=[self.own]), "PermissionError")
 
-    @on_linux
+    @with_landlock
+    @with_seccomp
     def test_it_writes_where_it_is_told_to_and_nowhere_else(self) -> None:
         out, inside = self.folder / "out.npy", self.folder / "inside"
         out.touch()
@@ -48,7 +51,7 @@ class Locked(SimpleTestCase):
         made = run_locked(hostile.link_to, "/etc/passwd", str(inside / "link"), writes=[inside])
         self.assertEqual(made, "PermissionError")
 
-    @on_linux
+    @with_seccomp
     def test_it_reaches_no_network_no_program_and_no_process(self) -> None:
         with socket.create_server(("127.0.0.1", 0)) as server:
             _, port = server.getsockname()

@@ -94,7 +94,7 @@ export interface Asked {
   known: string | undefined;
   query: URLSearchParams;
   signal: AbortSignal;
-  give: (status?: number) => Promise<void>;
+  give: (status?: number, headers?: Record<string, string>) => Promise<void>;
   begin: () => Promise<void>;
 }
 
@@ -133,8 +133,8 @@ export class PlayerBench {
     return new Promise((answer, fail) => {
       const signal = options.signal!;
       signal.addEventListener("abort", () => fail(new DOMException("left", "AbortError")));
-      const give = async (status = 200): Promise<void> => {
-        const headers = { ETag: `W/"t${index}"` };
+      const give = async (status = 200, more: Record<string, string> = {}): Promise<void> => {
+        const headers = { ETag: `W/"t${index}"`, ...more };
         const refusal = '{"detail": "The stem cannot be read."}';
         const content = status === 200 ? body(index, query.includes("hand=")) : refusal;
         answer(new Response(status === 304 ? null : content, { status, headers }));

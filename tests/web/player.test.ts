@@ -335,7 +335,12 @@ describe("the player", () => {
     await vi.advanceTimersByTimeAsync(600);
     const again = bench.asked.findLast((one) => one.index === 0)!;
     expect(again).not.toBe(bench.asked[0]);
-    await again.give();
+    // Who is told to wait waits.
+    await again.give(429, { "Retry-After": "20" });
+    await vi.advanceTimersByTimeAsync(19_000);
+    expect(bench.asked.findLast((one) => one.index === 0)).toBe(again);
+    await vi.advanceTimersByTimeAsync(1_100);
+    await bench.asked.findLast((one) => one.index === 0)!.give();
     expect(bench.player.trouble).toBe("");
   });
 

@@ -1,6 +1,7 @@
 /** What the server is asked for of the sound: what sounds next, and that again whenever it sounds otherwise. */
 import { useThrottleFn } from "@vueuse/core";
 import { useSession } from "@/session/session";
+import { Refusal } from "@/api/http";
 import { isLossless, type Form } from "@/domain/sound";
 import type { useLine } from "./line";
 import type { Upcoming } from "./readyAhead";
@@ -18,7 +19,7 @@ const HELD_EVERY = 40;
 const RESTS_AFTER = 250;
 /** So long (ms) after one revision has been asked for the next ones wait to be asked for together. */
 const JOINED = 200;
-/** After so long (ms) a segment that could not be had is asked for again. */
+/** After so long (ms) a segment that could not be had is asked for again, or when the server has said to. */
 const AGAIN_AFTER = 500;
 /**
  * What sounds for less than this many answers' time is not asked for again: most of it has sounded when the answer comes,
@@ -172,10 +173,14 @@ export function useSegmentRequests(listening: Listening, line: ReturnType<typeof
       if (!signal.aborted) {
         waiting.add(index);
         listening.failed(index, error as Error);
-        setTimeout(() => {
-          waiting.delete(index);
-          fill();
-        }, AGAIN_AFTER);
+        const asked = error instanceof Refusal ? error.retryAfter : 0;
+        setTimeout(
+          () => {
+            waiting.delete(index);
+            fill();
+          },
+          Math.max(asked, AGAIN_AFTER),
+        );
       }
     }
   }
