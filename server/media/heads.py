@@ -109,12 +109,17 @@ def measured_heads(user_id: int) -> Responses:
     """What gives the responses of a person's own heads; ApiError for others'."""
 
     def responses(name: str, rate: int, layout: Layout) -> np.ndarray:
-        known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
-        if known is None:
-            raise ApiError("hrtf.deleted", 404)
-        return _at_speakers(head_path(known), rate, layout)
+        return _at_speakers(head_path(own_head(user_id, name)), rate, layout)
 
     return responses
+
+
+def own_head(user_id: int, name: str) -> MeasuredHead:
+    """One of a person's own heads. ApiError for others', though what is heard through them is there already."""
+    known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
+    if known is None:
+        raise ApiError("hrtf.deleted", 404)
+    return known
 
 
 @lru_cache(maxsize=32)

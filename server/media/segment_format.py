@@ -10,12 +10,13 @@ from needle.metering.frames import COLUMNS
 from needle.metering.room import room_columns
 from needle.mix.listening import Listening
 from needle.mix.model import Mix
+from needle.mix.monitors import HEAD
 from needle.render.engine import render_before_placement
 from needle.render.preview_tables import hand_reading
 from needle.render.segments import lead_frames, segment_count, segment_frames, tail_frames
 from server.common.errors import ApiError
 from server.media import segments, wire
-from server.media.heads import measured_heads
+from server.media.heads import measured_heads, own_head
 from server.media.mixes import source_of
 from server.media.monitoring import MonitorParams
 from server.media.shared_cache import shared_cache
@@ -56,6 +57,8 @@ def segment_answer(
     user_id: int, session: MixSession, monitoring: MonitorParams, query: SegmentQuery
 ) -> SegmentAnswer:
     """A segment in the form that ``server.media.segments_api.get_segment`` describes."""
+    if monitoring.is_personal():
+        own_head(user_id, monitoring.monitor.removeprefix(HEAD))
     mix = monitoring.mix(session, query.revision)
     if query.index >= segment_count(mix):
         raise ApiError("media.no_such_segment", 404)
