@@ -179,9 +179,9 @@ def accept_invitation(invitation: Invitation, user) -> Membership:
     ApiError if it has been used up meanwhile, or was made before an owner removed them.
     """
     with locked_session(invitation.session_id) as session:
-        known = session.members.filter(user=user).first()
-        if known is not None:
-            return known
+        member = session.members.filter(user=user).first()
+        if member is not None:
+            return member
         # Looked at again once nobody else accepts it: of two who come at the same moment by a link for one, one does.
         invitation.refresh_from_db(fields=["withdrawn", "accepted"])
         removal = Removal.objects.filter(session=session, user=user).first()

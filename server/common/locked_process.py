@@ -39,7 +39,7 @@ _PRELOADED = (
     "needle.io.midi_automation", "needle.io.sofa",
 )  # fmt: skip
 
-_KNOWN = {
+_VALUE_KINDS = {
     one.__name__: one
     for one in (AudioInfo, Character, Decoded, FoundLane, Lane, MidiNotes, MidiTempo, Point, TempoMap, Unpacked)
 }
@@ -76,9 +76,9 @@ def as_plain(value: Any) -> Any:
         return {"message": value.as_json()}
     if isinstance(value, Path):
         return {"path": str(value)}
-    if is_dataclass(value) and type(value).__name__ in _KNOWN:
-        told = {field.name: as_plain(getattr(value, field.name)) for field in fields(value)}
-        return {"kind": type(value).__name__, "fields": told}
+    if is_dataclass(value) and type(value).__name__ in _VALUE_KINDS:
+        plain_fields = {field.name: as_plain(getattr(value, field.name)) for field in fields(value)}
+        return {"kind": type(value).__name__, "fields": plain_fields}
     raise TypeError(f"{type(value).__name__} cannot be told")
 
 
@@ -95,7 +95,7 @@ def as_value(plain: Any) -> Any:
             return Message.from_json(plain["message"])
         if "path" in plain:
             return Path(plain["path"])
-        return _KNOWN[plain["kind"]](**{name: as_value(one) for name, one in plain["fields"].items()})
+        return _VALUE_KINDS[plain["kind"]](**{name: as_value(one) for name, one in plain["fields"].items()})
     except (KeyError, TypeError, AttributeError) as error:
         raise ValueError("what was told is of no known kind") from error
 

@@ -116,10 +116,10 @@ def measured_heads(user_id: int) -> Responses:
 
 def own_head(user_id: int, name: str) -> MeasuredHead:
     """One of a person's own heads. ApiError for others', though what is heard through them is there already."""
-    known = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
-    if known is None:
+    head = MeasuredHead.objects.filter(owner=user_id, pk=name).first() if _is_id(name) else None
+    if head is None:
         raise ApiError("hrtf.deleted", 404)
-    return known
+    return head
 
 
 @lru_cache(maxsize=32)

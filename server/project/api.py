@@ -32,6 +32,7 @@ from server.editing.api import router as operations
 from server.editing.library import router as library
 from server.editing.moves import router as moves
 from server.editing.paths import router as paths
+from server.editing.presets import router as presets
 from server.editing.pulses import router as pulses
 from server.media.freezing_api import router as freezing
 from server.media.heads import router as heads
@@ -64,6 +65,7 @@ api.add_router("/sessions", moves)
 api.add_router("/sessions", paths)
 api.add_router("/sessions", pulses)
 api.add_router("", library)
+api.add_router("", presets)
 api.add_router("/sessions", uploads)
 api.add_router("/sessions", segments)
 api.add_router("/sessions", loudspeakers)

@@ -61,12 +61,12 @@ def close_demo_accounts() -> int:
     password of their own keeps it.
     """
     names = [account.username for account in ACCOUNTS]
-    known = [user for user in get_user_model().objects.filter(username__in=names) if user.check_password(PASSWORD)]
-    for user in known:
+    users = [user for user in get_user_model().objects.filter(username__in=names) if user.check_password(PASSWORD)]
+    for user in users:
         user.is_active = False
         user.set_unusable_password()
         user.save()
-    return len(known)
+    return len(users)
 
 
 def make_session(bundle: Bundle, store_asset) -> MixSession:

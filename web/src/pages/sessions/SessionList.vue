@@ -13,6 +13,7 @@ import Notices from "@/ui/Notices.vue";
 import { useNotices } from "@/ui/notices";
 import { momentText } from "@/ui/moment";
 import NewSession from "./NewSession.vue";
+import WaitingInvitations from "./WaitingInvitations.vue";
 import { useSessionList, type SessionRow } from "./sessions";
 
 const account = useAccount();
@@ -120,17 +121,12 @@ function choose(event: Event): void {
         <span class="number">{{ Math.round(coming.share * 100) }} %</span>
         <Button size="small" @click="list.stop()">{{ $t("sessionList.cancel") }}</Button>
       </div>
-      <ul v-if="invitations.length" class="invitations" :aria-label="$t('sessionList.invitations')">
-        <li v-for="one in invitations" :key="one.id">
-          <span>{{
-            $t("sessionList.authorInvitesYou", { author: one.author, name: one.name, role: one.role })
-          }}</span>
-          <Button type="primary" size="small" @click="list.accept(one.id)">
-            {{ $t("sessionList.join") }}
-          </Button>
-          <Button size="small" @click="list.decline(one.id)">{{ $t("sessionList.decline") }}</Button>
-        </li>
-      </ul>
+      <WaitingInvitations
+        v-if="invitations.length"
+        :invitations="invitations"
+        @accept="list.accept"
+        @decline="list.decline"
+      />
       <table v-if="shown.length">
         <thead class="heading">
           <tr>
@@ -319,26 +315,6 @@ input[type="search"] {
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--raised);
-}
-.invitations {
-  margin: 0 0 16px;
-  padding: 0;
-  list-style: none;
-}
-.invitations li {
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  padding: 9px 14px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--raised);
-}
-.invitations li + li {
-  margin-top: 6px;
-}
-.invitations span {
-  flex: 1;
 }
 .coming {
   display: flex;
