@@ -178,6 +178,8 @@ class Runner(DiscoverRunner):
         if isinstance(result, _Result):
             for line in _told(result, self._slowest):
                 self.log(line)
+        for test, trace in (*result.errors, *result.failures):
+            self.log(f"failed: {test}: {trace.strip().splitlines()[-1]}")
         self.log(f"{result.testsRun - wrong - skipped} passed, {wrong} failed, {skipped} skipped")
         return wrong
 
