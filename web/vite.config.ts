@@ -30,8 +30,19 @@ const offline = (): Plugin => ({
   },
 });
 
+/** Ant Design Vue's styles are written where the content policy allows it. */
+const styleRules = (): Plugin => ({
+  name: "style-rules",
+  apply: "build",
+  enforce: "pre",
+  resolveId: (source, importer) =>
+    source.endsWith("/dynamicCSS") && /\/(ant-design-vue|@ant-design\/icons-vue)\//.test(importer ?? "")
+      ? here("./src/ui/styleRules.ts")
+      : null,
+});
+
 export default defineConfig({
-  plugins: [vue(), offline()],
+  plugins: [vue(), styleRules(), offline()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   // Of the words' library only what is used: no components, no older interface, no tools for a browser's console.
   define: {

@@ -7,6 +7,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
 
+from server.accounts import second_factor
 from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.names import shown_name
@@ -17,8 +18,8 @@ from server.common.throttling import AddressRateThrottle, Failures, UserRateThro
 
 router = Router(tags=["accounts"])
 
-_failures = Failures("sign-in", most=20, seconds=900)
-"""Wrong passwords for an account, from all addresses together."""
+_failures = Failures("sign-in", free=5, longest=900)
+"""Wrong passwords and codes for an account, from all addresses together."""
 
 
 class Me(Schema):
@@ -30,8 +31,11 @@ class Me(Schema):
 
 
 class SignIn(Schema):
-    username: str
-    password: str
+    """Name and password, and the code from an app if the account asks for one."""
+
+    username: Annotated[str, Field(max_length=200)]
+    password: Annotated[str, Field(max_length=200)]
+    code: second_factor.Code = ""
 
 
 class PasswordIn(Schema):
@@ -47,13 +51,17 @@ def me_out(user) -> Me:
 
 @router.post("/sign-in", auth=None, response=Me, throttle=[AddressRateThrottle("sign-in", "10/m")])
 def sign_in(request: HttpRequest, body: SignIn) -> Me:
-    """Sign in with a name and a password."""
+    """Sign in with a name and a password, and a code where the account asks for one.
+
+    An answer that a code is wanted (``code_wanted``) is given only to who knows the password.
+    """
     guard(request)
-    _failures.check(body.username)
+    _failures.count(body.username)
     user = authenticate(request, username=body.username, password=body.password)
     if user is None:
-        _failures.add(body.username)
         raise ApiError("account.wrong_sign_in", 401)
+    if second_factor.is_on(user) and not second_factor.accepts(user, body.code):
+        raise ApiError("account.wrong_code" if body.code else "account.code_wanted", 401, more={"code_wanted": True})
     _failures.forget(body.username)
     login(request, user)
     return me_out(user)

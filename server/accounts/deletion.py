@@ -4,6 +4,7 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 from django.dispatch import Signal
 
+from server.accounts import second_factor
 from server.accounts.models import Preferences
 from server.accounts.signing import sign_out_everywhere
 
@@ -23,6 +24,7 @@ def delete_account(user) -> None:
     sign_out_everywhere(user)
     with transaction.atomic():
         Preferences.objects.filter(user=user).delete()
+        second_factor.switch_off(user)
         account_deleted.send(get_user_model(), user=user)
         user.username, user.first_name, user.last_name, user.email = f"former-{user.pk}", "Former", "member", ""
         user.is_active = user.is_staff = user.is_superuser = False

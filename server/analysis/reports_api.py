@@ -1,6 +1,7 @@
 """Balance reports over HTTP: ordered, followed, stopped, and taken away as a page, JSON or CSV."""
 
 import re
+import secrets
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -28,7 +29,7 @@ from server.mixsessions.document_cache import document_for
 router = Router(tags=["reports"])
 
 _PAGE_POLICY = (
-    "default-src 'none'; style-src 'unsafe-inline'; font-src 'self'; base-uri 'none'; frame-ancestors 'none'"
+    "default-src 'none'; style-src 'nonce-{nonce}'; font-src 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 
 
@@ -148,9 +149,10 @@ def download_report(
         raise ApiError("analysis.report_unfinished", 409)
     data = reports.report_data(report)
     if form == "page":
-        page = render_to_string("report.html", report_context(report, data))
+        nonce = secrets.token_urlsafe(16)
+        page = render_to_string("report.html", {**report_context(report, data), "nonce": nonce})
         answer = HttpResponse(page, content_type="text/html; charset=utf-8")
-        answer["Content-Security-Policy"] = _PAGE_POLICY
+        answer["Content-Security-Policy"] = _PAGE_POLICY.format(nonce=nonce)
         return answer
     if form == "json":
         text, kind, ending = reports.report_path(report).read_text("utf-8"), "application/json", ".json"

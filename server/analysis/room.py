@@ -23,7 +23,7 @@ from needle.room_coordinates import room_to_polar
 from server.analysis.placement import When
 from server.common import pool
 from server.media.mixes import mix_at, source_of
-from server.media.monitoring import MonitorParams
+from server.media.monitoring import MonitorParams, Moves
 from server.mixsessions.access import membership
 from server.mixsessions.entities import InRoom, Time
 from server.mixsessions.fields import Finite, Key
@@ -44,7 +44,7 @@ class Stretch(Schema):
     start: Time = 0.0
     seconds: Annotated[float, Field(gt=0.0, le=MOST_SECONDS)] = 30.0
     gains: Annotated[str, Field(max_length=64, pattern=r"^[\w-]*$")] = ""
-    moves: Annotated[str, Field(max_length=8000)] = ""
+    moves: Moves = ""
 
 
 class TrajectoryOut(Schema):

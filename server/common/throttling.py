@@ -1,7 +1,9 @@
 """How often one may do a thing: each counted by itself, by person where one is signed in, else by address."""
 
 import hashlib
+import math
 import time
+from contextlib import suppress
 from ipaddress import ip_address, ip_network
 
 from django.conf import settings
@@ -82,28 +84,35 @@ def _is_trusted(address: str) -> bool:
 
 
 class Failures:
-    """Counts failures by a name, such as an account's, whatever address they come from."""
+    """Slows down who fails again and again at a name, such as an account's, whatever addresses they come from.
 
-    def __init__(self, what: str, most: int, seconds: int) -> None:
-        self._what, self._most, self._seconds = what, most, seconds
+    The first tries are free; each after them makes the next wait, twice as long every time. A success begins anew.
+    """
 
-    def _key(self, name: str) -> str:
-        return f"failures-{self._what}-{hashlib.sha256(name.casefold().encode()).hexdigest()}"
+    def __init__(self, what: str, free: int, longest: int) -> None:
+        """``longest``: what one waits at most (s). After twice as long without a try all are forgotten."""
+        self._what, self._free, self._longest = what, free, longest
 
-    def check(self, name: str) -> None:
-        """ApiError (429) if there have been too many."""
-        if cache.get(self._key(name), 0) >= self._most:
-            minutes = max(1, round(self._seconds / 60))
-            raise ApiError("account.too_many_attempts", 429, minutes=minutes)
+    def _keys(self, name: str) -> tuple[str, str]:
+        known = hashlib.sha256(name.casefold().encode()).hexdigest()
+        return f"tries-{self._what}-{known}", f"wait-{self._what}-{known}"
 
-    def add(self, name: str) -> None:
-        """Count one more; they are forgotten together, some time after the first."""
-        cache.add(self._key(name), 0, self._seconds)
-        try:
-            cache.incr(self._key(name))
-        except ValueError:  # forgotten between the two
-            cache.add(self._key(name), 1, self._seconds)
+    def count(self, name: str) -> None:
+        """Count a try, before it is known how it ends. ApiError (429) if it comes too early: then it was none."""
+        tries, waiting = self._keys(name)
+        wait = self._wait_after(cache.get(tries, 0))
+        # Of those that come at once only one finds nothing there.
+        if wait and not cache.add(waiting, timer() + wait, wait):
+            left = max(1, math.ceil(cache.get(waiting, 0) - timer()))
+            raise ApiError("account.too_many_attempts", 429, retry_after=left, seconds=left)
+        cache.add(tries, 0, 2 * self._longest)
+        with suppress(ValueError):  # forgotten between the two
+            cache.incr(tries)
+        cache.touch(tries, 2 * self._longest)
+
+    def _wait_after(self, tries: int) -> int:
+        return min(2 ** (tries - self._free), self._longest) if tries >= self._free else 0
 
     def forget(self, name: str) -> None:
         """Begin anew after a success."""
-        cache.delete(self._key(name))
+        cache.delete_many(self._keys(name))

@@ -28,6 +28,8 @@ Ids = Annotated[str, Field(max_length=8000, pattern=rf"^({_SOLO}(,{_SOLO})*)?$")
 _lock = Lock()
 _bypassed: LRUCache[tuple, Mix] = LRUCache(16)
 """Mixes without a treatment: matching their loudness is worked out once, not for every segment."""
+Moves = Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")]
+"""Other moves than those of the revision, as ``MonitorParams`` takes them."""
 
 
 class MonitorParams(Schema):
@@ -49,7 +51,7 @@ class MonitorParams(Schema):
     monitor: Annotated[str, Field(max_length=80, pattern=r"^[\w:+-]*$")] = "stereo"
     trim: Annotated[float, Field(ge=-24, le=24, allow_inf_nan=False)] = 0.0
     click: bool = False
-    moves: Annotated[str, Field(max_length=8000, pattern=rf"^({_MOVE}(,{_MOVE})*)?$")] = ""
+    moves: Moves = ""
     held: Annotated[str, Field(max_length=8000, pattern=rf"^({_HELD}(,{_HELD})*)?$")] = ""
 
     def is_personal(self) -> bool:

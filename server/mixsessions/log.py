@@ -68,6 +68,8 @@ def locked_session(session_id: UUID) -> Iterator[MixSession]:
 
 def document_at(session_id: UUID, revision: int) -> Document:
     """The session's document as it stood after a revision. ApiError if it has not come to that yet."""
+    if revision < 0:
+        raise ApiError("history.revision_missing", 404)
     latest = MixSession.objects.values_list("revision", flat=True).get(pk=session_id)
     if revision > latest:
         raise ApiError("history.revision_outdated", 409, latest=latest, revision=revision)

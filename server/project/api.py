@@ -1,15 +1,20 @@
 """The API as a whole: its parts, and how refusals are worded."""
 
+import json
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import Throttled, ValidationError
+from ninja.errors import HttpError, Throttled, ValidationError
 from ninja.operation import Operation
+from ninja.parser import Parser
 from ninja.security import django_auth
 
 from needle.errors import NeedleError
 from needle.messages import Message
 from server.accounts.api import router as accounts
 from server.accounts.preferences import router as preferences
+from server.accounts.second_factor import router as second_factor
 from server.analysis.balance import router as balance
 from server.analysis.placement import router as placement
 from server.analysis.reports_api import router as reports
@@ -24,6 +29,7 @@ from server.common.errors import ApiError
 from server.common.messages import refusal
 from server.common.pool_group import PoolBusy
 from server.common.pool_process import ProcessLost
+from server.common.texts import is_whole
 from server.common.throttling import AddressRateThrottle, UserRateThrottle
 from server.delivery.api import router as deliveries
 from server.delivery.import_moves import router as import_moves
@@ -44,6 +50,17 @@ from server.project.demo_api import router as demo
 from server.project.health import router as health
 
 
+class WholeTexts(Parser):
+    """Takes no text that a database could not keep."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        value = json.loads(request.body)
+        # Either can only be written as an escape.
+        if (b"\\u0000" in request.body or b"\\ud" in request.body.lower()) and not is_whole(value):
+            raise ApiError("request.text_not_whole", 422)
+        return value
+
+
 class Api(NinjaAPI):
     """The API; its operations are named by their functions, wherever those live."""
 
@@ -54,9 +71,12 @@ class Api(NinjaAPI):
 _USUAL = [UserRateThrottle("usual", "3000/m"), AddressRateThrottle("usual", "600/m")]
 """How often one may ask for anything for which nothing else is said."""
 
-api = Api(title="Wandering Needle", version="1", auth=django_auth, docs_url=None, throttle=_USUAL)
+api = Api(
+    title="Wandering Needle", version="1", auth=django_auth, docs_url=None, throttle=_USUAL, parser=WholeTexts()
+)
 
 api.add_router("", accounts)
+api.add_router("", second_factor)
 api.add_router("", demo)
 api.add_router("/preferences", preferences)
 api.add_router("/sessions", mixsessions)
@@ -94,7 +114,19 @@ def _broken_rule(request: HttpRequest, error: NeedleError) -> HttpResponse:
 
 @api.exception_handler(ApiError)
 def _refused(request: HttpRequest, error: ApiError) -> HttpResponse:
-    return api.create_response(request, {**refusal(error.message), **error.more}, status=error.status)
+    response = api.create_response(request, {**refusal(error.message), **error.more}, status=error.status)
+    if error.retry_after is not None:
+        response["Retry-After"] = str(error.retry_after)
+    return response
+
+
+@api.exception_handler(HttpError)
+def _unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
+    if isinstance(error.__cause__, ApiError):
+        return _refused(request, error.__cause__)
+    message = Message("request.unreadable") if error.status_code == 400 else error.message
+    told = refusal(message) if isinstance(message, Message) else {"detail": message}
+    return api.create_response(request, told, status=error.status_code)
 
 
 @api.exception_handler(PoolBusy)

@@ -1,7 +1,8 @@
-"""Headers that no package sets: what is here is for this site's own pages."""
+"""What no package does with requests and answers: no other site has anything, and no address holds a NUL."""
 
 from collections.abc import Callable, MutableMapping
 
+from django.core.exceptions import BadRequest
 from django.http import HttpRequest, HttpResponse
 
 
@@ -12,6 +13,17 @@ def own_resources(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[Ht
         response = answer(request)
         with_own_resources(response.headers)
         return response
+
+    return answered
+
+
+def whole_addresses(answer: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Middleware: what no database could look for is asked of none."""
+
+    def answered(request: HttpRequest) -> HttpResponse:
+        if "\0" in request.path or "%00" in request.META.get("QUERY_STRING", ""):
+            raise BadRequest("An address cannot hold a NUL.")
+        return answer(request)
 
     return answered
 

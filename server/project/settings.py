@@ -11,7 +11,7 @@ from ipaddress import ip_network
 from pathlib import Path
 
 import environ
-from csp.constants import NONE, SELF, UNSAFE_INLINE
+from csp.constants import NONCE, NONE, SELF
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
@@ -88,6 +88,9 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "channels",
+    "django_otp",
+    "django_otp.plugins.otp_static",
+    "django_otp.plugins.otp_totp",
     "django_tasks",
     "django_tasks_db",
     "ninja",
@@ -111,6 +114,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django_permissions_policy.PermissionsPolicyMiddleware",
     "server.project.headers.own_resources",
+    "server.project.headers.whole_addresses",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -122,8 +126,7 @@ MIDDLEWARE = [
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],
-        # Ant Design Vue writes its styles into the page as it runs, so inline styles must be allowed.
-        "style-src": [SELF, UNSAFE_INLINE],
+        "style-src": [SELF, NONCE],
         "img-src": [SELF, "data:"],
         "font-src": [SELF],
         "connect-src": [SELF],
@@ -137,7 +140,7 @@ CONTENT_SECURITY_POLICY = {
 """All comes from this server, and nothing may frame it."""
 
 _NOT_WANTED = (
-    "accelerometer", "bluetooth", "camera", "display-capture", "encrypted-media", "fullscreen", "gamepad",
+    "accelerometer", "camera", "display-capture", "encrypted-media", "fullscreen", "gamepad",
     "geolocation", "gyroscope", "hid", "magnetometer", "payment", "picture-in-picture", "publickey-credentials-get",
     "screen-wake-lock", "serial", "usb", "xr-spatial-tracking",
 )  # fmt: skip
@@ -159,6 +162,7 @@ TEMPLATES = [
         "OPTIONS": {
             "context_processors": [
                 "django.template.context_processors.request",
+                "csp.context_processors.nonce",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ]
@@ -219,6 +223,11 @@ if WEB_DIST.is_dir():
 WHITENOISE_AUTOREFRESH = TESTING
 WHITENOISE_ADD_HEADERS_FUNCTION = with_own_resources
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\."
+
+OTP_TOTP_ISSUER = "Wandering Needle"
+OTP_ADMIN_HIDE_SENSITIVE_DATA = True
+OTP_TOTP_THROTTLE_FACTOR = OTP_STATIC_THROTTLE_FACTOR = 0
+"""Wrong codes are counted with wrong passwords, not once more by themselves."""
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"

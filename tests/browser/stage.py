@@ -21,7 +21,17 @@ import numpy as np
 import soundfile
 from django.conf import settings
 from django.test import SimpleTestCase
-from playwright.sync_api import Error, Locator, Page, Response, Route, WebSocketRoute, expect, sync_playwright
+from playwright.sync_api import (
+    ConsoleMessage,
+    Error,
+    Locator,
+    Page,
+    Response,
+    Route,
+    WebSocketRoute,
+    expect,
+    sync_playwright,
+)
 from scipy.signal import fftconvolve
 
 from tests.browser.prepared import copied_data, copied_session, environment, signed_in
@@ -127,7 +137,6 @@ class Engineer:
         self.case = case
         self.context = case.browser.new_context(
             viewport={"width": width, "height": height},
-            bypass_csp=True,
             # What a service worker asks for passes by what tests hold back.
             service_workers="allow" if offline else "block",
         )
@@ -139,6 +148,7 @@ class Engineer:
         self.page: Page = self.context.new_page()
         self.errors: list[str] = []
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+        self.page.on("console", self._note_violation)
         self.context.add_cookies(signed_in(case.server.data, username, case.server.address))
         self.session = case.session
         self.page.goto(f"{case.server.address}/sessions/{self.session}/{desk}")
@@ -309,6 +319,11 @@ class Engineer:
         audio, rate = soundfile.read(self.delivered(passage), dtype="float32", always_2d=True)
         assert rate == RATE, rate
         return audio.T
+
+    def _note_violation(self, said: ConsoleMessage) -> None:
+        """What the page was to load or write against its own policy is a fault of it."""
+        if "Content Security Policy" in said.text:
+            self.errors.append(said.text)
 
     def close(self) -> None:
         self.context.close()

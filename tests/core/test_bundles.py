@@ -1,6 +1,7 @@
 """Session bundles: every random session comes back bit by bit, every version opens, a broken one leaves nothing."""
 
 import json
+import stat
 import tempfile
 import zipfile
 from dataclasses import replace
@@ -225,6 +226,19 @@ class Broken(Folder):
         with Bundle(path, under) as bundle:
             found = sorted(one.name for one in under.rglob("*") if one.is_file())
             self.assertEqual(found, sorted([SESSION_FILE, *assets_of(bundle.document)]))
+        self.assertEqual(list(under.iterdir()), [])
+
+    def test_links_in_it_are_none(self) -> None:
+        path, under = self.folder() / "links.zip", self.folder()
+        outside = self.folder() / "secret"
+        outside.write_text("a secret")
+        with zipfile.ZipFile(self.packed(one_source())) as old, zipfile.ZipFile(path, "w") as new:
+            for info in old.infolist():
+                link = zipfile.ZipInfo(info.filename)
+                link.external_attr = (stat.S_IFLNK | 0o777) << 16
+                new.writestr(link, str(outside) if info.filename != SESSION_FILE else old.read(info))
+        with self.assertRaises(NeedleError), Bundle(path, under) as bundle:
+            bundle.mix()
         self.assertEqual(list(under.iterdir()), [])
 
     def test_what_has_no_room_is_refused_before_it_is_unpacked(self) -> None:

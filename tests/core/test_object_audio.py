@@ -240,11 +240,11 @@ FOREIGN = """
 
 
 class FromElsewhere(Folder):
-    def file(self, xml: str, channels: int = 1) -> Path:
+    def file(self, xml: str, channels: int = 1, encoding: str = "utf-8") -> Path:
         path = self.folder() / "foreign.wav"
         with Bw64Writer(path, RATE, channels, RATE * 4) as writer:
             writer.write(np.zeros((channels, RATE * 4), np.float32))
-            writer.describe([TrackRow(0, "ATU_00000001", "AC_00031001_00", "")], xml.encode())
+            writer.describe([TrackRow(0, "ATU_00000001", "AC_00031001_00", "")], xml.encode(encoding))
         return path
 
     def moves(self, blocks: str) -> object:
@@ -280,6 +280,10 @@ class FromElsewhere(Folder):
             read(self.file("<a>"))
         with self.assertRaisesRegex(NeedleError, "document type"):
             read(self.file('<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>'))
+        for encoding in ("utf-16", "utf-16-be"):
+            unfolds = f'<?xml version="1.0" encoding="{encoding}"?><!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>'
+            with self.assertRaisesRegex(NeedleError, "document type|damaged"):
+                read(self.file(unfolds, encoding=encoding))
         plain = self.folder() / "plain.wav"
         plain.write_bytes(b"RIFF\0\0\0\0WAVE")
         with self.assertRaisesRegex(NeedleError, "describes no objects"):

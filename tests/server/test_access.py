@@ -1,5 +1,7 @@
 """The door: signing in and out, forged requests, the demo, the page's policy."""
 
+import itertools
+from typing import Any
 from unittest import mock
 from uuid import uuid4
 
@@ -14,6 +16,7 @@ from twisted.internet.testing import StringTransportWithDisconnection
 from server.common import throttling
 from server.common.throttling import client_address
 from server.editing import api as editing_api
+from server.project import bodies
 from server.project.bodies import BoundedFactory
 from server.project.demo import PASSWORD, close_demo_accounts, make_demo_accounts
 from tests.server.sessions import SessionCase
@@ -40,28 +43,45 @@ class Door(SessionCase):
         cache.clear()
 
     def tries(self, count: int, username: str, password: str = "no", **meta: str) -> list[int]:
-        """How so many tries to sign in are answered; ``%d`` in ``meta`` stands for the number of the try."""
-        body = {"username": username, "password": password}
-        how = "application/json"
-        return [
-            Client().post("/api/sign-in", body, content_type=how, **{k: v % n for k, v in meta.items()}).status_code
-            for n in range(count)
-        ]
+        """How so many tries to sign in are answered; ``%d`` in ``meta`` and in the name stands for its number."""
+        answers = []
+        for n in range(count):
+            body = {"username": username.replace("%d", str(n)), "password": password}
+            where = {name: value % n for name, value in meta.items()}
+            answers.append(Client().post("/api/sign-in", body, content_type="application/json", **where).status_code)
+        return answers
 
     def test_a_header_does_not_go_round_the_limit(self) -> None:
         for meta in ({"HTTP_X_FORWARDED_FOR": "10.0.0.%d"}, {"HTTP_X_FORWARDED_FOR": "10.0.%d.1, 10.0.0.1"}):
             cache.clear()
-            answers = self.tries(40, "olga", **meta)
+            answers = self.tries(40, "olga%d", **meta)
             self.assertEqual((answers.count(401), answers.count(429)), (10, 30))
 
-    def test_an_account_is_limited_whatever_address_it_is_tried_from(self) -> None:
-        answers = self.tries(40, "Olga", REMOTE_ADDR="10.0.0.%d")
-        self.assertEqual((answers.count(401), answers.count(429)), (20, 20))
-        self.assertEqual(self.tries(1, "olga", "a long password", REMOTE_ADDR="10.0.1.%d"), [429])
-        self.assertEqual(self.tries(1, "emil", "a long password", REMOTE_ADDR="10.0.1.%d"), [200])
-        with mock.patch("server.accounts.api._failures._most", 21):
+    @override_settings(CACHES={"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"}})
+    def test_each_failure_at_an_account_makes_the_next_try_wait_longer(self) -> None:
+        now = 1000.0
+        with (
+            mock.patch.object(throttling, "timer", side_effect=lambda: now),
+            mock.patch("time.time", side_effect=lambda: now),
+        ):
+            answers = self.tries(40, "Olga", REMOTE_ADDR="10.0.0.%d")
+            # Five are free, and the sixth may be tried at once; what comes too early is no try.
+            self.assertEqual((answers.count(401), answers.count(429)), (6, 34))
+            waits = []
+            for _ in range(12):
+                body = {"username": "olga", "password": "no"}
+                refused = Client().post("/api/sign-in", body, content_type="application/json")
+                waits.append(int(refused["Retry-After"]))
+                self.assertEqual(refused.json()["code"], "account.too_many_attempts")
+                now += waits[-1]
+                self.assertEqual(self.tries(1, "olga", REMOTE_ADDR="10.0.2.%d"), [401])
+            self.assertEqual(waits, [1, 2, 4, 8, 16, 32, 64, 128, 256, 512, 900, 900])
+            self.assertEqual(self.tries(1, "olga", "a long password", REMOTE_ADDR="10.0.1.%d"), [429])
+            self.assertEqual(self.tries(1, "emil", "a long password", REMOTE_ADDR="10.0.1.%d"), [200])
+            now += 900
             self.assertEqual(self.tries(1, "olga", "a long password", REMOTE_ADDR="10.0.2.%d"), [200])
-        self.assertEqual(self.tries(1, "olga", REMOTE_ADDR="10.0.3.%d"), [401], "a success begins anew")
+            again = self.tries(7, "olga", REMOTE_ADDR="10.0.3.%d")
+            self.assertEqual(again, [401] * 6 + [429], "a success begins anew")
 
     def test_how_often_one_may_ask_is_counted_for_each_person(self) -> None:
         emil, olga = self.as_("emil"), self.as_("olga")
@@ -94,6 +114,28 @@ class Door(SessionCase):
         given = {"username": "olga", "password": "a long password"}
         forged = Client(enforce_csrf_checks=True)
         self.assertEqual(forged.post("/api/sign-in", given, content_type="application/json").status_code, 403)
+
+    def test_texts_that_nothing_can_keep_are_refused_and_names_are_shown_as_they_are(self) -> None:
+        emil = self.as_("emil")
+
+        def rename(name: str) -> Any:
+            return self.operate(emil, {"kind": "rename-source", "source": "low", "name": name})
+
+        for name in ("Lo\0w", "Low \ud83d"):
+            answer = rename(name)
+            self.assertEqual((answer.status_code, answer.json()["code"]), (422, "request.text_not_whole"))
+        for name, kept in (
+            ("\u202eevil.wav\n", "evil.wav"),
+            ("\\u0000 \\ud83d", "\\u0000 \\ud83d"),
+            ("שיר 🛶", "שיר 🛶"),
+        ):
+            self.assertEqual(rename(name).status_code, 200)
+            self.assertEqual(self.state()["sources"]["low"]["name"], kept)
+        self.assertEqual(rename("\u202e").status_code, 422)
+        answer = emil.post(self.url("/operations"), b"{", content_type="application/json")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (400, "request.unreadable"))
+        for address in (self.url("/sources/lo%00w/placement?revision=0&at=0"), self.url("?since=%00")):
+            self.assertEqual(emil.get(address).status_code, 400, address)
 
     def test_the_demo_opens_only_where_there_is_one(self) -> None:
         make_demo_accounts()
@@ -131,8 +173,12 @@ class Door(SessionCase):
 
 
 class Bodies(SimpleTestCase):
-    def sent(self, path: str, *parts: bytes, length: int | None = None) -> StringTransportWithDisconnection:
-        """What comes of a request with a body of so many bytes, of which some are sent."""
+    def sent(
+        self, path: str, *parts: bytes, length: int | None = None, apart: float = 0.0
+    ) -> StringTransportWithDisconnection:
+        """What comes of a request with a body of so many bytes, of which some are sent, so many seconds apart."""
+        now = itertools.count(100.0, apart)
+        self.enterContext(mock.patch.object(bodies, "monotonic", side_effect=lambda: next(now)))
         protocol = BoundedFactory(mock.Mock()).buildProtocol(IPv4Address("TCP", "127.0.0.1", 1))
         transport = StringTransportWithDisconnection()
         transport.protocol = protocol
@@ -159,6 +205,15 @@ class Bodies(SimpleTestCase):
         self.assertTrue(self.sent("/api/sign-in", *[part] * 5).connected)
         transport = self.sent("/api/sign-in", *[part] * 9)
         self.assertEqual((transport.connected, transport.value()[:12]), (False, b"HTTP/1.1 413"))
+
+    def test_what_comes_byte_by_byte_is_cut_off(self) -> None:
+        for length in (1 << 20, None):
+            dripping = [b"1\r\nx\r\n" if length is None else b"x"] * 100
+            transport = self.sent("/api/sign-in", *dripping, length=length, apart=5.0)
+            self.assertEqual((transport.connected, transport.value()[:12]), (False, b"HTTP/1.1 408"))
+        # A line of half a megabit a second carries more than is asked for.
+        slow = [bytes(1 << 18)] * 19
+        self.assertTrue(self.sent("/api/sign-in", *slow, length=5 << 20, apart=4.2).connected)
 
 
 class Pages(SimpleTestCase):

@@ -28,7 +28,7 @@ _OF_SESSION = (
 )  # fmt: skip
 _OF_ALL = (
     "/api/sign-in/options", "/api/library", "/api/presets", "/api/heads", "/api/preferences", "/api/sessions",
-    "/api/invitations",
+    "/api/invitations", "/api/second-factor",
 )  # fmt: skip
 _POSTED = {
     "/pulse/reading": {"owner": "wide", "bar": 1},

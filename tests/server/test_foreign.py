@@ -1,9 +1,11 @@
 """Foreign files are opened where they can do nothing: neither read, send, start nor outlast what they may."""
 
 import os
+import random
 import socket
 import tempfile
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
@@ -11,11 +13,21 @@ from django.conf import settings
 from django.test import SimpleTestCase
 
 from needle.errors import NeedleError
-from server.common import locked_process
+from needle.io.midi import midi_notes
+from needle.tempo import TempoMap
+from server.common import locked_process, midi_files
+from server.common.errors import ApiError
 from server.common.locked import run_locked
 from server.common.locked_process import as_plain, as_value
 from server.common.pool_process import ProcessLost
+from server.delivery import import_moves
+from server.delivery.import_session import import_session
+from server.media.assets import store_asset
+from server.media.heads import take_in_head
+from tests import often
+from tests.core.foreign_files import AUDIO, FILES, mutated
 from tests.server import hostile
+from tests.server.sessions import RATE, SessionCase
 
 locked_process.load()
 with_landlock = unittest.skipUnless(locked_process.landlock_version(), "the system has no Landlock")
@@ -91,3 +103,49 @@ class Locked(SimpleTestCase):
         self.assertEqual(
             as_value(as_plain({"a": [1, 2.5, None, "x", Path("/a")]})), {"a": (1, 2.5, None, "x", Path("/a"))}
         )
+
+
+class Mutated(SessionCase):
+    """Mutated files as they come in: read, refused in words, or at worst the end of their reader; nothing stays."""
+
+    def read_audio(self, path: Path) -> None:
+        store_asset(path, RATE)
+
+    def read_session(self, path: Path) -> None:
+        import_session(path, path.name, self.users["emil"], lambda _: None)
+
+    def read_moves(self, path: Path) -> None:
+        import_moves._read(path, TempoMap())
+
+    def read_notes(self, path: Path) -> None:
+        midi_files._read_locked(midi_notes, path)
+
+    def read_head(self, path: Path) -> None:
+        take_in_head(path, self.data / "head.npz")
+
+    def test_no_reader_is_harmed_by_chance(self) -> None:
+        readers = {
+            **dict.fromkeys(AUDIO, self.read_audio),
+            **dict.fromkeys(("objects.wav", "bundle.zip"), self.read_session),
+            **dict.fromkeys(("moves.csv", "moves.json", "moves.mid"), self.read_moves),
+            "notes.mid": self.read_notes,
+            "head.sofa": self.read_head,
+        }
+        self.assertEqual(readers.keys(), FILES.keys())
+        for name, read in readers.items():
+            with self.subTest(name):
+                FILES[name](self.data / name)
+                self.mutate(self.data / name, read)
+
+    def mutate(self, path: Path, read: Callable[[Path], None]) -> None:
+        data, chance, refused = path.read_bytes(), random.Random(path.name), 0
+        read(path)
+        for _ in range(often(15, 1000)):
+            path.write_bytes(mutated(data, chance))
+            try:
+                read(path)
+            except (NeedleError, ApiError, ProcessLost) as error:
+                refused += 1
+                self.assertTrue(str(error).strip())
+        self.assertGreater(refused, 0)
+        self.assertEqual([*self.data.rglob("arriving/*"), *self.data.rglob("*partial*")], [])

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.test import Client
 
+from needle.session.document import empty_document
 from server.analysis.models import Report
 from server.collaboration.models import Comment, Invitation, Version
 from server.delivery.models import Delivery
@@ -19,8 +20,9 @@ from server.editing.live_messages import FOR_EDITORS, MESSAGES
 from server.editing.models import Draft
 from server.media.models import Freeze, Upload
 from server.mixsessions.models import Membership
+from server.mixsessions.services import create_session
 from server.project.api import api
-from tests.server.sessions import SessionCase, forget
+from tests.server.sessions import LENGTH, RATE, SessionCase, forget, source
 from tests.server.tabs import Tabs
 
 EVERYBODY = {"olga": "owner", "emil": "engineer", "lisa": "listener", "uwe": "outsider", None: "nobody"}
@@ -230,6 +232,39 @@ class Matrix(SessionCase):
                 if role not in allowed(method, path):
                     self.ask(self.as_(name), method, path)
         self.assertEqual((self.state(), self.revision(), Comment.objects.count(), Membership.objects.count()), before)
+
+    def test_what_belongs_to_another_session_is_not_there(self) -> None:
+        own = create_session(empty_document("Own", RATE, LENGTH), self.users["uwe"])
+        theirs = dict(self.filling)
+        tried = []
+        for method, path in self.addresses():
+            named = set(re.findall(r"\{(\w+_id)\}", path)) - {"session_id", "user_id"}
+            if not named:
+                continue
+            self.filling = {**theirs, "session_id": str(own.id)}
+            status, told = self.ask(self.as_("uwe"), method, path)
+            with self.subTest(f"{method} {path}"):
+                self.assertEqual(status, 404, told)
+                self.assertNotIn("Tones", told)
+            tried.append(path)
+        self.assertGreater(len(tried), 15)
+        self.filling = {**theirs, "session_id": str(own.id), "user_id": str(self.users["lisa"].pk)}
+        for method in ("patch", "delete"):
+            self.assertEqual(self.ask(self.as_("uwe"), method, PREFIX + "/people/{user_id}")[0], 404)
+        # In bodies and queries: what a colleague there has written, kept or sent.
+        uwe, base = self.as_("uwe"), f"/api/sessions/{own.id}"
+
+        def post(rest: str, body: dict[str, Any]) -> Any:
+            return uwe.post(base + rest, json.dumps(body), content_type="application/json")
+
+        asset = self.state()["sources"]["low"]["asset"]
+        adding = {"kind": "add-source", "source": source("low", asset, 0)}
+        answer = post("/operations", {"client_id": str(uuid4()), "operation": adding})
+        self.assertEqual(answer.status_code, 422, answer.content)
+        post("/comments/read", {"ids": [theirs["comment_id"]]})
+        self.assertFalse(Comment.objects.get(pk=theirs["comment_id"]).read_by.filter(username="uwe").exists())
+        answer = uwe.get(f"{base}/segments/0?revision=0&moves=draft={theirs['take_id']}")
+        self.assertIn(answer.status_code, (404, 422), answer.content)
 
     def test_everything_else_asks_for_an_account(self) -> None:
         for path, methods in api.get_openapi_schema()["paths"].items():

@@ -299,6 +299,41 @@ describe("the pages beside a session", () => {
     await page.until(() => page.text.includes("Sign in"), "one is signed out");
   });
 
+  it("sets up a second factor, and switches it off", async () => {
+    page = new Page();
+    const state = page.answers["/api/second-factor"] as Schemas["SecondFactorOut"];
+    const enrolment = { secret: "JBSWY3DP", address: "otpauth://totp/x", picture: "data:image/svg+xml,x" };
+    page.gives["/confirm"] = ({ code }) => {
+      if (code !== "123456") return "That code is not right.";
+      Object.assign(state, { on: true, recovery_codes: 10 });
+      return { codes: ["abcde234", "fghij567"] };
+    };
+    await page.at("/");
+    await page.press("Account…");
+    await page.until(() => page.text.includes("A code from an app"), "it is known that there is none");
+    await page.press("Set up…");
+    await page.type("Current password", "a long password");
+    page.gives["/second-factor"] = () => enrolment;
+    await page.press("Continue");
+    await page.until(() => page.text.includes("JBSWY3DP"), "the secret is shown");
+    delete page.gives["/second-factor"];
+    await page.type("Code", "000000");
+    await page.press("Confirm");
+    await page.until(() => page.text.includes("not right"), "the sentence is shown");
+    await page.type("Code", "123456");
+    await page.press("Confirm");
+    await page.until(() => page.text.includes("fghij567"), "the recovery codes are shown");
+    await page.press("I have kept them");
+    await page.until(() => page.text.includes("10 recovery codes are left"), "it is known that there is one");
+    await page.press("Switch off…");
+    await page.type("Current password", "a long password");
+    Object.assign(state, { on: false, recovery_codes: 0 });
+    await page.press("Switch off");
+    await page.until(() => page.text.includes("Set up…"), "there is none any more");
+    expect(page.dialog!.contains(document.activeElement)).toBe(true);
+    await escape();
+  });
+
   it("signs in, and says when it cannot", async () => {
     page = new Page();
     (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
@@ -308,6 +343,23 @@ describe("the pages beside a session", () => {
     await page.type("Password", "wrong");
     await page.press("Sign in");
     await page.until(() => page.text.includes("Wrong name or password"), "the sentence is shown");
+  });
+
+  it("asks for a code where the account does", async () => {
+    page = new Page();
+    (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
+    const wanted = { detail: "This account asks for a code besides.", code_wanted: true };
+    page.gives["/api/sign-in"] = ({ code }) =>
+      code === "123456" ? { id: 1, username: "emil", name: "Emil" } : Response.json(wanted, { status: 401 });
+    await page.at("/sign-in");
+    await page.type("Name", "emil");
+    await page.type("Password", "a long password");
+    await page.press("Sign in");
+    await page.until(() => page.text.includes("asks for a code besides"), "the sentence is shown");
+    await page.type("Code from your app", "123456");
+    await page.press("Sign in");
+    await page.until(() => page.text.includes("Tones"), "one is in");
+    expect(posts("/sign-in").map(({ body }) => body.code)).toEqual(["", "123456"]);
   });
 
   it("says to somebody without a session where they are", async () => {

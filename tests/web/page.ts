@@ -113,6 +113,7 @@ export class Page {
     const given = Object.entries(this.gives).find(([end]) => path.endsWith(end));
     if (given) {
       const found = await given[1](body, whole);
+      if (found instanceof Response) return found;
       return typeof found === "string" ? json({ detail: found }, 422) : json(found);
     }
     if (rest === "/operations" && method === "GET") return json([]);

@@ -3,12 +3,14 @@ import { defineStore } from "pinia";
 import { ref, watch } from "vue";
 import { questions } from "@/api/asked";
 import { forget } from "@/offline/state";
-import { get, post, type Schemas } from "@/api/http";
+import { get, post, Refusal, type Schemas } from "@/api/http";
 import { usePreferences } from "./preferences";
 
 export const useAccount = defineStore("account", () => {
   const me = ref<Schemas["Me"] | null>(null);
   const demo = ref<Schemas["DemoAccount"][]>([]);
+  /** Whether the account that was last tried asks for a code besides its password. */
+  const codeWanted = ref(false);
   let arrival: Promise<void> | undefined;
   // What one person has been answered is not shown to the next.
   watch(
@@ -30,8 +32,14 @@ export const useAccount = defineStore("account", () => {
     return arrival;
   }
 
-  async function signIn(username: string, password: string): Promise<void> {
-    me.value = await post<Schemas["Me"]>("/api/sign-in", { username, password });
+  async function signIn(username: string, password: string, code: string): Promise<void> {
+    try {
+      me.value = await post<Schemas["Me"]>("/api/sign-in", { username, password, code });
+      codeWanted.value = false;
+    } catch (error) {
+      codeWanted.value = error instanceof Refusal && Boolean(error.more.code_wanted);
+      throw error;
+    }
     void usePreferences().arrive();
   }
 
@@ -69,5 +77,5 @@ export const useAccount = defineStore("account", () => {
     return entered;
   }
 
-  return { me, demo, arrive, signIn, signInToDemo, signOut, signOutEverywhere, make };
+  return { me, demo, codeWanted, arrive, signIn, signInToDemo, signOut, signOutEverywhere, make };
 });

@@ -460,6 +460,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Second Factor
+         * @description Whether one signs in with a code from an app besides.
+         */
+        get: operations["get_second_factor"];
+        put?: never;
+        /**
+         * Begin Second Factor
+         * @description A new secret for an app. Nothing is asked for before a code from the app has confirmed it.
+         */
+        post: operations["begin_second_factor"];
+        /**
+         * End Second Factor
+         * @description Sign in with the password alone again.
+         */
+        delete: operations["end_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/second-factor/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Second Factor
+         * @description Ask for a code from now on, if this one is right; the recovery codes.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -2104,7 +2152,9 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in with a name and a password.
+         * @description Sign in with a name and a password, and a code where the account asks for one.
+         *
+         *     An answer that a code is wanted (``code_wanted``) is given only to who knows the password.
          */
         post: operations["sign_in"];
         delete?: never;
@@ -3130,6 +3180,18 @@ export interface components {
             settings: components["schemas"]["SettingOut"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Enrolment
+         * @description What an app is told: a secret in base 32, as an address (``otpauth://``) and as its picture (``data:``).
+         */
+        Enrolment: {
+            /** Address */
+            address: string;
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
         };
         /**
          * EntityChange
@@ -4560,6 +4622,14 @@ export interface components {
             new: string;
         };
         /**
+         * PasswordOnly
+         * @description The current password, asked for once more.
+         */
+        PasswordOnly: {
+            /** Password */
+            password: string;
+        };
+        /**
          * PasteIn
          * @description Puts a clip down on targets, ``mirrored`` if wished, as many beats or as many seconds long as it was.
          */
@@ -5271,6 +5341,14 @@ export interface components {
             };
         };
         /**
+         * RecoveryCodes
+         * @description Codes that are each good for one sign-in; they are shown this once.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
+        };
+        /**
          * RefusedEvent
          * @description What was said is refused.
          */
@@ -5789,6 +5867,24 @@ export interface components {
             seats: components["schemas"]["SeatOut"][];
             /** Title */
             title: string;
+        };
+        /**
+         * SecondFactorIn
+         * @description What an app begins with, and the code that it shows.
+         */
+        SecondFactorIn: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * SecondFactorOut
+         * @description Whether one is asked for a code, and how many recovery codes are left.
+         */
+        SecondFactorOut: {
+            /** On */
+            on: boolean;
+            /** Recovery Codes */
+            recovery_codes: number;
         };
         /**
          * SecretIn
@@ -6351,8 +6447,16 @@ export interface components {
             /** Loudness */
             loudness: number | null;
         };
-        /** SignIn */
+        /**
+         * SignIn
+         * @description Name and password, and the code from an app if the account asks for one.
+         */
         SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
             /** Password */
             password: string;
             /** Username */
@@ -8354,6 +8458,96 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+        };
+    };
+    get_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorOut"];
+                };
+            };
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordOnly"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Enrolment"];
+                };
+            };
+        };
+    };
+    end_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordOnly"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondFactorIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
                 };
             };
         };

@@ -6,6 +6,7 @@ import { useRouter } from "vue-router";
 import { useAttempt } from "@/api/attempt";
 import { post, type Schemas } from "@/api/http";
 import { useAccount } from "@/account/account";
+import CodeField from "@/features/account/CodeField.vue";
 import { dateText } from "@/ui/moment";
 
 const account = useAccount();
@@ -16,6 +17,7 @@ const { trouble, busy, attempt } = useAttempt();
 const username = ref("");
 const name = ref("");
 const password = ref("");
+const code = ref("");
 const known = ref(false);
 
 onMounted(() =>
@@ -28,7 +30,7 @@ const until = computed(() => (door.value ? dateText(door.value.ends_at) : ""));
 
 const enter = (): Promise<boolean> =>
   attempt(async () => {
-    if (!account.me && known.value) await account.signIn(username.value, password.value);
+    if (!account.me && known.value) await account.signIn(username.value, password.value, code.value);
     const entered = account.me
       ? await post<Schemas["Joined"]>("/api/invitations/accept", { secret })
       : await account.make(username.value, name.value, password.value, secret);
@@ -82,6 +84,7 @@ const enter = (): Promise<boolean> =>
               :autocomplete="known ? 'current-password' : 'new-password'"
             />
           </label>
+          <CodeField v-if="known && account.codeWanted" v-model="code" />
         </template>
         <p v-else>{{ $t("invitation.youJoinAsName", { name: account.me.name }) }}</p>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>

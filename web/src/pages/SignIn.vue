@@ -4,6 +4,7 @@ import { Button, Input, InputPassword } from "ant-design-vue";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useAccount } from "@/account/account";
+import CodeField from "@/features/account/CodeField.vue";
 import { initials, personColour } from "@/ui/theme";
 
 const account = useAccount();
@@ -11,6 +12,7 @@ const router = useRouter();
 const route = useRoute();
 const username = ref("");
 const password = ref("");
+const code = ref("");
 const busy = ref(false);
 const refusal = ref("");
 
@@ -71,7 +73,7 @@ async function enter(way: () => Promise<void>): Promise<void> {
         <h2 class="own">{{ $t("signIn.yourOwnAccount") }}</h2>
       </template>
       <h2 v-else>{{ $t("signIn.signIn") }}</h2>
-      <form @submit.prevent="enter(() => account.signIn(username, password))">
+      <form @submit.prevent="enter(() => account.signIn(username, password, code))">
         <label
           >{{ $t("signIn.name") }} <Input v-model:value="username" autocomplete="username" required
         /></label>
@@ -79,6 +81,7 @@ async function enter(way: () => Promise<void>): Promise<void> {
           {{ $t("signIn.password") }}
           <InputPassword v-model:value="password" autocomplete="current-password" required />
         </label>
+        <CodeField v-if="account.codeWanted" v-model="code" />
         <Button type="primary" html-type="submit" :loading="busy">{{ $t("signIn.signIn") }}</Button>
       </form>
       <p v-if="refusal" class="refusal" role="alert">{{ refusal }}</p>

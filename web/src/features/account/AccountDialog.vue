@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The account: another password, signing out everywhere, deleting it. */
+/** The account: another password, a second factor, signing out everywhere, deleting it. */
 import { t } from "@/words";
 import { Button, InputPassword, Modal, Popconfirm } from "ant-design-vue";
 import { ref, watch } from "vue";
@@ -8,6 +8,7 @@ import { useAttempt } from "@/api/attempt";
 import { post, remove } from "@/api/http";
 import { useAccount } from "@/account/account";
 import { say } from "@/ui/say";
+import SecondFactor from "./SecondFactor.vue";
 
 const open = defineModel<boolean>("open", { required: true });
 const account = useAccount();
@@ -17,7 +18,7 @@ const replacement = ref("");
 const { trouble, busy, attempt } = useAttempt();
 watch(open, () => {
   current.value = replacement.value = trouble.value = "";
-  deleting.value = false;
+  deleting.value = securing.value = false;
 });
 
 const change = (): Promise<boolean> =>
@@ -28,6 +29,7 @@ const change = (): Promise<boolean> =>
   });
 
 const deleting = ref(false);
+const securing = ref(false);
 const field = ref<HTMLInputElement>();
 // The button that was pressed is gone: the keyboard goes on where the next thing is to be typed.
 watch(deleting, (now) => now && field.value?.focus(), { flush: "post" });
@@ -67,7 +69,7 @@ const signOutEverywhere = (): Promise<boolean> =>
         <Button @click="deleting = false">{{ $t("accountDialog.cancel") }}</Button>
       </div>
     </form>
-    <form v-else @submit.prevent="change">
+    <form v-else-if="!securing" @submit.prevent="change">
       <label
         >{{ $t("accountDialog.currentPassword") }}
         <InputPassword v-model:value="current" autocomplete="current-password" required
@@ -82,7 +84,8 @@ const signOutEverywhere = (): Promise<boolean> =>
         $t("accountDialog.changePassword")
       }}</Button>
     </form>
-    <div class="out">
+    <SecondFactor v-if="open && !deleting" v-model:active="securing" />
+    <div v-if="!securing" class="out">
       <p>{{ $t("accountDialog.signedInOnAnotherBrowser") }}</p>
       <Popconfirm
         :title="$t('accountDialog.everyBrowserIsSignedOut')"
@@ -93,7 +96,7 @@ const signOutEverywhere = (): Promise<boolean> =>
         <Button size="small">{{ $t("accountDialog.signOutEverywhere") }}</Button>
       </Popconfirm>
     </div>
-    <div v-if="!deleting" class="out">
+    <div v-if="!deleting && !securing" class="out">
       <p>{{ $t("accountDialog.deleteYourAccount") }}</p>
       <Button size="small" @click="deleting = true">
         {{ $t("accountDialog.deleteAccount2") }}

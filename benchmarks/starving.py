@@ -1,0 +1,153 @@
+"""A member with a script who tries to keep another waiting: what the other's segments and edits take, beside without.
+
+The session is that of ``benchmarks.crowd``. The script edits, listens, analyses, orders and talks on the live channel
+from many threads at once, as fast as it is answered, and heeds nothing that it is told. It has the same two cores as
+the server. Run: python -m benchmarks.starving
+"""
+
+import asyncio
+import itertools
+import json
+import multiprocessing
+import os
+import random
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.error
+from collections import Counter
+from collections.abc import Callable, Iterator
+from multiprocessing.synchronize import Event
+from pathlib import Path
+
+from websockets.exceptions import WebSocketException
+
+from benchmarks import crowd
+from benchmarks.visitors import Visitor
+
+ADDRESS = f"http://127.0.0.1:{crowd.PORT}"
+
+
+def attacks(visitor: Visitor, session: str) -> dict[str, Callable[[], object]]:
+    """What the script does, by what it is called; each as often as it comes to it."""
+    chance, base = random.Random(9), f"/api/sessions/{session}"
+    numbers = itertools.count()
+
+    def edit() -> object:
+        level = round(chance.uniform(-12, 0), 2)
+        return visitor.edit(session, kind="set-level", source=f"s{chance.randrange(crowd.SOURCES)}", level=level)
+
+    def listen() -> object:
+        trim = round(chance.uniform(-40, -20), 3)
+        return visitor.ask(f"{base}/segments/{chance.randrange(2 * crowd.SECONDS)}?revision=0&trim={trim}")
+
+    def analyse() -> object:
+        return visitor.ask(f"{base}/balance?revision=0&solo=s{next(numbers) % crowd.SOURCES}")
+
+    def order() -> object:
+        return visitor.ask(f"{base}/{chance.choice(('deliveries', 'reports', 'freeze'))}", {"revision": 0})
+
+    def open_it() -> object:
+        return visitor.ask(base)
+
+    return {"edits": edit, "segments": listen, "analyses": analyse, "orders": order, "openings": open_it}
+
+
+def again_and_again(name: str, attack: Callable[[], object], until: Event, counts: Counter[str]) -> None:
+    """One thread of the script."""
+    while not until.is_set():
+        try:
+            attack()
+            counts[f"{name} 200"] += 1
+        except urllib.error.HTTPError as error:
+            counts[f"{name} {error.code}"] += 1
+        except OSError as error:
+            counts[f"{name} {type(error).__name__}"] += 1
+
+
+async def talk(visitor: Visitor, session: str, until: Event, counts: Counter[str]) -> None:
+    """As much on the live channel as it takes, from the beginning whenever it is closed."""
+    said = json.dumps({"type": "preview", "control": "s1.pan", "value": 0.5})
+    while not until.is_set():
+        try:
+            async with visitor.line(session) as line:
+                while not until.is_set():
+                    await line.send(said)
+                    counts["messages"] += 1
+        except (WebSocketException, OSError):
+            counts["closed"] += 1
+
+
+def script(session: str, key: str, begin: Event, until: Event) -> None:
+    """The whole script, in a process of its own."""
+    visitor = Visitor(ADDRESS, "p1", key)
+    visitor.ask(f"/api/sessions/{session}")
+    counts: Counter[str] = Counter()
+    threads = [
+        threading.Thread(target=again_and_again, args=(name, attack, until, counts))
+        for name, attack in attacks(visitor, session).items()
+        for _ in range(2)
+    ]
+    begin.wait()
+    for thread in threads:
+        thread.start()
+    asyncio.run(talk(visitor, session, until, counts))
+    for thread in threads:
+        thread.join()
+    print("the script: " + ", ".join(f"{count} {name}" for name, count in sorted(counts.items())))
+
+
+def beside(session: str, key: str) -> Iterator[None]:
+    """The script at work until the next step."""
+    context = multiprocessing.get_context("spawn")
+    begin, until = context.Event(), context.Event()
+    process = context.Process(target=script, args=(session, key, begin, until))
+    process.start()
+    begin.set()
+    time.sleep(5.0)
+    yield
+    until.set()
+    process.join()
+
+
+def told(took: list[float], edits: list[float]) -> tuple[float, float]:
+    """The 95th percentiles of segments and edits (ms), printed."""
+    late = crowd.late(took), crowd.late(edits)
+    print(f"a segment p95 {late[0]:.0f} ms, {0.5 * len(took) / crowd.LASTS:.2f} s of sound a second; ", end="")
+    print(f"an edit p95 {late[1]:.0f} ms")
+    return late
+
+
+def main() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
+    os.environ.setdefault("NEEDLE_LOCAL", "1")
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["NEEDLE_DATA"] = folder
+        session, keys = crowd.prepare(Path(folder))
+        command = [sys.executable, "manage.py", "serve", "--port", str(crowd.PORT)]
+        server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        assert server.stdout
+        while "Stop with" not in (line := server.stdout.readline()):
+            assert line, "the server did not start"
+        try:
+            visitor = Visitor(ADDRESS, "p0", keys[0])
+            visitor.ask(f"/api/sessions/{session}")
+            crowd.listen([visitor], session, editing=True)  # the server's processes load
+            ratios = []
+            for _ in range(3):
+                quiet = told(*crowd.listen([visitor], session, editing=True))
+                at_work = beside(session, keys[1])
+                next(at_work)
+                busy = told(*crowd.listen([visitor], session, editing=True))
+                next(at_work, None)
+                ratios.append([after / before for before, after in zip(quiet, busy, strict=True)])
+            print("segments, edits: " + "; ".join(f"{one:.1f} ×, {two:.1f} ×" for one, two in ratios))
+        finally:
+            server.terminate()
+            server.wait(10)
+
+
+if __name__ == "__main__":
+    main()
