@@ -132,16 +132,22 @@ class Engineer:
         height: int = 800,
         desk: str = "move",
         offline: bool = False,
+        deaf: bool = False,
     ) -> None:
-        """``offline``: the page is installed, so that it opens without its server."""
+        """``offline``: the page is installed, so that it opens without its server.
+
+        ``deaf``: nothing is listened to. The page's content policy then holds, which has no room for the tap.
+        """
         self.case = case
         self.context = case.browser.new_context(
             viewport={"width": width, "height": height},
+            bypass_csp=not deaf,
             # What a service worker asks for passes by what tests hold back.
             service_workers="allow" if offline else "block",
         )
         self.context.set_default_timeout(PATIENCE)
-        self.context.add_init_script(EAR)
+        if not deaf:
+            self.context.add_init_script(EAR)
         self.away = False
         self._sockets: list[WebSocketRoute] = []
         self.context.route_web_socket("**/live/**", self._socket)

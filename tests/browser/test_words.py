@@ -78,7 +78,7 @@ class LongWords(BrowserCase):
         route.fulfill(body=body, content_type="text/javascript")
 
     def test_nothing_is_cut_and_nothing_overlaps_on_any_desk(self) -> None:
-        rowan = self.engineer("rowan")
+        rowan = self.engineer("rowan", deaf=True)
         page = rowan.page
         page.context.route(re.compile(r"/assets/(catalogue|declared)-.*\.js"), self.lengthen)
         page.set_viewport_size({"width": 1280, "height": 800})

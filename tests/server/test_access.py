@@ -1,6 +1,7 @@
 """The door: signing in and out, forged requests, the demo, the page's policy."""
 
 import itertools
+import re
 from typing import Any
 from unittest import mock
 from uuid import uuid4
@@ -221,6 +222,8 @@ class Pages(SimpleTestCase):
         answer = Client().get("/sessions/anything")
         self.assertEqual(answer.status_code, 200)
         self.assertIn("default-src 'self'", answer["Content-Security-Policy"])
+        self.assertIn("style-src 'self';", answer["Content-Security-Policy"] + ";")
+        self.assertNotIn("style=", answer.content.decode())
         self.assertIn("csrftoken", answer.cookies)
         self.assertEqual(answer["Cross-Origin-Opener-Policy"], "same-origin")
         self.assertEqual(answer["Cross-Origin-Resource-Policy"], "same-origin")
@@ -229,3 +232,13 @@ class Pages(SimpleTestCase):
         self.assertEqual({name for name, who in allowed.items() if who != "()"}, {"autoplay", "midi", "microphone"})
         self.assertEqual(Client().get("/api/none").status_code, 404)
         self.assertFalse(settings.DEBUG)
+
+    def test_no_page_has_styles_that_its_policy_does_not_name(self) -> None:
+        for path in ("/guide/", "/nothing.here", "/api/none"):
+            answer = Client().get(path)
+            text, policy = answer.content.decode(), answer["Content-Security-Policy"]
+            self.assertNotIn("unsafe", policy)
+            nonces = re.findall(r"<style nonce=\"([^\"]+)\">", text)
+            self.assertEqual(len(nonces), text.count("<style"), path)
+            self.assertTrue(all(f"'nonce-{nonce}'" in policy for nonce in nonces), path)
+            self.assertNotIn("style=", text, path)
