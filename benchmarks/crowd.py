@@ -15,6 +15,7 @@ import sys
 import tempfile
 import threading
 import time
+import zlib
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -122,7 +123,9 @@ class Listener(threading.Thread):
                 continue
             assert answer.status == 200, body
             (size,) = struct.unpack_from("<I", body)
-            self.keys[index] = json.loads(body[4 : 4 + size])["key"]
+            side = zlib.decompress(body[4 : 4 + size])
+            (size,) = struct.unpack_from("<I", side)
+            self.keys[index] = json.loads(side[4 : 4 + size])["key"]
             took = time.perf_counter() - start
             self.took.append(took)
             index += 1

@@ -10,6 +10,7 @@ from uuid import uuid4
 
 from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
+from django.core.cache import cache
 from pydantic import ValidationError
 
 from needle.messages import Message
@@ -27,6 +28,9 @@ MOST_BYTES = 8192
 MOST_A_SECOND = 2000
 """So much one browser may say in a second: a hand that holds sixty sources says each of their places thirty times."""
 
+OUT_FOR = 30
+"""How long (s) somebody stays out who has said more."""
+
 
 class LiveConsumer(AsyncJsonWebsocketConsumer):
     """One browser tab in one session. ``?since=N`` asks for what came after revision N."""
@@ -34,10 +38,14 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
     group: str | None = None
     _said = (0, 0)
     """The second in which something was said last, and how often in it."""
+    _is_out = False
 
     async def connect(self) -> None:
         remember_loop()
         self.session_id = self.scope["url_route"]["kwargs"]["session_id"]
+        if await cache.aget(_out_key(self.scope["user"].pk)):
+            await self.close()  # not even answered
+            return
         await self.accept()
         try:
             member = await database_sync_to_async(membership)(self.scope["user"], self.session_id)
@@ -69,7 +77,11 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             await self.channel_layer.group_discard(person_group(self.who["id"]), self.channel_name)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
+        if self._is_out:
+            return  # what was under way already
         if self._says_too_much():
+            self._is_out = True
+            await cache.aset(_out_key(self.scope["user"].pk), True, OUT_FOR)
             await self.close(TOO_MUCH)
             return
         if text_data is None or len(text_data) > MOST_BYTES:
@@ -187,6 +199,10 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
             for message in page:
                 await self.send_json(message)
             self.sent = page[-1]["revision"]
+
+
+def _out_key(user_id: int | None) -> str:
+    return f"live-out-{user_id}"
 
 
 def _revision_asked(query: bytes, present: int) -> int:

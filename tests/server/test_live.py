@@ -6,6 +6,8 @@ from unittest import mock
 from asgiref.sync import async_to_sync, sync_to_async
 
 from server.editing import live
+from server.project import sockets
+from server.project.sockets import BoundedSocket
 from tests.server.tabs import Tabs
 
 
@@ -25,8 +27,27 @@ class Live(Tabs):
                 await emil.send_json_to({"type": "ping"})
                 self.assertEqual((await self.heard(emil, "gone"))["code"], live.TOO_MUCH)
                 await emil.disconnect()
+                # Nor do they come in again at once; others do.
+                _, told = await self.connect("emil")
+                self.assertIsNone(told)
+                olga, told = await self.connect("olga")
+                self.assertEqual(told["type"], "welcome")
+                await olga.disconnect()
 
         async_to_sync(go)()
+
+    def test_no_more_is_read_of_who_says_far_too_much(self) -> None:
+        line = BoundedSocket()
+        line.transport, line.muted, line.client_addr = mock.Mock(), False, "somebody"
+        line.application_queue = mock.Mock()
+        with mock.patch.object(sockets, "monotonic", return_value=7.0):
+            for _ in range(live.MOST_A_SECOND + 500):
+                line.onMessage(b"{}", False)
+        self.assertEqual(line.application_queue.put_nowait.call_count, live.MOST_A_SECOND + 1)
+        line.transport.abortConnection.assert_called_once_with()
+        with mock.patch.object(sockets, "monotonic", return_value=8.0):
+            line.onMessage(b"{}", False)
+        self.assertEqual(line.application_queue.put_nowait.call_count, live.MOST_A_SECOND + 2)
 
     def test_everybody_hears_of_every_revision_in_order(self) -> None:
         async def go() -> None:

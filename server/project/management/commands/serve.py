@@ -26,6 +26,7 @@ from server.media.tasks import resume_unfinished
 from server.project.asgi import application
 from server.project.bodies import BoundedFactory
 from server.project.demo import ACCOUNTS, PASSWORD, close_demo_accounts
+from server.project.sockets import BoundedSockets
 
 log = logging.getLogger(__name__)
 
@@ -104,8 +105,9 @@ class Command(BaseCommand):
         sys.setswitchinterval(0.001)
         address = f"http://{options['host']}:{options['port']}"
         endpoints = build_endpoint_description_strings(host=options["host"], port=options["port"])
-        # It makes requests by a factory that it knows by this name, and can be told of no other.
+        # It makes requests and sockets by factories that it knows by these names, and can be told of no others.
         daphne.server.HTTPFactory = BoundedFactory
+        daphne.server.WebSocketFactory = BoundedSockets
         server = daphne.server.Server(application, endpoints=endpoints, ready_callable=lambda: self._say(address))
         # However it is told to stop, what hangs by then is not waited for.
         reactor.addSystemEventTrigger("before", "shutdown", _end_soon)
