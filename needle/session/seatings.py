@@ -151,12 +151,16 @@ def matched(seating: Seating, names: Sequence[str]) -> dict[str, str]:
     """
     result: dict[str, str] = {}
     occupied: set[str] = set()
-    candidates = [
-        (-len(word), order, place, name, seat.name)
-        for order, name in enumerate(names)
+    speaking = [
+        (len(word), place, seat.name, _words(word))
         for place, seat in enumerate(seating.seats)
         for word in (seat.name.lower(), *seat.words)
-        if _words(word) in _words(name)
+    ]
+    candidates = [
+        (-length, order, place, name, seat)
+        for order, (name, text) in enumerate((name, _words(name)) for name in names)
+        for length, place, seat, words in speaking
+        if words in text
     ]
     for _, _, _, name, seat in sorted(candidates):
         if name not in result and seat not in occupied:

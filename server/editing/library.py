@@ -301,7 +301,7 @@ class MatchIn(Schema):
 
     seating: str = ""
     seats: Annotated[list[SeatIn], Field(max_length=200)] = []
-    names: Annotated[list[str], Field(max_length=1000)]
+    names: Annotated[list[Annotated[str, Field(max_length=255)]], Field(max_length=1000)]
 
 
 @router.post("/seatings/match", response=dict[str, str])

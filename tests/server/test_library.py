@@ -85,6 +85,9 @@ class Choices(SessionCase):
         body = {"seating": "quartet", "names": ["Viola solo", "Other"]}
         found = self.as_("emil").post("/api/seatings/match", body, content_type="application/json")
         self.assertEqual(found.json(), {"Viola solo": "Third"})
+        long = {"seating": "quartet", "names": ["viola " * 1000]}
+        found = self.as_("emil").post("/api/seatings/match", long, content_type="application/json")
+        self.assertEqual(found.status_code, 422)
 
 
 class Presets(SessionCase):
