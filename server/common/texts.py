@@ -9,7 +9,9 @@ _UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
 
 def shown(text: Any) -> Any:
     """A name without what cannot be shown or would disturb what stands beside it; other values as they are."""
-    return _UNSHOWN.sub("", text) if isinstance(text, str) else text
+    if not isinstance(text, str) or not text:
+        return text
+    return _UNSHOWN.sub("", text) or "unnamed"
 
 
 def is_whole(value: Any) -> bool:

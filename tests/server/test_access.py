@@ -132,7 +132,9 @@ class Door(SessionCase):
         ):
             self.assertEqual(rename(name).status_code, 200)
             self.assertEqual(self.state()["sources"]["low"]["name"], kept)
-        self.assertEqual(rename("\u202e").status_code, 422)
+        self.assertEqual(rename("\u202e").status_code, 200)
+        self.assertEqual(self.state()["sources"]["low"]["name"], "unnamed")
+        self.assertEqual(rename("").status_code, 422)
         answer = emil.post(self.url("/operations"), b"{", content_type="application/json")
         self.assertEqual((answer.status_code, answer.json()["code"]), (400, "request.unreadable"))
         for address in (self.url("/sources/lo%00w/placement?revision=0&at=0"), self.url("?since=%00")):

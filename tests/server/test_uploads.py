@@ -260,7 +260,7 @@ class Uploads(Sending):
             self.assertEqual(answer.status_code, 413)
             self.assertIn("no room", answer.json()["detail"])
         for name, shown in (
-            ("../../etc/passwd", "passwd"), ("C:\\stems\\kick.wav", "kick.wav"), ("a\x00b\n.wav", "ab.wav"),
+            ("../../etc/passwd", "passwd"), ("C:\\stems\\kick.wav", "kick.wav"), ("a\x07b\n.wav", "ab.wav"),
             ("///", "unnamed"),
         ):  # fmt: skip
             found = self.begin(10, name).json()
