@@ -55,13 +55,29 @@ async function open(desk: string, kind: Kind = "stereo"): Promise<Map<string, nu
   return updates;
 }
 
-async function play(steps = 10): Promise<void> {
+async function play(): Promise<void> {
   const player = usePlayer();
-  for (let step = 1; step <= steps; step += 1) {
+  for (let step = 1; step <= 10; step += 1) {
     player.playhead = step / 3;
     player.now = { peak_left: -20 - step, peak_right: -21, lean_long: step / 10, momentary: -18 - step };
     await nextTick();
   }
+}
+
+/** What else is rendered in a round; answers that are still under way may be in the first ones, not in each. */
+async function alsoRendered(
+  updates: Map<string, number>,
+  isMeant: (name: string) => boolean,
+  round: () => Promise<void>,
+): Promise<string[]> {
+  let also: string[] = [];
+  for (let tries = 0; tries < 10; tries += 1) {
+    updates.clear();
+    await round();
+    also = [...updates.keys()].filter((name) => !isMeant(name));
+    if (!also.length) break;
+  }
+  return also;
 }
 
 afterEach(() => page.end());
@@ -71,20 +87,16 @@ const DESKS = ["place", "move", "pulse", "balance", "hand-over"] as const;
 const MOVES =
   /^(Transport|ValueField|Playhead|PlayheadLine|EnergyArrow|Field|FootNumbers|RoomNumbers|NowNumbers)$/;
 const isMoving = (name: string): boolean => MOVES.test(name) || name.endsWith(" source-3");
-const others = (updates: Map<string, number>): string[] =>
-  [...updates.keys()].filter((one) => !isMoving(one));
 
 describe("while it plays", () => {
   it.each(DESKS)("nothing that stands is rendered again on %s", async (desk) => {
     const updates = await open(desk);
-    await play();
-    expect(others(updates)).toEqual([]);
+    expect(await alsoRendered(updates, isMoving, play)).toEqual([]);
     expect([...updates.keys()].some((one) => one.endsWith("source-3"))).toBe(true);
   });
   it.each(DESKS)("nothing that stands is rendered again on %s in a room", async (desk) => {
     const updates = await open(desk, "room");
-    await play();
-    expect(others(updates)).toEqual([]);
+    expect(await alsoRendered(updates, isMoving, play)).toEqual([]);
   });
 });
 
@@ -92,10 +104,12 @@ describe("a colleague", () => {
   it.each(DESKS)("who goes along changes only their own marks on %s", async (desk) => {
     const updates = await open(desk);
     await page.hear({ type: "presence", person: person({ chosen: "source-5", playhead: 0 }) });
-    updates.clear();
-    for (let i = 1; i <= 5; i += 1)
-      await page.hear({ type: "presence", person: person({ chosen: "source-5", playhead: i }) });
-    expect([...updates.keys()].filter((one) => !/^(Here|Colleagues)$/.test(one))).toEqual([]);
+    const isTheirs = (name: string): boolean => /^(Here|Colleagues)$/.test(name);
+    const also = await alsoRendered(updates, isTheirs, async () => {
+      for (let i = 1; i <= 5; i += 1)
+        await page.hear({ type: "presence", person: person({ chosen: "source-5", playhead: i }) });
+    });
+    expect(also).toEqual([]);
   });
 
   it.each(DESKS)("who holds a source changes only what shows it on %s", async (desk) => {
@@ -103,8 +117,10 @@ describe("a colleague", () => {
     const tell = (value: number) => page.hear({ type: "preview", tab: "t1", control: "source-5.pan", value });
     await page.hear({ type: "presence", person: person({ chosen: null }) });
     await tell(0);
-    updates.clear();
-    for (let i = 1; i <= 5; i += 1) await tell(i / 10);
-    expect([...updates.keys()].filter((one) => !one.endsWith(" source-5") && !isMoving(one))).toEqual([]);
+    const isMeant = (name: string): boolean => name.endsWith(" source-5") || isMoving(name);
+    const also = await alsoRendered(updates, isMeant, async () => {
+      for (let i = 1; i <= 5; i += 1) await tell(i / 10);
+    });
+    expect(also).toEqual([]);
   });
 });
