@@ -47,7 +47,8 @@ def attacks(visitor: Visitor, session: str) -> dict[str, Callable[[], object]]:
         return visitor.ask(f"{base}/balance?revision=0&solo=s{next(numbers) % crowd.SOURCES}")
 
     def order() -> object:
-        return visitor.ask(f"{base}/{chance.choice(('deliveries', 'reports', 'freeze'))}", {"revision": 0})
+        frozen = f"sources/s{chance.randrange(crowd.SOURCES)}/freeze"
+        return visitor.ask(f"{base}/{chance.choice(('deliveries', 'reports', frozen))}", {"revision": 0})
 
     def open_it() -> object:
         return visitor.ask(base)
@@ -69,12 +70,12 @@ def again_and_again(name: str, attack: Callable[[], object], until: Event, count
 
 async def talk(visitor: Visitor, session: str, until: Event, counts: Counter[str]) -> None:
     """As much on the live channel as it takes, from the beginning whenever it is closed."""
-    said = json.dumps({"type": "preview", "control": "s1.pan", "value": 0.5})
+    message = json.dumps({"type": "preview", "control": "s1.pan", "value": 0.5})
     while not until.is_set():
         try:
             async with visitor.line(session) as line:
                 while not until.is_set():
-                    await line.send(said)
+                    await line.send(message)
                     counts["messages"] += 1
         except (WebSocketException, OSError):
             counts["times put out"] += 1
@@ -114,8 +115,8 @@ def beside(session: str, key: str) -> Iterator[None]:
     process.join()
 
 
-def told(took: list[float], edits: list[float]) -> tuple[float, float]:
-    """The 95th percentiles of segments and edits (ms), printed."""
+def percentiles(took: list[float], edits: list[float]) -> tuple[float, float]:
+    """The 95th percentiles of segments and edits (ms), which are printed."""
     late = crowd.late(took), crowd.late(edits)
     print(f"a segment p95 {late[0]:.0f} ms, {0.5 * len(took) / crowd.LASTS:.2f} s of sound a second; ", end="")
     print(f"an edit p95 {late[1]:.0f} ms")
@@ -139,10 +140,10 @@ def main() -> None:
             crowd.listen([visitor], session, editing=True)  # the server's processes load
             ratios = []
             for _ in range(3):
-                quiet = told(*crowd.listen([visitor], session, editing=True))
+                quiet = percentiles(*crowd.listen([visitor], session, editing=True))
                 at_work = beside(session, keys[1])
                 next(at_work)
-                busy = told(*crowd.listen([visitor], session, editing=True))
+                busy = percentiles(*crowd.listen([visitor], session, editing=True))
                 next(at_work, None)
                 ratios.append([after / before for before, after in zip(quiet, busy, strict=True)])
             print("segments, edits: " + "; ".join(f"{one:.1f} ×, {two:.1f} ×" for one, two in ratios))

@@ -11,7 +11,7 @@ from server.accounts import second_factor
 from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.names import shown_name
-from server.accounts.passwords import check_password
+from server.accounts.passwords import check_current_password, check_password
 from server.accounts.signing import sign_out_everywhere, sign_out_here
 from server.common.errors import ApiError
 from server.common.throttling import AddressRateThrottle, Failures, UserRateThrottle
@@ -70,8 +70,7 @@ def sign_in(request: HttpRequest, body: SignIn) -> Me:
 @router.post("/password", response={204: None}, throttle=[UserRateThrottle("password", "10/m")])
 def change_password(request: HttpRequest, body: PasswordIn) -> Status:
     """Change one's password; every other browser is signed out."""
-    if not request.user.check_password(body.current):
-        raise ApiError("account.wrong_password_nothing_changed", 403)
+    check_current_password(request.user, body.current)
     check_password(body.new, request.user)
     request.user.set_password(body.new)
     request.user.save(update_fields=["password"])

@@ -12,6 +12,7 @@ from django_otp.plugins.otp_totp.models import TOTPDevice
 from ninja import Router, Schema, Status
 from pydantic import Field
 
+from server.accounts.passwords import check_current_password
 from server.common.errors import ApiError
 from server.common.throttling import UserRateThrottle
 
@@ -30,8 +31,8 @@ class PasswordOnly(Schema):
     password: Password
 
 
-class SecondFactorIn(Schema):
-    """What an app begins with, and the code that it shows."""
+class CodeIn(Schema):
+    """The code that an app shows."""
 
     code: Code
 
@@ -75,7 +76,7 @@ def switch_off(user) -> None:
 
 @router.get("/second-factor", response=SecondFactorOut)
 def get_second_factor(request: HttpRequest) -> SecondFactorOut:
-    """Whether one signs in with a code from an app besides."""
+    """Whether one is asked for a code from an app besides the password."""
     left = StaticToken.objects.filter(device__user=request.user).count()
     return SecondFactorOut(on=is_on(request.user), recovery_codes=left)
 
@@ -83,7 +84,7 @@ def get_second_factor(request: HttpRequest) -> SecondFactorOut:
 @router.post("/second-factor", response=Enrolment, throttle=_CHECKED)
 def begin_second_factor(request: HttpRequest, body: PasswordOnly) -> Enrolment:
     """A new secret for an app. Nothing is asked for before a code from the app has confirmed it."""
-    _check_password(request, body.password)
+    check_current_password(request.user, body.password)
     with transaction.atomic():
         if is_on(request.user):
             raise ApiError("account.second_factor_is_on", 409)
@@ -95,7 +96,7 @@ def begin_second_factor(request: HttpRequest, body: PasswordOnly) -> Enrolment:
 
 
 @router.post("/second-factor/confirm", response=RecoveryCodes, throttle=_CHECKED)
-def confirm_second_factor(request: HttpRequest, body: SecondFactorIn) -> RecoveryCodes:
+def confirm_second_factor(request: HttpRequest, body: CodeIn) -> RecoveryCodes:
     """Ask for a code from now on, if this one is right; the recovery codes."""
     with transaction.atomic():
         device = TOTPDevice.objects.select_for_update().filter(user=request.user, confirmed=False).first()
@@ -115,11 +116,6 @@ def confirm_second_factor(request: HttpRequest, body: SecondFactorIn) -> Recover
 @router.delete("/second-factor", response={204: None}, throttle=_CHECKED)
 def end_second_factor(request: HttpRequest, body: PasswordOnly) -> Status:
     """Sign in with the password alone again."""
-    _check_password(request, body.password)
+    check_current_password(request.user, body.password)
     switch_off(request.user)
     return Status(204, None)
-
-
-def _check_password(request: HttpRequest, password: str) -> None:
-    if not request.user.check_password(password):
-        raise ApiError("account.wrong_password_nothing_changed", 403)

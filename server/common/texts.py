@@ -3,11 +3,11 @@
 import re
 from typing import Any
 
-_UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
-"""Control characters, and those that turn the direction of whatever stands after them (Unicode Annex 9, 2.1–2.2)."""
+_UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u2028-\u2029\u202a-\u202e\u2066-\u2069]")
+"""Control characters, ends of lines, and what turns the direction of all that stands after it (UAX 9, 2.1–2.2)."""
 
 
-def shown(text: Any) -> Any:
+def displayable(text: Any) -> Any:
     """A name without what cannot be shown or would disturb what stands beside it; other values as they are."""
     if not isinstance(text, str) or not text:
         return text

@@ -94,8 +94,8 @@ class Failures:
         self._what, self._free, self._longest = what, free, longest
 
     def _keys(self, name: str) -> tuple[str, str]:
-        known = hashlib.sha256(name.casefold().encode()).hexdigest()
-        return f"tries-{self._what}-{known}", f"wait-{self._what}-{known}"
+        digest = hashlib.sha256(name.casefold().encode()).hexdigest()
+        return f"tries-{self._what}-{digest}", f"wait-{self._what}-{digest}"
 
     def count(self, name: str) -> None:
         """Count a try, before it is known how it ends. ApiError (429) if it comes too early: then it was none."""

@@ -25,6 +25,7 @@ from needle.messages import Message
 from server.common import pool
 from server.common.errors import ApiError
 from server.common.pool_process import ProcessLost
+from server.common.texts import displayable
 from server.media import quotas, tasks
 from server.media.assets import ROOM_TO_SPARE, Stopped, audio_facts, store_asset, sweep_partials
 from server.media.models import Upload
@@ -103,7 +104,7 @@ def begin(session: MixSession | None, user, name: str, size: int, purpose: str =
 def displayed_name(name: str) -> str:
     """The last part of a file's name, without anything that cannot be shown."""
     last = name.replace("\\", "/").rsplit("/", 1)[-1]
-    return "".join(c for c in last if c.isprintable()).strip()[:255] or "unnamed"
+    return displayable(last).strip()[:255] or "unnamed"
 
 
 def receive(upload_id: UUID, offset: int, part: bytes) -> Upload:

@@ -5,10 +5,10 @@ from typing import Annotated, Any
 from pydantic import BeforeValidator, Field
 
 from needle.automation.parameters import GAIN_LIMIT_DB, PARAMETERS
-from server.common.texts import shown
+from server.common.texts import displayable
 
 Key = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[\w-]+$")]
-Name = Annotated[str, BeforeValidator(shown), Field(min_length=1, max_length=120)]
+Name = Annotated[str, BeforeValidator(displayable), Field(min_length=1, max_length=120)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Order = Annotated[int, Field(ge=-100_000, le=100_000)]
 Gain = Annotated[float, Field(ge=-GAIN_LIMIT_DB, le=GAIN_LIMIT_DB, allow_inf_nan=False)]

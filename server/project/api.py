@@ -125,8 +125,8 @@ def _unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
     if isinstance(error.__cause__, ApiError):
         return _refused(request, error.__cause__)
     message = Message("request.unreadable") if error.status_code == 400 else error.message
-    told = refusal(message) if isinstance(message, Message) else {"detail": message}
-    return api.create_response(request, told, status=error.status_code)
+    body = refusal(message) if isinstance(message, Message) else {"detail": message}
+    return api.create_response(request, body, status=error.status_code)
 
 
 @api.exception_handler(PoolBusy)

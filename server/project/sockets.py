@@ -33,6 +33,6 @@ class BoundedSockets(WebSocketFactory):
 
     protocol = BoundedSocket
 
-    def __init__(self, *given: Any, **how: Any) -> None:
-        super().__init__(*given, **how)
+    def __init__(self, *arguments: Any, **options: Any) -> None:
+        super().__init__(*arguments, **options)
         self.setProtocolOptions(maxFramePayloadSize=_LARGEST, maxMessagePayloadSize=_LARGEST)

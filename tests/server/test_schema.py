@@ -38,13 +38,13 @@ class WholeSchema(SessionCase):
 
     def filled(self, draw: Any, name: str, value: Any) -> Any:
         """What stands for a part of the address: what was made up, or what there is."""
-        known = {
+        existing = {
             "session_id": self.ids,
             "user_id": [user.pk for user in self.users.values()],
             "source": ["low", "wide", "../low", "low\0", "\u202elow"],
             "index": [0, 1],
         }.get(name)
-        return draw(strategies.sampled_from([*known, value])) if known else value
+        return draw(strategies.sampled_from([*existing, value])) if existing else value
 
     def send(self, client: Client, case: Any, parts: dict[str, Any]) -> Any:
         path = case.path
@@ -66,8 +66,8 @@ class WholeSchema(SessionCase):
 
     def test_whatever_is_sent_is_answered_and_tells_nobody_what_is_not_theirs(self) -> None:
         schema = schemathesis.openapi.from_dict(api.get_openapi_schema())
-        for found in schema.get_all_operations():
-            operation = found.ok()
+        for result in schema.get_all_operations():
+            operation = result.ok()
             with self.subTest(f"{operation.method} {operation.path}"):
                 self.try_out(operation)
         if THOROUGH:
@@ -94,14 +94,14 @@ class WholeSchema(SessionCase):
             parts = {name: self.filled(data.draw, name, value) for name, value in given_parts.items()}
             with transaction.atomic():
                 answer = self.send(self.as_(who), case, parts)
-                told = b"".join(answer.streaming_content) if answer.streaming else answer.content
+                content = b"".join(answer.streaming_content) if answer.streaming else answer.content
                 transaction.set_rollback(True)
             forget()
             self.tried[answer.status_code] += 1
-            self.assertLess(answer.status_code, 500, told[:500])
+            self.assertLess(answer.status_code, 500, content[:500])
             if who != "uwe":
-                self.assertNotIn(MARK.encode(), told)
+                self.assertNotIn(MARK.encode(), content)
             if answer.status_code in (403, 404, 409, 422) and answer["Content-Type"].startswith("application/json"):
-                self.assertTrue(json.loads(told)["detail"])
+                self.assertTrue(json.loads(content)["detail"])
 
         answered()

@@ -17,6 +17,17 @@ async function escape(): Promise<void> {
 
 afterEach(() => page.end());
 
+/** Try to come in by the door, which answers so. */
+async function signIn(answer: (body: Record<string, unknown>) => unknown): Promise<void> {
+  page = new Page();
+  (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
+  page.gives["/api/sign-in"] = answer;
+  await page.at("/sign-in");
+  await page.type("Name", "emil");
+  await page.type("Password", "a long password");
+  await page.press("Sign in");
+}
+
 const posts = (path: string) => page.posted.filter((one) => one.path.endsWith(path));
 
 describe("the session's settings", () => {
@@ -335,26 +346,15 @@ describe("the pages beside a session", () => {
   });
 
   it("signs in, and says when it cannot", async () => {
-    page = new Page();
-    (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
-    page.gives["/api/sign-in"] = () => "Wrong name or password. Try again.";
-    await page.at("/sign-in");
-    await page.type("Name", "emil");
-    await page.type("Password", "wrong");
-    await page.press("Sign in");
+    await signIn(() => "Wrong name or password. Try again.");
     await page.until(() => page.text.includes("Wrong name or password"), "the sentence is shown");
   });
 
   it("asks for a code where the account does", async () => {
-    page = new Page();
-    (page.answers["/api/sign-in/options"] as Schemas["SignInOptions"]).me = null;
     const wanted = { detail: "This account asks for a code besides.", code_wanted: true };
-    page.gives["/api/sign-in"] = ({ code }) =>
-      code === "123456" ? { id: 1, username: "emil", name: "Emil" } : Response.json(wanted, { status: 401 });
-    await page.at("/sign-in");
-    await page.type("Name", "emil");
-    await page.type("Password", "a long password");
-    await page.press("Sign in");
+    await signIn(({ code }) =>
+      code === "123456" ? { id: 1, username: "emil", name: "Emil" } : Response.json(wanted, { status: 401 }),
+    );
     await page.until(() => page.text.includes("asks for a code besides"), "the sentence is shown");
     await page.type("Code from your app", "123456");
     await page.press("Sign in");

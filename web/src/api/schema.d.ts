@@ -469,7 +469,7 @@ export interface paths {
         };
         /**
          * Get Second Factor
-         * @description Whether one signs in with a code from an app besides.
+         * @description Whether one is asked for a code from an app besides the password.
          */
         get: operations["get_second_factor"];
         put?: never;
@@ -2683,6 +2683,14 @@ export interface components {
             seconds: number;
             /** Start */
             start: number;
+        };
+        /**
+         * CodeIn
+         * @description The code that an app shows.
+         */
+        CodeIn: {
+            /** Code */
+            code: string;
         };
         /**
          * CommentChange
@@ -5869,14 +5877,6 @@ export interface components {
             title: string;
         };
         /**
-         * SecondFactorIn
-         * @description What an app begins with, and the code that it shows.
-         */
-        SecondFactorIn: {
-            /** Code */
-            code: string;
-        };
-        /**
          * SecondFactorOut
          * @description Whether one is asked for a code, and how many recovery codes are left.
          */
@@ -8537,7 +8537,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SecondFactorIn"];
+                "application/json": components["schemas"]["CodeIn"];
             };
         };
         responses: {

@@ -4,14 +4,14 @@
  * The packages would write style elements, which the content policy allows from nobody. The build puts this in the place
  * of their `dynamicCSS`; the rules come before our own, as their elements would.
  */
-interface Written {
+interface Rules {
   /** What the package marks as its own; never in the page. */
   readonly element: HTMLStyleElement;
   css: string;
   rule: CSSRule;
 }
 
-const written = new Map<string, Written>();
+const rulesByKey = new Map<string, Rules>();
 
 const sheet = (): CSSStyleSheet => {
   const first = document.styleSheets[0];
@@ -44,20 +44,20 @@ interface Options {
 
 /** Write styles under a key, in the place of those it had. */
 export function updateCSS(css: string, key: string, { prepend }: Options = {}): HTMLStyleElement {
-  const before = written.get(key);
-  if (!before) {
+  const entry = rulesByKey.get(key);
+  if (!entry) {
     const element = document.createElement("style");
-    written.set(key, { element, css, rule: insert(css, prepend === true ? 0 : written.size) });
+    rulesByKey.set(key, { element, css, rule: insert(css, prepend === true ? 0 : rulesByKey.size) });
     return element;
   }
-  if (before.css !== css) Object.assign(before, { css, rule: insert(css, take(before.rule)) });
-  return before.element;
+  if (entry.css !== css) Object.assign(entry, { css, rule: insert(css, take(entry.rule)) });
+  return entry.element;
 }
 
 /** Take out the styles of a key, if it has any. */
 export function removeCSS(key: string): void {
-  const before = written.get(key);
-  if (!before) return;
-  take(before.rule);
-  written.delete(key);
+  const entry = rulesByKey.get(key);
+  if (!entry) return;
+  take(entry.rule);
+  rulesByKey.delete(key);
 }

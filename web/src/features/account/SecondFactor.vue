@@ -42,8 +42,8 @@ const begin = (): Promise<boolean> =>
 
 const confirm = (): Promise<boolean> =>
   attempt(async () => {
-    const given = await post<Schemas["RecoveryCodes"]>("/api/second-factor/confirm", { code: code.value });
-    recovery.value = given.codes;
+    const answer = await post<Schemas["RecoveryCodes"]>("/api/second-factor/confirm", { code: code.value });
+    recovery.value = answer.codes;
     await ask();
   });
 
