@@ -139,7 +139,9 @@ class Crowd:
     revision, trim = 0, 0.0
 
 
-def listen(visitors: list[Visitor], session: str, editing: bool) -> tuple[list[float], list[float]]:
+def listen(
+    visitors: list[Visitor], session: str, editing: bool, lasts: float = LASTS
+) -> tuple[list[float], list[float]]:
     """How long each segment took (s), and each edit."""
     count = 2 * SECONDS
     places = [round(number * count / len(visitors)) for number in range(len(visitors))]
@@ -149,7 +151,7 @@ def listen(visitors: list[Visitor], session: str, editing: bool) -> tuple[list[f
         listener.start()
     time.sleep(2.0)  # until all have what rooms and meters need of the past
     skipped = [len(listener.took) for listener in listeners]
-    edits, until = [], time.perf_counter() + LASTS
+    edits, until = [], time.perf_counter() + lasts
     chance = random.Random(4)
     while time.perf_counter() < until:
         if editing:

@@ -1,8 +1,9 @@
 """A member with a script who tries to keep another waiting: what the other's segments and edits take, beside without.
 
-The session is that of ``benchmarks.crowd``. The script edits, listens, analyses, orders and talks on the live channel
-from many threads at once, as fast as it is answered, and heeds nothing that it is told. It shares the server's cores;
-as it would be elsewhere in the world, its own work comes last there. Run: python -m benchmarks.starving
+What it takes without comes first, before anything has been ordered. The session is that of ``benchmarks.crowd``. The
+script edits, listens, analyses, orders and talks on the live channel from many threads at once, as fast as it is
+answered, and heeds nothing that it is told. It shares the server's cores; as it would be elsewhere in the world, its
+own work comes last there. Run: python -m benchmarks.starving, with --each for every attack by itself too.
 """
 
 import asyncio
@@ -27,6 +28,8 @@ from websockets.exceptions import WebSocketException
 from benchmarks import crowd
 from benchmarks.visitors import Visitor
 
+LASTS, BEGINS = 30.0, 10.0
+"""How long is measured (s), and how long the script has been at work before that."""
 ADDRESS = f"http://127.0.0.1:{crowd.PORT}"
 
 
@@ -82,8 +85,11 @@ async def talk(visitor: Visitor, session: str, until: Event, counts: Counter[str
             await asyncio.sleep(0.1)
 
 
-def script(session: str, key: str, begin: Event, until: Event) -> None:
-    """The whole script, in a process of its own, which leaves the cores to whoever else wants them."""
+KINDS = ("edits", "segments", "analyses", "orders", "openings", "messages")
+
+
+def script(session: str, key: str, kinds: tuple[str, ...], begin: Event, until: Event) -> None:
+    """The script with some kinds of attack, in a process of its own, which leaves the cores to whoever wants them."""
     os.nice(19)
     visitor = Visitor(ADDRESS, "p1", key)
     visitor.ask(f"/api/sessions/{session}")
@@ -91,25 +97,27 @@ def script(session: str, key: str, begin: Event, until: Event) -> None:
     threads = [
         threading.Thread(target=again_and_again, args=(name, attack, until, counts))
         for name, attack in attacks(visitor, session).items()
+        if name in kinds
         for _ in range(2)
     ]
     begin.wait()
     for thread in threads:
         thread.start()
-    asyncio.run(talk(visitor, session, until, counts))
+    if "messages" in kinds:
+        asyncio.run(talk(visitor, session, until, counts))
     for thread in threads:
         thread.join()
     print("the script: " + ", ".join(f"{count} {name}" for name, count in sorted(counts.items())))
 
 
-def beside(session: str, key: str) -> Iterator[None]:
+def beside(session: str, key: str, kinds: tuple[str, ...]) -> Iterator[None]:
     """The script at work until the next step."""
     context = multiprocessing.get_context("spawn")
     begin, until = context.Event(), context.Event()
-    process = context.Process(target=script, args=(session, key, begin, until))
+    process = context.Process(target=script, args=(session, key, kinds, begin, until))
     process.start()
     begin.set()
-    time.sleep(5.0)
+    time.sleep(BEGINS)
     yield
     until.set()
     process.join()
@@ -118,7 +126,7 @@ def beside(session: str, key: str) -> Iterator[None]:
 def percentiles(took: list[float], edits: list[float]) -> tuple[float, float]:
     """The 95th percentiles of segments and edits (ms), which are printed."""
     late = crowd.late(took), crowd.late(edits)
-    print(f"a segment p95 {late[0]:.0f} ms, {0.5 * len(took) / crowd.LASTS:.2f} s of sound a second; ", end="")
+    print(f"a segment p95 {late[0]:.0f} ms, {0.5 * len(took) / LASTS:.2f} s of sound a second; ", end="")
     print(f"an edit p95 {late[1]:.0f} ms")
     return late
 
@@ -138,15 +146,15 @@ def main() -> None:
             visitor = Visitor(ADDRESS, "p0", keys[0])
             visitor.ask(f"/api/sessions/{session}")
             crowd.listen([visitor], session, editing=True)  # the server's processes load
-            ratios = []
-            for _ in range(3):
-                quiet = percentiles(*crowd.listen([visitor], session, editing=True))
-                at_work = beside(session, keys[1])
+            quiet = percentiles(*crowd.listen([visitor], session, True, LASTS))
+            each = [(kind,) for kind in KINDS] if "--each" in sys.argv else []
+            for kinds in (*each, *(3 * [KINDS])):
+                at_work = beside(session, keys[1], kinds)
                 next(at_work)
-                busy = percentiles(*crowd.listen([visitor], session, editing=True))
+                busy = percentiles(*crowd.listen([visitor], session, True, LASTS))
                 next(at_work, None)
-                ratios.append([after / before for before, after in zip(quiet, busy, strict=True)])
-            print("segments, edits: " + "; ".join(f"{one:.1f} ×, {two:.1f} ×" for one, two in ratios))
+                one, two = (after / before for before, after in zip(quiet, busy, strict=True))
+                print(f"beside {', '.join(kinds)}: segments {one:.1f} ×, edits {two:.1f} ×")
         finally:
             server.terminate()
             server.wait(10)

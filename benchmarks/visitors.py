@@ -43,8 +43,8 @@ class Visitor:
             headers["X-CSRFToken"] = self.cookie("csrftoken")
         data = None if body is None else json.dumps(body).encode()
         with self.opener.open(urllib.request.Request(self.address + path, data, headers), timeout=60) as answer:
-            text = answer.read()
-        return json.loads(text) if text[:1] in (b"{", b"[") else text
+            text, kind = answer.read(), answer.headers.get_content_type()
+        return json.loads(text) if kind == "application/json" else text
 
     def edit(self, session: str, **operation: Any) -> dict[str, Any]:
         body = {"client_id": str(uuid4()), "operation": operation}
@@ -53,6 +53,8 @@ class Visitor:
     def line(self, session: str) -> connect:
         host = self.address.removeprefix("http://")
         cookies = "; ".join(f"{cookie.name}={cookie.value}" for cookie in self.jar)
+        if self.key:
+            cookies += f"; sessionid={self.key}"
         return connect(
             f"ws://{host}/live/{session}", origin=self.address, additional_headers={"Cookie": cookies}, max_queue=None
         )

@@ -2,9 +2,10 @@
 
 Two groups of processes, each as many as there are cores (``NEEDLE_WORKERS``): the *front* gives what somebody listens
 to or looks at, the *back*, which the system lets step aside, gives what may take its time. Within a group the more
-urgent goes first, and among equally urgent work the person who has had least of it lately. A function that is to run
-here is a function of a module and takes what can be pickled; one that takes long is a generator of its progress
-(``needle.balance.progress``) and may have parts of it done beside it by ``in_parallel``.
+urgent goes first, and among equally urgent work the person who has had least of it lately; while several people ask,
+each has their share of the processes and no more. A function that is to run here is a function of a module and takes
+what can be pickled; one that takes long is a generator of its progress (``needle.balance.progress``) and may have
+parts of it done beside it by ``in_parallel``.
 
 Memory of a process is bounded: it is replaced when it holds too much, and none may have more than
 ``NEEDLE_WORKER_MEMORY``. A process that dies costs the one answer that it was at, which is tried once more elsewhere.

@@ -3,6 +3,7 @@
 import itertools
 import logging
 import threading
+from collections import Counter
 from collections.abc import Callable, Hashable, Sequence
 from concurrent.futures import Future, InvalidStateError
 from contextlib import suppress
@@ -24,9 +25,11 @@ MOST_WAITING = 64
 _ATTEMPTS = 2
 _PATIENCE = {"front": 0.08, "back": 0.0}
 """Seconds for which a job is left to the process that is near it: the next segment costs that one a tenth."""
-_NEVER_COMES = 1.0
-"""Seconds after which a job is anybody's."""
-_MOST_KNOWN_NEAR = 4096
+_LEFT_FOR = 1.0
+"""Seconds for which another's job comes after all of a process's own."""
+_MOST_HOMES = 4096
+_SHARES_FOR = 3.0
+"""Seconds after somebody's last job for which the processes are still divided among them and others."""
 _LIMITS = {"front": 120.0, "back": 600.0}
 """Seconds without a sign after which a process is ended."""
 
@@ -53,14 +56,14 @@ class PoolBusy(Exception):
 class Job:
     """Something to be done for a ``person``: ``work(*arguments)``, best by the process that has most of it ready.
 
-    That is the one that ``near`` numbers, or the one that did the last job with the same ``near``.
+    That is the one that ``near`` numbers, or in the front the one that did the last job of the same person.
     """
 
     work: Callable[..., Any]
     arguments: tuple[Any, ...]
     person: Hashable
     urgency: Urgency
-    near: Hashable = None
+    near: int | None = None
     part_of: "Job | None" = None
     future: Future[Any] = field(default_factory=Future)
     progress: float = 0.0
@@ -83,13 +86,15 @@ class ProcessGroup:
 
     def __init__(self, name: str, size: int, most_files: int) -> None:
         self.name, self.size, self._most_files, self._patience = name, size, most_files, _PATIENCE[name]
+        self._has_homes = name == "front"
         self.changed = threading.Condition()
         self._waiting: list[Job] = []
-        self._at_work: list[Job] = []
+        self._at_work: dict[Job, int] = {}
         self._time_used: dict[Hashable, float] = {}
+        self._asked_at: dict[Hashable, float] = {}
         self._feeders: list[threading.Thread] = []
         self._processes: dict[int, PoolProcess] = {}
-        self._nearest: LRUCache[Hashable, int] = LRUCache(_MOST_KNOWN_NEAR)
+        self._homes: LRUCache[Hashable, int] = LRUCache(_MOST_HOMES)
         self._idle = 0
         self._closed = False
         self._numbers = itertools.count()
@@ -101,6 +106,7 @@ class ProcessGroup:
                 self._check_admitted(job)
                 if job.person not in self._time_used:
                     self._time_used[job.person] = self._least_time_used()
+                self._asked_at[job.person] = monotonic()
                 self._waiting.append(job)
             for _ in range(min(len(jobs) - self._idle, self.size - len(self._feeders))):
                 self._start_feeder()
@@ -157,7 +163,7 @@ class ProcessGroup:
                 # Whoever is told how it ended, in this thread, may have used the database.
                 close_old_connections()
                 with self.changed:
-                    self._at_work.remove(job)
+                    del self._at_work[job]
                     # What is counted is time: who asks for much gets their turn later.
                     self._time_used[job.person] = self._time_used.get(job.person, 0.0) + monotonic() - began
                     self._forget_idle_people()
@@ -187,30 +193,58 @@ class ProcessGroup:
                 self._drop_unwanted()
                 files = sum(job.urgency == Urgency.FILES and job.part_of is None for job in self._at_work)
                 ready = [j for j in self._waiting if j.urgency != Urgency.FILES or files < self._most_files]
+                full = self._people_with_their_share()
+                ready = [job for job in ready if job.person not in full]
                 takeable = [job for job in ready if self._may_take(job, number)]
                 if takeable:
                     job = min(takeable, key=lambda job: self._turn(job, number))
                     self._waiting.remove(job)
-                    self._at_work.append(job)
-                    if job.near is not None and not isinstance(job.near, int):
-                        self._nearest[job.near] = number
+                    self._at_work[job] = number
+                    if self._has_homes and job.person is not None:
+                        self._homes[job.person] = number
                     return job
                 self._idle += 1
                 self.changed.wait(self._patience if ready else 0.5 if self._waiting else None)
                 self._idle -= 1
         return None
 
-    def _may_take(self, job: Job, number: int) -> bool:
-        """Whether a process may take a job: one that another has most of ready is left to that for a moment."""
-        return not self._is_near_another(job, number) or monotonic() - job.created >= self._patience
+    def _people_with_their_share(self) -> set[Hashable]:
+        """Who has as many processes at work as each may have of those who have asked lately.
 
-    def _is_near_another(self, job: Job, number: int) -> bool:
-        home = job.near % self.size if isinstance(job.near, int) else self._nearest.get(job.near, number)
-        return home != number and job.near is not None
+        However much one asks for, a process is free for the next that another wants.
+        """
+        at_work = Counter(job.person for job in self._at_work)
+        since = monotonic() - _SHARES_FOR
+        waiting = {job.person for job in self._waiting}
+        self._asked_at = {
+            person: asked
+            for person, asked in self._asked_at.items()
+            if asked >= since or person in at_work or person in waiting
+        }
+        share = max(self.size // max(len(self._asked_at), 1), 1)
+        return {person for person, count in at_work.items() if count >= share}
+
+    def _may_take(self, job: Job, number: int) -> bool:
+        """Whether a process may take a job: one that another has most of ready is left to that.
+
+        Only when that one is busy, another may after a moment. Else who asks for much would be at home everywhere,
+        and all others nowhere.
+        """
+        home = self._home(job)
+        if home in (None, number):
+            return True
+        busy = home in self._at_work.values() or not self._has_homes
+        return busy and monotonic() - job.created >= self._patience
+
+    def _home(self, job: Job) -> int | None:
+        """The number of the process that is best at a job, if one is."""
+        if job.near is not None:
+            return job.near % self.size
+        return self._homes.get(job.person) if self._has_homes else None
 
     def _turn(self, job: Job, number: int) -> tuple[int, bool, float, int]:
         # A process does another's only when it has none of its own, or when that one does not come to it.
-        foreign = self._is_near_another(job, number) and monotonic() - job.created < _NEVER_COMES
+        foreign = self._home(job) not in (None, number) and monotonic() - job.created < _LEFT_FOR
         return job.urgency, foreign, self._time_used[job.person], job.number
 
     def _drop_unwanted(self) -> None:

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 
-_NICENESS, _BACKGROUND_NICENESS = 8, 15
+_NICENESS, _BACKGROUND_NICENESS = 8, 19
 """Whoever asks is answered first, then what sounds is rendered, then what may take its time."""
 _REPLACED_ABOVE = 0.5
 """The share of what it may have above which a process is replaced between two jobs."""

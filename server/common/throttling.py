@@ -59,17 +59,19 @@ class AddressRateThrottle(_RateThrottle):
     """So many times from one address, by those who are not signed in."""
 
     def who(self, request: HttpRequest) -> str:
-        return "" if request.user.is_authenticated else f"from-{client_address(request)}"
+        if request.user.is_authenticated:
+            return ""
+        return f"from-{client_address(request.META.get('REMOTE_ADDR'), request.META.get('HTTP_X_FORWARDED_FOR'))}"
 
 
-def client_address(request: HttpRequest) -> str:
-    """The address that a request comes from.
+def client_address(sender: str | None, forwarded: str | None) -> str:
+    """The address that a request comes from, of who has sent it and for whom they say they ``forwarded`` it.
 
     What ``X-Forwarded-For`` says counts only as far as trusted proxies have written it: from its end backwards, to
     the first address that is none of theirs. Anybody may send the header; only a proxy's entry is known to be true.
     """
-    address = request.META.get("REMOTE_ADDR") or ""
-    hops = [hop.strip() for hop in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if hop.strip()]
+    address = sender or ""
+    hops = [hop.strip() for hop in (forwarded or "").split(",") if hop.strip()]
     while hops and _is_trusted(address):
         address = hops.pop()
     return address

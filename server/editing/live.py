@@ -70,6 +70,15 @@ class LiveConsumer(AsyncJsonWebsocketConsumer):
         await self._catch_up()
         await self._tell_others("live.arrived", person=self._person(), back=self.channel_name)
 
+    async def dispatch(self, message: dict[str, Any]) -> None:
+        """Do what a message asks for. What only passes through costs no turn of the thread that has the database."""
+        if message["type"] == "websocket.receive":
+            await self.websocket_receive(message)
+        elif message["type"] == "live.preview":
+            await self.live_preview(message)
+        else:
+            await super().dispatch(message)
+
     async def disconnect(self, code: int) -> None:
         if self.group:
             await self._tell_others("live.gone", tab=self.who["tab"])

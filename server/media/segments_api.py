@@ -112,8 +112,7 @@ async def get_segment(
     urgency = Urgency.SOUNDS_NOW if ahead < NOW_SECONDS else Urgency.SOUNDS_SOON
     tag = request.headers.get("If-None-Match", "").removeprefix("W/").strip('"')
     query = SegmentQuery(index, revision, hand, free, past, form, has, tag, unmeasured)
-    # Whoever goes on listening is answered by the process that has what rooms need of the past.
-    job = Job(segment_answer, (person, session, monitoring, query), person, urgency, near=(session_id, person))
+    job = Job(segment_answer, (person, session, monitoring, query), person, urgency)
     # Measured heads are one's own; what else is heard is the same for all who hear it.
     whose = person if monitoring.is_personal() else None
     answer = await pool().ask(job, (whose, session_id, monitoring.model_dump_json(), query))

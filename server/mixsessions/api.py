@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.db.models import Prefetch
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema, Status
 from pydantic import Field
 
@@ -13,8 +13,10 @@ from needle.layouts import layout_named
 from needle.render.preview_tables import gain_table, shape_tables
 from needle.session.document import empty_document, piece_length, tempo_map
 from server.accounts.names import shown_name
+from server.common.pool import call
 from server.common.throttling import UserRateThrottle
 from server.mixsessions.access import membership
+from server.mixsessions.document_cache import document_for
 from server.mixsessions.documents import DocumentOut
 from server.mixsessions.entities import StoredPoint
 from server.mixsessions.fields import Name
@@ -218,7 +220,7 @@ def list_sessions(request: HttpRequest) -> list[SessionRow]:
 
 
 @router.post("", response=OpenSession, by_alias=True, throttle=[UserRateThrottle("session", "30/m")])
-def new_session(request: HttpRequest, body: NewSession) -> OpenSession:
+def new_session(request: HttpRequest, body: NewSession) -> HttpResponse:
     """Make a session of one's own; its length follows its sources."""
     document = empty_document(body.name, body.rate, length=0.0)
     document["session"].update(tempos=[[0.0, body.bpm]], metres=[[1, body.beats, body.unit]], layout=body.layout)
@@ -262,19 +264,27 @@ def copy_session(request: HttpRequest, session_id: UUID, body: CopyIn) -> Starte
 
 
 @router.get("/{uuid:session_id}", response=OpenSession, by_alias=True)
-def open_session(request: HttpRequest, session_id: UUID) -> OpenSession:
+def open_session(request: HttpRequest, session_id: UUID) -> HttpResponse:
     """The session's state at its latest revision."""
     member = membership(request.user, session_id)
-    document, revision = present(session_id)
-    return OpenSession(
-        id=session_id,
+    return HttpResponse(call(member.user_id, _opened, member), content_type="application/json; charset=utf-8")
+
+
+def _opened(member: Membership) -> bytes:
+    """What opens a session for a member, as JSON: a large one takes a while to be written."""
+    session = member.session
+    revision = MixSession.objects.values_list("revision", flat=True).get(pk=session.pk)
+    document = document_for(session, revision)
+    opened = OpenSession(
+        id=session.pk,
         revision=revision,
         role=member.role,
         document=document,
         frame=frame_of(document, revision),
-        turns=TurnsOut.of(member.session, request.user),
-        people=_people(member.session.members.select_related("user").order_by("colour")),
+        turns=TurnsOut.of(session, member.user),
+        people=_people(session.members.select_related("user").order_by("colour")),
     )
+    return opened.model_dump_json(by_alias=True).encode()
 
 
 def frame_of(document: dict[str, Any], revision: int) -> Frame:

@@ -17,6 +17,7 @@ from django.urls import path  # noqa: E402
 
 from server.editing.live import LiveConsumer  # noqa: E402
 from server.project.sound_handler import SoundHandler  # noqa: E402
+from server.project.turns import Turns  # noqa: E402
 
 
 def _in_own_thread(application: Callable) -> Callable:
@@ -31,7 +32,7 @@ def _in_own_thread(application: Callable) -> Callable:
 
 application = ProtocolTypeRouter(
     {
-        "http": SoundHandler(http),
+        "http": SoundHandler(http, Turns()),
         "websocket": AllowedHostsOriginValidator(
             _in_own_thread(AuthMiddlewareStack(URLRouter([path("live/<uuid:session_id>", LiveConsumer.as_asgi())])))
         ),

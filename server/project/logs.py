@@ -68,10 +68,12 @@ class request_log:  # noqa: N801 - Django names middleware as functions
 
     def after(self, request: HttpRequest, response: HttpResponse, began: float) -> HttpResponse:
         """The answer, once it has been told."""
+        user = getattr(request, "user", None)
+        # Who was not looked up while the request was answered is not looked up for the log.
+        known = user is not None and getattr(user, "_wrapped", user).__class__.__name__ == "User"
+        if known and hasattr(request, "scope"):
+            request.scope["user_id"] = user.pk
         if requests.isEnabledFor(logging.INFO):
-            user = getattr(request, "user", None)
-            # Who was not looked up while the request was answered is not looked up for the log.
-            known = user is not None and getattr(user, "_wrapped", user).__class__.__name__ == "User"
             entry = {
                 "method": request.method,
                 "path": request.path,

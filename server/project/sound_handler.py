@@ -7,7 +7,7 @@ body, cookies to be set, static files, and with them most of the changes between
 import asyncio
 import io
 import re
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from contextlib import suppress
 from time import perf_counter
 from typing import Any
@@ -22,10 +22,9 @@ from django.middleware.security import SecurityMiddleware
 
 from server.project.headers import with_own_resources
 from server.project.logs import request_log
+from server.project.turns import Application, TooManyWaiting, Turns, in_turns, refuse
 
 _SEGMENTS = re.compile(r"^/api/sessions/[0-9a-f-]{36}/segments/\d+$")
-
-Application = Callable[[dict[str, Any], Callable, Callable], Awaitable[None]]
 
 
 def _nothing(request: HttpRequest) -> HttpResponse:
@@ -35,9 +34,9 @@ def _nothing(request: HttpRequest) -> HttpResponse:
 class SoundHandler(ASGIHandler):
     """Answers requests for segments, and drops them when the page that asked has gone; others go on to ``http``."""
 
-    def __init__(self, http: Application) -> None:
+    def __init__(self, http: Application, turns: Turns) -> None:
         super().__init__()
-        self._http = http
+        self._http, self._turns = in_turns(http, turns), turns
 
     def load_middleware(self, is_async: bool = True) -> None:
         before = [kind(_nothing) for kind in (SecurityMiddleware, SessionMiddleware, AuthenticationMiddleware)]
@@ -60,6 +59,14 @@ class SoundHandler(ASGIHandler):
         if scope["method"] != "GET" or not _SEGMENTS.match(scope["path"]):
             await self._http(scope, receive, send)
             return
+        spending = self._turns.of(scope)
+        try:
+            expected = await spending.begin()
+        except TooManyWaiting:
+            await refuse(send)
+            return
+        # Rendered elsewhere, it takes little here.
+        spending.end(expected)
         answering = asyncio.create_task(self.get_response_async(ASGIRequest(scope, io.BytesIO())))
         leaving = asyncio.create_task(_gone(receive))
         await asyncio.wait((answering, leaving), return_when=asyncio.FIRST_COMPLETED)

@@ -4,6 +4,9 @@ import json
 from unittest import mock
 
 from asgiref.sync import async_to_sync, sync_to_async
+from autobahn.websocket.types import ConnectionDeny
+from daphne.ws_protocol import WebSocketProtocol
+from twisted.internet.address import IPv4Address
 
 from server.editing import live
 from server.project import sockets
@@ -37,6 +40,7 @@ class Live(Tabs):
         async_to_sync(go)()
 
     def test_no_more_is_read_of_who_says_far_too_much(self) -> None:
+        self.addCleanup(sockets._out.clear)
         line = BoundedSocket()
         line.transport, line.muted, line.client_addr = mock.Mock(), False, "somebody"
         line.application_queue = mock.Mock()
@@ -48,6 +52,27 @@ class Live(Tabs):
         with mock.patch.object(sockets, "monotonic", return_value=8.0):
             line.onMessage(b"{}", False)
         self.assertEqual(line.application_queue.put_nowait.call_count, live.MOST_A_SECOND + 2)
+
+    def test_who_was_cut_off_is_not_let_in_again_at_once(self) -> None:
+        self.addCleanup(sockets._out.clear)
+        for cookie, address in (("sessionid=one", "192.0.2.1"), ("", "192.0.2.2")):
+            line, again, other = BoundedSocket(), BoundedSocket(), BoundedSocket()
+            asked = mock.Mock(headers={"cookie": cookie})
+            with mock.patch.object(WebSocketProtocol, "onConnect") as let_in:
+                for socket in (line, again):
+                    socket.transport = mock.Mock()
+                    socket.transport.getPeer.return_value = IPv4Address("TCP", address, 1)
+                line.onConnect(asked)
+                line.muted, line.client_addr, line.application_queue = False, "somebody", mock.Mock()
+                with mock.patch.object(sockets, "monotonic", return_value=7.0):
+                    for _ in range(live.MOST_A_SECOND + 1):
+                        line.onMessage(b"{}", False)
+                with self.assertRaises(ConnectionDeny):
+                    again.onConnect(asked)
+                other.transport = mock.Mock()
+                other.transport.getPeer.return_value = IPv4Address("TCP", "192.0.2.3", 1)
+                other.onConnect(mock.Mock(headers={"cookie": "sessionid=two"}))
+                self.assertEqual(let_in.call_count, 2)
 
     def test_everybody_hears_of_every_revision_in_order(self) -> None:
         async def go() -> None:

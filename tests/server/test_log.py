@@ -144,6 +144,10 @@ class Log(SessionCase):
             self.assertLessEqual(len(queries), len(few[path]) + 1, path)
             log = [query for query in queries if 'FROM "mixsessions_operationrecord"' in query]
             for query in log:
+                if path == base and '"delta"' in query:
+                    # The document that is known is followed: only what came after it is read.
+                    self.assertIn('"revision" > ', query)
+                    continue
                 self.assertNotIn('"delta"', query.partition(" FROM ")[0], path)
                 self.assertNotIn('"body"', query.partition(" FROM ")[0], path)
                 self.assertTrue("LIMIT" in query or " IN (" in query, query)

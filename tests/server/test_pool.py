@@ -14,6 +14,7 @@ from django.test import SimpleTestCase
 from needle.errors import NeedleError
 from needle.messages import Message
 from server.common import pool as pools
+from server.common import pool_group
 from server.common.errors import ApiError
 from server.common.pool import Pool
 from server.common.pool_group import MOST_WAITING, Job, PoolBusy, Urgency
@@ -164,19 +165,40 @@ class Beside(Pools):
     cores = 2
 
     def test_who_goes_on_is_answered_by_the_process_that_answered_last(self) -> None:
-        front = self.pool._groups["front"]
         self.pool.wake()
-        with mock.patch.object(front, "_patience", PATIENCE):
-            begun, gate = self.folder / "begun", self.folder / "gate"
-            blocked = self.have(pool_work.hold, begun, gate, near="ines")
-            pool_work.wait_for(begun)
-            # While that one is busy the other one answers, and goes on doing so.
-            first = {self.have(pool_work.process, near="olga").result(PATIENCE)}
-            gate.touch()
-            blocked.result(PATIENCE)
-            self.assertEqual({self.have(pool_work.process, near="olga").result(PATIENCE) for _ in range(6)}, first)
-            ines = {self.have(pool_work.process, near="ines").result(PATIENCE) for _ in range(6)}
+        begun, gate = self.folder / "begun", self.folder / "gate"
+        blocked = self.have(pool_work.hold, begun, gate, person="ines")
+        pool_work.wait_for(begun)
+        # While that one is busy the other one answers, and goes on doing so.
+        first = {self.have(pool_work.process).result(PATIENCE)}
+        gate.touch()
+        blocked.result(PATIENCE)
+        self.assertEqual({self.have(pool_work.process).result(PATIENCE) for _ in range(6)}, first)
+        ines = {self.have(pool_work.process, person="ines").result(PATIENCE) for _ in range(6)}
         self.assertEqual((len(ines), ines & first), (1, set()))
+
+    def test_one_who_asks_for_much_leaves_a_process_to_each_other_who_asks(self) -> None:
+        self.enterContext(mock.patch.object(pool_group, "_SHARES_FOR", PATIENCE))
+        self.pool.wake()
+        self.have(pool_work.process, person="modest").result(PATIENCE)
+        begun, gates = ([self.folder / f"{name} {number}" for number in range(3)] for name in ("begun", "gate"))
+        much = [self.have(pool_work.hold, *pair, person="much") for pair in zip(begun, gates, strict=True)]
+        pool_work.wait_for(begun[0])
+        self.have(pool_work.process, person="modest").result(PATIENCE)
+        self.assertFalse(begun[1].exists(), "one of two processes, while somebody else asks too")
+        for gate, future in zip(gates, much, strict=True):
+            gate.touch()
+            future.result(PATIENCE)
+
+    def test_one_who_is_alone_has_every_process(self) -> None:
+        self.pool.wake()
+        begun, gates = [self.folder / f"begun {n}" for n in (0, 1)], [self.folder / f"gate {n}" for n in (0, 1)]
+        both = [self.have(pool_work.hold, *pair) for pair in zip(begun, gates, strict=True)]
+        for path in begun:
+            pool_work.wait_for(path)
+        for gate, future in zip(gates, both, strict=True):
+            gate.touch()
+            future.result(PATIENCE)
 
     def test_what_is_near_goes_to_one_process_until_it_has_waited_long_enough(self) -> None:
         front = self.pool._groups["front"]

@@ -9,6 +9,7 @@ from django.conf import settings
 
 from server.media import segments_api
 from server.project.sound_handler import SoundHandler
+from server.project.turns import Turns
 from tests.server.sessions import SessionCase
 from tests.server.test_sound import decode
 
@@ -37,7 +38,7 @@ class OverTheWire(SessionCase):
             "type": "http", "method": "GET", "path": path, "query_string": query.encode(), "scheme": "http",
             "headers": [(b"host", host), (b"cookie", cookie)], "client": ("127.0.0.1", 1),
         }  # fmt: skip
-        async_to_sync(SoundHandler(elsewhere))(scope, receive, send)
+        async_to_sync(SoundHandler(elsewhere, Turns()))(scope, receive, send)
         headers = {name.decode().lower(): value.decode() for name, value in sent[0]["headers"]}
         return sent[0]["status"], headers, b"".join(message.get("body", b"") for message in sent[1:])
 
@@ -104,5 +105,5 @@ class OverTheWire(SessionCase):
             "headers": [(b"host", b"testserver"), (b"cookie", cookie)], "client": ("127.0.0.1", 1),
         }  # fmt: skip
         with mock.patch.object(segments_api, "pool", return_value=Slow()):
-            async_to_sync(SoundHandler(mock.AsyncMock()))(scope, receive, send)
+            async_to_sync(SoundHandler(mock.AsyncMock(), Turns()))(scope, receive, send)
         self.assertEqual(dropped, ["segment_answer"])
