@@ -1,7 +1,8 @@
 """Moves as tables and as JSON: every lane of a session out, and lanes in again (``docs/moves.md`` describes both).
 
 A table is CSV with a line of names; ``time`` (s) and ``value`` must be there, all else may be. A lane alone is also
-read without names, as ``time,value[,shape[,tension]]``.
+read without names, as ``time,value[,shape[,tension]]``. Cells may be parted by semicolons or tabs as well, as tables
+are where a comma is the decimal mark; numbers may have that mark then.
 """
 
 import csv
@@ -32,6 +33,7 @@ COLUMNS = (
 _COLUMNS_1 = {"source": "owner", "belongs_to": "owner", "begins": "shape_start", "ends": "shape_end"}
 """Columns that tables had under other names before version 2."""
 
+_NUMBERS = {"time", "value", "tension", "shape_start", "shape_end"}
 _FIELDS = ("time", "value", "shape", "tension")
 _MOST_BYTES = 64 << 20
 _MOST_LANES = 4096
@@ -115,12 +117,15 @@ def read_lane(path: Path) -> Lane:
 
 
 def _from_table(path: Path, text: str) -> list[FoundLane]:
+    parted_by = _separator(text)
     try:
-        rows = [(number, row) for number, row in enumerate(csv.reader(io.StringIO(text)), start=1) if any(row)]
+        table = csv.reader(io.StringIO(text), delimiter=parted_by)
+        rows = [(number, row) for number, row in enumerate(table, start=1) if any(row)]
     except csv.Error as error:
         raise NeedleError("moves.not_csv", file=path.name) from error
     names, earlier = list(_FIELDS), set[str]()
-    if rows and not _is_number(rows[0][1][0]):
+    has_comma = parted_by != ","
+    if rows and not _is_number(_with_point(rows[0][1][0]) if has_comma else rows[0][1][0]):
         names = [name.strip().lower() for name in rows.pop(0)[1]]
         earlier = _COLUMNS_1.keys() & set(names)
         names = [_COLUMNS_1.get(name, name) for name in names]
@@ -135,6 +140,8 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
         raise NeedleError("moves.too_many_points_in_file", file=path.name, most=_MOST_POINTS)
     for number, row in rows:
         cells = {name: cell.strip() for name, cell in zip(names, row, strict=False)}
+        if has_comma:
+            cells |= {name: _with_point(cells[name]) for name in _NUMBERS & cells.keys()}
         parameter = cells.get("parameter", "")
         key = cells.get("owner", ""), cells.get("name", ""), parameter_from_7(parameter) if earlier else parameter
         try:
@@ -145,6 +152,18 @@ def _from_table(path: Path, text: str) -> list[FoundLane]:
     if not lanes:
         raise NeedleError("moves.no_csv_points", file=path.name)
     return _found(path, lanes.items())
+
+
+def _separator(text: str) -> str:
+    """What parts the cells of a table, by its first line."""
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    return next((mark for mark in (";", "\t") if mark in first), ",")
+
+
+def _with_point(cell: str) -> str:
+    """A cell with its decimal comma as a point; any other cell as it is."""
+    number = cell.strip().replace(",", ".", 1)
+    return number if _is_number(number) else cell
 
 
 def _point(cells: Mapping[str, str]) -> Point:

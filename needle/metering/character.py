@@ -1,4 +1,4 @@
-"""What a file is, told on its arrival: mono, two equal sides, two different ones, silent, very quiet, clipped."""
+"""What a file is, told on its arrival: mono, stereo, two signals side by side, silent, very quiet, clipped."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,6 +18,13 @@ QUIET_DB = -36.0
 _GOOD_PEAK_DB = -12.0
 _SAME_DB = -70.0
 _ALIKE = 0.98
+_APART = 0.15
+"""Sides that correlate by less than this, either way, and whose levels do not move together, are two signals."""
+_TOGETHER = 0.5
+"""The sides' levels move together where they correlate by more than this."""
+_LEVEL_FRAMES = 4096
+_LEVEL_RANGE = 1e-4
+"""What is softer than the loudest by 40 dB is as good as silent for that."""
 _AT_FULL_SCALE = 0.99996
 _CLIP_RUN = 3
 
@@ -26,8 +33,9 @@ _CLIP_RUN = 3
 class Character:
     """What a file holds, in numbers and in a sentence.
 
-    ``kind``: mono, same, alike, different, opposite, one-sided, multichannel or silent. ``clipped`` counts places at
-    which at least three samples in a row stand at the file's own limit. ``gain`` (dB) would bring a quiet file up.
+    ``kind``: mono, same, alike, stereo, two-signals, opposite, one-sided, multichannel or silent. ``clipped`` counts
+    places at which at least three samples in a row stand at the file's own limit. ``gain`` (dB) would bring a quiet
+    file up.
     """
 
     kind: str
@@ -51,6 +59,8 @@ class Ear:
         self._peaks = np.zeros(channels)
         self._cross = np.zeros((channels, channels))
         self._difference = 0.0
+        self._levels: list[NDArray[np.float64]] = []
+        self._rest = np.zeros((channels, 0))
         self._clipped = 0
         self._run = np.zeros(channels, dtype=int)
 
@@ -64,8 +74,32 @@ class Ear:
         self._cross += wide @ wide.T
         if self._channels == 2:
             self._difference = max(self._difference, float(np.abs(wide[0] - wide[1]).max()))
+            self._take_levels(wide)
         for channel in range(self._channels):
             self._count_clips(channel, np.abs(audio[channel]) >= _AT_FULL_SCALE)
+
+    def _take_levels(self, audio: NDArray[np.float64]) -> None:
+        """Note the power of each side block by block, whatever stretches it comes in."""
+        audio = np.concatenate([self._rest, audio], axis=1)
+        whole = audio.shape[1] // _LEVEL_FRAMES * _LEVEL_FRAMES
+        blocks = audio[:, :whole].reshape(2, -1, _LEVEL_FRAMES)
+        self._levels.append(np.mean(blocks**2, axis=2))
+        self._rest = audio[:, whole:]
+
+    def _move_together(self) -> bool:
+        """Whether the sides' levels (dB) rise and fall together, as those of one recording do."""
+        powers = np.concatenate(self._levels, axis=1)
+        floor = _LEVEL_RANGE * powers.max(axis=1, initial=0.0, keepdims=True)
+        heard = powers[:, (powers > floor).any(axis=0)]
+        if heard.shape[1] < 3:
+            return True
+        decibels = 10.0 * np.log10(np.maximum(heard, floor) + 1e-30)
+        deviations = decibels - decibels.mean(axis=1, keepdims=True)
+        spread = np.sqrt(np.mean(deviations**2, axis=1))
+        # Levels that hardly move tell nothing.
+        if spread.min() < 0.5:
+            return True
+        return bool(np.mean(deviations[0] * deviations[1]) > _TOGETHER * spread[0] * spread[1])
 
     def _count_clips(self, channel: int, full: NDArray[np.bool_]) -> None:
         if not full.any():
@@ -114,7 +148,10 @@ class Ear:
             return "one-sided"
         if correlation is not None and correlation < -_ALIKE:
             return "opposite"
-        return "alike" if correlation is not None and correlation > _ALIKE else "different"
+        if correlation is not None and correlation > _ALIKE:
+            return "alike"
+        apart = correlation is not None and abs(correlation) < _APART and not self._move_together()
+        return "two-signals" if apart else "stereo"
 
     def _sentence(self, kind: str, peak: float, gain: float) -> str:
         parts = [self._what(kind)]
@@ -132,10 +169,11 @@ class Ear:
         return {
             "silent": "Silent: there is nothing to hear in it.",
             "mono": "Mono.",
-            "same": "Stereo, but the same on both sides: mono would hold it all.",
+            "same": "Mono as stereo: the same on both sides, mono would hold it all.",
             "alike": "Stereo, almost the same on both sides.",
-            "opposite": "Stereo with its sides against each other: in mono it all but vanishes. Turn one polarity.",
-            "different": "Stereo, different on the two sides.",
+            "opposite": "Opposite polarity: in mono it all but vanishes. Invert one side.",
+            "stereo": "Stereo.",
+            "two-signals": "Two different signals, left and right: split to mono to place each by itself.",
             "multichannel": f"{self._channels} channels: keep them together, or split them into mono sources.",
         }[kind]
 

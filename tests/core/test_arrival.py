@@ -124,13 +124,29 @@ class Characters(SimpleTestCase):
         self.assertEqual(self.kind(one), "mono")
         self.assertEqual(self.kind(np.concatenate([one, one])), "same")
         self.assertEqual(self.kind(np.concatenate([one, 0.9 * one + 0.02 * other])), "alike")
-        self.assertEqual(self.kind(np.concatenate([one, other])), "different")
+        self.assertEqual(self.kind(np.concatenate([one, other])), "stereo")
         self.assertEqual(self.kind(np.concatenate([one, -one])), "opposite")
         self.assertEqual(self.kind(np.concatenate([one, quiet])), "one-sided")
         self.assertEqual(self.kind(np.concatenate([one] * 5)), "multichannel")
         for channels in (1, 2, 6):
             self.assertEqual(self.kind(np.zeros((channels, 480), np.float32)), "silent")
         self.assertEqual(self.kind(np.zeros((2, 0), np.float32)), "silent")
+
+    def test_two_instruments_are_told_from_one_that_is_wide(self) -> None:
+        frames = 4 * RATE
+        one, other = noise(1, frames, seed=1), noise(1, frames, seed=2)
+        beats = (np.arange(frames) // (RATE // 4) % 2).astype(np.float32)
+        loud, soft = 0.1 + 0.9 * beats, 1.0 - 0.9 * beats
+        self.assertEqual(self.kind(np.concatenate([one * loud, other * soft])), "two-signals")
+        self.assertEqual(self.kind(np.concatenate([one * loud, other * loud])), "stereo", "a wide recording of one")
+        self.assertEqual(self.kind(np.concatenate([one * loud, (0.8 * one + 0.6 * other) * soft])), "stereo")
+        # However the file is read, and however loud either side is.
+        pair = np.concatenate([one * loud, 0.05 * other * soft])
+        ear = Ear(2)
+        for stretch in np.array_split(pair, 37, axis=1):
+            ear.hear(stretch)
+        self.assertEqual(ear.character(), character_of([pair], 2))
+        self.assertEqual(ear.character().kind, "two-signals")
 
     def test_a_quiet_file_is_told_its_gain(self) -> None:
         found = character_of([0.002 * noise(2) / 0.1], 2)

@@ -1,5 +1,7 @@
 """Handing over: stems that add up, gain to a target, names, moves in open formats, the chart."""
 
+import csv
+import io
 import json
 import tempfile
 from pathlib import Path
@@ -261,6 +263,34 @@ class Moves(Folder):
             for item in lanes_read:
                 check_lane(item.parameter, item.lane)
                 self.assertEqual(item.name.strip(), named(document, item.owner).strip())
+
+    @examples(20)
+    @given(documents(), st.sampled_from(";\t"))
+    def test_tables_may_have_decimal_commas(self, document: dict, parted_by: str) -> None:
+        folder = self.folder()
+        table = lanes_table(document, tempo_map(document))
+        if table.count("\n") < 2:
+            return
+        (folder / "points.csv").write_text(table, "utf-8")
+        rows = list(csv.reader(io.StringIO(table)))
+        numbers = [rows[0].index(name) for name in ("time", "beat", "value", "tension", "shape_start", "shape_end")]
+        for row in rows[1:]:
+            for column in numbers:
+                row[column] = row[column].replace(".", ",")
+        with (folder / "commas.csv").open("w", encoding="utf-8", newline="") as file:
+            csv.writer(file, delimiter=parted_by).writerows(rows)
+        self.assertEqual(read_moves(folder / "commas.csv"), read_moves(folder / "points.csv"))
+
+    def test_a_lane_alone_may_have_decimal_commas(self) -> None:
+        path = self.folder() / "lane.csv"
+        for text in (
+            "0;0,5;ease\n1,25;-1\n",
+            "time;value;shape\n0;0,5;ease\n1,25;-1;straight\n",
+            "0,0.5,ease\n1.25,-1\n",
+        ):
+            path.write_text(text, "utf-8")
+            (found,) = read_moves(path)
+            self.assertEqual([(p.t, p.value) for p in found.lane.points], [(0.0, 0.5), (1.25, -1.0)])
 
     def test_files_from_before_their_names_changed(self) -> None:
         path = self.folder() / "moves"

@@ -72,7 +72,7 @@ class Uploads(Sending):
         audio = noise(frames=44100)
         found = self.send(wave(audio, 44100))
         self.assertEqual(found["status"], "ready", found)
-        self.assertEqual(found["asset"]["character"]["kind"], "different")
+        self.assertEqual(found["asset"]["character"]["kind"], "stereo")
         self.assertEqual((found["asset"]["seconds"], found["asset"]["rate"]), (1.0, 44100))
         values = source("new", found["asset"]["id"], 9, 2, seconds=found["asset"]["seconds"])
         answer = self.operate(self.as_("emil"), {"kind": "add-source", "source": values})

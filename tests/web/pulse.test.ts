@@ -1,4 +1,5 @@
 /** The Pulse desk's own arithmetic, and what its stores send: drawn figures, events, pulses and deals. */
+import { setsAutomated } from "@/domain/automated";
 import { useSelection } from "@/session/selection";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { eventAt, nearestEvent } from "@/domain/events";
@@ -330,23 +331,27 @@ describe("a source alone", () => {
 });
 
 describe("a pulse whose depth follows a line", () => {
-  it("shows the line's value, and what is set is a point at the playhead", async () => {
+  it("shows the line's value, and what is set moves the line, or is a point at the playhead as one likes", async () => {
     const line = { id: "pad/pulse_depth", owner: "pad", parameter: "pulse_depth", points: [{ t: 0, value: 0.25, shape: "straight", tension: 0 }] }; // prettier-ignore
     await opened({ pulses: { pad: pulse("pad") }, lanes: { "pad/pulse_depth": line } });
     usePlayer().seek(2);
     const pulses = usePulses();
     expect(pulses.pulse?.depth).toBe(0.25);
-    pulses.set({ depth: 0.75 });
+    pulses.set({ depth: 0.5 });
     await settle();
     expect(desk.operations).toMatchObject([
       {
         kind: "write-points",
         owner: "pad",
         parameter: "pulse_depth",
-        start: 2,
-        end: 2,
-        points: [{ value: 0.75 }],
+        start: 0,
+        end: 0,
+        points: [{ t: 0, value: 0.5 }],
       },
     ]);
+    setsAutomated.value = "here";
+    pulses.set({ depth: 0.75 });
+    await settle();
+    expect(desk.operations.at(-1)).toMatchObject({ start: 2, end: 2, points: [{ value: 0.75 }] });
   });
 });

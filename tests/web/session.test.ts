@@ -3,6 +3,8 @@ import { operation, batch, useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
 import { usePlacing } from "@/session/placing";
 import { say } from "@/ui/say";
+import { useNotices } from "@/ui/notices";
+import { setsAutomated } from "@/domain/automated";
 import { Desk, settle, source } from "./desk";
 
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
@@ -69,9 +71,10 @@ describe("a change", () => {
     expect(say.wrong).toHaveBeenCalledWith("pan: too far");
   });
 
-  it("of several values is one operation, points where it is automated", async () => {
+  it("of several values is one operation: a point where it is automated and one wishes that", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();
+    setsAutomated.value = "here";
     useEdits().setValues(session.sources[0]!, { pan: -0.2, level: -9 }, 2);
     expect(session.points("oars", "level").map((point) => point.value)).toEqual([-6, -9, 0]);
     expect(session.valueAt(session.sources[0]!, "pan", 0)).toBe(-0.2);
@@ -80,6 +83,28 @@ describe("a change", () => {
     expect(sent!.kind).toBe("batch");
     expect(sent!.operations.map((one) => one.kind)).toEqual(["write-points", "place-source"]);
     expect(sent!.operations[0]).toMatchObject({ parameter: "level", start: 2, end: 2 });
+  });
+
+  it("of what is automated moves its whole line, and asks once whether it is to", async () => {
+    const desk = new Desk(parts());
+    const session = await desk.open();
+    const notices = useNotices();
+    const before = session.points("oars", "level").map((point) => point.value);
+    const now = session.valueAt(session.sources[0]!, "level", 2);
+    useEdits().setValue(session.sources[0]!, "level", now - 3, 2);
+    expect(session.points("oars", "level").map((point) => point.value)).toEqual(before.map((one) => one - 3));
+    expect(session.valueAt(session.sources[0]!, "level", 2)).toBeCloseTo(now - 3);
+    await settle();
+    expect(desk.operations).toMatchObject([
+      { kind: "shift-values", sources: ["oars"], parameter: "level", by: -3 },
+    ]);
+    const [asked] = notices.all;
+    expect(asked!.text).toContain("Level is automated");
+    notices.act(asked!, "other");
+    expect(setsAutomated.value).toBe("here");
+    useEdits().setValue(session.sources[0]!, "level", now, 2);
+    expect(notices.all).toEqual([]);
+    expect(session.points("oars", "level")).toHaveLength(before.length + 1);
   });
 
   it("a single one needs no wrapping", () => {

@@ -5,6 +5,7 @@ import { defineStore } from "pinia";
 import { reactive, ref, watch, watchEffect } from "vue";
 import { get, put, type Schemas } from "@/api/http";
 import { CHANGEABLE, keyName } from "./keyNames";
+import { setsAutomated } from "@/domain/automated";
 import { hearsHands, wishedForm } from "@/domain/sound";
 import { units } from "@/domain/units";
 import { layPaper } from "@/ui/palette";
@@ -20,6 +21,7 @@ const FIRST: Liked = {
   sound: "auto",
   hands: "own",
   shortcuts: {},
+  automated: "ask",
   tour: "new",
 };
 
@@ -61,6 +63,11 @@ export const usePreferences = defineStore("preferences", () => {
     units.times = liked.times;
     wishedForm.value = liked.sound;
     hearsHands.value = liked.hands === "all";
+    setsAutomated.value = liked.automated;
+  });
+  // Asked where it is set, it is kept here.
+  watch(setsAutomated, (automated) => {
+    if (automated !== liked.automated) void set({ automated });
   });
 
   // Wherever a text names a shortcut's key it names one's own.

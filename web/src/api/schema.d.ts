@@ -5012,10 +5012,18 @@ export interface components {
          *     and signs are shortcuts, or only named keys and those with Ctrl. ``shortcuts``: the key of each shortcut that has
          *     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
          *     which sound comes over the line, or as the line carries it. ``hands``: whether what ``all`` hold is heard before
-         *     they let go, or what one holds of one's ``own``. ``tour``: whether the first look round is still to
+         *     they let go, or what one holds of one's ``own``. ``automated``: what setting a value of something automated does:
+         *     the whole ``line`` moves by as much, or it gets a point ``here``; until one has been asked, the line moves.
+         *     ``tour``: whether the first look round is still to
          *     come.
          */
         PreferencesSchema: {
+            /**
+             * Automated
+             * @default ask
+             * @enum {string}
+             */
+            automated: "ask" | "line" | "here";
             /**
              * Colours
              * @default usual

@@ -13,13 +13,15 @@ import {
   type Source,
   type Point,
 } from "@/domain/model";
-import { t } from "@/words";
+import { parameterTitle, t } from "@/words";
 import { replaced } from "@/domain/lanes";
 import { parametersOf, type Values } from "@/domain/ends";
+import { setsAutomated } from "@/domain/automated";
 import { clamp } from "@/domain/format";
 import { FACES } from "@/domain/parameters";
 import type { Operation } from "@/collab/outbox";
 import { usePlayer } from "@/audio/player";
+import { useNotices } from "@/ui/notices";
 import { effectControl, endsOfSend, kindAndId } from "@/domain/owners";
 import { useSession } from "./session";
 
@@ -69,6 +71,7 @@ export type Placing = Values &
 export function useEdits() {
   const session = useSession();
   const player = usePlayer();
+  const notices = useNotices();
 
   const pointsWith = (source: string, parameter: Parameter, start: number, end: number, fresh: Point[]) =>
     replaced(session.points(source, parameter), start, end, fresh);
@@ -150,9 +153,38 @@ export function useEdits() {
     return shift ? clamp(Math.round((result - shift) * 1e6) / 1e6, -1, 1) : result;
   }
 
+  /** What setting a value does that follows a line: the line moves as a whole, or gets a point at that time. */
+  function setFollowed({ owner, parameter }: LaneName, at: number, value: number): [Point[], Operation] {
+    if (setsAutomated.value === "here") {
+      const fresh = pointAt(owner, parameter, at, value);
+      const shown = pointsWith(owner, parameter, fresh.t, fresh.t, [fresh]);
+      return [shown, writing(owner, parameter, fresh.t, fresh.t, [fresh])];
+    }
+    const by = value - session.lineValueAt({ owner, parameter }, at);
+    const { low, high } = FACES[parameter];
+    const shown = session
+      .points(owner, parameter)
+      .map((point) => ({ ...point, value: clamp(point.value + by, low, high) }));
+    if (setsAutomated.value === "ask") ask(parameter);
+    const moved =
+      session.sourceById(owner) && !isOfPulse(parameter)
+        ? operation("shift-values", { sources: [owner], parameter, by })
+        : writing(owner, parameter, must(shown[0]).t, must(shown.at(-1)).t, shown);
+    return [shown, moved];
+  }
+
+  /** Ask, once, what setting a value of something automated is to do. */
+  function ask(parameter: Parameter): void {
+    notices.tell(t("edits.automatedLineMoved", { what: parameterTitle(parameter) }), {
+      about: "automated",
+      action: { title: t("edits.moveTheLine"), run: () => (setsAutomated.value = "line") },
+      other: { title: t("edits.setAPoint"), run: () => (setsAutomated.value = "here") },
+    });
+  }
+
   /**
-   * Give a source values that are to result: static ones, or, where it is automated, points at the playhead. All of
-   * them are one change.
+   * Give a source values that are to result: static ones, or, where it is automated, by way of its lines. All of them
+   * are one change.
    */
   function setValues(source: Source, values: Values, at: number): void {
     const shown: Record<string, number | Point[]> = {};
@@ -164,10 +196,9 @@ export function useEdits() {
       const value = ownOf(source, parameter, result);
       held.push(`${source.id}.${parameter}`);
       if (session.follows(source.id, parameter) && !session.isHolding()) {
-        const fresh = pointAt(source.id, parameter, at, value);
-        operations.push(writing(source.id, parameter, fresh.t, fresh.t, [fresh]));
-        const lane = session.laneKey(source.id, parameter);
-        shown[lane] = pointsWith(source.id, parameter, fresh.t, fresh.t, [fresh]);
+        const [points, change] = setFollowed({ owner: source.id, parameter }, at, value);
+        operations.push(change);
+        shown[session.laneKey(source.id, parameter)] = points;
       } else {
         shown[`${source.id}.${parameter}`] = value;
         if (["level", "trim", "lfe"].includes(parameter))
@@ -278,8 +309,8 @@ export function useEdits() {
     session.change({}, operation("flip-sources", { sources: sources.map((source) => source.id) }));
 
   /**
-   * Change values of a group, a return or a send: those that follow a line get a point at the playhead, the others are
-   * set by `setting`.
+   * Change values of a group, a return or a send: those that follow a line by way of it, the others are set by
+   * `setting`.
    */
   function setOf(
     owner: string,
@@ -297,10 +328,10 @@ export function useEdits() {
     const operations: Operation[] = [];
     for (const [name, value] of Object.entries(values)) {
       if (session.follows(owner, name as Parameter)) {
-        const fresh = pointAt(owner, name as Parameter, player.playhead, value as number);
-        operations.push(writing(owner, name as Parameter, fresh.t, fresh.t, [fresh]));
-        const lane = session.laneKey(owner, name as Parameter);
-        shown[lane] = pointsWith(owner, name as Parameter, fresh.t, fresh.t, [fresh]);
+        const lane: LaneName = { owner, parameter: name as Parameter };
+        const [points, change] = setFollowed(lane, player.playhead, value as number);
+        operations.push(change);
+        shown[session.laneKey(owner, lane.parameter)] = points;
       } else {
         fixed[name] = value;
         shown[`${owner}.${name}`] = value as number;
@@ -348,7 +379,7 @@ export function useEdits() {
   const setRoom = (values: { rotation?: number }): void =>
     setOf("room:mix", values, (fixed) => operation("set-room", fixed));
 
-  /** Give anything that has lanes a value: a point at the playhead where it follows a line, else its static value. */
+  /** Give anything that has lanes a value at the playhead: by way of its line where it follows one, else its own. */
   function setLane({ owner: owner, parameter }: LaneName, value: number): void {
     if (isOfPulse(parameter))
       return setOf(owner, { [parameter]: value }, () =>

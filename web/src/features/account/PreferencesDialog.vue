@@ -57,6 +57,15 @@ const CHOICES = [
     ],
   } satisfies Choice<"hands">,
   {
+    name: "automated",
+    title: t("preferencesDialog.setAutomated"),
+    options: [
+      ["ask", t("preferencesDialog.ask"), t("preferencesDialog.movesTheLineAndAsks")],
+      ["line", t("preferencesDialog.wholeLine"), t("preferencesDialog.theWholeLineMoves")],
+      ["here", t("preferencesDialog.point"), t("preferencesDialog.aPointAtThePlayhead")],
+    ],
+  } satisfies Choice<"automated">,
+  {
     name: "keys",
     title: t("preferencesDialog.shortcuts"),
     options: [

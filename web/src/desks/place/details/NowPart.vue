@@ -4,6 +4,7 @@ import { Button } from "ant-design-vue";
 import type { Parameter, Source } from "@/domain/model";
 import { computed } from "vue";
 import type { Values } from "@/domain/ends";
+import { usePreferences } from "@/account/preferences";
 import { tidy } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
@@ -20,6 +21,7 @@ const session = useSession();
 const player = usePlayer();
 const edits = useEdits();
 const hand = useHolding();
+const preferences = usePreferences();
 const room = useRoom();
 const library = useLibrary();
 
@@ -32,6 +34,7 @@ const automated = computed(() =>
     session.follows(props.source.id, parameter),
   ),
 );
+const setsPoints = computed(() => preferences.liked.automated === "here");
 
 function quick(to: number): void {
   const values: Values =
@@ -116,7 +119,14 @@ function quick(to: number): void {
     }}
   </p>
   <p v-else-if="automated && session.mayEdit" class="quiet note">
-    {{ $t("nowPart.itIsAutomatedMovingIt", { playhead: session.grid.text(player.playhead) }) }}
+    {{
+      setsPoints
+        ? $t("nowPart.settingItSetsAPoint", { playhead: session.grid.text(player.playhead) })
+        : $t("nowPart.settingItMovesTheLine")
+    }}
+    <Button type="link" size="small" @click="preferences.set({ automated: setsPoints ? 'line' : 'here' })">
+      {{ setsPoints ? $t("nowPart.moveTheLineInstead") : $t("nowPart.setPointsInstead") }}
+    </Button>
   </p>
 </template>
 
