@@ -84,6 +84,21 @@ span {
 .notice-leave-to {
   opacity: 0;
 }
+@media (max-width: 640px) {
+  li {
+    position: relative;
+    flex-wrap: wrap;
+    gap: 8px;
+  }
+  span {
+    flex: 0 0 calc(100% - 34px);
+  }
+  .close {
+    position: absolute;
+    top: 6px;
+    right: 6px;
+  }
+}
 @media (prefers-reduced-motion: reduce) {
   .notice-leave-active {
     transition: none;
