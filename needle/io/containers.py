@@ -5,7 +5,7 @@ RIFF and AIFF chunk layouts.
 """
 
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -208,6 +208,43 @@ def clear_peak_time(path: Path) -> None:
                 file.write(bytes(4))
             if name in (b"PEAK", b"data"):
                 return
+
+
+def append_markers(path: Path, markers: Sequence[tuple[int, str]]) -> None:
+    """Put named places (frames) at the end of a WAV or RF64 file, as cue points with labels.
+
+    Multimedia Programming Interface and Data Specifications 1.0, "cue-points chunk", "associated data list". Places
+    past what 32 bits tell are left out; other kinds of file are left as they are.
+    """
+    told = [(frame, name.encode()) for frame, name in markers if frame <= _UNKNOWN]
+    with path.open("r+b") as file:
+        form = file.read(12)
+        if not told or form[:4] not in (b"RIFF", b"RF64", b"BW64") or form[8:] != b"WAVE":
+            return
+        points = [
+            struct.pack("<II4sIII", number, frame, b"data", 0, 0, frame)
+            for number, (frame, _) in enumerate(told, start=1)
+        ]
+        labels = [
+            _chunk(b"labl", struct.pack("<I", number) + name + b"\0")
+            for number, (_, name) in enumerate(told, start=1)
+        ]
+        added = _chunk(b"cue ", struct.pack("<I", len(points)) + b"".join(points))
+        added += _chunk(b"LIST", b"adtl" + b"".join(labels))
+        size = file.seek(0, 2)
+        file.write(bytes(size % 2) + added)
+        whole = file.tell() - 8
+        if form[:4] == b"RIFF":
+            file.seek(4)
+            file.write(struct.pack("<I", whole))
+        else:
+            # The size of the whole stands first in the ds64 chunk, which comes first.
+            file.seek(20)
+            file.write(struct.pack("<Q", whole))
+
+
+def _chunk(name: bytes, content: bytes) -> bytes:
+    return name + struct.pack("<I", len(content)) + content + bytes(len(content) % 2)
 
 
 def channel_mask(path: Path) -> int:

@@ -22,6 +22,7 @@ from needle.io.extras import Extra
 from needle.io.lanes import FoundLane
 from needle.io.midi import MOST_MESSAGES, midi_tempo, opened_midi, timed_messages
 from needle.messages import Message
+from needle.session.document import markers_in
 from needle.session.owners import lane_key, placement_parameters
 from needle.session.validation import Document
 from needle.tempo import TempoMap
@@ -57,10 +58,10 @@ def write_midi_moves(
     """Write where every source stands over ``seconds``, by its lane or its static value, to a file.
 
     ``fine``: in 14 bits. A source whose sides have places of their own has a track for each. A source past the
-    sixteenth has a channel that another one has too, on a track and port of its own.
+    sixteenth has a channel that another one has too, on a track and port of its own. Passages are markers.
     """
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS)
-    file.tracks.append(_tempo_track(document["session"]["name"], tempo))
+    file.tracks.append(_tempo_track(document["session"]["name"], tempo, markers_in(document)))
     wanted = None if owners is None else set(owners)
     rows = sorted(document["sources"].values(), key=lambda row: (row["order"], row["id"]))
     lines = [
@@ -86,13 +87,15 @@ def _latin(text: str) -> str:
     return text.encode("latin-1", "replace").decode("latin-1")
 
 
-def _tempo_track(name: str, tempo: TempoMap) -> mido.MidiTrack:
+def _tempo_track(name: str, tempo: TempoMap, markers: Iterable[tuple[float, str]]) -> mido.MidiTrack:
     events: list[tuple[int, mido.MetaMessage]] = []
     for beat, bpm in tempo.tempos:
         events.append((round(beat * TICKS), mido.MetaMessage("set_tempo", tempo=round(60e6 / bpm))))
     for bar, count, unit in tempo.metres:
         signature = mido.MetaMessage("time_signature", numerator=count, denominator=unit)
         events.append((round(tempo.beat_of_bar(bar) * TICKS), signature))
+    for beat, marker in markers:
+        events.append((round(beat * TICKS), mido.MetaMessage("marker", text=_latin(marker))))
     return _as_track(_latin(name), sorted(events, key=lambda one: one[0]))
 
 

@@ -165,6 +165,11 @@ def groups_in(document: Document) -> dict[str, str]:
     return {key: row["group"] for key, row in document["sources"].items()}
 
 
+def markers_in(document: Document) -> list[tuple[float, str]]:
+    """Where the passages of a session begin (beats of the piece), with their names, in the order of time."""
+    return sorted((float(passage["start"]), passage["name"]) for passage in document["passages"].values())
+
+
 def tempo_map(document: Document) -> TempoMap:
     """The session's tempo map."""
     session = document["session"]

@@ -2,7 +2,7 @@
 
 import json
 import shutil
-from collections.abc import Generator
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -23,6 +23,7 @@ from needle.export.report import curves_csv, mix_report, sources_csv
 from needle.io.adm.from_mix import louder, mix_to_adm
 from needle.io.adm.write import write_adm
 from needle.io.bundle import write_bundle
+from needle.io.containers import append_markers
 from needle.io.lanes import lanes_json, lanes_table
 from needle.io.midi_automation import write_midi_moves
 from needle.messages import Message
@@ -30,7 +31,7 @@ from needle.metering.lean import Tolerance, hops_between, hops_in
 from needle.metering.targets import Target
 from needle.mix.model import Mix
 from needle.render.blocks import usable_cores
-from needle.session.document import groups_in, names_in, tempo_map
+from needle.session.document import groups_in, markers_in, names_in, tempo_map
 from needle.session.validation import Document
 from server.analysis.models import Report
 from server.analysis.report_page import report_context
@@ -182,6 +183,8 @@ class _Maker:
             sounds, paths, self.start, self.stop, order.format, gain=self.gain, threads=usable_cores()
         )
         files = yield from steps
+        if order.format.startswith(("wav", "rf64")):
+            self._mark(paths)
         for sound, path, file in zip(sounds, paths, files, strict=True):
             result = file.measured
             measured = {
@@ -195,6 +198,18 @@ class _Maker:
             if file.clipped:
                 clipped = "delivery.over_in_float" if "float" in order.format else "delivery.clipped"
                 self.notes.append(Message(clipped, file=sound.title, count=file.clipped))
+
+    def _mark(self, paths: Sequence[Path]) -> None:
+        """Put a marker in every file where a passage begins."""
+        document = self._passage()
+        tempo = tempo_map(document)
+        markers = [(round(tempo.seconds_at(beat) * self.mix.rate), name) for beat, name in markers_in(document)]
+        for path in paths:
+            append_markers(path, [(frame, name) for frame, name in markers if frame < self.stop - self.start])
+
+    def _passage(self) -> Document:
+        """The session's document as that of what is delivered."""
+        return passage_of(self.document, self.start / self.mix.rate, self.stop / self.mix.rate)
 
     def _adm(self) -> Work:
         result = mix_to_adm(self.mix, self.document["session"]["name"], self.called)
@@ -210,8 +225,7 @@ class _Maker:
         self._keep(self.names.of("Objects", "Objects", ".wav"), "adm", path, said=summary)
 
     def _moves(self) -> Work:
-        edges = (frame / self.mix.rate for frame in (self.start, self.stop))
-        document = passage_of(self.document, *edges)
+        document = self._passage()
         tempo = tempo_map(document)
         writers = {
             "csv": (".csv", lambda path: path.write_text(lanes_table(document, tempo), "utf-8")),

@@ -26,6 +26,7 @@ from needle.export.loudness import levelled
 from needle.export.naming import PATTERN, WORDS, Names, safe
 from needle.export.passage import passage_of
 from needle.io.audio import FORMATS, AudioWriter
+from needle.io.containers import append_markers, check_promise
 from needle.io.lanes import lanes_json, lanes_table, read_moves
 from needle.io.midi_automation import (
     COARSE_STEP,
@@ -45,6 +46,7 @@ from needle.session.owners import lane_key, lane_value, named
 from needle.session.validation import check_lane
 from needle.tempo import TempoMap
 from tests import examples
+from tests.core.cues import cue_points
 from tests.core.sessions import SECONDS, audio, documents
 from tests.core.strategies import RATE, lanes, pans, tone
 from tests.core.test_bundles import one_source
@@ -168,6 +170,38 @@ class APassage(Folder):
         self.assertIs(passage_of(document, 0.0, 32.0), document)
         with self.assertRaises(NeedleError):
             passage_of(document, 2.0, 2.0)
+
+
+names = st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=20)
+
+
+class Markers(Folder):
+    @examples(20)
+    @given(
+        st.sampled_from(["wav-16", "wav-24", "wav-float", "rf64-24"]),
+        st.integers(1, 2),
+        st.lists(
+            st.tuples(st.integers(0, 400), st.text(st.characters(codec="utf-8", exclude_characters="\0"))), max_size=4
+        ),
+    )
+    def test_stand_where_the_format_has_them(self, kind: str, channels: int, markers: list[tuple[int, str]]) -> None:
+        path = self.folder() / "marked.wav"
+        sound = tone(997.0, 401 / RATE, channels, 0.5)
+        with AudioWriter(path, RATE, channels, kind, 401) as writer:
+            stored = writer.write(sound)
+        append_markers(path, markers)
+        self.assertEqual(cue_points(path.read_bytes()), markers)
+        back, _ = soundfile.read(path, dtype="float32", always_2d=True)
+        np.testing.assert_array_equal(back.T, stored)
+        check_promise(path)
+
+    def test_other_files_stay_as_they_are(self) -> None:
+        path = self.folder() / "marked.flac"
+        with AudioWriter(path, RATE, 1, "flac-24", 401) as writer:
+            writer.write(tone(997.0, 401 / RATE))
+        before = path.read_bytes()
+        append_markers(path, [(7, "Dusk")])
+        self.assertEqual(path.read_bytes(), before)
 
 
 class Loudness(Folder):

@@ -28,6 +28,7 @@ from server.editing.operations.lanes import WritePoints
 from server.media import tasks
 from server.media.mixes import mix_at
 from tests.core.adm_rules import check_file
+from tests.core.cues import cue_points
 from tests.server.sessions import RATE, SessionCase, messages_text
 
 
@@ -174,6 +175,20 @@ class Deliveries(SessionCase):
         half = room_to_polar([-0.5, 0.5], 1.0, 0.0)[0]
         np.testing.assert_allclose(moves.azimuth[[0, -1]], half, atol=0.1)
         self.assertNotIn("whole piece", messages_text(done["notes"]))
+
+    def test_passages_are_markers_of_sounds_and_moves(self) -> None:
+        landing = {"kind": "add-passage", "id": "b", "name": "Landing", "start": 4.0, "end": 6.0}
+        self.assertEqual(self.operate(self.as_("olga"), landing).status_code, 200)
+        _, files = self.made(start=1.0, end=3.0, stems="sources", moves=["midi"], pattern="{part}", format="wav-24")
+        for name in ("Mix.wav", "Low.wav"):
+            self.assertEqual(cue_points(files[name]), [(0, "First"), (RATE, "Landing")])
+        midi = mido.MidiFile(file=io.BytesIO(files["Automation.mid"]))
+        at, found = 0, []
+        for message in midi.tracks[0]:
+            at += message.time
+            if message.type == "marker":
+                found.append((at / midi.ticks_per_beat, message.text))
+        self.assertEqual(found, [(0.0, "First"), (2.0, "Landing")])
 
     def test_everything_at_once(self) -> None:
         points = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0}]
