@@ -8,7 +8,7 @@ class CollaborationConfig(AppConfig):
     label = "collaboration"
 
     def ready(self) -> None:
-        from server.collaboration.comments import follow_passages
+        from server.collaboration.comments import follow_changes
         from server.editing.services import operation_committed
 
-        operation_committed.connect(follow_passages, dispatch_uid="comments-follow-passages")
+        operation_committed.connect(follow_changes, dispatch_uid="comments-follow-changes")

@@ -3,12 +3,13 @@
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema, Status
 from pydantic import Field
 
+from needle.session.document import tempo_map
+from needle.tempo import TempoMap
 from server.accounts.names import shown_name
 from server.collaboration.models import Comment
 from server.common.announcing import announce
@@ -16,9 +17,10 @@ from server.common.errors import ApiError
 from server.common.throttling import UserRateThrottle
 from server.mixsessions.access import membership
 from server.mixsessions.api import Who
+from server.mixsessions.deltas import SETTINGS_KEY
 from server.mixsessions.entities import Beat
 from server.mixsessions.models import Entity, Membership, MixSession
-from server.mixsessions.state import State
+from server.mixsessions.state import StoredState
 
 router = Router(tags=["comments"])
 
@@ -225,21 +227,43 @@ def _passage_at(session: MixSession, beat: float) -> dict[str, Any] | None:
     return min(around, key=lambda passage: passage["end"] - passage["start"], default=None)
 
 
-def follow_passages(sender: Any, session: MixSession, delta: list[dict[str, Any]], state: State, **_: Any) -> None:
-    """Comments go along with the passages that they stand in; every one that has moved is told."""
+def follow_changes(
+    sender: Any, session: MixSession, delta: list[dict[str, Any]], state: StoredState, **_: Any
+) -> None:
+    """Comments stay with the sound where the tempo changes, and go along with the passages that they stand in.
+
+    Every one that has moved is told.
+    """
     keys = [change["key"] for change in delta if change["part"] == "passages"]
     starts = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
-    pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).filter(~Q(beat=None))
+    settings = state.before.get(("session", SETTINGS_KEY))
+    now = state.get("session", SETTINGS_KEY)
+    if settings and now and settings["tempos"] != now["tempos"]:
+        _stay_with_the_sound(session, tempo_map({"session": settings}), tempo_map({"session": now}), starts)
+    else:
+        _go_along(session, starts)
+
+
+def _stay_with_the_sound(session: MixSession, before: TempoMap, after: TempoMap, starts: dict[str, float]) -> None:
+    for comment in Comment.objects.filter(session=session, parent=None).exclude(beat=None):
+        comment.beat = after.beat_at(before.seconds_at(comment.beat))
+        comment.end = None if comment.end is None else after.beat_at(before.seconds_at(comment.end))
+        comment.passage_start = starts.get(comment.passage, comment.passage_start)
+        _save_moved(session, comment)
+
+
+def _go_along(session: MixSession, starts: dict[str, float]) -> None:
+    pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).exclude(beat=None)
     for comment in pinned:
         by = starts[comment.passage] - comment.passage_start
         if by:
-            comment.beat, comment.end = (
-                max(comment.beat + by, 0.0),
-                None if comment.end is None else max(comment.end + by, 0.0),
-            )
+            comment.beat = max(comment.beat + by, 0.0)
+            comment.end = None if comment.end is None else max(comment.end + by, 0.0)
             comment.passage_start = starts[comment.passage]
-            comment.save(update_fields=["beat", "end", "passage_start"])
-            result = _threads(session.pk).get(pk=comment.pk)
-            announce(
-                session.pk, "comment", id=str(comment.pk), comment=_out(result, set(), None).model_dump(mode="json")
-            )
+            _save_moved(session, comment)
+
+
+def _save_moved(session: MixSession, comment: Comment) -> None:
+    comment.save(update_fields=["beat", "end", "passage_start"])
+    moved = _out(_threads(session.pk).get(pk=comment.pk), set(), None)
+    announce(session.pk, "comment", id=str(comment.pk), comment=moved.model_dump(mode="json"))

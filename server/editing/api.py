@@ -20,7 +20,7 @@ from server.mixsessions.stored_names import EARLIEST_QUEUED, body_with_todays_na
 
 router = Router(tags=["operations"])
 
-_EDITING = [UserRateThrottle("edit", "1200/m")]
+EDITING = [UserRateThrottle("edit", "1200/m")]
 
 
 class Answer(Schema):
@@ -98,7 +98,7 @@ def list_removed_sources(request: HttpRequest, session_id: UUID) -> list[Removed
     ]
 
 
-@router.post("/{uuid:session_id}/operations", response=Answer, throttle=_EDITING)
+@router.post("/{uuid:session_id}/operations", response=Answer, throttle=EDITING)
 def submit_operation(request: HttpRequest, session_id: UUID, body: OperationIn) -> Answer:
     """Make one change. The same client id again gives the first answer again."""
     membership(request.user, session_id, to_edit=True)
@@ -113,14 +113,14 @@ def get_turns(request: HttpRequest, session_id: UUID) -> TurnsOut:
     return TurnsOut.of(membership(request.user, session_id).session, request.user)
 
 
-@router.post("/{uuid:session_id}/undo", response=Answer, throttle=_EDITING)
+@router.post("/{uuid:session_id}/undo", response=Answer, throttle=EDITING)
 def undo(request: HttpRequest, session_id: UUID, body: UndoIn) -> Answer:
     """Take back one's own latest change; where a colleague has changed the same since, that is asked before."""
     committed = services.undo(request.user, session_id, body.client_id, before=body.before, partly=body.partly)
     return answer_of(committed)
 
 
-@router.post("/{uuid:session_id}/redo", response=Answer, throttle=_EDITING)
+@router.post("/{uuid:session_id}/redo", response=Answer, throttle=EDITING)
 def redo(request: HttpRequest, session_id: UUID, body: TurnIn) -> Answer:
     """Put back what one's own latest undo took away."""
     return answer_of(services.redo(request.user, session_id, body.client_id))

@@ -40,6 +40,7 @@ from server.editing.moves import router as moves
 from server.editing.paths import router as paths
 from server.editing.presets import router as presets
 from server.editing.pulses import router as pulses
+from server.editing.tempo import router as tempo
 from server.media.freezing_api import router as freezing
 from server.media.heads import router as heads
 from server.media.loudspeakers_api import router as loudspeakers
@@ -81,6 +82,7 @@ api.add_router("", demo)
 api.add_router("/preferences", preferences)
 api.add_router("/sessions", mixsessions)
 api.add_router("/sessions", operations)
+api.add_router("/sessions", tempo)
 api.add_router("/sessions", moves)
 api.add_router("/sessions", paths)
 api.add_router("/sessions", pulses)

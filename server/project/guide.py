@@ -49,7 +49,7 @@ def picture(request: HttpRequest, name: str) -> FileResponse:
 @lru_cache(maxsize=1)
 def _pages() -> list[tuple[str, Path, str]]:
     """Every page: its name in addresses, its file, its title."""
-    guide_pages = sorted((_DOCS / "guide").glob("[0-9]*.md"))
+    guide_pages = [*sorted((_DOCS / "guide").glob("lesson-*.md")), *sorted((_DOCS / "guide").glob("[0-9]*.md"))]
     more = [_DOCS / "moves.md", _DOCS / "bundle.md"]
     result = [_DOCS / "guide" / f"{_FIRST}.md", *guide_pages, *more]
     return [(path.stem, path, path.read_text("utf-8").splitlines()[0].lstrip("# ")) for path in result]

@@ -86,7 +86,7 @@ class Door(SessionCase):
 
     def test_how_often_one_may_ask_is_counted_for_each_person(self) -> None:
         emil, olga = self.as_("emil"), self.as_("olga")
-        with mock.patch.object(editing_api._EDITING[0], "_most", 3):
+        with mock.patch.object(editing_api.EDITING[0], "_most", 3):
             for client in (emil, olga):
                 answers = [self.operate(client, PLACE) for _ in range(5)]
                 self.assertEqual([answer.status_code for answer in answers], [200, 200, 200, 429, 429])

@@ -1,5 +1,7 @@
 """Comments through the API: made, answered, read, resolved, and going along with their passage."""
 
+from uuid import uuid4
+
 from server.collaboration.models import Comment
 from tests.server.shared import SharedCase
 
@@ -50,3 +52,39 @@ class Comments(SharedCase):
         self.make("emil", "set-passage", id="second", start=4.0, end=12.0)
         self.assertEqual(beats()["In it"], (6.0, 8.0))
         self.assertTrue(Comment.objects.filter(pk=inside).exists())
+
+    def test_another_tempo_leaves_what_is_to_keep_with_the_sound(self) -> None:
+        self.assertEqual(self.state()["session"]["tempos"], [[0.0, 120.0]])
+        self.make("emil", "add-passage", id="second", name="Second", start=8.0, end=16.0)
+        points = [{"t": t, "value": 0.5} for t in (1.0, 2.0)]
+        self.make("emil", "write-points", owner="low", parameter="pan", start=0.0, end=3.0, points=points)
+        self.make("emil", "set-pulse", owner="low", origin=4.0)
+        self.asked("lisa", "/comments", text="Here", beat=10.0, end=12.0)
+        before = self.state()
+
+        def places() -> tuple[list[float], float, float, float]:
+            document, (comment,) = self.state(), self.got("olga", "/comments")
+            times = [point["t"] for point in document["lanes"]["low/pan"]["points"]]
+            return (
+                times,
+                document["passages"]["second"]["start"],
+                document["pulses"]["low"]["origin"],
+                comment["beat"],
+            )
+
+        # Half as fast: what keeps with the sound stands in half as many beats, what keeps with the bars comes later.
+        slow = {"client_id": str(uuid4()), "tempos": [[0.0, 60.0]], "metres": [[1, 4, 4]]}
+        told = self.asked("emil", "/tempo", **slow, keep={"automation": "bars", "pulses": "sound"})
+        self.assertEqual(told["revision"]["summary"], "Tempo 60 bpm")
+        self.assertEqual(places(), ([2.0, 4.0], 8.0, 2.0, 5.0))
+        # The same change sent again is the same one, and one undo takes all of it back.
+        self.assertEqual(self.asked("emil", "/tempo", **slow)["revision"], told["revision"])
+        self.turn(self.as_("emil"), "undo")
+        self.assertEqual(self.state(), before)
+        self.assertEqual(places(), ([1.0, 2.0], 8.0, 4.0, 10.0))
+        slow["client_id"] = str(uuid4())
+        self.asked("emil", "/tempo", **slow, keep={"passages": "sound"})
+        self.assertEqual(places(), ([1.0, 2.0], 4.0, 4.0, 5.0))
+        refused = {**slow, "client_id": str(uuid4()), "tempos": [[0.0, 5.0]]}
+        self.assertIn("10 and 400", self.asked("emil", "/tempo", 422, **refused)["detail"])
+        self.assertEqual(self.asked("lisa", "/tempo", 403, **slow)["code"], "access.listener")

@@ -39,7 +39,14 @@ class Guide(SessionCase):
                     self.assertIn(f'id="{heading}"', self.read(link), f"{address}: {link}#{heading}")
             self.assertNotIn(".md", "".join(re.findall(r'href="([^"]*)"', page)), address)
         pages = {path.stem for path in (DOCS / "guide").glob("[0-9]*.md")}
-        self.assertLessEqual({f"/guide/{name}/" for name in pages}, seen)
+        lessons = {path.stem for path in (DOCS / "guide").glob("lesson-*.md")}
+        self.assertEqual(lessons, {f"lesson-{number:02}" for number in range(1, 11)})
+        self.assertLessEqual({f"/guide/{name}/" for name in pages | lessons}, seen)
+        for name in lessons:
+            lesson = self.read(f"/guide/{name}/")
+            for part in ("Do", "Hear", "See"):
+                self.assertIn(f"<strong>{part}</strong>", lesson, name)
+            self.assertIn("/guide/pictures/", lesson, name)
         # The order of the work, from bringing in to handing over.
         self.assertEqual(sorted(pages)[0], "1-bring-in")
         self.assertEqual(sorted(pages)[-1], "8-hand-over")

@@ -173,6 +173,11 @@ class Matrix(SessionCase):
             "draft": {"revision": revision, "owner": "low"},
             "freeze": {"revision": revision},
             "uploads": {"name": "a.wav", "size": 100},
+            "tempo": {
+                "client_id": str(uuid4()),
+                "tempos": [[0.0, 90.0 + revision]],
+                "metres": [[1, 4, 4]],
+            },
             "operations": {
                 "client_id": str(uuid4()),
                 "operation": {"kind": "place-source", "source": "low", "pan": revision % 7 / 10},

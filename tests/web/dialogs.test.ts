@@ -51,6 +51,32 @@ describe("the session's settings", () => {
     await page.until(() => /dB/.test(page.dialog!.textContent ?? ""), "what the law changes");
   });
 
+  it("asks of another tempo what is to keep with the sound and what with the bars", async () => {
+    await open();
+    await page.press(/^Session settings/);
+    await page.press("Tempo and metre");
+    expect(page.dialog!.querySelector("input[name=keep-automation]")).toBeNull();
+    await page.type("Tempo 1", "100");
+    const bars = (): HTMLElement | null =>
+      page.dialog!.querySelector("input[name=keep-automation][value=bars]");
+    await page.until(() => !!bars(), "what keeps with what");
+    bars()!.click();
+    await page.press("Apply");
+    await page.until(() => posts("/tempo").length > 0, "the change");
+    expect(posts("/tempo")[0]!.body).toMatchObject({
+      tempos: [[0, 100]],
+      keep: { automation: "bars", passages: "bars", pulses: "bars", notes: "bars" },
+    });
+    // The button that had the focus is off now: keys are the dialog's all the same.
+    (document.activeElement as HTMLElement | null)?.blur();
+    await page.key("2");
+    expect(page.dialog).toBeTruthy();
+    expect(page.wrapper?.find(".chart").exists()).toBeFalsy();
+    (document.activeElement as HTMLElement | null)?.blur();
+    await page.key("Escape");
+    await page.until(() => !page.dialog, "the dialog goes");
+  });
+
   it("lists what moves when the loudspeakers are others", async () => {
     await open();
     await page.press(/^Session settings/);

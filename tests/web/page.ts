@@ -2,6 +2,7 @@
  * The whole page of a session, mounted without a browser: real components and stores, and a server that answers what
  * the real one has answered (tests/data/answers.json, recorded and held to be current by tests/server/test_answers.py).
  */
+import { useDialogKeys } from "@/ui/dialogKeys";
 import { words } from "@/words";
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { ConfigProvider } from "ant-design-vue";
@@ -117,7 +118,7 @@ export class Page {
       return typeof found === "string" ? json({ detail: found }, 422) : json(found);
     }
     if (rest === "/operations" && method === "GET") return json([]);
-    if (/^\/(operations|undo|redo|history\/\d+\/restore)$/.test(rest))
+    if (/^\/(operations|undo|redo|tempo|history\/\d+\/restore)$/.test(rest))
       return json({ revision: this.revised(String(body.client_id)), notice: "", turns: this.turns });
     if (rest === "/turns") return json(this.turns);
     if (rest === "/frame") return json({ ...(this.answers[rest] as object), revision: this.revision });
@@ -148,7 +149,10 @@ export class Page {
     const router = createRouter({ history: createMemoryHistory(), routes: real.options.routes });
     await router.push(path);
     await router.isReady();
-    const Frame = defineComponent(() => () => h(ConfigProvider, {}, () => [h(RouterView), h(Notices)]));
+    const Frame = defineComponent(() => {
+      useDialogKeys();
+      return () => h(ConfigProvider, {}, () => [h(RouterView), h(Notices)]);
+    });
     this.wrapper = mount(Frame, {
       attachTo: document.body,
       global: {

@@ -15,8 +15,8 @@ from server.mixsessions.state import State
 
 MOST_STEPS = 2000
 
-_Pair = Annotated[list[Finite], Field(min_length=2, max_length=2)]
-_Triple = Annotated[list[int], Field(min_length=3, max_length=3)]
+Pair = Annotated[list[Finite], Field(min_length=2, max_length=2)]
+Triple = Annotated[list[int], Field(min_length=3, max_length=3)]
 
 
 class SetSession(SetSome):
@@ -25,8 +25,8 @@ class SetSession(SetSome):
     kind: Literal["set-session"] = "set-session"
     name: Name | None = None
     length: Annotated[Finite, Field(ge=0.0, le=LONGEST_SECONDS)] | None = None
-    tempos: Annotated[list[_Pair], Field(max_length=MOST_STEPS)] | None = None
-    metres: Annotated[list[_Triple], Field(max_length=MOST_STEPS)] | None = None
+    tempos: Annotated[list[Pair], Field(max_length=MOST_STEPS)] | None = None
+    metres: Annotated[list[Triple], Field(max_length=MOST_STEPS)] | None = None
     law: Word | None = None
     centre_zero: bool | None = None
     layout: Annotated[str, Field(max_length=16)] | None = None

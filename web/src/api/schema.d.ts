@@ -1977,6 +1977,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Tempo
+         * @description Change the tempo map, and with it whatever is to keep with the sound or with the bars, as one change.
+         */
+        post: operations["change_tempo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/turns": {
         parameters: {
             query?: never;
@@ -3715,6 +3735,36 @@ export interface components {
              * Format: uuid
              */
             session: string;
+        };
+        /**
+         * Keep
+         * @description What each kind keeps with: the sound, as it lies in seconds, or the bars, as they lie in beats.
+         */
+        Keep: {
+            /**
+             * Automation
+             * @default sound
+             * @enum {string}
+             */
+            automation: "sound" | "bars";
+            /**
+             * Notes
+             * @default bars
+             * @enum {string}
+             */
+            notes: "sound" | "bars";
+            /**
+             * Passages
+             * @default bars
+             * @enum {string}
+             */
+            passages: "sound" | "bars";
+            /**
+             * Pulses
+             * @default bars
+             * @enum {string}
+             */
+            pulses: "sound" | "bars";
         };
         /**
          * LaneChange
@@ -7527,6 +7577,30 @@ export interface components {
             within: number;
         };
         /**
+         * TempoIn
+         * @description Another tempo map: tempos by beat, metres by bar, and what keeps with the sound or with the bars.
+         */
+        TempoIn: {
+            /**
+             * Client Id
+             * Format: uuid
+             */
+            client_id: string;
+            /**
+             * @default {
+             *       "automation": "sound",
+             *       "notes": "bars",
+             *       "passages": "bars",
+             *       "pulses": "bars"
+             *     }
+             */
+            keep: components["schemas"]["Keep"];
+            /** Metres */
+            metres: number[][];
+            /** Tempos */
+            tempos: number[][];
+        };
+        /**
          * TempoOut
          * @description A tempo map, and what could not be taken as it stands.
          */
@@ -10636,6 +10710,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Waveform"];
+                };
+            };
+        };
+    };
+    change_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TempoIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
                 };
             };
         };

@@ -4,10 +4,12 @@ import { ConfigProvider } from "ant-design-vue";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { palette } from "@/ui/palette";
+import { useDialogKeys } from "@/ui/dialogKeys";
 import Notices from "@/ui/Notices.vue";
 import { themeOn } from "@/ui/theme";
 import Tips from "@/ui/Tips.vue";
 
+useDialogKeys();
 const theme = computed(() => themeOn(palette));
 
 /** On a slow line it takes a while until it is known who is there. */

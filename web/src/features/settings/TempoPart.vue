@@ -6,13 +6,11 @@ import { Button } from "ant-design-vue";
 import { computed, ref, watch } from "vue";
 import { post, postFile, type Schemas } from "@/api/http";
 import { latest } from "@/api/latest";
-import { operation, useEdits } from "@/session/edits";
 import { useSession } from "@/session/session";
 import NumberField from "@/ui/NumberField.vue";
 import { say } from "@/ui/say";
 
 const session = useSession();
-const edits = useEdits();
 
 type Tempos = [number, number][];
 type Metres = [number, number, number][];
@@ -44,8 +42,35 @@ function addMetre(): void {
   metres.value.push([bar + 4, count, unit]);
 }
 
+/** What there is of each kind that keeps with the sound or with the bars, and which it is to be. */
+type Keep = Required<Schemas["Keep"]>;
+const keep = ref<Keep>({ automation: "sound", passages: "bars", pulses: "bars", notes: "bars" });
+const counts = computed<Record<keyof Keep, number>>(() => {
+  const { lanes = {}, passages = {}, pulses = {}, events = {} } = session.document ?? {};
+  return {
+    automation: Object.keys(lanes).length,
+    passages: Object.keys(passages).length,
+    pulses: Object.keys(pulses).length,
+    notes: Object.values(events).filter((one) => one.kind === "notes").length,
+  };
+});
+const KINDS: [keyof Keep, string][] = [
+  ["automation", t("tempoPart.automation")],
+  ["passages", t("tempoPart.passages")],
+  ["pulses", t("tempoPart.startOfPulses")],
+  ["notes", t("tempoPart.dealtNotes")],
+];
+const kinds = computed(() => KINDS.filter(([kind]) => counts.value[kind]));
+const isOtherTempo = computed(
+  () => JSON.stringify(tempos.value) !== JSON.stringify(session.settings?.tempos),
+);
+
 function apply(): void {
-  edits.make(operation("set-session", { tempos: tempos.value, metres: metres.value }));
+  session.putBack("tempo", t("tempoPart.tempoBpm", { bpm: must(tempos.value[0])[1] }), {
+    tempos: tempos.value,
+    metres: metres.value,
+    keep: keep.value,
+  });
 }
 
 /** Taps on the first tempo; the core says what they make. */
@@ -171,6 +196,18 @@ async function fromFile(event: Event): Promise<void> {
       </Button>
     </section>
     <p v-for="note in notes" :key="note" role="status">{{ note }}</p>
+    <fieldset v-if="isOtherTempo && kinds.length" class="keep">
+      <legend class="heading">{{ $t("tempoPart.keep") }}</legend>
+      <template v-for="[kind, title] in kinds" :key="kind">
+        <span
+          >{{ title }} <span class="quiet number">{{ counts[kind] }}</span></span
+        >
+        <label v-for="way in ['sound', 'bars'] as const" :key="way">
+          <input v-model="keep[kind]" type="radio" :name="`keep-${kind}`" :value="way" />
+          {{ way === "sound" ? $t("tempoPart.withTheSound") : $t("tempoPart.withTheBars") }}
+        </label>
+      </template>
+    </fieldset>
     <p class="quiet">{{ $t("tempoPart.stemsKeepTheirTimesBars") }}</p>
     <div class="buttons">
       <input
@@ -199,6 +236,7 @@ async function fromFile(event: Event): Promise<void> {
   gap: 10px 32px;
 }
 .part > p,
+.keep,
 .buttons {
   grid-column: 1 / -1;
 }
@@ -218,6 +256,18 @@ section {
   grid-template-columns: auto 1fr;
   align-items: center;
   gap: 4px;
+}
+.keep {
+  display: grid;
+  grid-template-columns: 1fr auto auto;
+  gap: 3px 18px;
+  margin: 0;
+  padding: 0;
+  border: 0;
+}
+.keep legend {
+  margin-bottom: 4px;
+  padding: 0;
 }
 .metre {
   display: grid;

@@ -75,6 +75,11 @@ watch(
       <h2>{{ at + 1 }}. {{ mark.title }}</h2>
     </header>
     <p>{{ mark.says }}</p>
+    <p v-if="at === MARKS.length - 1">
+      <a href="/guide/lesson-01/" target="_blank" @click="close">{{ $t("tour.theFirstLesson") }}</a>{{
+        $t("tour.tenLessonsWithNightFerry")
+      }}
+    </p>
     <footer>
       <Button type="link" size="small" @click="close">{{ $t("tour.donTShowAgain") }}</Button>
       <Button v-if="at" size="small" @click="go(at - 1)">{{ $t("tour.back") }}</Button>
