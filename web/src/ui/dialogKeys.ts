@@ -11,7 +11,7 @@ export function useDialogKeys(): void {
     globalThis.window,
     "keydown",
     (event: KeyboardEvent) => {
-      const dialog = document.activeElement === document.body ? topmost() : undefined;
+      const dialog = event.target === document.body ? topmost() : undefined;
       if (!dialog) return;
       event.stopImmediatePropagation();
       dialog.focus({ preventScroll: true });
