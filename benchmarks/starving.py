@@ -2,7 +2,7 @@
 
 What it takes without comes first, before anything has been ordered. The session is that of ``benchmarks.crowd``. The
 script edits, listens, analyses, orders and talks on the live channel from many threads at once, as fast as it is
-answered, and heeds nothing that it is told. It shares the server's cores; as it would be elsewhere in the world, its
+answered, and ignores every refusal. It shares the server's cores; as it would be elsewhere in the world, its
 own work comes last there. Run: python -m benchmarks.starving, with --each for every attack by itself too.
 """
 

@@ -216,18 +216,18 @@ def append_markers(path: Path, markers: Sequence[tuple[int, str]]) -> None:
     Multimedia Programming Interface and Data Specifications 1.0, "cue-points chunk", "associated data list". Places
     past what 32 bits tell are left out; other kinds of file are left as they are.
     """
-    told = [(frame, name.encode()) for frame, name in markers if frame <= _UNKNOWN]
+    labelled = [(frame, name.encode()) for frame, name in markers if frame <= _UNKNOWN]
     with path.open("r+b") as file:
         form = file.read(12)
-        if not told or form[:4] not in (b"RIFF", b"RF64", b"BW64") or form[8:] != b"WAVE":
+        if not labelled or form[:4] not in (b"RIFF", b"RF64", b"BW64") or form[8:] != b"WAVE":
             return
         points = [
             struct.pack("<II4sIII", number, frame, b"data", 0, 0, frame)
-            for number, (frame, _) in enumerate(told, start=1)
+            for number, (frame, _) in enumerate(labelled, start=1)
         ]
         labels = [
             _chunk(b"labl", struct.pack("<I", number) + name + b"\0")
-            for number, (_, name) in enumerate(told, start=1)
+            for number, (_, name) in enumerate(labelled, start=1)
         ]
         added = _chunk(b"cue ", struct.pack("<I", len(points)) + b"".join(points))
         added += _chunk(b"LIST", b"adtl" + b"".join(labels))

@@ -1,4 +1,4 @@
-"""What a file is, told on its arrival: mono, stereo, two signals side by side, silent, very quiet, clipped."""
+"""What a file is, described on import: mono, stereo, two signals side by side, silent, very quiet, clipped."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -90,10 +90,10 @@ class Ear:
         """Whether the sides' levels (dB) rise and fall together, as those of one recording do."""
         powers = np.concatenate(self._levels, axis=1)
         floor = _LEVEL_RANGE * powers.max(axis=1, initial=0.0, keepdims=True)
-        heard = powers[:, (powers > floor).any(axis=0)]
-        if heard.shape[1] < 3:
+        audible = powers[:, (powers > floor).any(axis=0)]
+        if audible.shape[1] < 3:
             return True
-        decibels = 10.0 * np.log10(np.maximum(heard, floor) + 1e-30)
+        decibels = 10.0 * np.log10(np.maximum(audible, floor) + 1e-30)
         deviations = decibels - decibels.mean(axis=1, keepdims=True)
         spread = np.sqrt(np.mean(deviations**2, axis=1))
         # Levels that hardly move tell nothing.

@@ -9,7 +9,7 @@ from needle.session.validation import Document
 
 KINDS = ("automation", "passages", "pulses", "notes")
 SOUND, BARS = "sound", "bars"
-KEPT = {"automation": SOUND, "passages": BARS, "pulses": BARS, "notes": BARS}
+STORED_WITH = {"automation": SOUND, "passages": BARS, "pulses": BARS, "notes": BARS}
 """How each kind is stored, and so what it keeps with where nothing else is said: seconds, or beats."""
 
 Change = Callable[[float], float]
@@ -33,7 +33,7 @@ def retimed(
     """
     result = {**document, "session": {**document["session"], "tempos": tempos, "metres": metres}}
     before, after = tempo_map(document), tempo_map(result)
-    how = {**KEPT, **keep}
+    how = {**STORED_WITH, **keep}
 
     def seconds(t: float) -> float:
         return after.seconds_at(before.beat_at(t))
@@ -46,7 +46,9 @@ def retimed(
     if how["passages"] == SOUND:
         result["passages"] = {key: _ends(passage, beats) for key, passage in document["passages"].items()}
     if how["pulses"] == SOUND:
-        result["pulses"] = {key: {**one, "origin": beats(one["origin"])} for key, one in document["pulses"].items()}
+        result["pulses"] = {
+            key: {**pulse, "origin": beats(pulse["origin"])} for key, pulse in document["pulses"].items()
+        }
     if how["notes"] == SOUND:
         result["events"] = {key: _notes(events, beats) for key, events in document["events"].items()}
     return result

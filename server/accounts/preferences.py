@@ -22,7 +22,7 @@ class PreferencesSchema(Schema):
     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
     which sound comes over the line, or as the line carries it. ``hands``: whether what ``all`` hold is heard before
     they let go, or what one holds of one's ``own``. ``automated``: what setting a value of something automated does:
-    the whole ``line`` moves by as much, or it gets a point ``here``; until one has been asked, the line moves.
+    the whole ``line`` moves by as much, or it gets a ``point``; until one has been asked, the line moves.
     ``tour``: whether the first look round is still to
     come.
     """
@@ -35,7 +35,7 @@ class PreferencesSchema(Schema):
     sound: Literal["auto", "float", "flac", "opus-256", "opus-160", "opus-96"] = "auto"
     hands: Literal["own", "all"] = "own"
     shortcuts: Annotated[dict[Key, OwnKey], Field(max_length=40)] = {}
-    automated: Literal["ask", "line", "here"] = "ask"
+    automated: Literal["ask", "line", "point"] = "ask"
     tour: Literal["new", "done"] = "new"
 
 

@@ -232,7 +232,7 @@ def follow_changes(
 ) -> None:
     """Comments stay with the sound where the tempo changes, and go along with the passages that they stand in.
 
-    Every one that has moved is told.
+    Every comment that has moved is announced.
     """
     keys = [change["key"] for change in delta if change["part"] == "passages"]
     starts = {key: passage["start"] for key in keys if (passage := state.get("passages", key))}
@@ -245,25 +245,30 @@ def follow_changes(
 
 
 def _stay_with_the_sound(session: MixSession, before: TempoMap, after: TempoMap, starts: dict[str, float]) -> None:
-    for comment in Comment.objects.filter(session=session, parent=None).exclude(beat=None):
+    pinned = list(Comment.objects.filter(session=session, parent=None).exclude(beat=None))
+    for comment in pinned:
         comment.beat = after.beat_at(before.seconds_at(comment.beat))
         comment.end = None if comment.end is None else after.beat_at(before.seconds_at(comment.end))
         comment.passage_start = starts.get(comment.passage, comment.passage_start)
-        _save_moved(session, comment)
+    _save_moved(session, pinned)
 
 
 def _go_along(session: MixSession, starts: dict[str, float]) -> None:
     pinned = Comment.objects.filter(session=session, passage__in=starts, parent=None).exclude(beat=None)
-    for comment in pinned:
+    moved = [comment for comment in pinned if comment.passage_start != starts[comment.passage]]
+    for comment in moved:
         by = starts[comment.passage] - comment.passage_start
-        if by:
-            comment.beat = max(comment.beat + by, 0.0)
-            comment.end = None if comment.end is None else max(comment.end + by, 0.0)
-            comment.passage_start = starts[comment.passage]
-            _save_moved(session, comment)
+        comment.beat = max(comment.beat + by, 0.0)
+        comment.end = None if comment.end is None else max(comment.end + by, 0.0)
+        comment.passage_start = starts[comment.passage]
+    _save_moved(session, moved)
 
 
-def _save_moved(session: MixSession, comment: Comment) -> None:
-    comment.save(update_fields=["beat", "end", "passage_start"])
-    moved = _out(_threads(session.pk).get(pk=comment.pk), set(), None)
-    announce(session.pk, "comment", id=str(comment.pk), comment=moved.model_dump(mode="json"))
+def _save_moved(session: MixSession, moved: list[Comment]) -> None:
+    """Store comments that have moved, at one go: the session is locked. Each is announced after that."""
+    if not moved:
+        return
+    Comment.objects.bulk_update(moved, ["beat", "end", "passage_start"], batch_size=500)
+    for thread in _threads(session.pk).filter(pk__in=[comment.pk for comment in moved]):
+        comment = _out(thread, set(), None).model_dump(mode="json")
+        announce(session.pk, "comment", id=str(thread.pk), comment=comment)

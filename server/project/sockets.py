@@ -15,22 +15,27 @@ from server.editing.live import MOST_A_SECOND, MOST_BYTES, OUT_FOR
 _LARGEST = 8 * MOST_BYTES
 """Bytes that are read of a message at all; the channel refuses in words what is larger than it takes."""
 
+_MOST_FROM_ADDRESS = 3
+
 _out: TTLCache[str, bool] = TTLCache(4096, OUT_FOR)
-"""Who has been cut off lately, by their sign-in, else by their address: they are not even let in for a while."""
+"""Sign-ins that have been cut off lately: they are refused for a while."""
+_cut_off: TTLCache[str, int] = TTLCache(4096, OUT_FOR)
+"""How often an address has been: whoever makes up a sign-in for every line is refused by it."""
 
 
 class BoundedSocket(WebSocketProtocol):
     """A line of which no more is read once too much has come in a second: nothing of the rest costs anything."""
 
     _second = _came = 0
-    _who = ""
+    _sign_in: str | None = None
+    _address = ""
 
     def onConnect(self, request: ConnectionRequest) -> Any:  # noqa: N802 - Autobahn's name
         """Somebody wants a line."""
-        sign_in = parse_cookie(request.headers.get("cookie", "")).get(settings.SESSION_COOKIE_NAME)
+        self._sign_in = parse_cookie(request.headers.get("cookie", "")).get(settings.SESSION_COOKIE_NAME)
         sender = getattr(self.transport.getPeer(), "host", None)
-        self._who = sign_in or client_address(sender, request.headers.get("x-forwarded-for"))
-        if self._who in _out:
+        self._address = client_address(sender, request.headers.get("x-forwarded-for"))
+        if self._sign_in in _out or _cut_off.get(self._address, 0) >= _MOST_FROM_ADDRESS:
             raise ConnectionDeny(429)
         return super().onConnect(request)
 
@@ -43,8 +48,15 @@ class BoundedSocket(WebSocketProtocol):
         if self._came <= MOST_A_SECOND + 1:
             super().onMessage(payload, isBinary)
         if self._came == MOST_A_SECOND + 1:
-            _out[self._who] = True
+            self._note_cut_off()
             self.transport.abortConnection()
+
+    def _note_cut_off(self) -> None:
+        if self._sign_in:
+            _out[self._sign_in] = True
+        # Without a sign-in an address is all that is known of whoever it was.
+        count = 1 if self._sign_in else _MOST_FROM_ADDRESS
+        _cut_off[self._address] = _cut_off.get(self._address, 0) + count
 
 
 class BoundedSockets(WebSocketFactory):

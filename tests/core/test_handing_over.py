@@ -323,8 +323,8 @@ class Moves(Folder):
             "0,0.5,ease\n1.25,-1\n",
         ):
             path.write_text(text, "utf-8")
-            (found,) = read_moves(path)
-            self.assertEqual([(p.t, p.value) for p in found.lane.points], [(0.0, 0.5), (1.25, -1.0)])
+            (imported,) = read_moves(path)
+            self.assertEqual([(p.t, p.value) for p in imported.lane.points], [(0.0, 0.5), (1.25, -1.0)])
 
     def test_files_from_before_their_names_changed(self) -> None:
         path = self.folder() / "moves"

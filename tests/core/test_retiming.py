@@ -11,7 +11,7 @@ from tests import examples
 from tests.core.sessions import documents
 
 tempos = st.lists(st.floats(40, 240), min_size=1, max_size=3).map(
-    lambda found: [[4.0 * number, bpm] for number, bpm in enumerate(found)]
+    lambda values: [[4.0 * number, bpm] for number, bpm in enumerate(values)]
 )
 
 

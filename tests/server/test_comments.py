@@ -74,11 +74,11 @@ class Comments(SharedCase):
 
         # Half as fast: what keeps with the sound stands in half as many beats, what keeps with the bars comes later.
         slow = {"client_id": str(uuid4()), "tempos": [[0.0, 60.0]], "metres": [[1, 4, 4]]}
-        told = self.asked("emil", "/tempo", **slow, keep={"automation": "bars", "pulses": "sound"})
-        self.assertEqual(told["revision"]["summary"], "Tempo 60 bpm")
+        answer = self.asked("emil", "/tempo", **slow, keep={"automation": "bars", "pulses": "sound"})
+        self.assertEqual(answer["revision"]["summary"], "Tempo 60 bpm")
         self.assertEqual(places(), ([2.0, 4.0], 8.0, 2.0, 5.0))
         # The same change sent again is the same one, and one undo takes all of it back.
-        self.assertEqual(self.asked("emil", "/tempo", **slow)["revision"], told["revision"])
+        self.assertEqual(self.asked("emil", "/tempo", **slow)["revision"], answer["revision"])
         self.turn(self.as_("emil"), "undo")
         self.assertEqual(self.state(), before)
         self.assertEqual(places(), ([1.0, 2.0], 8.0, 4.0, 10.0))

@@ -183,12 +183,12 @@ class Deliveries(SessionCase):
         for name in ("Mix.wav", "Low.wav"):
             self.assertEqual(cue_points(files[name]), [(0, "First"), (RATE, "Landing")])
         midi = mido.MidiFile(file=io.BytesIO(files["Automation.mid"]))
-        at, found = 0, []
+        at, markers = 0, []
         for message in midi.tracks[0]:
             at += message.time
             if message.type == "marker":
-                found.append((at / midi.ticks_per_beat, message.text))
-        self.assertEqual(found, [(0.0, "First"), (2.0, "Landing")])
+                markers.append((at / midi.ticks_per_beat, message.text))
+        self.assertEqual(markers, [(0.0, "First"), (2.0, "Landing")])
 
     def test_everything_at_once(self) -> None:
         points = [{"t": 0.0, "value": -1.0}, {"t": 2.0, "value": 1.0}]

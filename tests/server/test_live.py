@@ -40,7 +40,7 @@ class Live(Tabs):
         async_to_sync(go)()
 
     def test_no_more_is_read_of_who_says_far_too_much(self) -> None:
-        self.addCleanup(sockets._out.clear)
+        self.forget_who_was_cut_off()
         line = BoundedSocket()
         line.transport, line.muted, line.client_addr = mock.Mock(), False, "somebody"
         line.application_queue = mock.Mock()
@@ -53,8 +53,27 @@ class Live(Tabs):
             line.onMessage(b"{}", False)
         self.assertEqual(line.application_queue.put_nowait.call_count, live.MOST_A_SECOND + 2)
 
-    def test_who_was_cut_off_is_not_let_in_again_at_once(self) -> None:
+    def forget_who_was_cut_off(self) -> None:
         self.addCleanup(sockets._out.clear)
+        self.addCleanup(sockets._cut_off.clear)
+
+    def test_who_makes_up_a_sign_in_for_every_line_is_refused_by_address(self) -> None:
+        self.forget_who_was_cut_off()
+        with mock.patch.object(WebSocketProtocol, "onConnect"):
+            lines = [BoundedSocket() for _ in range(sockets._MOST_FROM_ADDRESS + 1)]
+            for number, line in enumerate(lines):
+                line.transport = mock.Mock()
+                line.transport.getPeer.return_value = IPv4Address("TCP", "192.0.2.9", 1)
+                asked = mock.Mock(headers={"cookie": f"sessionid=made-up-{number}"})
+                if number == sockets._MOST_FROM_ADDRESS:
+                    with self.assertRaises(ConnectionDeny):
+                        line.onConnect(asked)
+                else:
+                    line.onConnect(asked)
+                    line._note_cut_off()
+
+    def test_who_was_cut_off_is_not_let_in_again_at_once(self) -> None:
+        self.forget_who_was_cut_off()
         for cookie, address in (("sessionid=one", "192.0.2.1"), ("", "192.0.2.2")):
             line, again, other = BoundedSocket(), BoundedSocket(), BoundedSocket()
             asked = mock.Mock(headers={"cookie": cookie})

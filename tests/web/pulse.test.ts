@@ -349,7 +349,7 @@ describe("a pulse whose depth follows a line", () => {
         points: [{ t: 0, value: 0.5 }],
       },
     ]);
-    setsAutomated.value = "here";
+    setsAutomated.value = "point";
     pulses.set({ depth: 0.75 });
     await settle();
     expect(desk.operations.at(-1)).toMatchObject({ start: 2, end: 2, points: [{ value: 0.75 }] });

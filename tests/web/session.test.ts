@@ -74,7 +74,7 @@ describe("a change", () => {
   it("of several values is one operation: a point where it is automated and one wishes that", async () => {
     const desk = new Desk(parts());
     const session = await desk.open();
-    setsAutomated.value = "here";
+    setsAutomated.value = "point";
     useEdits().setValues(session.sources[0]!, { pan: -0.2, level: -9 }, 2);
     expect(session.points("oars", "level").map((point) => point.value)).toEqual([-6, -9, 0]);
     expect(session.valueAt(session.sources[0]!, "pan", 0)).toBe(-0.2);
@@ -101,7 +101,7 @@ describe("a change", () => {
     const [asked] = notices.all;
     expect(asked!.text).toContain("Level is automated");
     notices.act(asked!, "other");
-    expect(setsAutomated.value).toBe("here");
+    expect(setsAutomated.value).toBe("point");
     useEdits().setValue(session.sources[0]!, "level", now, 2);
     expect(notices.all).toEqual([]);
     expect(session.points("oars", "level")).toHaveLength(before.length + 1);

@@ -5063,7 +5063,7 @@ export interface components {
          *     another than it comes with, by the one that it comes with; empty where it is switched off. ``sound``: the form in
          *     which sound comes over the line, or as the line carries it. ``hands``: whether what ``all`` hold is heard before
          *     they let go, or what one holds of one's ``own``. ``automated``: what setting a value of something automated does:
-         *     the whole ``line`` moves by as much, or it gets a point ``here``; until one has been asked, the line moves.
+         *     the whole ``line`` moves by as much, or it gets a ``point``; until one has been asked, the line moves.
          *     ``tour``: whether the first look round is still to
          *     come.
          */
@@ -5073,7 +5073,7 @@ export interface components {
              * @default ask
              * @enum {string}
              */
-            automated: "ask" | "line" | "here";
+            automated: "ask" | "line" | "point";
             /**
              * Colours
              * @default usual

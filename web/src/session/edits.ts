@@ -155,7 +155,7 @@ export function useEdits() {
 
   /** What setting a value does that follows a line: the line moves as a whole, or gets a point at that time. */
   function setFollowed({ owner, parameter }: LaneName, at: number, value: number): [Point[], Operation] {
-    if (setsAutomated.value === "here") {
+    if (setsAutomated.value === "point") {
       const fresh = pointAt(owner, parameter, at, value);
       const shown = pointsWith(owner, parameter, fresh.t, fresh.t, [fresh]);
       return [shown, writing(owner, parameter, fresh.t, fresh.t, [fresh])];
@@ -178,7 +178,7 @@ export function useEdits() {
     notices.tell(t("edits.automatedLineMoved", { what: parameterTitle(parameter) }), {
       about: "automated",
       action: { title: t("edits.moveTheLine"), run: () => (setsAutomated.value = "line") },
-      other: { title: t("edits.setAPoint"), run: () => (setsAutomated.value = "here") },
+      other: { title: t("edits.setAPoint"), run: () => (setsAutomated.value = "point") },
     });
   }
 

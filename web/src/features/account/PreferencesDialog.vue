@@ -62,7 +62,7 @@ const CHOICES = [
     options: [
       ["ask", t("preferencesDialog.ask"), t("preferencesDialog.movesTheLineAndAsks")],
       ["line", t("preferencesDialog.wholeLine"), t("preferencesDialog.theWholeLineMoves")],
-      ["here", t("preferencesDialog.point"), t("preferencesDialog.aPointAtThePlayhead")],
+      ["point", t("preferencesDialog.point"), t("preferencesDialog.aPointAtThePlayhead")],
     ],
   } satisfies Choice<"automated">,
   {

@@ -34,7 +34,7 @@ const automated = computed(() =>
     session.follows(props.source.id, parameter),
   ),
 );
-const setsPoints = computed(() => preferences.liked.automated === "here");
+const setsPoints = computed(() => preferences.liked.automated === "point");
 
 function quick(to: number): void {
   const values: Values =
@@ -124,7 +124,7 @@ function quick(to: number): void {
         ? $t("nowPart.settingItSetsAPoint", { playhead: session.grid.text(player.playhead) })
         : $t("nowPart.settingItMovesTheLine")
     }}
-    <Button type="link" size="small" @click="preferences.set({ automated: setsPoints ? 'line' : 'here' })">
+    <Button type="link" size="small" @click="preferences.set({ automated: setsPoints ? 'line' : 'point' })">
       {{ setsPoints ? $t("nowPart.moveTheLineInstead") : $t("nowPart.setPointsInstead") }}
     </Button>
   </p>
