@@ -1,18 +1,15 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
-import { t } from "@/words";
-import { Button, Input, Popconfirm } from "ant-design-vue";
+import { Button, Input } from "ant-design-vue";
 import { onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
-import { clockText } from "@/domain/grid";
 import { useAccount } from "@/account/account";
-import { initials, inkOf, personColour } from "@/ui/theme";
 import AccountDialog from "@/features/account/AccountDialog.vue";
 import PreferencesDialog from "@/features/account/PreferencesDialog.vue";
 import Notices from "@/ui/Notices.vue";
 import { useNotices } from "@/ui/notices";
-import { momentText } from "@/ui/moment";
 import NewSession from "./NewSession.vue";
+import SessionTable from "./SessionTable.vue";
 import WaitingInvitations from "./WaitingInvitations.vue";
 import { useSessionList, type SessionRow } from "./sessions";
 
@@ -33,18 +30,6 @@ async function leave(): Promise<void> {
   await account.signOut();
   await router.push("/sign-in");
 }
-
-const layoutText = (layout: string): string => (layout === "0+2+0" ? "stereo" : layout);
-const COLUMNS = [
-  { by: "name", title: t("sessionList.session") },
-  { by: "", title: t("sessionList.overview") },
-  { by: "length", title: t("sessionList.length") },
-  { by: "sources", title: t("sessionList.sources") },
-  { by: "", title: t("sessionList.people") },
-  { by: "changed", title: t("sessionList.lastChange") },
-  { by: "", title: t("sessionList.yourRole") },
-  { by: "", title: "" },
-] as const;
 
 async function copy(row: SessionRow): Promise<void> {
   const id = await list.copy(row);
@@ -127,114 +112,15 @@ function choose(event: Event): void {
         @accept="list.accept"
         @decline="list.decline"
       />
-      <table v-if="shown.length">
-        <thead class="heading">
-          <tr>
-            <th v-for="one in COLUMNS" :key="one.title" :aria-sort="one.by ? list.sorted(one.by) : undefined">
-              <button v-if="one.by" class="sort" @click="list.sortBy(one.by)">
-                {{ one.title }}
-                <span aria-hidden="true">{{
-                  { ascending: "↑", descending: "↓", none: "" }[list.sorted(one.by)]
-                }}</span>
-              </button>
-              <template v-else-if="one.title">{{ one.title }}</template>
-              <span v-else class="hidden-label">{{ $t("sessionList.actions") }}</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in shown" :key="one.id" @click="router.push(`/sessions/${one.id}`)">
-            <td>
-              <RouterLink :to="`/sessions/${one.id}`" @click.stop>{{ one.name }}</RouterLink>
-              <span class="quiet">{{
-                $t("sessionList.bpmBpmLayoutTextRevisionRevision", {
-                  bpm: one.bpm,
-                  layoutText: layoutText(one.layout),
-                  revision: one.revision,
-                })
-              }}</span>
-            </td>
-            <td>
-              <svg class="field" viewBox="-104 0 208 26" aria-hidden="true">
-                <path class="axis" d="M-100 21H100M0 17V25M-100 18V24M100 18V24" />
-                <path
-                  v-for="(place, i) in one.places"
-                  :key="i"
-                  :fill="inkOf(place.colour)"
-                  :transform="`translate(${place.pan * 100} 0)`"
-                  d="M0 4 4.500 18H-4.500Z"
-                />
-              </svg>
-            </td>
-            <td class="number">{{ clockText(one.length).slice(0, -2) }}</td>
-            <td class="number">{{ one.sources }}</td>
-            <td class="people">
-              <span
-                v-for="person in one.people"
-                :key="person.id"
-                class="face"
-                role="img"
-                :style="{ background: personColour(person.colour) }"
-                :aria-label="`${person.name}, ${person.role}`"
-                :title="`${person.name}, ${person.role}`"
-                >{{ initials(person.name) }}</span
-              >
-            </td>
-            <td class="number">{{ momentText(one.changed_at) }}</td>
-            <td>{{ one.role }}</td>
-            <td class="acts" @click.stop>
-              <Button
-                v-if="one.role !== 'listener'"
-                type="link"
-                size="small"
-                :aria-label="$t('sessionList.copyName', { name: one.name })"
-                :title="$t('sessionList.aNewSessionOfYour')"
-                @click="copy(one)"
-              >
-                {{ $t("sessionList.copy") }}
-              </Button>
-              <Button
-                type="link"
-                size="small"
-                :aria-label="
-                  $t(one.archived ? 'sessionList.restoreName' : 'sessionList.archiveName', { name: one.name })
-                "
-                :title="$t('sessionList.onlyInYourOwnList')"
-                @click="list.put(one, !one.archived)"
-              >
-                {{ one.archived ? $t("sessionList.restore2") : $t("sessionList.archive") }}
-              </Button>
-              <Popconfirm
-                v-if="one.role === 'owner'"
-                placement="left"
-                :ok-text="$t('sessionList.delete')"
-                :cancel-text="$t('sessionList.cancel2')"
-                :ok-button-props="{ danger: true }"
-                :title="$t('sessionList.deleteNameForEverybodyIn', { name: one.name })"
-                @confirm="list.destroy(one)"
-              >
-                <template #description>
-                  <p class="warning">
-                    {{ $t("sessionList.itsHistoryCommentsAndExports") }}
-                    <RouterLink :to="`/sessions/${one.id}/hand-over`">{{
-                      $t("sessionList.exportABundleFirst")
-                    }}</RouterLink>
-                    {{ $t("sessionList.toKeepACopy") }}
-                  </p>
-                </template>
-                <Button
-                  type="link"
-                  size="small"
-                  :aria-label="$t('sessionList.deleteName', { name: one.name })"
-                  :title="$t('sessionList.forEverybodyInIt')"
-                >
-                  {{ $t("sessionList.delete2") }}
-                </Button>
-              </Popconfirm>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <SessionTable
+        v-if="shown.length"
+        :rows="shown"
+        :sorted="list.sorted"
+        @sort="list.sortBy"
+        @copy="copy"
+        @archive="list.put"
+        @remove="list.destroy"
+      />
       <p v-else-if="rows && words" class="empty">
         {{ $t("sessionList.noSessionOrMemberIs", { words: words }) }}
         <Button type="link" size="small" @click="words = ''">{{ $t("sessionList.showAll") }}</Button>
@@ -263,10 +149,6 @@ function choose(event: Event): void {
 </template>
 
 <style scoped>
-.warning {
-  max-width: 300px;
-  margin: 0;
-}
 .page {
   min-height: 100%;
 }
@@ -330,80 +212,6 @@ progress {
   height: 6px;
   accent-color: var(--lamp);
 }
-table {
-  width: 100%;
-  border-collapse: collapse;
-  background: var(--raised);
-  border: 1px solid var(--rule-strong);
-}
-th,
-td {
-  padding: 12px 14px;
-  border-bottom: 1px solid var(--rule);
-  text-align: left;
-  font-weight: 400;
-}
-.sort {
-  padding: 0;
-  border: 0;
-  background: none;
-  font: inherit;
-  letter-spacing: inherit;
-  text-transform: inherit;
-  white-space: nowrap;
-  cursor: pointer;
-}
-.sort:hover {
-  text-decoration: underline;
-}
-tbody tr {
-  cursor: pointer;
-}
-tbody tr:hover {
-  background: var(--lamp-wash);
-}
-td:first-child {
-  border-left: 4px solid var(--lamp);
-}
-td a {
-  display: block;
-  color: var(--ink);
-  font-size: 17px;
-  font-weight: 600;
-  text-decoration: none;
-}
-td .quiet {
-  font-size: 12px;
-}
-.acts {
-  white-space: nowrap;
-}
-.acts .ant-btn-link + .ant-btn-link {
-  margin-left: 10px;
-}
-.people {
-  white-space: nowrap;
-}
-.field {
-  display: block;
-  width: 180px;
-  height: 26px;
-  fill-opacity: 0.75;
-}
-.axis {
-  stroke: var(--rule-strong);
-}
-.face {
-  color: var(--on-lamp);
-  display: inline-grid;
-  place-items: center;
-  width: 24px;
-  height: 24px;
-  margin-right: 4px;
-  border-radius: 50%;
-  font-size: 10px;
-  font-weight: 600;
-}
 .empty {
   display: grid;
   gap: 14px;
@@ -417,17 +225,7 @@ td .quiet {
 .trouble {
   margin-bottom: 14px;
 }
-@media (max-width: 980px) {
-  th:nth-child(n + 3):nth-child(-n + 5),
-  td:nth-child(n + 3):nth-child(-n + 5) {
-    display: none;
-  }
-}
 @media (max-width: 700px) {
-  th:nth-child(n + 2):nth-child(-n + 7),
-  td:nth-child(n + 2):nth-child(-n + 7) {
-    display: none;
-  }
   main {
     padding: 20px 12px;
   }

@@ -8,7 +8,7 @@ import { useAttempt } from "@/api/attempt";
 import { sendFile, type Sent } from "@/features/import/sending";
 
 export type SessionRow = Schemas["SessionRow"];
-type Order = "name" | "changed" | "length" | "sources";
+export type Order = "name" | "changed" | "length" | "sources";
 type Coming = Sent<Schemas["ImportOut"]>;
 
 const BY: Record<Order, (a: SessionRow, b: SessionRow) => number> = {
