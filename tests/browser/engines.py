@@ -36,8 +36,8 @@ class Window(Protocol):
     def click(self, x: float, y: float) -> None:
         """Click at a place of the page, as a hand does."""
 
-    def drag(self, x: float, y: float, to_x: float, to_y: float, each: int = 20) -> None:
-        """Press at a place, move to another one in six steps of so many ms, and let go."""
+    def drag(self, x: float, y: float, to_x: float, to_y: float, held: Callable[[], object] = lambda: None) -> None:
+        """Press at a place, move to another one in six steps, call `held` there, and let go."""
 
     def picture(self, path: Path) -> None:
         """What is seen, as a PNG file."""
@@ -162,13 +162,14 @@ class Firefox:
     def click(self, x: float, y: float) -> None:
         self.drag(x, y, x, y)
 
-    def drag(self, x: float, y: float, to_x: float, to_y: float, each: int = 20) -> None:
+    def drag(self, x: float, y: float, to_x: float, to_y: float, held: Callable[[], object] = lambda: None) -> None:
         path = [(x + (to_x - x) * step / 6, y + (to_y - y) * step / 6) for step in range(1, 7)]
-        moves = [{"type": "pointerMove", "x": round(a), "y": round(b), "duration": each} for a, b in [(x, y), *path]]
+        moves = [{"type": "pointerMove", "x": round(a), "y": round(b), "duration": 20} for a, b in [(x, y), *path]]
         self._point(
             moves[0], {"type": "pointerDown", "button": 0}, *(moves[1:] if (x, y) != (to_x, to_y) else []),
-            {"type": "pointerUp", "button": 0},
         )  # fmt: skip
+        held()
+        self._point({"type": "pointerUp", "button": 0})
 
     def picture(self, path: Path) -> None:
         shot = self._ask("browsingContext.captureScreenshot", context=self._context)
@@ -194,24 +195,25 @@ class WebKit:
             raise RuntimeError(found[1:])
         return None if found is None else json.loads(found)
 
-    def _hand(self, act: Callable[[Any], None], each: int = 20) -> None:
+    def _hand(self, act: Callable[[Any], None]) -> None:
         from selenium.webdriver.common.actions.action_builder import ActionBuilder
 
-        builder = ActionBuilder(self._driver, duration=each)
+        builder = ActionBuilder(self._driver, duration=20)
         act(builder.pointer_action)
         builder.perform()
 
     def click(self, x: float, y: float) -> None:
         self._hand(lambda hand: hand.move_to_location(round(x), round(y)).pointer_down().pointer_up())
 
-    def drag(self, x: float, y: float, to_x: float, to_y: float, each: int = 20) -> None:
+    def drag(self, x: float, y: float, to_x: float, to_y: float, held: Callable[[], object] = lambda: None) -> None:
         def act(hand: Any) -> None:
             hand.move_to_location(round(x), round(y)).pointer_down()
             for step in range(1, 7):
                 hand.move_to_location(round(x + (to_x - x) * step / 6), round(y + (to_y - y) * step / 6))
-            hand.pointer_up()
 
-        self._hand(act, each)
+        self._hand(act)
+        held()
+        self._hand(lambda hand: hand.pointer_up())
 
     def picture(self, path: Path) -> None:
         # Its driver's own pictures hang where there is no graphics card; the screen's memory (XWD) has the same.
