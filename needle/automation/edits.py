@@ -124,7 +124,9 @@ def reversed_piece(piece: Points, start: float, end: float) -> list[Point]:
     """Points of a stretch gone through backwards: what led to a point leads away from it."""
     result: list[Point] = []
     for place in range(len(piece) - 1, -1, -1):
-        at = min(max(start + end - piece[place].t, start), end)
+        t = piece[place].t
+        # The edges exactly: a sum of times is not.
+        at = start if t == end else end if t == start else min(max(start + end - t, start), end)
         leads = piece[place - 1] if place else piece[place]
         if place and leads.shape == "hold":
             # Backwards a hold stays at the value that it held, and jumps where it began.

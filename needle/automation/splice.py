@@ -104,29 +104,23 @@ def _from(lane: Lane, at: float) -> Points:
 def splice(lane: Lane, start: float, end: float, piece: Points, glide: float = 0.0) -> Lane:
     """The lane with ``piece``, whose points stand from ``start`` to ``end`` (s), in place of what was there.
 
-    Where the piece does not meet what is outside, the lane jumps there, and its ramps lie inside the stretch; or it
-    glides there and back over ``glide`` seconds, inside too. The lane has points. NeedleError for a stretch shorter
-    than ``SHORTEST_SECONDS``, or than both glides.
+    Where the piece does not meet what is outside, the lane jumps at the edge, its ramp after it: the one at ``end``
+    belongs to what begins there, and only for its ``RAMP_SECONDS`` does anything outside change. Or it glides there
+    and back over ``glide`` seconds inside the stretch. The lane has points. NeedleError for a stretch shorter than
+    ``SHORTEST_SECONDS``, or than both glides.
     """
     wanted = max(SHORTEST_SECONDS, 2.0 * glide)
     if end - start < wanted - SAME_MOMENT:
         raise NeedleError("splice.range_too_short", wanted=round(wanted * 1000))
     before, after = _until(lane, start), _from(lane, end)
-    meets_before = abs(before[-1].value - piece[0].value) <= SAME_VALUE
-    meets_after = abs(value_before(lane, end) - piece[-1].value) <= SAME_VALUE
-    # A jump so near the end would still ramp after it.
-    meets_after = meets_after and not (Lane(piece).jumps > end - RAMP_SECONDS).any()
     if glide:
-        inner = Lane(piece)
+        meets_before = abs(before[-1].value - piece[0].value) <= SAME_VALUE
+        meets_after = abs(value_before(lane, end) - piece[-1].value) <= SAME_VALUE
         low = start if meets_before else start + glide
         high = end if meets_after else end - glide
-        piece = piece_of(inner, low, high)
+        piece = piece_of(Lane(piece), low, high)
         if not meets_after:
             piece = (*piece[:-1], replace(piece[-1], shape="straight"), Point(end, value_before(lane, end)))
-    elif not meets_after:
-        # What was there goes on for the last few milliseconds, so that the ramp back to it ends with the stretch.
-        stop = _room_for_a_ramp(lane, start, end)
-        piece, after = piece_of(Lane(piece), start, stop), _from(lane, stop)
     return Lane(_joined(_joined(before, piece), after))
 
 
@@ -135,17 +129,6 @@ def stayed(lane: Lane, start: float, end: float, piece: Points) -> Lane:
     later = tuple(p for p in lane.points if p.t > end)
     last = replace(piece[-1], shape="hold" if later else "straight", tension=0.0, shape_start=0.0, shape_end=1.0)
     return Lane((*_joined(_until(lane, start), (*piece[:-1], last)), *later))
-
-
-def _room_for_a_ramp(lane: Lane, start: float, end: float) -> float:
-    """The latest time (s) from which a ramp back to the lane ends with the stretch, clear of the lane's own jumps."""
-    stop = end - RAMP_SECONDS
-    for jump in lane.jumps[::-1]:
-        if stop < jump < end and jump < stop + RAMP_SECONDS:
-            stop = jump - RAMP_SECONDS
-    if stop <= start:
-        raise NeedleError("splice.too_many_jumps")
-    return stop
 
 
 def _joined(first: Points, second: Points) -> Points:

@@ -12,6 +12,7 @@ from pydantic import Field
 from needle.automation import clips, edits
 from needle.automation.curve import Point, stored
 from needle.automation.grid import bars_words
+from needle.automation.parameters import parameter_named
 from needle.automation.recording import GLIDE_SECONDS, MOST_SAMPLES
 from needle.session.document import piece_length, tempo_map
 from needle.session.owners import check_moves, lane_in, static_in
@@ -105,11 +106,16 @@ class Target(Schema):
 
 
 class PasteIn(Schema):
-    """Puts a clip down on targets, ``mirrored`` if wished, as many beats or as many seconds long as it was."""
+    """Puts a clip down on targets, ``mirrored`` if wished, as many beats or as many seconds long as it was.
+
+    ``onto`` names the lanes that are pasted and where each goes: copied parameter to parameter of the same kind.
+    Without it all go where they came from.
+    """
 
     revision: Revision
     clip: ClipIn
     targets: Annotated[list[Target], Field(min_length=1, max_length=MOST_TARGETS)]
+    onto: Annotated[dict[Key, Key], Field(min_length=1, max_length=MOST_LANES)] | None = None
     mirrored: bool = False
     by_beats: bool = True
     glide: Annotated[float, Field(ge=0.0, le=600.0, allow_inf_nan=False)] = 0.0
@@ -234,17 +240,29 @@ def draft_paste(session: MixSession, user: User, body: PasteIn) -> DraftOut:
     """A clip put down on targets, as a draft."""
     drafting = Drafting(session, document_for(session, body.revision), body.revision)
     clip = body.clip.clip()
+    onto = body.onto or {name: name for name in clip.lanes}
+    for copied, parameter in onto.items():
+        _check_pasted_onto(clip, copied, parameter)
     for target in body.targets:
         there = clip.at(target.at, drafting.tempo, body.by_beats)
-        for parameter, points in there.lanes.items():
+        for copied, parameter in onto.items():
             check_moves(drafting.document, target.owner, parameter)
-            change = edits.Paste(points, body.mirrored)
+            change = edits.Paste(there.lanes[copied], body.mirrored)
             drafting.change(target.owner, parameter, target.at, target.at + there.seconds, change, body.glide)
     who = drafting.whose(target.owner for target in body.targets)
     times = len({target.at for target in body.targets})
     how = "pasted mirrored" if body.mirrored else "pasted"
     summary = f"{who}: automation {how}" + (f" at {times} positions" if times > 1 else "")
     return draft_out(drafting.draft(user, summary))
+
+
+def _check_pasted_onto(clip: clips.Clip, copied: str, parameter: str) -> None:
+    """ApiError (422) unless the clip has the one, and its numbers mean the same in the other."""
+    if copied not in clip.lanes:
+        raise ApiError("edit.not_copied", 422, parameter=parameter_named(copied).title)
+    here, there = parameter_named(copied), parameter_named(parameter)
+    if here.display != there.display:
+        raise ApiError("edit.other_kind_of_number", 422, copied=here.title, parameter=there.title)
 
 
 @router.get("/{uuid:session_id}/moves/places", response=list[PlaceOut])

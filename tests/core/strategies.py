@@ -1,9 +1,11 @@
 """Random lanes, mixes and operations for property tests."""
 
+from collections.abc import Iterable
+
 import numpy as np
 from hypothesis import strategies as st
 
-from needle.automation.curve import SHAPES, Lane, Point
+from needle.automation.curve import RAMP_SECONDS, SHAPES, Lane, Point
 from needle.mix.model import Mix, MixSource
 
 RATE = 48000
@@ -29,9 +31,16 @@ def lanes(values: st.SearchStrategy[float], last: float = 1.0, most: int = 8) ->
     )
 
 
-def outside_of(times: np.ndarray, start: float, end: float) -> np.ndarray:
-    """Those of ``times`` (s) that lie before ``start`` or from ``end`` on."""
-    return times[(times < start) | (times >= end + 1e-9)]
+def outside_of(times: np.ndarray, start: float, end: float, jumps: Iterable[float] = ()) -> np.ndarray:
+    """Those of ``times`` (s) that lie before ``start`` or after the ramp of the jump at ``end``.
+
+    A ramp that another of the ``jumps`` (s) takes over ends with that one's.
+    """
+    settled = end + RAMP_SECONDS
+    for jump in sorted(jumps):
+        if end < jump < settled:
+            settled = jump + RAMP_SECONDS
+    return times[(times < start) | (times >= settled + 1e-9)]
 
 
 def tone(frequency: float, seconds: float, channels: int = 1, amplitude: float = 1.0) -> np.ndarray:

@@ -107,17 +107,13 @@ class Scripted(SimpleTestCase):
 class Any(SimpleTestCase):
     @given(st.one_of(st.just(Lane()), lanes(pans, last=6.0, most=8)), passes(), st.sampled_from(sorted(MODES)), pans)
     def test_outside_what_was_written_nothing_changes(self, lane: Lane, run: Pass, mode: str, static: float) -> None:
-        try:
-            made = recorded(lane, static, run, mode, PAN, 0.25)
-        except NeedleError as refused:
-            self.assertIn("crowded", str(refused))
-            return
+        made = recorded(lane, static, run, mode, PAN, 0.25)
         start, end = run.holds[0].start, run.holds[-1].end + 0.25
         if mode == "latch":
             end = run.end
         if mode == "write":
             start, end = run.start, run.end
-        outside = outside_of(FINE, start, end)
+        outside = outside_of(FINE, start, end, lane.jumps)
         was = lane.evaluate(outside) if lane.points else np.full(outside.shape, static)
         np.testing.assert_allclose(made.evaluate(outside), was, atol=1e-6)
         self.assertEqual(made, Lane(made.points))
@@ -125,12 +121,8 @@ class Any(SimpleTestCase):
 
     @given(passes(), st.sampled_from(["touch", "latch", "write"]))
     def test_the_same_hand_again_changes_nothing(self, run: Pass, mode: str) -> None:
-        try:
-            once = recorded(Lane(), 0.0, run, mode, PAN, 0.0)
-            again = recorded(once, 0.0, run, mode, PAN, 0.0)
-        except NeedleError as refused:
-            self.assertIn("crowded", str(refused))
-            return
+        once = recorded(Lane(), 0.0, run, mode, PAN, 0.0)
+        again = recorded(once, 0.0, run, mode, PAN, 0.0)
         np.testing.assert_allclose(again.evaluate(FINE), once.evaluate(FINE), atol=1e-6)
 
 

@@ -62,15 +62,11 @@ class Stretches(SimpleTestCase):
     @given(PANS, PANS)
     def test_inside_it_moves_as_it_did_and_outside_nothing_changes(self, earlier: Lane, present: Lane) -> None:
         then, now = document(oars__pan=earlier, gulls__pan=earlier), document(oars__pan=present, gulls__pan=present)
-        try:
-            mended = moves_as_they_were(now, then, START, END, "oars")
-        except NeedleError:
-            # A stretch may be too crowded with jumps for the ramp back; that is said.
-            return
+        mended = moves_as_they_were(now, then, START, END, "oars")
         check_document(mended)
         jumps = np.concatenate([earlier.jumps, present.jumps])
         assume(not (np.abs(jumps - END) < 0.05).any())
-        inside = np.linspace(START + 0.006, END - 0.0101, 50)
+        inside = np.linspace(START + 0.006, END - 0.0001, 50)
         outside = outside_of(np.linspace(0.0, 4.0, 200), START, END)
         # Where one jumps the ramp may differ: what it comes from may lie outside.
         calm = inside[np.abs(jumps[:, np.newaxis] - inside).min(axis=0, initial=9.0) > 0.006]

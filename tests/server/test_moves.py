@@ -144,6 +144,18 @@ class Pasting(Moves):
         refused = self.asked("paste", {"clip": clip, "targets": [{"owner": "wide", "at": 1.0}]}, 422)
         self.assertIn("Wide has the pan mode", refused["detail"])
 
+    def test_a_move_goes_to_another_line_of_the_same_kind_and_to_no_other(self) -> None:
+        self.write(point(0.0, 0.0), point(0.5, -1.0), point(1.0, 0.0))
+        self.operate(self.emil, {"kind": "place-source", "source": "wide", "mode": "sides"})
+        clip = self.asked("clip", {"lanes": [PAN], "start": 0.0, "end": 1.0})
+        paste = {"clip": clip, "targets": [{"owner": "wide", "at": 2.0}]}
+        draft = self.asked("paste", {**paste, "onto": {"pan": "pan_right"}})
+        self.assertEqual([one["parameter"] for one in draft["writes"]], ["pan_right"])
+        self.apply(draft)
+        np.testing.assert_allclose(self.lane("wide/pan_right").evaluate([2.25, 2.5]), [-0.5, -1.0])
+        for onto, word in (({"pan": "level"}, "same kind"), ({"level": "level"}, "was not copied")):
+            self.assertIn(word, self.asked("paste", {**paste, "onto": onto}, 422)["detail"])
+
     def test_where_to_paste(self) -> None:
         def places(**wanted: Any) -> list[float]:
             query = {"revision": self.revision(), "start": 0.25, "end": 0.6, **wanted}

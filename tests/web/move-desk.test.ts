@@ -136,7 +136,7 @@ describe("a stretch", () => {
   });
 
   it("is copied and put down elsewhere, mirrored, only on the places that stay ticked", async () => {
-    page.gives["/moves/clip"] = () => ({ start: 0.5, seconds: 2.5, lanes: [] });
+    page.gives["/moves/clip"] = () => ({ start: 0.5, seconds: 2.5, lanes: { pan: [] } });
     page.gives["/moves/places"] = (_, path) =>
       path.includes("every=4")
         ? [0, 1, 2, 3, 4].map((at) => ({ at, why: "bar", alike: 1 }))
@@ -159,6 +159,56 @@ describe("a stretch", () => {
     await page.until(() => page.text.includes("Apply"), "it can be applied");
     await page.press("Apply");
     expect(page.latest).toMatchObject({ kind: "write-points", owner: "low" });
+  });
+});
+
+describe("what was copied", () => {
+  const pasted = () => page.posted.filter((one) => one.path === "/moves/paste").at(-1)?.body;
+
+  beforeEach(async () => {
+    await open();
+    await pick();
+    page.gives["/moves/clip"] = () => ({ start: 0.5, seconds: 2.5, lanes: { pan: [] } });
+    page.gives["/moves/paste"] = () => draft("Low: pasted");
+    await page.press("Copy");
+    await page.key("Escape");
+  });
+
+  it("is put down by its keys without a range, mirrored if wished, and made by Enter from wherever one is", async () => {
+    await page.key("v", document.body, { ctrlKey: true });
+    await page.until(() => !!pasted(), "it is looked at");
+    expect(pasted()).toMatchObject({ targets: [{ owner: "low", at: 0 }], mirrored: false });
+    page.field("mirrored").click();
+    await page.until(() => pasted()!.mirrored === true && page.text.includes("Apply"), "mirrored");
+    await page.key("Enter", page.field("mirrored"));
+    expect(page.latest).toMatchObject({ kind: "write-points", owner: "low" });
+    expect(page.text).not.toContain("As many beats");
+  });
+
+  it("goes to the range that is picked meanwhile", async () => {
+    await page.press("Range");
+    await page.drag(chart(), spot(0.5, 1.5), spot(0.5, 2), spot(0.5, 3));
+    await page.key("v", document.body, { ctrlKey: true });
+    await page.until(() => (pasted()?.targets as { at: number }[])?.[0]!.at > 1, "at the range");
+  });
+
+  it("goes to the line in view, and asks where that is of another kind", async () => {
+    await page.choose("Parameter", "Level");
+    await page.key("v", document.body, { ctrlKey: true });
+    expect(page.text).toContain("Left–right was copied, Level is shown");
+    expect(pasted()).toBeUndefined();
+    await page.choose("Line it goes to", "Left–right, as copied");
+    await page.until(() => !!pasted(), "it is looked at where it came from");
+    expect(pasted()!.onto).toBeUndefined();
+  });
+
+  it("goes to another line of its kind without being asked", async () => {
+    await page.changed("sources", "wide", { ...page.open.document.sources.wide, mode: "sides" });
+    await page.press("Wide");
+    await page.choose("Parameter", "Right side");
+    await page.key("v", document.body, { ctrlKey: true });
+    await page.until(() => !!pasted(), "it is looked at");
+    expect(pasted()).toMatchObject({ targets: [{ owner: "wide" }], onto: { pan: "pan_right" } });
   });
 });
 

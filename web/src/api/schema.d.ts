@@ -4690,6 +4690,9 @@ export interface components {
         /**
          * PasteIn
          * @description Puts a clip down on targets, ``mirrored`` if wished, as many beats or as many seconds long as it was.
+         *
+         *     ``onto`` names the lanes that are pasted and where each goes: copied parameter to parameter of the same kind.
+         *     Without it all go where they came from.
          */
         PasteIn: {
             /**
@@ -4708,6 +4711,10 @@ export interface components {
              * @default false
              */
             mirrored: boolean;
+            /** Onto */
+            onto?: {
+                [key: string]: string;
+            } | null;
             /** Revision */
             revision: number;
             /** Targets */

@@ -74,6 +74,10 @@ export const ownOf = <K extends Kind>(kind: K): { [Each in Kind]: Own<Each>[] }[
 export const defaultsOf = <K extends Kind>(kind: K): { [Each in Kind]: Record<Own<Each>, number> }[K] =>
   DEFAULTS[kind];
 
+/** Whether numbers of the one mean the same as numbers of the other, as two places or two levels. */
+export const isSameKind = (one: Parameter, other: Parameter): boolean =>
+  DECLARED[one].display === DECLARED[other].display;
+
 /** Whether it is heard only where there are more than two loudspeakers. */
 export const isOfRoom = (name: Parameter): boolean => DECLARED[name].in_room;
 

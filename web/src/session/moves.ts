@@ -184,6 +184,7 @@ export const useMoves = defineStore("moves", () => {
 
   /** Look at a range operation before it is made. */
   async function look(wanted: Edit): Promise<void> {
+    pasting.value = false;
     edit.value = wanted;
     again = async () => {
       const here = span.value;
@@ -199,7 +200,21 @@ export const useMoves = defineStore("moves", () => {
     await again();
   }
 
+  /** What was copied is being put down: asked where, whether or not a range is picked. */
+  const pasting = ref(false);
+  function startPasting(): void {
+    if (!clip.value) return;
+    leave();
+    pasting.value = true;
+  }
+
   function leave(): void {
+    pasting.value = false;
+    forget();
+  }
+
+  /** Show nothing of a change any more. */
+  function forget(): void {
     edit.value = again = null;
     turn();
     trouble.value = "";
@@ -259,6 +274,7 @@ export const useMoves = defineStore("moves", () => {
   /** Look at the copied move put down on other places. */
   async function lookPasted(
     targets: { owner: string; at: number }[],
+    onto: Record<string, string> | undefined,
     mirrored: boolean,
     byBeats: boolean,
   ): Promise<void> {
@@ -266,7 +282,7 @@ export const useMoves = defineStore("moves", () => {
     if (!copied) return;
     edit.value = null;
     again = async () => {
-      const body = { clip: copied.clip, targets, mirrored, by_beats: byBeats, glide: glide.value };
+      const body = { clip: copied.clip, targets, onto, mirrored, by_beats: byBeats, glide: glide.value };
       await askAndShow("moves/paste", body);
     };
     await again();
@@ -310,7 +326,7 @@ export const useMoves = defineStore("moves", () => {
   );
 
   return {
-    span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview,
-    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, outdate, leave, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith, show,
+    span, lanes, edit, glide, stay, crossing, draft, trouble, clip, preview, pasting,
+    keyOf, isAlong, isCrossing, toggleAlong, pick, pickHere, fit, letGo, look, outdate, forget, leave, startPasting, apply, make, atOnce, copy, lookPasted, lookPath, places, lanesWith, show,
   }; // prettier-ignore
 });

@@ -1,5 +1,4 @@
 /** The Move desk's keys: tools, how near one looks, recording, and deciding on what is looked at. */
-import { useSelection } from "@/session/selection";
 import { t } from "@/words";
 import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
@@ -7,7 +6,6 @@ import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
 import { useSession } from "@/session/session";
 import { useTakes } from "@/session/takes";
-import { usePlayer } from "@/audio/player";
 import { TOOLS, useTools } from "@/session/tools";
 import { useChartView } from "@/session/view";
 
@@ -25,8 +23,6 @@ export const MOVE_KEYS: [keys: string, what: string, shortcuts?: string][] = [
 
 export function useMoveKeys() {
   const session = useSession();
-  const player = usePlayer();
-  const selection = useSelection();
   const view = useChartView();
   const tools = useTools();
   const moves = useMoves();
@@ -38,14 +34,6 @@ export function useMoveKeys() {
   function arm(): void {
     if (view.lane && session.mayEdit)
       recorder.arm(view.lane, recorder.modeOf(view.lane) === "read" ? "touch" : "read");
-  }
-
-  function paste(): void {
-    const copied = moves.clip;
-    if (!copied || !session.mayEdit) return;
-    const own =
-      selection.chosen && copied.from.owner.includes(":") === false ? selection.chosen : copied.from.owner;
-    void moves.lookPasted([{ owner: own, at: player.playhead }], false, true);
   }
 
   /** Whether there was something to decide. */
@@ -84,7 +72,10 @@ export function useMoveKeys() {
     actions[one.key] = () => {
       if (session.mayEdit || one.name === "range" || one.name === "points") tools.tool = one.name;
     };
-  const withControl: Record<string, () => void> = { c: () => void moves.copy(), v: paste };
+  const withControl: Record<string, () => void> = {
+    c: () => void moves.copy(),
+    v: () => session.mayEdit && moves.startPasting(),
+  };
 
   const undecided = (): boolean => !!takes.waiting || !!moves.draft;
 

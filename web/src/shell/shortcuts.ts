@@ -113,6 +113,11 @@ export const KEYS: { title: string; keys: KeyRow[] }[] = [
 
 const isField = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && !!target.closest("input, textarea, select, [contenteditable], .ant-modal");
+/** A field into which nothing is written, so that Enter means nothing to it. */
+const isTick = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement &&
+  target.matches("select, input[type=checkbox], input[type=radio]") &&
+  !target.closest(".ant-modal");
 
 export function useKeys(showHelp: () => void, desk: () => string): void {
   const moveKeys = useMoveKeys();
@@ -207,8 +212,24 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   }
   // What was chosen with a pointer gives the keys back: the next one is a shortcut again.
   let isByPointer = false;
-  useEventListener("pointerdown", () => (isByPointer = true), { capture: true });
-  useEventListener("keydown", () => (isByPointer = false), { capture: true });
+  /** What was pressed last with a pointer, until the focus is moved by key. */
+  let clicked: Element | null = null;
+  useEventListener(
+    "pointerdown",
+    (event) => {
+      isByPointer = true;
+      clicked = (event.target as Element).closest("button, a, summary");
+    },
+    { capture: true },
+  );
+  useEventListener(
+    "keydown",
+    (event) => {
+      isByPointer = false;
+      if (event.key === "Tab") clicked = null;
+    },
+    { capture: true },
+  );
   useEventListener("change", (event) => {
     const target = event.target as HTMLElement;
     if (isByPointer && target.matches("select, input[type=checkbox], input[type=radio], input[type=range]"))
@@ -218,7 +239,8 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   useEventListener(window, "blur", letGo);
 
   useEventListener("keydown", (event: KeyboardEvent) => {
-    if (isField(event.target)) return;
+    const isDeciding = event.key === "Enter" && desk() === "move" && moveKeys.undecided();
+    if (isField(event.target) && !(isDeciding && isTick(event.target))) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       session.turnBack(event.shiftKey ? "redo" : "undo");
@@ -244,9 +266,11 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
     const ofDesk = controlled ? {} : (own[desk()] ?? {});
     const found = copies && desk() === "move" ? moveKeys.withControl[event.key] : undefined;
     const action = found ?? (controlled ? undefined : (ofDesk[key] ?? actions[key]));
-    // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere.
+    // A button that has the focus is pressed by Enter itself, unless there is something to decide elsewhere, or it
+    // has the focus only because it was clicked.
     const pressed = event.key === "Enter" && (event.target as HTMLElement).closest("button, a, summary");
-    if (!action || (pressed && (!moveKeys.undecided() || pressed.closest("[data-decides]")))) return;
+    const isPressed = pressed && (!isDeciding || (pressed.closest("[data-decides]") && pressed !== clicked));
+    if (!action || isPressed) return;
     event.preventDefault();
     action();
   });

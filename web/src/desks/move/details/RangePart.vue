@@ -3,7 +3,7 @@
 import { Button, Checkbox } from "ant-design-vue";
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { useChartView } from "@/session/view";
 import { FACES } from "@/domain/parameters";
 import { useMoves, type Edit } from "@/session/moves";
@@ -20,7 +20,6 @@ const moves = useMoves();
 const takes = useTakes();
 const monitor = useMonitor();
 
-const pasting = ref(false);
 const value = computed(() => (view.lane ? session.laneValueAt(view.lane, moves.span?.start ?? 0) : 0));
 
 const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Edit }[] = [
@@ -73,14 +72,8 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
 ]; // prettier-ignore
 
 function choose(kind: Edit["kind"]): void {
-  pasting.value = false;
   const choice = must(CHOICES.find((one) => one.kind === kind));
   void moves.look(choice.first());
-}
-
-function paste(): void {
-  moves.leave();
-  pasting.value = true;
 }
 
 /** Returns sweep together: the same of every other return may be changed along, or mirrored. */
@@ -117,83 +110,97 @@ const counted = computed(() => {
 </script>
 
 <template>
-  <section v-if="moves.span && !takes.waiting" class="part" data-decides :aria-label="$t('rangePart.range')">
-    <h3 class="heading">
-      {{ $t("rangePart.rangeHeading") }}
-      <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
-      <Button type="link" size="small" :title="$t('rangePart.clearTheSelectionEscape')" @click="moves.letGo">
-        {{ $t("rangePart.clearSelection") }}
-      </Button>
-    </h3>
-    <div class="edges">
-      <label>
-        <span>{{ $t("rangePart.from") }}</span>
-        <ValueField
-          :value="moves.span.start"
-          :label="$t('rangePart.rangeStart')"
-          :text="(at) => session.grid.text(at)"
-          :parse="(text) => session.grid.parse(text)"
-          :hint="$t('rangePart.typeABarAndBeat')"
-          @set="moves.pick($event, must(moves.span).end)"
-        />
-      </label>
-      <label>
-        <span>{{ $t("rangePart.to") }}</span>
-        <ValueField
-          :value="moves.span.end"
-          :label="$t('rangePart.rangeEnd')"
-          :text="(at) => session.grid.text(at)"
-          :parse="(text) => session.grid.parse(text)"
-          :hint="$t('rangePart.typeABarAndBeat2')"
-          @set="moves.pick(must(moves.span).start, $event)"
-        />
-      </label>
-    </div>
-    <div v-if="others.length" class="along">
-      <span class="quiet">{{ $t("rangePart.alsoEdit") }}</span>
-      <Button
-        v-for="one in others"
-        :key="moves.keyOf(one)"
-        size="small"
-        :aria-pressed="moves.isAlong(one)"
-        @click="moves.toggleAlong(one)"
-      >
-        {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
-      </Button>
-    </div>
-    <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.editTheRange')">
-      <Button
-        v-for="one in CHOICES"
-        :key="one.kind"
-        size="small"
-        :aria-pressed="moves.edit?.kind === one.kind"
-        :title="one.tip"
-        @click="choose(one.kind)"
-      >
-        {{ one.title }}
-      </Button>
-      <Button size="small" :title="$t('rangePart.copyTheAutomationCtrlC')" @click="moves.copy">
-        {{ $t("rangePart.copy") }}
-      </Button>
-      <Button
-        size="small"
-        :aria-pressed="pasting"
-        :disabled="!moves.clip"
-        :title="$t('rangePart.pasteTheCopiedAutomation')"
-        @click="paste"
-      >
-        {{ $t("rangePart.paste") }}
-      </Button>
-    </div>
+  <section
+    v-if="(moves.span || moves.pasting) && !takes.waiting"
+    class="part"
+    data-decides
+    :aria-label="$t(moves.span ? 'rangePart.range' : 'rangePart.pasteHeading')"
+  >
+    <h3 v-if="!moves.span" class="heading">{{ $t("rangePart.pasteHeading") }}</h3>
+    <template v-if="moves.span">
+      <h3 class="heading">
+        {{ $t("rangePart.rangeHeading") }}
+        <span class="number">{{ session.grid.barsText(moves.span.start, moves.span.end) }}</span>
+        <Button
+          type="link"
+          size="small"
+          :title="$t('rangePart.clearTheSelectionEscape')"
+          @click="moves.letGo"
+        >
+          {{ $t("rangePart.clearSelection") }}
+        </Button>
+      </h3>
+      <div class="edges">
+        <label>
+          <span>{{ $t("rangePart.from") }}</span>
+          <ValueField
+            :value="moves.span.start"
+            :label="$t('rangePart.rangeStart')"
+            :text="(at) => session.grid.text(at)"
+            :parse="(text) => session.grid.parse(text)"
+            :hint="$t('rangePart.typeABarAndBeat')"
+            @set="moves.pick($event, must(moves.span).end)"
+          />
+        </label>
+        <label>
+          <span>{{ $t("rangePart.to") }}</span>
+          <ValueField
+            :value="moves.span.end"
+            :label="$t('rangePart.rangeEnd')"
+            :text="(at) => session.grid.text(at)"
+            :parse="(text) => session.grid.parse(text)"
+            :hint="$t('rangePart.typeABarAndBeat2')"
+            @set="moves.pick(must(moves.span).start, $event)"
+          />
+        </label>
+      </div>
+      <div v-if="others.length" class="along">
+        <span class="quiet">{{ $t("rangePart.alsoEdit") }}</span>
+        <Button
+          v-for="one in others"
+          :key="moves.keyOf(one)"
+          size="small"
+          :aria-pressed="moves.isAlong(one)"
+          @click="moves.toggleAlong(one)"
+        >
+          {{ isOfReturn ? view.nameOf(one.owner) : FACES[one.parameter].title }}
+        </Button>
+      </div>
+      <div v-if="session.mayEdit" class="choices" role="group" :aria-label="$t('rangePart.editTheRange')">
+        <Button
+          v-for="one in CHOICES"
+          :key="one.kind"
+          size="small"
+          :aria-pressed="moves.edit?.kind === one.kind"
+          :title="one.tip"
+          @click="choose(one.kind)"
+        >
+          {{ one.title }}
+        </Button>
+        <Button size="small" :title="$t('rangePart.copyTheAutomationCtrlC')" @click="moves.copy">
+          {{ $t("rangePart.copy") }}
+        </Button>
+        <Button
+          size="small"
+          :aria-pressed="moves.pasting"
+          :disabled="!moves.clip"
+          :title="$t('rangePart.pasteTheCopiedAutomation')"
+          @click="moves.startPasting"
+        >
+          {{ $t("rangePart.paste") }}
+        </Button>
+      </div>
+    </template>
     <Checkbox v-if="crosses" v-model:checked="moves.crossing" class="cross">
       {{ $t("rangePart.mirroredForTheOtherSide") }}</Checkbox
     >
     <EditFields v-if="moves.edit" :edit="moves.edit" :parameter="view.parameter" @set="moves.look" />
-    <PastePart v-if="pasting && moves.clip" />
+    <PastePart v-if="moves.pasting && moves.clip" />
     <p v-if="moves.trouble" class="trouble" role="alert">{{ moves.trouble }}</p>
-    <div v-if="moves.draft" class="decide">
+    <div v-if="moves.draft || moves.pasting" class="decide">
       <span class="quiet number" role="status">{{ counted }}</span>
       <Button
+        v-if="moves.draft"
         size="small"
         class="lit"
         :aria-pressed="monitor.comparing"
@@ -205,7 +212,13 @@ const counted = computed(() => {
       <Button size="small" :title="$t('rangePart.cancelEscape')" @click="moves.leave">
         {{ $t("rangePart.cancel") }}
       </Button>
-      <Button type="primary" size="small" :title="$t('rangePart.applyTheChangeEnter')" @click="moves.apply">
+      <Button
+        v-if="moves.draft"
+        type="primary"
+        size="small"
+        :title="$t('rangePart.applyTheChangeEnter')"
+        @click="moves.apply"
+      >
         {{ $t("rangePart.apply") }}
       </Button>
     </div>
