@@ -42,6 +42,10 @@ class RangeEdit:
 
     title: ClassVar[str]
 
+    def begin(self, start: float, end: float) -> float:
+        """Where the stretch that is written begins (s)."""
+        return start
+
     def end(self, start: float, end: float) -> float:
         """Where the stretch that is written ends (s)."""
         return end
@@ -51,7 +55,7 @@ class RangeEdit:
         return self
 
     def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
-        """The new points from ``start`` to ``self.end(start, end)``, the first and last exactly there."""
+        """The new points from ``self.begin(start, end)`` to ``self.end(start, end)``, the outer ones exact."""
         raise NotImplementedError
 
 
@@ -159,6 +163,36 @@ class Stretch(RangeEdit):
         moved[-1] = replace(moved[-1], t=start + self.seconds)
         rest = self.end(start, end)
         return moved if rest <= start + self.seconds else [*moved, Point(rest, moved[-1].value)]
+
+
+@dataclass(frozen=True)
+class MoveInTime(RangeEdit):
+    """The stretch ``by`` seconds later, or earlier; it takes the place of what it comes upon.
+
+    Where it leaves time behind, the line waits: before a later one at its first value, after an earlier one at its
+    last.
+    """
+
+    by: float
+    title: ClassVar[str] = "moved in time"
+
+    def _moved(self, start: float, end: float) -> tuple[float, float]:
+        by = max(self.by, -start)
+        return start + by, end + by
+
+    def begin(self, start: float, end: float) -> float:
+        return min(start, self._moved(start, end)[0])
+
+    def end(self, start: float, end: float) -> float:
+        return max(end, self._moved(start, end)[1])
+
+    def points(self, piece: Points, start: float, end: float, around: Surroundings) -> Sequence[Point]:
+        first, last = self._moved(start, end)
+        inner = [replace(p, t=min(p.t + (first - start), last)) for p in piece[1:-1]]
+        moved = [replace(piece[0], t=first), *inner, replace(piece[-1], t=last)]
+        if first > start:
+            return [Point(start, piece[0].value), *moved]
+        return [*moved, Point(end, piece[-1].value)] if last < end else moved
 
 
 @dataclass(frozen=True)
@@ -334,6 +368,7 @@ EDITS: dict[str, Callable[..., RangeEdit]] = {
     "mirror": Mirror,
     "reverse": Reverse,
     "stretch": Stretch,
+    "move": MoveInTime,
     "smooth": Smooth,
     "thin": Thin,
     "quantise": Quantise,
@@ -365,9 +400,9 @@ def changed(
     if end <= start:
         raise NeedleError("range_edit.range_is_empty")
     whole = plain_lane(lane, static, start)
-    stop = edit.end(start, end)
+    begin, stop = edit.begin(start, end), edit.end(start, end)
     piece = tuple(edit.points(piece_of(whole, start, end), start, end, around))
-    written = stayed(whole, start, stop, piece) if stay else splice(whole, start, stop, piece, glide)
+    written = stayed(whole, begin, stop, piece) if stay else splice(whole, begin, stop, piece, glide)
     if len(written.points) > MOST_POINTS:
         raise NeedleError("range_edit.too_many_points", most=MOST_POINTS)
     return written

@@ -38,6 +38,13 @@ class StretchIn(Schema):
     seconds: Seconds
 
 
+class MoveIn(Schema):
+    """The stretch ``by`` seconds later, or earlier."""
+
+    kind: Literal["move"]
+    by: Finite
+
+
 class SmoothIn(Schema):
     kind: Literal["smooth"]
     seconds: Seconds = 0.25
@@ -81,7 +88,18 @@ class DrawIn(Schema):
 
 
 AnyEdit = Annotated[
-    ShiftIn | WidenIn | MirrorIn | PlainIn | StretchIn | SmoothIn | ThinIn | QuantiseIn | HoldIn | SweepIn | DrawIn,
+    ShiftIn
+    | WidenIn
+    | MirrorIn
+    | PlainIn
+    | StretchIn
+    | MoveIn
+    | SmoothIn
+    | ThinIn
+    | QuantiseIn
+    | HoldIn
+    | SweepIn
+    | DrawIn,
     Field(discriminator="kind"),
 ]
 

@@ -12,6 +12,7 @@ from needle.automation.edits import (
     Draw,
     Hold,
     Mirror,
+    MoveInTime,
     Paste,
     Quantise,
     RangeEdit,
@@ -46,6 +47,7 @@ edits = st.one_of(
     st.builds(Mirror),
     st.builds(Reverse),
     st.builds(Stretch, st.floats(0.05, 2.0)),
+    st.builds(MoveInTime, st.floats(-0.8, 2.0)),
     st.builds(Smooth, st.floats(0.005, 0.5)),
     st.builds(Thin),
     st.builds(Quantise, st.integers(0, 6), st.floats(0.0, 1.0)),
@@ -89,7 +91,7 @@ class Outside(SimpleTestCase):
         except NeedleError as refused:
             self.assertIn("too short", str(refused))
             return
-        stop = edit.end(start, end)
+        start, stop = edit.begin(start, end), edit.end(start, end)
         outside = outside_of(FINE, start, stop, lane.jumps)
         np.testing.assert_allclose(values(made, outside), values(lane, outside, static), atol=1e-6)
         inside = values(made, FINE)
@@ -169,6 +171,22 @@ class Each(SimpleTestCase):
         self.assertEqual(self.at(longer, 1.75, 2.4, 3.0), [0.0, -0.433333, 0.0])
         shorter = self.made(Stretch(0.5))
         self.assertEqual(self.at(shorter, 1.25, 1.6, 1.9, 2.5), [0.0, -0.5, -0.5, -0.25])
+
+    def test_moved_later_and_earlier_the_line_waits_and_what_it_comes_upon_gives_way(self) -> None:
+        later = self.made(MoveInTime(0.5))
+        self.assertEqual(self.at(later, 1.0, 1.4, 1.75, 2.0, 2.25, 2.75), [0.5, 0.5, 0.25, 0.0, -0.25, -0.125])
+        earlier = self.made(MoveInTime(-0.5))
+        self.assertEqual(self.at(earlier, 0.25, 0.75, 1.0, 1.25, 1.5, 1.9), [0.125, 0.25, 0.0, -0.25, -0.5, -0.5])
+        self.assertEqual(self.at(self.made(MoveInTime(-9.0)), 0.5, 1.5), [0.0, -0.5])
+
+    @given(lanes(pans, last=0.9), st.floats(0.1, 2.0))
+    def test_moved_there_and_back_it_is_as_it_was(self, lane: Lane, by: float) -> None:
+        there = changed(lane, 0.0, 0.0, 1.0, MoveInTime(by), AROUND)
+        back = changed(there, 0.0, by, 1.0 + by, MoveInTime(-by), AROUND)
+        inside = FINE[FINE < 0.98]
+        # Points that stand together to the last digit may fall on one moment elsewhere, and jump there.
+        clear = np.all([np.abs(inside - corner) > 2 * RAMP_SECONDS for corner in (0.0, *lane.corners)], axis=0)
+        np.testing.assert_allclose(back.evaluate(inside[clear]), lane.evaluate(inside[clear]), atol=1e-5)
 
     def test_smooth_rounds_a_corner_and_keeps_the_edges(self) -> None:
         corner = Lane((Point(0.0, 0.0), Point(1.0, 0.8), Point(2.0, 0.0)))

@@ -1,6 +1,9 @@
 // @vitest-environment happy-dom
 /** The Move desk worked at: points by hand and keys, stretches looked at before they are made, takes, lines and passages. */
 import type { Schemas } from "@/api/http";
+import { usePlayer } from "@/audio/player";
+import { useMoves } from "@/session/moves";
+import { useSession } from "@/session/session";
 import { useMonitor } from "@/audio/monitor";
 import { Page } from "./page";
 
@@ -85,6 +88,54 @@ describe("points", () => {
     expect(operation.after.t).toBeGreaterThan(2);
   });
 
+  it("are picked together in a frame, and moved, nudged, reshaped and deleted as one", async () => {
+    await page.press("Low");
+    const dots = () => [...document.querySelectorAll<HTMLElement>("[data-point]")];
+    const lane = (points: object[]) => ({
+      id: "low/pan",
+      owner: "low",
+      parameter: "pan",
+      off: false,
+      points,
+    });
+    const made = () => page.latest as { kind: string; start: number; end: number; points: { t: number; value: number; shape: string }[] }; // prettier-ignore
+    await page.drag(chart(), spot(0.1, 1), spot(0.5, 3), spot(0.98, 4.4));
+    expect(dots().map((one) => one.getAttribute("aria-pressed"))).toEqual(["false", "true", "true"]);
+    expect(page.text).toContain("2 selected");
+    await page.key("ArrowLeft", dots()[1]);
+    expect(made()).toMatchObject({ kind: "write-points", start: 2, end: 4 });
+    expect(made().points.map((one) => [one.t, one.value])).toEqual([[2, 0.49], [4, -0.01]]); // prettier-ignore
+    await page.changed("lanes", "low/pan", lane([page.open.document.lanes["low/pan"]!.points[0]!, ...made().points])); // prettier-ignore
+    expect(page.text).toContain("2 selected");
+    await page.key("s", dots()[2]);
+    expect(new Set(made().points.map((one) => one.shape)).size).toBe(1);
+    await page.key("Escape");
+    expect(page.text).not.toContain("selected");
+    for (const dot of [dots()[0]!, dots()[2]!])
+      dot.dispatchEvent(new PointerEvent("pointerdown", { bubbles: true, button: 0, ctrlKey: true }));
+    await page.key("Delete", dots()[0]);
+    expect(made().points.map((one) => one.t)).toEqual([2]);
+    expect(page.operations.every((one) => (one as { kind: string }).kind === "write-points")).toBe(true);
+  });
+
+  it("snap to bars, and steps to left, centre and right", async () => {
+    await page.choose("Snap to", "bar");
+    const [clientX, clientY] = spot(0.9, 1.2);
+    chart().dispatchEvent(new MouseEvent("dblclick", { bubbles: true, clientX, clientY }));
+    await page.key("Shift");
+    const bars = useSession().grid.bars.map((bar) => bar.times[0]);
+    expect(bars).toContain((page.latest as { points: { t: number }[] }).points[0]!.t);
+    page.gives["/moves/edit"] = () => draft();
+    await page.press("L·C·R");
+    await page.press("Steps");
+    await page.drag(chart(), spot(0.3, 0.2), spot(0.7, 1.9), spot(0.8, 2.1));
+    const asked = page.posted.filter((one) => one.path === "/moves/edit").at(-1)!;
+    const { samples } = (asked.body as { edit: { samples: [number, number][] } }).edit;
+    expect(samples.every(([, value]) => [-1, 0, 1].includes(value))).toBe(true);
+    expect(samples.every(([at]) => bars.includes(at))).toBe(true);
+    await page.press("L·C·R");
+  });
+
   it("of a level have a scale of their own, and are cleared at once", async () => {
     await page.changed("lanes", "wide/level", {
       id: "wide/level", owner: "wide", parameter: "level", off: false,
@@ -94,6 +145,36 @@ describe("points", () => {
     expect(page.field("Level of point 1").value).toContain("12");
     await page.press("Clear all");
     expect(page.latest).toMatchObject({ kind: "write-points", parameter: "level", points: [] });
+  });
+});
+
+describe("a part with a fault", () => {
+  it("is not shown, and takes nothing else with it", async () => {
+    await open();
+    usePlayer().seek(1.5);
+    usePlayer().soloThese(["low"]);
+    // A line without its points is something that cannot be: the panel and the desk cannot draw it.
+    const said = vi.spyOn(console, "error").mockImplementation(() => undefined);
+    await page.changed("lanes", "low/pan", { ...page.open.document.lanes["low/pan"], points: [{ t: 0 }, null] as never }); // prettier-ignore
+    await page.until(() => page.text.includes("has a fault and is not shown"), "it is said");
+    expect(page.text).toContain("High");
+    expect([usePlayer().playhead, usePlayer().solo]).toEqual([1.5, ["low"]]);
+    await page.press("High");
+    expect(page.text).not.toContain("This panel has a fault");
+    await page.changed("lanes", "low/pan", { ...page.open.document.lanes["low/pan"], points: [] });
+    await page.press("Show it again");
+    expect(page.text).not.toContain("has a fault");
+    expect(page.faults.splice(0)).not.toEqual([]);
+    said.mockRestore();
+  });
+
+  it("is none where the line that is shown has fewer points than the one before", async () => {
+    await open();
+    await page.key("ArrowLeft", document.querySelector("[data-point='2']")!);
+    document.querySelector<HTMLElement>("tbody tr:last-child")!.click();
+    await page.choose("Parameter", "Level");
+    expect(page.text).toContain("Points");
+    expect(page.text).not.toContain("has a fault");
   });
 });
 
@@ -118,6 +199,17 @@ describe("a stretch", () => {
     expect(page.operations).toEqual([]);
     await page.key("Enter");
     expect(page.latest).toMatchObject({ kind: "write-points", owner: "low", start: 1, end: 2 });
+  });
+
+  it("is dragged by its line with the Points tool: along time, and stays picked there", async () => {
+    await page.press("Points");
+    const lane = { owner: "low", parameter: "pan" } as const;
+    const value = useSession().laneValueAt(lane, 2);
+    await page.drag(chart(), spot((value + 1) / 2, 2), spot((value + 1) / 2, 2.6), spot((value + 1) / 2, 3));
+    await page.until(() => page.operations.length > 0, "it is made");
+    const asked = page.posted.filter((one) => one.path === "/moves/edit").at(-1)!.body;
+    expect(asked.edit).toMatchObject({ kind: "move", by: 1 });
+    expect(useMoves().span!.start).toBeCloseTo((asked.start as number) + 1, 6);
   });
 
   it("is left as it was by Escape", async () => {

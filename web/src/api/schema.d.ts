@@ -3163,7 +3163,7 @@ export interface components {
          */
         EditIn: {
             /** Edit */
-            edit: components["schemas"]["ShiftIn"] | components["schemas"]["WidenIn"] | components["schemas"]["MirrorIn"] | components["schemas"]["PlainIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SmoothIn"] | components["schemas"]["ThinIn"] | components["schemas"]["QuantiseIn"] | components["schemas"]["HoldIn"] | components["schemas"]["SweepIn"] | components["schemas"]["DrawIn"];
+            edit: components["schemas"]["ShiftIn"] | components["schemas"]["WidenIn"] | components["schemas"]["MirrorIn"] | components["schemas"]["PlainIn"] | components["schemas"]["StretchIn"] | components["schemas"]["MoveIn"] | components["schemas"]["SmoothIn"] | components["schemas"]["ThinIn"] | components["schemas"]["QuantiseIn"] | components["schemas"]["HoldIn"] | components["schemas"]["SweepIn"] | components["schemas"]["DrawIn"];
             /** End */
             end: number;
             /**
@@ -4198,6 +4198,19 @@ export interface components {
             loss: number;
             /** Notches */
             notches: number[];
+        };
+        /**
+         * MoveIn
+         * @description The stretch ``by`` seconds later, or earlier.
+         */
+        MoveIn: {
+            /** By */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move";
         };
         /**
          * MovePoint

@@ -16,6 +16,9 @@ interface Beat {
   quarters: number;
 }
 
+/** Instead of parts of a beat: whole bars. */
+export const BARS = -1;
+
 /** Beats in the order of time, and the moment at which the piece ends. */
 export class Grid {
   readonly beats: Beat[];
@@ -90,8 +93,9 @@ export class Grid {
     return must(this.beats[index]).at + share * this.secondsOf(index);
   }
 
-  /** The nearest line of a grid that divides each beat into `parts`; 0 parts leave the time alone. */
+  /** The nearest line of a grid that divides each beat into `parts`; 0 parts leave the time alone, `BARS` is bars. */
   snap(at: number, parts: number): number {
+    if (parts === BARS) return this.nearestBar(at);
     if (!parts || !this.beats.length) return at;
     const index = this.indexAt(at);
     const step = this.secondsOf(index) / parts;
@@ -101,6 +105,12 @@ export class Grid {
 
   /** The time `steps` lines of that grid further on. */
   step(at: number, steps: number, parts: number): number {
+    if (parts === BARS) {
+      const edges = [...this.bars.map((bar) => must(bar.times[0])), this.length];
+      const before = edges.filter((edge) => edge < at - 1e-6).length;
+      const first = steps > 0 && Math.abs((edges[before] ?? Infinity) - at) > 1e-6 ? before - 1 : before;
+      return must(edges[Math.min(Math.max(first + steps, 0), edges.length - 1)]);
+    }
     const width = this.secondsOf(this.indexAt(at)) / (parts || 4);
     return Math.min(Math.max(this.snap(at + steps * width, parts), 0), this.length);
   }

@@ -142,6 +142,24 @@ export function useEdits() {
   const deletePoint = (source: string, parameter: Parameter, index: number): void =>
     turnPoint(source, parameter, index, null);
 
+  /** Put the points with these indexes where `turned` says, or take them away; those between them stay. */
+  function turnPoints(
+    source: string,
+    parameter: Parameter,
+    indexes: number[],
+    turned: (point: Point) => Point | null,
+  ): Point[] {
+    const old = session.points(source, parameter);
+    const were = indexes.map((index) => must(old[index]));
+    const fresh = were.flatMap((point) => turned(point) ?? []);
+    const times = [...were, ...fresh].map((point) => point.t);
+    const [start, end] = [Math.min(...times), Math.max(...times)];
+    const between = old.filter((point) => point.t >= start && point.t <= end && !were.includes(point));
+    const points = [...between, ...fresh].sort((a, b) => a.t - b.t);
+    writeRange(source, parameter, start, end, points);
+    return fresh;
+  }
+
   function clearLane(source: string, parameter: Parameter): void {
     const old = session.points(source, parameter);
     if (old.length) writeRange(source, parameter, 0, must(old.at(-1)).t, []);
@@ -408,7 +426,7 @@ export function useEdits() {
   const make = (change: Operation): void => session.change({}, change);
 
   return {
-    addPoint, movePoint, deletePoint, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, shiftInRoom, flip,
+    addPoint, movePoint, deletePoint, turnPoints, clearLane, setValue, setValues, place, setMuted, setGain, shift, shiftPlaces, shiftAll, shiftInRoom, flip,
     setGroup, setReturn, setSend, setLayer, setEffect, setRoom, setLane, switchLane, makeStatic, make, ownOf,
   }; // prettier-ignore
 }

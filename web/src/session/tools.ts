@@ -4,6 +4,7 @@ import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { ref } from "vue";
+import { BARS } from "@/domain/grid";
 import { tidy } from "@/domain/parameters";
 
 export type Tool = "points" | "range" | "free" | "straight" | "steps";
@@ -17,6 +18,7 @@ export const TOOLS: { name: Tool; title: string; tip: string; key: string }[] = 
 ];
 
 export const SNAPS = [
+  { parts: BARS, title: t("tools.bar") },
   { parts: 1, title: t("tools.beat") },
   { parts: 2, title: t("tools.partOfABeat", { parts: 2 }) },
   { parts: 3, title: t("tools.partOfABeat", { parts: 3 }) },
@@ -39,7 +41,9 @@ export const useTools = defineStore("tools", () => {
 
   function toValue(parameter: Parameter, value: number, free = false): number {
     const near = toPlaces.value && !free && parameter.startsWith("pan");
-    const place = near ? PLACES.find((one) => Math.abs(one - value) < NEAR) : undefined;
+    // A step is always at one of them: there is no hand that could pass between.
+    const reach = tool.value === "steps" ? 0.5 : NEAR;
+    const place = near ? PLACES.find((one) => Math.abs(one - value) <= reach) : undefined;
     return place ?? tidy(parameter, value);
   }
 

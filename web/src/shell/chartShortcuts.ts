@@ -4,6 +4,7 @@ import { useAlong } from "@/audio/along";
 import { useMonitor } from "@/audio/monitor";
 import { useMoves } from "@/session/moves";
 import { useRecorder } from "@/session/recorder";
+import { usePickedPoints } from "@/session/pickedPoints";
 import { useSession } from "@/session/session";
 import { useTakes } from "@/session/takes";
 import { TOOLS, useTools } from "@/session/tools";
@@ -30,6 +31,7 @@ export function useMoveKeys() {
   const recorder = useRecorder();
   const monitor = useMonitor();
   const along = useAlong();
+  const picked = usePickedPoints();
 
   function arm(): void {
     if (view.lane && session.mayEdit)
@@ -51,7 +53,8 @@ export function useMoveKeys() {
   function escape(): void {
     if (decide(false)) return;
     if (along.tab) return along.leave();
-    if (moves.span) moves.letGo();
+    if (picked.indexes.length) picked.clear();
+    else if (moves.span) moves.letGo();
     else tools.tool = "points";
     if (monitor.moves) monitor.offerMoves(null);
   }

@@ -79,6 +79,7 @@ export const KEYS: { title: string; keys: KeyRow[] }[] = [
     title: t("shortcuts.theChart"),
     keys: [
       [t("shortcuts.doubleClick"), t("shortcuts.addAPointToThe")],
+      [t("shortcuts.framePoints"), t("shortcuts.pickSeveralPoints")],
       [t("shortcuts.onAPoint"), t("shortcuts.moveItBy1Shift")],
       [t("shortcuts.onAPoint2"), t("shortcuts.earlierLaterByOneGrid")],
       [t("shortcuts.sOnAPoint"), t("shortcuts.nextShape")],

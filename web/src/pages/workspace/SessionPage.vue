@@ -38,6 +38,7 @@ import { useOutputs } from "@/audio/outputs";
 import { usePlayer } from "@/audio/player";
 import { useKeys } from "@/shell/shortcuts";
 import { HOLDING } from "@/ui/holding";
+import Guarded from "@/ui/Guarded.vue";
 import EarMark from "@/ui/EarMark.vue";
 import { lastPlace, useWhere } from "./where";
 import TopBar from "@/shell/top-bar/TopBar.vue";
@@ -243,19 +244,27 @@ onBeforeUnmount(() => {
       <Button size="small" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</Button>
     </p>
     <main :class="{ long: desk === 'hand-over' }">
-      <Roster @bring-in="bringing = true" />
+      <Guarded :name="$t('sessionPage.sources')" :when="selection.chosen">
+        <Roster @bring-in="bringing = true" />
+      </Guarded>
       <div ref="centre" class="desk" :class="{ over }">
-        <template v-if="width > 0">
+        <Guarded
+          v-if="width > 0"
+          :name="$t('sessionPage.theDesk')"
+          :when="[desk, selection.chosen, view.lane]"
+        >
           <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
           <PulseDesk v-else-if="desk === 'pulse'" :width="width" :height="height" />
           <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
           <HandOverDesk v-else-if="desk === 'hand-over'" :width="width" />
           <MoveDesk v-else :width="width" :height="height" />
-        </template>
+        </Guarded>
       </div>
-      <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
-      <CommentsSheet v-else-if="sheet === 'comments'" />
-      <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />
+      <Guarded :name="$t('sessionPage.thePanel')" :when="[desk, sheet, selection.chosen, view.lane]">
+        <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
+        <CommentsSheet v-else-if="sheet === 'comments'" />
+        <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />
+      </Guarded>
     </main>
     <ImportDialog v-if="loaded.bringing.value" v-model:open="bringing" />
     <SessionSettings v-if="loaded.settings.value" v-model:open="setting" :part="part" />

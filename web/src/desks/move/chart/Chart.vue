@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The chart: time runs down, left is left. Every source's line, the lean behind them, and what a hand works on. */
 import { useSelection } from "@/session/selection";
-import type { Source } from "@/domain/model";
+import type { Point, Source } from "@/domain/model";
 import { must } from "@/domain/must";
 import { t } from "@/words";
 import { useEventListener, useRafFn } from "@vueuse/core";
@@ -11,6 +11,7 @@ import { leanText } from "@/domain/format";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLean } from "@/audio/lean";
 import { useMoves } from "@/session/moves";
+import { usePickedPoints } from "@/session/pickedPoints";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { axisFor, MARGIN } from "@/ui/drawing/axis";
@@ -39,6 +40,7 @@ const edits = useEdits();
 const lean = useLean();
 const tools = useTools();
 const moves = useMoves();
+const picked = usePickedPoints();
 const lines = useLines();
 const pinch = usePinch();
 const { drawing, ...draw } = useDrawing();
@@ -123,17 +125,20 @@ function lineAt(px: number, at: number): string | null {
 }
 /** What was worked on before a press chose another line: two presses edit that, not what the first one hit. */
 let chosenBefore: string | null = null;
+let pressedLine: string | null = null;
 
 /** What a press on the paper has begun. */
-type Gesture = "passage" | "pick" | "draw" | "shift" | "finger";
+type Gesture = "passage" | "pick" | "draw" | "carry" | "band" | "finger";
 const gesture = ref<Gesture | null>(null);
 const from = ref({ px: 0, at: 0, value: 0, y: 0 });
 
 function gestureAt(event: PointerEvent, px: number, at: number): Gesture | null {
   if (px < MARGIN.left) return "passage";
   if (event.pointerType === "touch" && (tools.tool === "points" || !session.mayEdit)) return "finger";
-  if (tools.tool === "range" || event.shiftKey) return isOnLine(px, at) ? "shift" : "pick";
-  return tools.tool !== "points" && session.mayEdit && view.lane ? "draw" : null;
+  if (["range", "points"].includes(tools.tool) && isOnLine(px, at)) return "carry";
+  if (tools.tool === "range" || event.shiftKey) return "pick";
+  if (!session.mayEdit || !view.lane) return null;
+  return tools.tool === "points" ? "band" : "draw";
 }
 
 /** Whether a place is on the line of the lane that is worked on, inside the stretch. */
@@ -143,7 +148,7 @@ function isOnLine(px: number, at: number): boolean {
   return Math.abs(axis.value.x(session.laneValueAt(lane, at) + lines.shiftOf(lane)) - px) < 10;
 }
 
-const drag = usePointerDrag({ start: begin, move: goOn, end: finish, cancel: stop });
+const drag = usePointerDrag({ start: begin, move: goOn, end: finish, cancel: callOff });
 
 function onDown(event: PointerEvent): void {
   pinch.down(event);
@@ -173,11 +178,13 @@ function begin(event: PointerEvent): Element | boolean {
   from.value = { px, at, value: axis.value.value(px), y: event.clientY };
   if (gesture.value === "passage") drawnTo.value = at;
   if (gesture.value === "draw") draw.begin(at, valueAt(px, event.altKey), event.altKey);
-  if (gesture.value && gesture.value !== "finger") return must(surface.value);
+  if (gesture.value && gesture.value !== "finger" && gesture.value !== "band") return must(surface.value);
   if (event.detail < 2) chosenBefore = selection.chosen;
   const near = lines.isField.value ? lineAt(px, at) : null;
-  if (near && near !== selection.chosen && event.detail < 2) selection.choose(near);
-  return gesture.value === "finger" && must(surface.value);
+  pressedLine = near && near !== selection.chosen && event.detail < 2 ? near : null;
+  // A frame may begin on a line: it is chosen only if it is pressed and let go.
+  if (pressedLine && gesture.value !== "band") selection.choose(pressedLine);
+  return !!gesture.value && must(surface.value);
 }
 
 function goOn(event: PointerEvent): void {
@@ -188,8 +195,8 @@ function goOn(event: PointerEvent): void {
     const parts = event.altKey ? 0 : view.gridParts;
     moves.pick(session.grid.snap(from.value.at, parts), session.grid.snap(at, parts));
   }
-  if (gesture.value === "shift" && Math.abs(px - from.value.px) > 2)
-    void moves.look({ kind: "shift", by: Math.round((axis.value.value(px) - from.value.value) * 100) / 100 });
+  if (gesture.value === "carry") carry(event, px, at);
+  if (gesture.value === "band") band.value = bandTo(px, at);
   if (gesture.value === "finger") {
     view.scrollBy(from.value.y - event.clientY);
     from.value = { ...from.value, y: event.clientY };
@@ -203,19 +210,67 @@ function finish(event: PointerEvent): void {
   if (was === "passage") finishPassage();
   if (was === "draw") void draw.end();
   if (was === "pick" && still) moves.letGo();
-  if (was === "shift" && !still) void finishShift(placeOf(event).px);
+  if (was === "carry" && carried.value) void finishCarrying();
+  if (was === "band") {
+    if (still && pressedLine) selection.choose(pressedLine);
+    if (still && !event.ctrlKey && !event.metaKey) picked.clear();
+    else if (!still) pickInBand(event.ctrlKey || event.metaKey || event.shiftKey);
+  }
   stop();
 }
 
-/** The stretch stays where its line was dragged to. */
-async function finishShift(px: number): Promise<void> {
-  const by = Math.round((axis.value.value(px) - from.value.value) * 100) / 100;
-  await moves.look({ kind: "shift", by });
+/** What the picked stretch is being dragged by its line: across, or along time; whichever it was dragged first. */
+const carried = ref<{ kind: "shift" | "move"; by: number } | null>(null);
+const STILL = 3;
+
+function carry(event: PointerEvent, px: number, at: number): void {
+  const [across, along] = [Math.abs(px - from.value.px), Math.abs(event.clientY - from.value.y)];
+  if (!carried.value && Math.max(across, along) <= STILL) return;
+  const kind = carried.value?.kind ?? (along > across ? "move" : "shift");
+  const start = must(moves.span).start;
+  const by =
+    kind === "shift"
+      ? Math.round((axis.value.value(px) - from.value.value) * 100) / 100
+      : session.grid.snap(start + at - from.value.at, event.altKey ? 0 : view.gridParts) - start;
+  if (carried.value?.by === by) return;
+  carried.value = { kind, by };
+  void moves.look(carried.value);
+}
+
+/** The stretch stays where its line was dragged to, and stays picked there. */
+async function finishCarrying(): Promise<void> {
+  const [made, span] = [must(carried.value), must(moves.span)];
+  if (!made.by) return moves.leave();
+  await moves.look(made);
   moves.apply();
+  if (made.kind === "move") moves.pick(span.start + made.by, span.end + made.by);
+}
+
+/** A frame drawn around points, in px across and s along. */
+const band = ref<{ left: number; right: number; start: number; end: number } | null>(null);
+const bandTo = (px: number, at: number) => ({
+  left: Math.min(px, from.value.px), right: Math.max(px, from.value.px),
+  start: Math.min(at, from.value.at), end: Math.max(at, from.value.at),
+}); // prettier-ignore
+
+function pickInBand(besides: boolean): void {
+  const [frame, lane] = [band.value, view.lane];
+  if (!frame || !lane) return;
+  const isInside = (point: Point): boolean => {
+    const x = axis.value.x(point.value + lines.shiftOf(lane));
+    return point.t >= frame.start && point.t <= frame.end && x >= frame.left && x <= frame.right;
+  };
+  picked.pick(session.points(lane.owner, lane.parameter).filter(isInside), besides);
+}
+
+/** What was begun is not made. */
+function callOff(): void {
+  if (carried.value) moves.leave();
+  stop();
 }
 
 function stop(): void {
-  gesture.value = null;
+  gesture.value = band.value = carried.value = null;
   draw.leave();
 }
 
@@ -292,6 +347,14 @@ function onDouble(event: MouseEvent): void {
         :width="width"
         :height="(drawn.end - drawn.start) * view.scale"
       />
+      <rect
+        v-if="band"
+        class="drawn band"
+        :x="band.left"
+        :y="y(band.start)"
+        :width="band.right - band.left"
+        :height="(band.end - band.start) * view.scale"
+      />
       <g v-for="(flag, i) in flags" :key="i" class="flag" :class="{ right: flag.right }">
         <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
         <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
@@ -341,6 +404,10 @@ svg.range {
 .drawn {
   fill: var(--lamp-wash);
   stroke: var(--lamp);
+}
+.band {
+  fill: none;
+  stroke-dasharray: 3 3;
 }
 .flag {
   pointer-events: none;

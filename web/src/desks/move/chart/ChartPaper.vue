@@ -46,7 +46,7 @@ const common = computed(() => ({
   length: session.length,
   shapes: session.shapes,
   lean: lines.isField.value ? lean.lean : null,
-  parts: view.gridParts,
+  parts: Math.max(view.gridParts, 0),
   clock: clockText,
 }));
 const scene = computed<Scene>(() => ({

@@ -7,6 +7,7 @@ import { computed, ref } from "vue";
 import { clamp } from "@/domain/format";
 import { FACES, tidy } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
+import { usePickedPoints } from "@/session/pickedPoints";
 import { useSession } from "@/session/session";
 import { inkOf } from "@/ui/theme";
 import { axisFor } from "@/ui/drawing/axis";
@@ -21,6 +22,7 @@ const view = useChartView();
 const selection = useSelection();
 const edits = useEdits();
 const tools = useTools();
+const picked = usePickedPoints();
 
 /** A place is drawn where it results, shifted with its group. */
 const source = computed(() => session.sourceById(props.lane.owner));
@@ -37,13 +39,23 @@ const axis = computed(() => {
   };
 });
 const points = computed(() => session.points(props.lane.owner, view.parameter));
-const dragging = ref<{ index: number; point: Point } | null>(null);
+/** What is dragged: the point under the hand, where it is now, and all that go with it. */
+const dragging = ref<{ index: number; point: Point; along: number[] } | null>(null);
+/** Where a point is while the one under the hand is dragged. */
+function movedAlong(point: Point, index: number): Point {
+  const held = dragging.value;
+  if (held?.index === index) return held.point;
+  if (!held?.along.includes(index)) return point;
+  const was = must(points.value[held.index]);
+  const value = tidy(view.parameter, point.value + held.point.value - was.value);
+  return { ...point, t: clamp(point.t + held.point.t - was.t, 0, session.length), value };
+}
 const text = (value: number): string => FACES[view.parameter].text(value);
 
 const shown = computed(() =>
   points.value
     .map((point, index) => {
-      const at = dragging.value?.index === index ? dragging.value.point : point;
+      const at = movedAlong(point, index);
       return { index, point: at, x: axis.value.x(at.value), y: (at.t - view.top) * view.scale };
     })
     .filter((one) => one.y > -30 && one.y < view.height + 30),
@@ -58,9 +70,11 @@ const marked = computed(() => {
 
 const drag = usePointerDrag<number>({
   start: (_, index) => {
-    view.point = index;
     if (!session.mayEdit) return false;
-    dragging.value = { index, point: { ...must(points.value[index]) } };
+    view.point = index;
+    const along = picked.indexes.includes(index) ? picked.indexes : [index];
+    if (along.length === 1) picked.clear();
+    dragging.value = { index, point: { ...must(points.value[index]) }, along };
     return true;
   },
   move: onMove,
@@ -77,20 +91,21 @@ function onMove(event: PointerEvent): void {
   const value = tools.toValue(view.parameter, axis.value.value(event.clientX - box.left), event.altKey);
   const point = { ...held.point, t, value };
   dragging.value = { ...held, point };
-  const rest = points.value.filter((_, i) => i !== held.index);
-  const earlier = rest.filter((one, i) => one.t < t || (one.t === t && i < held.index));
   view.dragged = {
     key: session.laneKey(props.lane.owner, view.parameter),
-    points: [...earlier, point, ...rest.filter((one) => !earlier.includes(one))],
+    points: points.value.map(movedAlong).sort((one, other) => one.t - other.t),
   };
 }
 
 function onUp(): void {
   const held = dragging.value;
   if (!held) return;
+  const ends = new Map(points.value.map((point, index) => [point, movedAlong(point, index)]));
   dragging.value = view.dragged = null;
   const was = points.value[held.index];
-  if (was && (was.t !== held.point.t || was.value !== held.point.value)) place(held.index, held.point);
+  if (!was || (was.t === held.point.t && was.value === held.point.value)) return;
+  if (held.along.length === 1) place(held.index, held.point);
+  else turnPicked(held.along, (point) => must(ends.get(point)));
 }
 
 function place(index: number, point: Point): void {
@@ -100,28 +115,65 @@ function place(index: number, point: Point): void {
     .findIndex((one) => one.t === point.t && one.value === point.value);
 }
 
+/** Change all that are picked as one; they stay picked. */
+function turnPicked(indexes: number[], turned: (point: Point) => Point | null): void {
+  const fresh = edits.turnPoints(props.lane.owner, view.parameter, indexes, turned);
+  view.point = null;
+  picked.pick(fresh);
+}
+
+/** Shift goes on from the point chosen last, Ctrl adds one or leaves one out. */
+function pick(event: PointerEvent, index: number): void {
+  const from = event.shiftKey ? (view.point ?? index) : index;
+  const [low, high] = [Math.min(from, index), Math.max(from, index)];
+  if (event.shiftKey) picked.pick(points.value.slice(low, high + 1), true);
+  else picked.toggle(must(points.value[index]));
+  view.point = index;
+}
+
+function press(event: PointerEvent, index: number): void {
+  if (event.button === 0 && (event.shiftKey || event.ctrlKey || event.metaKey)) pick(event, index);
+  else drag.down(event, index);
+  (event.currentTarget as SVGGElement).focus();
+}
+
 function onKey(event: KeyboardEvent, index: number): void {
   const point = points.value[index];
   if (!point || !session.mayEdit) return;
+  const all = picked.indexes;
+  const isOne = !all.includes(index) || all.length < 2;
+  const turn = (change: (one: Point) => Point): void =>
+    isOne ? place(index, change(point)) : turnPicked(all, change);
   const big = event.shiftKey ? 10 : 1;
   const by = FACES[view.parameter].unit * big;
-  const step = (times: number): number => session.grid.step(point.t, times, view.gridParts);
+  /** All of them by as much as the one that has the focus: to its next line of the grid. */
+  const later = (times: number) => {
+    const dt = session.grid.step(point.t, times, view.gridParts) - point.t;
+    return (one: Point): Point => ({ ...one, t: clamp(one.t + dt, 0, session.length) });
+  };
+  const aside =
+    (sign: number) =>
+    (one: Point): Point => ({
+      ...one,
+      value: tidy(view.parameter, one.value + sign * by),
+    });
   const moves: Record<string, () => void> = {
-    ArrowLeft: () => place(index, { ...point, value: tidy(view.parameter, point.value - by) }),
-    ArrowRight: () => place(index, { ...point, value: tidy(view.parameter, point.value + by) }),
-    ArrowUp: () => place(index, { ...point, t: step(-big) }),
-    ArrowDown: () => place(index, { ...point, t: step(big) }),
-    "0": () => place(index, { ...point, value: 0 }),
-    s: () => place(index, reshaped(point, must(SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]))),
-    "-": () => place(index, bent(point, -0.1)),
-    "+": () => place(index, bent(point, 0.1)),
-    "=": () => place(index, bent(point, 0.1)),
+    ArrowLeft: () => turn(aside(-1)),
+    ArrowRight: () => turn(aside(1)),
+    ArrowUp: () => turn(later(-big)),
+    ArrowDown: () => turn(later(big)),
+    "0": () => turn((one) => ({ ...one, value: 0 })),
+    s: () => turn((one) => reshaped(one, must(SHAPES[(SHAPES.indexOf(point.shape) + 1) % SHAPES.length]))),
+    "-": () => turn((one) => bent(one, -0.1)),
+    "+": () => turn((one) => bent(one, 0.1)),
+    "=": () => turn((one) => bent(one, 0.1)),
     Delete: remove,
     Backspace: remove,
   };
   function remove(): void {
     view.point = null;
-    edits.deletePoint(props.lane.owner, view.parameter, index);
+    if (isOne) edits.deletePoint(props.lane.owner, view.parameter, index);
+    else turnPicked(all, () => null);
   }
   const move = moves[event.key];
   if (!move) return;
@@ -137,15 +189,13 @@ function onKey(event: KeyboardEvent, index: number): void {
       v-for="one in marked"
       :key="one.index"
       class="point"
-      :class="{ chosen: view.point === one.index }"
+      :class="{ chosen: view.point === one.index || picked.indexes.includes(one.index) }"
       tabindex="0"
       role="button"
+      :aria-pressed="picked.indexes.includes(one.index)"
       :data-point="one.index"
       :aria-label="`${name}, ${session.grid.text(one.point.t)}: ${text(one.point.value)}, ${one.point.shape}`"
-      @pointerdown.stop.prevent="
-        drag.down($event, one.index);
-        ($event.currentTarget as SVGGElement).focus();
-      "
+      @pointerdown.stop.prevent="press($event, one.index)"
       v-on="drag.follow"
       @keydown="onKey($event, one.index)"
       @dblclick.stop

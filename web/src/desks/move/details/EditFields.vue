@@ -90,6 +90,7 @@ const fields = computed<Field[]>(() => {
   if (edit.kind === "mirror")
     return [place(t("editFields.mirrorAbout"), "about", edit.centre ?? 0, (centre) => change({ centre }))];
   if (edit.kind === "stretch") return [stretched(edit.seconds)];
+  if (edit.kind === "move") return [movedBy(edit.by)];
   if (edit.kind === "smooth")
     return [
       number(t("editFields.smoothOver"), "over", edit.seconds ?? 0.25, {
@@ -108,7 +109,7 @@ const fields = computed<Field[]>(() => {
         kind: "choice", label: t("editFields.grid"), title: t("editFields.to"), value: edit.parts ?? 4,
         options: [
           { value: 0, title: t("editFields.bar") },
-          ...SNAPS.filter((one) => one.parts).map((one) => ({ value: one.parts, title: one.title })),
+          ...SNAPS.filter((one) => one.parts > 0).map((one) => ({ value: one.parts, title: one.title })),
         ],
         set: (parts) => change({ parts: Number(parts) }),
       },
@@ -132,9 +133,20 @@ const fields = computed<Field[]>(() => {
   ]; // prettier-ignore
 });
 
+/** How far a stretch is moved, in quarter notes. */
+function movedBy(seconds: number): Plain {
+  const start = moves.span?.start ?? 0;
+  const from = session.grid.quarterAt(start);
+  const beats = Math.round((session.grid.quarterAt(start + seconds) - from) * 100) / 100;
+  return number(t("editFields.moveBy"), "by", beats, {
+    per: 1, low: -4096, high: 4096, step: 1, unit: "beats", sign: true,
+    set: (wanted) => change({ by: session.grid.secondsOfBeat(from + wanted) - start }),
+  }); // prettier-ignore
+}
+
 /** How it leads there and back: not where points are only taken away, or all of it is moved in time. */
 const glide = computed<Field[]>(() =>
-  ["thin", "stretch"].includes(props.edit.kind)
+  ["thin", "stretch", "move"].includes(props.edit.kind)
     ? []
     : [
         number(t("editFields.glideAtBothEdges"), "glide", moves.glide, {

@@ -11,6 +11,7 @@ import { useHolding } from "@/gestures/holding";
 import { useLean } from "@/audio/lean";
 import { useLibrary } from "@/session/library";
 import { useMoves } from "@/session/moves";
+import { usePickedPoints } from "@/session/pickedPoints";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { inkOf } from "@/ui/theme";
@@ -29,6 +30,7 @@ const hand = useHolding();
 const lean = useLean();
 const library = useLibrary();
 const moves = useMoves();
+const picked = usePickedPoints();
 
 const mode = computed(() => library.library?.modes.find((one) => one.name === props.source.mode));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
@@ -75,6 +77,9 @@ const stretch = computed(() =>
   <template v-if="view.lane && !moves.span">
     <h3 class="heading points">
       {{ $t("moveDetails.points") }} <span class="number">{{ points.length || "" }}</span>
+      <span v-if="picked.indexes.length" class="quiet picked" role="status">{{
+        $t("moveDetails.selectedCount", { count: picked.indexes.length }, picked.indexes.length)
+      }}</span>
       <Button
         type="text"
         size="small"
@@ -141,6 +146,10 @@ header h2 {
   align-items: center;
   gap: 0 6px;
   margin: 10px 0 4px;
+}
+.points .picked {
+  text-transform: none;
+  letter-spacing: 0;
 }
 .points button {
   margin-left: auto;

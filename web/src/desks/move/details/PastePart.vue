@@ -150,7 +150,7 @@ function toggle(id: string): void {
     <select v-model="where" :aria-label="$t('pastePart.whereToPaste')">
       <option v-for="key in offered" :key="key" :value="key">{{ WHERE[key] }}</option>
     </select>
-    <label v-if="lines.length > 1 || (lines.length && !line) || line !== 'own'" class="line">
+    <label v-if="lines.length > 1 || (lines.length && !isShownAmongCopied)" class="line">
       <span>{{ $t("pastePart.line") }}</span>
       <select v-model="line" :aria-label="$t('pastePart.lineItGoesTo')">
         <option v-if="!line" value="" disabled>{{ $t("pastePart.chooseALine") }}</option>

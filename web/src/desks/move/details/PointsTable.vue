@@ -9,6 +9,7 @@ import { useChartView } from "@/session/view";
 import { sideClass } from "@/domain/format";
 import { FACES } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
+import { usePickedPoints } from "@/session/pickedPoints";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import ParameterField from "@/ui/ParameterField.vue";
@@ -19,6 +20,7 @@ const session = useSession();
 const player = usePlayer();
 const view = useChartView();
 const edits = useEdits();
+const picked = usePickedPoints();
 const frame = ref<HTMLElement>();
 
 const move = (index: number, point: Point): void => {
@@ -76,7 +78,7 @@ watch(
           v-for="{ point, index } in rows"
           :key="index"
           :aria-rowindex="index + 2"
-          :class="{ chosen: view.point === index }"
+          :class="{ chosen: view.point === index || picked.indexes.includes(index) }"
           @focusin="view.point = index"
           @click="view.point = index"
         >

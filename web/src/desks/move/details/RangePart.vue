@@ -5,6 +5,7 @@ import { must } from "@/domain/must";
 import { t } from "@/words";
 import { computed } from "vue";
 import { useChartView } from "@/session/view";
+import { BARS } from "@/domain/grid";
 import { FACES } from "@/domain/parameters";
 import { useMoves, type Edit } from "@/session/moves";
 import { useSession } from "@/session/session";
@@ -44,6 +45,12 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
     first: () => ({ kind: "stretch", seconds: (must(moves.span).end - must(moves.span).start) * 2 }),
   },
   {
+    kind: "move", title: t("rangePart.moveInTime"), tip: t("rangePart.laterOrEarlier"),
+    first: () => ({
+      kind: "move", by: session.grid.step(must(moves.span).start, 1, 1) - must(moves.span).start,
+    }),
+  },
+  {
     kind: "smooth", title: t("rangePart.smooth"), tip: t("rangePart.removesJitter"),
     first: () => ({ kind: "smooth", seconds: 0.25 }),
   },
@@ -53,7 +60,7 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
   },
   {
     kind: "quantise", title: t("rangePart.quantize"), tip: t("rangePart.movesPointsToTheGrid"),
-    first: () => ({ kind: "quantise", parts: view.gridParts || 4, strength: 1 }),
+    first: () => ({ kind: "quantise", parts: view.gridParts === BARS ? 0 : view.gridParts || 4, strength: 1 }),
   },
   {
     kind: "hold", title: t("rangePart.constant"), tip: t("rangePart.oneValueThroughout"),
