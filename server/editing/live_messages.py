@@ -29,7 +29,8 @@ class Preview(Message):
 class Presence(Message):
     """Where somebody is and how they listen.
 
-    Their chosen source, playhead (s), whether they play, the passage they loop, their monitor and their solos.
+    Their chosen source, playhead (s), whether they play, the passage they loop or their own stretch (s), their
+    monitor and their solos.
     """
 
     type: Literal["presence"]
@@ -37,6 +38,7 @@ class Presence(Message):
     playhead: Finite = 0.0
     playing: bool = False
     passage: str | None = Field(default=None, max_length=64)
+    loop: tuple[Finite, Finite] | None = None
     monitor: str = Field(default="stereo", max_length=80)
     solo: list[Annotated[str, Field(max_length=130)]] = Field(default=[], max_length=40)
 
@@ -86,6 +88,7 @@ class Participant(BaseModel):
     playhead: float
     playing: bool
     passage: str | None
+    loop: tuple[float, float] | None
     monitor: str
     solo: list[str]
 

@@ -226,7 +226,7 @@ describe("keys", () => {
   it("stop listening along", () => {
     const along = useAlong();
     const person = {
-      tab: "t", id: 2, name: "Ines", role: "engineer", colour: 1, chosen: null, playhead: 1, playing: false, passage: null,
+      tab: "t", id: 2, name: "Ines", role: "engineer", colour: 1, chosen: null, playhead: 1, playing: false, passage: null, loop: null,
       monitor: "stereo", solo: [],
     }; // prettier-ignore
     along.begin(person);

@@ -19,6 +19,52 @@ const grip = (key: string, end = "whole") =>
 
 afterEach(() => page.end());
 
+describe("a loop", () => {
+  beforeEach(() => open());
+  const rule = (): Element => document.querySelector("[aria-label='The whole piece']")!;
+  const loop = (): [number, number] => [usePlayer().loop!.start, usePlayer().loop!.end];
+  const across = (at: number): [number, number] => [(at / useSession().length) * 720, 8];
+  const bars = (): number[] => useSession().grid.bars.map((bar) => bar.times[0]!);
+
+  it("is drawn on the rule in bars, taken by its ends, and called off by Escape; one hears it at once", async () => {
+    vi.spyOn(rule(), "getBoundingClientRect").mockReturnValue({ left: 0, width: 720 } as DOMRect);
+    usePlayer().seek(1);
+    await page.drag(rule(), across(1.9), across(3), across(3.8));
+    expect(loop()).toEqual([2, 4]);
+    expect([...bars(), useSession().length]).toEqual(expect.arrayContaining(loop()));
+    expect(usePlayer().playhead).toBe(2);
+    await page.drag(page.slider("Loop start"), across(2), across(1), across(0.3));
+    expect(loop()).toEqual([0, 4]);
+    await page.key("ArrowLeft", page.slider("Loop end"));
+    expect(loop()).toEqual([0, 2]);
+    expect(usePlayer().playhead).toBe(0);
+    rule().dispatchEvent(new PointerEvent("pointerdown", { bubbles: true, clientX: 400, pointerId: 1 }));
+    rule().dispatchEvent(new PointerEvent("pointermove", { bubbles: true, clientX: 700, pointerId: 1 }));
+    expect(loop()).toEqual([2, 4]);
+    await page.key("Escape");
+    expect(loop()).toEqual([0, 2]);
+  });
+
+  it("is typed, taken from the playhead, or by its key; pressed, the rule only seeks", async () => {
+    usePlayer().seek(1.3);
+    await page.choose("Loop, only for you", "Loop: 1 bar from here");
+    expect(loop()).toEqual([0, 2]);
+    await page.type("Loop end", "3");
+    expect(loop()).toEqual([0, 4]);
+    await page.type("Loop start", "2");
+    expect(loop()).toEqual([2, 4]);
+    await page.key("r");
+    expect(usePlayer().loop).toBeNull();
+    usePlayer().seek(2.1);
+    await page.key("r");
+    expect(loop()).toEqual([2, 4]);
+    await page.key("r");
+    vi.spyOn(rule(), "getBoundingClientRect").mockReturnValue({ left: 0, width: 720 } as DOMRect);
+    await page.drag(rule(), across(1));
+    expect([usePlayer().playhead, usePlayer().loop]).toEqual([1, null]);
+  });
+});
+
 describe("a hand on the field", () => {
   beforeEach(() => open());
 

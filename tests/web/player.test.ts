@@ -64,6 +64,19 @@ describe("the player", () => {
     expect(bench.indices().slice(4)).toEqual([6, 7, 8]);
   });
 
+  it("begins inside what it goes round, a passage or bars of one's own", async () => {
+    bench.player.goRound(3, 5);
+    expect(bench.player.playhead).toBe(3);
+    bench.player.seek(0.2);
+    const node = await bench.play();
+    expect(bench.player.playhead).toBe(3);
+    expect(node.sent).toContainEqual({ type: "round", round: { start: 3 * RATE, stop: 5 * RATE } });
+    bench.player.goRoundPassage("open");
+    expect([bench.player.playhead, bench.player.loop]).toEqual([1, null]);
+    bench.player.goRound(2, 2.01);
+    expect(bench.player.round).toBe("open");
+  });
+
   it("asks anew when somebody has changed something; what was asked before still comes where nothing is", async () => {
     bench.quick = false;
     const node = await bench.play();

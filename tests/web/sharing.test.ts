@@ -14,7 +14,7 @@ import { Desk, settle, source } from "./desk";
 vi.mock("@/ui/say", () => ({ say: { wrong: vi.fn(), know: vi.fn(), careful: vi.fn(), done: vi.fn() } }));
 
 const person = (tab: string, values: object = {}) => ({
-  tab, id: 2, name: "Ines Norden", role: "engineer", colour: 1, chosen: null, playhead: 0, playing: false, passage: null,
+  tab, id: 2, name: "Ines Norden", role: "engineer", colour: 1, chosen: null, playhead: 0, playing: false, passage: null, loop: null,
   monitor: "stereo", solo: [], ...values,
 }); // prettier-ignore
 
@@ -260,9 +260,17 @@ describe("listening along", () => {
     await settle();
     // So near, the playhead is left to run.
     expect(player.playhead).toBe(3);
+    desk.hear({ type: "presence", person: person("ines", { ...way, passage: null, loop: [2, 4] }) });
+    await settle();
+    expect([player.round, player.loop, along.tab]).toEqual([null, { start: 2, end: 4 }, "ines"]);
     along.leave();
     await settle();
-    expect([player.round, player.monitor, player.solo]).toEqual([null, "stereo", ["drum"]]);
+    expect([player.round, player.loop, player.monitor, player.solo]).toEqual([
+      null,
+      null,
+      "stereo",
+      ["drum"],
+    ]);
     expect(along.tab).toBe("");
   });
 

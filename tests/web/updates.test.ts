@@ -85,7 +85,7 @@ afterEach(() => page.end());
 const DESKS = ["place", "move", "pulse", "balance", "hand-over"] as const;
 /** What may show something of its own at each step: the playhead, what is measured at it, the source that moves. */
 const MOVES =
-  /^(Transport|ValueField|Playhead|PlayheadLine|EnergyArrow|Field|FootNumbers|RoomNumbers|NowNumbers)$/;
+  /^(Transport|ValueField|Playhead|RuleHead|PlayheadLine|EnergyArrow|Field|FootNumbers|RoomNumbers|NowNumbers)$/;
 const isMoving = (name: string): boolean => MOVES.test(name) || name.endsWith(" source-3");
 
 describe("while it plays", () => {

@@ -8,7 +8,16 @@ vi.mock("@/words/en.json", async (original) => {
   const { default: catalogue } = await original<{ default: Record<string, Record<string, string>> }>();
   const bracketed = Object.entries(catalogue).map(([area, messages]) => [
     area,
-    Object.fromEntries(Object.entries(messages).map(([key, message]) => [key, `⟦${message}⟧`])),
+    // One for one and one for several are two.
+    Object.fromEntries(
+      Object.entries(messages).map(([key, message]) => [
+        key,
+        message
+          .split(" | ")
+          .map((each) => `⟦${each}⟧`)
+          .join(" | "),
+      ]),
+    ),
   ]);
   return { default: Object.fromEntries(bracketed) as unknown };
 });

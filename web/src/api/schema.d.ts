@@ -4665,6 +4665,11 @@ export interface components {
             colour: number;
             /** Id */
             id: number;
+            /** Loop */
+            loop: [
+                number,
+                number
+            ] | null;
             /** Monitor */
             monitor: string;
             /** Name */
@@ -5154,7 +5159,8 @@ export interface components {
          * Presence
          * @description Where somebody is and how they listen.
          *
-         *     Their chosen source, playhead (s), whether they play, the passage they loop, their monitor and their solos.
+         *     Their chosen source, playhead (s), whether they play, the passage they loop or their own stretch (s), their
+         *     monitor and their solos.
          */
         Presence: {
             /**
@@ -5162,6 +5168,14 @@ export interface components {
              * @default null
              */
             chosen: string | null;
+            /**
+             * Loop
+             * @default null
+             */
+            loop: [
+                number,
+                number
+            ] | null;
             /**
              * Monitor
              * @default stereo

@@ -14,6 +14,7 @@ type Stretch = Schemas["SoundingOut"];
 interface Before {
   playhead: number;
   round: string | null;
+  loop: { start: number; end: number } | null;
   solo: string[];
   alone: boolean;
   top: number;
@@ -43,6 +44,7 @@ export const useAlone = defineStore("alone", () => {
     before.value = {
       playhead: player.playhead,
       round: player.round,
+      loop: player.loop,
       solo: [...player.solo],
       alone: selection.alone,
       top: view.top,
@@ -52,7 +54,7 @@ export const useAlone = defineStore("alone", () => {
     id.value = one.id;
     selection.choose(one.id);
     selection.alone = true;
-    player.round = null;
+    player.goRoundPassage(null);
     player.solo = [one.id];
     stretch.value = found;
     player.span = found;
@@ -72,7 +74,7 @@ export const useAlone = defineStore("alone", () => {
     view.scale = was.scale;
     view.top = was.top;
     player.solo = was.solo;
-    player.round = was.round;
+    [player.round, player.loop] = [was.round, was.loop];
     player.seek(was.playhead);
   }
 

@@ -18,7 +18,8 @@ export const useAlong = defineStore("along", () => {
   const notices = useNotices();
   const tab = ref("");
   const person = computed(() => session.people.get(tab.value));
-  let own: { round: string | null; solo: string[]; monitor: string } | null = null;
+  type Loop = { start: number; end: number } | null;
+  let own: { round: string | null; loop: Loop; solo: string[]; monitor: string } | null = null;
   /** While it is they who change how I listen. */
   let led = false;
   /** Whether they play, as I have followed it. */
@@ -31,7 +32,7 @@ export const useAlong = defineStore("along", () => {
   }
 
   function begin(one: Person): void {
-    own ??= { round: player.round, solo: player.solo, monitor: monitor.latched };
+    own ??= { round: player.round, loop: player.loop, solo: player.solo, monitor: monitor.latched };
     tab.value = one.tab;
     playing = player.playing;
     notices.dropAbout("along");
@@ -44,7 +45,7 @@ export const useAlong = defineStore("along", () => {
     own = null;
     tab.value = "";
     lead(() => {
-      player.round = mine.round;
+      [player.round, player.loop] = [mine.round, mine.loop];
       player.solo = mine.solo;
       monitor.listen(mine.monitor);
     });
@@ -60,7 +61,8 @@ export const useAlong = defineStore("along", () => {
 
   function follow(one: Person, atOnce = false): void {
     lead(() => {
-      player.round = one.passage;
+      if (player.round !== one.passage) player.round = one.passage;
+      if (!isSameLoop(one)) player.loop = one.loop && { start: one.loop[0], end: one.loop[1] };
       if (one.solo.join() !== player.solo.join()) player.solo = [...one.solo];
       if (wayOf(one) !== monitor.latched) monitor.listen(wayOf(one));
       if (atOnce || Math.abs(one.playhead - player.playhead) > APART) player.seek(one.playhead);
@@ -78,9 +80,13 @@ export const useAlong = defineStore("along", () => {
     else if (before) leave(t("along.nameHasLeftYouNo", { name: before.name }));
   });
 
+  const isSameLoop = (one: Person): boolean =>
+    one.loop?.[0] === player.loop?.start && one.loop?.[1] === player.loop?.end;
+
   /** Whether I listen otherwise than they do, in something that they lead. */
   const differs = (one: Person): boolean =>
     player.round !== one.passage ||
+    !isSameLoop(one) ||
     player.solo.join() !== one.solo.join() ||
     monitor.latched !== wayOf(one) ||
     player.playing !== one.playing;
@@ -95,7 +101,7 @@ export const useAlong = defineStore("along", () => {
   }
   watch(() => player.sought, reached);
   watch(
-    [() => player.round, () => player.solo, () => monitor.latched, () => player.playing],
+    [() => player.round, () => player.loop, () => player.solo, () => monitor.latched, () => player.playing],
     () => person.value && differs(person.value) && reached(),
   );
 

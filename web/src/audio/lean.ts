@@ -38,6 +38,8 @@ export const useLean = defineStore("lean", () => {
   /** The stretch that the figures are of: the passage one goes round, or else the whole piece. */
   const stretch = computed(() => {
     const passage = session.passages.find((one) => one.id === player.round);
+    if (!passage && player.loop)
+      return { ...player.loop, title: session.grid.barsText(player.loop.start, player.loop.end) };
     if (!passage) return { start: 0, end: 0, title: t("lean.wholePiece") };
     const [start, end] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
     return { start: must(start), end: must(end), title: passage.name };

@@ -23,6 +23,8 @@ import { NoSound, useSoundDevice } from "./soundDevice";
 import { useOutputs, type MonitoredChannel } from "./outputs";
 import type { FromWorklet } from "./worklet";
 
+/** Nothing shorter is gone round (s). */
+const SHORTEST_LOOP = 0.1;
 const TELL_EVERY = 100;
 const MOST_SOLOS_TOLD = 40;
 /** So many held controls are heard at once. */
@@ -50,9 +52,13 @@ export const usePlayer = defineStore("player", () => {
   const playhead = toRef(session, "at");
   /** The passage to go round, by id. */
   const round = ref<string | null>(null);
+  /** Or bars of one's own to go round (s), where no passage is. */
+  const loop = shallowRef<{ start: number; end: number } | null>(null);
   const solo = ref<string[]>([]);
   /** A stretch of its own that is gone round where no passage is (s): while one source is open alone. */
   const span = shallowRef<{ start: number; end: number } | null>(null);
+  /** Whether a hand is drawing what one goes round. */
+  const isLoopHeld = ref(false);
   /** Whether the beats are struck, for oneself. */
   const click = ref(false);
   const shown = useShownReadings();
@@ -98,8 +104,9 @@ export const usePlayer = defineStore("player", () => {
   const roundFrames = computed(() => {
     const passage = session.passages.find((one) => one.id === round.value);
     if (!passage) {
-      if (!span.value) return null;
-      const [start, stop] = [span.value.start, span.value.end].map((at) => Math.round(at * rate.value));
+      const own = span.value ?? loop.value;
+      if (!own) return null;
+      const [start, stop] = [own.start, own.end].map((at) => Math.round(at * rate.value));
       return { start: must(start), stop: Math.min(must(stop), total.value) };
     }
     const [start, stop] = [passage.start, passage.end].map((beat) =>
@@ -149,10 +156,33 @@ export const usePlayer = defineStore("player", () => {
     }
     trouble.value = "";
     if (playhead.value >= session.length) seek(0);
+    comeRound();
     playing.value = true;
     line.begin();
     send({ type: "play", playing: true });
     requests.fill();
+  }
+
+  /** Into what one goes round, if the playhead stands outside. */
+  function comeRound(): void {
+    const going = roundSpan.value;
+    if (going && (playhead.value < going.start || playhead.value >= going.end)) seek(going.start);
+  }
+
+  /** Go round bars of one's own, from a time to another (s); nowhere, if they are too near. */
+  function goRound(start: number, end: number): void {
+    const [low, high] = [Math.min(start, end), Math.max(start, end)].map((at) =>
+      Math.min(Math.max(at, 0), session.length),
+    ) as [number, number];
+    if (high - low < SHORTEST_LOOP) return;
+    round.value = null;
+    loop.value = { start: low, end: high };
+  }
+
+  /** Go round a passage, or, for none, go on to the end. */
+  function goRoundPassage(id: string | null): void {
+    loop.value = null;
+    round.value = id;
   }
 
   /** Have one channel's loudspeaker told from the others by a burst of pink noise. */
@@ -311,12 +341,13 @@ export const usePlayer = defineStore("player", () => {
       playhead: playhead.value,
       playing: playing.value,
       passage: round.value,
+      loop: loop.value && [loop.value.start, loop.value.end],
       monitor: monitor.value,
       solo: solo.value.slice(0, MOST_SOLOS_TOLD),
     });
   }
 
-  watch([() => selection.chosen, playing, round, monitor, solo], () => tell(true));
+  watch([() => selection.chosen, playing, round, loop, monitor, solo], () => tell(true));
   // Who comes in, or comes back, says at once where they are.
   session.onHeard((incoming) => incoming.type === "welcome" && tell(true));
 
@@ -344,7 +375,7 @@ export const usePlayer = defineStore("player", () => {
     solo.value = [];
     bypass.value = trial.value = null;
     monitor.value = "stereo";
-    round.value = null;
+    goRoundPassage(null);
     selection.choose(null);
     playhead.value = 0;
     handPreview.forget();
@@ -375,13 +406,16 @@ export const usePlayer = defineStore("player", () => {
     if (wasPlaying) void play();
   });
   watch(total, (frames) => send({ type: "total", total: frames }));
+  // What one has chosen to go round is what one hears next. A hand that drags its ends has not let go yet.
+  watch([round, loop], () => !isLoopHeld.value && comeRound(), { flush: "sync" });
+  watch(isLoopHeld, (isHeld) => !isHeld && comeRound());
   watch(roundFrames, (going) => {
     send({ type: "round", round: going });
     requests.fill();
   });
 
   return {
-    playing, starved, playhead, sought, earlier, round, roundSpan, span, solo, click, bypass, trial, monitor, moves, now: shown.now, phase: shown.phase, spectrum: shown.spectrum, onFrame: shown.onFrame, trouble, form: line.form, speed: line.speed, slowLine, need: line.need, monitored, identify, heardNow,
-    play, pause, toggle, seek, grasp: handPreview.grasp, moveHand: handPreview.move, release: handPreview.release, soloOnly, soloThese, hears, leave,
+    playing, starved, playhead, sought, earlier, round, loop, isLoopHeld, roundSpan, span, solo, click, bypass, trial, monitor, moves, now: shown.now, phase: shown.phase, spectrum: shown.spectrum, onFrame: shown.onFrame, trouble, form: line.form, speed: line.speed, slowLine, need: line.need, monitored, identify, heardNow,
+    play, pause, toggle, seek, goRound, goRoundPassage, grasp: handPreview.grasp, moveHand: handPreview.move, release: handPreview.release, soloOnly, soloThese, hears, leave,
   }; // prettier-ignore
 });

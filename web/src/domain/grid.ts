@@ -87,6 +87,8 @@ export class Grid {
     const match = /^\s*(\d+)(?:\.(\d+))?(?:\.(\d{1,2}))?\s*$/.exec(text);
     if (!match) return null;
     const [bar, beat] = [Number(match[1]), Number(match[2] ?? 1)];
+    // The piece ends where the bar after its last one would begin.
+    if (bar === this.bars.length + 1 && beat === 1 && !Number(match[3] ?? 0)) return this.length;
     const index = this.beats.findIndex((one) => one.bar === bar && one.beat === beat);
     if (index < 0) return null;
     const share = Number((match[3] ?? "0").padEnd(2, "0")) / 100;

@@ -5,6 +5,7 @@ import { t } from "@/words";
 import { useEventListener } from "@vueuse/core";
 import { useRouter } from "vue-router";
 import { MOVE_KEYS, useMoveKeys } from "./chartShortcuts";
+import { BARS } from "@/domain/grid";
 import { useComments } from "@/features/comments/comments";
 import { useCauses } from "@/audio/causes";
 import { usePulseDesk } from "@/session/pulseDesk";
@@ -19,6 +20,9 @@ import { usePlayer } from "@/audio/player";
 import { usePreferences } from "@/account/preferences";
 import { useShortcutKeys } from "@/account/shortcutKeys";
 import { useNotices } from "@/ui/notices";
+
+/** As many bars are gone round where nothing else says which. */
+const BARS_ROUND = 4;
 
 /** Keys, what they do, and which of them are shortcuts whose key can be changed. */
 export type KeyRow = [keys: string, what: string, shortcuts?: string];
@@ -139,14 +143,17 @@ export function useKeys(showHelp: () => void, desk: () => string): void {
   const preferences = usePreferences();
   const shortcutKeys = useShortcutKeys();
 
+  /** Go round the range that is picked, else the passage at the playhead, else so many bars from its bar on. */
   function goRound(): void {
-    if (player.round) player.round = null;
-    else
-      player.round =
-        session.passages.find((passage) => {
-          const [from, to] = [passage.start, passage.end].map((beat) => session.grid.secondsOfBeat(beat));
-          return player.playhead >= must(from) && player.playhead < must(to);
-        })?.id ?? null;
+    if (player.round || player.loop) return player.goRoundPassage(null);
+    if (moves.span) return player.goRound(moves.span.start, moves.span.end);
+    const passage = session.passages.find((one) => {
+      const [from, to] = [one.start, one.end].map((beat) => session.grid.secondsOfBeat(beat));
+      return player.playhead >= must(from) && player.playhead < must(to);
+    });
+    if (passage) return player.goRoundPassage(passage.id);
+    const start = session.grid.barFrom(player.playhead, 0);
+    player.goRound(start, session.grid.step(start, BARS_ROUND, BARS));
   }
 
   function neighbour(by: number): void {

@@ -41,6 +41,7 @@ import { HOLDING } from "@/ui/holding";
 import Guarded from "@/ui/Guarded.vue";
 import EarMark from "@/ui/EarMark.vue";
 import { lastPlace, useWhere } from "./where";
+import TimeRule from "@/shell/transport/TimeRule.vue";
 import TopBar from "@/shell/top-bar/TopBar.vue";
 import Tour from "@/features/tour/Tour.vue";
 
@@ -229,6 +230,7 @@ onBeforeUnmount(() => {
       @sound="sounding = true"
       @sheet="showSheet"
     />
+    <TimeRule />
     <p v-if="soundTrouble || session.severed" class="trouble" role="status">
       {{ session.connected ? soundTrouble : $t("sessionPage.offlineYouCanGoOn") }}
     </p>

@@ -21,7 +21,7 @@ const LETTER = 5.8;
 function press(event: MouseEvent, passage: Passage): void {
   if (event.shiftKey)
     moves.pick(session.grid.secondsOfBeat(passage.start), session.grid.secondsOfBeat(passage.end));
-  else player.round = player.round === passage.id ? null : passage.id;
+  else player.goRoundPassage(player.round === passage.id ? null : passage.id);
 }
 
 const ribs = computed(() =>

@@ -1,17 +1,33 @@
 <script setup lang="ts">
 /** Play, stop, jump and go round: personal, in the dark bar. */
 import { computed } from "vue";
-import { clockText } from "@/domain/grid";
+import { BARS, clockText } from "@/domain/grid";
+import { must } from "@/domain/must";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import ValueField from "@/ui/ValueField.vue";
 
 const session = useSession();
 const player = usePlayer();
+/** Instead of a passage's id: bars of one's own. */
+const OWN = "own bars";
+const FROM_HERE = [1, 2, 4, 8];
 const round = computed({
-  get: () => player.round ?? "",
-  set: (id: string) => (player.round = id || null),
+  get: () => player.round ?? (player.loop ? OWN : ""),
+  set: (chosen: string) => {
+    const bars = FROM_HERE.find((count) => chosen === hereOf(count));
+    if (chosen !== OWN && !bars) return player.goRoundPassage(chosen || null);
+    const start = session.grid.barFrom(player.playhead, 0);
+    player.goRound(start, session.grid.step(start, bars ?? must(FROM_HERE[2]), BARS));
+  },
 });
+const hereOf = (bars: number): string => `from here ${bars}`;
+const EDGES = ["start", "end"] as const;
+function setEnd(edge: (typeof EDGES)[number], at: number): void {
+  const now = must(player.loop);
+  if (edge === "start") player.goRound(at, at < now.end ? now.end : at + now.end - now.start);
+  else player.goRound(at > now.start ? now.start : at - (now.end - now.start), at);
+}
 </script>
 
 <template>
@@ -47,15 +63,34 @@ const round = computed({
       />
       <span class="clock number">{{ clockText(player.playhead) }}</span>
     </div>
-    <label class="round" :class="{ on: player.round }">
+    <label class="round" :class="{ on: round }">
       <span class="hidden-label">{{ $t("transport.loopOnlyForYou") }}</span>
       <select v-model="round" :title="$t('transport.loopOnlyYou')">
         <option value="">{{ $t("transport.noLoop") }}</option>
+        <option v-if="player.loop" :value="OWN">
+          {{ $t("transport.loopTheseBars") }}
+        </option>
+        <option v-for="count in FROM_HERE" :key="count" :value="hereOf(count)">
+          {{ $t("transport.loopFromHere", { count }, count) }}
+        </option>
         <option v-for="passage in session.passages" :key="passage.id" :value="passage.id">
           {{ $t("transport.loopName", { name: passage.name }) }}
         </option>
       </select>
     </label>
+    <div v-if="player.loop" class="ends">
+      <ValueField
+        v-for="edge in EDGES"
+        :key="edge"
+        class="end"
+        :value="player.loop[edge]"
+        :label="edge === 'start' ? $t('transport.loopStart') : $t('transport.loopEnd')"
+        :text="(at) => session.grid.text(at)"
+        :parse="(text) => session.grid.parse(text)"
+        :hint="$t('transport.typeABarAndBeat')"
+        @set="setEnd(edge, $event)"
+      />
+    </div>
   </div>
 </template>
 
@@ -106,6 +141,20 @@ const round = computed({
   padding-left: 3px;
   font-size: 11px;
   color: var(--bar-quiet);
+}
+.ends {
+  display: flex;
+}
+.end {
+  width: 46px;
+  height: 24px;
+  padding: 0 3px;
+  font-size: 12px;
+}
+.end:focus,
+.end:hover:not(:disabled) {
+  background: var(--bar-hover);
+  border-color: var(--bar-rule);
 }
 .round select {
   width: 112px;
