@@ -36,7 +36,7 @@ const point = (t: number, value: number, shape: Point["shape"] = "straight"): Po
 
 describe("pan", () => {
   it("is written as L, C, R", () => {
-    expect([-1, -0.31, 0, 0.004, 0.5, 1].map(panText)).toEqual(["L100", "L31", "C", "C", "R50", "R100"]);
+    expect([-1, -0.31, 0, 0.0004, 0.5, 1].map(panText)).toEqual(["L100", "L31", "C", "C", "R50", "R100"]);
   });
 
   it.each([
@@ -118,7 +118,9 @@ describe("the grid", () => {
     expect(grid.parse("2.3")).toBe(3);
     expect(grid.parse("2")).toBe(2);
     expect(grid.parse("1.3.50")).toBe(1.25);
-    expect([grid.parse("4"), grid.parse("1.5"), grid.parse("one"), grid.parse("")]).toEqual([
+    // The bar after the last begins where the piece ends.
+    expect(grid.parse("4")).toBe(5.5);
+    expect([grid.parse("4.2"), grid.parse("1.5"), grid.parse("one"), grid.parse("")]).toEqual([
       null,
       null,
       null,

@@ -65,6 +65,40 @@ describe("a loop", () => {
   });
 });
 
+describe("figures", () => {
+  beforeEach(async () => {
+    await open();
+    await page.press("High");
+  });
+
+  it("say what sounds beside what is set, where a group or a trim makes it another", async () => {
+    expect(page.text).not.toContain("Sounds at");
+    const both = page.open.document.groups.both!;
+    await page.changed("groups", "both", { ...both, level: -3, shift: 0.2 });
+    const { level, pan } = source("high")!;
+    const [sounds, at] = [`${level - 3}`.replace("-", "−"), `R${Math.round((pan + 0.2) * 100)}`];
+    expect(page.text).toContain(`Sounds at ${sounds} dB, ${at} with Both.`);
+    expect(page.text).toContain(`→ ${sounds}`);
+    await page.changed("groups", "both", { ...both, level: -96 });
+    expect(page.text).toContain("Sounds at off with Both.");
+  });
+
+  it("are kept to a tenth as they are typed, and what is not taken says what is allowed", async () => {
+    await page.type("Level now", "-7.26");
+    expect(page.latest).toMatchObject({ level: -7.3 });
+    await page.type("Level of High", "-1.2");
+    expect(page.latest).toMatchObject({ level: -1.2 });
+    await page.type("Place now", "-45.5");
+    expect(page.latest).toMatchObject({ pan: -0.455 });
+    await page.changed("sources", "high", { ...source("high")!, pan: -0.455 });
+    expect(page.field("Place now").value).toBe("L45.5");
+    const made = page.operations.length;
+    await page.type("Place now", "R120");
+    expect(page.text).toContain("“R120” was not taken. From L100 to R100");
+    expect(page.operations).toHaveLength(made);
+  });
+});
+
 describe("a hand on the field", () => {
   beforeEach(() => open());
 

@@ -22,7 +22,7 @@ describe("places as they are written and typed", () => {
     ] as const)
       expect(parseDepth(typed)).toBeCloseTo(value);
     for (const wrong of ["", "x", "F200", "F25B"]) expect(parseDepth(wrong)).toBeNull();
-    expect([depthText(0.25), depthText(-0.5), depthText(0.001)]).toEqual(["F25", "B50", "middle"]);
+    expect([depthText(0.25), depthText(-0.5), depthText(0.0001)]).toEqual(["F25", "B50", "middle"]);
   });
 
   it("says a direction in words", () => {

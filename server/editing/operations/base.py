@@ -125,9 +125,9 @@ _DISPLAYS = {
 
 
 def pan_words(pan: float) -> str:
-    """A position as engineers write it: L31, C, R31."""
-    number = round(abs(pan) * 100)
-    return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number}"
+    """A position as engineers write it: L31, C, R31, R45.5."""
+    number = round(abs(pan) * 100, 1)
+    return "C" if number == 0 else f"{'L' if pan < 0 else 'R'}{number:g}"
 
 
 def level_words(level: float) -> str:

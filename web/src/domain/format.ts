@@ -2,11 +2,18 @@
 import { t } from "@/words";
 import { units } from "./units";
 
+/** A number with the tenth to which it was set; what moves between them, and a whole one, is shown whole. */
+export function tenths(value: number, per = 100): string {
+  const found = value * per * 10;
+  const isSet = Math.abs(found - Math.round(found)) < 1e-6 && Math.round(found) % 10 !== 0;
+  return isSet ? (Math.round(found) / 10).toFixed(1) : String(Math.round(value * per));
+}
+
 /** L31, C, R31; or −31, 0, +31 for who likes that better. */
 export function panText(pan: number): string {
-  const whole = Math.round(Math.abs(pan) * 100);
-  if (units.places === "signed") return whole === 0 ? "0" : `${pan < 0 ? "−" : "+"}${whole}`;
-  return whole === 0 ? "C" : `${pan < 0 ? "L" : "R"}${whole}`;
+  const shown = tenths(Math.abs(pan));
+  if (units.places === "signed") return shown === "0" ? "0" : `${pan < 0 ? "−" : "+"}${shown}`;
+  return shown === "0" ? "C" : `${pan < 0 ? "L" : "R"}${shown}`;
 }
 
 /** A part of the field: over L100 to C. */
@@ -76,7 +83,7 @@ export const clamp = (value: number, low: number, high: number): number =>
   Math.min(Math.max(value, low), high);
 
 /** 80 % */
-export const percentText = (share: number): string => `${Math.round(share * 100)} %`.replace("-", "−");
+export const percentText = (share: number): string => `${tenths(share)} %`.replace("-", "−");
 
 /** 80, 80 %, -50; null beyond the limits or for anything else. */
 export function parsePercent(text: string, low: number, high: number): number | null {
@@ -88,8 +95,8 @@ export function parsePercent(text: string, low: number, high: number): number | 
 
 /** F25, middle, B50: how far in front of or behind the listener. */
 export function depthText(front: number): string {
-  const whole = Math.round(Math.abs(front) * 100);
-  return whole === 0 ? t("format.middle") : `${front < 0 ? "B" : "F"}${whole}`;
+  const shown = tenths(Math.abs(front));
+  return shown === "0" ? t("format.middle") : `${front < 0 ? "B" : "F"}${shown}`;
 }
 
 /** F25, 25B, -50, 0 all work; null for anything else. */

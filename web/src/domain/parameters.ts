@@ -14,6 +14,7 @@ import {
   parsePan,
   parsePercent,
   percentText,
+  tenths,
 } from "./format";
 
 export interface ParameterFace {
@@ -22,8 +23,10 @@ export interface ParameterFace {
   point: string;
   low: number;
   high: number;
-  /** What an arrow key adds, and with Shift; values set by hand are whole multiples of the unit. */
+  /** What an arrow key adds, and with Shift; values set by a dragging hand are whole multiples of the unit. */
   unit: number;
+  /** To what typed values are rounded. */
+  grain: number;
   bigStep: number;
   initial: number;
   hint: string;
@@ -86,7 +89,7 @@ export const hasSides = (name: Parameter): boolean => `${name}_left` in DECLARED
 export const isOfSide = (name: Parameter): boolean => /_(left|right)$/.test(name);
 
 /** What is particular to a way of writing a number. */
-type Way = Pick<ParameterFace, "unit" | "bigStep" | "hint" | "text" | "parse">;
+type Way = Pick<ParameterFace, "unit" | "grain" | "bigStep" | "hint" | "text" | "parse">;
 type Make = (of: Declared, initial: number) => Way;
 
 const number = (typed: string, { low, high }: Declared, unit: string): number | null => {
@@ -96,6 +99,7 @@ const number = (typed: string, { low, high }: Declared, unit: string): number | 
 
 const withUnit: Make = (of, initial) => ({
   unit: 0.0001,
+  grain: 0.0001,
   bigStep: 1,
   hint: t("parameters.fromToPrecisionToHighUnit", {
     toPrecision: Number(of.low.toPrecision(2)),
@@ -110,6 +114,7 @@ const withUnit: Make = (of, initial) => ({
 const WAYS: Record<Declared["display"], Make> = {
   place: () => ({
     unit: 0.01,
+    grain: 0.001,
     bigStep: 0.1,
     hint: t("parameters.typeL303030ROr"),
     text: panText,
@@ -117,6 +122,7 @@ const WAYS: Record<Declared["display"], Make> = {
   }),
   level: (_, initial) => ({
     unit: 0.5,
+    grain: 0.1,
     bigStep: 3,
     hint: initial <= OFF_DB ? t("parameters.type8OrOffArrow") : t("parameters.type8OrOffArrow2"),
     text: levelText,
@@ -124,13 +130,19 @@ const WAYS: Record<Declared["display"], Make> = {
   }),
   share: (of, initial) => ({
     unit: 0.01,
+    grain: 0.001,
     bigStep: 0.1,
-    hint: t("parameters.typeAPercentageArrowKeys", { percentText: percentText(initial) }),
+    hint: t("parameters.typeAPercentageArrowKeys", {
+      percentText: percentText(initial),
+      low: percentText(of.low),
+      high: percentText(of.high),
+    }),
     text: percentText,
     parse: (text) => parsePercent(text, of.low, of.high),
   }),
   front: (_, initial) => ({
     unit: 0.01,
+    grain: 0.001,
     bigStep: 0.1,
     hint: t("parameters.typeF50B50Or0", { initial: initial ? "front" : "middle" }),
     text: depthText,
@@ -138,6 +150,7 @@ const WAYS: Record<Declared["display"], Make> = {
   }),
   height: (of) => ({
     unit: 0.01,
+    grain: 0.001,
     bigStep: 0.1,
     hint: t("parameters.typeAPercentageForDown"),
     text: heightText,
@@ -145,9 +158,10 @@ const WAYS: Record<Declared["display"], Make> = {
   }),
   degrees: (of) => ({
     unit: 1,
+    grain: 0.1,
     bigStep: 10,
     hint: t("parameters.typeDegreesToTheRight"),
-    text: (value) => `${Math.round(value)}°`.replace("-", "−"),
+    text: (value) => `${tenths(value, 1)}°`.replace("-", "−"),
     parse: (typed) => number(typed, of, "°"),
   }),
   beats: withUnit,
@@ -167,9 +181,15 @@ export const FACES = Object.fromEntries(
   (Object.keys(DECLARED) as Parameter[]).map((name) => [name, faceOf(name)]),
 ) as Record<Parameter, ParameterFace>;
 
-/** A value set by hand: within the limits, in whole units. */
-export function tidy(parameter: Parameter, value: number): number {
-  const { low, high, unit } = FACES[parameter];
-  const perUnit = Math.round(1 / unit);
+function rounded(value: number, { low, high }: ParameterFace, to: number): number {
+  const perUnit = Math.round(1 / to);
   return clamp(Math.round(value * perUnit) / perUnit, low, high);
 }
+
+/** A value that a hand drags: within the limits, in whole units. */
+export const tidy = (parameter: Parameter, value: number): number =>
+  rounded(value, FACES[parameter], FACES[parameter].unit);
+
+/** A value that is typed or stepped: within the limits, as finely as it is shown. */
+export const exact = (parameter: Parameter, value: number): number =>
+  rounded(value, FACES[parameter], FACES[parameter].grain);

@@ -2,7 +2,7 @@
 import { useSelection } from "@/session/selection";
 import type { Parameter, Source } from "@/domain/model";
 import { dragged, parametersOf, PLACING, type End, type Values } from "@/domain/ends";
-import { tidy } from "@/domain/parameters";
+import { exact } from "@/domain/parameters";
 import { usePlayer } from "@/audio/player";
 import { useControlRequests } from "./controlRequests";
 import { useEdits } from "@/session/edits";
@@ -47,7 +47,7 @@ export function useHolding() {
 
   /** Where the source stands now, end by end. */
   const toEnd = (source: Source, side: End["side"], to: number): Values =>
-    dragged(source.mode, side, tidy("pan", to), look(source));
+    dragged(source.mode, side, exact("pan", to), look(source));
 
   const lane = (source: Source, parameter: string) => ({
     owner: source.id,

@@ -14,7 +14,7 @@ import {
 import type { Ref, ShallowRef } from "vue";
 import type { Schemas } from "@/api/http";
 import { laneValue } from "@/domain/lanes";
-import { clamp } from "@/domain/format";
+import { clamp, OFF_DB } from "@/domain/format";
 import { defaultsOf, ownOf } from "@/domain/parameters";
 import type { Preview } from "@/collab/previews";
 import { kindAndId, ownerAndParameter } from "@/domain/owners";
@@ -125,6 +125,17 @@ export function useValues({
     return PLACES.includes(parameter) ? clamp(own + shiftOf(source), -1, 1) : own;
   }
 
+  /** The level that sounds (dB): its own, its trim and its group's. */
+  function soundingLevelAt(source: Source, at: number): number {
+    const group = source.group in (document.value?.groups ?? {}) ? `group:${source.group}` : "";
+    const levels = [
+      ownValueAt(source, "level", at),
+      ownValueAt(source, "trim", at),
+      group ? laneValueAt({ owner: group, parameter: "level" }, at) : 0,
+    ];
+    return levels.some((level) => level <= OFF_DB) ? OFF_DB : levels.reduce((sum, level) => sum + level, 0);
+  }
+
   /** Whether a source is muted for everybody, itself or with its group. */
   function muted(source: Source): boolean {
     const group = document.value?.groups[source.group];
@@ -153,6 +164,6 @@ export function useValues({
 
   return {
     laneKey, laneOf, isOff, followed, follows, staticOf, lineValueAt, laneValueAt, points, shown, valueNow, shiftOf, ownValueAt,
-    valueAt, muted, sendKey, send,
+    valueAt, soundingLevelAt, muted, sendKey, send,
   }; // prettier-ignore
 }

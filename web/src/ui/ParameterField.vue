@@ -2,7 +2,7 @@
 /** A parameter's value as a field: pan as L31, level as −8 dB, each stepped in its own way. */
 import type { Parameter } from "@/domain/model";
 import { computed } from "vue";
-import { faceOf, type Kind } from "@/domain/parameters";
+import { exact, faceOf, type Kind } from "@/domain/parameters";
 import ValueField from "./ValueField.vue";
 
 const props = defineProps<{
@@ -33,6 +33,6 @@ const face = computed(() => faceOf(props.parameter, props.of));
     :hint="face.hint"
     :disabled="disabled"
     :live="live"
-    @set="$emit('set', $event)"
+    @set="$emit('set', exact(parameter, $event))"
   />
 </template>

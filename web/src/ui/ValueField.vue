@@ -2,7 +2,9 @@
 /**
  * A number written as engineers write it: type it, step it with the arrow keys, drag it, double-click to reset it.
  */
+import { t } from "@/words";
 import { computed, ref } from "vue";
+import { say } from "./say";
 import { useHeldNumber } from "./holding";
 import { usePointerDrag } from "./pointerDrag";
 
@@ -31,7 +33,8 @@ function keep(): void {
   if (typed.value === null) return;
   const value = props.parse(typed.value);
   wrong.value = value === null;
-  if (value === null) return;
+  if (value === null)
+    return say.wrong(t("valueField.refused", { typed: typed.value, hint: props.hint ?? "" }));
   typed.value = null;
   if (value !== props.value) emit("set", value);
 }

@@ -40,6 +40,11 @@ const look = (parameter: Parameter): number =>
 const ends = stable(() => endsOf(props.source.mode, look));
 const holder = computed(() => hand.holderOf(props.source));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
+/** The level that sounds, where its group or its trim makes it another. */
+const sounding = computed(() => {
+  const found = session.soundingLevelAt(props.source, player.playhead);
+  return Math.abs(found - level.value) < 0.05 ? null : found;
+});
 const muted = computed(() => session.muted(props.source));
 /** Soloed as a whole, or by one of the places that it is dealt to. */
 const soloed = computed(() => player.solo.some((one) => one.split(".")[0] === props.source.id));
@@ -200,6 +205,12 @@ const watchers = useWatchers(() => props.source.id);
           :disabled="!session.mayEdit"
           @set="edits.setValue(source, 'level', $event, player.playhead)"
         />
+        <span
+          v-if="sounding !== null"
+          class="sounds number"
+          :title="$t('rosterRow.soundsAt', { level: levelText(sounding) })"
+          >→ {{ levelText(sounding).replace(" dB", "") }}</span
+        >
       </div>
       <PositionRule
         data-stop="position"
@@ -230,6 +241,11 @@ const watchers = useWatchers(() => props.source.id);
 </template>
 
 <style scoped>
+.sounds {
+  flex: none;
+  font-size: 11px;
+  color: var(--quiet);
+}
 .row {
   display: flex;
   align-items: center;

@@ -12,6 +12,7 @@ import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
 import { stable } from "@/ui/stable";
 import { inkOf } from "@/ui/theme";
+import { tidy } from "@/domain/parameters";
 import { usePointerDrag } from "@/ui/pointerDrag";
 
 const props = defineProps<{
@@ -70,7 +71,7 @@ const drag = usePointerDrag<End["side"]>({
     return true;
   },
   move: (event, side) => {
-    last = hand.toEnd(props.source, side, props.panAt(event.clientX) + offset);
+    last = hand.toEnd(props.source, side, tidy("pan", props.panAt(event.clientX) + offset));
     hand.move(props.source, last);
   },
   end: () => (last ? hand.set(props.source, last) : hand.drop(props.source)),

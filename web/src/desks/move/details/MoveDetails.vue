@@ -34,6 +34,7 @@ const picked = usePickedPoints();
 
 const mode = computed(() => library.library?.modes.find((one) => one.name === props.source.mode));
 const level = computed(() => session.valueAt(props.source, "level", player.playhead));
+const sounding = computed(() => session.soundingLevelAt(props.source, player.playhead));
 const points = computed(() => (view.lane ? session.points(view.lane.owner, view.lane.parameter) : []));
 const holder = computed(() => hand.holderOf(props.source));
 // Another source, or another way of panning it, may not have the lane that was shown.
@@ -62,7 +63,9 @@ const stretch = computed(() =>
   <div class="now">
     <PlacesNow :source="source" />
     <p class="quiet">
-      {{ levelText(level) }}<br />
+      {{ levelText(level) }}
+      <template v-if="Math.abs(sounding - level) >= 0.05">→ {{ levelText(sounding) }}</template
+      ><br />
       {{
         source.mode === "pan"
           ? library.library?.laws[session.settings?.law ?? ""]

@@ -7,7 +7,6 @@ import { t } from "@/words";
 import { computed } from "vue";
 import EffectPart from "./EffectPart.vue";
 import { depthText, levelText, panText } from "@/domain/format";
-import { tidy } from "@/domain/parameters";
 import { freshId, operation, useEdits } from "@/session/edits";
 import { useLibrary } from "@/session/library";
 import { useRoom } from "@/session/room";
@@ -131,7 +130,7 @@ function addEffect(event: Event): void {
               :value="value(row.parameter)"
               :label="`${layer.name}: ${row.title}`"
               :disabled="!session.mayEdit"
-              @set="edits.setLayer(layer, { [row.parameter]: tidy(row.parameter, $event) })"
+              @set="edits.setLayer(layer, { [row.parameter]: $event })"
             />
           </dd>
         </template>

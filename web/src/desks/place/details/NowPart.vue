@@ -3,9 +3,10 @@
 import { Button } from "ant-design-vue";
 import type { Parameter, Source } from "@/domain/model";
 import { computed } from "vue";
-import type { Values } from "@/domain/ends";
+import { endsOf, type Values } from "@/domain/ends";
+import { levelText, panText } from "@/domain/format";
+import { t } from "@/words";
 import { usePreferences } from "@/account/preferences";
-import { tidy } from "@/domain/parameters";
 import { useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
 import { useLibrary } from "@/session/library";
@@ -29,6 +30,22 @@ const look = (parameter: Parameter): number => session.valueAt(props.source, par
 const holder = computed(() => hand.holderOf(props.source));
 const locked = computed(() => !session.mayEdit || !!holder.value);
 const shift = computed(() => session.shiftOf(props.source));
+const level = computed(() => look("level"));
+const sounding = computed(() => session.soundingLevelAt(props.source, player.playhead));
+/** What its group and its trim make of what is set: the level and the place that sound. */
+const results = computed(() => {
+  const group = session.document?.groups[props.source.group]?.name;
+  const said = [
+    Math.abs(sounding.value - level.value) >= 0.05 && levelText(sounding.value),
+    shift.value &&
+      endsOf(props.source.mode, look)
+        .map((end) => panText(end.at))
+        .join(" "),
+  ].filter(Boolean);
+  if (!said.length) return "";
+  const what = { sounds: said.join(", "), group: group ?? "" };
+  return group ? t("nowPart.soundsAtWithGroup", what) : t("nowPart.soundsAtWithTrim", what);
+});
 const automated = computed(() =>
   (["pan", "pan_left", "pan_right", "span", "level"] as Parameter[]).some((parameter) =>
     session.follows(props.source.id, parameter),
@@ -56,10 +73,10 @@ function quick(to: number): void {
         <ParameterField
           live
           parameter="level"
-          :value="look('level')"
+          :value="level"
           :label="$t('nowPart.levelNow')"
           :disabled="!session.mayEdit"
-          @set="edits.setValue(source, 'level', tidy('level', $event), player.playhead)"
+          @set="edits.setValue(source, 'level', $event, player.playhead)"
         />
       </dd>
       <dt :title="$t('nowPart.appliedBeforeEverythingElseFor')">{{ $t("nowPart.gain") }}</dt>
@@ -110,15 +127,8 @@ function quick(to: number): void {
     </Button>
   </div>
   <p v-if="holder" class="held">{{ $t("nowPart.nameIsMovingIt", { name: holder.name }) }}</p>
-  <p v-else-if="shift" class="quiet note">
-    {{
-      $t("nowPart.itsGroupShiftsItShift", {
-        shift: shift < 0 ? "left" : "right",
-        shift2: Math.round(Math.abs(shift) * 100),
-      })
-    }}
-  </p>
-  <p v-else-if="automated && session.mayEdit" class="quiet note">
+  <p v-if="results" class="quiet note number">{{ results }}</p>
+  <p v-if="automated && session.mayEdit" class="quiet note">
     {{
       setsPoints
         ? $t("nowPart.settingItSetsAPoint", { playhead: session.grid.text(player.playhead) })

@@ -6,7 +6,7 @@ import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { computed, ref } from "vue";
 import { directionText } from "@/domain/format";
-import { FACES, tidy } from "@/domain/parameters";
+import { FACES } from "@/domain/parameters";
 import { usePlanHand } from "@/gestures/planDrag";
 import { useEdits } from "@/session/edits";
 import { useHolding } from "@/gestures/holding";
@@ -79,7 +79,7 @@ const parsePolar =
   };
 
 const set = (parameter: Parameter, value: number): void =>
-  edits.setValue(props.source, parameter, tidy(parameter, value), player.playhead);
+  edits.setValue(props.source, parameter, value, player.playhead);
 
 async function setPolar(index: number, value: number): Promise<void> {
   const wanted = [...(polar.value ?? [0, 0, 1])] as [number, number, number];
