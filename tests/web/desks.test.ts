@@ -1,5 +1,7 @@
 // @vitest-environment happy-dom
 /** The five desks, mounted whole: each asks only for what there is, has no fault, and its controls send what they say. */
+import { usePlayer } from "@/audio/player";
+import { useChartView } from "@/session/view";
 import { Page, type Kind } from "./page";
 
 let page: Page;
@@ -38,6 +40,44 @@ describe.each(["stereo", "room"] as const)("in %s", (kind) => {
       await page.key(key);
       expect(document.querySelector("nav [aria-current=page]")?.textContent?.trim()).toBe(name);
     }
+  });
+});
+
+describe("on a wide page", () => {
+  const usual = window.innerWidth;
+  beforeEach(() => {
+    Object.defineProperty(window, "innerWidth", { configurable: true, value: 2560 });
+    localStorage.clear();
+  });
+  afterEach(() => Object.defineProperty(window, "innerWidth", { configurable: true, value: usual }));
+  const columns = (): string => document.querySelector("main")!.getAttribute("style")!;
+  const edge = (name: string): Element => document.querySelector(`[role=separator][aria-label^='${name}']`)!;
+
+  it("panels are as wide as they are dragged, and stay so; two presses give the usual width back", async () => {
+    await open("move");
+    expect(columns()).toContain("--list: 340px");
+    await page.drag(edge("Width of the list"), [340, 10], [380, 10], [440, 10]);
+    await page.key("ArrowLeft", edge("Width of the details"));
+    expect(columns()).toMatch(/--list: 440px;.*--details: 388px/);
+    expect(JSON.parse(localStorage.getItem("needle-panels")!)).toEqual({ list: 440, details: 388 });
+    edge("Width of the list").dispatchEvent(new MouseEvent("dblclick", { bubbles: true }));
+    await page.key("Shift");
+    expect(columns()).toContain("--list: 340px");
+  });
+
+  it("another desk stands beside, and the lean shows the bars that the chart shows", async () => {
+    await open("move");
+    await page.choose("Another desk beside it", "+ Balance");
+    await page.until(() => page.text.includes("Lean of the whole mix"), "it is there");
+    expect(page.text).toContain("Freehand");
+    const view = useChartView();
+    const lean = document.querySelector(".lean-chart svg")!;
+    lean.dispatchEvent(new WheelEvent("wheel", { deltaY: 40, cancelable: true, bubbles: true }));
+    const [top, scale] = [view.top, view.scale];
+    lean.dispatchEvent(new MouseEvent("click", { clientY: 20, bubbles: true }));
+    expect(usePlayer().playhead).toBeCloseTo(top + 20 / scale, 6);
+    await page.key("4");
+    expect(document.querySelectorAll(".picture")).toHaveLength(1);
   });
 });
 

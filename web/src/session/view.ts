@@ -23,6 +23,8 @@ export const useChartView = defineStore("chart-view", () => {
   const top = ref(0);
   const scale = ref(18.75);
   const height = ref(600);
+  /** Where the chart's upper edge is on the page (px). */
+  const paperTop = ref(0);
   const parameter = ref<Parameter>("pan");
   /** What the shown lane belongs to, where that is not the chosen source itself. */
   const of = ref("");
@@ -140,7 +142,7 @@ export const useChartView = defineStore("chart-view", () => {
   }
 
   return {
-    top, scale, height, parameter, point, of, lane, ownLanes, lanesHere, dragged, nameOf, showLane, fit, gridParts, 
+    top, scale, height, paperTop, parameter, point, of, lane, ownLanes, lanesHere, dragged, nameOf, showLane, fit, gridParts, 
     scrollBy, zoom, show,
   }; // prettier-ignore
 });

@@ -17,7 +17,7 @@ import NowNumbers from "@/desks/balance/overview/NowNumbers.vue";
 import PairPart from "@/desks/balance/details/PairPart.vue";
 import { palette } from "@/ui/palette";
 
-const props = defineProps<{ width: number; height: number }>();
+const props = defineProps<{ width: number; height: number; follows?: boolean }>();
 const session = useSession();
 const selection = useSelection();
 const lean = useLean();
@@ -85,7 +85,7 @@ const curves = computed<Curve[]>(() => [
           }}{{ own.done.value < 1 ? "…" : "" }}
         </button>
       </header>
-      <LeanChart :width="chartWidth" :height="chartHeight" :curves="curves" />
+      <LeanChart :width="chartWidth" :height="chartHeight" :curves="curves" :follows="follows" />
       <BalanceFoot :width="chartWidth" full />
     </div>
     <div class="side">

@@ -41,6 +41,8 @@ import { HOLDING } from "@/ui/holding";
 import Guarded from "@/ui/Guarded.vue";
 import EarMark from "@/ui/EarMark.vue";
 import { lastPlace, useWhere } from "./where";
+import PanelEdge from "@/shell/PanelEdge.vue";
+import { usePanels } from "@/shell/panels";
 import TimeRule from "@/shell/transport/TimeRule.vue";
 import TopBar from "@/shell/top-bar/TopBar.vue";
 import Tour from "@/features/tour/Tour.vue";
@@ -125,6 +127,20 @@ const aloneBars = computed(() =>
 /** The desk of the address, else the one where one was last in this session; a new one begins where sources are placed. */
 const desk = computed(() => props.desk || (lastPlace(props.id).desk ?? "place"));
 const where = useWhere(() => desk.value);
+
+const panels = usePanels();
+const columns = computed(() => ({
+  "--list": `${panels.widthOf("list")}px`,
+  "--details": `${panels.widthOf("details")}px`,
+}));
+/** The desk that is worked at, and on a wide page the one that is to be seen beside it. */
+const shownDesks = computed(() =>
+  panels.isWide && panels.beside && panels.beside !== desk.value && desk.value !== "hand-over"
+    ? [desk.value, panels.beside]
+    : [desk.value],
+);
+const deskWidth = computed(() => Math.floor(width.value / shownDesks.value.length));
+const deskSize = computed(() => ({ width: deskWidth.value, height: height.value }));
 
 function openSettings(which: string): void {
   part.value = which;
@@ -245,22 +261,33 @@ onBeforeUnmount(() => {
       {{ $t("sessionPage.onlyYouNameAloneBars", { name: alone.source.name, aloneBars: aloneBars }) }}
       <Button size="small" @click="alone.close()">{{ $t("sessionPage.showEverythingEsc") }}</Button>
     </p>
-    <main :class="{ long: desk === 'hand-over' }">
+    <main :class="{ long: desk === 'hand-over' }" :style="columns">
       <Guarded :name="$t('sessionPage.sources')" :when="selection.chosen">
         <Roster @bring-in="bringing = true" />
       </Guarded>
       <div ref="centre" class="desk" :class="{ over }">
-        <Guarded
-          v-if="width > 0"
-          :name="$t('sessionPage.theDesk')"
-          :when="[desk, selection.chosen, view.lane]"
-        >
-          <PlaceDesk v-if="desk === 'place'" :width="width" :height="height" @bring-in="bringing = true" />
-          <PulseDesk v-else-if="desk === 'pulse'" :width="width" :height="height" />
-          <BalanceDesk v-else-if="desk === 'balance'" :width="width" :height="height" />
-          <HandOverDesk v-else-if="desk === 'hand-over'" :width="width" />
-          <MoveDesk v-else :width="width" :height="height" />
-        </Guarded>
+        <template v-if="width > 0">
+          <Guarded
+            v-for="(shown, i) in shownDesks"
+            :key="i"
+            :name="$t('sessionPage.theDesk')"
+            :when="[shown, selection.chosen, view.lane]"
+          >
+            <section class="picture" :style="{ width: `${deskWidth}px` }">
+              <PlaceDesk v-if="shown === 'place'" v-bind="deskSize" @bring-in="bringing = true" />
+              <PulseDesk v-else-if="shown === 'pulse'" v-bind="deskSize" />
+              <BalanceDesk
+                v-else-if="shown === 'balance'"
+                v-bind="deskSize"
+                :follows="shownDesks[0] === 'move'"
+              />
+              <HandOverDesk v-else-if="shown === 'hand-over'" :width="deskWidth" />
+              <MoveDesk v-else v-bind="deskSize" />
+            </section>
+          </Guarded>
+        </template>
+        <PanelEdge panel="list" :label="$t('sessionPage.widthOfTheList')" />
+        <PanelEdge panel="details" :label="$t('sessionPage.widthOfTheDetails')" />
       </div>
       <Guarded :name="$t('sessionPage.thePanel')" :when="[desk, sheet, selection.chosen, view.lane]">
         <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
@@ -288,15 +315,28 @@ onBeforeUnmount(() => {
 main {
   flex: 1;
   display: grid;
-  grid-template-columns: clamp(256px, 14vw, 340px) minmax(0, 1fr) clamp(304px, 16vw, 380px);
+  grid-template-columns: var(--list) minmax(0, 1fr) var(--details);
   grid-template-rows: minmax(0, 1fr);
   min-height: 0;
 }
 .desk {
   position: relative;
+  display: flex;
   min-width: 0;
   min-height: 0;
   overflow: hidden;
+}
+.picture {
+  position: relative;
+  flex: none;
+  min-height: 0;
+  overflow: hidden;
+}
+.picture + .picture {
+  border-left: 1px solid var(--rule-strong);
+}
+.long .picture {
+  overflow-y: auto;
 }
 .desk.over {
   outline: 3px dashed var(--lamp);

@@ -12,6 +12,7 @@ import ListeningMark from "./ListeningMark.vue";
 import ListenPick from "./ListenPick.vue";
 import Saved from "./Saved.vue";
 import SoundButton from "./SoundButton.vue";
+import { BESIDE, usePanels } from "@/shell/panels";
 import Transport from "@/shell/transport/Transport.vue";
 
 defineProps<{ desk: string; sheet: string }>();
@@ -32,6 +33,8 @@ const DESKS = [
   { name: "balance", title: t("topBar.balance") },
   { name: "hand-over", title: t("topBar.handOver") },
 ];
+const panels = usePanels();
+const besides = DESKS.filter(({ name }) => (BESIDE as readonly string[]).includes(name));
 const about = computed(() => {
   const found = session.settings;
   if (!found) return [];
@@ -64,6 +67,15 @@ const about = computed(() => {
         :aria-current="desk === one.name ? 'page' : undefined"
         >{{ one.title }}</RouterLink
       >
+      <label v-if="panels.isWide && desk !== 'hand-over'" class="beside" :title="$t('topBar.besideTip')">
+        <span class="hidden-label">{{ $t("topBar.anotherDeskBeside") }}</span>
+        <select v-model="panels.beside">
+          <option value="">{{ $t("topBar.nothingBeside") }}</option>
+          <option v-for="one in besides" :key="one.name" :value="one.name">
+            {{ $t("topBar.besideDesk", { desk: one.title }) }}
+          </option>
+        </select>
+      </label>
     </nav>
     <div class="personal">
       <ListeningMark />
@@ -208,6 +220,19 @@ nav {
   background: var(--paper);
   color: var(--ink);
   font-weight: 600;
+}
+.beside {
+  align-self: center;
+  margin-left: 10px;
+}
+.beside select {
+  height: 26px;
+  padding: 0 8px;
+  border: 1px solid var(--bar-rule);
+  border-radius: 13px;
+  background: transparent;
+  color: var(--bar-quiet);
+  font-size: 13px;
 }
 .personal {
   display: flex;

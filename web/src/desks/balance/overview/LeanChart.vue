@@ -2,7 +2,7 @@
 /** The lean of the whole piece: time runs down, left is left. The chosen set's own lean and a counterweight's beside it. */
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { useEventListener } from "@vueuse/core";
+import { useElementBounding, useEventListener } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { axisFor, MARGIN } from "@/ui/drawing/axis";
 import { sized } from "@/ui/drawing/canvas";
@@ -23,6 +23,7 @@ import { clamp, leanText, sideClass } from "@/domain/format";
 import { useLean } from "@/audio/lean";
 import { useSession } from "@/session/session";
 import { usePlayer } from "@/audio/player";
+import { useChartView } from "@/session/view";
 import { useStretch } from "./stretch";
 import { alpha, palette } from "@/ui/palette";
 
@@ -32,10 +33,17 @@ export interface Curve {
   dash: number[];
 }
 
-const props = defineProps<{ width: number; height: number; curves: Curve[] }>();
+const props = defineProps<{
+  width: number;
+  height: number;
+  curves: Curve[];
+  /** It stands beside the chart of moves: one moment is at one height on both. */
+  follows?: boolean;
+}>();
 const session = useSession();
 const player = usePlayer();
 const lean = useLean();
+const view = useChartView();
 const chosen = useStretch();
 
 const PADDING = 10;
@@ -54,8 +62,12 @@ const ticks = [-6, -3, 0, 3, 6].map((db) => ({
 const fitted = computed(() => (paper.value - 2 * PADDING) / Math.max(session.length, 1));
 const nearer = ref(1);
 const top = ref(0);
-const scale = computed(() => fitted.value * nearer.value);
+const scale = computed(() => (props.follows ? view.scale : fitted.value * nearer.value));
+/** How much lower (px) this paper begins than the chart's. */
+const { top: paperTop } = useElementBounding(canvas);
+const lower = computed(() => paperTop.value - view.paperTop);
 const shownTop = computed(() => {
+  if (props.follows) return view.top + lower.value / scale.value;
   const [low, high] = [-PADDING / scale.value, session.length - (paper.value - PADDING) / scale.value];
   return clamp(top.value, low, Math.max(high, low));
 });
@@ -111,6 +123,7 @@ watch(
   () => player.playhead,
   (at) => {
     const py = y(at);
+    if (props.follows) return;
     if (nearer.value > 1 && (py < 0 || py > paper.value - 12)) top.value = at - paper.value / 4 / scale.value;
   },
 );
@@ -121,6 +134,11 @@ useEventListener(
   (event: WheelEvent) => {
     event.preventDefault();
     const py = event.clientY - must(surface.value).getBoundingClientRect().top;
+    if (props.follows) {
+      if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.002), py + lower.value);
+      else view.scrollBy(event.deltaY);
+      return;
+    }
     const at = shownTop.value + py / scale.value;
     if (event.ctrlKey || event.metaKey) {
       nearer.value = clamp(

@@ -4,7 +4,7 @@ import { useSelection } from "@/session/selection";
 import type { Point, Source } from "@/domain/model";
 import { must } from "@/domain/must";
 import { t } from "@/words";
-import { useEventListener, useRafFn } from "@vueuse/core";
+import { useElementBounding, useEventListener, useRafFn } from "@vueuse/core";
 import { computed, ref, watch, watchEffect } from "vue";
 import { endsOf } from "@/domain/ends";
 import { leanText } from "@/domain/format";
@@ -65,8 +65,10 @@ const flags = computed(() =>
       }),
 );
 
+const { top: paperTop } = useElementBounding(surface);
 watchEffect(() => {
   view.height = props.height;
+  view.paperTop = paperTop.value;
 });
 
 useRafFn(() => {
