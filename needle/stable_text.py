@@ -4,8 +4,12 @@ A fingerprint is a hash of such texts, and it is stored with what was frozen. So
 had when the first of them was stored, whatever a field is called today.
 """
 
-from dataclasses import fields
+from dataclasses import Field, fields
+from types import MappingProxyType
 from typing import Any
+
+NEW = MappingProxyType({"new": True})
+"""The metadata of a field that came after texts were stored: it is told only where it is not as it is at first."""
 
 LABELS = {
     "first_channel": "first",
@@ -29,6 +33,11 @@ def label(name: str) -> str:
     return LABELS.get(name, name)
 
 
+def is_told(value: Any, field: "Field[Any]") -> bool:
+    """Whether a dataclass tells a field: a new one only where it is not as it is at first."""
+    return not ("new" in field.metadata and getattr(value, field.name) == field.default)
+
+
 def stable_text(value: Any, title: str) -> str:
     """A dataclass as text: ``title(label=value, …)``, as ``repr`` writes it, under stable labels.
 
@@ -36,5 +45,6 @@ def stable_text(value: Any, title: str) -> str:
     >>> stable_text(Place("p", low_pass=800.0), "Place")[:44]
     "Place(id='p', pan=0.0, level=0.0, tone=800.0"
     """
-    pairs = ((label(f.name), getattr(value, f.name)) for f in fields(value) if f.repr)
+    told = (f for f in fields(value) if f.repr and is_told(value, f))
+    pairs = ((label(f.name), getattr(value, f.name)) for f in told)
     return f"{title}({', '.join(f'{name}={item!r}' for name, item in pairs)})"

@@ -6,7 +6,7 @@ Events are the notes of a part, or the onsets found in its sound. An order says 
 import hashlib
 import itertools
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import Any
 
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from needle.automation.curve import Lane, Point
 from needle.automation.parameters import PARAMETERS
 from needle.errors import NeedleError
-from needle.stable_text import stable_text
+from needle.stable_text import NEW, is_told, stable_text
 from needle.tempo import TempoMap
 from needle.units import OFF_DB
 
@@ -50,8 +50,10 @@ class Event:
 class Place:
     """A place that events are dealt to: ``pan`` and ``level`` (dB), and what makes it sound different.
 
-    ``low_pass`` (Hz): nothing above it sounds, 0 leaves it open. For notes: ``length`` times their own, ``transpose``
-    (semitones), and ``repeats`` strikes in all, ``repeat_interval`` beats apart, each ``fade`` dB softer.
+    ``low_pass`` (Hz): nothing above it sounds, 0 leaves it open. A note or a slice of the stem is ``length`` times
+    its own, ``transpose`` semitones higher (a slice is played faster then), and struck ``repeats`` times in all,
+    ``repeat_interval`` beats apart, each ``fade`` dB softer; a slice fades out over ``release`` (s). In a room
+    ``front`` and ``height`` tell where it is, as a source's do; None is where the source itself is.
     """
 
     id: str
@@ -63,13 +65,27 @@ class Place:
     repeat_interval: float = 0.5
     repeats: int = 1
     fade: float = 3.0
+    release: float = field(default=0.0, metadata=NEW)
+    front: float | None = field(default=None, metadata=NEW)
+    height: float | None = field(default=None, metadata=NEW)
+
+    @property
+    def shapes_slices(self) -> bool:
+        """Whether the slices of a stem are heard otherwise there than as they stand in it."""
+        return self.length != 1.0 or self.transpose != 0.0 or self.repeats > 1 or self.release > 0.0
 
     def __repr__(self) -> str:
         return stable_text(self, "Place")
 
+    def as_dict(self) -> dict[str, Any]:
+        """Its values as they are stored."""
+        return {f.name: getattr(self, f.name) for f in fields(self) if is_told(self, f)}
+
     def __post_init__(self) -> None:
         for name, (low, high, unit) in PLACE_LIMITS.items():
             value = getattr(self, name)
+            if value is None and name in WHERE_IN_ROOM:
+                continue
             if not (np.isfinite(value) and low <= value <= high):
                 raise NeedleError(
                     "deal.place_value_out_of_range",
@@ -94,7 +110,13 @@ PLACE_LIMITS: dict[str, tuple[float, float, str]] = {
     "repeat_interval": (1.0 / 16.0, 16.0, "beats"),
     "repeats": (1, 16, "strikes"),
     "fade": (0.0, 24.0, "dB"),
+    "release": (0.0, 2.0, "s"),
+    "front": (-1.0, 1.0, "back to front"),
+    "height": (-1.0, 1.0, "down to up"),
 }
+
+WHERE_IN_ROOM = ("front", "height")
+"""What may be left to the source."""
 
 
 @dataclass(frozen=True)
@@ -222,20 +244,27 @@ class Deal:
         """A hash of all that it is."""
         return hashlib.blake2b(repr(self).encode(), digest_size=16).hexdigest()
 
+    @cached_property
+    def slices(self) -> list[tuple[float, float, int]]:
+        """The stem cut at every strike: from when (s), until when (inf for the last), and the place it goes to."""
+        belongs = strikes(self.events)
+        each = np.unique(belongs)
+        firsts, lasts = np.searchsorted(belongs, each, "left"), np.searchsorted(belongs, each, "right") - 1
+        begins = [max(self.events[first].t - AHEAD_SECONDS, 0.0) for first in firsts]
+        ends = [*begins[1:], np.inf]
+        # One stem cannot be at two places: what is struck together is where the last of it is.
+        return [(low, high, int(self.turns[last])) for low, high, last in zip(begins, ends, lasts, strict=True)]
+
     def gate(self, place: int) -> Lane:
         """1 while the stem is at a place and 0 elsewhere, over time (s); all places' gates add up to 1.
 
         What sounds before the first event is where that one is.
         """
         points = [Point(0.0, float(self.turns[0] == place if len(self.turns) else place == 0), "hold")]
-        # One stem cannot be at two places: what is struck together is where the last of it is.
-        belongs = strikes(self.events)
-        each = np.unique(belongs)
-        firsts, lasts = np.searchsorted(belongs, each, "left"), np.searchsorted(belongs, each, "right")
-        for first, last in zip(firsts, lasts - 1, strict=True):
-            value = float(self.turns[last] == place)
+        for begins, _, at in self.slices:
+            value = float(at == place)
             if value != points[-1].value:
-                points.append(Point(max(self.events[first].t - AHEAD_SECONDS, 0.0), value, "hold"))
+                points.append(Point(begins, value, "hold"))
         return Lane(tuple(points))
 
 
@@ -250,12 +279,15 @@ def _named_apart(places: Sequence[dict[str, Any]]) -> str:
     return next(name for number in itertools.count(1) if (name := f"p{number}") not in used_ids)
 
 
-def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count: int = 4) -> list[dict[str, Any]]:
+def arranged(
+    places: Sequence[dict[str, Any]], act: str, which: str = "", count: int = 4, width: float = 1.0
+) -> list[dict[str, Any]]:
     """Places after something was done with all of them, or with the one that is meant by its id.
 
     ``fresh``: so many new ones; ``add`` one at the end; ``duplicate``, ``remove`` the one; ``spread`` them evenly
     over what they cover, or over the whole field if that is one point; ``mirror`` left and right; ``reverse`` their
-    order.
+    order; ``width``: as far apart as this share (0…1) of the field about their middle; ``circle``: evenly round the
+    listener, from the front to the right.
     NeedleError for anything else, and for too few or too many places.
     """
     result = [dict(place) for place in places]
@@ -264,9 +296,9 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
         raise NeedleError("deal.place_deleted")
     if act == "fresh":
         pans = spread(count) if FEWEST_PLACES <= count <= MOST_PLACES else [0.0] * count
-        result = [vars(Place(f"p{index + 1}", pan)) for index, pan in enumerate(pans)]
+        result = [Place(f"p{index + 1}", pan).as_dict() for index, pan in enumerate(pans)]
     elif act == "add":
-        result.append(vars(Place(_named_apart(result), 0.0)))
+        result.append(Place(_named_apart(result), 0.0).as_dict())
     elif act == "duplicate" and chosen is not None:
         result.insert(chosen + 1, {**result[chosen], "id": _named_apart(result)})
     elif act == "remove" and chosen is not None:
@@ -279,16 +311,38 @@ def arranged(places: Sequence[dict[str, Any]], act: str, which: str = "", count:
         result = [{**place, "pan": -place["pan"] if place["pan"] else 0.0} for place in result]
     elif act == "reverse":
         result = result[::-1]
+    elif act == "width":
+        result = _widened(result, width)
+    elif act == "circle":
+        angles = [2.0 * np.pi * index / len(result) for index in range(len(result))]
+        result = [
+            {**place, "pan": round(float(np.sin(angle)), 4) + 0.0, "front": round(float(np.cos(angle)), 4) + 0.0}
+            for place, angle in zip(result, angles, strict=True)
+        ]
     else:
         raise NeedleError("deal.unknown_change", act=act)
     return checked_places(result)
+
+
+def _widened(places: list[dict[str, Any]], width: float) -> list[dict[str, Any]]:
+    """Places from one side of their middle to the other as far as ``width`` (0…1) says, within the field."""
+    if not 0.0 < width <= 1.0:
+        raise NeedleError("deal.width_out_of_range")
+    pans = [place["pan"] for place in places]
+    low, high = min(pans), max(pans)
+    middle = min(max((low + high) / 2.0, width - 1.0), 1.0 - width)
+    if high - low < 1e-6:
+        fresh = spread(len(places), middle - width, middle + width)
+    else:
+        fresh = [round(middle + width * (2.0 * pan - low - high) / (high - low), 4) + 0.0 for pan in pans]
+    return [{**place, "pan": pan} for place, pan in zip(places, fresh, strict=True)]
 
 
 def checked_places(places: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Places as plain values, complete; NeedleError if one is not allowed, or there are too few or too many."""
     if not FEWEST_PLACES <= len(places) <= MOST_PLACES:
         raise NeedleError("deal.place_count", least=FEWEST_PLACES, most=MOST_PLACES)
-    result = [vars(Place(**place)) for place in places]
+    result = [Place(**place).as_dict() for place in places]
     if len({place["id"] for place in result}) < len(result):
         raise NeedleError("deal.duplicate_place")
     return result

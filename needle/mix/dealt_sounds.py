@@ -4,13 +4,15 @@ Each place is a sound that is made for the stretch that is asked for, so that me
 """
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
 import scipy
+import soxr
 from numpy.typing import NDArray
 
+from needle.automation.curve import RAMP_SECONDS
 from needle.dealing.deal import Deal, Event, Place
 from needle.dealing.voice import note, velocity_gain
 from needle.effects.filters import low_pass_taps
@@ -18,6 +20,10 @@ from needle.tempo import TempoMap
 from needle.units import db_to_gain
 
 Audio = NDArray[np.float32]
+
+_SLICES_KEPT = 24
+_RESAMPLER_REACH = 512
+"""Frames beside a slice that its resampling may hear."""
 
 
 class GeneratedAudio:
@@ -60,6 +66,92 @@ class DealtStem(GeneratedAudio):
         """Whether the stem is there at all between two frames of its own."""
         first, last = (low + self.offset) / self.rate, (high + self.offset) / self.rate
         return any(point.value > 0.0 for point in self.gate.between(first, last))
+
+
+class DealtSlices(GeneratedAudio):
+    """A stem's slices at one place that makes them longer or shorter, higher or lower, or strikes them again.
+
+    Each begins as the stem's gate does and, where nothing is changed, ends as it does. ``offset``: the session's
+    frame that the stem starts at, and this too. What is made of a slice is kept for a while, not for all of them.
+    """
+
+    def __init__(self, audio: Audio | GeneratedAudio, description: str, offset: int, deal: Deal, place: int) -> None:
+        self.audio, self.offset, self.deal = audio, offset, deal
+        self.place = deal.places[place]
+        self.speed = float(2.0 ** (self.place.transpose / 12.0))
+        self.text = f"{description} {offset} {place} {deal.text} slices"
+        self._slice = lru_cache(_SLICES_KEPT)(self._made)
+        # First frame, source frames from and how many, and gain of every strike; own frames of the stem.
+        strikes: list[tuple[int, int, int, float]] = []
+        last = audio.shape[1]
+        for begins, ends, at in self._slices(deal, place):
+            if at != place:
+                continue
+            first = max(round(begins * deal.rate) - offset, 0)
+            own = (last if ends == np.inf else min(round(ends * deal.rate) - offset, last)) - first
+            if own <= 0:
+                continue
+            beat = deal.tempo.beat_at(begins)
+            for index in range(self.place.repeats):
+                again = deal.tempo.seconds_at(beat + index * self.place.repeat_interval) if index else begins
+                strike = max(round(again * deal.rate) - offset, 0)
+                gain = float(db_to_gain(-index * self.place.fade))
+                strikes.append((strike, first, max(round(own * self.place.length), 1), gain))
+        self.strikes = sorted(strikes)
+        self._starts = np.array([strike[0] for strike in self.strikes], dtype=np.intp)
+        lengths = np.array([strike[2] for strike in self.strikes], dtype=np.float64)
+        self._ends = self._starts + np.ceil(lengths / self.speed).astype(np.intp) + self._release
+        self.shape = (audio.shape[0], max(int(self._ends.max(initial=0)), last))
+
+    @staticmethod
+    def _slices(deal: Deal, place: int) -> list[tuple[float, float, int]]:
+        """What sounds before the first strike is where that one is."""
+        begun = deal.slices[0][0] if deal.slices else np.inf
+        lead = deal.slices[0][2] if deal.slices else 0
+        return [(0.0, begun, lead), *deal.slices] if begun > 0.0 else deal.slices
+
+    @property
+    def _release(self) -> int:
+        """Frames over which a slice fades out: as long as any gate closes, at the least."""
+        return round(max(self.place.release, RAMP_SECONDS) * self.deal.rate)
+
+    def between(self, low: int, high: int) -> Audio:
+        return _toned(self._played, low, high, self.place.low_pass, self.deal.rate)
+
+    def _played(self, low: int, high: int) -> Audio:
+        out = np.zeros((self.shape[0], max(high - low, 0)), np.float32)
+        for index in np.flatnonzero((self._starts < high) & (self._ends > low)):
+            first, source, frames, gain = self.strikes[index]
+            sound = self._slice(source, frames)
+            a, b = max(first, low), min(first + sound.shape[1], high)
+            if a < b:
+                out[:, a - low : b - low] += sound[:, a - first : b - first] * np.float32(gain)
+        return out
+
+    def _made(self, source: int, frames: int) -> Audio:
+        """So many frames of the stem from one on as a slice sounds, until it has faded."""
+        hold = int(np.ceil(frames / self.speed))
+        total = hold + self._release
+        if self.speed == 1.0:
+            sound = self._read(source, source + total)
+        else:
+            pad = int(np.ceil(_RESAMPLER_REACH * max(self.speed, 1.0)))
+            end = source + int(np.ceil(total * self.speed)) + pad
+            played = soxr.resample(self._read(source - pad, end).T, self.deal.rate * self.speed, self.deal.rate)
+            skipped = round(pad / self.speed)
+            sound = np.ascontiguousarray(played.T[:, skipped : skipped + total], dtype=np.float32)
+        ramp = round(RAMP_SECONDS * self.deal.rate)
+        opens = 1.0 if source == 0 else np.minimum(np.arange(sound.shape[1]) / ramp, 1.0)
+        closes = np.clip((total - np.arange(sound.shape[1])) / self._release, 0.0, 1.0)
+        return np.asarray(sound * (opens * closes), np.float32)
+
+    def _read(self, low: int, high: int) -> Audio:
+        """The stem between two of its frames, silence where it has none."""
+        out = np.zeros((self.audio.shape[0], high - low), np.float32)
+        begin, end = max(low, 0), min(high, self.audio.shape[1])
+        if begin < end:
+            out[:, begin - low : end - low] = self.audio[:, begin:end]
+        return out
 
 
 class DealtVoice(GeneratedAudio):

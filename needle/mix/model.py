@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from needle.automation.curve import Lane, Values
 from needle.automation.parameters import defaults_of, values_class
 from needle.autopan.pulse import Pulsing
-from needle.dealing.deal import Deal
+from needle.dealing.deal import WHERE_IN_ROOM, Deal
 from needle.dsp.fractional_delay import REACH, timing_of
 from needle.dsp.pan_laws import law_named
 from needle.dsp.pan_modes import BANDED, MODES, SIDE_BANDS, SIDES, PlacementMode, mode_for
@@ -21,7 +21,7 @@ from needle.effects.base import Around
 from needle.effects.chain import Chain
 from needle.errors import NeedleError
 from needle.layouts import Layout, layout_named
-from needle.mix.dealt_sounds import DealtStem, DealtVoice, GeneratedAudio
+from needle.mix.dealt_sounds import DealtSlices, DealtStem, DealtVoice, GeneratedAudio
 from needle.mix.descriptions import lanes_text, pulses_text
 from needle.mix.side_bands import SideBands
 from needle.mix.speaker_routing import PLAIN_ROUTING, SpeakerRouting
@@ -314,10 +314,14 @@ def _dealt_parts(source: MixSource, deal: Deal) -> Iterator[MixSource]:
             "gain": source.gain + place.level,
             "place": place.id,
         }
+        for name in WHERE_IN_ROOM:
+            if (at := getattr(place, name)) is not None:
+                placed |= {name: at, "lanes": {key: lane for key, lane in placed["lanes"].items() if key != name}}
         if deal.sound == "voice":
             yield replace(plain, audio=DealtVoice(deal, index), **placed, **voiced)
         else:
-            stem = DealtStem(source.audio, source.audio_description, source.offset, deal, index)
+            made = DealtSlices if place.shapes_slices else DealtStem
+            stem = made(source.audio, source.audio_description, source.offset, deal, index)
             yield replace(plain, audio=stem, asset="", **placed, **wide)
 
 

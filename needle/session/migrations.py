@@ -10,10 +10,11 @@ from typing import Any
 Row = dict[str, Any]
 Rows = dict[str, Row]
 
-VERSION = 8
+VERSION = 9
 """What is written. Version 1 had no groups, returns and sends, version 2 no pulses and deals, version 3 no room and
 no layers, version 4 no list of its assets, version 5 no ``envelop`` of returns and no ``spread`` of sends, version 6
-no width of a source's sides and no ``spread`` of returns; version 7 had other names for much of it."""
+no width of a source's sides and no ``spread`` of returns; version 7 had other names for much of it, version 8 no
+release, front and height of a deal's places."""
 
 RENAMED = 8
 """The version in which parts, fields and parameters took the names that the trade has for them."""

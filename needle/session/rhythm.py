@@ -41,10 +41,11 @@ DEAL_DEFAULTS: dict[str, Any] = {
     "places": [],
 }
 
-PLACE_DEFAULTS: dict[str, Any] = {
-    place.name: place.default for place in fields(Place) if place.default is not MISSING
-}
-"""A place of a deal where nobody has set anything."""
+PLACE_VALUES: dict[str, Any] = {place.name: place.default for place in fields(Place) if place.default is not MISSING}
+"""Everything that can be set of a place of a deal, and what it is at first."""
+
+PLACE_DEFAULTS = {name: value for name, value in Place("").as_dict().items() if name != "id"}
+"""What is always stored of a place, where nobody has set anything."""
 
 EVENT_KINDS = {"notes": "notes of a MIDI file (beats)", "onsets": "onsets found in the stem (s of the stem)"}
 
@@ -134,11 +135,25 @@ def deal_in(document: Stored, source: str, tempo: TempoMap, even_off: bool = Fal
     )
 
 
+def _slices_until(deal: Deal, source: Stored, tempo: TempoMap) -> float:
+    """When (s) the slices of a stem have sounded, repeated and drawn out."""
+    ends = source["start"] + source["seconds"]
+    result = ends
+    for begins, until, at in deal.slices:
+        place = deal.places[at]
+        own = (min(until, ends) - begins) * place.length * 2.0 ** (-place.transpose / 12.0)
+        again = tempo.seconds_at(tempo.beat_at(begins) + (place.repeats - 1) * place.repeat_interval)
+        result = max(result, again + own + place.release)
+    return result
+
+
 def sounds_until(document: Stored, source: str, tempo: TempoMap) -> float:
-    """When (s) a dealt part that the voice plays has sounded, tails and repeats included; 0 without one."""
+    """When (s) a dealt part has sounded, tails and repeats included; 0 where that is when its stem has."""
     deal = deal_in(document, source, tempo)
-    if deal is None or deal.sound != "voice":
+    if deal is None:
         return 0.0
+    if deal.sound == "stem":
+        return _slices_until(deal, document["sources"][source], tempo)
     longest = max(place.length for place in deal.places)
     last = max(tempo.beat_at(e.t) for e in deal.events) + max(
         (p.repeats - 1) * p.repeat_interval for p in deal.places

@@ -129,9 +129,10 @@ class ArrangeIn(Schema):
     act: Key
     which: Annotated[str, Field(max_length=64)] = ""
     count: Annotated[int, Field(ge=0, le=64)] = 4
+    width: Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)] = 1.0
 
 
 @router.post("/places/arrange", response=list[StoredPlace])
 def arrange_places(request: HttpRequest, body: ArrangeIn) -> list[dict[str, Any]]:
     """Places after something was done with them."""
-    return arranged([place.model_dump() for place in body.places], body.act, body.which, body.count)
+    return arranged([place.model_dump() for place in body.places], body.act, body.which, body.count, body.width)

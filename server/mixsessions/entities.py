@@ -207,6 +207,9 @@ class StoredPlace(Stored):
     repeat_interval: Finite = 0.5
     repeats: Annotated[int, Field(ge=1, le=16)] = 1
     fade: Finite = 3.0
+    release: Annotated[float, Field(allow_inf_nan=False, exclude_if=lambda value: value == 0.0)] = 0.0
+    front: Annotated[Finite | None, Field(exclude_if=lambda value: value is None)] = None
+    height: Annotated[Finite | None, Field(exclude_if=lambda value: value is None)] = None
 
 
 class StoredDeal(Stored):

@@ -23,14 +23,17 @@ from needle.dsp.onsets import find_onsets
 from needle.dsp.pan_laws import law_named
 from needle.errors import NeedleError
 from needle.io.midi import midi_notes
+from needle.layouts import layout_named
 from needle.metering.spectra import spectrum_of
+from needle.mix.dealt_sounds import DealtSlices
 from needle.mix.listening import Listening
 from needle.mix.model import Mix, MixReturn, MixSend, MixSource
 from needle.render.engine import render_audio
 from needle.render.fingerprints import dependency_key
 from needle.render.freezing import as_frozen, frozen_sound, key_of
 from needle.render.placement_analysis import without
-from needle.units import db_to_gain
+from needle.tempo import TempoMap
+from needle.units import OFF_DB, db_to_gain
 from tests import examples
 from tests.core.strategies import RATE, tone
 
@@ -123,6 +126,17 @@ class Orders(SimpleTestCase):
         self.assertEqual([p["pan"] for p in arranged(twice, "spread")], [-1.0, -0.5, 0.0, 0.5, 1.0])
         self.assertEqual(arranged(twice, "remove", "p5"), four)
         self.assertEqual(arranged(arranged(four, "reverse"), "reverse"), four)
+        half = [p["pan"] for p in arranged(four, "width", width=0.5)]
+        self.assertEqual(half, [-0.5, -0.1666, 0.1666, 0.5])
+        # At the field's edge the middle gives way, and what lay on one point is spread.
+        aside = [{**p, "pan": 0.75 + 0.05 * i} for i, p in enumerate(four)]
+        self.assertEqual([p["pan"] for p in arranged(aside, "width", width=0.4)][::3], [0.2, 1.0])
+        together = [{**p, "pan": 0.0} for p in four]
+        self.assertEqual(arranged(together, "width", width=1.0), four)
+        around = arranged(four, "circle")
+        self.assertEqual([(p["pan"], p["front"]) for p in around], [(0, 1), (1, 0), (0, -1), (-1, 0)])
+        with self.assertRaises(NeedleError):
+            arranged(four, "width", width=0.0)
         for act, which in (("remove", "p9"), ("dance", "")):
             with self.assertRaises(NeedleError):
                 arranged(four, act, which)
@@ -191,6 +205,83 @@ class Stems(SimpleTestCase):
         whole = render_audio(mix, 0, 4 * RATE)
         parts = np.concatenate([render_audio(mix, 0, cut), render_audio(mix, cut, 4 * RATE)], axis=1)
         np.testing.assert_allclose(parts, whole, atol=1e-5)
+
+    @given(events, counts, st.sampled_from(["in-turn", "shuffled", "by-pitch"]))
+    def test_slices_that_nothing_is_changed_of_are_the_stem_through_its_gates(self, found, count, order) -> None:
+        audio = np.random.default_rng(1).standard_normal((1, 22 * RATE // 10)).astype(np.float32)
+        found = sorted((replace(event, t=event.t / 10.0) for event in found), key=lambda event: event.t)
+        deal = Deal(tuple(found), places(count), order)
+        whole = sum(DealtSlices(audio, "noise", 0, deal, place)[:, : audio.shape[1]] for place in range(count))
+        strikes_at = np.array([begins for begins, _, _ in deal.slices])
+        away = np.arange(audio.shape[1]) / RATE
+        clear = np.abs(away[:, np.newaxis] - strikes_at).min(axis=1) > 0.006
+        np.testing.assert_allclose(whole[0, clear], audio[0, clear], atol=1e-6)
+        ramps = np.diff(strikes_at).min(initial=1.0) > 0.006
+        if ramps:
+            np.testing.assert_allclose(whole, audio, atol=0.01 * np.abs(audio).max())
+
+    def test_slices_are_gated_played_higher_and_struck_again(self) -> None:
+        t = np.arange(4 * RATE) / RATE
+        audio = (0.5 * np.sin(2 * np.pi * 441.0 * t)).astype(np.float32)[np.newaxis]
+        alone = Place("b", 1.0, level=OFF_DB)
+
+        def heard(place: Place, strikes_at: tuple[Event, ...] = every_quarter()) -> np.ndarray:
+            deal = Deal(strikes_at, (place, alone), tempo=TempoMap(((0.0, 120.0),)))
+            return render_audio(Mix(RATE, 4.0, (MixSource("s", audio, deal=deal),)), 0, 4 * RATE)[0]
+
+        def level(sound: np.ndarray, begin: float, end: float) -> float:
+            part = sound[round(begin * RATE) : round(end * RATE)]
+            return float(20 * np.log10(np.sqrt(np.mean(part**2)) + 1e-9))
+
+        whole = level(heard(Place("a", -1.0)), 0.52, 0.72)
+        short = heard(Place("a", -1.0, length=0.5))
+        self.assertAlmostEqual(level(short, 0.51, 0.61), whole, delta=0.1)
+        self.assertLess(level(short, 0.64, 0.74), -100.0)
+        faded = heard(Place("a", -1.0, length=0.2, release=0.1))
+        self.assertAlmostEqual(level(faded, 0.59, 0.60), whole - 6.0, delta=1.5)
+        self.assertLess(level(faded, 0.66, 0.74), -100.0)
+        # Drawn out, a slice sounds on under the next place's.
+        self.assertAlmostEqual(level(heard(Place("a", -1.0, length=1.8)), 0.78, 0.9), whole, delta=0.1)
+        octave = heard(Place("a", -1.0, transpose=12.0))
+        inside = octave[round(0.51 * RATE) : round(0.61 * RATE)]
+        loudest = np.argmax(np.abs(np.fft.rfft(inside * np.hanning(len(inside)))))
+        self.assertAlmostEqual(float(loudest) * RATE / len(inside), 882.0, delta=12.0)
+        self.assertLess(level(octave, 0.64, 0.74), -100.0)
+        repeated = heard(Place("a", -1.0, repeats=3, repeat_interval=2.0, fade=6.0), (Event(0.0), Event(0.2)))
+        again = [level(repeated, at, at + 0.15) for at in (0.02, 1.02, 2.02, 3.02)]
+        np.testing.assert_allclose(again[1:3], [again[0] - 6.0, again[0] - 12.0], atol=0.1)
+        self.assertLess(again[3], -100.0)
+
+    @examples(25)
+    @given(st.integers(1, 4 * RATE - 1), st.sampled_from([-7.0, 0.0, 5.0]), st.sampled_from([0.4, 1.5]))
+    def test_any_division_of_slices_gives_the_same_samples(self, cut, transpose, length) -> None:
+        changed = places(4, transpose=transpose, length=length, repeats=2, low_pass=2000.0)
+        mix = dealt_mix(Deal(every_quarter(), changed))
+        whole = render_audio(mix, 0, 4 * RATE)
+        parts = np.concatenate([render_audio(mix, 0, cut), render_audio(mix, cut, 4 * RATE)], axis=1)
+        np.testing.assert_allclose(parts, whole, atol=1e-5)
+
+    def test_places_are_anywhere_in_a_room(self) -> None:
+        around = (Place("front", 0.0, front=1.0), Place("back", 0.0, front=-1.0), Place("own", 0.0))
+        audio, room = np.full((1, 4 * RATE), 0.5, np.float32), layout_named("quad")
+        source = MixSource("s", audio, deal=Deal(every_quarter(), around), front=0.0)
+        mix = Mix(RATE, 4.0, (source,), layout="quad")
+        heard = render_audio(mix, 0, 2 * RATE)
+        ahead = [abs(speaker.azimuth) < 90.0 for speaker in room.speakers]
+        front, back = np.flatnonzero(ahead), np.flatnonzero(np.logical_not(ahead))
+
+        def share(index: int, rows: np.ndarray) -> float:
+            here = heard[:, index * BEAT + 500 : (index + 1) * BEAT - 500].astype(float) ** 2
+            return float(here[rows].sum() / here.sum())
+
+        self.assertGreater(share(0, front), 0.99)
+        self.assertGreater(share(1, back), 0.99)
+        self.assertTrue(0.2 < share(2, back) < 0.99, share(2, back))
+
+    def test_what_was_frozen_before_there_were_such_places_stays_frozen(self) -> None:
+        self.assertNotIn("release", repr(Place("a")))
+        self.assertIn("release=0.5", repr(Place("a", release=0.5)))
+        self.assertIn("front=-1.0", repr(Place("a", front=-1.0)))
 
     def test_level_tone_and_a_dry_centre(self) -> None:
         t = np.arange(2 * RATE) / RATE

@@ -228,6 +228,15 @@ class Deals(Rhythm):
         self.turn(self.emil, "undo")
         self.assertEqual(self.state()["deals"]["low"]["places"][0]["pan"], -1.0)
 
+    def test_a_place_is_anywhere_in_the_room_or_where_its_source_is(self) -> None:
+        self.begin()
+        self.make("set-place", source="low", place="p1", values={"front": -1.0, "transpose": 7.0, "release": 0.2})
+        self.make("set-place", source="low", place="p1", values={"front": None})
+        place = self.state()["deals"]["low"]["places"][0]
+        self.assertEqual([place.get(name) for name in ("front", "transpose", "release")], [None, 7.0, 0.2])
+        self.turn(self.emil, "undo")
+        self.assertEqual(self.state()["deals"]["low"]["places"][0]["front"], -1.0)
+
     def test_two_engineers_change_two_places_of_one_deal(self) -> None:
         self.begin()
         self.make("set-place", source="low", place="p1", values={"pan": 0.5})

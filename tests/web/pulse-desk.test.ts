@@ -144,7 +144,22 @@ describe("a dealt part", () => {
     await page.press("Mirror");
     await page.until(() => page.latest?.kind === "set-deal", "they are mirrored");
     expect((page.latest!.places as { pan: number }[]).map((one) => one.pan)).toEqual([1, -1]);
+    page.gives["/places/arrange"] = (body) => {
+      const { places, act, width } = body as { places: { pan: number }[]; act: string; width: number };
+      return act === "width"
+        ? places.map((one) => ({ ...one, pan: one.pan * width }))
+        : [...places, ...places];
+    };
+    await page.type("Width of all places", "40");
+    await page.until(
+      () => Math.abs((page.latest!.places as { pan: number }[])[0]!.pan) === 0.4,
+      "they are nearer",
+    );
     await page.press("Place 2");
+    await page.type("Transposition of place 1", "7");
+    expect(page.latest).toMatchObject({ kind: "set-place", place: "p1", values: { transpose: 7 } });
+    await page.type("Release of slices at place 1", "120");
+    expect(page.latest).toMatchObject({ values: { release: 0.12 } });
     await page.press("Duplicate");
     await page.until(() => (page.latest!.places as unknown[]).length === 4, "it is duplicated");
   });

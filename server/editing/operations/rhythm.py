@@ -9,7 +9,7 @@ from needle.autopan.pulse import LIMITS
 from needle.dealing.deal import MOST_EVENTS, MOST_PLACES, checked_places
 from needle.errors import NeedleError
 from needle.session.owners import kind_and_id
-from needle.session.rhythm import DEAL_DEFAULTS, PULSE_DEFAULTS, check_deal, check_events, check_pulse
+from needle.session.rhythm import DEAL_DEFAULTS, PLACE_VALUES, PULSE_DEFAULTS, check_deal, check_events, check_pulse
 from server.editing.operations.base import Operation, SetSome, Touch, describe_value, level_words
 from server.editing.operations.lanes import Owner, owner_name, without_lanes
 from server.mixsessions.entities import (
@@ -123,18 +123,21 @@ class SetPlace(Operation):
     kind: Literal["set-place"] = "set-place"
     source: Key
     place: Key
-    values: Annotated[dict[Word, Annotated[float, Field(allow_inf_nan=False)]], Field(min_length=1, max_length=16)]
+    values: Annotated[
+        dict[Word, Annotated[float, Field(allow_inf_nan=False)] | None], Field(min_length=1, max_length=16)
+    ]
 
     def apply(self, state: State) -> Operation:
         deal = existing(state, "deals", self.source)
-        before = next((place for place in deal["places"] if place["id"] == self.place), None)
-        if before is None:
+        stored = next((place for place in deal["places"] if place["id"] == self.place), None)
+        if stored is None:
             raise NeedleError("edit.deal_place_deleted")
+        before = {**PLACE_VALUES, **stored}
         unknown = set(self.values) - (set(before) - {"id"})
         if unknown:
             raise NeedleError("edit.unknown_place_value", names=sorted(unknown))
-        after = {**before, **self.values, "repeats": int(self.values.get("repeats", before["repeats"]))}
-        places = checked_places([after if place is before else place for place in deal["places"]])
+        after = {**before, **self.values, "repeats": int(self.values.get("repeats") or before["repeats"])}
+        places = checked_places([after if place is stored else place for place in deal["places"]])
         state.put("deals", self.source, {**deal, "places": places})
         return self.with_values(values={name: before[name] for name in self.values})
 
@@ -142,7 +145,10 @@ class SetPlace(Operation):
         return [(f"deal:{self.source}.{self.place}.{name}", None, None) for name in self.values]
 
     def describe(self, state: State) -> str:
-        words = ", ".join(describe_value(name, value) for name, value in self.values.items())
+        words = ", ".join(
+            f"{name} as the source" if value is None else describe_value(name, value)
+            for name, value in self.values.items()
+        )
         return f"{existing(state, 'sources', self.source)['name']}, a place of its deal: {words}"
 
 

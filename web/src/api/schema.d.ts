@@ -2469,6 +2469,11 @@ export interface components {
              * @default
              */
             which: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
         };
         /**
          * ArrangeSource
@@ -4464,7 +4469,7 @@ export interface components {
             client_id: string;
             /**
              * Format
-             * @default 8
+             * @default 9
              */
             format: number;
             /** Operation */
@@ -6252,7 +6257,7 @@ export interface components {
             source: string;
             /** Values */
             values: {
-                [key: string]: number;
+                [key: string]: number | null;
             };
         };
         /**
@@ -6859,6 +6864,10 @@ export interface components {
              * @default 3
              */
             fade: number;
+            /** Front */
+            front?: number | null;
+            /** Height */
+            height?: number | null;
             /** Id */
             id: string;
             /**
@@ -6881,6 +6890,11 @@ export interface components {
              * @default 0
              */
             pan: number;
+            /**
+             * Release
+             * @default 0
+             */
+            release: number;
             /**
              * Repeat Interval
              * @default 0.5

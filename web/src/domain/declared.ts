@@ -29,6 +29,6 @@ export const PARAMETERS = {
 } as const;
 
 /** The version of documents whose names the interface uses. */
-export const DOCUMENT_VERSION = 8;
+export const DOCUMENT_VERSION = 9;
 
 export type Parameter = keyof typeof PARAMETERS;

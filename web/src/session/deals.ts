@@ -19,7 +19,8 @@ export type Deal = Schemas["StoredDeal"];
 export type DealPlace = Schemas["StoredPlace"];
 export type Events = Schemas["StoredEvents"];
 export type Item = [number, number, number, number];
-export type PlaceAct = "fresh" | "add" | "duplicate" | "remove" | "spread" | "mirror" | "reverse";
+export type PlaceAct =
+  "fresh" | "add" | "duplicate" | "remove" | "spread" | "mirror" | "reverse" | "width" | "circle";
 
 /** Two onsets are not nearer than this (s). */
 const APART = 0.02;
@@ -104,8 +105,14 @@ export const useDeals = defineStore("deals", () => {
   const naming = (from: Events["kind"], name: string, items: Item[]): ReturnType<typeof operation> =>
     operation("set-events", { source: key.value, from, name, items });
 
-  async function arranged(places: DealPlace[], act: PlaceAct, which = "", count = 4): Promise<DealPlace[]> {
-    return post<DealPlace[]>("/api/sessions/places/arrange", { places, act, which, count });
+  async function arranged(
+    places: DealPlace[],
+    act: PlaceAct,
+    which = "",
+    count = 4,
+    width = 1,
+  ): Promise<DealPlace[]> {
+    return post<DealPlace[]>("/api/sessions/places/arrange", { places, act, which, count, width });
   }
 
   /** Begin to deal: events as they were found, to fresh places. */
@@ -218,13 +225,13 @@ export const useDeals = defineStore("deals", () => {
   });
 
   /** Arrange the places: presses that follow each other quickly build on each other, and are one change. */
-  function act(what: PlaceAct, which = "", count = 4): Promise<void> {
+  function act(what: PlaceAct, which = "", count = 4, width = 1): Promise<void> {
     const of = key.value;
     acts = acts.then(() =>
       guarded(async () => {
         sendLater();
         const current = deal.value?.places ?? [];
-        const places = await arranged(current, what, which, count);
+        const places = await arranged(current, what, which, count, width);
         if (of !== key.value) return;
         arranging.value = { of, places };
         sendSoon();

@@ -9,6 +9,7 @@ import SourceHead from "@/shell/details/SourceHead.vue";
 import BypassPart from "@/shell/details/BypassPart.vue";
 import { useDeals } from "@/session/deals";
 import { useTreatment } from "@/audio/bypass";
+import { useRoom } from "@/session/room";
 import NumberField from "@/ui/NumberField.vue";
 import ParameterField from "@/ui/ParameterField.vue";
 import Slide from "@/ui/Slide.vue";
@@ -24,6 +25,12 @@ const count = ref(4);
 const rhythm = computed(() => deals.rhythm);
 const limits = computed(() => rhythm.value?.threshold ?? [0.05, 0.2, 0.95]);
 const threshold = computed(() => deals.threshold || must(limits.value[1]));
+const room = useRoom();
+/** From the middle of all places to the farthest (%). */
+const width = computed(() => {
+  const pans = (deals.deal?.places ?? []).map((place) => place.pan ?? 0);
+  return Math.round(50 * (Math.max(...pans) - Math.min(...pans)));
+});
 const locked = computed(() => !deals.mayEdit || deals.busy);
 const what = computed(() => {
   const found = deals.events;
@@ -193,7 +200,7 @@ async function begin(): Promise<void> {
       />
     </div>
 
-    <div class="line">
+    <div class="line acts">
       <h3 class="heading">
         {{ $t("dealDetails.placeCountPlaces", { placeCount: deals.deal.places?.length }) }}
       </h3>
@@ -230,8 +237,32 @@ async function begin(): Promise<void> {
         >
           {{ $t("dealDetails.reverse") }}
         </Button>
+        <Button
+          v-if="room.surround"
+          size="small"
+          :disabled="locked"
+          :title="$t('dealDetails.evenlyRoundTheListener')"
+          @click="deals.act('circle')"
+        >
+          {{ $t("dealDetails.circle") }}
+        </Button>
       </span>
     </div>
+    <label class="line wide">
+      <span>{{ $t("dealDetails.width") }}</span>
+      <NumberField
+        class="few"
+        :value="width"
+        :label="$t('dealDetails.widthOfAllPlaces')"
+        :low="1"
+        :high="100"
+        :step="5"
+        unit="%"
+        :initial="100"
+        :disabled="locked"
+        @set="deals.act('width', '', 4, $event / 100)"
+      />
+    </label>
     <ol class="places" :aria-label="$t('dealDetails.places2')">
       <PlaceRow
         v-for="(place, i) in deals.deal.places"
@@ -272,6 +303,18 @@ async function begin(): Promise<void> {
   justify-content: space-between;
   min-height: 29px;
   font-size: 13px;
+}
+.acts {
+  flex: none;
+  flex-wrap: wrap;
+  gap: 3px 8px;
+}
+.acts .heading {
+  margin: 6px 0 0;
+}
+.acts span {
+  display: flex;
+  flex-wrap: wrap;
 }
 .line select {
   height: 25px;
