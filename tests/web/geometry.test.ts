@@ -10,6 +10,7 @@ import {
   levelText,
   OFF_DB,
   panText,
+  parseBeats,
   parseLevel,
   parsePan,
   sideClass,
@@ -32,6 +33,15 @@ const point = (t: number, value: number, shape: Point["shape"] = "straight"): Po
   value,
   shape,
   tension: 0,
+});
+
+describe("the length of a cycle", () => {
+  it("is typed in beats, as a note, dotted, in triplets, or in bars", () => {
+    const typed = ["1.5", "1/8", "1/6", "2/3", "1/8t", "1/4.", "1/4d", "2b", "1 bar", ".5", "0.25 beats"];
+    const beats = [1.5, 0.5, 2 / 3, 8 / 3, 1 / 3, 1.5, 1.5, 6, 3, 0.5, 0.25];
+    typed.forEach((text, i) => expect(parseBeats(text, 3), text).toBeCloseTo(beats[i]!, 9));
+    for (const wrong of ["", "x", "1/0", "1/8x", "-1", "b"]) expect(parseBeats(wrong, 4)).toBeNull();
+  });
 });
 
 describe("pan", () => {

@@ -65,6 +65,30 @@ describe("a loop", () => {
   });
 });
 
+describe("a source panned by its sides", () => {
+  it("says if one of them is off or lower, and offers both at 0 dB", async () => {
+    await open();
+    await page.press("Wide");
+    await page.changed("sources", "wide", { ...source("wide")!, mode: "sides" });
+    expect(page.text).toContain("Nothing is lost");
+    await page.changed("sources", "wide", {
+      ...source("wide")!,
+      mode: "sides",
+      level_left: -96,
+      level_right: -6,
+    });
+    expect(page.text).toContain("Left side: off, right side: −6 dB.");
+    expect(page.text).not.toContain("Nothing is lost");
+    await page.press("Both at 0 dB");
+    expect(page.latest).toMatchObject({
+      kind: "place-source",
+      source: "wide",
+      level_left: 0,
+      level_right: 0,
+    });
+  });
+});
+
 describe("figures", () => {
   beforeEach(async () => {
     await open();

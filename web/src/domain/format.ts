@@ -93,6 +93,24 @@ export function parsePercent(text: string, low: number, high: number): number | 
   return share >= low && share <= high ? share : null;
 }
 
+/**
+ * How many quarter-note beats: 1.5, a note value 1/8, dotted 1/4. or in triplets 1/8t, or so many bars 2b; null for
+ * anything else. A fraction is always of a whole note.
+ */
+export function parseBeats(text: string, beatsPerBar: number): number | null {
+  const tidy = text
+    .trim()
+    .toLowerCase()
+    .replace(/\s*beats?$/, "");
+  const note = /^(\d+)\/(\d+)\s*(\.|d|t)?$/.exec(tidy);
+  if (note) {
+    const factor = { "": 1, ".": 3 / 2, d: 3 / 2, t: 2 / 3 }[note[3] ?? ""] ?? 1;
+    return Number(note[2]) ? (4 * Number(note[1]) * factor) / Number(note[2]) : null;
+  }
+  const plain = /^(\d*\.?\d+)\s*(b|bars?)?$/.exec(tidy);
+  return plain ? Number(plain[1]) * (plain[2] ? beatsPerBar : 1) : null;
+}
+
 /** F25, middle, B50: how far in front of or behind the listener. */
 export function depthText(front: number): string {
   const shown = tenths(Math.abs(front));

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 /** What panning means for a source of several channels: the ways there are, each with its picture and its price. */
-import { Checkbox } from "ant-design-vue";
+import { Button, Checkbox } from "ant-design-vue";
 import { radioKey } from "@/ui/radioKeys";
 import type { Parameter, Source } from "@/domain/model";
 import { t } from "@/words";
 import { useLocalStorage } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { decibels } from "@/domain/format";
+import { decibels, levelText } from "@/domain/format";
 import { operation, batch, useEdits } from "@/session/edits";
 import type { PlacementReading } from "./reading";
 import { useLibrary } from "@/session/library";
@@ -52,6 +52,15 @@ const fields = computed<{ parameter: Parameter; title: string }[]>(() =>
         ]
       : [],
 );
+
+/** A side that is off or lower: what is on it is not all there, whatever the way of panning. */
+const uneven = computed(() => {
+  if (props.source.mode !== "sides") return "";
+  const levels = [own("level_left"), own("level_right")] as const;
+  return levels.every((level) => Math.abs(level) < LEAST)
+    ? ""
+    : t("meaningPart.sidesAreNotEven", { left: levelText(levels[0]), right: levelText(levels[1]) });
+});
 
 const thrown = computed(() => {
   if (!["balance", "mono"].includes(props.source.mode)) return null;
@@ -129,7 +138,18 @@ function take({ name, title, read }: (typeof modes.value)[number]): void {
       }}</small>
     </button>
   </div>
-  <p class="note">{{ chosen?.sentence }}</p>
+  <p v-if="uneven" class="note lost" role="status">
+    {{ uneven }}
+    <Button
+      type="link"
+      size="small"
+      :disabled="!session.mayEdit"
+      @click="edits.place(source, { level_left: 0, level_right: 0 })"
+    >
+      {{ $t("meaningPart.bothAtZero") }}
+    </Button>
+  </p>
+  <p v-else class="note">{{ chosen?.sentence }}</p>
   <p v-if="thrown" class="note thrown" :class="{ lost: (reading?.lost ?? 0) > 0.05 }" role="status">
     {{ thrown }}
   </p>

@@ -6,15 +6,30 @@ import { t } from "@/words";
 import { computed } from "vue";
 import { useLibrary } from "@/session/library";
 import { usePulses } from "@/session/pulses";
+import { parseBeats } from "@/domain/format";
+import { useSession } from "@/session/session";
 import NumberField from "@/ui/NumberField.vue";
+import ValueField from "@/ui/ValueField.vue";
 
 const library = useLibrary();
 const pulses = usePulses();
+const session = useSession();
 const rhythm = computed(() => must(library.library).rhythm);
 const pulse = computed(() => must(pulses.pulse));
 const locked = computed(() => !pulses.mayEdit);
 const limit = (name: string): { low: number; high: number } => must(rhythm.value.limits[name]);
 const on = computed(() => !!pulses.stored?.on);
+/** A whole bar (quarter-note beats). */
+const bar = computed(() => {
+  const [, beats, unit] = must(session.settings?.metres[0]);
+  return (4 * beats) / unit;
+});
+const beatsText = (value: number): string => `${Number(value.toFixed(4))} beats`;
+function parse(text: string): number | null {
+  const { low, high } = limit("period");
+  const beats = parseBeats(text, bar.value);
+  return beats !== null && beats >= low && beats <= high ? Math.round(beats * 1e6) / 1e6 : null;
+}
 const choices = [
   { title: "÷ 2", hint: t("cyclePart.halfTheLength"), factor: 1 / 2 },
   { title: "× 2", hint: t("cyclePart.twiceTheLength"), factor: 2 },
@@ -68,17 +83,20 @@ const choices = [
       {{ one.title }}
     </Button>
   </div>
-  <NumberField
+  <ValueField
     v-if="pulse.unit === 'beats'"
     live
     class="exact"
     :value="pulse.period"
     :label="$t('cyclePart.cycleInBeats')"
+    :text="beatsText"
+    :parse="parse"
     :low="limit('period').low"
     :high="limit('period').high"
     :step="0.0001"
-    unit="beats"
+    :big-step="1"
     :initial="1"
+    :hint="$t('cyclePart.typeANote', { low: limit('period').low, high: limit('period').high })"
     :disabled="locked"
     @set="pulses.set({ period: $event })"
   />
