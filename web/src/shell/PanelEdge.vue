@@ -31,7 +31,7 @@ function onKey(event: KeyboardEvent): void {
 <template>
   <div
     class="edge"
-    :class="panel"
+    :class="`at-${panel}`"
     role="separator"
     tabindex="0"
     aria-orientation="vertical"
@@ -62,10 +62,10 @@ function onKey(event: KeyboardEvent): void {
   background: var(--lamp-wash);
   outline: none;
 }
-.list {
+.at-list {
   left: 0;
 }
-.details {
+.at-details {
   right: 0;
 }
 @media (max-width: 1000px) {
