@@ -2,6 +2,7 @@
 
 import copy
 import threading
+from typing import Any
 from unittest import mock
 from uuid import uuid4
 
@@ -283,6 +284,22 @@ class Undo(SessionCase):
         self.assertEqual((undone["undo"], undone["redo"]["summary"]), (None, "Low: L40"))
         redone = self.turn(emil, "redo").json()["turns"]
         self.assertEqual((redone["undo"]["summary"], redone["redo"]), ("Low: L40", None))
+
+    def test_edits_of_automation_say_what_from_where_to_where_and_in_which_bars(self) -> None:
+        lane = {"owner": "low", "parameter": "pan"}
+
+        def said(kind: str, **values: Any) -> str:
+            return self.operate(self.as_("emil"), {"kind": kind, **lane, **values}).json()["turns"]["undo"]["summary"]
+
+        points = [{"t": t, "value": value} for t, value in ((0.0, -0.2), (1.0, 0.455), (3.0, 0.3))]
+        drawn = said("write-points", start=0.0, end=3.0, points=points)
+        self.assertEqual(drawn, "Low: pan drawn from L20 to R30, bars 1–2 (3 points)")
+        before, after = {"t": 1.0, "value": 0.455}, {"t": 2.5, "value": 0.0}
+        moved = said("move-point", before=before, before_rank=0, after=after, after_rank=0)
+        self.assertEqual(moved, "Low: pan point moved from R45.5, bar 1, to C, bar 2")
+        self.assertEqual(said("write-points", start=2.5, end=2.5, points=[]), "Low: pan cleared, bar 2")
+        one = said("write-points", start=2.5, end=2.5, points=[{"t": 2.5, "value": -1.0}])
+        self.assertEqual(one, "Low: pan set to L100, bar 2")
 
     def test_different_ranges_of_one_lane_do_not_disturb(self) -> None:
         def write(name: str, at: float, value: float) -> None:

@@ -118,6 +118,17 @@ describe("points", () => {
     expect(page.operations.every((one) => (one as { kind: string }).kind === "write-points")).toBe(true);
   });
 
+  it("lie on lines of both sides that are named left and right", async () => {
+    const named = () => [...document.querySelectorAll(".side text")].map((one) => one.textContent);
+    expect(named()).toEqual([]);
+    await page.changed("sources", "wide", { ...page.open.document.sources.wide, mode: "sides" });
+    await page.press("Wide");
+    expect(new Set(named())).toEqual(new Set(["L", "R"]));
+    expect(document.querySelector(".side.shown")!.textContent).toContain("L");
+    await page.choose("Parameter", "Right side");
+    expect(document.querySelector(".side.shown")!.textContent).toContain("R");
+  });
+
   it("snap to bars, and steps to left, centre and right", async () => {
     await page.choose("Snap to", "bar");
     const [clientX, clientY] = spot(0.9, 1.2);

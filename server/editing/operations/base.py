@@ -5,8 +5,10 @@ from typing import Any, ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, create_model
 
-from needle.automation.parameters import PARAMETERS, defaults_of
+from needle.automation.grid import bars_words
+from needle.automation.parameters import PARAMETERS, defaults_of, parameter_named
 from needle.errors import NeedleError
+from needle.session.document import tempo_map
 from server.mixsessions.fields import limited
 from server.mixsessions.state import State, existing
 
@@ -154,6 +156,17 @@ def describe_value(name: str, value: Any) -> str:
         return text
     title = _in_a_sentence(parameter.title) if parameter else _WORDS.get(name, name.replace("_", " "))
     return f"{title} {text}"
+
+
+def value_words(parameter: str, value: float) -> str:
+    """A parameter's value alone, as engineers write it."""
+    display = parameter_named(parameter).display
+    return _WRITTEN[display](value) if display in _WRITTEN else f"{value:g}"
+
+
+def bars_in(state: State, start: float, end: float) -> str:
+    """The bars of a session that a stretch of time (s) touches, in words."""
+    return bars_words(tempo_map({"session": existing(state, "session", "")}), start, end)
 
 
 def _in_a_sentence(title: str) -> str:

@@ -12,7 +12,7 @@ from needle.errors import NeedleError
 from needle.session.document import send_key
 from needle.session.owners import PART_OF, ROOM, ROOM_DEFAULTS, kind_and_id, lane_key, lane_value, owned_parameter
 from needle.session.validation import check_lane
-from server.editing.operations.base import Operation, Touch
+from server.editing.operations.base import Operation, Touch, bars_in, value_words
 from server.mixsessions.entities import StoredPoint, Time
 from server.mixsessions.fields import Key
 from server.mixsessions.state import State, existing, taken_away
@@ -77,9 +77,16 @@ class WritePoints(Operation):
         return [(lane_key(self.owner, self.parameter), self.start, self.end)]
 
     def describe(self, state: State) -> str:
-        count = len(self.points)
-        what = "cleared" if not count else f"{count} point{'s' if count > 1 else ''} written"
-        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}"
+        values = [value_words(self.parameter, point.value) for point in self.points]
+        if not values:
+            what = "cleared"
+        elif len(values) == 1:
+            what = f"set to {values[0]}"
+        else:
+            what = f"drawn from {values[0]} to {values[-1]}"
+        where = bars_in(state, self.start, self.end)
+        count = f" ({len(values)} points)" if len(values) > 1 else ""
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}, {where}{count}"
 
 
 def points_in(state: State, owner: str, parameter: str) -> int:

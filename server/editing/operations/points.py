@@ -9,7 +9,7 @@ from needle.automation.edits import MOST_POINTS
 from needle.errors import NeedleError
 from needle.session.owners import lane_key, lane_value, owned_parameter
 from needle.session.validation import check_lane
-from server.editing.operations.base import Operation, Touch
+from server.editing.operations.base import Operation, Touch, bars_in, value_words
 from server.editing.operations.lanes import Owner, owner_name, points_in
 from server.mixsessions.entities import StoredPoint
 from server.mixsessions.fields import Key
@@ -106,5 +106,13 @@ class MovePoint(Operation):
         return [(key, t, t) for t in dict.fromkeys(p.t for p in (self.before, self.after) if p is not None)]
 
     def describe(self, state: State) -> str:
-        what = "taken away" if self.after is None else "set" if self.before is None else "moved"
-        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} point {what}"
+        def at(point: StoredPoint) -> str:
+            return f"{value_words(self.parameter, point.value)}, {bars_in(state, point.t, point.t)}"
+
+        if self.after is None:
+            what = f"point deleted: {at(self.before)}" if self.before else "point deleted"
+        elif self.before is None:
+            what = f"set to {at(self.after)}"
+        else:
+            what = f"point moved from {at(self.before)}, to {at(self.after)}"
+        return f"{owner_name(state, self.owner)}: {self.parameter.replace('_', ' ')} {what}"
