@@ -12,6 +12,7 @@ from server.accounts.deletion import delete_account
 from server.accounts.guard import guard
 from server.accounts.names import shown_name
 from server.accounts.passwords import check_current_password, check_password
+from server.accounts.recovery import owner_of
 from server.accounts.signing import sign_out_everywhere, sign_out_here
 from server.common.errors import ApiError
 from server.common.throttling import AddressRateThrottle, Failures, UserRateThrottle
@@ -43,6 +44,12 @@ class PasswordIn(Schema):
 
     current: Annotated[str, Field(max_length=200)]
     new: Annotated[str, Field(max_length=200)]
+
+
+class Renewed(Schema):
+    """The name to sign in with now."""
+
+    username: str
 
 
 def me_out(user) -> Me:
@@ -78,6 +85,28 @@ def change_password(request: HttpRequest, body: PasswordIn) -> Status:
     update_session_auth_hash(request, request.user)
     sign_out_everywhere(request.user, but=request.session.session_key)
     return Status(204, None)
+
+
+class RenewalIn(Schema):
+    """What a link to a new password carries, and that password."""
+
+    secret: Annotated[str, Field(max_length=200)]
+    password: Annotated[str, Field(max_length=200)]
+
+
+@router.post("/password/renew", auth=None, response=Renewed, throttle=[AddressRateThrottle("renew", "10/m")])
+def renew_password(request: HttpRequest, body: RenewalIn) -> Renewed:
+    """Set a new password by the link that whoever runs the server has given; every browser is signed out.
+
+    A second factor stays: the code is asked for when one signs in.
+    """
+    guard(request)
+    user = owner_of(body.secret)
+    check_password(body.password, user)
+    user.set_password(body.password)
+    user.save(update_fields=["password"])
+    sign_out_everywhere(user)
+    return Renewed(username=user.username)
 
 
 class DeletionIn(Schema):

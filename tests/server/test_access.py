@@ -1,5 +1,6 @@
 """The door: signing in and out, forged requests, the demo, the page's policy."""
 
+import io
 import itertools
 import re
 from typing import Any
@@ -35,6 +36,30 @@ class Door(SessionCase):
         self.assertEqual(client.get("/api/sign-in/options").json()["me"]["username"], "olga")
         self.assertEqual(client.post("/api/sign-out").status_code, 204)
         self.assertIsNone(client.get("/api/sign-in/options").json()["me"])
+
+    def test_who_has_lost_their_password_sets_a_new_one_once_by_the_operators_link(self) -> None:
+        emil, out = self.as_("emil"), io.StringIO()
+        call_command("password_link", "emil", "--address=https://mix.example/", stdout=out, stderr=io.StringIO())
+        address, _, secret = out.getvalue().strip().partition("#")
+        self.assertEqual(address, "https://mix.example/new-password")
+
+        def renew(secret: str, password: str) -> Any:
+            body = {"secret": secret, "password": password}
+            return Client().post("/api/password/renew", body, content_type="application/json")
+
+        self.assertIn("too short", renew(secret, "short").json()["detail"])
+        for forged in ("", "x", secret[:-1], secret.replace(".", "."[:0]), f"MTA.{secret.partition('.')[2]}"):
+            answer = renew(forged, "another long password")
+            self.assertEqual((answer.status_code, "used already" in answer.json()["detail"]), (422, True))
+        self.assertEqual(emil.get(self.url()).status_code, 200)
+        self.assertEqual(renew(secret, "another long password").json(), {"username": "emil"})
+        self.assertEqual(renew(secret, "yet another password").status_code, 422)
+        # Whoever was signed in is out.
+        self.assertEqual(emil.get(self.url()).status_code, 401)
+        self.assertEqual(self.tries(1, "emil", "a long password"), [401])
+        self.assertEqual(self.tries(1, "emil", "another long password"), [200])
+        with self.assertRaisesRegex(CommandError, "no account “nobody”"):
+            call_command("password_link", "nobody", stdout=out)
 
     def setUp(self) -> None:
         super().setUp()

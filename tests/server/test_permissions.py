@@ -33,6 +33,7 @@ OPEN = {
     "/api/sign-in",
     "/api/sign-in/options",
     "/api/demo/sign-in",
+    "/api/password/renew",
     "/api/invitations/account",
     "/api/invitations/preview",
     "/api/health",

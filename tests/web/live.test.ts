@@ -192,6 +192,15 @@ describe("the letter box", () => {
     expect([...stored.keys()].sort()).toEqual(["new/gone-1", "new/gone-2", "runs/runs-3"]);
   });
 
+  it("counts what waits of a person, by session", async () => {
+    await box.put(letter("gone", 4, { session: "other" }));
+    await box.put(letter("gone", 5, { person: 2 }));
+    expect([...(await box.counted(1))]).toEqual([
+      ["s", 3],
+      ["other", 1],
+    ]);
+  });
+
   it("gives nothing of another session or another person", async () => {
     await box.put(letter("gone", 4, { session: "other" }));
     await box.put(letter("gone", 5, { person: 2 }));

@@ -223,6 +223,21 @@ describe("a stretch", () => {
     expect(useMoves().span!.start).toBeCloseTo((asked.start as number) + 1, 6);
   });
 
+  it("is swept with crossings as long as one says, and stays where it was led", async () => {
+    await page.press("Sweep");
+    const asked = () => page.posted.filter((one) => one.path === "/moves/edit").at(-1)!.body;
+    await page.until(() => asked().stay === true, "it stays");
+    const { start, end } = useMoves().span!;
+    const beats = useSession().grid.quarterAt(end) - useSession().grid.quarterAt(start);
+    await page.type("Length of each crossing", "1");
+    await page.until(
+      () => (asked().edit as { crossings: number }).crossings === Math.round(beats),
+      "as many",
+    );
+    await page.press("Constant");
+    await page.until(() => asked().stay === false, "another edit leads back");
+  });
+
   it("is left as it was by Escape", async () => {
     await page.press("Mirror");
     await page.until(() => page.text.includes("Apply"), "it is looked at");

@@ -144,6 +144,7 @@ describe("the outbox", () => {
           ),
         ),
       leave: () => Promise.resolve(),
+      counted: () => Promise.resolve(new Map()),
       adopt: (session, person, tab) => {
         const left = kept.filter(
           (one) => one.session === session && one.person === person && one.tab !== tab,

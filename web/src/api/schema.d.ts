@@ -348,6 +348,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/password/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Password
+         * @description Set a new password by the link that whoever runs the server has given; every browser is signed out.
+         *
+         *     A second factor stays: the code is asked for when one signs in.
+         */
+        post: operations["renew_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/preferences": {
         parameters: {
             query?: never;
@@ -5599,6 +5621,24 @@ export interface components {
             source: string;
         };
         /**
+         * RenewalIn
+         * @description What a link to a new password carries, and that password.
+         */
+        RenewalIn: {
+            /** Password */
+            password: string;
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * Renewed
+         * @description The name to sign in with now.
+         */
+        Renewed: {
+            /** Username */
+            username: string;
+        };
+        /**
          * ReplyOut
          * @description A reply; times are ISO.
          */
@@ -8409,6 +8449,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    renew_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenewalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renewed"];
+                };
             };
         };
     };

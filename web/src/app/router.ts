@@ -8,6 +8,7 @@ export const router = createRouter({
   routes: [
     { path: "/", name: "sessions", component: () => import("@/pages/sessions/SessionList.vue") },
     { path: "/invitation", name: "invitation", component: () => import("@/pages/Invitation.vue") },
+    { path: "/new-password", name: "new-password", component: () => import("@/pages/NewPassword.vue") },
     { path: "/sign-in", name: "sign-in", component: () => import("@/pages/SignIn.vue") },
     {
       path: "/sessions/:id/:desk(place|move|pulse|balance|hand-over)?",
@@ -23,6 +24,7 @@ const TITLES: Record<string, string> = {
   sessions: t("router.yourSessions"),
   "sign-in": t("router.signIn"),
   invitation: t("router.anInvitation"),
+  "new-password": t("router.aNewPassword"),
   nothing: t("router.nothingHere"),
 };
 // A session has its own name for a title.
@@ -34,7 +36,7 @@ router.afterEach((to) => {
 router.beforeEach(async (to) => {
   const account = useAccount();
   await account.arrive();
-  if (to.name === "invitation" || to.name === "nothing") return true;
+  if (["invitation", "new-password", "nothing"].includes(String(to.name))) return true;
   if (!account.me && to.name !== "sign-in") return { name: "sign-in", query: { next: to.fullPath } };
   if (account.me && to.name === "sign-in") return { name: "sessions" };
   return true;

@@ -26,6 +26,8 @@ export interface LetterBox {
   drop: (letter: Kept) => Promise<void>;
   /** What tabs that are gone have left of a person's changes to a session, in order; it is this tab's from now on. */
   adopt: (session: string, person: number, tab: string) => Promise<Kept[]>;
+  /** How many of a person's changes wait, by session. */
+  counted: (person: number) => Promise<Map<string, number>>;
   /** What a tab has kept is left to whoever opens the session next. */
   leave: (tab: string) => Promise<void>;
 }
@@ -65,6 +67,13 @@ class Stored implements LetterBox {
     await del(keyOf(letter), this.store);
   }
 
+  async counted(person: number): Promise<Map<string, number>> {
+    const found = new Map<string, number>();
+    for (const [, letter] of await entries<string, Kept>(this.store))
+      if (letter.person === person) found.set(letter.session, (found.get(letter.session) ?? 0) + 1);
+    return found;
+  }
+
   async leave(tab: string): Promise<void> {
     await locks.get(tab)?.();
     locks.delete(tab);
@@ -89,6 +98,7 @@ const nothing: LetterBox = {
   put: () => Promise.resolve(),
   drop: () => Promise.resolve(),
   adopt: () => Promise.resolve([]),
+  counted: () => Promise.resolve(new Map()),
   leave: () => Promise.resolve(),
 };
 

@@ -84,6 +84,10 @@ async function enter(way: () => Promise<void>): Promise<void> {
         <CodeField v-if="account.codeWanted" v-model="code" />
         <Button type="primary" html-type="submit" :loading="busy">{{ $t("signIn.signIn") }}</Button>
       </form>
+      <details class="lost">
+        <summary class="quiet">{{ $t("signIn.passwordLost") }}</summary>
+        <p class="quiet">{{ $t("signIn.askForALink") }}</p>
+      </details>
       <p v-if="refusal" class="refusal" role="alert">{{ refusal }}</p>
     </section>
   </div>

@@ -49,6 +49,7 @@ function parse(typed: string): number | null {
     :initial="initial"
     :disabled="disabled"
     :live="live"
+    :digits="low >= 0"
     :hint="$t('numberField.fromLowToHighArrow', { low: text(low), high: text(high) })"
     @set="$emit('set', $event)"
   />

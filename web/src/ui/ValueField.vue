@@ -23,6 +23,8 @@ const props = defineProps<{
   hint?: string;
   /** What it sets is heard while a hand drags it. */
   live?: boolean;
+  /** Nothing but digits and a point is typed: a keyboard on glass need show no letters. */
+  digits?: boolean;
 }>();
 const emit = defineEmits<{ set: [value: number] }>();
 
@@ -34,7 +36,7 @@ function keep(): void {
   const value = props.parse(typed.value);
   wrong.value = value === null;
   if (value === null)
-    return say.wrong(t("valueField.refused", { typed: typed.value, hint: props.hint ?? "" }));
+    return say.careful(t("valueField.refused", { typed: typed.value, hint: props.hint ?? "" }));
   typed.value = null;
   if (value !== props.value) emit("set", value);
 }
@@ -137,7 +139,7 @@ function onKey(event: KeyboardEvent): void {
     :aria-invalid="wrong"
     :title="wrong ? $t('valueField.notUnderstoodHint', { hint: hint ?? '' }) : hint"
     :disabled="disabled"
-    inputmode="text"
+    :inputmode="digits ? 'decimal' : 'text'"
     spellcheck="false"
     @pointerdown="drag.down($event, undefined)"
     @mousedown="onMouse"

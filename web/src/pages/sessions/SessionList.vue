@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The sessions one belongs to. */
 import { Button, Input } from "ant-design-vue";
-import { onMounted, ref } from "vue";
+import { onMounted, ref, shallowRef } from "vue";
+import { letterBox } from "@/collab/kept";
 import { useRouter } from "vue-router";
 import { useAccount } from "@/account/account";
 import AccountDialog from "@/features/account/AccountDialog.vue";
@@ -24,7 +25,13 @@ const preferring = ref(false);
 const chooser = ref<HTMLInputElement>();
 const over = ref(false);
 
-onMounted(() => void list.look());
+/** How many changes of each session have not been sent yet: they are, as soon as it is opened. */
+const waiting = shallowRef(new Map<string, number>());
+
+onMounted(async () => {
+  void list.look();
+  waiting.value = await letterBox().counted(account.me?.id ?? -1);
+});
 
 async function leave(): Promise<void> {
   await account.signOut();
@@ -114,6 +121,7 @@ function choose(event: Event): void {
       />
       <SessionTable
         v-if="shown.length"
+        :waiting="waiting"
         :rows="shown"
         :sorted="list.sorted"
         @sort="list.sortBy"

@@ -8,7 +8,12 @@ import { initials, inkOf, personColour } from "@/ui/theme";
 import { momentText } from "@/ui/moment";
 import type { Order, SessionRow } from "./sessions";
 
-defineProps<{ rows: SessionRow[]; sorted: (by: Order) => "ascending" | "descending" | "none" }>();
+defineProps<{
+  rows: SessionRow[];
+  /** How many changes of each session wait to be sent. */
+  waiting: Map<string, number>;
+  sorted: (by: Order) => "ascending" | "descending" | "none";
+}>();
 defineEmits<{
   sort: [by: Order];
   copy: [row: SessionRow];
@@ -61,6 +66,9 @@ const COLUMNS = [
               revision: row.revision,
             })
           }}</span>
+          <b v-if="waiting.get(row.id)" class="waits" role="status">{{
+            $t("sessionList.changesWait", { count: waiting.get(row.id) ?? 0 }, waiting.get(row.id) ?? 0)
+          }}</b>
         </td>
         <td>
           <svg class="field" viewBox="-104 0 208 26" aria-hidden="true">
@@ -146,6 +154,10 @@ const COLUMNS = [
 </template>
 
 <style scoped>
+.waits {
+  display: block;
+  font-size: 12px;
+}
 .warning {
   max-width: 300px;
   margin: 0;

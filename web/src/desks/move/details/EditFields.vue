@@ -6,6 +6,7 @@ import { t } from "@/words";
 import { computed } from "vue";
 import { SHAPES } from "@/desks/move/chart/shapes";
 import { SNAPS } from "@/session/tools";
+import { clamp } from "@/domain/format";
 import { FACES } from "@/domain/parameters";
 import { useMoves, type Edit } from "@/session/moves";
 import { useSession } from "@/session/session";
@@ -16,6 +17,7 @@ const props = defineProps<{ edit: Edit; parameter: Parameter }>();
 const emit = defineEmits<{ set: [edit: Edit] }>();
 const session = useSession();
 const moves = useMoves();
+const MOST_CROSSINGS = 512;
 
 interface Common {
   title: string;
@@ -124,8 +126,9 @@ const fields = computed<Field[]>(() => {
     place(t("editFields.sweepFrom"), "from", edit.from_value, (value) => change({ from_value: value })),
     place(t("editFields.sweepTo"), "to", edit.to_value, (value) => change({ to_value: value })),
     number("Crossings", "crossings", edit.crossings ?? 1, {
-      per: 1, low: 1, high: 512, step: 1, set: (count) => change({ crossings: Math.round(count) }),
+      per: 1, low: 1, high: MOST_CROSSINGS, step: 1, set: (count) => change({ crossings: Math.round(count) }),
     }),
+    eachCrossing(edit.crossings ?? 1),
     {
       kind: "choice", label: t("editFields.shapeOfEachCrossing"), title: t("editFields.shape"), value: edit.shape ?? "ease",
       options: SHAPES.map((shape) => ({ value: shape, title: t(`shapes.${shape}`) })), set: (shape) => change({ shape }),
@@ -141,6 +144,16 @@ function movedBy(seconds: number): Plain {
   return number(t("editFields.moveBy"), "by", beats, {
     per: 1, low: -4096, high: 4096, step: 1, unit: "beats", sign: true,
     set: (wanted) => change({ by: session.grid.secondsOfBeat(from + wanted) - start }),
+  }); // prettier-ignore
+}
+
+/** How long a crossing lasts, in quarter notes: as many are made of it as the range has room for. */
+function eachCrossing(crossings: number): Plain {
+  const { start, end } = moves.span ?? { start: 0, end: 0 };
+  const beats = session.grid.quarterAt(end) - session.grid.quarterAt(start);
+  return number(t("editFields.lengthOfEachCrossing"), "each", Math.round((beats / crossings) * 1e4) / 1e4, {
+    per: 1, low: 1 / 16, high: 4096, step: 1, unit: "beats",
+    set: (each) => change({ crossings: clamp(Math.round(beats / each), 1, MOST_CROSSINGS) }),
   }); // prettier-ignore
 }
 

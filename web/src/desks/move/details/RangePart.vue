@@ -80,6 +80,8 @@ const CHOICES: { kind: Edit["kind"]; title: string; tip: string; first: () => Ed
 
 function choose(kind: Edit["kind"]): void {
   const choice = must(CHOICES.find((one) => one.kind === kind));
+  // Where a sweep has led it stays, unless one says otherwise.
+  if (moves.edit?.kind !== kind) moves.stay = kind === "sweep";
   void moves.look(choice.first());
 }
 
