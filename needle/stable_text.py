@@ -33,8 +33,8 @@ def label(name: str) -> str:
     return LABELS.get(name, name)
 
 
-def is_told(value: Any, field: "Field[Any]") -> bool:
-    """Whether a dataclass tells a field: a new one only where it is not as it is at first."""
+def is_stored(value: Any, field: "Field[Any]") -> bool:
+    """Whether a field is written out: a new one only where it is not as it is at first."""
     return not ("new" in field.metadata and getattr(value, field.name) == field.default)
 
 
@@ -45,6 +45,6 @@ def stable_text(value: Any, title: str) -> str:
     >>> stable_text(Place("p", low_pass=800.0), "Place")[:44]
     "Place(id='p', pan=0.0, level=0.0, tone=800.0"
     """
-    told = (f for f in fields(value) if f.repr and is_told(value, f))
-    pairs = ((label(f.name), getattr(value, f.name)) for f in told)
+    written = (f for f in fields(value) if f.repr and is_stored(value, f))
+    pairs = ((label(f.name), getattr(value, f.name)) for f in written)
     return f"{title}({', '.join(f'{name}={item!r}' for name, item in pairs)})"

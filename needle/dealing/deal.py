@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from needle.automation.curve import Lane, Point
 from needle.automation.parameters import PARAMETERS
 from needle.errors import NeedleError
-from needle.stable_text import NEW, is_told, stable_text
+from needle.stable_text import NEW, is_stored, stable_text
 from needle.tempo import TempoMap
 from needle.units import OFF_DB
 
@@ -79,7 +79,7 @@ class Place:
 
     def as_dict(self) -> dict[str, Any]:
         """Its values as they are stored."""
-        return {f.name: getattr(self, f.name) for f in fields(self) if is_told(self, f)}
+        return {f.name: getattr(self, f.name) for f in fields(self) if is_stored(self, f)}
 
     def __post_init__(self) -> None:
         for name, (low, high, unit) in PLACE_LIMITS.items():

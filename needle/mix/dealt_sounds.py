@@ -92,7 +92,9 @@ class DealtSlices(GeneratedAudio):
             if own <= 0:
                 continue
             beat = deal.tempo.beat_at(begins)
-            for index in range(self.place.repeats):
+            # What comes before the first strike is none: it is not struck again.
+            is_struck = not deal.slices or begins >= deal.slices[0][0]
+            for index in range(self.place.repeats if is_struck else 1):
                 again = deal.tempo.seconds_at(beat + index * self.place.repeat_interval) if index else begins
                 strike = max(round(again * deal.rate) - offset, 0)
                 gain = float(db_to_gain(-index * self.place.fade))

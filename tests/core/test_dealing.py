@@ -247,6 +247,8 @@ class Stems(SimpleTestCase):
         loudest = np.argmax(np.abs(np.fft.rfft(inside * np.hanning(len(inside)))))
         self.assertAlmostEqual(float(loudest) * RATE / len(inside), 882.0, delta=12.0)
         self.assertLess(level(octave, 0.64, 0.74), -100.0)
+        later = heard(Place("a", -1.0, repeats=2, repeat_interval=2.0, length=0.1), (Event(2.0), Event(2.5)))
+        self.assertLess(level(later, 1.02, 1.9), -100.0)
         repeated = heard(Place("a", -1.0, repeats=3, repeat_interval=2.0, fade=6.0), (Event(0.0), Event(0.2)))
         again = [level(repeated, at, at + 0.15) for at in (0.02, 1.02, 2.02, 3.02)]
         np.testing.assert_allclose(again[1:3], [again[0] - 6.0, again[0] - 12.0], atol=0.1)

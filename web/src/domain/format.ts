@@ -4,9 +4,10 @@ import { units } from "./units";
 
 /** A number with the tenth to which it was set; what moves between them, and a whole one, is shown whole. */
 export function tenths(value: number, per = 100): string {
-  const found = value * per * 10;
-  const isSet = Math.abs(found - Math.round(found)) < 1e-6 && Math.round(found) % 10 !== 0;
-  return isSet ? (Math.round(found) / 10).toFixed(1) : String(Math.round(value * per));
+  const inTenths = value * per * 10;
+  const whole = Math.round(inTenths);
+  const isSetToATenth = Math.abs(inTenths - whole) < 1e-6 && whole % 10 !== 0;
+  return isSetToATenth ? (whole / 10).toFixed(1) : String(Math.round(value * per));
 }
 
 /** L31, C, R31; or −31, 0, +31 for who likes that better. */

@@ -3,7 +3,7 @@
 import { Button } from "ant-design-vue";
 import { onErrorCaptured, ref, watch } from "vue";
 
-const props = defineProps<{ name: string; when?: unknown }>();
+const props = defineProps<{ name: string; when?: string | null }>();
 const failed = ref(false);
 /** What Vue says of where an error came from that leaves what is drawn as it is: handlers and watchers. */
 const HARMLESS = /(?:handler|watcher|#runtime-(?:[2-6]|14))/;

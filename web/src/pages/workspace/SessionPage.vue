@@ -128,6 +128,9 @@ const aloneBars = computed(() =>
 const desk = computed(() => props.desk || (lastPlace(props.id).desk ?? "place"));
 const where = useWhere(() => desk.value);
 
+/** What is worked on: a part with a fault is tried again when that is something else. */
+const chosenLane = computed(() => `${selection.chosen} ${view.of} ${view.parameter}`);
+
 const panels = usePanels();
 const columns = computed(() => ({
   "--list": `${panels.widthOf("list")}px`,
@@ -271,7 +274,7 @@ onBeforeUnmount(() => {
             v-for="(shown, i) in shownDesks"
             :key="i"
             :name="$t('sessionPage.theDesk')"
-            :when="[shown, selection.chosen, view.lane]"
+            :when="`${shown} ${chosenLane}`"
           >
             <section class="picture" :style="{ width: `${deskWidth}px` }">
               <PlaceDesk v-if="shown === 'place'" v-bind="deskSize" @bring-in="bringing = true" />
@@ -289,7 +292,7 @@ onBeforeUnmount(() => {
         <PanelEdge panel="list" :label="$t('sessionPage.widthOfTheList')" />
         <PanelEdge panel="details" :label="$t('sessionPage.widthOfTheDetails')" />
       </div>
-      <Guarded :name="$t('sessionPage.thePanel')" :when="[desk, sheet, selection.chosen, view.lane]">
+      <Guarded :name="$t('sessionPage.thePanel')" :when="`${desk} ${sheet} ${chosenLane}`">
         <HistorySheet v-if="sheet === 'history'" @close="reading = false" />
         <CommentsSheet v-else-if="sheet === 'comments'" />
         <Details v-else :desk="desk" @bring-in="bringing = true" @history="showSheet('history')" />

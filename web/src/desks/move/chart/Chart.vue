@@ -22,6 +22,7 @@ import ChartRange from "./ChartRange.vue";
 import { useDrawing } from "./drawing";
 import { useLines } from "./lines";
 import { leanX } from "@/ui/drawing/paint";
+import SideNames from "./SideNames.vue";
 import PassageEdit from "./PassageEdit.vue";
 import { usePinch } from "./pinch";
 import Playhead from "./Playhead.vue";
@@ -66,24 +67,6 @@ const flags = computed(() =>
 );
 
 const { top: paperTop } = useElementBounding(surface);
-/** Both sides of the chosen source have one colour: each is named where it passes these heights. */
-const NAMED_AT = [0.12, 0.5, 0.88];
-const sideNames = computed(() => {
-  const source = session.sourceById(selection.chosen);
-  if (!lines.isField.value || source?.mode !== "sides") return [];
-  return NAMED_AT.flatMap((share) => {
-    const at = view.top + (props.height * share) / view.scale;
-    if (at < 0 || at > session.length) return [];
-    return (["pan_left", "pan_right"] as const).map((parameter, side) => ({
-      key: `${share} ${side}`,
-      name: t(side ? "chart.right" : "chart.left"),
-      isShown: parameter === view.parameter,
-      x: axis.value.x(session.valueAt(source, parameter, at)),
-      y: props.height * share,
-    }));
-  });
-});
-
 watchEffect(() => {
   view.height = props.height;
   view.paperTop = paperTop.value;
@@ -379,10 +362,7 @@ function onDouble(event: MouseEvent): void {
         <rect :x="flag.left" :y="flag.y - 12" :width="flag.width" height="24" rx="3" />
         <text :x="flag.left + 8" :y="flag.y + 4">{{ flag.text }}</text>
       </g>
-      <g v-for="one in sideNames" :key="one.key" class="side" :class="{ shown: one.isShown }">
-        <circle :cx="one.x" :cy="one.y" r="8" />
-        <text :x="one.x" :y="one.y + 4">{{ one.name }}</text>
-      </g>
+      <SideNames v-if="lines.isField.value" :axis="axis" :height="height" />
       <Colleagues :width="width" :height="height" :top="view.top" :scale="view.scale" />
       <CommentFlags :width="width" />
       <ChartRange :width="width" />
@@ -432,22 +412,6 @@ svg.range {
 .band {
   fill: none;
   stroke-dasharray: 3 3;
-}
-.side {
-  pointer-events: none;
-}
-.side circle {
-  fill: var(--paper);
-  stroke: var(--rule-strong);
-}
-.side text {
-  font-size: 11px;
-  text-anchor: middle;
-  fill: var(--quiet);
-}
-.side.shown text {
-  font-weight: 600;
-  fill: var(--ink);
 }
 .flag {
   pointer-events: none;
